@@ -1,0 +1,67 @@
+// A bus: what frames are offered to and come from.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "can/bit_rate.h"
+#include "can/error.h"
+#include "can/error_counters.h"
+#include "can/frame.h"
+
+namespace wavetrope::bus {
+
+using can::Time;
+
+/// Index of whoever is attached to a bus. `nobody` sent what came from outside.
+using Port = std::uint32_t;
+inline constexpr Port nobody = ~Port{0};
+
+/// Facts about a bus, for people.
+struct Health {
+    bool alive = false;             ///< It can carry frames now.
+    std::string words;              ///< "alive", "error passive", "interface is down: ...".
+    std::uint64_t errors = 0;       ///< Error frames so far.
+    std::uint64_t lost = 0;         ///< Frames refused by a full transmit queue or lost on the way in.
+};
+
+/// Receives every frame of a bus in the order of the wire. Called on the thread that drives the bus.
+class Listener {
+public:
+    virtual void onFrame(const can::FrameView& frame, Port sender) = 0;
+
+protected:
+    ~Listener() = default;
+};
+
+/// A simulated bus or one of the kernel's.
+class Bus {
+public:
+    virtual ~Bus() = default;
+
+    /// Attaches somebody who sends; frames of the port carry `direction`.
+    virtual Port attach(std::string name, can::Direction direction) = 0;
+    /// Puts a frame into the port's transmit queue. False when it was full (counted) or the port is off.
+    virtual bool offer(Port port, const can::Frame& frame) = 0;
+    /// Switches a port off (its queue is emptied) or on again.
+    virtual void enable(Port port, bool on) = 0;
+    /// Brings in what has arrived from outside since the last call.
+    virtual void drain() = 0;
+    [[nodiscard]] virtual Health health() const = 0;
+    [[nodiscard]] virtual can::BitRate bitRate() const = 0;
+
+    void listen(Listener* listener) { listeners_.push_back(listener); }
+
+protected:
+    void deliver(const can::FrameView& frame, Port sender) const
+    {
+        for (Listener* listener : listeners_)
+            listener->onFrame(frame, sender);
+    }
+
+private:
+    std::vector<Listener*> listeners_;
+};
+
+}  // namespace wavetrope::bus

@@ -1,0 +1,207 @@
+#include "bus/kernel_bus.h"
+
+#include <linux/can/raw.h>
+#include <net/if.h>
+#include <poll.h>
+#include <readerwriterqueue/readerwriterqueue.h>
+#include <sys/ioctl.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <array>
+#include <cerrno>
+#include <cstring>
+
+#include "bus/kernel_frame.h"
+
+namespace wavetrope::bus {
+
+struct KernelBus::Queue {
+    explicit Queue(std::size_t size) : frames(size) {}
+    moodycamel::ReaderWriterQueue<can::Frame> frames;
+};
+
+namespace {
+
+constexpr int pollMilliseconds = 50;
+constexpr unsigned batchSize = 64;
+
+tl::unexpected<Error> failWith(int code, const std::string& interface)
+{
+    switch (code) {
+    case EAFNOSUPPORT:
+    case EPROTONOSUPPORT:
+        return fail("this kernel has no CAN sockets", interface, "Load its modules: modprobe can can-raw");
+    case ENODEV:
+        return fail("there is no such interface", interface, "'wavetrope-cli interfaces' lists those that exist");
+    case EPERM:
+    case EACCES:
+        return fail("not permitted to open it", interface, "Ask the administrator for the right to use CAN sockets");
+    case ENETDOWN: return fail("the interface is down", interface, "Bring it up: ip link set " + interface + " up");
+    default: return fail(std::strerror(code), interface);
+    }
+}
+
+}  // namespace
+
+Expected<std::unique_ptr<KernelBus>> KernelBus::open(const std::string& interface, const Options& options)
+{
+    if (interface.empty() || interface.size() >= IFNAMSIZ)
+        return fail("an interface name has 1 to 15 characters", interface);
+    const int socket = ::socket(PF_CAN, SOCK_RAW | SOCK_CLOEXEC, CAN_RAW);
+    if (socket < 0)
+        return failWith(errno, interface);
+    const auto giveUp = [&](int code) {
+        ::close(socket);
+        return failWith(code, interface);
+    };
+
+    ifreq request{};
+    std::strncpy(request.ifr_name, interface.c_str(), IFNAMSIZ - 1);
+    if (::ioctl(socket, SIOCGIFFLAGS, &request) < 0)
+        return giveUp(errno);
+    if ((request.ifr_flags & IFF_UP) == 0)
+        return giveUp(ENETDOWN);
+    if (::ioctl(socket, SIOCGIFINDEX, &request) < 0)
+        return giveUp(errno);
+    const int interfaceIndex = request.ifr_ifindex;
+
+    const int on = 1;
+    const can_err_mask_t allErrors = CAN_ERR_MASK;
+    const int buffer = 8 * 1024 * 1024;
+    ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_FD_FRAMES, &on, sizeof on);
+    ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_RECV_OWN_MSGS, &on, sizeof on);
+    ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &allErrors, sizeof allErrors);
+    ::setsockopt(socket, SOL_SOCKET, SO_TIMESTAMPNS, &on, sizeof on);
+    ::setsockopt(socket, SOL_SOCKET, SO_RXQ_OVFL, &on, sizeof on);
+    ::setsockopt(socket, SOL_SOCKET, SO_RCVBUF, &buffer, sizeof buffer);
+
+    sockaddr_can address{};
+    address.can_family = AF_CAN;
+    address.can_ifindex = interfaceIndex;
+    if (::bind(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address) < 0)
+        return giveUp(errno);
+    return std::unique_ptr<KernelBus>(new KernelBus(interface, socket, options));
+}
+
+KernelBus::KernelBus(std::string interface, int socket, const Options& options)
+    : interface_(std::move(interface)), socket_(socket), options_(options),
+      queue_(std::make_unique<Queue>(options.queueLimit)), reader_([this] { read(); })
+{
+}
+
+KernelBus::~KernelBus()
+{
+    stopping_ = true;
+    reader_.join();
+    ::close(socket_);
+}
+
+void KernelBus::read()
+{
+    while (!stopping_) {
+        pollfd waiting{socket_, POLLIN, 0};
+        const int ready = ::poll(&waiting, 1, pollMilliseconds);
+        if (ready > 0)
+            receiveBatch();
+    }
+}
+
+void KernelBus::receiveBatch()
+{
+    std::array<canfd_frame, batchSize> frames{};
+    std::array<std::array<char, 128>, batchSize> controls{};
+    std::array<iovec, batchSize> parts{};
+    std::array<mmsghdr, batchSize> messages{};
+    for (unsigned i = 0; i < batchSize; ++i) {
+        parts[i] = {&frames[i], sizeof frames[i]};
+        messages[i].msg_hdr.msg_iov = &parts[i];
+        messages[i].msg_hdr.msg_iovlen = 1;
+        messages[i].msg_hdr.msg_control = controls[i].data();
+        messages[i].msg_hdr.msg_controllen = controls[i].size();
+    }
+    const int got = ::recvmmsg(socket_, messages.data(), batchSize, MSG_DONTWAIT, nullptr);
+    if (got < 0) {
+        if (errno != EAGAIN && errno != EINTR) {
+            failure_ = errno;
+            std::this_thread::sleep_for(std::chrono::milliseconds(pollMilliseconds));
+        }
+        return;
+    }
+    failure_ = 0;
+    for (int i = 0; i < got; ++i) {
+        msghdr& header = messages[static_cast<unsigned>(i)].msg_hdr;
+        auto frame = fromKernel(frames[static_cast<unsigned>(i)], messages[static_cast<unsigned>(i)].msg_len);
+        if (!frame)
+            continue;
+        for (cmsghdr* c = CMSG_FIRSTHDR(&header); c != nullptr; c = CMSG_NXTHDR(&header, c)) {
+            if (c->cmsg_level != SOL_SOCKET)
+                continue;
+            if (c->cmsg_type == SO_TIMESTAMPNS) {
+                timespec stamp{};
+                std::memcpy(&stamp, CMSG_DATA(c), sizeof stamp);
+                frame->time = std::chrono::seconds(stamp.tv_sec) + Time(stamp.tv_nsec);
+            } else if (c->cmsg_type == SO_RXQ_OVFL) {
+                std::uint32_t count = 0;
+                std::memcpy(&count, CMSG_DATA(c), sizeof count);
+                overflow_ = count;
+            }
+        }
+        frame->bus = options_.index;
+        frame->direction = (header.msg_flags & MSG_CONFIRM) != 0 ? can::Direction::sent : can::Direction::received;
+        if (!queue_->frames.try_enqueue(*frame))
+            ++lost_;
+    }
+}
+
+Port KernelBus::attach(std::string, can::Direction)
+{
+    enabled_.push_back(true);
+    return static_cast<Port>(enabled_.size() - 1);
+}
+
+bool KernelBus::offer(Port port, const can::Frame& frame)
+{
+    if (!enabled_[port])
+        return false;
+    const KernelFrame out = toKernel(frame);
+    if (::send(socket_, &out.frame, out.size, MSG_DONTWAIT) == static_cast<ssize_t>(out.size))
+        return true;
+    ++refused_;
+    refusal_ = errno;
+    return false;
+}
+
+void KernelBus::enable(Port port, bool on)
+{
+    enabled_[port] = on;
+}
+
+void KernelBus::drain()
+{
+    can::Frame frame;
+    while (queue_->frames.try_dequeue(frame)) {
+        if (frame.kind == can::FrameKind::error)
+            ++errors_;
+        deliver(frame.view(), nobody);
+    }
+}
+
+Health KernelBus::health() const
+{
+    Health health;
+    const int failure = failure_;
+    health.alive = failure == 0;
+    health.words = "alive";
+    if (failure == ENETDOWN)
+        health.words = interface_ + " is down";
+    else if (failure != 0)
+        health.words = interface_ + ": " + std::strerror(failure);
+    else if (refused_ > 0)
+        health.words = interface_ + " refused " + std::to_string(refused_) + " frames to send: " + std::strerror(refusal_);
+    health.errors = errors_;
+    health.lost = lost_ + overflow_ + refused_;
+    return health;
+}
+
+}  // namespace wavetrope::bus

@@ -1,0 +1,59 @@
+// A bus of the kernel's CAN socket family.
+#pragma once
+
+#include <atomic>
+#include <memory>
+#include <thread>
+
+#include "bus/bus.h"
+
+namespace wavetrope::bus {
+
+/// Receives and sends classic, FD and error frames through one raw CAN socket (linux/can/raw.h).
+///
+/// A thread of its own reads the socket into a queue; `drain()` brings the frames in on the caller's thread. Frames
+/// that this socket sent come back from the kernel once they were on the bus, and are marked as sent. Time stamps are
+/// the kernel's.
+class KernelBus final : public Bus {
+public:
+    struct Options {
+        std::uint8_t index = 0;
+        can::BitRate rate;              ///< From the rig, where the interface itself does not tell.
+        std::size_t queueLimit = 1U << 17;
+    };
+
+    /// Opens an interface by name. Errors say in words what is wrong when it is missing, down or not permitted.
+    [[nodiscard]] static Expected<std::unique_ptr<KernelBus>> open(const std::string& interface, const Options& options);
+    ~KernelBus() override;
+    KernelBus(const KernelBus&) = delete;
+    KernelBus& operator=(const KernelBus&) = delete;
+
+    Port attach(std::string name, can::Direction direction) override;
+    bool offer(Port port, const can::Frame& frame) override;
+    void enable(Port port, bool on) override;
+    void drain() override;
+    [[nodiscard]] Health health() const override;
+    [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
+
+private:
+    struct Queue;
+    KernelBus(std::string interface, int socket, const Options& options);
+    void read();
+    void receiveBatch();
+
+    std::string interface_;
+    int socket_;
+    Options options_;
+    std::unique_ptr<Queue> queue_;
+    std::vector<bool> enabled_;
+    std::atomic<bool> stopping_{false};
+    std::atomic<std::uint64_t> lost_{0};
+    std::atomic<std::uint32_t> overflow_{0};
+    std::atomic<int> failure_{0};
+    std::uint64_t refused_ = 0;
+    int refusal_ = 0;
+    std::uint64_t errors_ = 0;
+    std::thread reader_;
+};
+
+}  // namespace wavetrope::bus

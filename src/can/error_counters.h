@@ -1,0 +1,34 @@
+// Fault confinement: the error counters of one node and the state that follows from them.
+#pragma once
+
+#include <cstdint>
+
+namespace wavetrope::can {
+
+enum class ErrorState : std::uint8_t { active, passive, busOff };
+
+/// Transmit and receive error counters (ISO 11898-1:2015, 12.1.4; the letters of the rules stand in the text there).
+class ErrorCounters {
+public:
+    [[nodiscard]] unsigned transmit() const { return transmit_; }
+    [[nodiscard]] unsigned receive() const { return receive_; }
+    [[nodiscard]] ErrorState state() const;
+
+    void receiverDetectedError() { raiseReceive(1); }               ///< Rule a.
+    void receiverSawDominantAfterFlag() { raiseReceive(8); }        ///< Rule b.
+    void transmitterSentErrorFlag() { transmit_ += 8; }             ///< Rule c; its exceptions are the caller's.
+    void transmitted();                                             ///< Rule g: a frame went out whole.
+    void received();                                                ///< Rule h: a frame came in whole.
+    void recover();                                                 ///< After 128 times 11 recessive bits.
+
+private:
+    void raiseReceive(unsigned by);
+
+    unsigned transmit_ = 0;
+    unsigned receive_ = 0;
+};
+
+/// "active", "passive" or "bus off".
+[[nodiscard]] const char* toText(ErrorState state);
+
+}  // namespace wavetrope::can

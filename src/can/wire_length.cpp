@@ -1,0 +1,190 @@
+#include "can/wire_length.h"
+
+#include <array>
+
+namespace wavetrope::can {
+
+namespace {
+
+// Stuffing as a finite automaton: the state is the value of the last bit and how often it stood in a row (1 to 4; the
+// fifth brings a stuff bit of the other value, which is the first of a new row). One look-up advances by a byte.
+constexpr unsigned stateOf(unsigned bit, unsigned run) { return bit * 4 + run - 1; }
+
+struct Step {
+    std::uint8_t state;
+    std::uint8_t stuffed;
+};
+
+constexpr Step stepBit(unsigned state, unsigned bit)
+{
+    const unsigned last = state / 4;
+    unsigned run = state % 4 + 1;
+    run = bit == last ? run + 1 : 1;
+    if (run == 5)
+        return {static_cast<std::uint8_t>(stateOf(bit ^ 1U, 1)), 1};
+    return {static_cast<std::uint8_t>(stateOf(bit, run)), 0};
+}
+
+// Bits 0 to 2 the next state, from bit 3 on the stuff bits of the byte.
+constexpr auto stuffTable = [] {
+    std::array<std::array<std::uint8_t, 256>, 8> table{};
+    for (unsigned state = 0; state < 8; ++state)
+        for (unsigned byte = 0; byte < 256; ++byte) {
+            unsigned at = state;
+            unsigned count = 0;
+            for (int bit = 7; bit >= 0; --bit) {
+                const Step step = stepBit(at, (byte >> bit) & 1U);
+                at = step.state;
+                count += step.stuffed;
+            }
+            table[state][byte] = static_cast<std::uint8_t>(at | (count << 3));
+        }
+    return table;
+}();
+
+constexpr std::uint16_t crc15Polynomial = 0x4599;
+
+constexpr auto crcTable = [] {
+    std::array<std::uint16_t, 256> table{};
+    for (unsigned byte = 0; byte < 256; ++byte) {
+        unsigned crc = byte << 7;
+        for (int bit = 0; bit < 8; ++bit)
+            crc = (crc & 0x4000U) != 0 ? (crc << 1) ^ crc15Polynomial : crc << 1;
+        table[byte] = static_cast<std::uint16_t>(crc & 0x7FFFU);
+    }
+    return table;
+}();
+
+struct StuffCounter {
+    unsigned state = stateOf(1, 1);
+    unsigned count = 0;
+
+    void byte(unsigned value)
+    {
+        const unsigned entry = stuffTable[state][value & 0xFFU];
+        state = entry & 7U;
+        count += entry >> 3;
+    }
+    void bits(std::uint32_t value, int width)
+    {
+        for (int bit = width - 1; bit >= 0; --bit) {
+            const Step step = stepBit(state, (value >> bit) & 1U);
+            state = step.state;
+            count += step.stuffed;
+        }
+    }
+};
+
+constexpr unsigned tailBits = 1 + 1 + 1 + 7;  // CRC delimiter, ACK slot, ACK delimiter, end of frame
+
+inline unsigned nextCrc(unsigned crc, unsigned byte) { return ((crc << 8) ^ crcTable[((crc >> 7) ^ byte) & 0xFFU]) & 0x7FFFU; }
+
+WireLength classicLength(const FrameView& frame)
+{
+    const bool remote = frame.kind == FrameKind::remote;
+    const unsigned rtr = remote ? 1 : 0;
+    const unsigned length = remote ? 0 : frame.length;
+    const std::uint64_t id = frame.id.value;
+
+    // The header with the start-of-frame bit as its highest bit. Alternating bits that end in 1 pad it to whole bytes:
+    // they never stuff, as the recessive idle before a frame does not; zeros in front leave the CRC alone.
+    StuffCounter stuff;
+    unsigned crc = 0;
+    unsigned bits = 0;
+    if (frame.id.extended) {
+        const std::uint64_t header = (((((id >> 18) << 2 | 3U) << 18 | (id & 0x3FFFFU)) << 1 | rtr) << 6) | frame.dlc;
+        bits = 39 + 8 * length;
+        const std::uint64_t padded = header | (1ULL << 39);
+        for (int shift = 32; shift >= 0; shift -= 8) {
+            stuff.byte(static_cast<unsigned>(padded >> shift));
+            crc = nextCrc(crc, static_cast<unsigned>(header >> shift) & 0xFFU);
+        }
+    } else {
+        const std::uint32_t header = static_cast<std::uint32_t>((id << 1 | rtr) << 6) | frame.dlc;
+        bits = 19 + 8 * length;
+        const std::uint32_t padded = header | (0b10101U << 19);
+        for (int shift = 16; shift >= 0; shift -= 8) {
+            stuff.byte(padded >> shift);
+            crc = nextCrc(crc, (header >> shift) & 0xFFU);
+        }
+    }
+    for (unsigned i = 0; i < length; ++i) {
+        stuff.byte(frame.data[i]);
+        crc = nextCrc(crc, frame.data[i]);
+    }
+    // The bit behind the CRC is the opposite of its last one, so that it cannot complete a row of five.
+    stuff.byte(crc >> 7);
+    stuff.byte((crc << 1) | (~crc & 1U));
+
+    WireLength result;
+    result.stuffBits = static_cast<std::uint16_t>(stuff.count);
+    result.nominalBits = static_cast<std::uint16_t>(bits + 15 + stuff.count + tailBits);
+    return result;
+}
+
+WireLength fdLength(const FrameView& frame)
+{
+    const std::uint64_t id = frame.id.value;
+    const unsigned brs = frame.brs ? 1 : 0;
+    StuffCounter stuff;
+    unsigned nominal = 0;
+    if (frame.id.extended) {  // SOF, base, SRR, IDE, extension, RRS, FDF, res, BRS
+        const std::uint64_t header = ((((id >> 18) << 2 | 3U) << 18 | (id & 0x3FFFFU)) << 4) | 0b0100U | brs;
+        nominal = 36;
+        const std::uint64_t padded = header | (0b0101ULL << 36);
+        for (int shift = 32; shift >= 0; shift -= 8)
+            stuff.byte(static_cast<unsigned>(padded >> shift));
+    } else {  // SOF, identifier, RRS, IDE, FDF, res, BRS
+        const std::uint32_t header = static_cast<std::uint32_t>(id << 5) | 0b00100U | brs;
+        nominal = 17;
+        const std::uint32_t padded = header | (0b1010101U << 17);
+        for (int shift = 16; shift >= 0; shift -= 8)
+            stuff.byte(padded >> shift);
+    }
+    // The rate switches at the sample point of BRS: a stuff bit behind BRS already belongs to the data phase.
+    const bool stuffedBehindBrs = (stuff.state / 4) != brs;
+    const unsigned nominalStuff = stuff.count - (stuffedBehindBrs ? 1 : 0);
+    const unsigned esiAndDlc = (frame.esi ? 16U : 0U) | frame.dlc;
+    stuff.bits(esiAndDlc, 5);
+    for (unsigned i = 0; i < frame.length; ++i)
+        stuff.byte(frame.data[i]);
+    const unsigned lastBit = frame.length > 0 ? frame.data[frame.length - 1] & 1U : frame.dlc & 1U;
+    if ((stuff.state / 4) != lastBit)  // the first fixed stuff bit takes the place of this one
+        --stuff.count;
+
+    const bool longCrc = frame.length > 16;
+    const unsigned crcField = longCrc ? 4 + 21 + 7 : 4 + 17 + 6;  // stuff count, CRC, fixed stuff bits
+    const unsigned dataPhase = 5 + 8U * frame.length + crcField + (stuff.count - nominalStuff);
+    nominal += nominalStuff + tailBits;
+
+    WireLength result;
+    result.stuffBits = static_cast<std::uint16_t>(stuff.count);
+    result.nominalBits = static_cast<std::uint16_t>(frame.brs ? nominal : nominal + dataPhase);
+    result.dataBits = static_cast<std::uint16_t>(frame.brs ? dataPhase : 0);
+    return result;
+}
+
+}  // namespace
+
+WireLength wireLength(const FrameView& frame)
+{
+    switch (frame.kind) {
+    case FrameKind::error: return {errorFrameBits - intermissionBits, 0, 0};
+    case FrameKind::fd: return fdLength(frame);
+    default: return classicLength(frame);
+    }
+}
+
+std::uint16_t crc15(const std::uint8_t* bits, unsigned count)
+{
+    unsigned crc = 0;
+    for (unsigned i = 0; i < count; ++i) {
+        const bool feedback = ((bits[i] & 1U) != 0) != ((crc & 0x4000U) != 0);
+        crc = (crc << 1) & 0x7FFFU;
+        if (feedback)
+            crc ^= crc15Polynomial;
+    }
+    return static_cast<std::uint16_t>(crc);
+}
+
+}  // namespace wavetrope::can

@@ -1,0 +1,55 @@
+// The one event queue that everything acting in time goes through.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "can/frame.h"
+
+namespace wavetrope::clock {
+
+using can::Time;
+
+/// Within one instant, what acts comes before what settles: a bus arbitrates after every node has offered its frame.
+enum class Phase : std::uint8_t { act, settle };
+
+/// A queue of events in virtual nanoseconds. Events of one instant run by phase, then in the order in which they were
+/// asked for, so that the same calls give the same run. Not thread-safe: one thread owns it.
+class Scheduler {
+public:
+    using Handler = void (*)(void* context, std::uint64_t tag);
+
+    /// Virtual time begins at `start`.
+    explicit Scheduler(Time start = Time{0}) : now_(start) {}
+
+    [[nodiscard]] Time now() const { return now_; }
+    [[nodiscard]] std::size_t pending() const { return heap_.size(); }
+
+    /// Calls `handler(context, tag)` at `when`; a moment in the past means now.
+    void at(Time when, Handler handler, void* context, std::uint64_t tag = 0, Phase phase = Phase::act);
+
+    /// Runs everything due up to and including `end`, then stands at `end`.
+    void runUntil(Time end);
+
+    /// Moment of the next event, or `Time::max()`.
+    [[nodiscard]] Time next() const { return heap_.empty() ? Time::max() : heap_.front().when; }
+
+private:
+    struct Event {
+        Time when;
+        std::uint64_t order;  // phase in the highest bit, then the sequence number
+        Handler handler;
+        void* context;
+        std::uint64_t tag;
+    };
+    static bool later(const Event& a, const Event& b)
+    {
+        return a.when != b.when ? a.when > b.when : a.order > b.order;
+    }
+
+    std::vector<Event> heap_;
+    Time now_;
+    std::uint64_t sequence_ = 0;
+};
+
+}  // namespace wavetrope::clock

@@ -1,0 +1,297 @@
+// The simulated bus: who wins, how long a frame takes, what happens when nodes collide or fail; and the event queue.
+#include <QTest>
+
+#include <random>
+
+#include "bus/collision.h"
+#include "bus/simulated_bus.h"
+#include "clock/pacer.h"
+#include "clock/scheduler.h"
+
+using namespace wavetrope;
+using namespace wavetrope::bus;
+using can::ErrorState;
+using can::Frame;
+using can::FrameKind;
+
+namespace {
+
+struct Recorder : Listener {
+    std::vector<std::pair<Frame, Port>> frames;
+    void onFrame(const can::FrameView& frame, Port sender) override { frames.emplace_back(Frame(frame), sender); }
+};
+
+Frame frameOf(std::uint32_t id, bool extended = false, std::uint8_t first = 0x55, FrameKind kind = FrameKind::data)
+{
+    Frame frame;
+    frame.id = {id, extended};
+    frame.kind = kind;
+    frame.dlc = 2;
+    frame.length = kind == FrameKind::remote ? 0 : 2;
+    frame.data[0] = first;
+    frame.data[1] = 0xA5;
+    return frame;
+}
+
+struct Bench {
+    clock::Scheduler scheduler;
+    SimulatedBus bus;
+    Recorder recorder;
+    explicit Bench(SimulatedBusOptions options = {}) : bus(scheduler, options) { bus.listen(&recorder); }
+    void run(Time span) { scheduler.runUntil(scheduler.now() + span); }
+};
+
+struct HandClock : clock::WallClock {
+    Time at{0};
+    Time now() override { return at; }
+    void waitFor(Time span) override { at += span; }
+};
+
+}  // namespace
+
+class BusTest : public QObject {
+    Q_OBJECT
+private slots:
+    void eventsOfOneInstantRunByPhaseAndThenInOrder()
+    {
+        clock::Scheduler scheduler;
+        std::vector<std::uint64_t> seen;
+        const auto note = [](void* context, std::uint64_t tag) { static_cast<std::vector<std::uint64_t>*>(context)->push_back(tag); };
+        scheduler.at(Time(10), note, &seen, 3, clock::Phase::settle);
+        scheduler.at(Time(10), note, &seen, 1);
+        scheduler.at(Time(5), note, &seen, 0);
+        scheduler.at(Time(10), note, &seen, 2);
+        scheduler.at(Time(11), note, &seen, 4);
+        scheduler.runUntil(Time(10));
+        QCOMPARE(seen, (std::vector<std::uint64_t>{0, 1, 2, 3}));
+        QCOMPARE(scheduler.now(), Time(10));
+        QCOMPARE(scheduler.next(), Time(11));
+    }
+
+    void virtualTimeFollowsTheWallTimesItsFactor()
+    {
+        HandClock wall;
+        wall.at = Time(1000);
+        clock::Pacer pacer(wall, Time(50), 10.0);
+        QCOMPARE(pacer.target(), Time(50));
+        wall.waitFor(Time(7));
+        QCOMPARE(pacer.target(), Time(120));
+        QCOMPARE(pacer.waitUntil(Time(220)), Time(10));
+    }
+
+    void aFrameIsStampedWithTheEndOfItsLastBit()
+    {
+        Bench bench;
+        const Port port = bench.bus.attach("A", can::Direction::received);
+        bench.bus.offer(port, frameOf(0x123));
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames.size(), 1U);
+        const auto bits = can::wireLength(frameOf(0x123).view()).nominalBits;
+        QCOMPARE(bench.recorder.frames[0].first.time, Time(bits * 2000));
+    }
+
+    void backToBackFramesAreThreeBitsApart()
+    {
+        Bench bench;
+        const Port port = bench.bus.attach("A", can::Direction::received);
+        bench.bus.offer(port, frameOf(0x123));
+        bench.bus.offer(port, frameOf(0x124));
+        bench.run(std::chrono::milliseconds(2));
+        QCOMPARE(bench.recorder.frames.size(), 2U);
+        const auto second = can::wireLength(frameOf(0x124).view()).nominalBits;
+        QCOMPARE(bench.recorder.frames[1].first.time - bench.recorder.frames[0].first.time, Time((second + 3) * 2000));
+    }
+
+    void fdDataPhaseRunsAtTheDataRate()
+    {
+        SimulatedBusOptions options;
+        options.rate = {500000, 2000000};
+        Bench bench(options);
+        Frame frame = frameOf(0x123, false, 0x55, FrameKind::fd);
+        frame.brs = true;
+        frame.dlc = 15;
+        frame.length = 64;
+        bench.bus.offer(bench.bus.attach("A", can::Direction::received), frame);
+        bench.run(std::chrono::milliseconds(2));
+        const auto bits = can::wireLength(frame.view());
+        QCOMPARE(bench.recorder.frames.at(0).first.time, Time(bits.nominalBits * 2000 + bits.dataBits * 500));
+    }
+
+    void theDominantIdentifierWinsAndTheOtherWaits()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port b = bench.bus.attach("B", can::Direction::received);
+        const Port c = bench.bus.attach("C", can::Direction::received);
+        const Port d = bench.bus.attach("D", can::Direction::received);
+        bench.bus.offer(a, frameOf(0x100U << 18, true));
+        bench.bus.offer(b, frameOf(0x100, false, 0, FrameKind::remote));
+        bench.bus.offer(c, frameOf(0x100));
+        bench.bus.offer(d, frameOf(0x0FF));
+        bench.run(std::chrono::milliseconds(5));
+        QCOMPARE(bench.recorder.frames.size(), 4U);
+        std::vector<Port> order;
+        for (const auto& [frame, port] : bench.recorder.frames)
+            order.push_back(port);
+        QCOMPARE(order, (std::vector<Port>{d, c, b, a}));
+        QVERIFY(bench.bus.longestWait(a) > bench.bus.longestWait(b));
+    }
+
+    void aFullTransmitQueueIsCounted()
+    {
+        SimulatedBusOptions options;
+        options.queueLimit = 3;
+        Bench bench(options);
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        for (int i = 0; i < 5; ++i)
+            bench.bus.offer(a, frameOf(0x100));
+        QCOMPARE(bench.bus.dropped(a), 2U);
+        QCOMPARE(bench.bus.health().lost, 2U);
+        bench.run(std::chrono::milliseconds(5));
+        QCOMPARE(bench.recorder.frames.size(), 3U);
+    }
+
+    void identicalFramesOfTwoNodesGoOutAsOne()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port b = bench.bus.attach("B", can::Direction::received);
+        bench.bus.offer(a, frameOf(0x100));
+        bench.bus.offer(b, frameOf(0x100));
+        bench.run(std::chrono::milliseconds(5));
+        QCOMPARE(bench.recorder.frames.size(), 1U);
+        QCOMPARE(bench.bus.waiting(b), 0U);
+    }
+
+    void sameIdentifierWithDifferentDataCollidesUntilBothArePassive()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port b = bench.bus.attach("B", can::Direction::received);
+        bench.bus.attach("listener", can::Direction::received);
+        bench.bus.offer(a, frameOf(0x100, false, 0x00));  // dominant
+        bench.bus.offer(b, frameOf(0x100, false, 0xFF));
+        unsigned rounds = 0;
+        while (bench.recorder.frames.empty() || bench.recorder.frames.back().first.kind == FrameKind::error) {
+            const std::size_t before = bench.recorder.frames.size();
+            while (bench.recorder.frames.size() == before)
+                bench.run(std::chrono::microseconds(2));
+            if (bench.recorder.frames.back().first.kind != FrameKind::error)
+                break;
+            ++rounds;
+            QCOMPARE(bench.bus.counters(a).transmit(), 8 * rounds);
+            QCOMPARE(bench.bus.counters(b).transmit(), 8 * rounds);
+            QVERIFY(rounds <= 16);
+        }
+        QCOMPARE(rounds, 16U);
+        // Both were error-passive: B's passive flag does not disturb A, whose frame gets through and takes one off.
+        QCOMPARE(bench.recorder.frames.back().second, a);
+        QCOMPARE(bench.bus.counters(a).transmit(), 127U);
+        QCOMPARE(bench.bus.counters(a).state(), ErrorState::active);
+        QCOMPARE(bench.bus.counters(b).transmit(), 136U);
+        QCOMPARE(bench.bus.counters(b).state(), ErrorState::passive);
+        const Time firstDone = bench.recorder.frames.back().first.time;
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames.back().second, b);
+        QCOMPARE(bench.bus.counters(b).transmit(), 135U);
+        // Intermission and suspend transmission stood between them.
+        const auto bits = can::wireLength(frameOf(0x100, false, 0xFF).view()).nominalBits;
+        QCOMPARE(bench.recorder.frames.back().first.time - firstDone, Time((bits + 3 + 8) * 2000));
+    }
+
+    void receiversCountWhatTheySee()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port listener = bench.bus.attach("L", can::Direction::received);
+        bench.bus.corruptNext(a, 1);
+        bench.bus.offer(a, frameOf(0x100));
+        bench.run(std::chrono::milliseconds(2));
+        QCOMPARE(bench.recorder.frames.size(), 2U);
+        QCOMPARE(bench.recorder.frames[0].first.kind, FrameKind::error);
+        QCOMPARE(bench.bus.counters(a).transmit(), 7U);      // 8 for the flag, 1 off for the repetition
+        QCOMPARE(bench.bus.counters(listener).receive(), 0U);  // 1 for the error, 1 off again
+        QCOMPARE(bench.bus.health().errors, 1U);
+    }
+
+    void thirtyTwoErrorsLeadToBusOffAndRecessiveBitsBack()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        bench.bus.attach("L", can::Direction::received);
+        bench.bus.corruptNext(a, 32);
+        bench.bus.offer(a, frameOf(0x100));
+        Time offAt{0};
+        while (bench.bus.counters(a).state() != ErrorState::busOff) {
+            bench.run(std::chrono::microseconds(2));
+            offAt = bench.scheduler.now();
+            QVERIFY(offAt < std::chrono::milliseconds(20));
+        }
+        QCOMPARE(bench.bus.counters(a).transmit(), 256U);
+        QVERIFY(bench.bus.health().words.find("bus off") != std::string::npos);
+        bench.run(std::chrono::milliseconds(10));
+        QCOMPARE(bench.bus.counters(a).state(), ErrorState::active);
+        const Frame& last = bench.recorder.frames.back().first;
+        QCOMPARE(last.kind, FrameKind::data);
+        QVERIFY(last.time - offAt >= Time(128LL * 11 * 2000));
+        QVERIFY(last.time - offAt <= Time((128LL * 11 + 250) * 2000));
+    }
+
+    void aLoneNodeGetsNoAcknowledgeAndStopsCountingWhenPassive()
+    {
+        SimulatedBusOptions options;
+        options.observed = false;
+        Bench bench(options);
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        bench.bus.offer(a, frameOf(0x100));
+        bench.run(std::chrono::milliseconds(20));
+        QVERIFY(bench.recorder.frames.empty());
+        QCOMPARE(bench.bus.counters(a).transmit(), 128U);
+        const Port b = bench.bus.attach("B", can::Direction::received);
+        Q_UNUSED(b)
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames.size(), 1U);
+    }
+
+    void flagsSuperposeToTwelveBitsAtTheMost()
+    {
+        std::mt19937 random(3);
+        for (int i = 0; i < 2000; ++i) {
+            Transmitter one;
+            Transmitter two;
+            const std::size_t same = 1 + random() % 60;
+            for (std::size_t k = 0; k < 90; ++k) {
+                const std::uint8_t bit = k % 4 < 2 ? 0 : 1;
+                one.bits.push_back(bit);
+                two.bits.push_back(k < same ? bit : static_cast<std::uint8_t>(random() & 1U));
+            }
+            std::size_t differ = 0;
+            while (differ < 90 && one.bits[differ] == two.bits[differ])
+                ++differ;
+            if (differ > 80)
+                continue;
+            const auto outcome = followCollision({one, two}, true);
+            QVERIFY(!outcome.survivor);
+            QVERIFY(outcome.bits >= differ + 1 + 6 + 8);
+            QVERIFY(outcome.bits <= differ + 1 + 12 + 8);
+        }
+    }
+
+    void aSwitchedOffPortSendsNothing()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        bench.bus.offer(a, frameOf(0x100));
+        bench.bus.enable(a, false);
+        QVERIFY(!bench.bus.offer(a, frameOf(0x100)));
+        bench.run(std::chrono::milliseconds(1));
+        QVERIFY(bench.recorder.frames.empty());
+        bench.bus.enable(a, true);
+        QVERIFY(bench.bus.offer(a, frameOf(0x100)));
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames.size(), 1U);
+    }
+};
+
+QTEST_APPLESS_MAIN(BusTest)
+#include "bus_test.moc"
