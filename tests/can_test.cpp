@@ -48,7 +48,7 @@ Frame randomFrame(std::mt19937& random, bool fd)
 
 class CanTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void everyReferenceRowHasTheSameBitsOnTheWire()
     {
         const auto rows = vectorRows("wire_bits.csv");

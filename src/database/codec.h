@@ -1,0 +1,87 @@
+// Compiled plans that take signals out of payloads and put them in.
+#pragma once
+
+#include <cstdint>
+#include <string_view>
+#include <vector>
+
+#include "can/error.h"
+#include "database/database.h"
+
+namespace wavetrope::database {
+
+/// Where the bits of one signal lie, ready to be fetched with one or two loads.
+struct SignalPlan {
+    std::uint8_t byte = 0;          ///< First byte of the eight that are loaded.
+    std::uint8_t shift = 0;         ///< Right shift behind the load, 0 to 7 beyond it in `spill`.
+    std::uint8_t length = 1;
+    std::uint8_t spill = 0;         ///< Bits in a ninth byte.
+    std::uint8_t lastByte = 0;      ///< Highest payload byte touched.
+    bool motorola = false;
+    bool isSigned = false;
+    ValueType type = ValueType::integer;
+    double factor = 1;
+    double offset = 0;
+
+    /// The raw bits, unsigned, right-aligned. `payload` has 72 readable bytes.
+    [[nodiscard]] std::uint64_t rawBits(const std::uint8_t* payload) const;
+    /// The raw value as a number: sign-extended integer, or the float's value.
+    [[nodiscard]] double rawValue(std::uint64_t bits) const;
+    [[nodiscard]] double physical(double raw) const { return raw * factor + offset; }
+    /// Puts raw bits into a payload of 64 bytes.
+    void store(std::uint8_t* payload, std::uint64_t bits) const;
+};
+
+/// Makes the plan of a signal.
+[[nodiscard]] SignalPlan planOf(const Signal& signal);
+
+/// A payload with room behind it, so that loads never leave it.
+struct PaddedPayload {
+    std::uint8_t bytes[72] = {};
+    PaddedPayload() = default;
+    explicit PaddedPayload(const can::FrameView& frame);
+};
+
+/// One decoded signal.
+struct Decoded {
+    std::uint32_t signal = 0;       ///< Index into the message's signals.
+    std::uint64_t bits = 0;         ///< Raw bits, right-aligned.
+    double raw = 0;
+    double value = 0;               ///< Physical.
+};
+
+/// Decodes and encodes one message. Built once; keeps no reference to the message.
+class MessagePlan {
+public:
+    explicit MessagePlan(const Message& message);
+
+    /// Appends all signals that the payload carries: multiplexed ones only at their selector value, and only those
+    /// whose bits the payload has. Returns how many were left out because the payload is too short.
+    unsigned decode(const can::FrameView& frame, std::vector<Decoded>& out) const;
+    /// One signal; false when this frame does not carry it.
+    bool decodeOne(const can::FrameView& frame, std::uint32_t signal, Decoded& out) const;
+    /// Sets a signal to a physical value, rounded to the nearest raw one and limited to what its bits hold.
+    void encode(std::uint8_t* payload, std::uint32_t signal, double value) const;
+    /// Sets the raw bits of a signal.
+    void encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const;
+
+    [[nodiscard]] const SignalPlan& plan(std::uint32_t signal) const { return plans_[signal]; }
+    [[nodiscard]] std::size_t signalCount() const { return plans_.size(); }
+    [[nodiscard]] int selector() const { return selector_; }
+    [[nodiscard]] std::uint64_t muxValue(std::uint32_t signal) const { return muxValues_[signal]; }
+    [[nodiscard]] bool multiplexed(std::uint32_t signal) const { return multiplexed_[signal]; }
+
+private:
+    std::vector<SignalPlan> plans_;
+    std::vector<bool> multiplexed_;
+    std::vector<std::uint64_t> muxValues_;
+    int selector_ = -1;
+    bool anyMultiplexed_ = false;
+};
+
+/// Raw bits as text: exact to 64 bits for integers, 17 significant digits for floats.
+[[nodiscard]] std::string rawText(const SignalPlan& plan, std::uint64_t bits);
+/// A number with at most so many significant digits, "nan" for every not-a-number.
+[[nodiscard]] std::string numberText(double value, int significantDigits = 17);
+
+}  // namespace wavetrope::database

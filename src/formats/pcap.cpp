@@ -1,0 +1,151 @@
+#include "formats/pcap.h"
+
+#include <algorithm>
+#include <cstring>
+
+#include "formats/frame_batch.h"
+#include "formats/packed_frame.h"
+
+namespace wavetrope::formats {
+
+namespace {
+
+constexpr std::uint32_t magicMicro = 0xA1B2C3D4;
+constexpr std::uint32_t magicNano = 0xA1B23C4D;
+constexpr std::size_t fileHeader = 24;
+constexpr std::size_t recordHeader = 16;
+
+std::uint32_t load32(const std::uint8_t* at, bool swapped)
+{
+    std::uint32_t value;
+    std::memcpy(&value, at, 4);
+    return swapped ? __builtin_bswap32(value) : value;
+}
+
+struct Head {
+    bool known = false;
+    bool swapped = false;
+    bool nano = false;
+};
+
+Head headOf(std::span<const std::uint8_t> head)
+{
+    if (head.size() < 4)
+        return {};
+    for (const bool swapped : {false, true}) {
+        const std::uint32_t magic = load32(head.data(), swapped);
+        if (magic == magicMicro || magic == magicNano)
+            return {true, swapped, magic == magicNano};
+    }
+    return {};
+}
+
+Expected<ReadReport> read(ByteSource& source, LogSink& sink)
+{
+    const auto header = source.window(fileHeader);
+    const Head head = headOf(header);
+    if (header.size() < fileHeader)
+        return fail("the file ends inside its header", source.name(), "Record or export it again");
+    const std::uint32_t link = load32(header.data() + 20, head.swapped) & 0x0FFFFFFFU;
+    if (link != linkTypeCan)
+        return fail("its packets are no CAN frames (link type " + std::to_string(link) + ", wanted 227)", source.name());
+    source.skip(fileHeader);
+
+    ReadReport report;
+    FrameBatch batch(sink);
+    const std::uint8_t bus = sink.onBus({});
+    const std::int64_t scale = head.nano ? 1 : 1000;
+    std::uint64_t malformed = 0;
+    std::uint64_t nextProgress = 0;
+    std::size_t wanted = recordHeader;
+    for (bool more = true; more;) {
+        batch.flush();
+        if (source.position() >= nextProgress) {
+            if (!sink.onProgress(source.position(), source.size())) {
+                report.cancelled = true;
+                break;
+            }
+            nextProgress = source.position() + (1U << 20);
+        }
+        const auto bytes = source.window(wanted);
+        if (bytes.empty())
+            break;
+        std::size_t at = 0;
+        while (true) {
+            if (at + recordHeader > bytes.size()) {
+                wanted = recordHeader;
+                break;
+            }
+            const std::uint8_t* record = bytes.data() + at;
+            const std::uint32_t size = load32(record + 8, head.swapped);
+            if (size > ByteSource::mostAtOnce - recordHeader) {
+                report.warnings.push_back({"a record that declares " + std::to_string(size) + " bytes; everything before it was read",
+                                           source.name() + ", byte " + std::to_string(source.position() + at), 0, 0, {}});
+                more = false;
+                break;
+            }
+            if (at + recordHeader + size > bytes.size()) {
+                wanted = recordHeader + size;
+                break;
+            }
+            can::FrameView& frame = batch.next();
+            if (unpackFrame(record + recordHeader, size, frame)) {
+                frame.time = std::chrono::seconds(load32(record, head.swapped)) + can::Time(load32(record + 4, head.swapped) * scale);
+                frame.bus = bus;
+                frame.direction = can::Direction::unknown;
+                batch.commit();
+            } else {
+                ++malformed;
+            }
+            at += recordHeader + size;
+        }
+        if (more && at == 0 && bytes.size() < wanted) {
+            report.warnings.push_back({"the log is cut off inside a record; everything before it was read (at byte "
+                                           + std::to_string(source.position()) + ")",
+                                       source.name(), 0, 0, {}});
+            more = false;
+        }
+        batch.flush();
+        source.skip(at);
+    }
+    batch.flush();
+    sink.onProgress(source.size(), source.size());
+    if (malformed > 0)
+        report.warnings.push_back({std::to_string(malformed) + " packets that are no frame stepped over", source.name(), 0, 0, {}});
+    report.frames = batch.total();
+    return report;
+}
+
+class Encoder final : public LogEncoder {
+public:
+    void begin(ByteTarget& target, std::span<const trace::TraceBus>) override
+    {
+        const std::uint32_t words[6] = {magicNano, 2U | 4U << 16, 0, 0, 65535, linkTypeCan};
+        std::uint8_t bytes[fileHeader];
+        std::memcpy(bytes, words, fileHeader);
+        target.write(bytes);
+    }
+    void frame(ByteTarget& target, const can::FrameView& frame) override
+    {
+        std::uint8_t bytes[recordHeader + packedHeader + can::maxLength];
+        const auto size = static_cast<std::uint32_t>(packFrame(frame, bytes + recordHeader));
+        const std::int64_t time = std::max<std::int64_t>(0, frame.time.count());
+        const std::uint32_t words[4] = {static_cast<std::uint32_t>(time / 1'000'000'000), static_cast<std::uint32_t>(time % 1'000'000'000), size, size};
+        std::memcpy(bytes, words, recordHeader);
+        target.write({bytes, recordHeader + size});
+    }
+    [[nodiscard]] std::string losses(std::span<const trace::TraceBus> buses) const override
+    {
+        return buses.size() > 1 ? "pcap has no buses and no directions: the frames of all buses are written as one" : "pcap has no bus names and no directions";
+    }
+};
+
+}  // namespace
+
+LogFormat pcapFormat()
+{
+    return {"pcap", {".pcap"}, [](std::span<const std::uint8_t> head) { return headOf(head).known; }, read,
+            []() -> std::unique_ptr<LogEncoder> { return std::make_unique<Encoder>(); }};
+}
+
+}  // namespace wavetrope::formats

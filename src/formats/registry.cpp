@@ -1,0 +1,62 @@
+#include <algorithm>
+#include <array>
+
+#include "formats/log_format.h"
+#include "formats/pcap.h"
+#include "formats/pcapng.h"
+
+namespace wavetrope::formats {
+
+const std::vector<LogFormat>& logFormats()
+{
+    static const std::vector<LogFormat> formats = {
+        pcapngFormat(),
+        pcapFormat(),
+    };
+    return formats;
+}
+
+namespace {
+
+std::string knownExtensions()
+{
+    std::string text;
+    for (const LogFormat& format : logFormats())
+        for (const std::string& extension : format.extensions)
+            text += (text.empty() ? "" : ", ") + extension;
+    return text;
+}
+
+}  // namespace
+
+Expected<const LogFormat*> formatForName(const std::string& path)
+{
+    std::string lower = path;
+    std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    for (const LogFormat& format : logFormats())
+        for (const std::string& extension : format.extensions)
+            if (lower.ends_with(extension))
+                return &format;
+    return fail("no log format has this file name", path, "End it in one of: " + knownExtensions());
+}
+
+Expected<ReadReport> readLog(ByteSource& source, LogSink& sink)
+{
+    const auto head = source.window(64);
+    if (head.empty())
+        return fail("the file is empty", source.name(), "Choose a log with frames in it");
+    for (const LogFormat& format : logFormats())
+        if (format.recognise(head))
+            return format.read(source, sink);
+    return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions());
+}
+
+Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink)
+{
+    auto source = ByteSource::open(path);
+    if (!source)
+        return tl::unexpected(source.error());
+    return readLog(*source, sink);
+}
+
+}  // namespace wavetrope::formats

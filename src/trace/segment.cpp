@@ -1,0 +1,156 @@
+#include "trace/segment.h"
+
+#include <algorithm>
+#include <bit>
+#include <cstring>
+#include <limits>
+
+namespace wavetrope::trace {
+
+namespace {
+
+constexpr std::size_t arenaBlock = 32 * 1024;
+
+}  // namespace
+
+Group::Place Group::place(std::uint32_t ordinal)
+{
+    const std::uint32_t shifted = ordinal + (1U << firstBits);
+    const unsigned top = static_cast<unsigned>(std::bit_width(shifted)) - 1;
+    return {top - firstBits, shifted - (1U << top)};
+}
+
+std::uint16_t Group::row(std::uint32_t ordinal) const
+{
+    const Place at = place(ordinal);
+    std::uint16_t value;
+    std::memcpy(&value, chunks_[at.chunk].load(std::memory_order_acquire) + 2UL * at.offset, sizeof value);
+    return value;
+}
+
+const std::uint8_t* Group::payload(std::uint32_t ordinal) const
+{
+    const Place at = place(ordinal);
+    return chunks_[at.chunk].load(std::memory_order_acquire) + 2UL * capacity(at.chunk) + static_cast<std::size_t>(length_) * at.offset;
+}
+
+std::uint32_t Group::countBefore(std::uint32_t limit) const
+{
+    std::uint32_t low = 0;
+    std::uint32_t high = size();
+    while (low < high) {
+        const std::uint32_t middle = (low + high) / 2;
+        if (row(middle) < limit)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return low;
+}
+
+Segment::Segment(Row first)
+    : first_(first), times_(new std::int64_t[segmentRows]), groups_(new std::uint16_t[segmentRows]),
+      ordinals_(new std::uint16_t[segmentRows]), attributes_(new std::uint16_t[segmentRows]),
+      earliest_(std::numeric_limits<std::int64_t>::max()), latest_(std::numeric_limits<std::int64_t>::min()),
+      memory_(segmentRows * (8 + 2 + 2 + 2) + sizeof(Segment))
+{
+}
+
+Segment::~Segment()
+{
+    for (auto& block : groupBlocks_)
+        delete[] block.load(std::memory_order_relaxed);
+}
+
+const Group& Segment::group(std::uint32_t index) const
+{
+    return groupBlocks_[index / groupBlock].load(std::memory_order_acquire)[index % groupBlock];
+}
+
+std::uint16_t Segment::pack(const can::FrameHead& head)
+{
+    return static_cast<std::uint16_t>(static_cast<unsigned>(head.kind) | static_cast<unsigned>(head.direction) << 2
+                                      | (head.brs ? 1U << 4 : 0U) | (head.esi ? 1U << 5 : 0U) | (head.dlc & 15U) << 6
+                                      | (head.id.extended ? 1U << 10 : 0U));
+}
+
+void Segment::unpack(std::uint16_t attributes, can::FrameHead& head)
+{
+    head.kind = static_cast<can::FrameKind>(attributes & 3U);
+    head.direction = static_cast<can::Direction>(attributes >> 2 & 3U);
+    head.brs = (attributes >> 4 & 1U) != 0;
+    head.esi = (attributes >> 5 & 1U) != 0;
+    head.dlc = static_cast<std::uint8_t>(attributes >> 6 & 15U);
+}
+
+void Segment::readHead(std::uint32_t row, can::FrameHead& head) const
+{
+    unpack(attributes_[row], head);
+    head.time = can::Time(times_[row]);
+    head.length = groupOf(row).length();
+}
+
+std::uint8_t* Segment::allocate(std::size_t bytes)
+{
+    bytes = (bytes + 7) & ~std::size_t{7};
+    if (bytes > arenaLeft_) {
+        if (bytes >= arenaBlock / 2) {  // large chunks stand alone and leave the current block in use
+            arena_.emplace_back(new std::uint8_t[bytes]);
+            memory_.fetch_add(bytes, std::memory_order_relaxed);
+            return arena_.back().get();
+        }
+        arena_.emplace_back(new std::uint8_t[arenaBlock]);
+        memory_.fetch_add(arenaBlock, std::memory_order_relaxed);
+        arenaAt_ = arena_.back().get();
+        arenaLeft_ = arenaBlock;
+    }
+    std::uint8_t* at = arenaAt_;
+    arenaAt_ += bytes;
+    arenaLeft_ -= bytes;
+    return at;
+}
+
+std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length)
+{
+    const std::uint32_t index = groupCount_.load(std::memory_order_relaxed);
+    auto& block = groupBlocks_[index / groupBlock];
+    if (block.load(std::memory_order_relaxed) == nullptr) {
+        block.store(new Group[groupBlock], std::memory_order_release);
+        memory_.fetch_add(groupBlock * sizeof(Group), std::memory_order_relaxed);
+    }
+    Group& group = block.load(std::memory_order_relaxed)[index % groupBlock];
+    group.identifier_ = identifier;
+    group.length_ = length;
+    groupCount_.store(index + 1, std::memory_order_release);
+    return index;
+}
+
+void Segment::append(std::uint32_t row, const can::FrameView& frame, std::uint32_t groupIndex)
+{
+    Group& group = const_cast<Group&>(this->group(groupIndex));
+    const std::uint32_t ordinal = group.size_.load(std::memory_order_relaxed);
+    const Group::Place at = Group::place(ordinal);
+    std::uint8_t* chunk = group.chunks_[at.chunk].load(std::memory_order_relaxed);
+    if (chunk == nullptr) {
+        chunk = allocate(std::size_t{Group::capacity(at.chunk)} * (2U + group.length_));
+        group.chunks_[at.chunk].store(chunk, std::memory_order_release);
+    }
+    const auto row16 = static_cast<std::uint16_t>(row);
+    std::memcpy(chunk + 2UL * at.offset, &row16, sizeof row16);
+    std::uint8_t* payload = chunk + 2UL * Group::capacity(at.chunk) + static_cast<std::size_t>(group.length_) * at.offset;
+    if (group.length_ == 8)
+        std::memcpy(payload, frame.data, 8);
+    else if (group.length_ > 0)
+        std::memcpy(payload, frame.data, group.length_);
+    times_[row] = frame.time.count();
+    groups_[row] = static_cast<std::uint16_t>(groupIndex);
+    ordinals_[row] = static_cast<std::uint16_t>(ordinal);
+    attributes_[row] = pack(frame);
+    if (frame.time.count() < earliest_.load(std::memory_order_relaxed))
+        earliest_.store(frame.time.count(), std::memory_order_release);
+    if (frame.time.count() > latest_.load(std::memory_order_relaxed))
+        latest_.store(frame.time.count(), std::memory_order_release);
+    group.size_.store(ordinal + 1, std::memory_order_release);
+}
+
+}  // namespace wavetrope::trace

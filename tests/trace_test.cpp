@@ -1,0 +1,196 @@
+// The append-only trace: rows, groups, snapshots while it grows, time order, memory.
+#include <QTest>
+
+#include <atomic>
+#include <random>
+#include <thread>
+
+#include "trace/time_index.h"
+#include "trace/trace.h"
+
+using namespace wavetrope;
+using namespace wavetrope::trace;
+
+namespace {
+
+can::Frame frameAt(std::int64_t time, std::uint32_t id, unsigned length, std::uint8_t bus = 0)
+{
+    can::Frame frame;
+    frame.time = can::Time(time);
+    frame.id = {id, id > 0x7FF};
+    frame.bus = bus;
+    frame.length = static_cast<std::uint8_t>(length);
+    frame.dlc = can::dlcOfLength(length);
+    frame.kind = length > 8 ? can::FrameKind::fd : can::FrameKind::data;
+    for (unsigned i = 0; i < length; ++i)
+        frame.data[i] = static_cast<std::uint8_t>(time * 7 + i);
+    return frame;
+}
+
+bool same(const can::Frame& a, const can::FrameView& b)
+{
+    return a.time == b.time && a.id == b.id && a.bus == b.bus && a.kind == b.kind && a.dlc == b.dlc && a.length == b.length && a.brs == b.brs
+           && a.esi == b.esi && a.direction == b.direction && std::equal(b.data, b.data + b.length, a.data.begin());
+}
+
+}  // namespace
+
+class TraceTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void everyRowComesBackAsItWasAppended()
+    {
+        std::mt19937 random(1);
+        std::vector<can::Frame> frames;
+        Trace trace;
+        for (int i = 0; i < 150000; ++i) {  // more than two segments
+            can::Frame frame = frameAt(i, random() % 4 == 0 ? 0x18FF0000 + random() % 300 : random() % 40, can::lengthOfDlc(random() % 16), static_cast<std::uint8_t>(random() % 3));
+            frame.direction = static_cast<can::Direction>(random() % 3);
+            frame.brs = frame.kind == can::FrameKind::fd && random() % 2 != 0;
+            if (random() % 50 == 0) {
+                frame.kind = can::FrameKind::error;
+                frame.id = {1U << random() % 9, false};
+            }
+            trace.append(frame.view());
+            frames.push_back(frame);
+        }
+        const Snapshot snapshot = trace.snapshot();
+        QCOMPARE(snapshot.rows(), frames.size());
+        for (std::size_t i = 0; i < frames.size(); ++i)
+            QVERIFY(same(frames[i], snapshot.frame(i)));
+    }
+
+    void rowsOfAnIdentifierAreItsFramesInOrder()
+    {
+        std::mt19937 random(2);
+        Trace trace;
+        std::vector<std::vector<Row>> wanted(20);
+        for (Row i = 0; i < 140000; ++i) {
+            const std::uint32_t id = random() % 20;
+            trace.append(frameAt(static_cast<std::int64_t>(i), id, id == 3 ? random() % 9 : 8).view());  // 0x003 changes its length
+            wanted[id].push_back(i);
+        }
+        const Snapshot snapshot = trace.snapshot();
+        for (std::uint32_t id = 0; id < 20; ++id) {
+            const auto index = trace.find({0, false, {id, false}});
+            QVERIFY(index.has_value());
+            std::vector<Row> seen;
+            snapshot.eachOf(*index, 0, [&](Row row, const can::FrameView& frame) {
+                if (frame.id.value == id && frame.time.count() == static_cast<std::int64_t>(row))
+                    seen.push_back(row);
+                return true;
+            });
+            QCOMPARE(seen, wanted[id]);
+            QCOMPARE(snapshot.countOf(*index), wanted[id].size());
+            for (int k = 0; k < 200; ++k) {
+                const Row limit = random() % 140001;
+                const auto at = std::lower_bound(wanted[id].begin(), wanted[id].end(), limit);
+                QCOMPARE(snapshot.previousOf(*index, limit), at == wanted[id].begin() ? noRow : *(at - 1));
+                QCOMPARE(snapshot.nextOf(*index, limit), at == wanted[id].end() ? noRow : *at);
+            }
+        }
+        QVERIFY(!trace.find({0, false, {0x7FF, false}}));
+        QVERIFY(!trace.find({1, false, {1, false}}));
+    }
+
+    void readersSeeWholeFramesWhileTheWriterAppends()
+    {
+        Trace trace;
+        std::atomic<bool> done{false};
+        std::atomic<std::uint64_t> checked{0};
+        std::atomic<std::uint64_t> wrong{0};
+        const auto read = [&](unsigned seed) {
+            std::mt19937_64 random(seed);
+            while (!done || checked < 1000) {
+                const Snapshot snapshot = trace.snapshot();
+                if (snapshot.rows() == 0)
+                    continue;
+                for (int k = 0; k < 200; ++k) {
+                    const Row row = random() % snapshot.rows();
+                    const can::FrameView frame = snapshot.frame(row);
+                    if (!same(frameAt(static_cast<std::int64_t>(row), row % 97, row % 9), frame))
+                        ++wrong;
+                    ++checked;
+                }
+                if (const auto index = trace.find({0, false, {5, false}})) {
+                    Row last = 0;
+                    snapshot.eachOf(*index, snapshot.rows() / 2, [&](Row row, const can::FrameView& frame) {
+                        if (row >= snapshot.rows() || row < last || frame.id.value != 5)
+                            ++wrong;
+                        last = row;
+                        return true;
+                    });
+                }
+            }
+        };
+        std::thread one(read, 1);
+        std::thread two(read, 2);
+        for (Row i = 0; i < 400000; ++i)
+            trace.append(frameAt(static_cast<std::int64_t>(i), i % 97, i % 9).view());
+        done = true;
+        one.join();
+        two.join();
+        QCOMPARE(wrong.load(), 0U);
+        QVERIFY(checked >= 1000);
+    }
+
+    void aSnapshotNeverChanges()
+    {
+        Trace trace;
+        for (int i = 0; i < 100; ++i)
+            trace.append(frameAt(i, 1, 8).view());
+        const Snapshot before = trace.snapshot();
+        for (int i = 100; i < 200; ++i)
+            trace.append(frameAt(i, 1, 8).view());
+        QCOMPARE(before.rows(), 100U);
+        QCOMPARE(before.countOf(0), 100U);
+        QCOMPARE(before.previousOf(0, noRow), 99U);
+        QCOMPARE(trace.snapshot().countOf(0), 200U);
+    }
+
+    void timeOrderStandsBesideTheOrderOfArrival()
+    {
+        std::mt19937 random(4);
+        Trace trace;
+        TimeIndex index;
+        std::vector<std::int64_t> times;
+        for (int round = 0; round < 6; ++round) {
+            for (int i = 0; i < 5000; ++i) {
+                const std::int64_t time = round < 2 ? round * 5000 + i : static_cast<std::int64_t>(random() % 20000);
+                times.push_back(time);
+                trace.append(frameAt(time, 1, 2).view());
+            }
+            index.update(trace.snapshot());
+            std::vector<std::int64_t> sorted = times;
+            std::sort(sorted.begin(), sorted.end());
+            for (std::size_t i = 0; i < sorted.size(); i += 37)
+                QCOMPARE(trace.snapshot().time(index.rowAt(i)).count(), sorted[i]);
+            for (int k = 0; k < 100; ++k) {
+                const auto time = static_cast<std::int64_t>(random() % 21000);
+                QCOMPARE(index.lowerBound(can::Time(time)), static_cast<std::uint64_t>(std::lower_bound(sorted.begin(), sorted.end(), time) - sorted.begin()));
+            }
+        }
+        QVERIFY(!trace.monotone());
+        QVERIFY(trace.disorders() > 0);
+    }
+
+    void aClassicFrameTakesFewBytes()
+    {
+        Trace trace;
+        for (int i = 0; i < 1'000'000; ++i)
+            trace.append(frameAt(i, static_cast<std::uint32_t>(i) % 66, 8).view());
+        QVERIFY(trace.memory() / 1'000'000 <= 40);
+    }
+
+    void aHundredThousandIdentifiersAreFine()
+    {
+        Trace trace;
+        for (std::uint32_t i = 0; i < 100000; ++i)
+            trace.append(frameAt(i, 0x10000 + i, 1).view());
+        QCOMPARE(trace.identifierCount(), 100000U);
+        QCOMPARE(trace.snapshot().frame(99999).id.value, 0x10000U + 99999);
+    }
+};
+
+QTEST_APPLESS_MAIN(TraceTest)
+#include "trace_test.moc"
