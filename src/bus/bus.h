@@ -44,6 +44,8 @@ public:
     virtual Port attach(std::string name, can::Direction direction) = 0;
     /// Puts a frame into the port's transmit queue. False when it was full (counted) or the port is off.
     virtual bool offer(Port port, const can::Frame& frame) = 0;
+    /// Whether an offer would be taken now.
+    [[nodiscard]] virtual bool accepts(Port port) const = 0;
     /// Switches a port off (its queue is emptied) or on again.
     virtual void enable(Port port, bool on) = 0;
     /// Brings in what has arrived from outside since the last call.

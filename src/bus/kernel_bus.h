@@ -30,6 +30,7 @@ public:
 
     Port attach(std::string name, can::Direction direction) override;
     bool offer(Port port, const can::Frame& frame) override;
+    [[nodiscard]] bool accepts(Port port) const override { return enabled_[port]; }
     void enable(Port port, bool on) override;
     void drain() override;
     [[nodiscard]] Health health() const override;

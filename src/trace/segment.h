@@ -68,6 +68,7 @@ public:
 
     [[nodiscard]] std::uint32_t groupCount() const { return groupCount_.load(std::memory_order_acquire); }
     [[nodiscard]] const Group& group(std::uint32_t index) const;
+    [[nodiscard]] std::uint32_t groupIndex(std::uint32_t row) const { return groups_[row]; }
     [[nodiscard]] const Group& groupOf(std::uint32_t row) const { return group(groups_[row]); }
 
     /// Smallest and largest time of the rows so far.

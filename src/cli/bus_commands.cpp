@@ -1,0 +1,110 @@
+// interfaces and capture.
+#include <unistd.h>
+
+#include "bus/kernel_bus.h"
+#include "bus/kernel_interfaces.h"
+#include "can/time_text.h"
+#include "cli/command.h"
+#include "cli/csv.h"
+#include "clock/pacer.h"
+#include "record/recorder.h"
+
+namespace wavetrope::cli {
+
+namespace {
+
+int interfaces()
+{
+    const auto found = bus::kernelInterfaces();
+    if (!found)
+        return report(found.error());
+    CsvWriter out(stdout);
+    out.row({"name", "state", "kind", "bit_rate", "data_bit_rate"});
+    for (const bus::KernelInterface& interface : *found)
+        out.row({interface.name, interface.state, interface.kind, interface.rate.known() ? std::to_string(interface.rate.nominal) : "", interface.rate.data > 0 ? std::to_string(interface.rate.data) : ""});
+    return 0;
+}
+
+struct Options {
+    std::vector<std::string> interfaces;
+    std::string span, record;
+};
+
+class Ingest final : public bus::Listener {
+public:
+    explicit Ingest(trace::Trace& trace) : trace_(trace) {}
+    void onFrame(const can::FrameView& frame, bus::Port) override { trace_.append(frame); }
+
+private:
+    trace::Trace& trace_;
+};
+
+int capture(const Options& options)
+{
+    std::optional<can::Time> span;
+    if (!options.span.empty()) {
+        span = can::spanFromText(options.span);
+        if (!span || span->count() <= 0)
+            return report("--for '" + options.span + "': expected a time such as 10s");
+    }
+    const auto known = bus::kernelInterfaces();
+    trace::Trace trace;
+    Ingest ingest(trace);
+    std::vector<std::unique_ptr<bus::KernelBus>> buses;
+    for (const std::string& name : options.interfaces) {
+        can::BitRate rate;
+        if (known)
+            for (const bus::KernelInterface& interface : *known)
+                if (interface.name == name)
+                    rate = interface.rate;
+        const std::uint8_t index = trace.addBus({name, rate});
+        auto opened = bus::KernelBus::open(name, {index, rate, 1U << 17});
+        if (!opened)
+            return report(opened.error());
+        (*opened)->listen(&ingest);
+        buses.push_back(std::move(*opened));
+    }
+    auto recorder = record::Recorder::start(options.record, trace, 0);
+    if (!recorder)
+        return report(recorder.error());
+    std::fprintf(stderr, "capturing%s\n", isatty(STDERR_FILENO) != 0 ? "; Ctrl+C ends it" : "");
+    clock::SteadyClock wall;
+    const can::Time start = wall.now();
+    ProgressLine progress("capturing");
+    while (!interrupted && (!span || wall.now() - start < *span)) {
+        wall.waitFor(std::chrono::milliseconds(5));
+        for (auto& bus : buses)
+            bus->drain();
+        if (const auto written = (*recorder)->advance(); !written)
+            return report(written.error());
+        if (span)
+            progress.show(static_cast<std::uint64_t>((wall.now() - start).count()), static_cast<std::uint64_t>(span->count()));
+    }
+    std::uint64_t lost = 0;
+    for (auto& bus : buses) {
+        bus->drain();
+        lost += bus->health().lost;
+        if (bus->health().words != "alive")
+            warn(bus->health().words);
+    }
+    if (const auto finished = (*recorder)->finish(); !finished)
+        return report(finished.error());
+    std::fprintf(stderr, "%llu frames, %llu lost\n", static_cast<unsigned long long>(trace.rows()), static_cast<unsigned long long>(lost));
+    return 0;
+}
+
+}  // namespace
+
+void addBusCommands(CLI::App& program, int& result)
+{
+    program.add_subcommand("interfaces", "The kernel's CAN interfaces as CSV")->callback([&result] { result = interfaces(); });
+
+    const auto options = std::make_shared<Options>();
+    CLI::App* command = program.add_subcommand("capture", "Captures from interfaces of the kernel to a log");
+    command->add_option("--interface", options->interfaces, "Name, such as can0; may be given several times")->required();
+    command->add_option("--for", options->span, "How long; without, until Ctrl+C");
+    command->add_option("--record", options->record, "The log")->required();
+    command->callback([options, &result] { result = capture(*options); });
+}
+
+}  // namespace wavetrope::cli

@@ -1,0 +1,117 @@
+#include "cli/command.h"
+
+#include <unistd.h>
+
+#include <chrono>
+#include <cstdio>
+
+#include "database/dbc_reader.h"
+
+namespace wavetrope::cli {
+
+std::atomic<bool> interrupted{false};
+
+namespace {
+
+std::int64_t milliseconds()
+{
+    return std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+class LoadingSink final : public formats::TraceSink {
+public:
+    LoadingSink(LoadedLog& log, ProgressLine& progress) : TraceSink(log.trace), progress_(progress) {}
+    bool onProgress(std::uint64_t done, std::uint64_t total) override
+    {
+        progress_.show(done, total);
+        return !interrupted;
+    }
+
+private:
+    ProgressLine& progress_;
+};
+
+}  // namespace
+
+int report(const Error& error) { return report(error.text()); }
+
+int report(const std::string& what)
+{
+    std::fprintf(stderr, "wavetrope-cli: %s\n", what.c_str());
+    return exitBad;
+}
+
+void warn(const std::string& what)
+{
+    std::fprintf(stderr, "wavetrope-cli: warning: %s\n", what.c_str());
+}
+
+ProgressLine::~ProgressLine()
+{
+    if (shown_)
+        std::fprintf(stderr, "\r\033[K");
+}
+
+void ProgressLine::show(std::uint64_t done, std::uint64_t total)
+{
+    const std::int64_t now = milliseconds();
+    if (startedAt_ == 0)
+        startedAt_ = now;
+    if (now - startedAt_ < 500 || now - shownAt_ < 100 || isatty(STDERR_FILENO) == 0)
+        return;
+    shownAt_ = now;
+    shown_ = true;
+    std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), total == 0 ? 0.0 : 100.0 * static_cast<double>(done) / static_cast<double>(total));
+}
+
+Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path)
+{
+    auto log = std::make_unique<LoadedLog>();
+    ProgressLine progress("reading " + path);
+    LoadingSink sink(*log, progress);
+    const auto reading = formats::readLogFile(path, sink);
+    if (!reading)
+        return tl::unexpected(reading.error());
+    if (reading->cancelled)
+        return fail("reading was cancelled", path);
+    for (const Error& warning : reading->warnings)
+        warn(warning.text());
+    log->buses = log->trace.buses();
+    return log;
+}
+
+BusOption splitBusOption(const std::string& option)
+{
+    const auto at = option.find('=');
+    if (at == std::string::npos)
+        return {{}, option};
+    return {option.substr(0, at), option.substr(at + 1)};
+}
+
+Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options)
+{
+    auto catalog = std::make_shared<database::Catalog>();
+    for (const trace::TraceBus& bus : buses)
+        catalog->addBus(bus.name);
+    for (const std::string& option : options) {
+        const BusOption split = splitBusOption(option);
+        auto reading = database::readDbcFile(split.value);
+        if (!reading)
+            return tl::unexpected(reading.error());
+        for (const Error& problem : reading->problems)
+            warn(problem.text());
+        const auto shared = std::make_shared<const database::Database>(std::move(reading->database));
+        if (split.bus.empty()) {
+            for (std::size_t bus = 0; bus < buses.size(); ++bus)
+                catalog->attach(static_cast<std::uint8_t>(bus), shared);
+            continue;
+        }
+        const int bus = catalog->findBus(split.bus);
+        if (bus < 0)
+            return fail("the log has no bus '" + split.bus + "'", "--database " + option);
+        catalog->attach(static_cast<std::uint8_t>(bus), shared);
+    }
+    return catalog;
+}
+
+}  // namespace wavetrope::cli

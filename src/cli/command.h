@@ -1,0 +1,67 @@
+// What the commands of the command line share.
+#pragma once
+
+#include <CLI/CLI.hpp>
+
+#include <atomic>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "can/error.h"
+#include "database/catalog.h"
+#include "formats/log_format.h"
+#include "trace/trace.h"
+
+namespace wavetrope::cli {
+
+inline constexpr int exitBad = 2;
+
+/// Set by Ctrl+C: long work ends cleanly.
+extern std::atomic<bool> interrupted;
+
+/// Prints an error to stderr and gives the exit code 2.
+int report(const Error& error);
+int report(const std::string& what);
+void warn(const std::string& what);
+
+/// Progress on stderr, where that is a terminal and the work takes longer than half a second.
+class ProgressLine {
+public:
+    explicit ProgressLine(std::string what) : what_(std::move(what)) {}
+    ~ProgressLine();
+    ProgressLine(const ProgressLine&) = delete;
+    ProgressLine& operator=(const ProgressLine&) = delete;
+    void show(std::uint64_t done, std::uint64_t total);
+
+private:
+    std::string what_;
+    std::int64_t startedAt_ = 0;
+    std::int64_t shownAt_ = 0;
+    bool shown_ = false;
+};
+
+/// A log in memory. Warnings of the reading have been printed.
+struct LoadedLog {
+    trace::Trace trace;
+    std::vector<trace::TraceBus> buses;
+};
+[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path);
+
+/// Builds the catalog of a log's buses from options of the form [BUS=]FILE; without a bus, for all of them.
+[[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options);
+
+/// Splits "[BUS=]VALUE"; the bus is empty where none is named.
+struct BusOption {
+    std::string bus;
+    std::string value;
+};
+[[nodiscard]] BusOption splitBusOption(const std::string& option);
+
+/// Shortens an option list: commands add themselves to the program; their result is left in `result`.
+void addLogCommands(CLI::App& program, int& result);
+void addConvertCommands(CLI::App& program, int& result);
+void addRunCommands(CLI::App& program, int& result);
+void addBusCommands(CLI::App& program, int& result);
+
+}  // namespace wavetrope::cli

@@ -1,0 +1,282 @@
+// info, list, decode and load.
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <nlohmann/json.hpp>
+
+#include "can/bit_rate.h"
+#include "can/time_text.h"
+#include "cli/command.h"
+#include "cli/csv.h"
+#include "filter/filter.h"
+#include "measure/load_bins.h"
+
+namespace wavetrope::cli {
+
+namespace {
+
+std::string hexOf(const can::FrameView& frame)
+{
+    static constexpr char digits[] = "0123456789ABCDEF";
+    std::string out;
+    out.reserve(2UL * frame.length);
+    for (unsigned i = 0; i < frame.length; ++i) {
+        out += digits[frame.data[i] >> 4];
+        out += digits[frame.data[i] & 15];
+    }
+    return out;
+}
+
+int info(const std::string& path, bool asJson)
+{
+    const auto log = loadLog(path);
+    if (!log)
+        return report(log.error());
+    const auto snapshot = (*log)->trace.snapshot();
+    struct PerBus {
+        std::uint64_t frames = 0;
+    };
+    std::vector<PerBus> buses((*log)->buses.size());
+    std::array<std::uint64_t, 4> kinds{};
+    std::map<std::pair<trace::IdentifierIndex, can::FrameKind>, std::uint64_t> identifiers;
+    for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+        const can::FrameView frame = snapshot.frame(row);
+        ++buses[frame.bus].frames;
+        ++kinds[static_cast<unsigned>(frame.kind)];
+        ++identifiers[{snapshot.identifier(row), frame.kind}];
+    }
+    const can::Time first = snapshot.earliest();
+    const can::Time last = snapshot.latest();
+    if (asJson) {
+        nlohmann::ordered_json out;
+        out["log"] = path;
+        out["frames"] = snapshot.rows();
+        out["first"] = can::secondsText(first);
+        out["last"] = can::secondsText(last);
+        out["duration"] = can::secondsText(last - first);
+        out["steps_back"] = (*log)->trace.disorders();
+        out["buses"] = nlohmann::ordered_json::array();
+        for (std::size_t i = 0; i < buses.size(); ++i)
+            out["buses"].push_back({{"name", (*log)->buses[i].name}, {"bit_rate", (*log)->buses[i].rate.nominal}, {"data_bit_rate", (*log)->buses[i].rate.data}, {"frames", buses[i].frames}});
+        for (unsigned kind = 0; kind < kinds.size(); ++kind)
+            out["kinds"][can::toText(static_cast<can::FrameKind>(kind))] = kinds[kind];
+        out["identifiers"] = nlohmann::ordered_json::array();
+        for (const auto& [key, count] : identifiers) {
+            const trace::TraceKey& which = snapshot.trace().key(key.first);
+            out["identifiers"].push_back({{"bus", (*log)->buses[which.bus].name}, {"id", can::toText(which.id)}, {"kind", can::toText(key.second)}, {"frames", count}});
+        }
+        std::printf("%s\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace).c_str());
+        return 0;
+    }
+    std::printf("log      %s\nframes   %llu\nfrom     %s\nto       %s\nlasts    %s s\n", path.c_str(), static_cast<unsigned long long>(snapshot.rows()), can::secondsText(first).c_str(),
+                can::secondsText(last).c_str(), can::secondsText(last - first).c_str());
+    for (std::size_t i = 0; i < buses.size(); ++i)
+        std::printf("bus      %-14s %10llu frames  %s\n", (*log)->buses[i].name.empty() ? "(no name)" : (*log)->buses[i].name.c_str(), static_cast<unsigned long long>(buses[i].frames), can::toText((*log)->buses[i].rate).c_str());
+    for (unsigned kind = 0; kind < kinds.size(); ++kind)
+        std::printf("kind     %-14s %10llu frames\n", can::toText(static_cast<can::FrameKind>(kind)), static_cast<unsigned long long>(kinds[kind]));
+    for (const auto& [key, count] : identifiers) {
+        const trace::TraceKey& which = snapshot.trace().key(key.first);
+        std::printf("id       %-14s %10llu frames  %s %s\n", can::toText(which.id).c_str(), static_cast<unsigned long long>(count), (*log)->buses[which.bus].name.c_str(), can::toText(key.second));
+    }
+    return 0;
+}
+
+using Column = void (*)(CsvWriter&, const can::FrameView&, const LoadedLog&, const database::Catalog&);
+
+const std::vector<std::pair<std::string, Column>>& listColumns()
+{
+    using F = const can::FrameView&;
+    using L = const LoadedLog&;
+    using C = const database::Catalog&;
+    static const std::vector<std::pair<std::string, Column>> columns = {
+        {"time", [](CsvWriter& out, F f, L, C) { out.field(can::secondsText(f.time)); }},
+        {"bus", [](CsvWriter& out, F f, L log, C) { out.field(log.buses[f.bus].name); }},
+        {"dir", [](CsvWriter& out, F f, L, C) { out.field(can::toText(f.direction)); }},
+        {"kind", [](CsvWriter& out, F f, L, C) { out.field(can::toText(f.kind)); }},
+        {"id", [](CsvWriter& out, F f, L, C) { out.field(can::toText(f.id)); }},
+        {"brs", [](CsvWriter& out, F f, L, C) { out.field(f.brs ? "1" : "0"); }},
+        {"esi", [](CsvWriter& out, F f, L, C) { out.field(f.esi ? "1" : "0"); }},
+        {"length", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(f.kind == can::FrameKind::remote ? std::min<unsigned>(f.dlc, 8) : f.length)); }},
+        {"data", [](CsvWriter& out, F f, L, C) { out.field(hexOf(f)); }},
+        {"dlc", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(f.dlc)); }},
+        {"name", [](CsvWriter& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->name : std::string()); }},
+        {"sender", [](CsvWriter& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->sender : std::string()); }},
+        {"nominal_bits", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).nominalBits)); }},
+        {"data_bits", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).dataBits)); }},
+        {"stuff_bits", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).stuffBits)); }},
+    };
+    return columns;
+}
+
+int list(const std::string& path, const std::string& filterText, const std::string& columnText, const std::vector<std::string>& databases)
+{
+    std::vector<Column> columns;
+    std::string rest = columnText;
+    std::vector<std::string> names;
+    while (!rest.empty()) {
+        const auto comma = rest.find(',');
+        const std::string name = rest.substr(0, comma);
+        rest = comma == std::string::npos ? "" : rest.substr(comma + 1);
+        const auto& known = listColumns();
+        const auto found = std::find_if(known.begin(), known.end(), [&](const auto& c) { return c.first == name; });
+        if (found == known.end()) {
+            std::string all;
+            for (const auto& [text, column] : known)
+                all += (all.empty() ? "" : ", ") + text;
+            return report("there is no column '" + name + "'. Columns are: " + all);
+        }
+        columns.push_back(found->second);
+        names.push_back(name);
+    }
+    const auto log = loadLog(path);
+    if (!log)
+        return report(log.error());
+    const auto catalog = catalogFromOptions((*log)->buses, databases);
+    if (!catalog)
+        return report(catalog.error());
+    const auto filter = filter::Filter::compile(filterText, *catalog);
+    if (!filter)
+        return report(filter.error());
+    CsvWriter out(stdout);
+    for (const std::string& name : names)
+        out.field(name);
+    out.endRow();
+    const auto snapshot = (*log)->trace.snapshot();
+    for (trace::Row row = 0; row < snapshot.rows() && !interrupted; ++row) {
+        const can::FrameView frame = snapshot.frame(row);
+        if (!filter->matches(frame))
+            continue;
+        for (const Column column : columns)
+            column(out, frame, **log, **catalog);
+        out.endRow();
+    }
+    return 0;
+}
+
+int decode(const std::string& path, const std::vector<std::string>& databases, const std::string& glob, const std::string& filterText)
+{
+    const auto log = loadLog(path);
+    if (!log)
+        return report(log.error());
+    const auto catalog = catalogFromOptions((*log)->buses, databases);
+    if (!catalog)
+        return report(catalog.error());
+    const auto filter = filter::Filter::compile(filterText, *catalog);
+    if (!filter)
+        return report(filter.error());
+    CsvWriter out(stdout);
+    out.row({"time", "bus", "id", "message", "signal", "raw", "value", "unit", "label"});
+    const auto snapshot = (*log)->trace.snapshot();
+    std::vector<database::Decoded> decoded;
+    std::uint64_t tooShort = 0;
+    for (trace::Row row = 0; row < snapshot.rows() && !interrupted; ++row) {
+        const can::FrameView frame = snapshot.frame(row);
+        const auto* entry = (*catalog)->find(frame);
+        if (entry == nullptr || !filter->matches(frame))
+            continue;
+        decoded.clear();
+        tooShort += entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
+        for (const database::Decoded& value : decoded) {
+            const database::Signal& signal = entry->message->signals[value.signal];
+            if (!glob.empty() && !filter::fitsPattern(signal.name, glob) && !filter::fitsPattern(entry->message->name + "." + signal.name, glob))
+                continue;
+            out.row({can::secondsText(frame.time), (*log)->buses[frame.bus].name, can::toText(frame.id), entry->message->name, signal.name, database::rawText(entry->plan.plan(value.signal), value.bits),
+                     database::numberText(value.value), signal.unit, signal.textOf(value.raw)});
+        }
+    }
+    if (tooShort > 0)
+        warn(std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+    return 0;
+}
+
+int load(const std::string& path, const std::vector<std::string>& rates, const std::string& spanText)
+{
+    const auto span = can::spanFromText(spanText);
+    if (!span || span->count() < 1000 || *span > std::chrono::seconds(4))
+        return report("--span '" + spanText + "': expected a time of 1 us to 4 s, such as 100ms");
+    const auto log = loadLog(path);
+    if (!log)
+        return report(log.error());
+    auto buses = (*log)->buses;
+    for (const std::string& option : rates) {
+        const BusOption split = splitBusOption(option);
+        const auto rate = can::bitRateFromText(split.value);
+        if (!rate)
+            return report("--bit-rate '" + option + "': expected a bit rate such as 500k or Scanner=500k/2M");
+        bool found = false;
+        for (trace::TraceBus& bus : buses)
+            if (split.bus.empty() || bus.name == split.bus) {
+                bus.rate = *rate;
+                found = true;
+            }
+        if (!found)
+            return report("--bit-rate " + option + ": the log has no bus '" + split.bus + "'");
+    }
+    const auto snapshot = (*log)->trace.snapshot();
+    std::vector<measure::LoadBins> bins;
+    std::vector<char> used(buses.size(), 0);
+    for (const trace::TraceBus& bus : buses)
+        bins.emplace_back(bus.rate, *span);
+    for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+        const can::FrameView frame = snapshot.frame(row);
+        used[frame.bus] = 1;
+        bins[frame.bus].add(frame);
+    }
+    for (std::size_t i = 0; i < buses.size(); ++i)
+        if (used[i] != 0 && !buses[i].rate.known())
+            return report("the bit rate of bus '" + buses[i].name + "' is not known. Give it: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=") + "500k");
+    CsvWriter out(stdout);
+    out.row({"time", "bus", "load_percent", "frames"});
+    if (snapshot.rows() == 0)
+        return 0;
+    const measure::LoadBins& any = bins.front();
+    const std::int64_t last = any.indexOf(snapshot.latest());
+    for (std::int64_t index = any.indexOf(snapshot.earliest()); index <= last && !interrupted; ++index)
+        for (std::size_t i = 0; i < buses.size(); ++i) {
+            const measure::LoadBin bin = bins[i].bin(index);
+            char percent[32];
+            std::snprintf(percent, sizeof percent, "%.6f", 100.0 * bin.busy / static_cast<double>(span->count()));
+            out.row({can::secondsText(bins[i].startOf(index)), buses[i].name, percent, std::to_string(bin.frames)});
+        }
+    return 0;
+}
+
+}  // namespace
+
+void addLogCommands(CLI::App& program, int& result)
+{
+    struct Options {
+        std::string log, filter, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
+        std::vector<std::string> databases, rates;
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+
+    CLI::App* command = program.add_subcommand("info", "What a log holds: frames, buses, times, identifiers");
+    command->add_option("log", options->log, "The log")->required();
+    command->add_flag("--json", options->json, "As JSON");
+    command->callback([options, &result] { result = info(options->log, options->json); });
+
+    command = program.add_subcommand("list", "The frames of a log as CSV");
+    command->add_option("log", options->log, "The log")->required();
+    command->add_option("--filter", options->filter, "Only what passes, see docs/filter-language.md");
+    command->add_option("--columns", options->columns, "Comma-separated; also name, sender, dlc, nominal_bits, data_bits, stuff_bits");
+    command->add_option("--database", options->databases, "[BUS=]FILE, for names and filters");
+    command->callback([options, &result] { result = list(options->log, options->filter, options->columns, options->databases); });
+
+    command = program.add_subcommand("decode", "The signals of a log as CSV, a row a value");
+    command->add_option("log", options->log, "The log")->required();
+    command->add_option("--database", options->databases, "[BUS=]FILE")->required();
+    command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
+    command->add_option("--filter", options->filter, "Only frames that pass");
+    command->callback([options, &result] { result = decode(options->log, options->databases, options->glob, options->filter); });
+
+    command = program.add_subcommand("load", "The bus load of a log over time as CSV");
+    command->add_option("log", options->log, "The log")->required();
+    command->add_option("--bit-rate", options->rates, "[BUS=]500k[/2M]; the log's own where it has one");
+    command->add_option("--span", options->span, "Averaged over, 1us to 4s");
+    command->callback([options, &result] { result = load(options->log, options->rates, options->span); });
+}
+
+}  // namespace wavetrope::cli

@@ -1,0 +1,230 @@
+// run and replay.
+#include <algorithm>
+
+#include "can/time_text.h"
+#include "cli/command.h"
+#include "cli/csv.h"
+#include "rig/session.h"
+
+namespace wavetrope::cli {
+
+namespace {
+
+struct Options {
+    std::string rig, log, span, record, speed = "1", filter;
+    std::vector<std::string> without, only, except, maps;
+    std::optional<std::uint64_t> seed;
+    bool isVirtual = false;
+    bool states = false;
+    bool loop = false;
+};
+
+constexpr can::Time settle = std::chrono::seconds(1);
+
+Expected<std::unique_ptr<rig::Session>> open(const Options& options)
+{
+    const auto rig = rig::loadRig(options.rig);
+    if (!rig)
+        return tl::unexpected(rig.error());
+    const auto databases = rig::loadDatabases(*rig);
+    for (const Error& problem : databases.problems)
+        warn(problem.text());
+    rig::SessionOptions how;
+    how.seed = options.seed;
+    how.without = options.without;
+    how.measured = false;
+    auto session = rig::Session::create(*rig, databases, how);
+    if (session && options.isVirtual && !(*session)->allSimulated())
+        return fail("--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig);
+    return session;
+}
+
+void printStates(rig::Session& session)
+{
+    CsvWriter out(stdout);
+    out.row({"time", "node", "state", "wrong", "why"});
+    struct Line {
+        can::Time time;
+        std::string node;
+        drive::StateChange change;
+    };
+    std::vector<Line> lines;
+    for (const auto& node : session.nodes())
+        for (const drive::StateChange& change : node->states())
+            lines.push_back({change.time, node->name(), change});
+    std::stable_sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.time < b.time; });
+    for (const Line& line : lines)
+        out.row({can::secondsText(line.time), line.node, line.change.state, line.change.wrong ? "1" : "0", line.change.why});
+}
+
+int finish(rig::Session& session, const Options& options)
+{
+    int result = 0;
+    if (!options.record.empty()) {
+        if (const auto written = session.finishRecording(); !written)
+            result = report(written.error());
+    }
+    if (options.states)
+        printStates(session);
+    std::uint64_t lost = 0;
+    for (const bus::Health& health : session.health())
+        lost += health.lost;
+    std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
+                 can::secondsText(session.now() - session.begins()).c_str());
+    return result;
+}
+
+int run(const Options& options)
+{
+    const auto span = can::spanFromText(options.span);
+    if (!span || span->count() <= 0)
+        return report("--for '" + options.span + "': expected a time such as 120s");
+    auto session = open(options);
+    if (!session)
+        return report(session.error());
+    if (!options.record.empty())
+        if (const auto recording = (*session)->record(options.record); !recording)
+            return report(recording.error());
+    clock::SteadyClock wall;
+    ProgressLine progress("running");
+    const can::Time begins = (*session)->begins();
+    (*session)->runFor(*span, options.isVirtual ? nullptr : &wall, [&] {
+        progress.show(static_cast<std::uint64_t>(((*session)->now() - begins).count()), static_cast<std::uint64_t>(span->count()));
+        return !interrupted;
+    });
+    return finish(**session, options);
+}
+
+Expected<std::vector<drive::Route>> routesOf(const Options& options, rig::Session& session)
+{
+    std::vector<std::string> names;
+    for (const trace::TraceBus& bus : session.playback().log()->buses())
+        names.push_back(bus.name);
+    std::vector<drive::Route> routes(names.size());
+    if (!options.only.empty() && !options.except.empty())
+        return fail("--only and --except exclude each other");
+    for (drive::Route& route : routes) {
+        route.senders = !options.only.empty() ? drive::Senders::only : !options.except.empty() ? drive::Senders::except : drive::Senders::all;
+        route.nodes = !options.only.empty() ? options.only : options.except;
+    }
+    for (const std::string& node : routes.empty() ? std::vector<std::string>{} : routes.front().nodes)
+        if (!session.catalog()->hasNode(node))
+            return fail("no database of the rig has a node '" + node + "'", "--only/--except");
+    if (options.maps.empty()) {
+        for (std::size_t i = 0; i < names.size(); ++i)
+            routes[i].to = session.catalog()->findBus(names[i]);
+    }
+    for (const std::string& map : options.maps) {
+        const auto at = map.find('=');
+        const std::string from = map.substr(0, at);
+        const std::string to = at == std::string::npos ? from : map.substr(at + 1);
+        const auto found = std::find(names.begin(), names.end(), from);
+        if (found == names.end())
+            return fail("the log has no bus '" + from + "'", "--map " + map);
+        const int target = session.catalog()->findBus(to);
+        if (target < 0)
+            return fail("the rig has no bus '" + to + "'", "--map " + map);
+        routes[static_cast<std::size_t>(found - names.begin())].to = target;
+    }
+    if (!options.filter.empty()) {
+        auto filter = session.compileForPlayback(options.filter);
+        if (!filter)
+            return tl::unexpected(filter.error());
+        for (drive::Route& route : routes)
+            route.filter = *filter;
+    }
+    return routes;
+}
+
+int replay(const Options& options)
+{
+    char* end = nullptr;
+    const double speed = std::strtod(options.speed.c_str(), &end);
+    if (*end != '\0' || !(speed >= 0 && speed <= 1e6))
+        return report("--speed '" + options.speed + "': expected a factor such as 10, or 0 for as fast as the bus allows");
+    auto session = open(options);
+    if (!session)
+        return report(session.error());
+    const auto reading = (*session)->loadPlayback(options.log);
+    if (!reading)
+        return report(reading.error());
+    for (const Error& warning : reading->warnings)
+        warn(warning.text());
+    auto routes = routesOf(options, **session);
+    if (!routes)
+        return report(routes.error());
+    drive::Playback& playback = (*session)->playback();
+    playback.route(std::move(*routes));
+    if (playback.chosen() == 0)
+        return report("no frame of the log is chosen. Check --map, --only, --except and --filter");
+    const auto collisions = (*session)->collisions();
+    if (!collisions.empty()) {
+        std::string names;
+        for (const drive::Collision& collision : collisions) {
+            report("collision: " + collision.words(*(*session)->catalog()));
+            if (names.find(collision.node) == std::string::npos)
+                names += " --without " + collision.node;
+        }
+        return report("nothing was sent. Take the nodes out of the simulation:" + names);
+    }
+    if (!options.record.empty())
+        if (const auto recording = (*session)->record(options.record); !recording)
+            return report(recording.error());
+    playback.setPace({speed});
+    playback.setLoop(options.loop);
+    playback.play();
+    clock::SteadyClock wall;
+    clock::WallClock* pace = options.isVirtual ? nullptr : &wall;
+    ProgressLine progress("replaying");
+    const auto keepGoing = [&] {
+        progress.show(playback.at(), playback.chosen());
+        return !interrupted && playback.playing();
+    };
+    if (!options.span.empty()) {
+        const auto span = can::spanFromText(options.span);
+        if (!span || span->count() <= 0)
+            return report("--for '" + options.span + "': expected a time such as 120s");
+        (*session)->runFor(*span, pace, [] { return !interrupted; });
+    } else {
+        (*session)->runFor(std::chrono::hours(24 * 365), pace, keepGoing);
+        if (!interrupted)
+            (*session)->runFor(settle, pace);
+    }
+    std::fprintf(stderr, "%llu frames replayed of %zu chosen\n", static_cast<unsigned long long>(playback.sent()), playback.chosen());
+    return finish(**session, options);
+}
+
+}  // namespace
+
+void addRunCommands(CLI::App& program, int& result)
+{
+    const auto options = std::make_shared<Options>();
+    CLI::App* command = program.add_subcommand("run", "Runs a rig");
+    command->add_option("rig", options->rig, "The rig document")->required();
+    command->add_option("--for", options->span, "How long, such as 120s")->required();
+    command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
+    command->add_option("--seed", options->seed, "Instead of the rig's");
+    command->add_option("--without", options->without, "Leave a node out of the simulation");
+    command->add_option("--record", options->record, "Record to a log");
+    command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
+    command->callback([options, &result] { result = run(*options); });
+
+    command = program.add_subcommand("replay", "Replays a log to the nodes of a rig");
+    command->add_option("log", options->log, "The log")->required();
+    command->add_option("--rig", options->rig, "The rig document")->required();
+    command->add_option("--map", options->maps, "FROM=TO, bus of the log to bus of the rig; without, buses of one name");
+    command->add_option("--only", options->only, "Only frames of this sender");
+    command->add_option("--except", options->except, "All but frames of this sender");
+    command->add_option("--filter", options->filter, "Only frames that pass");
+    command->add_option("--without", options->without, "Leave a node out of the simulation");
+    command->add_option("--speed", options->speed, "Times the recorded pace; 0 as fast as the bus allows");
+    command->add_flag("--loop", options->loop, "Start over at the end; needs --for");
+    command->add_option("--for", options->span, "How long; without, to the end of the log");
+    command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
+    command->add_option("--seed", options->seed, "Instead of the rig's");
+    command->add_option("--record", options->record, "Record the run to a log");
+    command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
+    command->callback([options, &result] { result = replay(*options); });
+}
+
+}  // namespace wavetrope::cli

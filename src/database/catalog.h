@@ -1,0 +1,64 @@
+// What the databases attached to the buses of a run say about a frame.
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "database/codec.h"
+#include "database/database.h"
+
+namespace wavetrope::database {
+
+/// A message as it is known on one bus, with its compiled plan.
+struct CatalogMessage {
+    std::uint8_t bus = 0;
+    const Message* message = nullptr;
+    MessagePlan plan;
+};
+
+/// A signal of a catalog.
+struct SignalRef {
+    const CatalogMessage* message = nullptr;
+    std::uint32_t index = 0;
+    [[nodiscard]] const Signal& signal() const { return message->message->signals[index]; }
+};
+
+/// The buses of a run by index, each with the databases that explain it; the first that knows an identifier wins.
+/// Immutable once it is built; share it as `std::shared_ptr<const Catalog>`.
+class Catalog {
+public:
+    std::uint8_t addBus(std::string name);
+    void attach(std::uint8_t bus, std::shared_ptr<const Database> database);
+
+    [[nodiscard]] std::size_t busCount() const { return buses_.size(); }
+    [[nodiscard]] const std::string& busName(std::uint8_t bus) const { return buses_[bus].name; }
+    [[nodiscard]] const std::vector<std::shared_ptr<const Database>>& databases(std::uint8_t bus) const { return buses_[bus].databases; }
+    [[nodiscard]] int findBus(std::string_view name) const;    ///< -1 when there is none.
+    [[nodiscard]] bool anyDatabase() const { return !messages_.empty(); }
+
+    /// The message of a frame, or null.
+    [[nodiscard]] const CatalogMessage* find(std::uint8_t bus, can::Identifier id) const;
+    [[nodiscard]] const CatalogMessage* find(const can::FrameHead& frame) const
+    {
+        return frame.kind == can::FrameKind::error ? nullptr : find(frame.bus, frame.id);
+    }
+    [[nodiscard]] const std::deque<CatalogMessage>& messages() const { return messages_; }
+    /// Signals called `Message.Signal`, or `Signal` in any message.
+    [[nodiscard]] std::vector<SignalRef> findSignals(std::string_view name) const;
+    [[nodiscard]] bool hasNode(std::string_view name) const;
+
+private:
+    struct Bus {
+        std::string name;
+        std::vector<std::shared_ptr<const Database>> databases;
+        std::unordered_map<std::uint32_t, const CatalogMessage*> byId;
+    };
+    std::vector<Bus> buses_;
+    std::deque<CatalogMessage> messages_;
+};
+
+}  // namespace wavetrope::database

@@ -1,0 +1,129 @@
+// A simulated node at work.
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "bus/bus.h"
+#include "clock/scheduler.h"
+#include "database/catalog.h"
+#include "drive/formula.h"
+#include "drive/node_spec.h"
+
+namespace wavetrope::drive {
+
+/// What a node is made for.
+struct NodeWorld {
+    clock::Scheduler& scheduler;
+    std::vector<bus::Bus*> buses;                   ///< By bus index.
+    std::shared_ptr<const database::Catalog> catalog;
+    std::uint64_t seed = 1;
+    Time begins{};                                  ///< Virtual time at which the story starts.
+    Time story{};                                   ///< Length after which it starts over; 0 never.
+};
+
+/// A state that a node entered.
+struct StateChange {
+    Time time{};
+    std::string state;
+    bool wrong = false;
+    std::string why;            ///< Condition or message that led to it.
+};
+
+/// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
+class Node final : public bus::Listener {
+public:
+    /// Looks every name up; an error names the node and what is unknown.
+    [[nodiscard]] static Expected<std::unique_ptr<Node>> create(const NodeSpec& spec, const NodeWorld& world);
+    Node(const Node&) = delete;
+    Node& operator=(const Node&) = delete;
+
+    /// Begins to send. Call once, before time goes on.
+    void start();
+    /// Takes the node out of the simulation (as if unplugged) or puts it back in its initial state.
+    void setOn(bool on);
+    [[nodiscard]] bool on() const { return on_; }
+
+    [[nodiscard]] const std::string& name() const { return spec_.name; }
+    [[nodiscard]] const std::vector<std::uint8_t>& buses() const { return busIndexes_; }
+    /// The newest state is the last; at most 512 are kept.
+    [[nodiscard]] const std::deque<StateChange>& states() const { return states_; }
+    /// Identifiers that it can send, with their bus.
+    [[nodiscard]] std::vector<std::pair<std::uint8_t, can::Identifier>> sentIdentifiers() const;
+    /// Value of a named value or variable, or nothing.
+    [[nodiscard]] std::optional<double> value(std::string_view name) const;
+
+    void onFrame(const can::FrameView& frame, bus::Port sender) override;
+
+private:
+    struct Source {
+        SourceSpec spec;
+        Formula formula;
+        std::uint64_t count = 0;
+    };
+    struct Sending {
+        std::uint8_t bus = 0;
+        bus::Port port = 0;
+        const database::CatalogMessage* message = nullptr;
+        can::Frame frame;                           // what stands in it before the values go in
+        std::vector<std::pair<std::uint32_t, Source>> values;   // signal or byte number
+        std::vector<Window> silent;
+        std::vector<Window> only;
+        Time every{};
+        Time jitter{};
+        std::uint64_t beat = 0;
+        Time origin{};
+        std::string name;
+    };
+    struct Reaction {
+        ReactionSpec spec;
+        Formula when;
+        std::vector<std::pair<std::uint32_t, Formula>> set;
+        std::vector<std::uint32_t> send;
+        bool holds = false;
+        std::uint64_t generation = 0;
+    };
+    struct Reception {
+        std::uint32_t slot;
+        database::SignalRef signal;
+    };
+
+    Node(const NodeSpec& spec, const NodeWorld& world);
+    Expected<void> build();
+    Expected<Source> compile(const SourceSpec& spec, const database::Signal* signal);
+    Expected<Formula> compile(const std::string& text);
+    std::optional<std::uint32_t> slotOf(std::string_view name);
+    Expected<void> buildSend(const SendSpec& spec);
+    Expected<void> buildReaction(const ReactionSpec& spec);
+
+    [[nodiscard]] Time storyTime() const;
+    double evaluate(Source& source);
+    void refresh();
+    void beat(std::uint32_t index);
+    void send(std::uint32_t index);
+    void schedule(std::uint32_t index);
+    void react(const database::CatalogMessage* arrived);
+    void held(std::uint32_t reaction, std::uint64_t generation);
+    void carryOut(Reaction& reaction, const std::string& why);
+    void enter(const std::string& state, bool wrong, const std::string& why);
+
+    NodeSpec spec_;
+    NodeWorld world_;
+    Random random_;
+    bool on_ = true;
+    std::uint64_t life_ = 0;                        // counts switchings on; older events are void
+    std::vector<std::uint8_t> busIndexes_;
+    std::vector<std::pair<std::uint8_t, bus::Port>> ports_;
+    std::vector<double> slots_;                     // slot 0 is t
+    std::unordered_map<std::string, std::uint32_t> names_;
+    std::vector<std::pair<std::uint32_t, Source>> values_;
+    std::vector<Sending> sendings_;
+    std::vector<Reaction> reactions_;
+    std::unordered_map<const database::CatalogMessage*, std::vector<Reception>> receptions_;
+    std::deque<StateChange> states_;
+};
+
+}  // namespace wavetrope::drive

@@ -1,0 +1,88 @@
+// What a simulated node does, as the rig document says it.
+#pragma once
+
+#include <map>
+#include <string>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include <nlohmann/json_fwd.hpp>
+
+#include "can/error.h"
+#include "can/frame.h"
+
+namespace wavetrope::drive {
+
+using can::Time;
+
+/// A line through points over story time: stepwise, or straight between them. Before the first point its value holds.
+struct CurveSpec {
+    std::vector<std::pair<double, double>> points;  ///< Seconds, value; ascending.
+    bool straight = true;
+};
+struct SineSpec {
+    double mean = 0;
+    double amplitude = 1;
+    double period = 1;      ///< Seconds.
+    double phase = 0;       ///< Seconds.
+};
+struct NoiseSpec {
+    double mean = 0;
+    double deviation = 1;
+};
+/// Counts up with each frame sent.
+struct CounterSpec {
+    std::uint64_t modulo = 16;
+};
+enum class Checksum : std::uint8_t { sum8, xor8, crc8 };
+struct FormulaSpec {
+    std::string text;
+};
+/// One of a signal's texts.
+struct LabelSpec {
+    std::string text;
+};
+using SourceSpec = std::variant<double, FormulaSpec, LabelSpec, CurveSpec, SineSpec, NoiseSpec, CounterSpec, Checksum>;
+
+using Window = std::pair<Time, Time>;   ///< Of story time, end excluded.
+
+struct SendSpec {
+    std::string bus;            ///< Empty: the first of the node's buses whose databases have the message.
+    std::string message;        ///< Database message, or empty for a raw frame.
+    std::string identifier;     ///< Of a raw frame without a database entry.
+    unsigned length = 0;        ///< Of a raw frame.
+    Time every{};               ///< 0: only when a reaction sends it.
+    Time phase{};
+    Time jitter{};              ///< Uniform, at most so much later.
+    std::map<std::string, SourceSpec> values;   ///< By signal; of a raw frame by byte number.
+    std::vector<Window> silent; ///< Not sent in these stretches.
+    std::vector<Window> only;   ///< Where given, sent in these stretches alone.
+};
+
+struct ReactionSpec {
+    std::string when;           ///< Expression that becomes true, or empty.
+    std::string on;             ///< Message that arrives, or empty.
+    Time hold{};                ///< For how long `when` has to have been true.
+    std::vector<std::pair<std::string, std::string>> set;   ///< Variables and their expressions.
+    std::string enter;          ///< State to enter, or empty.
+    bool wrong = false;         ///< The state is a fault.
+    std::vector<std::string> send;
+    Time after{};               ///< Delay of the sending.
+};
+
+struct NodeSpec {
+    std::string name;
+    std::vector<std::string> buses;
+    std::string state;                              ///< Initial state.
+    std::vector<std::pair<std::string, SourceSpec>> values; ///< Named values, each may use those before it.
+    std::map<std::string, double> variables;        ///< Set by reactions; initial values.
+    std::vector<SendSpec> sends;
+    std::vector<ReactionSpec> reactions;
+    bool off = false;                               ///< Not simulated at the start.
+};
+
+/// Reads a node of the rig document. `pointer` is its place there, for errors.
+[[nodiscard]] Expected<NodeSpec> nodeFromJson(const nlohmann::json& json, const std::string& pointer);
+
+}  // namespace wavetrope::drive

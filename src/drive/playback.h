@@ -1,0 +1,132 @@
+// Replay of a log onto the buses of a running rig.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "bus/bus.h"
+#include "clock/scheduler.h"
+#include "database/catalog.h"
+#include "filter/filter.h"
+#include "trace/time_index.h"
+#include "trace/trace.h"
+
+namespace wavetrope::drive {
+
+using can::Time;
+
+/// Which senders' frames of a log bus pass.
+enum class Senders : std::uint8_t { all, only, except };
+
+/// What of one bus of the log goes where.
+struct Route {
+    int to = -1;                        ///< Bus of the rig, or -1 for nothing.
+    Senders senders = Senders::all;
+    std::vector<std::string> nodes;     ///< Whose frames `only` or `except` means.
+    filter::Filter filter;              ///< Further condition, over the log's own buses.
+};
+
+/// How fast a log is played.
+struct Pace {
+    double factor = 1;                  ///< Of the recorded pace; 0 as fast as the bus takes frames.
+    friend bool operator==(const Pace&, const Pace&) = default;
+};
+
+/// An identifier that the log would send and a running node sends too.
+struct Collision {
+    std::uint8_t bus = 0;               ///< Of the rig.
+    can::Identifier id;
+    std::string message;                ///< Empty where no database has it.
+    std::string node;
+    [[nodiscard]] std::string words(const database::Catalog& catalog) const;
+};
+
+/// Puts the chosen frames of a log on the buses of a rig, in the order of their time stamps, each at its distance from
+/// the first. Frames carry the time of the run. A frame that its bus cannot take yet waits; none is dropped.
+class Playback {
+public:
+    Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, std::shared_ptr<const database::Catalog> rigCatalog);
+    Playback(const Playback&) = delete;
+    Playback& operator=(const Playback&) = delete;
+
+    /// Takes a log; `logCatalog` explains its buses. Everything is routed nowhere until `route` is called.
+    void load(std::shared_ptr<const trace::Trace> log, std::shared_ptr<const database::Catalog> logCatalog);
+    [[nodiscard]] bool loaded() const { return log_ != nullptr; }
+    [[nodiscard]] const trace::Trace* log() const { return log_.get(); }
+
+    /// One route for each bus of the log. Stops playing.
+    void route(std::vector<Route> routes);
+    [[nodiscard]] const std::vector<Route>& routes() const { return routes_; }
+    /// Frames that the routes choose, and by bus of the log.
+    [[nodiscard]] std::size_t chosen() const { return rows_.size(); }
+    [[nodiscard]] const std::vector<std::size_t>& chosenByBus() const { return chosenByBus_; }
+
+    /// Identifiers that would collide with senders of the rig, given as (node, bus, identifier).
+    struct Sender {
+        std::string node;
+        std::uint8_t bus;
+        can::Identifier id;
+    };
+    [[nodiscard]] std::vector<Collision> collisions(const std::vector<Sender>& senders) const;
+
+    void setPace(Pace pace);
+    [[nodiscard]] Pace pace() const { return pace_; }
+    void setLoop(bool loop) { loop_ = loop; }
+    [[nodiscard]] bool loop() const { return loop_; }
+    /// Limits playing to a stretch of the log; without limits, all of it.
+    void setRange(std::optional<Time> from, std::optional<Time> to);
+
+    void play();
+    void rest();
+    [[nodiscard]] bool playing() const { return playing_; }
+    /// Sends the next `count` frames at once, then rests.
+    void step(std::size_t count);
+    /// Goes to a moment of the log.
+    void seek(Time logTime);
+    /// Where in the log playing stands.
+    [[nodiscard]] Time position() const;
+    [[nodiscard]] std::uint64_t sent() const { return sent_; }
+    /// Chosen frames in front of the position.
+    [[nodiscard]] std::size_t at() const { return next_; }
+    [[nodiscard]] Time start() const { return start_; }
+    [[nodiscard]] Time end() const { return end_; }
+    /// All chosen frames have been handed to their buses.
+    [[nodiscard]] bool finished() const { return next_ >= last_ && !loop_; }
+
+private:
+    void choose();
+    void schedule();
+    void due();
+    bool send(std::size_t index);
+    [[nodiscard]] Time logTimeAt(std::size_t index) const;
+
+    clock::Scheduler& scheduler_;
+    std::vector<bus::Bus*> buses_;
+    std::shared_ptr<const database::Catalog> rigCatalog_;
+    std::shared_ptr<const trace::Trace> log_;
+    std::shared_ptr<const database::Catalog> logCatalog_;
+    trace::Snapshot snapshot_;
+    trace::TimeIndex order_;
+    std::vector<Route> routes_;
+    std::vector<trace::Row> rows_;      // chosen, by time
+    std::vector<std::size_t> chosenByBus_;
+    std::vector<bus::Port> ports_;
+    std::size_t first_ = 0;
+    std::size_t last_ = 0;
+    std::size_t next_ = 0;
+    Pace pace_;
+    bool loop_ = false;
+    bool playing_ = false;
+    std::uint64_t generation_ = 0;
+    std::uint64_t sent_ = 0;
+    Time anchorRun_{0};                 // run time and log time that belong together
+    Time anchorLog_{0};
+    Time start_{0};
+    Time end_{0};
+    std::optional<Time> from_;
+    std::optional<Time> to_;
+};
+
+}  // namespace wavetrope::drive

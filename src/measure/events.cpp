@@ -1,0 +1,136 @@
+#include "measure/events.h"
+
+#include <algorithm>
+#include <cstdio>
+
+namespace wavetrope::measure {
+
+namespace {
+
+constexpr std::size_t nothing = ~std::size_t{0};
+constexpr Time errorsTogether = std::chrono::milliseconds(100);
+
+}  // namespace
+
+EventFinder::EventFinder(std::vector<ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
+    : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing)
+{
+    for (ConditionSpec& spec : conditions)
+        conditions_.push_back({std::move(spec), false, false, Time{0}, 0, {}});
+}
+
+std::size_t EventFinder::note(Event event)
+{
+    if (events_.size() >= mostEvents()) {
+        ++uncounted_;
+        return nothing;
+    }
+    events_.push_back(std::move(event));
+    return events_.size() - 1;
+}
+
+void EventFinder::add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
+{
+    if (frame.kind == can::FrameKind::error && frame.bus < lastError_.size()) {
+        const std::size_t last = lastError_[frame.bus];
+        if (last != nothing && frame.time - events_[last].until < errorsTogether) {
+            events_[last].until = frame.time;
+            events_[last].text = std::to_string(++events_[last].count) + " error frames";
+        } else {
+            lastError_[frame.bus] = note({EventKind::errorFrame, frame.time, frame.time, frame.bus, row, "error frame", 1});
+        }
+    }
+    watchConditions(row, identifier, key, frame);
+    watchBeats(row, identifier, frame);
+}
+
+void EventFinder::watchConditions(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
+{
+    for (Running& running : conditions_) {
+        if (running.verdicts.size() <= identifier) {  // identifiers appear in the order of their index
+            running.verdicts.resize(identifier + 1, filter::Verdict::depends);
+            running.verdicts[identifier] = running.spec.filter.verdict(key);
+        }
+        const filter::Verdict verdict = running.verdicts[identifier];
+        if (verdict == filter::Verdict::never)
+            continue;  // a frame that does not carry the signals says nothing about them
+        const bool holds = verdict == filter::Verdict::always || running.spec.filter.matches(frame);
+        if (holds && !running.holds)
+            running.since = frame.time;
+        if (running.holds && !running.flagged && frame.time - running.since >= running.spec.hold) {
+            // It held up to this frame, whatever this one says.
+            running.flagged = true;
+            running.event = note({EventKind::condition, running.since + running.spec.hold, frame.time, frame.bus, row, running.spec.name, 1});
+        }
+        if (holds && !running.flagged && running.spec.hold.count() == 0) {
+            running.flagged = true;
+            running.event = note({EventKind::condition, frame.time, frame.time, frame.bus, row, running.spec.name, 1});
+        }
+        if (holds && running.flagged && running.event != nothing)
+            events_[running.event].until = frame.time;
+        if (!holds)
+            running.flagged = false;
+        running.holds = holds;
+    }
+}
+
+void EventFinder::watchBeats(trace::Row row, trace::IdentifierIndex identifier, const can::FrameView& frame)
+{
+    while (beats_.size() <= identifier)
+        beats_.emplace_back();
+    Beat& beat = beats_[identifier];
+    if (!beat.known) {
+        beat.known = true;
+        if (const auto* message = catalog_->find(frame)) {
+            beat.cycle = message->message->cycleTime;
+            beat.name = &message->message->name;
+        }
+    }
+    if (beat.cycle.count() == 0)
+        return;
+    if (beat.any) {
+        const Time gap = frame.time - beat.last;
+        if (gap > beat.cycle * 8 / 5) {
+            const auto missed = static_cast<std::uint32_t>(std::min<std::int64_t>(1'000'000'000, (gap + beat.cycle / 2) / beat.cycle - 1));
+            if (missed > 0)
+                note({EventKind::missedBeats, beat.last + beat.cycle, frame.time, frame.bus, row,
+                      *beat.name + " missed " + std::to_string(missed) + (missed == 1 ? " beat" : " beats"), missed});
+        }
+    }
+    beat.any = true;
+    beat.last = frame.time;
+}
+
+void EventFinder::findBursts(std::uint8_t bus, const LoadBins& bins, Time now)
+{
+    if (bins.empty() || bus >= bursts_.size())
+        return;
+    Burst& burst = bursts_[bus];
+    const std::int64_t perBin = std::max<std::int64_t>(1, rule_.span / bins.span());
+    const std::int64_t firstBin = bins.first() / perBin;
+    if (!burst.started) {
+        burst.started = true;
+        burst.nextBin = firstBin;
+    }
+    const std::int64_t end = std::min(bins.indexOf(now), bins.last() + 1) / perBin;
+    if (end - burst.nextBin > 50'000'000)
+        burst.nextBin = end - 50'000'000;
+    for (; burst.nextBin < end; ++burst.nextBin) {
+        const std::int64_t base = burst.nextBin * perBin;
+        const double percent = 100.0 * static_cast<double>(bins.busy(base, base + perBin - 1)) / static_cast<double>((bins.span() * perBin).count());
+        if (percent < rule_.percent) {
+            burst.open = false;
+            continue;
+        }
+        const Time from = bins.startOf(base);
+        const Time until = bins.startOf(base + perBin);
+        if (!burst.open) {
+            burst.event = note({EventKind::burst, from, until, bus, trace::noRow, "burst", 1});
+            burst.open = true;
+        }
+        if (burst.event != nothing)
+            events_[burst.event].until = until;
+    }
+}
+
+}  // namespace wavetrope::measure

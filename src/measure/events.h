@@ -1,0 +1,89 @@
+// Moments worth a flag: conditions that came true, missed beats, bursts, error frames.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "filter/filter.h"
+#include "measure/load_bins.h"
+#include "trace/trace.h"
+
+namespace wavetrope::measure {
+
+enum class EventKind : std::uint8_t { condition, missedBeats, burst, errorFrame };
+
+struct Event {
+    EventKind kind = EventKind::condition;
+    Time time{};                        ///< When it began (for a condition with a hold time: when that had passed).
+    Time until{};                       ///< When it was last seen to hold.
+    std::uint8_t bus = 0;
+    trace::Row row = trace::noRow;      ///< The frame that showed it.
+    std::string text;                   ///< A few words.
+    std::uint32_t count = 1;            ///< Beats missed, error frames in a row.
+};
+
+/// A named condition of the rig.
+struct ConditionSpec {
+    std::string name;
+    filter::Filter filter;
+    Time hold{};                        ///< How long it has to hold before it counts.
+};
+
+/// A bus load at or above which a stretch is a burst.
+struct BurstRule {
+    Time span = std::chrono::milliseconds(20);
+    double percent = 80;
+};
+
+/// Finds events as frames come, in one pass.
+class EventFinder {
+public:
+    EventFinder(std::vector<ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule = {});
+
+    void add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
+    /// Looks for bursts in the bins that are complete at `now`.
+    void findBursts(std::uint8_t bus, const LoadBins& bins, Time now);
+
+    [[nodiscard]] const std::vector<Event>& events() const { return events_; }
+    /// Events that were not kept because there are too many.
+    [[nodiscard]] std::uint64_t uncounted() const { return uncounted_; }
+    [[nodiscard]] static constexpr std::size_t mostEvents() { return 100'000; }
+
+private:
+    struct Running {
+        ConditionSpec spec;
+        bool holds = false;
+        bool flagged = false;
+        Time since{};
+        std::size_t event = 0;
+        std::vector<filter::Verdict> verdicts;
+    };
+    struct Beat {
+        bool known = false;
+        Time cycle{};
+        const std::string* name = nullptr;
+        Time last{};
+        bool any = false;
+    };
+    struct Burst {
+        std::int64_t nextBin = 0;
+        bool started = false;
+        bool open = false;
+        std::size_t event = 0;
+    };
+    std::size_t note(Event event);
+    void watchConditions(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
+    void watchBeats(trace::Row row, trace::IdentifierIndex identifier, const can::FrameView& frame);
+
+    std::vector<Running> conditions_;
+    std::shared_ptr<const database::Catalog> catalog_;
+    BurstRule rule_;
+    std::vector<Beat> beats_;
+    std::vector<Burst> bursts_;
+    std::vector<std::size_t> lastError_;
+    std::vector<Event> events_;
+    std::uint64_t uncounted_ = 0;
+};
+
+}  // namespace wavetrope::measure

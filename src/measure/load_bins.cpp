@@ -1,0 +1,80 @@
+#include "measure/load_bins.h"
+
+#include <algorithm>
+
+namespace wavetrope::measure {
+
+namespace {
+
+std::int64_t floorDivide(std::int64_t a, std::int64_t b)
+{
+    const std::int64_t quotient = a / b;
+    return a % b < 0 ? quotient - 1 : quotient;
+}
+
+}  // namespace
+
+std::int64_t LoadBins::indexOf(Time time) const
+{
+    return floorDivide(time.count(), span_.count());
+}
+
+LoadBin& LoadBins::at(std::int64_t index)
+{
+    const std::int64_t number = floorDivide(index, pageSize);
+    if (cached_ == nullptr || cachedNumber_ != number) {
+        auto& page = pages_[number];
+        if (!page)
+            page = std::make_unique<Page>();
+        cached_ = page.get();
+        cachedNumber_ = number;
+    }
+    return (*cached_)[static_cast<std::size_t>(index - number * pageSize)];
+}
+
+void LoadBins::add(const can::FrameView& frame, can::WireLength bits)
+{
+    if (!rate_.known())
+        return;
+    const Time before = can::duration(bits, rate_);
+    const Time total = can::occupancy(bits, rate_);
+    if (frame.time < Time::min() + before || frame.time > Time::max() - total)
+        return;
+    Time start = frame.time - before;
+    const Time end = start + total;
+    const bool fresh = pages_.empty();
+    const std::int64_t home = indexOf(frame.time);
+    ++at(home).frames;
+    std::int64_t index = indexOf(start);
+    first_ = fresh ? index : std::min(first_, index);
+    while (start < end) {
+        const Time next = std::min(end, startOf(index + 1));
+        at(index).busy += static_cast<std::uint32_t>((next - start).count());
+        start = next;
+        ++index;
+    }
+    last_ = fresh ? std::max(home, index - 1) : std::max({last_, home, index - 1});
+}
+
+LoadBin LoadBins::bin(std::int64_t index) const
+{
+    const std::int64_t number = floorDivide(index, pageSize);
+    const auto found = pages_.find(number);
+    return found == pages_.end() ? LoadBin{} : (*found->second)[static_cast<std::size_t>(index - number * pageSize)];
+}
+
+std::int64_t LoadBins::busy(std::int64_t first, std::int64_t last) const
+{
+    std::int64_t sum = 0;
+    auto page = pages_.lower_bound(floorDivide(first, pageSize));
+    for (; page != pages_.end() && page->first * pageSize <= last; ++page) {
+        const std::int64_t base = page->first * pageSize;
+        const std::int64_t from = std::max(first, base);
+        const std::int64_t to = std::min(last, base + pageSize - 1);
+        for (std::int64_t i = from; i <= to; ++i)
+            sum += (*page->second)[static_cast<std::size_t>(i - base)].busy;
+    }
+    return sum;
+}
+
+}  // namespace wavetrope::measure

@@ -1,0 +1,58 @@
+// Busy time of one bus in bins of a fixed span.
+#pragma once
+
+#include <array>
+#include <map>
+#include <memory>
+
+#include "can/bit_rate.h"
+
+namespace wavetrope::measure {
+
+using can::Time;
+
+/// Time that a bus was occupied, and frames that ended, in one bin.
+struct LoadBin {
+    std::uint32_t busy = 0;     ///< Nanoseconds; may exceed the span where a log's stamps are wrong.
+    std::uint32_t frames = 0;
+};
+
+/// Bins on whole multiples of the span since 1970. A frame occupies the bus from its first bit to the end of its
+/// intermission, spread over the bins that it touches; it is counted in the bin of its time stamp. Stretches without
+/// frames cost nothing.
+class LoadBins {
+public:
+    /// `span` from 1 us to 4 s.
+    LoadBins(can::BitRate rate, Time span) : rate_(rate), span_(span) {}
+
+    void add(const can::FrameView& frame) { add(frame, can::wireLength(frame)); }
+    void add(const can::FrameView& frame, can::WireLength bits);
+
+    [[nodiscard]] Time span() const { return span_; }
+    [[nodiscard]] can::BitRate rate() const { return rate_; }
+    /// Number of the bin that holds a moment.
+    [[nodiscard]] std::int64_t indexOf(Time time) const;
+    [[nodiscard]] Time startOf(std::int64_t index) const { return Time(index * span_.count()); }
+    [[nodiscard]] LoadBin bin(std::int64_t index) const;
+    /// Busy time over bins first to last, both included.
+    [[nodiscard]] std::int64_t busy(std::int64_t first, std::int64_t last) const;
+    [[nodiscard]] bool empty() const { return pages_.empty(); }
+    /// Bins touched so far; meaningless while empty.
+    [[nodiscard]] std::int64_t first() const { return first_; }
+    [[nodiscard]] std::int64_t last() const { return last_; }
+
+private:
+    static constexpr std::int64_t pageSize = 1024;
+    using Page = std::array<LoadBin, pageSize>;
+    LoadBin& at(std::int64_t index);
+
+    can::BitRate rate_;
+    Time span_;
+    std::map<std::int64_t, std::unique_ptr<Page>> pages_;
+    std::int64_t cachedNumber_ = 0;
+    Page* cached_ = nullptr;
+    std::int64_t first_ = 0;
+    std::int64_t last_ = 0;
+};
+
+}  // namespace wavetrope::measure

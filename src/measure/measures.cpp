@@ -1,0 +1,49 @@
+#include "measure/measures.h"
+
+#include <algorithm>
+
+namespace wavetrope::measure {
+
+namespace {
+
+constexpr std::uint64_t batchRows = 4096;
+
+}  // namespace
+
+Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<ConditionSpec> conditions)
+    : state_{0, {}, {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}
+{
+    for (const can::BitRate& rate : rates)
+        state_.loads.emplace_back(rate, binSpan);
+}
+
+bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)
+{
+    const std::uint64_t end = snapshot.rows() - state_.rows > most ? state_.rows + most : snapshot.rows();
+    while (state_.rows < end) {
+        const std::scoped_lock lock(mutex_);
+        const std::uint64_t stop = std::min(end, state_.rows + batchRows);
+        Time newest{0};
+        for (trace::Row row = state_.rows; row < stop; ++row) {
+            const can::FrameView frame = snapshot.frame(row);
+            const trace::IdentifierIndex identifier = snapshot.identifier(row);
+            const can::WireLength bits = can::wireLength(frame);
+            Time occupied{0};
+            if (frame.bus < state_.loads.size() && state_.loads[frame.bus].rate().known()) {
+                occupied = can::occupancy(bits, state_.loads[frame.bus].rate());
+                state_.loads[frame.bus].add(frame, bits);
+            }
+            if (identifier >= state_.identifiers.size())
+                state_.identifiers.resize(identifier + 1);
+            state_.identifiers[identifier].add(row, frame, occupied);
+            state_.events.add(row, identifier, snapshot.trace().key(identifier), frame);
+            newest = frame.time;
+        }
+        state_.rows = stop;
+        for (std::size_t bus = 0; bus < state_.loads.size(); ++bus)
+            state_.events.findBursts(static_cast<std::uint8_t>(bus), state_.loads[bus], newest);
+    }
+    return state_.rows == snapshot.rows();
+}
+
+}  // namespace wavetrope::measure

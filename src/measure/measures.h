@@ -1,0 +1,45 @@
+// Everything measured of one trace, kept up by one thread and read by others.
+#pragma once
+
+#include <memory>
+#include <mutex>
+#include <vector>
+
+#include "measure/events.h"
+#include "measure/identifier_stats.h"
+#include "measure/load_bins.h"
+
+namespace wavetrope::measure {
+
+/// What has been measured so far.
+struct MeasureState {
+    std::uint64_t rows = 0;                     ///< Rows that went in.
+    std::vector<LoadBins> loads;                ///< By bus, bins of 1 ms.
+    std::vector<IdentifierStats> identifiers;   ///< By identifier index of the trace.
+    EventFinder events;
+};
+
+/// One thread calls `advance`; any thread reads under `read`. Rows go in in batches, so that readers wait little.
+class Measures {
+public:
+    Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<ConditionSpec> conditions);
+
+    /// Takes in up to `most` of the rows that a snapshot has more. True when it has all.
+    bool advance(const trace::Snapshot& snapshot, std::uint64_t most = ~std::uint64_t{0});
+
+    /// Calls `look(state)` while nothing changes, and gives its result.
+    template <class Look>
+    auto read(Look look) const
+    {
+        const std::scoped_lock lock(mutex_);
+        return look(static_cast<const MeasureState&>(state_));
+    }
+
+    static constexpr Time binSpan = std::chrono::milliseconds(1);
+
+private:
+    mutable std::mutex mutex_;
+    MeasureState state_;
+};
+
+}  // namespace wavetrope::measure

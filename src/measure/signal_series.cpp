@@ -1,0 +1,88 @@
+#include "measure/signal_series.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace wavetrope::measure {
+
+std::size_t SignalSeries::update(const trace::Snapshot& snapshot)
+{
+    if (!identifier_)
+        identifier_ = snapshot.trace().find({signal_.message->bus, false, signal_.message->message->id});
+    if (!identifier_ || nextRow_ >= snapshot.rows())
+        return 0;
+    const std::size_t before = times_.size();
+    std::size_t changedFrom = before;
+    bool ordered = true;
+    snapshot.eachOf(*identifier_, nextRow_, [&](trace::Row, const can::FrameView& frame) {
+        database::Decoded decoded;
+        if (signal_.message->plan.decodeOne(frame, signal_.index, decoded) && std::isfinite(decoded.value)) {
+            const double seconds = static_cast<double>((frame.time - origin_).count()) * 1e-9;
+            ordered = ordered && (times_.empty() || times_.back() <= seconds);
+            times_.push_back(seconds);
+            values_.push_back(decoded.value);
+        }
+        return true;
+    });
+    nextRow_ = snapshot.rows();
+    if (!ordered) {
+        std::vector<std::size_t> order(times_.size());
+        std::iota(order.begin(), order.end(), std::size_t{0});
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return times_[a] < times_[b]; });
+        std::vector<double> times(times_.size());
+        std::vector<double> values(times_.size());
+        for (std::size_t i = 0; i < order.size(); ++i) {
+            times[i] = times_[order[i]];
+            values[i] = values_[order[i]];
+        }
+        times_ = std::move(times);
+        values_ = std::move(values);
+        changedFrom = 0;
+    }
+    levels_.update(values_, changedFrom);
+    return times_.size() - before;
+}
+
+std::size_t SignalSeries::lowerBound(double seconds) const
+{
+    return static_cast<std::size_t>(std::lower_bound(times_.begin(), times_.end(), seconds) - times_.begin());
+}
+
+std::optional<double> SignalSeries::at(double seconds) const
+{
+    const auto behind = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), seconds) - times_.begin());
+    return behind == 0 ? std::nullopt : std::optional(values_[behind - 1]);
+}
+
+void SignalSeries::points(double from, double to, unsigned columns, std::vector<double>& times, std::vector<double>& values) const
+{
+    times.clear();
+    values.clear();
+    std::size_t first = lowerBound(from);
+    std::size_t last = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), to) - times_.begin());
+    first = first > 0 ? first - 1 : 0;
+    last = std::min(last + 1, times_.size());
+    if (last <= first || columns == 0)
+        return;
+    if (last - first <= 4UL * columns) {
+        times.assign(times_.begin() + static_cast<std::ptrdiff_t>(first), times_.begin() + static_cast<std::ptrdiff_t>(last));
+        values.assign(values_.begin() + static_cast<std::ptrdiff_t>(first), values_.begin() + static_cast<std::ptrdiff_t>(last));
+        return;
+    }
+    const double width = (to - from) / columns;
+    std::size_t at = first;
+    for (unsigned column = 0; column < columns && at < last; ++column) {
+        const double edge = from + width * (column + 1);
+        const std::size_t end = column + 1 == columns ? last : std::max(at, std::min(last, lowerBound(edge)));
+        if (end == at)
+            continue;
+        const RangeSummary summary = over(at, end);
+        const double middle = edge - width / 2;
+        times.insert(times.end(), {middle, middle, middle, middle});
+        values.insert(values.end(), {values_[at], summary.low, summary.high, values_[end - 1]});
+        at = end;
+    }
+}
+
+}  // namespace wavetrope::measure

@@ -1,0 +1,46 @@
+// One signal over the whole trace, with levels of detail.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "database/catalog.h"
+#include "measure/range_levels.h"
+#include "trace/trace.h"
+
+namespace wavetrope::measure {
+
+/// Decodes one signal of one identifier of a growing trace. Times are seconds since an origin, ascending.
+class SignalSeries {
+public:
+    SignalSeries(database::SignalRef signal, can::Time origin) : signal_(signal), origin_(origin) {}
+
+    /// Brings in the frames that a newer snapshot has. Gives how many values came.
+    std::size_t update(const trace::Snapshot& snapshot);
+
+    [[nodiscard]] const database::SignalRef& signal() const { return signal_; }
+    [[nodiscard]] std::size_t size() const { return times_.size(); }
+    [[nodiscard]] double time(std::size_t index) const { return times_[index]; }
+    [[nodiscard]] double value(std::size_t index) const { return values_[index]; }
+    /// First index at or behind a time in seconds.
+    [[nodiscard]] std::size_t lowerBound(double seconds) const;
+    /// The value that holds at a time: the newest at or before it.
+    [[nodiscard]] std::optional<double> at(double seconds) const;
+    /// Smallest and largest value in [first, last).
+    [[nodiscard]] RangeSummary over(std::size_t first, std::size_t last) const { return levels_.over(values_, first, last); }
+
+    /// Points to draw [from, to] in about `columns` columns: all values where they are few, else smallest and largest
+    /// of each column, in the order in which a line through them shows both. One value before and behind included.
+    void points(double from, double to, unsigned columns, std::vector<double>& times, std::vector<double>& values) const;
+
+private:
+    database::SignalRef signal_;
+    can::Time origin_;
+    std::optional<trace::IdentifierIndex> identifier_;
+    trace::Row nextRow_ = 0;
+    std::vector<double> times_;
+    std::vector<double> values_;
+    RangeLevels levels_;
+};
+
+}  // namespace wavetrope::measure

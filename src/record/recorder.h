@@ -1,0 +1,38 @@
+// Writes a running trace to a log.
+#pragma once
+
+#include <memory>
+#include <string>
+
+#include "formats/log_file.h"
+#include "trace/trace.h"
+
+namespace wavetrope::record {
+
+/// Follows a trace and writes its rows to a file that stands beside its place until it is finished. What `advance` has
+/// written survives the end of the program.
+class Recorder {
+public:
+    /// Begins at row `from` of the trace.
+    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, const trace::Trace& trace, trace::Row from);
+
+    /// Writes the rows that came and hands them to the system.
+    [[nodiscard]] Expected<void> advance();
+    /// Writes the rest, and gives the file its name.
+    [[nodiscard]] Expected<void> finish();
+
+    [[nodiscard]] const std::string& path() const { return file_->path(); }
+    [[nodiscard]] std::uint64_t frames() const { return file_->frames(); }
+    [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
+
+private:
+    Recorder(std::unique_ptr<formats::LogFile> file, const trace::Trace& trace, trace::Row from) : file_(std::move(file)), trace_(trace), next_(from) {}
+    std::unique_ptr<formats::LogFile> file_;
+    const trace::Trace& trace_;
+    trace::Row next_;
+};
+
+/// Saves what a snapshot holds. `keepGoing(done, total)` is called now and then; false cancels and removes the part.
+[[nodiscard]] Expected<std::uint64_t> saveTrace(const std::string& path, const trace::Snapshot& snapshot, bool (*keepGoing)(void*, std::uint64_t, std::uint64_t) = nullptr, void* context = nullptr);
+
+}  // namespace wavetrope::record

@@ -1,0 +1,296 @@
+#include "rig/rig.h"
+
+#include <charconv>
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+#include <set>
+
+#include "database/dbc_reader.h"
+#include "drive/json_reader.h"
+
+namespace wavetrope::rig {
+
+namespace {
+
+using drive::JsonFailure;
+using drive::JsonReader;
+using nlohmann::json;
+
+constexpr std::size_t largestDocument = 64U << 20;
+constexpr std::size_t mostBuses = 64;
+constexpr int deepestNesting = 100;
+
+// "2027-02-01T18:00:00Z"
+std::optional<Time> instantFromText(const std::string& text)
+{
+    int year = 0;
+    unsigned month = 0, day = 0, hour = 0, minute = 0, second = 0;
+    char zone = 0;
+    if (std::sscanf(text.c_str(), "%4d-%2u-%2uT%2u:%2u:%2u%c", &year, &month, &day, &hour, &minute, &second, &zone) != 7 || zone != 'Z')
+        return std::nullopt;
+    const std::chrono::year_month_day date{std::chrono::year(year), std::chrono::month(month), std::chrono::day(day)};
+    if (!date.ok() || year < 1970 || year > 2261 || hour > 23 || minute > 59 || second > 59)
+        return std::nullopt;
+    return std::chrono::sys_days(date).time_since_epoch() + std::chrono::hours(hour) + std::chrono::minutes(minute) + std::chrono::seconds(second);
+}
+
+BusSpec busOf(const json& value, const std::string& pointer)
+{
+    const JsonReader reader(value, pointer);
+    BusSpec bus;
+    bus.name = reader.needText("name");
+    if (const auto* rate = reader.find("rate")) {
+        const auto read = rate->is_string() ? can::bitRateFromText(rate->get<std::string>()) : std::nullopt;
+        if (!read)
+            JsonReader::fail(reader.at("rate"), "expected a bit rate such as \"500k\" or \"500k/2M\"");
+        bus.rate = *read;
+    }
+    bus.interface = reader.text("interface");
+    if (bus.interface.empty() && !bus.rate.known())
+        JsonReader::fail(reader.at("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
+    bus.databases = reader.texts("databases");
+    return bus;
+}
+
+Rig rigOf(const json& document, const std::string& path)
+{
+    const JsonReader reader(document, "");
+    Rig rig;
+    rig.path = path;
+    rig.document = document;
+    const auto* version = reader.find("wavetrope");
+    if (version == nullptr || !version->is_number_integer())
+        JsonReader::fail("/wavetrope", "expected the version number of a rig document", "A rig begins with {\"wavetrope\": 1, ...}");
+    if (version->get<std::int64_t>() > Rig::version || version->get<std::int64_t>() < 1)
+        JsonReader::fail("/wavetrope", "version " + version->dump() + " of the rig document is not known; this program knows 1", "Use a newer Wavetrope");
+    rig.name = reader.text("name", "Rig");
+    rig.seed = static_cast<std::uint64_t>(std::max(0.0, reader.number("seed", 1)));
+    if (reader.find("begins") != nullptr) {
+        const auto instant = instantFromText(reader.text("begins"));
+        if (!instant)
+            JsonReader::fail("/begins", "expected an instant such as \"2027-02-01T18:00:00Z\"");
+        rig.begins = *instant;
+    }
+    rig.story = reader.span("story");
+    std::set<std::string> names;
+    reader.each("buses", [&](const json& element, const std::string& pointer) {
+        rig.buses.push_back(busOf(element, pointer));
+        if (!names.insert(rig.buses.back().name).second)
+            JsonReader::fail(pointer + "/name", "there are two buses called '" + rig.buses.back().name + "'");
+        if (rig.buses.size() > mostBuses)
+            JsonReader::fail(pointer, "a rig has 64 buses at the most");
+    });
+    names.clear();
+    reader.each("nodes", [&](const json& element, const std::string& pointer) {
+        auto node = drive::nodeFromJson(element, pointer);
+        if (!node)
+            throw JsonFailure{node.error()};
+        if (!names.insert(node->name).second)
+            JsonReader::fail(pointer + "/name", "there are two nodes called '" + node->name + "'");
+        rig.nodes.push_back(std::move(*node));
+    });
+    reader.each("filters", [&](const json& element, const std::string& pointer) {
+        const JsonReader filter(element, pointer);
+        rig.filters.push_back({filter.needText("name"), filter.text("expression")});
+    });
+    reader.each("events", [&](const json& element, const std::string& pointer) {
+        const JsonReader event(element, pointer);
+        rig.events.push_back({event.needText("name"), event.needText("when"), event.span("for")});
+    });
+    return rig;
+}
+
+void placeOf(const std::string& text, std::size_t byte, Error& error)
+{
+    error.line = 1;
+    error.column = 1;
+    for (std::size_t i = 0; i + 1 < byte && i < text.size(); ++i) {
+        if (text[i] == '\n') {
+            ++error.line;
+            error.column = 1;
+        } else {
+            ++error.column;
+        }
+    }
+}
+
+bool nestedTooDeeply(const std::string& text)
+{
+    int depth = 0;
+    bool quoted = false;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        if (quoted) {
+            if (c == '\\')
+                ++i;
+            else if (c == '"')
+                quoted = false;
+        } else if (c == '"') {
+            quoted = true;
+        } else if (c == '[' || c == '{') {
+            if (++depth > deepestNesting)
+                return true;
+        } else if (c == ']' || c == '}') {
+            --depth;
+        }
+    }
+    return false;
+}
+
+std::string readWhole(const std::string& path)
+{
+    std::error_code code;
+    const auto size = std::filesystem::is_regular_file(path, code) ? std::filesystem::file_size(path, code) : 0;
+    std::ifstream file(path, std::ios::binary);
+    if (!file || code || size == 0 || size > largestDocument)
+        return {};
+    return {std::istreambuf_iterator<char>(file), {}};
+}
+
+// A rig may say {"like": "other.json"}: it is that rig of the same folder with the fields given here instead; a node
+// given here takes the place of the one of its name.
+json basedOn(const json& document, const std::string& path)
+{
+    if (!document["like"].is_string())
+        JsonReader::fail("/like", "expected the file name of another rig");
+    const std::string name = document["like"].get<std::string>();
+    if (name.find('/') != std::string::npos || name == "..")
+        JsonReader::fail("/like", "expected a file of the same folder, without a path");
+    const std::string text = readWhole((std::filesystem::path(path).parent_path() / name).string());
+    if (text.empty() || nestedTooDeeply(text))
+        JsonReader::fail("/like", "the rig '" + name + "' cannot be read");
+    json merged = json::parse(text, nullptr, false);
+    if (!merged.is_object() || merged.contains("like"))
+        JsonReader::fail("/like", "'" + name + "' is no rig that stands alone");
+    for (const auto& [key, value] : document.items()) {
+        if (key == "like")
+            continue;
+        if (key != "nodes" || !value.is_array() || !merged["nodes"].is_array()) {
+            merged[key] = value;
+            continue;
+        }
+        for (const json& node : value) {
+            bool placed = false;
+            for (json& other : merged["nodes"])
+                if (node.is_object() && other.is_object() && node.contains("name") && other.contains("name") && other["name"] == node["name"]) {
+                    other = node;
+                    placed = true;
+                }
+            if (!placed)
+                merged["nodes"].push_back(node);
+        }
+    }
+    return merged;
+}
+
+}  // namespace
+
+std::string Rig::folder() const
+{
+    return path.empty() ? "." : std::filesystem::path(path).parent_path().string();
+}
+
+std::string Rig::resolve(const std::string& relative) const
+{
+    const std::filesystem::path given(relative);
+    return given.is_absolute() ? relative : (std::filesystem::path(folder()) / given).string();
+}
+
+Expected<Rig> rigFromText(const std::string& text, const std::string& path)
+{
+    if (nestedTooDeeply(text))
+        return fail("the document is nested more than 100 levels deep", path);
+    try {
+        json document = json::parse(text);
+        return rigOf(document.is_object() && document.contains("like") ? basedOn(document, path) : document, path);
+    } catch (const json::parse_error& bad) {
+        Error error{"this is no JSON document", path, 0, 0, "Compare it with demo/rig.json"};
+        placeOf(text, bad.byte, error);
+        return tl::unexpected(error);
+    } catch (const JsonFailure& bad) {
+        Error error = bad.error;
+        error.where = path + ", " + error.where;
+        return tl::unexpected(error);
+    } catch (const json::exception& bad) {
+        return fail(std::string("the document has an unexpected form: ") + bad.what(), path);
+    }
+}
+
+Expected<Rig> loadRig(const std::string& path)
+{
+    std::error_code code;
+    if (std::filesystem::is_directory(path, code))
+        return fail("this is a directory, not a rig", path, "Choose a .json file");
+    std::ifstream file(path, std::ios::binary);
+    if (!file)
+        return fail("the rig cannot be opened", path, "Check that the file exists and may be read");
+    const auto size = std::filesystem::file_size(path, code);
+    if (!code && size > largestDocument)
+        return fail("the file is larger than 64 MiB, which no rig is", path);
+    const std::string text{std::istreambuf_iterator<char>(file), {}};
+    if (text.empty())
+        return fail("the file is empty", path);
+    return rigFromText(text, path);
+}
+
+Expected<void> saveRig(const Rig& rig, const std::string& path)
+{
+    const std::string part = path + ".part";
+    {
+        std::ofstream file(part, std::ios::binary | std::ios::trunc);
+        file << rig.document.dump(2) << '\n';
+        file.flush();
+        if (!file)
+            return fail("the rig cannot be written", part, "Choose a folder that may be written to and has space");
+    }
+    std::error_code code;
+    std::filesystem::rename(part, path, code);
+    if (code)
+        return fail("the rig cannot be put in its place: " + code.message(), path);
+    return {};
+}
+
+LoadedDatabases loadDatabases(const Rig& rig)
+{
+    LoadedDatabases loaded;
+    for (const BusSpec& bus : rig.buses)
+        for (const std::string& name : bus.databases) {
+            if (loaded.byPath.contains(name))
+                continue;
+            auto reading = database::readDbcFile(rig.resolve(name));
+            if (!reading) {
+                loaded.problems.push_back(reading.error());
+                continue;
+            }
+            loaded.problems.insert(loaded.problems.end(), reading->problems.begin(), reading->problems.end());
+            loaded.byPath[name] = std::make_shared<const database::Database>(std::move(reading->database));
+        }
+    return loaded;
+}
+
+std::shared_ptr<const database::Catalog> catalogFor(const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases)
+{
+    auto catalog = std::make_shared<database::Catalog>();
+    for (const std::string& name : busNames) {
+        const std::uint8_t index = catalog->addBus(name);
+        for (const BusSpec& bus : rig.buses) {
+            if (bus.name != name)
+                continue;
+            for (const std::string& path : bus.databases)
+                if (const auto found = databases.byPath.find(path); found != databases.byPath.end())
+                    catalog->attach(index, found->second);
+        }
+    }
+    return catalog;
+}
+
+std::shared_ptr<const database::Catalog> catalogOf(const Rig& rig, const LoadedDatabases& databases)
+{
+    std::vector<std::string> names;
+    for (const BusSpec& bus : rig.buses)
+        names.push_back(bus.name);
+    return catalogFor(names, rig, databases);
+}
+
+}  // namespace wavetrope::rig

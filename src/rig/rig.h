@@ -1,0 +1,76 @@
+// The rig document: the whole set-up, saved as one JSON file.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include <nlohmann/json.hpp>
+
+#include "can/bit_rate.h"
+#include "can/error.h"
+#include "database/catalog.h"
+#include "drive/node_spec.h"
+
+namespace wavetrope::rig {
+
+using can::Time;
+
+struct BusSpec {
+    std::string name;
+    can::BitRate rate;
+    std::string interface;                  ///< Of the kernel; empty for a simulated bus.
+    std::vector<std::string> databases;     ///< As in the document, relative to it.
+};
+
+struct NamedFilter {
+    std::string name;
+    std::string expression;
+};
+
+struct EventSpec {
+    std::string name;
+    std::string when;                       ///< A filter expression.
+    Time hold{};
+};
+
+/// A rig. Fields of the document that are not known here are kept when it is saved.
+struct Rig {
+    static constexpr int version = 1;
+
+    std::string path;                       ///< Of the file; empty for a new one.
+    std::string name;
+    std::uint64_t seed = 1;
+    Time begins{};                          ///< Instant at which virtual time begins; 0: when the run starts.
+    Time story{};                           ///< After which the nodes' time starts over; 0 never.
+    std::vector<BusSpec> buses;
+    std::vector<drive::NodeSpec> nodes;
+    std::vector<NamedFilter> filters;
+    std::vector<EventSpec> events;
+    nlohmann::json document = nlohmann::json::object();   ///< Everything as read; pages live only here.
+
+    /// Folder of the file, for relative paths.
+    [[nodiscard]] std::string folder() const;
+    [[nodiscard]] std::string resolve(const std::string& relative) const;
+};
+
+/// Reads a rig from text. `path` is the file it came from. Errors name the JSON pointer, or line and column.
+[[nodiscard]] Expected<Rig> rigFromText(const std::string& text, const std::string& path);
+[[nodiscard]] Expected<Rig> loadRig(const std::string& path);
+/// Writes the document beside its place and renames it.
+[[nodiscard]] Expected<void> saveRig(const Rig& rig, const std::string& path);
+
+/// What loading the databases of a rig gave.
+struct LoadedDatabases {
+    std::map<std::string, std::shared_ptr<const database::Database>> byPath;    ///< By path as in the document.
+    std::vector<Error> problems;            ///< Missing files and bad statements; the rest was loaded.
+};
+[[nodiscard]] LoadedDatabases loadDatabases(const Rig& rig);
+
+/// The catalog of the rig's own buses.
+[[nodiscard]] std::shared_ptr<const database::Catalog> catalogOf(const Rig& rig, const LoadedDatabases& databases);
+/// A catalog for the buses of a log: each gets the databases of the rig's bus of the same name.
+[[nodiscard]] std::shared_ptr<const database::Catalog> catalogFor(const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases);
+
+}  // namespace wavetrope::rig

@@ -1,0 +1,346 @@
+#include "rig/session.h"
+
+#include <algorithm>
+#include <chrono>
+#include <future>
+
+#include "bus/kernel_bus.h"
+#include "bus/simulated_bus.h"
+#include "formats/log_format.h"
+
+namespace wavetrope::rig {
+
+namespace {
+
+constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
+constexpr Time slicePaced = std::chrono::milliseconds(4);
+constexpr std::size_t reportedStates = 64;
+
+}  // namespace
+
+// Every frame of every bus passes here once, on the driving thread.
+class Session::Ingest final : public bus::Listener {
+public:
+    explicit Ingest(trace::Trace& trace) : trace_(trace) {}
+    void onFrame(const can::FrameView& frame, bus::Port) override { trace_.append(frame); }
+
+private:
+    trace::Trace& trace_;
+};
+
+Expected<std::unique_ptr<Session>> Session::create(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options)
+{
+    auto session = std::unique_ptr<Session>(new Session(rig, databases, options));
+    if (auto built = session->build(); !built)
+        return tl::unexpected(built.error());
+    return session;
+}
+
+Session::Session(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options)
+    : rig_(rig), databases_(databases), options_(options), catalog_(catalogOf(rig, databases)),
+      begins_(rig.begins.count() != 0 ? rig.begins : std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch())),
+      scheduler_(begins_)
+{
+}
+
+Session::~Session()
+{
+    stop();
+}
+
+Expected<void> Session::build()
+{
+    ingest_ = std::make_unique<Ingest>(trace_);
+    std::vector<can::BitRate> rates;
+    std::vector<bus::Bus*> buses;
+    for (const BusSpec& spec : rig_.buses)
+        allSimulated_ = allSimulated_ && spec.interface.empty();
+    if (!allSimulated_ && rig_.begins.count() != 0) {
+        // Frames of a real bus carry the machine's time; the rest of the run has to agree with it.
+        begins_ = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
+        scheduler_ = clock::Scheduler(begins_);
+    }
+    for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
+        const BusSpec& spec = rig_.buses[i];
+        const std::uint8_t index = trace_.addBus({spec.name, spec.rate});
+        rates.push_back(spec.rate);
+        if (spec.interface.empty()) {
+            buses_.push_back(std::make_unique<bus::SimulatedBus>(scheduler_, bus::SimulatedBusOptions{spec.rate, index, 64, true}));
+        } else {
+            auto opened = bus::KernelBus::open(spec.interface, {index, spec.rate, 1U << 17});
+            if (!opened) {
+                Error error = opened.error();
+                error.where = "bus " + spec.name + ", " + error.where;
+                return tl::unexpected(error);
+            }
+            buses_.push_back(std::move(*opened));
+        }
+        buses.push_back(buses_.back().get());
+    }
+    std::vector<measure::ConditionSpec> conditions;
+    for (const EventSpec& event : rig_.events) {
+        auto filter = filter::Filter::compile(event.when, catalog_);
+        if (!filter) {
+            Error error = filter.error();
+            error.where = "event " + event.name;
+            return tl::unexpected(error);
+        }
+        conditions.push_back({event.name, std::move(*filter), event.hold});
+    }
+    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(conditions));
+
+    // Nodes hear a frame before the trace shows it, so that their reports are never behind the views.
+    const drive::NodeWorld world{scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, rig_.story};
+    for (drive::NodeSpec spec : rig_.nodes) {
+        spec.off = spec.off || std::find(options_.without.begin(), options_.without.end(), spec.name) != options_.without.end();
+        auto node = drive::Node::create(spec, world);
+        if (!node)
+            return tl::unexpected(node.error());
+        nodes_.push_back(std::move(*node));
+    }
+    for (const std::string& name : options_.without)
+        if (node(name) == nullptr)
+            return fail("the rig has no node '" + name + "'");
+    playback_ = std::make_unique<drive::Playback>(scheduler_, buses, catalog_);
+    for (bus::Bus* bus : buses)
+        bus->listen(ingest_.get());
+    now_ = begins_.count();
+    publish();
+    return {};
+}
+
+drive::Node* Session::node(std::string_view name)
+{
+    for (auto& node : nodes_)
+        if (node->name() == name)
+            return node.get();
+    return nullptr;
+}
+
+void Session::slice(Time until)
+{
+    if (!started_) {
+        started_ = true;
+        for (auto& node : nodes_)
+            node->start();
+    }
+    for (auto& bus : buses_)
+        bus->drain();
+    scheduler_.runUntil(until);
+    if (options_.measured)
+        measures_->advance(trace_.snapshot());
+    if (recorder_)
+        if (auto written = recorder_->advance(); !written) {
+            const std::scoped_lock lock(mutex_);
+            recording_.problem = written.error().text();
+        }
+    now_.store(until.count(), std::memory_order_release);
+}
+
+void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bool()>& keepGoing)
+{
+    const Time end = scheduler_.now() + span;
+    std::optional<clock::Pacer> pacer;
+    if (paceBy != nullptr)
+        pacer.emplace(*paceBy, scheduler_.now());
+    while (scheduler_.now() < end && (!keepGoing || keepGoing())) {
+        carryOutRequests();
+        if (pacer) {
+            paceBy->waitFor(slicePaced);
+            slice(std::min(end, pacer->target()));
+        } else {
+            slice(std::min(end, scheduler_.now() + sliceUnpaced));
+        }
+    }
+    publish();
+}
+
+void Session::start(clock::WallClock& wall)
+{
+    if (running_.exchange(true))
+        return;
+    thread_ = std::thread([this, &wall] { drive(wall); });
+}
+
+void Session::stop()
+{
+    running_ = false;
+    if (thread_.joinable())
+        thread_.join();
+    carryOutRequests();
+}
+
+void Session::drive(clock::WallClock& wall)
+{
+    const clock::Pacer pacer(wall, scheduler_.now());
+    while (running_) {
+        carryOutRequests();
+        slice(std::max(scheduler_.now(), pacer.target()));
+        publish();
+        wall.waitFor(slicePaced);
+    }
+}
+
+void Session::post(std::function<void(Session&)> request)
+{
+    {
+        const std::scoped_lock lock(mutex_);
+        requests_.push_back(std::move(request));
+    }
+    if (!running_)
+        carryOutRequests();
+}
+
+void Session::call(const std::function<void(Session&)>& request)
+{
+    std::promise<void> done;
+    post([&](Session& session) {
+        request(session);
+        done.set_value();
+    });
+    done.get_future().wait();
+}
+
+void Session::carryOutRequests()
+{
+    for (;;) {
+        std::vector<std::function<void(Session&)>> requests;
+        {
+            const std::scoped_lock lock(mutex_);
+            requests.swap(requests_);
+        }
+        if (requests.empty())
+            return;
+        for (auto& request : requests)
+            request(*this);
+        ++changes_;
+        publish();
+    }
+}
+
+void Session::publish()
+{
+    std::vector<NodeReport> nodeReports;
+    for (const auto& node : nodes_) {
+        NodeReport report{node->name(), node->buses(), node->on(), {}};
+        const auto& states = node->states();
+        const std::size_t from = states.size() > reportedStates ? states.size() - reportedStates : 0;
+        report.states.assign(states.begin() + static_cast<std::ptrdiff_t>(from), states.end());
+        nodeReports.push_back(std::move(report));
+    }
+    PlaybackReport report;
+    report.loaded = playback_->loaded();
+    report.playing = playback_->playing();
+    report.loop = playback_->loop();
+    report.factor = playback_->pace().factor;
+    report.start = playback_->start();
+    report.end = playback_->end();
+    report.position = playback_->position();
+    report.chosen = playback_->chosen();
+    report.sent = playback_->sent();
+    report.chosenByBus = playback_->chosenByBus();
+    report.routes = playback_->routes();
+    report.finished = playback_->loaded() && playback_->finished();
+    if (collisionsFor_ != changes_) {
+        collisionsFor_ = changes_;
+        report.collisions = collisions();
+    } else {
+        const std::scoped_lock lock(mutex_);
+        report.collisions = playbackReport_.collisions;
+    }
+    std::vector<bus::Health> health;
+    for (const auto& bus : buses_)
+        health.push_back(bus->health());
+
+    const std::scoped_lock lock(mutex_);
+    nodeReports_ = std::move(nodeReports);
+    playbackReport_ = std::move(report);
+    health_ = std::move(health);
+    recording_.on = recorder_ != nullptr;
+    if (recorder_) {
+        recording_.path = recorder_->path();
+        recording_.frames = recorder_->frames();
+        recording_.bytes = recorder_->bytes();
+    }
+}
+
+Expected<void> Session::record(const std::string& path)
+{
+    auto recorder = record::Recorder::start(path, trace_, trace_.rows());
+    if (!recorder)
+        return tl::unexpected(recorder.error());
+    recorder_ = std::move(*recorder);
+    const std::scoped_lock lock(mutex_);
+    recording_.problem.clear();
+    return {};
+}
+
+Expected<void> Session::finishRecording()
+{
+    if (!recorder_)
+        return {};
+    auto finished = recorder_->finish();
+    recorder_.reset();
+    return finished;
+}
+
+Expected<formats::ReadReport> Session::loadPlayback(const std::string& path)
+{
+    auto log = std::make_shared<trace::Trace>();
+    formats::TraceSink sink(*log);
+    auto report = formats::readLogFile(path, sink);
+    if (!report)
+        return report;
+    std::vector<std::string> names;
+    for (const trace::TraceBus& bus : log->buses())
+        names.push_back(bus.name);
+    playbackCatalog_ = catalogFor(names, rig_, databases_);
+    playback_->load(log, playbackCatalog_);
+    const std::scoped_lock lock(mutex_);
+    playbackLog_ = log;
+    return report;
+}
+
+std::vector<drive::Collision> Session::collisions()
+{
+    if (!playback_->loaded())
+        return {};
+    std::vector<drive::Playback::Sender> senders;
+    for (const auto& node : nodes_)
+        if (node->on())
+            for (const auto& [bus, id] : node->sentIdentifiers())
+                senders.push_back({node->name(), bus, id});
+    return playback_->collisions(senders);
+}
+
+std::vector<NodeReport> Session::nodeReports() const
+{
+    const std::scoped_lock lock(mutex_);
+    return nodeReports_;
+}
+
+PlaybackReport Session::playbackReport() const
+{
+    const std::scoped_lock lock(mutex_);
+    return playbackReport_;
+}
+
+std::vector<bus::Health> Session::health() const
+{
+    const std::scoped_lock lock(mutex_);
+    return health_;
+}
+
+std::shared_ptr<const trace::Trace> Session::playbackLog() const
+{
+    const std::scoped_lock lock(mutex_);
+    return playbackLog_;
+}
+
+Session::RecordingReport Session::recording() const
+{
+    const std::scoped_lock lock(mutex_);
+    return recording_;
+}
+
+}  // namespace wavetrope::rig

@@ -1,0 +1,159 @@
+// A running rig: buses, nodes, playback, recorder and trace wired together.
+#pragma once
+
+#include <atomic>
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "bus/bus.h"
+#include "clock/pacer.h"
+#include "clock/scheduler.h"
+#include "drive/node.h"
+#include "drive/playback.h"
+#include "measure/measures.h"
+#include "record/recorder.h"
+#include "rig/rig.h"
+#include "trace/trace.h"
+
+namespace wavetrope::rig {
+
+/// How a rig is brought to life.
+struct SessionOptions {
+    std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
+    std::vector<std::string> without;           ///< Nodes left out of the simulation.
+    bool measured = true;                       ///< Keep measures up while running.
+};
+
+/// What a node is doing, for people.
+struct NodeReport {
+    std::string name;
+    std::vector<std::uint8_t> buses;
+    bool on = true;
+    std::vector<drive::StateChange> states;     ///< The newest is the last.
+};
+
+/// What playback is doing, for people.
+struct PlaybackReport {
+    bool loaded = false;
+    bool playing = false;
+    bool loop = false;
+    double factor = 1;
+    Time start{}, end{}, position{};
+    std::size_t chosen = 0;
+    std::uint64_t sent = 0;
+    std::vector<std::size_t> chosenByBus;
+    std::vector<drive::Route> routes;
+    std::vector<drive::Collision> collisions;   ///< With the nodes that run now.
+    bool finished = false;
+};
+
+/// Owns everything of a run. One thread drives it: the caller's (`runFor`) or its own (`start`, paced). Requests from
+/// other threads are posted and carried out between events.
+class Session {
+public:
+    /// Opens the buses and builds the nodes. Errors name the bus or node.
+    [[nodiscard]] static Expected<std::unique_ptr<Session>> create(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options = {});
+    ~Session();
+    Session(const Session&) = delete;
+    Session& operator=(const Session&) = delete;
+
+    [[nodiscard]] const trace::Trace& trace() const { return trace_; }
+    [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
+    [[nodiscard]] const measure::Measures& measures() const { return *measures_; }
+    /// Instant at which the run began; times on screen count from here.
+    [[nodiscard]] Time begins() const { return begins_; }
+    /// Whether every bus is simulated, so that time may run unpaced.
+    [[nodiscard]] bool allSimulated() const { return allSimulated_; }
+
+    /// Runs a span of virtual time on the caller's thread: unpaced, or following a wall clock. `keepGoing` is asked
+    /// every slice; false ends it. Real buses can only be paced.
+    void runFor(Time span, clock::WallClock* paceBy, const std::function<bool()>& keepGoing = {});
+
+    /// Runs on a thread of its own, paced, until `stop`.
+    void start(clock::WallClock& wall);
+    void stop();
+    [[nodiscard]] bool running() const { return running_; }
+
+    /// Has something done on the driving thread between events; done at once while nothing runs.
+    void post(std::function<void(Session&)> request);
+    /// The same, and waits for it.
+    void call(const std::function<void(Session&)>& request);
+
+    // For the driving thread (inside post or call, or while nothing runs):
+    [[nodiscard]] drive::Playback& playback() { return *playback_; }
+    [[nodiscard]] std::vector<std::unique_ptr<drive::Node>>& nodes() { return nodes_; }
+    [[nodiscard]] drive::Node* node(std::string_view name);
+    [[nodiscard]] clock::Scheduler& scheduler() { return scheduler_; }
+    [[nodiscard]] bus::Bus& bus(std::size_t index) { return *buses_[index]; }
+    [[nodiscard]] Expected<void> record(const std::string& path);
+    [[nodiscard]] Expected<void> finishRecording();
+    /// Loads a log into playback; its buses take the rig's databases by name.
+    [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path);
+    /// Compiles a filter over the buses of the log that playback holds.
+    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { return filter::Filter::compile(text, playbackCatalog_); }
+    /// Identifiers that playback and running nodes both send.
+    [[nodiscard]] std::vector<drive::Collision> collisions();
+
+    // For any thread:
+    [[nodiscard]] std::vector<NodeReport> nodeReports() const;
+    [[nodiscard]] PlaybackReport playbackReport() const;
+    [[nodiscard]] std::vector<bus::Health> health() const;
+    /// Log that was loaded into playback, or null.
+    [[nodiscard]] std::shared_ptr<const trace::Trace> playbackLog() const;
+    [[nodiscard]] Time now() const { return Time(now_.load(std::memory_order_acquire)); }
+    struct RecordingReport {
+        bool on = false;
+        std::string path;
+        std::uint64_t frames = 0;
+        std::uint64_t bytes = 0;
+        std::string problem;
+    };
+    [[nodiscard]] RecordingReport recording() const;
+
+private:
+    class Ingest;
+    Session(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options);
+    Expected<void> build();
+    void slice(Time until);
+    void carryOutRequests();
+    void publish();
+    void drive(clock::WallClock& wall);
+
+    Rig rig_;
+    LoadedDatabases databases_;
+    SessionOptions options_;
+    std::shared_ptr<const database::Catalog> catalog_;
+    Time begins_;
+    clock::Scheduler scheduler_;
+    trace::Trace trace_;
+    std::unique_ptr<measure::Measures> measures_;
+    std::vector<std::unique_ptr<bus::Bus>> buses_;
+    std::unique_ptr<Ingest> ingest_;
+    std::vector<std::unique_ptr<drive::Node>> nodes_;
+    std::unique_ptr<drive::Playback> playback_;
+    std::shared_ptr<const trace::Trace> playbackLog_;
+    std::shared_ptr<const database::Catalog> playbackCatalog_;
+    std::unique_ptr<record::Recorder> recorder_;
+    bool allSimulated_ = true;
+    bool started_ = false;
+
+    std::thread thread_;
+    std::atomic<bool> running_{false};
+    std::atomic<std::int64_t> now_{0};
+
+    mutable std::mutex mutex_;      // requests and reports, never frames
+    std::vector<std::function<void(Session&)>> requests_;
+    std::vector<NodeReport> nodeReports_;
+    PlaybackReport playbackReport_;
+    std::vector<bus::Health> health_;
+    RecordingReport recording_;
+    std::uint64_t collisionsFor_ = ~0ULL;
+    std::uint64_t changes_ = 0;
+};
+
+}  // namespace wavetrope::rig
