@@ -13,12 +13,13 @@ Verdict FilterScan::verdictOf(const trace::Snapshot& snapshot, trace::Identifier
 
 bool FilterScan::advance(const trace::Snapshot& snapshot, std::uint64_t budget)
 {
-    const std::uint64_t end = snapshot.rows() - seen_ > budget ? seen_ + budget : snapshot.rows();
+    std::uint64_t at = seen_.load(std::memory_order_relaxed);
+    const std::uint64_t end = snapshot.rows() - at > budget ? at + budget : snapshot.rows();
     std::vector<Verdict> groupVerdicts;
-    while (seen_ < end) {
-        const auto index = static_cast<std::size_t>(seen_ / trace::segmentRows);
+    while (at < end) {
+        const auto index = static_cast<std::size_t>(at / trace::segmentRows);
         const trace::Segment& segment = snapshot.segment(index);
-        const auto from = static_cast<std::uint32_t>(seen_ - segment.firstRow());
+        const auto from = static_cast<std::uint32_t>(at - segment.firstRow());
         const auto to = static_cast<std::uint32_t>(std::min<std::uint64_t>(trace::segmentRows, end - segment.firstRow()));
         groupVerdicts.clear();
         bool possible = false;
@@ -30,11 +31,12 @@ bool FilterScan::advance(const trace::Snapshot& snapshot, std::uint64_t budget)
             const auto group = segment.groupIndex(row);
             const Verdict verdict = groupVerdicts[group];
             if (verdict == Verdict::always || (verdict == Verdict::depends && filter_.matches(snapshot.frame(segment.firstRow() + row))))
-                rows_.push_back(segment.firstRow() + row);
+                rows_.append(segment.firstRow() + row);
         }
-        seen_ = segment.firstRow() + to;
+        at = segment.firstRow() + to;
+        seen_.store(at, std::memory_order_release);
     }
-    return seen_ == snapshot.rows();
+    return at == snapshot.rows();
 }
 
 }  // namespace wavetrope::filter

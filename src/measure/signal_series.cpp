@@ -6,11 +6,14 @@
 
 namespace wavetrope::measure {
 
-std::size_t SignalSeries::update(const trace::Snapshot& snapshot)
+std::size_t SignalSeries::update(const trace::Snapshot& whole, std::uint64_t budget)
 {
+    if (!whole.valid() || nextRow_ >= whole.rows())
+        return 0;
+    const trace::Snapshot snapshot(whole.trace(), whole.rows() - nextRow_ > budget ? nextRow_ + budget : whole.rows());
     if (!identifier_)
         identifier_ = snapshot.trace().find({signal_.message->bus, false, signal_.message->message->id});
-    if (!identifier_ || nextRow_ >= snapshot.rows())
+    if (!identifier_)
         return 0;
     const std::size_t before = times_.size();
     std::size_t changedFrom = before;

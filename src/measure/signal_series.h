@@ -15,8 +15,10 @@ class SignalSeries {
 public:
     SignalSeries(database::SignalRef signal, can::Time origin) : signal_(signal), origin_(origin) {}
 
-    /// Brings in the frames that a newer snapshot has. Gives how many values came.
-    std::size_t update(const trace::Snapshot& snapshot);
+    /// Brings in the frames that a newer snapshot has, of at most `budget` rows. Gives how many values came.
+    std::size_t update(const trace::Snapshot& snapshot, std::uint64_t budget = ~std::uint64_t{0});
+    /// Whether all rows of a snapshot went in.
+    [[nodiscard]] bool complete(const trace::Snapshot& snapshot) const { return nextRow_ >= snapshot.rows(); }
 
     [[nodiscard]] const database::SignalRef& signal() const { return signal_; }
     [[nodiscard]] std::size_t size() const { return times_.size(); }

@@ -16,6 +16,15 @@ constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
 constexpr std::size_t reportedStates = 64;
 
+class CancellableSink final : public formats::TraceSink {
+public:
+    CancellableSink(trace::Trace& trace, const std::atomic<bool>& stop) : TraceSink(trace), stop_(stop) {}
+    bool onProgress(std::uint64_t, std::uint64_t) override { return !stop_; }
+
+private:
+    const std::atomic<bool>& stop_;
+};
+
 }  // namespace
 
 // Every frame of every bus passes here once, on the driving thread.
@@ -45,6 +54,9 @@ Session::Session(const Rig& rig, const LoadedDatabases& databases, const Session
 
 Session::~Session()
 {
+    stopReading_ = true;
+    if (logReader_.joinable())
+        logReader_.join();
     stop();
 }
 
@@ -155,11 +167,11 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
     publish();
 }
 
-void Session::start(clock::WallClock& wall)
+void Session::start(clock::WallClock& wall, double factor)
 {
     if (running_.exchange(true))
         return;
-    thread_ = std::thread([this, &wall] { drive(wall); });
+    thread_ = std::thread([this, &wall, factor] { drive(wall, factor); });
 }
 
 void Session::stop()
@@ -170,9 +182,9 @@ void Session::stop()
     carryOutRequests();
 }
 
-void Session::drive(clock::WallClock& wall)
+void Session::drive(clock::WallClock& wall, double factor)
 {
-    const clock::Pacer pacer(wall, scheduler_.now());
+    const clock::Pacer pacer(wall, scheduler_.now(), factor);
     while (running_) {
         carryOutRequests();
         slice(std::max(scheduler_.now(), pacer.target()));
@@ -289,16 +301,39 @@ Expected<formats::ReadReport> Session::loadPlayback(const std::string& path)
     auto log = std::make_shared<trace::Trace>();
     formats::TraceSink sink(*log);
     auto report = formats::readLogFile(path, sink);
-    if (!report)
-        return report;
+    if (report)
+        takeForPlayback(std::move(log));
+    return report;
+}
+
+void Session::readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done)
+{
+    stopReading_ = true;
+    if (logReader_.joinable())
+        logReader_.join();
+    stopReading_ = false;
+    logReader_ = std::thread([this, path, done = std::move(done)] {
+        auto log = std::make_shared<trace::Trace>();
+        CancellableSink sink(*log, stopReading_);
+        auto report = formats::readLogFile(path, sink);
+        if (!report || report->cancelled)
+            return done(std::move(report));
+        post([log, report, done](Session& session) {
+            session.takeForPlayback(log);
+            done(report);
+        });
+    });
+}
+
+void Session::takeForPlayback(std::shared_ptr<trace::Trace> log)
+{
     std::vector<std::string> names;
     for (const trace::TraceBus& bus : log->buses())
         names.push_back(bus.name);
     playbackCatalog_ = catalogFor(names, rig_, databases_);
     playback_->load(log, playbackCatalog_);
     const std::scoped_lock lock(mutex_);
-    playbackLog_ = log;
-    return report;
+    playbackLog_ = std::move(log);
 }
 
 std::vector<drive::Collision> Session::collisions()

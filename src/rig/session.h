@@ -74,8 +74,8 @@ public:
     /// every slice; false ends it. Real buses can only be paced.
     void runFor(Time span, clock::WallClock* paceBy, const std::function<bool()>& keepGoing = {});
 
-    /// Runs on a thread of its own, paced, until `stop`.
-    void start(clock::WallClock& wall);
+    /// Runs on a thread of its own, paced by the wall clock times a factor, until `stop`.
+    void start(clock::WallClock& wall, double factor = 1.0);
     void stop();
     [[nodiscard]] bool running() const { return running_; }
 
@@ -94,6 +94,9 @@ public:
     [[nodiscard]] Expected<void> finishRecording();
     /// Loads a log into playback; its buses take the rig's databases by name.
     [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path);
+    /// The same without waiting: the log is read on a thread of its own while the run goes on, and `done` is called on
+    /// either thread once it is in playback or has failed.
+    void readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done);
     /// Compiles a filter over the buses of the log that playback holds.
     [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { return filter::Filter::compile(text, playbackCatalog_); }
     /// Identifiers that playback and running nodes both send.
@@ -122,7 +125,7 @@ private:
     void slice(Time until);
     void carryOutRequests();
     void publish();
-    void drive(clock::WallClock& wall);
+    void drive(clock::WallClock& wall, double factor);
 
     Rig rig_;
     LoadedDatabases databases_;
@@ -142,7 +145,11 @@ private:
     bool allSimulated_ = true;
     bool started_ = false;
 
+    void takeForPlayback(std::shared_ptr<trace::Trace> log);
+
     std::thread thread_;
+    std::thread logReader_;
+    std::atomic<bool> stopReading_{false};
     std::atomic<bool> running_{false};
     std::atomic<std::int64_t> now_{0};
 

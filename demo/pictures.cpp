@@ -1,0 +1,156 @@
+// Takes pictures of the main views from the demo rig: run at twenty times the pace to the moments that show something.
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QTest>
+
+#include <CLI/CLI.hpp>
+
+#include <cstdio>
+
+#include "app/events/events_view.h"
+#include "app/lanes/lanes_view.h"
+#include "app/load/load_view.h"
+#include "app/nodes/nodes_view.h"
+#include "app/playback/playback_view.h"
+#include "app/shell/main_window.h"
+#include "app/theme/theme.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+namespace {
+
+constexpr double pace = 20;
+
+class Photographer {
+public:
+    Photographer(QString folder, QSize size) : folder_(std::move(folder)), size_(size) {}
+
+    bool take(QWidget& window, const QString& name)
+    {
+        window.resize(size_);
+        QTest::qWait(250);
+        const QString path = folder_ + QLatin1Char('/') + name + QStringLiteral(".png");
+        const bool saved = window.grab().save(path);
+        std::printf("%s %s\n", saved ? "picture" : "cannot write", path.toLocal8Bit().constData());
+        std::fflush(stdout);
+        return saved;
+    }
+
+private:
+    QString folder_;
+    QSize size_;
+};
+
+bool waitUntil(MainWindow& window, double seconds)
+{
+    QElapsedTimer timer;
+    timer.start();
+    while (window.stage().seconds(window.stage().newest()) < seconds && timer.elapsed() < 60'000)
+        QTest::qWait(20);
+    return window.stage().seconds(window.stage().newest()) >= seconds;
+}
+
+void selectMessage(Stage& stage, const char* name, int signal = -1)
+{
+    for (const auto& message : stage.catalog().messages())
+        if (message.message->name == name) {
+            Selection selection;
+            selection.kind = signal < 0 ? Selection::Kind::message : Selection::Kind::signal;
+            selection.bus = message.bus;
+            selection.id = message.message->id;
+            selection.signal = signal;
+            stage.select(selection);
+            return;
+        }
+}
+
+bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
+{
+    auto document = RunDocument::live(rig, pace);
+    if (!document) {
+        std::fprintf(stderr, "%s\n", document.error().text().c_str());
+        return false;
+    }
+    auto* window = new MainWindow(std::move(*document));
+    window->show();
+    Stage& stage = window->stage();
+    bool good = true;
+
+    window->showPage(QStringLiteral("Watch"));
+    selectMessage(stage, "BladeState");
+    good = waitUntil(*window, 75) && good;
+    good = photographer.take(*window, QStringLiteral("watch") + suffix) && good;
+
+    window->showPage(QStringLiteral("Drive"));
+    window->document().session()->call([](rig::Session& session) { session.node("WaterUnit")->setOn(false); });
+    auto* playback = window->currentPage()->find<PlaybackView>();
+    playback->load(QString::fromStdString(log));
+    QTest::qWait(1200);
+    if (auto* route = playback->findChild<QComboBox*>(QStringLiteral("routeImplement")))
+        route->setCurrentIndex(route->findData(QStringLiteral("only WaterUnit")));
+    QTest::qWait(200);
+    QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("primary")), Qt::LeftButton);
+    Selection node;
+    node.kind = Selection::Kind::node;
+    node.node = QStringLiteral("Display");
+    const double started = stage.seconds(stage.newest());
+    stage.select(node);
+    good = waitUntil(*window, started + 43) && good;
+    good = photographer.take(*window, QStringLiteral("drive") + suffix) && good;
+    window->close();
+    QTest::qWait(50);
+
+    // The recorded lap in a window of its own, at its burst.
+    auto* lap = new MainWindow(RunDocument::log(log, rig));
+    lap->show();
+    QElapsedTimer timer;
+    timer.start();
+    while (!lap->document().ready() && timer.elapsed() < 60'000)
+        QTest::qWait(20);
+    QTest::qWait(200);
+    Stage& axis = lap->stage();
+    lap->showPage(QStringLiteral("Analyse"));
+    axis.setWindow(axis.timeOf(56), axis.timeOf(68));
+    axis.setCursor(axis.timeOf(61.34));
+    selectMessage(axis, "BladeState", 0);
+    QTest::qWait(300);
+    good = photographer.take(*lap, QStringLiteral("analyse") + suffix) && good;
+    lap->close();
+    QTest::qWait(50);
+    return good;
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("wavetrope-pictures"));
+    CLI::App program("Pictures of the main views from the demo rig");
+    std::string rigPath;
+    std::string log;
+    std::string folder = ".";
+    std::vector<int> size{1280, 800};
+    std::vector<std::string> themes{"paper", "ink"};
+    program.add_option("--rig", rigPath)->required();
+    program.add_option("--log", log)->required();
+    program.add_option("--out", folder);
+    program.add_option("--size", size)->expected(2);
+    program.add_option("--theme", themes);
+    CLI11_PARSE(program, argc, argv);
+    const auto rig = rig::loadRig(rigPath);
+    if (!rig) {
+        std::fprintf(stderr, "%s\n", rig.error().text().c_str());
+        return 2;
+    }
+    QDir().mkpath(QString::fromStdString(folder));
+    Photographer photographer(QString::fromStdString(folder), QSize(size[0], size[1]));
+    bool good = true;
+    for (const std::string& theme : themes) {
+        Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
+        good = takeAll(photographer, *rig, log, QStringLiteral("-") + QString::fromStdString(theme)) && good;
+    }
+    return good ? 0 : 1;
+}

@@ -1,0 +1,28 @@
+// Moments worth a flag, as a list.
+#pragma once
+
+#include <QAbstractScrollArea>
+
+#include "app/shell/view.h"
+
+namespace wavetrope::app {
+
+/// The events of the run, the newest at the end. A click puts the cursor there.
+class EventsView : public View {
+    Q_OBJECT
+public:
+    explicit EventsView(Stage& stage);
+    [[nodiscard]] std::size_t count() const { return events_.size(); }
+    [[nodiscard]] const measure::Event& event(std::size_t index) const { return events_[index]; }
+    void choose(int index);
+
+private:
+    class Rows;
+    friend class Rows;
+    void refresh();
+    std::vector<measure::Event> events_;
+    std::size_t known_ = 0;
+    Rows* rows_;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,500 @@
+#include "app/inspector/inspector_view.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QWheelEvent>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "app/paint/paint.h"
+#include "can/time_text.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr unsigned rowsUnfolded = 10;   // payload rows shown before unchanged ones are folded
+constexpr unsigned histogramBeats = 400;
+
+double edge() { return Theme::get().px(14); }
+
+/// Tint of each payload bit: index of its signal, or -1.
+std::vector<int> ownersOf(const database::CatalogMessage& message, const can::FrameView& frame)
+{
+    std::vector<int> owners(can::maxLength * 8, -1);
+    std::vector<database::Decoded> decoded;
+    message.plan.decode(frame, decoded);
+    for (const database::Decoded& value : decoded) {
+        const database::Signal& signal = message.message->signals[value.signal];
+        unsigned at = signal.startBit;
+        for (unsigned i = 0; i < signal.length; ++i) {
+            if (at < owners.size())
+                owners[at] = static_cast<int>(value.signal);
+            at = signal.order == database::ByteOrder::intel ? at + 1 : at % 8 == 0 ? at + 15 : at - 1;
+        }
+    }
+    return owners;
+}
+
+}  // namespace
+
+Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage), plot_(new QPushButton(this)), only_(new QPushButton(tr("Only this message"), this))
+{
+    setObjectName(QStringLiteral("inspector"));
+    setAccessibleName(tr("Inspector"));
+    setMinimumWidth(Theme::get().px(200));
+    plot_->setObjectName(QStringLiteral("plotSignal"));
+    only_->setToolTip(tr("Filter the stream to this message"));
+    plot_->setToolTip(tr("Draw this signal in the lanes"));
+    connect(&stage, &Stage::beat, this, [this] { update(); });
+    connect(&stage, &Stage::axisChanged, this, [this] { update(); });
+    connect(&stage, &Stage::selectionChanged, this, [this] {
+        scroll_ = 0;
+        updateButtons();
+        update();
+    });
+    connect(&Theme::get(), &Theme::changed, this, [this] {
+        placeButtons();
+        update();
+    });
+    connect(plot_, &QPushButton::clicked, this, [this] {
+        const Selection& selection = stage_.selection();
+        if (const auto* message = stage_.catalog().find(selection.bus, selection.id); message != nullptr && !message->message->signals.empty())
+            Q_EMIT stage_.plotWanted(signalPath(stage_.catalog(), {message, static_cast<std::uint32_t>(std::max(0, selection.signal))}));
+    });
+    connect(only_, &QPushButton::clicked, this, [this] {
+        const Selection& selection = stage_.selection();
+        Q_EMIT stage_.filterWanted(QStringLiteral("id %1 and bus \"%2\"").arg(QString::fromStdString(can::toText(selection.id)), QString::fromStdString(stage_.catalog().busName(selection.bus))));
+    });
+    updateButtons();
+}
+
+void Inspector::updateButtons()
+{
+    const Selection& selection = stage_.selection();
+    const bool message = selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal;
+    const auto* entry = message ? stage_.catalog().find(selection.bus, selection.id) : nullptr;
+    only_->setVisible(message);
+    const bool plottable = entry != nullptr && !entry->message->signals.empty();
+    plot_->setVisible(plottable);
+    if (plottable)
+        plot_->setText(tr("Plot %1").arg(QFontMetrics(plot_->font()).elidedText(QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name), Qt::ElideMiddle, Theme::get().px(78))));
+    placeButtons();
+}
+
+void Inspector::placeButtons()
+{
+    const Theme& theme = Theme::get();
+    const int half = (width() - theme.px(34)) / 2;
+    const int y = height() - theme.px(36);
+    plot_->setGeometry(static_cast<int>(edge()), y, half, theme.px(26));
+    only_->setGeometry(plot_->isVisible() ? static_cast<int>(edge()) + half + theme.px(6) : static_cast<int>(edge()), y, half, theme.px(26));
+}
+
+void Inspector::resizeEvent(QResizeEvent*) { placeButtons(); }
+
+void Inspector::wheelEvent(QWheelEvent* event)
+{
+    scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 2.0, 0.0, std::max(0.0, contentHeight_ - height() + Theme::get().px(50)));
+    update();
+    event->accept();
+}
+
+void Inspector::mousePressEvent(QMouseEvent* event)
+{
+    for (const auto& [box, signal] : signalRows_)
+        if (box.contains(event->position())) {
+            Selection selection = stage_.selection();
+            selection.kind = Selection::Kind::signal;
+            selection.signal = signal;
+            stage_.select(selection);
+        }
+}
+
+void Inspector::heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus)
+{
+    const Theme& theme = Theme::get();
+    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(22)), title, theme.title(), theme.ink);
+    y += theme.px(22);
+    double left = edge();
+    if (bus >= 0) {
+        paintBusBadge(painter, QRectF(left, y + theme.px(2), theme.px(15), theme.px(15)), static_cast<unsigned>(bus));
+        left += theme.px(21);
+    }
+    paintText(painter, QRectF(left, y, width() - left - edge(), theme.px(19)), subtitle, theme.body(), theme.ink2);
+    y += theme.px(24);
+    lines_ << title << subtitle;
+}
+
+void Inspector::section(QPainter& painter, double& y, const QString& text, const QString& right)
+{
+    const Theme& theme = Theme::get();
+    y += theme.px(6);
+    painter.setPen(theme.hairline);
+    painter.drawLine(0, static_cast<int>(y), width(), static_cast<int>(y));
+    y += theme.px(6);
+    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), text, theme.bodyStrong(), theme.ink);
+    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), right, theme.body(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    y += theme.px(21);
+    lines_ << text + (right.isEmpty() ? QString() : QStringLiteral(": ") + right);
+}
+
+void Inspector::fact(QPainter& painter, double& y, const QString& name, const QString& value, bool wrong, bool mono)
+{
+    const Theme& theme = Theme::get();
+    const QFontMetricsF metrics(theme.body());
+    const double nameWidth = metrics.horizontalAdvance(name) + theme.px(8);
+    paintText(painter, QRectF(edge(), y, nameWidth, theme.px(18)), name, theme.body(), theme.ink2);
+    paintText(painter, QRectF(edge() + nameWidth, y, width() - 2 * edge() - nameWidth, theme.px(18)), value, mono ? theme.mono() : wrong ? theme.bodyStrong() : theme.body(), wrong ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+    y += theme.px(18);
+    lines_ << name + QStringLiteral(": ") + value;
+}
+
+void Inspector::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const Theme& theme = Theme::get();
+    painter.fillRect(rect(), theme.surface);
+    lines_.clear();
+    signalRows_.clear();
+    painter.save();
+    painter.setClipRect(0, 0, width(), height() - (only_->isVisible() ? theme.px(42) : 0));
+    painter.translate(0, -scroll_);
+    switch (stage_.selection().kind) {
+    case Selection::Kind::none: {
+        painter.setFont(theme.body());
+        painter.setPen(theme.ink2);
+        painter.drawText(QRectF(edge(), theme.px(20), width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap, tr("Select a message, a signal, a node or an event: it is explained here."));
+        break;
+    }
+    case Selection::Kind::message:
+    case Selection::Kind::signal: paintMessage(painter); break;
+    case Selection::Kind::node: paintNode(painter); break;
+    case Selection::Kind::event: paintEventFacts(painter); break;
+    }
+    painter.restore();
+}
+
+void Inspector::paintMessage(QPainter& painter)
+{
+    const Theme& theme = Theme::get();
+    const Selection& selection = stage_.selection();
+    const trace::Snapshot& snapshot = stage_.snapshot();
+    const auto* message = stage_.catalog().find(selection.bus, selection.id);
+    double y = theme.px(10);
+    const QString id = QString::fromStdString(can::toText(selection.id));
+    const auto identifier = snapshot.valid() ? snapshot.trace().find({selection.bus, false, selection.id}) : std::nullopt;
+    const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
+    const measure::IdentifierMoment moment = identifier ? measure::momentOf(snapshot, *identifier, limit, histogramBeats) : measure::IdentifierMoment{};
+    can::FrameView frame;
+    const bool seen = moment.row != trace::noRow;
+    if (seen)
+        frame = snapshot.frame(moment.row);
+    QString subtitle = id + QStringLiteral(", ") + tr("%1 bytes").arg(seen ? frame.length : message != nullptr ? message->message->length : 0);
+    if (message != nullptr && !message->message->sender.empty())
+        subtitle += tr(", from %1").arg(QString::fromStdString(message->message->sender));
+    heading(painter, y, message != nullptr ? QString::fromStdString(message->message->name) : tr("undefined %1").arg(id), subtitle, selection.bus);
+    if (!seen) {
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)), tr("Not seen up to the cursor."), theme.body(), theme.ink3);
+        y += theme.px(22);
+    } else {
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Where each bit lies"), theme.bodyStrong(), theme.ink);
+        y += theme.px(21);
+        paintLattice(painter, y, message, frame);
+        if (message != nullptr)
+            paintSignals(painter, y, *message, frame);
+    }
+    if (identifier && seen) {
+        const auto [stats, busy, span] = stage_.document().measures().read([&](const measure::MeasureState& state) {
+            std::int64_t total = 0;
+            for (trace::IdentifierIndex i = 0; i < state.identifiers.size(); ++i)
+                if (snapshot.trace().key(i).bus == selection.bus)
+                    total += state.identifiers[i].busy.count();
+            return std::tuple(*identifier < state.identifiers.size() ? state.identifiers[*identifier] : measure::IdentifierStats{}, total, (stage_.newest() - stage_.wholeFrom()).count());
+        });
+        paintRhythmHistogram(painter, y, message, stats, moment.beats);
+        fact(painter, y, tr("Seen"), tr("%1 times").arg(countText(stats.count)));
+        if (stats.count > 1)
+            fact(painter, y, tr("Shortest, longest gap"), tr("%1, %2 ms").arg(static_cast<double>(stats.shortest.count()) * 1e-6, 0, 'f', 2).arg(static_cast<double>(stats.longest.count()) * 1e-6, 0, 'f', 2));
+        if (span > 0)
+            fact(painter, y, tr("Of bus time"), tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(span), 0, 'f', 1));
+        if (busy > 0)
+            fact(painter, y, tr("Of the traffic"), tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(busy), 0, 'f', 1));
+        const can::WireLength bits = can::wireLength(frame);
+        const can::BitRate rate = stage_.document().buses()[selection.bus].rate;
+        QString wire = tr("%1 bits").arg(bits.nominalBits + bits.dataBits);
+        if (rate.known())
+            wire += tr(", %1 us").arg(static_cast<double>(can::duration(bits, rate).count()) * 1e-3, 0, 'f', 0);
+        fact(painter, y, tr("On the wire"), wire);
+        fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
+        fact(painter, y, tr("At"), tr("%1 s").arg(secondsText(stage_.seconds(frame.time), 6)));
+    }
+    if (message != nullptr && !message->message->comment.empty()) {
+        section(painter, y, tr("Comment"));
+        painter.setFont(theme.body());
+        painter.setPen(theme.ink2);
+        painter.drawText(QRectF(edge(), y, width() - 2 * edge(), theme.px(60)), Qt::TextWordWrap, QString::fromStdString(message->message->comment));
+        y += theme.px(40);
+    }
+    contentHeight_ = y;
+}
+
+void Inspector::paintLattice(QPainter& painter, double& y, const database::CatalogMessage* message, const can::FrameView& frame)
+{
+    const Theme& theme = Theme::get();
+    const std::vector<int> owners = message != nullptr ? ownersOf(*message, frame) : std::vector<int>(can::maxLength * 8, -1);
+    const double rowHeight = theme.px(16);
+    const double left = edge() + theme.px(16);
+    const double right = width() - edge() - theme.px(24);
+    const double cell = (right - left) / 8;
+    const int chosen = stage_.selection().signal;
+    const unsigned shown = std::min<unsigned>(frame.length, rowsUnfolded);
+    QString bits;
+    for (unsigned byte = 0; byte < shown; ++byte) {
+        paintText(painter, QRectF(edge(), y, theme.px(14), rowHeight), QString::number(byte), theme.mono(9.8), theme.ink3);
+        for (unsigned k = 0; k < 8; ++k) {
+            const unsigned bit = 7 - k;
+            const int owner = owners[byte * 8 + bit];
+            const QRectF at(left + k * cell, y, cell, rowHeight - theme.px(1.5));
+            if (owner >= 0)
+                painter.fillRect(at, theme.tint[static_cast<unsigned>(owner) % theme.tint.size()]);
+            else
+                painter.fillRect(at, theme.ground);
+            if (owner >= 0 && owner == chosen) {
+                painter.setPen(QPen(theme.accent, 1));
+                painter.drawRect(at.adjusted(0, 0, -1, -1));
+            }
+            const bool one = (frame.data[byte] >> bit & 1U) != 0;
+            const double size = one ? theme.px(7) : theme.px(2);
+            painter.fillRect(QRectF(at.center().x() - size / 2, at.center().y() - size / 2, size, size), one ? theme.ink : theme.ink3);
+            painter.fillRect(QRectF(at.right() - 0.5, at.top(), 1, at.height()), theme.surface);
+        }
+        const QString hex = QStringLiteral("%1").arg(frame.data[byte], 2, 16, QLatin1Char('0')).toUpper();
+        paintText(painter, QRectF(right + theme.px(6), y, theme.px(22), rowHeight), hex, theme.mono(), theme.ink);
+        bits += hex + QLatin1Char(' ');
+        y += rowHeight;
+    }
+    if (frame.length > shown) {
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), tr("and %1 more bytes").arg(frame.length - shown), theme.body(), theme.ink3);
+        y += theme.px(17);
+    }
+    lines_ << bits.trimmed();
+    y += theme.px(5);
+}
+
+void Inspector::paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame)
+{
+    const Theme& theme = Theme::get();
+    std::vector<database::Decoded> decoded;
+    const unsigned missing = message.plan.decode(frame, decoded);
+    const std::size_t most = 14;
+    const int chosen = stage_.selection().signal;
+    for (std::size_t i = 0; i < decoded.size(); ++i) {
+        if (decoded.size() > most && i >= most && static_cast<int>(decoded[i].signal) != chosen)
+            continue;
+        const database::Decoded& value = decoded[i];
+        const database::Signal& signal = message.message->signals[value.signal];
+        const double height = theme.px(signal.minimum && signal.maximum && signal.length > 1 && signal.texts.empty() ? 25 : 20);
+        const QRectF row(0, y, width(), height);
+        signalRows_.emplace_back(row.translated(0, -scroll_), static_cast<int>(value.signal));
+        if (static_cast<int>(value.signal) == chosen)
+            painter.fillRect(row.adjusted(4, 0, -4, 0), theme.accentSoft);
+        painter.setPen(theme.hairline);
+        painter.setBrush(theme.tint[value.signal % theme.tint.size()]);
+        painter.drawRect(QRectF(edge(), y + theme.px(4.5), theme.px(9), theme.px(9)));
+        painter.setBrush(Qt::NoBrush);
+        const std::string_view label = signal.textOf(value.raw);
+        const QString text = label.empty() ? valueText(value.value, signal.factor) + (signal.unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(signal.unit)) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+        const QFontMetricsF metrics(theme.mono());
+        const double valueWidth = std::min(metrics.horizontalAdvance(text) + 2, width() * 0.5);
+        const bool outside = signal.minimum && signal.maximum && (value.value < *signal.minimum - 1e-9 || value.value > *signal.maximum + 1e-9);
+        const QString name = QString::fromStdString(signal.name);
+        paintText(painter, QRectF(edge() + theme.px(15), y, width() - 2 * edge() - theme.px(21) - valueWidth, theme.px(18)), name, static_cast<int>(value.signal) == chosen ? theme.bodyStrong() : theme.body(), theme.ink);
+        paintText(painter, QRectF(width() - edge() - valueWidth, y, valueWidth, theme.px(18)), text, theme.mono(), outside ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+        lines_ << name + QStringLiteral(": ") + text;
+        if (height > theme.px(20)) {
+            const double left = edge() + theme.px(15);
+            const double right = width() - edge();
+            const double place = std::clamp((value.value - *signal.minimum) / (*signal.maximum - *signal.minimum), 0.0, 1.0);
+            painter.fillRect(QRectF(left, y + theme.px(20), right - left, 1), theme.hairline);
+            painter.fillRect(QRectF(left + place * (right - left) - 1.5, y + theme.px(17), 3, theme.px(7)), outside ? theme.error : theme.ink);
+        }
+        y += height;
+    }
+    if (decoded.size() > most) {
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("and %1 more signals").arg(decoded.size() - most), theme.body(), theme.ink3);
+        y += theme.px(18);
+    }
+    if (missing > 0) {
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Payload too short for %1 signals").arg(missing), theme.body(), theme.error);
+        y += theme.px(18);
+    }
+}
+
+void Inspector::paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats&, const std::vector<can::Time>& beats)
+{
+    const Theme& theme = Theme::get();
+    const bool promised = message != nullptr && message->message->cycleTime.count() > 0;
+    section(painter, y, tr("Rhythm"), promised ? tr("promised %1 ms").arg(static_cast<double>(message->message->cycleTime.count()) * 1e-6, 0, 'g', 4) : tr("nothing promised"));
+    if (beats.size() < 3)
+        return;
+    std::vector<double> gaps;
+    for (std::size_t i = 1; i < beats.size(); ++i)
+        gaps.push_back(static_cast<double>((beats[i] - beats[i - 1]).count()) * 1e-6);
+    std::vector<double> sorted = gaps;
+    std::sort(sorted.begin(), sorted.end());
+    const double median = sorted[sorted.size() / 2];
+    double low = sorted[sorted.size() / 50];
+    double high = sorted[sorted.size() - 1 - sorted.size() / 50];
+    const double margin = std::max((high - low) * 0.2, median * 0.005 + 1e-6);
+    low -= margin;
+    high += margin;
+    constexpr int bars = 32;
+    std::array<unsigned, bars> counts{};
+    for (const double gap : gaps)
+        ++counts[static_cast<std::size_t>(std::clamp(static_cast<int>((gap - low) / (high - low) * bars), 0, bars - 1))];
+    const unsigned most = *std::max_element(counts.begin(), counts.end());
+    const double height = theme.px(44);
+    const double step = (width() - 2 * edge()) / bars;
+    for (int i = 0; i < bars; ++i) {
+        const double h = height * counts[static_cast<std::size_t>(i)] / std::max(1U, most);
+        painter.fillRect(QRectF(edge() + i * step, y + height - h, step - 1, h), theme.ink3);
+    }
+    painter.fillRect(QRectF(edge(), y + height, width() - 2 * edge(), 1), theme.hairline);
+    if (promised) {
+        const double cycle = static_cast<double>(message->message->cycleTime.count()) * 1e-6;
+        if (cycle >= low && cycle <= high)
+            painter.fillRect(QRectF(edge() + (cycle - low) / (high - low) * (width() - 2 * edge()) - 0.75, y - theme.px(3), 1.5, height + theme.px(3)), theme.accent);
+    }
+    y += height + theme.px(3);
+    paintText(painter, QRectF(edge(), y, theme.px(100), theme.px(14)), QString::number(low, 'f', 1), theme.mono(9.8), theme.ink3);
+    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(14)), tr("%1 ms").arg(high, 0, 'f', 1), theme.mono(9.8), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    y += theme.px(19);
+}
+
+void Inspector::paintNode(QPainter& painter)
+{
+    const Theme& theme = Theme::get();
+    double y = theme.px(10);
+    rig::Session* session = stage_.document().session();
+    const std::string name = stage_.selection().node.toStdString();
+    std::vector<rig::NodeReport> reports;
+    if (session != nullptr)
+        reports = session->nodeReports();
+    const auto found = std::find_if(reports.begin(), reports.end(), [&](const rig::NodeReport& r) { return r.name == name; });
+    const bool simulated = found != reports.end();
+    heading(painter, y, stage_.selection().node, !simulated ? tr("not simulated here") : found->on ? tr("simulated") : tr("taken out of the simulation"), simulated && !found->buses.empty() ? found->buses.front() : -1);
+    const drive::StateChange* current = nullptr;
+    if (simulated)
+        for (const drive::StateChange& change : found->states)
+            if (change.time <= stage_.cursor())
+                current = &change;
+    if (current != nullptr) {
+        fact(painter, y, tr("State"), QString::fromStdString(current->state), current->wrong, false);
+        fact(painter, y, tr("Since"), tr("%1 s").arg(secondsText(stage_.seconds(current->time), 3)));
+    }
+    const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
+    if (simulated) {
+        section(painter, y, tr("Why"));
+        int shown = 0;
+        for (std::size_t i = found->states.size(); i-- > 0 && shown < 5;) {
+            const drive::StateChange& change = found->states[i];
+            if (change.time > stage_.cursor() || change.why.empty())
+                continue;
+            ++shown;
+            const QString line = tr("%1 s  %2").arg(secondsText(stage_.seconds(change.time), 2), QString::fromStdString(change.state));
+            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), line, theme.body(), change.wrong ? theme.error : theme.ink);
+            y += theme.px(16);
+            painter.setFont(theme.small());
+            painter.setPen(theme.ink3);
+            QRectF used;
+            painter.drawText(QRectF(edge() + theme.px(8), y, width() - 2 * edge() - theme.px(8), theme.px(60)), Qt::TextWordWrap, QString::fromStdString(change.why), &used);
+            y += used.height() + theme.px(4);
+            lines_ << line << QString::fromStdString(change.why);
+        }
+        if (shown == 0) {
+            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), tr("It has been so since the start."), theme.body(), theme.ink3);
+            y += theme.px(18);
+        }
+    }
+    section(painter, y, tr("Sends"));
+    int rest = 0;
+    int listed = 0;
+    const auto line = [&](const database::CatalogMessage& message, bool values) {
+        paintBusBadge(painter, QRectF(edge(), y + theme.px(2), theme.px(14), theme.px(14)), message.bus);
+        const QString text = QString::fromStdString(message.message->name);
+        paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(18)), text, theme.body(), theme.ink);
+        const QString cycle = message.message->cycleTime.count() > 0 ? tr("%1 ms").arg(static_cast<double>(message.message->cycleTime.count()) * 1e-6, 0, 'g', 4) : tr("on change");
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), cycle, theme.mono(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+        lines_ << text + QStringLiteral(": ") + cycle;
+        y += theme.px(18);
+        if (!values || !stage_.snapshot().valid())
+            return;
+        const auto identifier = stage_.snapshot().trace().find({message.bus, false, message.message->id});
+        const trace::Row row = identifier ? stage_.snapshot().previousOf(*identifier, limit) : trace::noRow;
+        if (row == trace::noRow)
+            return;
+        std::vector<database::Decoded> decoded;
+        message.plan.decode(stage_.snapshot().frame(row), decoded);
+        for (std::size_t i = 0; i < decoded.size() && i < 3; ++i) {
+            const database::Signal& signal = message.message->signals[decoded[i].signal];
+            const std::string_view label = signal.textOf(decoded[i].raw);
+            const QString value = label.empty() ? valueText(decoded[i].value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+            paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(16)), QString::fromStdString(signal.name), theme.body(), theme.ink2);
+            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), value, theme.mono(), label == "lit" ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+            lines_ << QString::fromStdString(signal.name) + QStringLiteral(": ") + value;
+            y += theme.px(16);
+        }
+    };
+    for (const auto& message : stage_.catalog().messages())
+        if (message.message->sender == name) {
+            if (++listed <= 6)
+                line(message, true);
+            else
+                ++rest;
+        }
+    if (rest > 0) {
+        paintText(painter, QRectF(edge(), y, width(), theme.px(18)), tr("and %1 more").arg(rest), theme.body(), theme.ink3);
+        y += theme.px(18);
+    }
+    section(painter, y, tr("Listens to"));
+    listed = 0;
+    rest = 0;
+    for (const auto& message : stage_.catalog().messages()) {
+        const auto& all = message.message->signals;
+        const bool hears = std::any_of(all.begin(), all.end(), [&](const database::Signal& s) { return std::find(s.receivers.begin(), s.receivers.end(), name) != s.receivers.end(); });
+        if (hears && ++listed <= 8)
+            line(message, false);
+        else if (hears)
+            ++rest;
+    }
+    if (rest > 0)
+        paintText(painter, QRectF(edge(), y, width(), theme.px(18)), tr("and %1 more").arg(rest), theme.body(), theme.ink3);
+    contentHeight_ = y + theme.px(20);
+}
+
+void Inspector::paintEventFacts(QPainter& painter)
+{
+    const measure::Event& event = stage_.selection().event;
+    double y = Theme::get().px(10);
+    static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("missed beats"), QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames")};
+    heading(painter, y, QString::fromStdString(event.text), tr(kinds[static_cast<unsigned>(event.kind)]), event.bus);
+    fact(painter, y, tr("From"), tr("%1 s").arg(secondsText(stage_.seconds(event.time), 6)));
+    fact(painter, y, tr("To"), tr("%1 s").arg(secondsText(stage_.seconds(event.until), 6)));
+    fact(painter, y, tr("Lasted"), tr("%1 ms").arg(static_cast<double>((event.until - event.time).count()) * 1e-6, 0, 'f', 1));
+    if (event.count > 1)
+        fact(painter, y, event.kind == measure::EventKind::missedBeats ? tr("Beats missed") : tr("Frames"), QString::number(event.count));
+    for (const rig::EventSpec& spec : stage_.document().rig().events)
+        if (event.kind == measure::EventKind::condition && spec.name == event.text) {
+            section(painter, y, tr("Condition"));
+            painter.setFont(Theme::get().mono());
+            painter.setPen(Theme::get().ink);
+            painter.drawText(QRectF(edge(), y, width() - 2 * edge(), Theme::get().px(80)), Qt::TextWordWrap, QString::fromStdString(spec.when) + (spec.hold.count() > 0 ? tr("\nfor %1").arg(QString::fromStdString(can::spanText(spec.hold))) : QString()));
+        }
+    contentHeight_ = y;
+}
+
+}  // namespace wavetrope::app

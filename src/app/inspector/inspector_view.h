@@ -1,0 +1,48 @@
+// The pane that explains what is selected.
+#pragma once
+
+#include <QPushButton>
+#include <QWidget>
+
+#include "app/shell/stage.h"
+
+namespace wavetrope::app {
+
+/// Message or signal: where each bit lies, values with their range, rhythm and counts. Node: what it does and why.
+/// Event: what it was. Everything at the cursor.
+class Inspector : public QWidget {
+    Q_OBJECT
+public:
+    explicit Inspector(Stage& stage, QWidget* parent = nullptr);
+    /// What it says, line by line, for assistive technology and the clipboard.
+    [[nodiscard]] QString text() const { return lines_.join(QLatin1Char('\n')); }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    void paintMessage(QPainter& painter);
+    void paintLattice(QPainter& painter, double& y, const database::CatalogMessage* message, const can::FrameView& frame);
+    void paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame);
+    void paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats& stats, const std::vector<can::Time>& beats);
+    void paintNode(QPainter& painter);
+    void paintEventFacts(QPainter& painter);
+    void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus);
+    void section(QPainter& painter, double& y, const QString& text, const QString& right = {});
+    void fact(QPainter& painter, double& y, const QString& name, const QString& value, bool wrong = false, bool mono = true);
+    void placeButtons();
+    void updateButtons();
+
+    Stage& stage_;
+    QPushButton* plot_;
+    QPushButton* only_;
+    QStringList lines_;
+    std::vector<std::pair<QRectF, int>> signalRows_;
+    double scroll_ = 0;
+    double contentHeight_ = 0;
+};
+
+}  // namespace wavetrope::app

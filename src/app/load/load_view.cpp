@@ -1,0 +1,292 @@
+#include "app/load/load_view.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QPainter>
+
+#include <algorithm>
+#include <array>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr std::array<int, 10> spans = {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000};  // ms
+constexpr int usualSpan = 4;
+constexpr double headWidth = 138;
+constexpr Time meanSpan = std::chrono::seconds(1);
+constexpr std::size_t mostBurstsShown = 12;
+constexpr unsigned takersEvery = 6;  // beats
+
+}  // namespace
+
+LoadView::LoadView(Stage& stage)
+    : View(stage), tools_(new QWidget), busBox_(new QComboBox), span_(new QSlider(Qt::Horizontal)), spanText_(new QLabel), facts_(new QLabel), plot_(new TimePlot(stage, true)), takers_(new TakersList(stage)),
+      peaks_(plot_->addGraph()), mean_(plot_->addGraph()), tracer_(new QCPItemTracer(plot_))
+{
+    auto* bar = new QHBoxLayout(tools_);
+    bar->setContentsMargins(0, 0, 0, 0);
+    bar->setSpacing(8);
+    busBox_->setObjectName(QStringLiteral("loadBus"));
+    busBox_->setToolTip(tr("Bus whose load is shown"));
+    span_->setObjectName(QStringLiteral("loadSpan"));
+    span_->setRange(0, static_cast<int>(spans.size()) - 1);
+    span_->setValue(usualSpan);
+    span_->setFixedWidth(110);
+    span_->setToolTip(tr("Averaged over: short shows bursts, long shows trends"));
+    spanText_->setMinimumWidth(48);
+    for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, new QLabel(tr("averaged over")), span_, spanText_})
+        bar->addWidget(widget);
+    bar->addWidget(facts_, 1);
+
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(Theme::get().px(headWidth), 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(plot_, 1);
+    layout->addWidget(takers_);
+    plot_->setToolTip(tr("Click a peak: cursor and frames of that moment. Wheel: zoom"));
+    plot_->yAxis->setRange(0, 104);
+    auto ticker = QSharedPointer<QCPAxisTickerFixed>::create();
+    ticker->setTickStep(25);
+    plot_->yAxis->setTicker(ticker);
+    peaks_->setLineStyle(QCPGraph::lsStepLeft);
+    peaks_->setAdaptiveSampling(false);
+    mean_->setAdaptiveSampling(false);
+    tracer_->setStyle(QCPItemTracer::tsCircle);
+    tracer_->setSize(7);
+    setFocusProxy(plot_);
+
+    connect(busBox_, &QComboBox::currentIndexChanged, this, &LoadView::chooseBus);
+    connect(span_, &QSlider::valueChanged, this, &LoadView::chooseSpan);
+    connect(&stage, &Stage::beat, this, &LoadView::refresh);
+    connect(&stage, &Stage::axisChanged, this, &LoadView::refresh);
+    connect(&stage, &Stage::becameReady, this, &LoadView::rebuild);
+    connect(&Theme::get(), &Theme::changed, this, &LoadView::rebuild);
+    connect(plot_, &TimePlot::clickedAt, this, &LoadView::jumpTo);
+    rebuild();
+}
+
+void LoadView::rebuild()
+{
+    const Theme& theme = Theme::get();
+    const QSignalBlocker block(busBox_);
+    const int keep = std::max(0, busBox_->currentIndex());
+    busBox_->clear();
+    const auto& buses = stage().document().buses();
+    for (std::size_t i = 0; i < buses.size(); ++i)
+        busBox_->addItem(Theme::letter(static_cast<unsigned>(i)) + QStringLiteral("  ") + QString::fromStdString(buses[i].name), QString::fromStdString(buses[i].name));
+    const int wanted = wantedBus_.isEmpty() ? keep : busBox_->findData(wantedBus_);
+    busBox_->setCurrentIndex(std::clamp(wanted, 0, std::max(0, busBox_->count() - 1)));
+    bus_ = static_cast<unsigned>(std::max(0, busBox_->currentIndex()));
+    QColor area = theme.bus(bus_);
+    area.setAlphaF(0.45F);
+    peaks_->setPen(QPen(theme.bus(bus_), 1));
+    peaks_->setBrush(area);
+    mean_->setPen(QPen(theme.ink, 1.2));
+    tracer_->setPen(QPen(theme.accent, 1.5));
+    tracer_->setBrush(theme.accent);
+    for (QWidget* widget : {static_cast<QWidget*>(busBox_), static_cast<QWidget*>(facts_)})
+        widget->setFont(theme.body());
+    spanText_->setFont(theme.mono());
+    chooseSpan(span_->value());
+}
+
+void LoadView::chooseBus(int index)
+{
+    if (index < 0)
+        return;
+    wantedBus_ = busBox_->currentData().toString();
+    rebuild();
+    Q_EMIT setUpChanged();
+}
+
+void LoadView::chooseSpan(int step)
+{
+    const int ms = spans[static_cast<std::size_t>(std::clamp(step, 0, static_cast<int>(spans.size()) - 1))];
+    spanText_->setText(ms >= 1000 ? QStringLiteral("1 s") : QStringLiteral("%1 ms").arg(ms));
+    series_.reset();
+    slow_.reset();
+    stage().document().measures().read([&](const measure::MeasureState& state) {
+        if (bus_ < state.loads.size()) {
+            series_ = std::make_unique<measure::LoadSeries>(state.loads[bus_], std::chrono::milliseconds(ms));
+            slow_ = std::make_unique<measure::LoadSeries>(state.loads[bus_], meanSpan);
+        }
+        return 0;
+    });
+    refresh();
+    Q_EMIT setUpChanged();
+}
+
+double LoadView::loadAtCursor() const
+{
+    return series_ ? series_->at(stage().cursor()) : 0;
+}
+
+void LoadView::refresh()
+{
+    if (!isVisible() || !series_)
+        return;
+    const Theme& theme = Theme::get();
+    std::vector<measure::Event> bursts;
+    stage().document().measures().read([&](const measure::MeasureState& state) {
+        series_->update(state.loads[bus_]);
+        slow_->update(state.loads[bus_]);
+        for (const measure::Event& event : state.events.events())
+            if (event.kind == measure::EventKind::burst && event.bus == bus_)
+                bursts.push_back(event);
+        return 0;
+    });
+    const double from = stage().seconds(stage().windowFrom());
+    const double to = stage().seconds(stage().windowTo());
+    const unsigned columns = plot_->columns();
+    // Bins while they are wider than a pixel, else the peak of each pixel column.
+    const double binSeconds = static_cast<double>(series_->span().count()) * 1e-9;
+    const double step = std::max(binSeconds, (to - from) / columns);
+    QVector<double> times;
+    QVector<double> peaks;
+    for (double at = std::floor(from / step) * step; at < to; at += step) {
+        times.append(at);
+        peaks.append(series_->over(stage().timeOf(at), stage().timeOf(at + step)).high);
+    }
+    peaks_->setData(times, peaks, true);
+    times.clear();
+    QVector<double> means;
+    const double slowStep = std::max(1.0, (to - from) / columns);
+    for (double at = std::floor(from) - 1; at < to + 1; at += slowStep) {
+        const Time time = stage().timeOf(at);
+        if (time >= stage().newest())
+            break;
+        times.append(at + 0.5);
+        means.append(slow_->over(time, stage().timeOf(at + slowStep)).mean());
+    }
+    mean_->setData(times, means, true);
+    tracer_->position->setCoords(plot_->cursorX(), loadAtCursor());
+
+    for (QCPItemRect* item : burstRects_)
+        plot_->removeItem(item);
+    for (QCPItemText* item : burstTexts_)
+        plot_->removeItem(item);
+    burstRects_.clear();
+    burstTexts_.clear();
+    std::size_t inWindow = 0;
+    for (std::size_t i = 0; i < bursts.size(); ++i) {
+        const double start = stage().seconds(bursts[i].time);
+        const double end = stage().seconds(bursts[i].until);
+        if (end < from || start > to || ++inWindow > mostBurstsShown)
+            continue;
+        auto* box = new QCPItemRect(plot_);
+        box->setPen(QPen(theme.error, 1));
+        box->topLeft->setCoords(start, 102);
+        box->bottomRight->setCoords(end, 0);
+        burstRects_.push_back(box);
+        auto* text = new QCPItemText(plot_);
+        text->setText(tr("burst %1").arg(i + 1));
+        text->setFont(theme.bodyStrong());
+        text->setColor(theme.ink);
+        text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+        text->setPadding(QMargins(4, 0, 0, 0));
+        text->position->setCoords(end, 102);
+        burstTexts_.push_back(text);
+    }
+    const measure::RangeSummary window = series_->over(std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
+    facts_->setText(tr("highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(bursts.empty() ? tr("no bursts") : bursts.size() == 1 ? tr("1 burst") : tr("%1 bursts").arg(bursts.size())));
+    plot_->followStage();
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+    if (beats_++ % takersEvery == 0)
+        showTakers();
+    update();
+}
+
+void LoadView::showTakers()
+{
+    Time from = stage().windowFrom();
+    Time to = std::min(stage().windowTo(), stage().newest());
+    QString what = tr("in this window");
+    stage().document().measures().read([&](const measure::MeasureState& state) {
+        unsigned number = 0;
+        for (const measure::Event& event : state.events.events()) {
+            if (event.kind != measure::EventKind::burst || event.bus != bus_)
+                continue;
+            ++number;
+            if (!stage().following() && stage().cursor() >= event.time && stage().cursor() <= event.until) {
+                from = event.time;
+                to = event.until;
+                what = tr("burst %1, %2 ms").arg(number).arg((to - from).count() / 1'000'000);
+            }
+        }
+        return 0;
+    });
+    takers_->show(bus_, from, to, what);
+}
+
+void LoadView::jumpTo(double seconds)
+{
+    if (!series_)
+        return;
+    // The highest bin near the click, then the first frame of this bus in it.
+    const double perPixel = (stage().seconds(stage().windowTo()) - stage().seconds(stage().windowFrom())) / plot_->columns();
+    const Time peak = series_->peakIn(stage().timeOf(seconds - 3 * perPixel), stage().timeOf(seconds + 3 * perPixel) + Time(1));
+    trace::Row row = stage().rowAt(peak);
+    row = row == trace::noRow ? 0 : row;
+    const trace::Snapshot snapshot = stage().snapshot();
+    const trace::Row limit = std::min<trace::Row>(snapshot.rows(), row + 100'000);
+    while (row < limit && (snapshot.trace().key(snapshot.identifier(row)).bus != bus_ || snapshot.time(row) < peak))
+        ++row;
+    // The plot sets the cursor to the click once this returns; the frame's moment is set behind that.
+    if (row < limit)
+        QMetaObject::invokeMethod(
+            this,
+            [this, row] {
+                stage().setCursorRow(row);
+                const trace::TraceKey& key = stage().snapshot().trace().key(stage().snapshot().identifier(row));
+                Selection selection;
+                selection.kind = Selection::Kind::message;
+                selection.bus = key.bus;
+                selection.id = key.id;
+                stage().select(selection);
+                showTakers();
+            },
+            Qt::QueuedConnection);
+}
+
+void LoadView::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const Theme& theme = Theme::get();
+    painter.fillRect(rect(), theme.surface);
+    if (bus_ >= stage().document().buses().size())
+        return;
+    const double left = theme.px(10);
+    paintBusBadge(painter, QRectF(left, theme.px(6), theme.px(14), theme.px(14)), bus_);
+    paintText(painter, QRectF(left + theme.px(20), theme.px(5), theme.px(104), theme.px(16)), QString::fromStdString(stage().document().buses()[bus_].name), theme.bodyStrong(), theme.ink);
+    if (!stage().document().buses()[bus_].rate.known()) {
+        paintText(painter, QRectF(left, theme.px(24), theme.px(124), theme.px(20)), tr("bit rate not known"), theme.body(), theme.error);
+        return;
+    }
+    paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
+    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1 s").arg(secondsText(stage().seconds(stage().cursor()), 3)), theme.body(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("line: mean over 1 s"), theme.small(), theme.ink3);
+}
+
+nlohmann::json LoadView::save() const
+{
+    return {{"bus", busBox_->currentData().toString().toStdString()}, {"span", std::to_string(spans[static_cast<std::size_t>(span_->value())]) + " ms"}};
+}
+
+void LoadView::restore(const nlohmann::json& setUp)
+{
+    if (setUp.contains("bus") && setUp["bus"].is_string())
+        wantedBus_ = QString::fromStdString(setUp["bus"].get<std::string>());
+    if (setUp.contains("span") && setUp["span"].is_string()) {
+        const int ms = QString::fromStdString(setUp["span"].get<std::string>()).section(QLatin1Char(' '), 0, 0).toInt();
+        for (std::size_t i = 0; i < spans.size(); ++i)
+            if (spans[i] == ms)
+                span_->setValue(static_cast<int>(i));
+    }
+    rebuild();
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,86 @@
+// Bus load over time, bursts, and who takes the bandwidth.
+#pragma once
+
+#include <QLabel>
+#include <QSlider>
+
+#include <memory>
+
+#include "app/paint/plot.h"
+#include "app/shell/view.h"
+#include "measure/load_series.h"
+
+class QComboBox;
+
+namespace wavetrope::app {
+
+/// The messages of a stretch of time, by their share of the bus.
+class TakersList : public QWidget {
+    Q_OBJECT
+public:
+    explicit TakersList(Stage& stage, QWidget* parent = nullptr);
+    /// Shows who takes a bus between two moments.
+    void show(unsigned bus, Time from, Time to, const QString& what);
+
+    struct Taker {
+        trace::IdentifierIndex identifier = 0;
+        double percent = 0;
+    };
+    [[nodiscard]] const std::vector<Taker>& takers() const { return takers_; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+
+private:
+    Stage& stage_;
+    unsigned bus_ = 0;
+    QString what_;
+    std::vector<Taker> takers_;
+    int others_ = 0;
+    double othersPercent_ = 0;
+};
+
+class LoadView : public View {
+    Q_OBJECT
+public:
+    explicit LoadView(Stage& stage);
+    QWidget* tools() override { return tools_; }
+    nlohmann::json save() const override;
+    void restore(const nlohmann::json& setUp) override;
+
+    [[nodiscard]] TimePlot* plot() { return plot_; }
+    [[nodiscard]] double loadAtCursor() const;
+    [[nodiscard]] TakersList* takers() { return takers_; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    void chooseBus(int index);
+    void chooseSpan(int step);
+    void rebuild();
+    void refresh();
+    void jumpTo(double seconds);
+    void showTakers();
+
+    QWidget* tools_;
+    QComboBox* busBox_;
+    QSlider* span_;
+    QLabel* spanText_;
+    QLabel* facts_;
+    TimePlot* plot_;
+    TakersList* takers_;
+    QCPGraph* peaks_;
+    QCPGraph* mean_;
+    QCPItemTracer* tracer_;
+    std::vector<QCPItemRect*> burstRects_;
+    std::vector<QCPItemText*> burstTexts_;
+    unsigned bus_ = 0;
+    QString wantedBus_;
+    std::unique_ptr<measure::LoadSeries> series_;
+    std::unique_ptr<measure::LoadSeries> slow_;
+    unsigned beats_ = 0;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,87 @@
+// The application.
+#include <QApplication>
+#include <QFileInfo>
+#include <QMessageBox>
+#include <QSettings>
+#include <QTimer>
+
+#include <CLI/CLI.hpp>
+#include <spdlog/spdlog.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <cstring>
+#include <ctime>
+
+#include "app/shell/main_window.h"
+#include "app/theme/theme.h"
+
+using namespace wavetrope;
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("wavetrope"));
+    QApplication::setOrganizationName(QStringLiteral("wavetrope"));
+
+    CLI::App program("Wavetrope: see, measure and replay the traffic of controller area networks");
+    std::vector<std::string> files;
+    std::string rigPath;
+    std::string theme;
+    bool measureStart = false;
+    program.add_option("files", files, "Rigs (.json) and logs (.pcapng, .pcap) to open");
+    program.add_option("--rig", rigPath, "Rig whose databases explain the logs");
+    program.add_option("--theme", theme, "paper or ink")->check(CLI::IsMember({"paper", "ink"}));
+    program.add_flag("--measure-start", measureStart, "Print the time to the first painted frame and end");
+    CLI11_PARSE(program, argc, argv);
+
+    QSettings settings;
+    const QString chosen = theme.empty() ? settings.value(QStringLiteral("theme"), QStringLiteral("paper")).toString() : QString::fromStdString(theme);
+    app::Theme::get().choose(chosen == QLatin1String("ink") ? app::ThemeName::ink : app::ThemeName::paper);
+    app::Theme::get().setScale(settings.value(QStringLiteral("scale"), 1.0).toDouble());
+
+    rig::Rig rig;
+    rig.name = "Rig";
+    rig.document = {{"wavetrope", rig::Rig::version}, {"name", "Rig"}};
+    if (!rigPath.empty()) {
+        auto loaded = rig::loadRig(rigPath);
+        if (!loaded) {
+            spdlog::error("{}", loaded.error().text());
+            return 2;
+        }
+        rig = std::move(*loaded);
+    }
+    bool opened = false;
+    for (const std::string& file : files)
+        opened = app::MainWindow::openFile(QString::fromStdString(file), rig, nullptr) != nullptr || opened;
+    if (files.empty()) {
+        auto document = app::RunDocument::live(rig);
+        if (!document) {
+            QMessageBox::critical(nullptr, QStringLiteral("Wavetrope"), QString::fromStdString(document.error().text()));
+            return 2;
+        }
+        (new app::MainWindow(std::move(*document)))->show();
+        opened = true;
+    }
+    if (!opened)
+        return 2;
+    if (measureStart)
+        QTimer::singleShot(0, &application, [] {
+            app::MainWindow::all().front()->grab();
+            timespec now{};
+            clock_gettime(CLOCK_BOOTTIME, &now);
+            // Field 22 of the process's statistics: its start, in clock ticks since the machine's.
+            std::FILE* stat = std::fopen("/proc/self/stat", "r");
+            char text[1024] = {};
+            if (stat != nullptr && std::fgets(text, sizeof text, stat) != nullptr) {
+                const char* at = std::strrchr(text, ')');
+                unsigned long long start = 0;
+                std::sscanf(at + 2, "%*c %*d %*d %*d %*d %*d %*u %*u %*u %*u %*u %*u %*u %*d %*d %*d %*d %*d %*d %llu", &start);
+                const double began = static_cast<double>(start) / static_cast<double>(sysconf(_SC_CLK_TCK));
+                std::printf("first painted frame after %.0f ms\n", (static_cast<double>(now.tv_sec) + static_cast<double>(now.tv_nsec) * 1e-9 - began) * 1e3);
+            }
+            std::fflush(stdout);
+            QApplication::exit(0);
+        });
+    return QApplication::exec();
+}

@@ -1,0 +1,214 @@
+#include "app/nodes/nodes_view.h"
+
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QPainter>
+#include <QToolTip>
+
+#include <algorithm>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr double badgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420;
+constexpr Time barSpan = std::chrono::seconds(20);
+constexpr double headHeight = 22, pitch = 24;
+
+class SimulateCommand : public QUndoCommand {
+public:
+    SimulateCommand(RunDocument& document, const QString& node, bool on) : QUndoCommand(on ? QObject::tr("put %1 back").arg(node) : QObject::tr("take %1 out").arg(node)), document_(document), node_(node.toStdString()), on_(on) {}
+    void undo() override { apply(!on_); }
+    void redo() override { apply(on_); }
+
+private:
+    void apply(bool on)
+    {
+        document_.session()->post([name = node_, on](rig::Session& session) {
+            if (drive::Node* node = session.node(name))
+                node->setOn(on);
+        });
+    }
+    RunDocument& document_;
+    std::string node_;
+    bool on_;
+};
+
+}  // namespace
+
+NodesView::NodesView(Stage& stage) : View(stage), facts_(new QLabel)
+{
+    setObjectName(QStringLiteral("nodes"));
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setAccessibleName(tr("Simulated nodes"));
+    connect(&stage, &Stage::beat, this, &NodesView::refresh);
+    connect(&stage, &Stage::selectionChanged, this, [this] { update(); });
+    facts_->setFont(Theme::get().body());
+}
+
+void NodesView::refresh()
+{
+    if (!isVisible() || stage().document().session() == nullptr)
+        return;
+    reports_ = stage().document().session()->nodeReports();
+    playback_ = stage().document().session()->playbackReport();
+    playedBack_.assign(reports_.size(), false);
+    int simulated = 0;
+    int played = 0;
+    for (std::size_t i = 0; i < reports_.size(); ++i) {
+        for (const drive::Route& route : playback_.routes)
+            if (route.to >= 0 && playback_.playing && !reports_[i].on)
+                playedBack_[i] = playedBack_[i] || route.senders == drive::Senders::all || ((std::find(route.nodes.begin(), route.nodes.end(), reports_[i].name) != route.nodes.end()) == (route.senders == drive::Senders::only));
+        simulated += reports_[i].on ? 1 : 0;
+        played += playedBack_[i] ? 1 : 0;
+    }
+    facts_->setText(tr("%1 simulated, %2 played back").arg(simulated).arg(played));
+    update();
+}
+
+double NodesView::rowTop(std::size_t index) const { return Theme::get().px(headHeight) + static_cast<double>(index) * Theme::get().px(pitch); }
+
+QRectF NodesView::pillOf(const QString& node) const
+{
+    const Theme& theme = Theme::get();
+    for (std::size_t i = 0; i < reports_.size(); ++i)
+        if (reports_[i].name == node.toStdString())
+            return QRectF(theme.px(pillAt), rowTop(i) + theme.px(3), theme.px(86), theme.px(18));
+    return {};
+}
+
+void NodesView::setSimulated(const QString& node, bool on)
+{
+    undo_.push(new SimulateCommand(stage().document(), node, on));
+}
+
+void NodesView::choose(int index)
+{
+    if (index < 0 || index >= static_cast<int>(reports_.size()))
+        return;
+    Selection selection;
+    selection.kind = Selection::Kind::node;
+    selection.node = QString::fromStdString(reports_[static_cast<std::size_t>(index)].name);
+    stage().select(selection);
+}
+
+void NodesView::mousePressEvent(QMouseEvent* event)
+{
+    setFocus();
+    const int index = static_cast<int>((event->position().y() - Theme::get().px(headHeight)) / Theme::get().px(pitch));
+    if (event->position().y() < Theme::get().px(headHeight) || index >= static_cast<int>(reports_.size()))
+        return;
+    const rig::NodeReport& report = reports_[static_cast<std::size_t>(index)];
+    const QString name = QString::fromStdString(report.name);
+    if (pillOf(name).contains(event->position()))
+        setSimulated(name, !report.on);
+    choose(index);
+}
+
+void NodesView::keyPressEvent(QKeyEvent* event)
+{
+    int at = -1;
+    for (std::size_t i = 0; i < reports_.size(); ++i)
+        if (stage().selection().kind == Selection::Kind::node && QString::fromStdString(reports_[i].name) == stage().selection().node)
+            at = static_cast<int>(i);
+    if (event->matches(QKeySequence::Undo))
+        undo_.undo();
+    else if (event->matches(QKeySequence::Redo))
+        undo_.redo();
+    else if (event->key() == Qt::Key_Down)
+        choose(at + 1);
+    else if (event->key() == Qt::Key_Up)
+        choose(at - 1);
+    else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && at >= 0)
+        setSimulated(QString::fromStdString(reports_[static_cast<std::size_t>(at)].name), !reports_[static_cast<std::size_t>(at)].on);
+    else
+        View::keyPressEvent(event);
+}
+
+bool NodesView::event(QEvent* event)
+{
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        for (const rig::NodeReport& report : reports_)
+            if (pillOf(QString::fromStdString(report.name)).contains(help->pos())) {
+                QToolTip::showText(help->globalPos(), report.on ? tr("Take %1 out of the simulation, as if it were unplugged  (Enter)").arg(QString::fromStdString(report.name)) : tr("Put %1 back into the simulation  (Enter)").arg(QString::fromStdString(report.name)), this);
+                return true;
+            }
+    }
+    return View::event(event);
+}
+
+void NodesView::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const Theme& theme = Theme::get();
+    painter.fillRect(rect(), theme.surface);
+    if (reports_.empty()) {
+        paintText(painter, rect(), stage().document().session() == nullptr ? tr("This is a log: nodes are simulated in the window of a running rig.") : tr("This rig has no simulated nodes. They are described in its document."), theme.body(), theme.ink2, Qt::AlignCenter);
+        return;
+    }
+    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(headHeight)), text, theme.small(), theme.ink3); };
+    heading(nameAt, tr("node"));
+    heading(pillAt, tr("source"));
+    heading(stateAt, tr("state"));
+    heading(barsAt, tr("last 20 s"));
+    const Time now = stage().cursor();
+    for (std::size_t i = 0; i < reports_.size(); ++i) {
+        const rig::NodeReport& report = reports_[i];
+        const double y = rowTop(i);
+        const double height = theme.px(pitch);
+        const bool selected = stage().selection().kind == Selection::Kind::node && stage().selection().node == QString::fromStdString(report.name);
+        if (selected)
+            painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
+        const unsigned bus = report.buses.empty() ? 0 : report.buses.front();
+        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + theme.px(5), theme.px(14), theme.px(14)), bus);
+        paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name), selected ? theme.bodyStrong() : theme.body(), theme.ink);
+
+        const QRectF pill = pillOf(QString::fromStdString(report.name));
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(playedBack_[i] ? theme.accent : theme.hairline, 1));
+        painter.setBrush(report.on ? QBrush(Qt::NoBrush) : QBrush(theme.raised));
+        painter.drawRoundedRect(pill, pill.height() / 2, pill.height() / 2);
+        painter.setRenderHint(QPainter::Antialiasing, false);
+        paintText(painter, pill, report.on ? tr("simulated") : playedBack_[i] ? tr("played back") : tr("taken out"), playedBack_[i] ? theme.bodyStrong() : theme.body(), playedBack_[i] ? theme.accent : report.on ? theme.ink2 : theme.ink3, Qt::AlignCenter);
+
+        // The states as they stood at the cursor.
+        const drive::StateChange* current = nullptr;
+        for (const drive::StateChange& change : report.states)
+            if (change.time <= now)
+                current = &change;
+        if (!report.on)
+            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("not simulated"), theme.body(), theme.ink3);
+        else if (current != nullptr)
+            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), QString::fromStdString(current->state), theme.body(), current->wrong ? theme.error : theme.ink);
+
+        const double left = theme.px(barsAt);
+        const double right = width() - theme.px(12);
+        const auto x = [&](Time time) { return std::clamp(right - static_cast<double>((now - time).count()) / static_cast<double>(barSpan.count()) * (right - left), left, right); };
+        for (std::size_t k = 0; k < report.states.size(); ++k) {
+            const drive::StateChange& change = report.states[k];
+            const Time end = k + 1 < report.states.size() ? std::min(now, report.states[k + 1].time) : now;
+            if (change.time > now || end < now - barSpan)
+                continue;
+            const QRectF bar(x(change.time), y + theme.px(5), x(end) - x(change.time) - 1, theme.px(14));
+            if (bar.width() < 0.5)
+                continue;
+            QColor fill = change.wrong ? theme.error : theme.bus(bus);
+            const QColor line = fill;
+            fill.setAlphaF(0.28F);
+            painter.fillRect(bar, fill);
+            painter.fillRect(QRectF(bar.left(), bar.bottom() - 1.5, bar.width(), 1.5), line);
+            if (bar.width() > theme.px(26))
+                paintText(painter, bar.adjusted(theme.px(4), 0, -2, 0), QString::fromStdString(change.state), theme.small(), theme.ink);
+        }
+        painter.setPen(theme.grid);
+        painter.drawLine(theme.px(8), static_cast<int>(y + height) - 1, width(), static_cast<int>(y + height) - 1);
+    }
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,184 @@
+#include "app/paint/paint.h"
+
+#include <QFontMetricsF>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr unsigned beatsShown = 24;
+
+}  // namespace
+
+void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus)
+{
+    const Theme& theme = Theme::get();
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    QPen pen(theme.bus(bus), std::max(1.5, box.width() / 9));
+    if (bus >= 8)
+        pen.setStyle(Qt::DashLine);
+    painter.setPen(pen);
+    painter.setBrush(theme.surface);
+    const double inset = pen.widthF() / 2;
+    painter.drawRoundedRect(box.adjusted(inset, inset, -inset, -inset), box.width() / 5, box.width() / 5);
+    QFont font = theme.text(9.5, QFont::Bold);
+    font.setPixelSize(std::max(7, static_cast<int>(box.height() * 0.62)));
+    painter.setFont(font);
+    painter.setPen(theme.ink);
+    painter.drawText(box, Qt::AlignCenter, Theme::letter(bus));
+    painter.restore();
+}
+
+void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment)
+{
+    if (box.width() <= 2)
+        return;
+    painter.setFont(font);
+    painter.setPen(colour);
+    const QFontMetricsF metrics(font);
+    painter.drawText(box, static_cast<int>(alignment) | Qt::TextSingleLine, metrics.horizontalAdvance(text) <= box.width() ? text : metrics.elidedText(text, Qt::ElideMiddle, box.width()));
+}
+
+void paintWarning(QPainter& painter, const QPointF& centre, double size)
+{
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(QPen(Theme::get().error, 1.3));
+    painter.setBrush(Qt::NoBrush);
+    const QPointF points[3] = {centre + QPointF(0, -size * 0.5), centre + QPointF(size * 0.55, size * 0.45), centre + QPointF(-size * 0.55, size * 0.45)};
+    painter.drawPolygon(points, 3);
+    painter.restore();
+}
+
+double latticeWidth()
+{
+    return Theme::get().px(8 * 20.6);
+}
+
+void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately, const measure::BitMask& ever)
+{
+    const Theme& theme = Theme::get();
+    const QColor still = theme.ink3.lightness() > 128 ? theme.faint : QColor(theme.faint);
+    const QColor empty = theme.grid;
+    const double unit = theme.scale();
+    if (length > can::maxClassicLength) {
+        // One cell a byte, in two rows.
+        const unsigned perRow = (length + 1) / 2;
+        const double cell = std::min(6.0 * unit, box.width() / perRow);
+        for (unsigned i = 0; i < length; ++i) {
+            const QRectF at(box.left() + (i % perRow) * cell, box.center().y() + (i < perRow ? -6.5 : 0.5) * unit, cell - unit, 5 * unit);
+            const bool moved = lately.bytes[i] != 0;
+            QColor fill = data[i] == 0 && !moved ? empty : moved ? theme.ink : still;
+            if (moved)
+                fill.setAlphaF(0.35F + 0.65F * static_cast<float>(data[i]) / 255.0F);
+            painter.fillRect(at, fill);
+            if (moved)
+                painter.fillRect(QRectF(at.left(), at.bottom(), at.width(), unit), theme.accent);
+        }
+        return;
+    }
+    const double cell = 4.0 * unit;
+    const double pitch = 4.6 * unit;
+    const double byteWidth = 20.6 * unit;
+    const double top = box.center().y() - 6.5 * unit;
+    for (unsigned i = 0; i < length; ++i)
+        for (unsigned k = 0; k < 8; ++k) {
+            const unsigned bit = 7 - k;
+            const QRectF at(box.left() + i * byteWidth + (k % 4) * pitch, top + (k < 4 ? 0 : 7.0 * unit), cell, 4.6 * unit);
+            const bool one = (data[i] >> bit & 1U) != 0;
+            const bool moved = lately.test(i, bit);
+            const bool alive = moved || ever.test(i, bit);
+            painter.fillRect(at, one ? (alive ? theme.ink : still) : empty);
+            if (moved)
+                painter.fillRect(QRectF(at.left(), at.bottom() + 0.4 * unit, cell, 1.2 * unit), theme.accent);
+        }
+}
+
+void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Time>& beats, can::Time period, can::Time at)
+{
+    const Theme& theme = Theme::get();
+    if (beats.size() < 2 && period.count() == 0)
+        return;
+    if (period.count() == 0) {
+        // Nothing is promised: measured against the median of the gaps.
+        std::vector<can::Time> gaps;
+        for (std::size_t i = 1; i < beats.size(); ++i)
+            gaps.push_back(beats[i] - beats[i - 1]);
+        std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
+        period = std::max(can::Time(1), gaps[gaps.size() / 2]);
+    }
+    if (beats.empty())
+        return;
+    const double width = box.width() / beatsShown;
+    const double half = theme.px(5.5);
+    const auto x = [&](can::Time time) { return box.right() - static_cast<double>((at - time).count()) / static_cast<double>(period.count()) * width; };
+    painter.save();
+    painter.setClipRect(box.adjusted(-1, -2, 1, 2));
+    for (std::size_t i = 0; i <= beats.size(); ++i) {
+        const can::Time next = i < beats.size() ? beats[i] : at;
+        if (i > 0) {
+            // Holes between this arrival and the one before.
+            const double missed = static_cast<double>((next - beats[i - 1]).count()) / static_cast<double>(period.count());
+            const int holes = std::min(30, static_cast<int>(missed + (i < beats.size() ? 0.4 : -0.5)) - (i < beats.size() ? 1 : 0));
+            if (missed > 1.6)
+                for (int k = 1; k <= holes; ++k) {
+                    const double place = x(beats[i - 1] + period * k);
+                    if (place < box.left())
+                        continue;
+                    painter.setPen(QPen(theme.error, 1));
+                    painter.setBrush(Qt::NoBrush);
+                    painter.drawRect(QRectF(place - 1.5, box.center().y() - half, 3, 2 * half));
+                }
+        }
+        if (i < beats.size() && x(next) >= box.left())
+            painter.fillRect(QRectF(std::round(x(next)) - 0.5, box.center().y() - half, std::max(1.0, theme.scale()), 2 * half), theme.ink2);
+    }
+    painter.restore();
+}
+
+QString clockText(double seconds)
+{
+    const bool negative = seconds < 0;
+    seconds = std::abs(seconds);
+    const auto minutes = static_cast<long long>(seconds / 60);
+    const double rest = seconds - static_cast<double>(minutes) * 60;
+    QString text;
+    if (minutes >= 60)
+        text = QStringLiteral("%1:%2:").arg(minutes / 60).arg(minutes % 60, 2, 10, QLatin1Char('0'));
+    else
+        text = QStringLiteral("%1:").arg(minutes, 2, 10, QLatin1Char('0'));
+    return (negative ? QStringLiteral("-") : QString()) + text + QStringLiteral("%1").arg(std::floor(rest * 100) / 100, 5, 'f', 2, QLatin1Char('0'));
+}
+
+QString secondsText(double seconds, int decimals) { return QString::number(seconds, 'f', decimals); }
+
+QString valueText(double value, double factor)
+{
+    if (!std::isfinite(value))
+        return QStringLiteral("not a number");
+    const double step = std::abs(factor);
+    int decimals = 0;
+    if (step > 0 && step < 1)
+        decimals = std::clamp(static_cast<int>(std::ceil(-std::log10(step) - 1e-9)), 0, 6);
+    if (step == 1 && value != std::floor(value))
+        decimals = 3;  // a floating-point signal
+    if (std::abs(value) >= 1e7)
+        return QString::number(value, 'g', 10);
+    return QString::number(value, 'f', decimals);
+}
+
+QString countText(std::uint64_t count)
+{
+    QString text = QString::number(count);
+    for (qsizetype at = text.size() - 3; at > 0; at -= 3)
+        text.insert(at, QLatin1Char(','));
+    return text;
+}
+
+}  // namespace wavetrope::app

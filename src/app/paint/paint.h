@@ -1,0 +1,41 @@
+// Small drawings that several views share.
+#pragma once
+
+#include <QPainter>
+#include <QRectF>
+#include <QString>
+
+#include <array>
+#include <vector>
+
+#include "can/frame.h"
+#include "measure/identifier_stats.h"
+
+namespace wavetrope::app {
+
+/// The letter of a bus in a box of its hue.
+void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus);
+/// Text on one line, elided in the middle where it does not fit.
+void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);
+/// An outlined mark for a warning.
+void paintWarning(QPainter& painter, const QPointF& centre, double size);
+
+/// A payload in a row: each byte two rows of four cells, inked when 1, underlined where it changed lately, grey where
+/// it never did. Longer payloads are folded to one cell a byte.
+void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately, const measure::BitMask& ever);
+
+/// Arrivals against the beat: the last two dozen beats before `at`; a missed one is an outlined hole.
+void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Time>& beats, can::Time period, can::Time at);
+
+/// Width of the lattice of a classic payload.
+[[nodiscard]] double latticeWidth();
+
+/// A time since the start: "01:12.48" or "72.261795".
+[[nodiscard]] QString clockText(double seconds);
+[[nodiscard]] QString secondsText(double seconds, int decimals);
+/// A value with the digits that its scaling can carry, without unit.
+[[nodiscard]] QString valueText(double value, double factor);
+/// 408,112
+[[nodiscard]] QString countText(std::uint64_t count);
+
+}  // namespace wavetrope::app

@@ -1,0 +1,90 @@
+#include "app/paint/plot.h"
+
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+TimePlot::TimePlot(Stage& stage, bool showTimes, QWidget* parent) : QCustomPlot(parent), stage_(stage), showTimes_(showTimes), cursor_(new QCPItemStraightLine(this))
+{
+    setObjectName(QStringLiteral("timePlot"));
+    setFocusPolicy(Qt::StrongFocus);
+    axisRect()->setAutoMargins(QCP::msNone);
+    xAxis2->setVisible(false);
+    yAxis2->setVisible(false);
+    yAxis->ticker()->setTickCount(3);
+    cursor_->setLayer(QStringLiteral("overlay"));
+    setAntialiasedElements(QCP::aePlottables | QCP::aeItems);
+    setNoAntialiasingOnDrag(true);
+    restyle();
+    connect(&Theme::get(), &Theme::changed, this, [this] {
+        restyle();
+        replot(QCustomPlot::rpQueuedReplot);
+    });
+}
+
+void TimePlot::restyle()
+{
+    const Theme& theme = Theme::get();
+    setBackground(QBrush(theme.surface));
+    axisRect()->setMargins(QMargins(theme.px(44), theme.px(4), theme.px(10), theme.px(showTimes_ ? 20 : 3)));
+    axisRect()->setBackground(QBrush(theme.ground));
+    for (QCPAxis* axis : {xAxis, yAxis}) {
+        axis->setBasePen(QPen(theme.hairline));
+        axis->setTickPen(QPen(theme.hairline));
+        axis->setSubTickPen(Qt::NoPen);
+        axis->setTickLabelFont(theme.mono(9.8));
+        axis->setTickLabelColor(theme.ink3);
+        axis->grid()->setPen(QPen(theme.grid));
+        axis->grid()->setZeroLinePen(QPen(theme.grid));
+        axis->setTickLength(0, showTimes_ && axis == xAxis ? 3 : 0);
+        axis->setNumberFormat(QStringLiteral("gb"));
+        axis->setNumberPrecision(6);
+    }
+    xAxis->setTickLabels(showTimes_);
+    cursor_->setPen(QPen(theme.accent, 1.5));
+}
+
+double TimePlot::cursorX() const { return stage_.seconds(stage_.cursor()); }
+
+unsigned TimePlot::columns() const { return static_cast<unsigned>(std::max(10, axisRect()->width())); }
+
+void TimePlot::followStage()
+{
+    xAxis->setRange(stage_.seconds(stage_.windowFrom()), stage_.seconds(stage_.windowTo()));
+    cursor_->point1->setCoords(cursorX(), 0);
+    cursor_->point2->setCoords(cursorX(), 1);
+}
+
+void TimePlot::moveCursor(const QMouseEvent* event)
+{
+    const double seconds = xAxis->pixelToCoord(event->position().x());
+    Q_EMIT clickedAt(seconds);
+    stage_.setCursor(stage_.timeOf(seconds));
+}
+
+void TimePlot::mousePressEvent(QMouseEvent* event)
+{
+    setFocus();
+    if (event->button() == Qt::LeftButton && axisRect()->rect().contains(event->pos()))
+        moveCursor(event);
+}
+
+void TimePlot::mouseMoveEvent(QMouseEvent* event)
+{
+    if ((event->buttons() & Qt::LeftButton) != 0)
+        moveCursor(event);
+}
+
+void TimePlot::wheelEvent(QWheelEvent* event)
+{
+    const double steps = event->angleDelta().y() / 120.0;
+    if ((event->modifiers() & Qt::ShiftModifier) != 0) {
+        const Time by = Time(static_cast<std::int64_t>(static_cast<double>((stage_.windowTo() - stage_.windowFrom()).count()) * -0.1 * steps));
+        stage_.setWindow(stage_.windowFrom() + by, stage_.windowTo() + by);
+    } else {
+        stage_.zoom(std::pow(0.8, steps), stage_.timeOf(xAxis->pixelToCoord(event->position().x())));
+    }
+    event->accept();
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,41 @@
+// Plots in the look of the application.
+#pragma once
+
+#include "app/paint/plot_library.h"
+
+#include "app/shell/stage.h"
+
+namespace wavetrope::app {
+
+/// A plot over the time axis of a stage, seconds since the start of the run: cursor line, window, wheel to zoom,
+/// Shift and wheel to move, click and drag for the cursor.
+class TimePlot : public QCustomPlot {
+    Q_OBJECT
+public:
+    TimePlot(Stage& stage, bool showTimes, QWidget* parent = nullptr);
+
+    /// Takes window and cursor from the stage; call before replotting.
+    void followStage();
+    [[nodiscard]] double cursorX() const;
+    /// Pixel columns of the plotting area.
+    [[nodiscard]] unsigned columns() const;
+
+Q_SIGNALS:
+    /// A click at seconds since the start, in front of the cursor being set there.
+    void clickedAt(double seconds);
+
+protected:
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+private:
+    void restyle();
+    void moveCursor(const QMouseEvent* event);
+
+    Stage& stage_;
+    bool showTimes_;
+    QCPItemStraightLine* cursor_;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,400 @@
+#include "app/playback/playback_view.h"
+
+#include <QAbstractItemView>
+#include <QDropEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QMimeData>
+#include <QPainter>
+#include <QPointer>
+#include <QUrl>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+/// The letter of a bus as a small widget.
+class Badge : public QWidget {
+public:
+    explicit Badge(unsigned bus) : bus_(bus) { setFixedSize(Theme::get().px(14), Theme::get().px(14)); }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        paintBusBadge(painter, rect(), bus_);
+    }
+
+private:
+    unsigned bus_;
+};
+
+class RouteCommand : public QUndoCommand {
+public:
+    RouteCommand(RunDocument& document, std::vector<drive::Route> before, std::vector<drive::Route> next) : QUndoCommand(QObject::tr("change what is played")), document_(document), before_(std::move(before)), next_(std::move(next)) {}
+    void undo() override { apply(before_); }
+    void redo() override { apply(next_); }
+
+private:
+    void apply(const std::vector<drive::Route>& routes)
+    {
+        document_.session()->post([routes](rig::Session& session) { session.playback().route(routes); });
+    }
+    RunDocument& document_;
+    std::vector<drive::Route> before_;
+    std::vector<drive::Route> next_;
+};
+
+bool sameRoutes(const std::vector<drive::Route>& a, const std::vector<drive::Route>& b)
+{
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](const drive::Route& x, const drive::Route& y) { return x.to == y.to && x.senders == y.senders && x.nodes == y.nodes; });
+}
+
+}  // namespace
+
+PlaybackView::PlaybackView(Stage& stage)
+    : View(stage), facts_(new QLabel), strip_(new PlaybackStrip), controls_(new QWidget), play_(new QPushButton(tr("Play"))), step_(new QPushButton(tr("Step"))), tenFrames_(new QPushButton(tr("10 frames"))), loop_(new QCheckBox(tr("loop"))),
+      heading_(new QLabel(tr("What of the log goes where"))), routesBox_(new QWidget), routesLayout_(new QVBoxLayout(routesBox_)), notice_(new QWidget), noticeText_(new QLabel), noticeButton_(new QPushButton), choose_(new QPushButton(tr("Choose a log..."))), empty_(new QLabel)
+{
+    const Theme& theme = Theme::get();
+    setAcceptDrops(true);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8));
+    layout->setSpacing(theme.px(9));
+    layout->addWidget(strip_);
+
+    auto* bar = new QHBoxLayout(controls_);
+    bar->setContentsMargins(0, 0, 0, 0);
+    bar->setSpacing(theme.px(6));
+    play_->setObjectName(QStringLiteral("primary"));
+    play_->setToolTip(tr("Play from here, or rest  (P)"));
+    play_->setShortcut(Qt::Key_P);
+    step_->setObjectName(QStringLiteral("step"));
+    step_->setToolTip(tr("Send the next frame  (S)"));
+    step_->setShortcut(Qt::Key_S);
+    tenFrames_->setToolTip(tr("Send the next ten frames"));
+    bar->addWidget(play_);
+    bar->addWidget(step_);
+    bar->addWidget(tenFrames_);
+    bar->addSpacing(theme.px(14));
+    bar->addWidget(new QLabel(tr("pace")));
+    for (const auto& [factor, text] : std::initializer_list<std::pair<double, QString>>{{1, tr("recorded")}, {2, tr("x 2")}, {10, tr("x 10")}, {0, tr("fastest")}}) {
+        auto* button = new QPushButton(text);
+        button->setObjectName(QStringLiteral("pace%1").arg(factor));
+        button->setCheckable(true);
+        button->setToolTip(factor == 0 ? tr("As fast as the bus takes frames") : tr("%1 times the recorded pace").arg(factor));
+        const double value = factor;
+        connect(button, &QPushButton::clicked, this, [this, value] { setPace(value); });
+        paces_.emplace_back(factor, button);
+        bar->addWidget(button);
+    }
+    bar->addSpacing(theme.px(14));
+    bar->addWidget(loop_);
+    bar->addStretch(1);
+    auto* another = new QPushButton(tr("Other log..."));
+    another->setToolTip(tr("Load another log into playback"));
+    connect(another, &QPushButton::clicked, this, &PlaybackView::chooseLog);
+    bar->addWidget(another);
+    layout->addWidget(controls_);
+    heading_->setFont(theme.head());
+    layout->addWidget(heading_);
+    routesLayout_->setContentsMargins(0, 0, 0, 0);
+    routesLayout_->setSpacing(theme.px(3));
+    layout->addWidget(routesBox_);
+
+    notice_->setObjectName(QStringLiteral("notice"));
+    auto* noticeLine = new QHBoxLayout(notice_);
+    noticeLine->setContentsMargins(theme.px(14), theme.px(6), theme.px(6), theme.px(6));
+    noticeLine->addWidget(noticeText_, 1);
+    noticeButton_->setObjectName(QStringLiteral("remedy"));
+    noticeLine->addWidget(noticeButton_);
+    noticeText_->setObjectName(QStringLiteral("noticeText"));
+    layout->addWidget(notice_);
+    empty_->setText(tr("Playback puts a recorded log back on the buses, as if its event happened again.\nDrop a log here, or choose one."));
+    empty_->setAlignment(Qt::AlignCenter);
+    layout->addWidget(empty_);
+    layout->addWidget(choose_, 0, Qt::AlignHCenter);
+    layout->addStretch(1);
+
+    connect(choose_, &QPushButton::clicked, this, &PlaybackView::chooseLog);
+    connect(play_, &QPushButton::clicked, this, [this] {
+        if (this->stage().document().session() != nullptr)
+            this->stage().document().session()->post([](rig::Session& session) {
+                if (session.playback().playing())
+                    session.playback().rest();
+                else if (session.collisions().empty())
+                    session.playback().play();
+            });
+    });
+    const auto step = [this](std::size_t count) {
+        if (this->stage().document().session() != nullptr)
+            this->stage().document().session()->post([count](rig::Session& session) {
+                if (session.collisions().empty())
+                    session.playback().step(count);
+            });
+    };
+    connect(step_, &QPushButton::clicked, this, [step] { step(1); });
+    connect(tenFrames_, &QPushButton::clicked, this, [step] { step(10); });
+    connect(loop_, &QCheckBox::toggled, this, [this](bool on) {
+        if (this->stage().document().session() != nullptr)
+            this->stage().document().session()->post([on](rig::Session& session) { session.playback().setLoop(on); });
+    });
+    connect(strip_, &PlaybackStrip::sought, this, [this](std::int64_t time) { this->stage().document().session()->post([time](rig::Session& session) { session.playback().seek(Time(time)); }); });
+    connect(strip_, &PlaybackStrip::rangeChosen, this, [this](std::int64_t from, std::int64_t to) {
+        this->stage().document().session()->post([from, to](rig::Session& session) {
+            if (to > from)
+                session.playback().setRange(Time(from), Time(to));
+            else
+                session.playback().setRange({}, {});
+        });
+    });
+    connect(noticeButton_, &QPushButton::clicked, this, &PlaybackView::remedy);
+    connect(&stage, &Stage::beat, this, &PlaybackView::refresh);
+    refresh();
+}
+
+void PlaybackView::chooseLog()
+{
+    const QString path = QFileDialog::getOpenFileName(this, tr("Log to play back"), {}, tr("Logs (*.pcapng *.pcap)"));
+    if (!path.isEmpty())
+        load(path);
+}
+
+void PlaybackView::load(const QString& path)
+{
+    rig::Session* session = stage().document().session();
+    if (session == nullptr)
+        return;
+    logName_ = QFileInfo(path).fileName();
+    facts_->setText(tr("reading %1").arg(logName_));
+    // Reading takes its time; the run and this window go on meanwhile.
+    const QPointer<PlaybackView> self(this);
+    session->readForPlayback(path.toStdString(), [self](Expected<formats::ReadReport> report) {
+        if (report || self.isNull())
+            return;
+        const QString words = QString::fromStdString(report.error().text());
+        QMetaObject::invokeMethod(
+            self.data(), [self, words] { if (!self.isNull()) { self->empty_->setText(words); self->facts_->setText(words); } }, Qt::QueuedConnection);
+    });
+}
+
+void PlaybackView::buildRoutes()
+{
+    building_ = true;
+    for (const RouteRow& row : rows_) {
+        row.line->hide();
+        row.line->deleteLater();
+    }
+    rows_.clear();
+    const auto buses = log_->buses();
+    const auto& rigBuses = stage().document().buses();
+    for (std::size_t i = 0; i < buses.size(); ++i) {
+        RouteRow row;
+        row.line = new QWidget;
+        auto* line = new QHBoxLayout(row.line);
+        line->setContentsMargins(0, 0, 0, 0);
+        line->setSpacing(Theme::get().px(8));
+        int same = -1;
+        for (std::size_t k = 0; k < rigBuses.size(); ++k)
+            if (rigBuses[k].name == buses[i].name)
+                same = static_cast<int>(k);
+        line->addWidget(new Badge(same >= 0 ? static_cast<unsigned>(same) : static_cast<unsigned>(i)));
+        auto* name = new QLabel(buses[i].name.empty() ? tr("Bus %1").arg(i + 1) : QString::fromStdString(buses[i].name));
+        name->setFixedWidth(Theme::get().px(86));
+        line->addWidget(name);
+        row.what = new QComboBox;
+        row.what->setObjectName(QStringLiteral("route%1").arg(QString::fromStdString(buses[i].name)));
+        row.what->setToolTip(tr("Which frames of this bus are played"));
+        row.what->setFixedWidth(Theme::get().px(190));
+        row.what->addItem(tr("nothing"), QStringLiteral("nothing"));
+        row.what->addItem(tr("everything"), QStringLiteral("all"));
+        std::vector<std::string> senders;
+        if (same >= 0)
+            for (const auto& message : stage().catalog().messages())
+                if (message.bus == same && !message.message->sender.empty() && std::find(senders.begin(), senders.end(), message.message->sender) == senders.end())
+                    senders.push_back(message.message->sender);
+        for (const std::string& sender : senders)
+            row.what->addItem(tr("%1 only").arg(QString::fromStdString(sender)), QStringLiteral("only ") + QString::fromStdString(sender));
+        for (const std::string& sender : senders)
+            row.what->addItem(tr("all except %1").arg(QString::fromStdString(sender)), QStringLiteral("except ") + QString::fromStdString(sender));
+        line->addWidget(row.what);
+        auto* arrow = new QLabel(QStringLiteral("\u2192"));
+        line->addWidget(arrow);
+        row.to = new QComboBox;
+        row.to->setToolTip(tr("Bus of the rig that gets them"));
+        for (std::size_t k = 0; k < rigBuses.size(); ++k)
+            row.to->addItem(Theme::letter(static_cast<unsigned>(k)) + QStringLiteral("  ") + QString::fromStdString(rigBuses[k].name));
+        row.to->setCurrentIndex(same >= 0 ? same : std::min(static_cast<int>(i), row.to->count() - 1));
+        line->addWidget(row.to);
+        row.count = new QLabel;
+        line->addWidget(row.count);
+        line->addStretch(1);
+        routesLayout_->addWidget(row.line);
+        connect(row.what, &QComboBox::currentIndexChanged, this, &PlaybackView::applyRoutes);
+        connect(row.to, &QComboBox::currentIndexChanged, this, &PlaybackView::applyRoutes);
+        rows_.push_back(row);
+    }
+    building_ = false;
+}
+
+std::vector<drive::Route> PlaybackView::routesFromRows() const
+{
+    std::vector<drive::Route> routes;
+    for (const RouteRow& row : rows_) {
+        drive::Route route;
+        const QString what = row.what->currentData().toString();
+        route.to = what == QLatin1String("nothing") ? -1 : row.to->currentIndex();
+        if (what.startsWith(QLatin1String("only "))) {
+            route.senders = drive::Senders::only;
+            route.nodes = {what.mid(5).toStdString()};
+        } else if (what.startsWith(QLatin1String("except "))) {
+            route.senders = drive::Senders::except;
+            route.nodes = {what.mid(7).toStdString()};
+        }
+        routes.push_back(std::move(route));
+    }
+    return routes;
+}
+
+void PlaybackView::applyRoutes()
+{
+    if (!building_)
+        undo_.push(new RouteCommand(stage().document(), report_.routes, routesFromRows()));
+}
+
+void PlaybackView::setPace(double factor)
+{
+    if (stage().document().session() != nullptr)
+        stage().document().session()->post([factor](rig::Session& session) { session.playback().setPace({factor}); });
+}
+
+void PlaybackView::remedy()
+{
+    // Takes the colliding nodes out, or puts everybody back whose recording plays.
+    stage().document().session()->post([](rig::Session& session) {
+        const auto collisions = session.collisions();
+        for (const drive::Collision& collision : collisions)
+            if (drive::Node* node = session.node(collision.node))
+                node->setOn(false);
+        if (collisions.empty()) {
+            session.playback().rest();
+            for (auto& node : session.nodes())
+                node->setOn(true);
+        }
+    });
+}
+
+void PlaybackView::refresh()
+{
+    rig::Session* session = stage().document().session();
+    const bool live = session != nullptr;
+    if (live)
+        report_ = session->playbackReport();
+    const bool loaded = live && report_.loaded;
+    strip_->setVisible(loaded);
+    controls_->setVisible(loaded);
+    heading_->setVisible(loaded);
+    routesBox_->setVisible(loaded);
+    empty_->setVisible(!loaded);
+    choose_->setVisible(!loaded && live);
+    if (!live)
+        empty_->setText(tr("This is a log. Playback works in the window of a running rig: drag this log's file onto it."));
+    if (!loaded) {
+        notice_->hide();
+        return;
+    }
+    if (log_ != session->playbackLog()) {
+        log_ = session->playbackLog();
+        strip_->setLog(log_);
+        buildRoutes();
+        undo_.clear();
+    }
+    if (!isVisible())
+        return;
+    // Undo may have changed the routes behind the boxes.
+    if (!sameRoutes(routesFromRows(), report_.routes) && report_.routes.size() == rows_.size() && !undo_.isClean()) {
+        building_ = true;
+        for (std::size_t i = 0; i < rows_.size(); ++i) {
+            const drive::Route& route = report_.routes[i];
+            const QString wanted = route.to < 0 ? QStringLiteral("nothing") : route.senders == drive::Senders::all || route.nodes.empty() ? QStringLiteral("all") : (route.senders == drive::Senders::only ? QStringLiteral("only ") : QStringLiteral("except ")) + QString::fromStdString(route.nodes.front());
+            if (!rows_[i].what->view()->isVisible())
+                rows_[i].what->setCurrentIndex(std::max(0, rows_[i].what->findData(wanted)));
+        }
+        building_ = false;
+    }
+    facts_->setText(tr("%1, %2 s, %3 frames, %4 chosen, %5 sent").arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1), countText(log_->rows()), countText(report_.chosen), countText(report_.sent)));
+    strip_->setPosition(report_.start, report_.end, report_.position);
+    play_->setText(report_.playing ? tr("Rest") : tr("Play"));
+    const bool blocked = !report_.collisions.empty() || report_.chosen == 0;
+    play_->setEnabled(!blocked);
+    step_->setEnabled(!blocked);
+    tenFrames_->setEnabled(!blocked);
+    for (const auto& [factor, button] : paces_)
+        button->setChecked(factor == report_.factor);
+    for (std::size_t i = 0; i < rows_.size() && i < report_.chosenByBus.size(); ++i) {
+        const bool nothing = report_.routes[i].to < 0;
+        rows_[i].count->setText(nothing ? QString() : tr("%1 frames").arg(countText(report_.chosenByBus[i])));
+        rows_[i].to->setVisible(!nothing);
+    }
+    notice_->show();
+    noticeButton_->show();
+    QStringList out;
+    for (const rig::NodeReport& node : session->nodeReports())
+        if (!node.on)
+            out << QString::fromStdString(node.name);
+    if (!report_.collisions.empty()) {
+        QStringList nodes;
+        for (const drive::Collision& collision : report_.collisions)
+            if (!nodes.contains(QString::fromStdString(collision.node)))
+                nodes << QString::fromStdString(collision.node);
+        noticeText_->setText(tr("Collision: %1%2. Nothing is sent until that is settled.").arg(QString::fromStdString(report_.collisions.front().words(stage().catalog())), report_.collisions.size() > 1 ? tr(", and %1 more").arg(report_.collisions.size() - 1) : QString()));
+        noticeButton_->setText(tr("Take %1 out").arg(nodes.join(QStringLiteral(", "))));
+    } else if (report_.chosen == 0) {
+        noticeText_->setText(tr("Nothing is chosen yet: say above which frames go to which bus."));
+        noticeButton_->hide();
+    } else if (!out.isEmpty()) {
+        noticeText_->setText(tr("No collision: %1 is taken out of the simulation while its recording plays.").arg(out.join(QStringLiteral(", "))));
+        noticeButton_->setText(tr("Put it back"));
+    } else {
+        noticeText_->setText(tr("No collision: no running node sends what is played."));
+        noticeButton_->hide();
+    }
+    update();
+}
+
+void PlaybackView::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const Theme& theme = Theme::get();
+    painter.fillRect(rect(), theme.surface);
+    if (notice_->isVisible()) {
+        painter.setPen(theme.hairline);
+        painter.setBrush(theme.raised);
+        painter.drawRect(notice_->geometry().adjusted(0, 0, -1, -1));
+        painter.fillRect(QRectF(notice_->x(), notice_->y(), theme.px(3), notice_->height()), report_.collisions.empty() ? theme.accent : theme.error);
+    }
+}
+
+void PlaybackView::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void PlaybackView::dropEvent(QDropEvent* event)
+{
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) {
+            event->acceptProposedAction();
+            return load(url.toLocalFile());
+        }
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,103 @@
+// Replay of a log: which log, at which pace, what of it goes where, who stands in for whom.
+#pragma once
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QUndoStack>
+
+#include <memory>
+
+#include "app/shell/view.h"
+#include "measure/load_series.h"
+
+class QVBoxLayout;
+
+namespace wavetrope::app {
+
+/// The log in small: its load, and where playing stands. A click goes there, a drag chooses the stretch to play.
+class PlaybackStrip : public QWidget {
+    Q_OBJECT
+public:
+    explicit PlaybackStrip(QWidget* parent = nullptr);
+    void setLog(const std::shared_ptr<const trace::Trace>& log);
+    void setPosition(Time start, Time end, Time position);
+    void setColour(unsigned bus) { bus_ = bus; }
+
+Q_SIGNALS:
+    void sought(std::int64_t nanoseconds);
+    void rangeChosen(std::int64_t from, std::int64_t to);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+
+private:
+    [[nodiscard]] Time timeAt(double x) const;
+    std::shared_ptr<const trace::Trace> log_;
+    std::vector<unsigned> histogram_;
+    unsigned bus_ = 0;
+    Time start_{0}, end_{0}, position_{0};
+    double pressedAt_ = -1;
+    Time rangeFrom_{0}, rangeTo_{0};
+};
+
+class PlaybackView : public View {
+    Q_OBJECT
+public:
+    explicit PlaybackView(Stage& stage);
+    QWidget* tools() override { return facts_; }
+
+    /// Loads a log into playback.
+    void load(const QString& path);
+    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+
+private:
+    struct RouteRow {
+        QWidget* line = nullptr;
+        QComboBox* what = nullptr;
+        QComboBox* to = nullptr;
+        QLabel* count = nullptr;
+    };
+    void refresh();
+    void buildRoutes();
+    void applyRoutes();
+    void setPace(double factor);
+    void remedy();
+    void chooseLog();
+    [[nodiscard]] std::vector<drive::Route> routesFromRows() const;
+
+    QLabel* facts_;
+    PlaybackStrip* strip_;
+    QWidget* controls_;
+    QPushButton* play_;
+    QPushButton* step_;
+    QPushButton* tenFrames_;
+    std::vector<std::pair<double, QPushButton*>> paces_;
+    QCheckBox* loop_;
+    QLabel* heading_;
+    QWidget* routesBox_;
+    QVBoxLayout* routesLayout_;
+    std::vector<RouteRow> rows_;
+    QWidget* notice_;
+    QLabel* noticeText_;
+    QPushButton* noticeButton_;
+    QPushButton* choose_;
+    QLabel* empty_;
+    rig::PlaybackReport report_;
+    std::shared_ptr<const trace::Trace> log_;
+    QString logName_;
+    QUndoStack undo_;
+    bool building_ = false;
+};
+
+}  // namespace wavetrope::app

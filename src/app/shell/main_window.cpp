@@ -1,0 +1,497 @@
+#include "app/shell/main_window.h"
+
+#include <QApplication>
+#include <QDropEvent>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPointer>
+#include <QSettings>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QStatusBar>
+#include <QUrl>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+#include "app/inspector/inspector_view.h"
+#include "app/lanes/lanes_view.h"
+#include "app/nodes/nodes_view.h"
+#include "app/paint/paint.h"
+#include "app/playback/playback_view.h"
+#include "app/stream/stream_view.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr unsigned statusEvery = 15;  // beats
+
+std::vector<MainWindow*>& windows()
+{
+    static std::vector<MainWindow*> all;
+    return all;
+}
+
+nlohmann::json usualPages()
+{
+    return nlohmann::json::parse(R"([
+{"name":"Watch","layout":{"split":"vertical","sizes":[58,42],"parts":[{"tabs":[{"view":"roster"}]},{"tabs":[{"view":"stream"}]}]}},
+{"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"events"}]}]}},
+{"name":"Drive","layout":{"split":"vertical","sizes":[48,52],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}}])");
+}
+
+}  // namespace
+
+const std::vector<MainWindow*>& MainWindow::all() { return windows(); }
+
+MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::move(document)), stage_(std::make_unique<Stage>(*document_)), menu_(new QMenu(this))
+{
+    windows().push_back(this);
+    setAttribute(Qt::WA_DeleteOnClose);
+    setWindowTitle(document_->title() + QStringLiteral(" - Wavetrope"));
+    setAcceptDrops(true);
+    resize(1280, 800);
+    buildMenu();
+
+    auto* centre = new QWidget;
+    auto* column = new QVBoxLayout(centre);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    runBar_ = new RunBar(*stage_, menu_);
+    timeline_ = new Timeline(*stage_);
+    column->addWidget(runBar_);
+    column->addWidget(timeline_);
+    auto* across = new QSplitter(Qt::Horizontal);
+    across->setHandleWidth(1);
+    across->setChildrenCollapsible(false);
+    tree_ = new RigTree(*stage_);
+    auto* middle = new QWidget;
+    auto* middleColumn = new QVBoxLayout(middle);
+    middleColumn->setContentsMargins(0, 0, 0, 0);
+    middleColumn->setSpacing(0);
+    pageTabs_ = new QTabBar;
+    pageTabs_->setObjectName(QStringLiteral("pageTabs"));
+    pageTabs_->setDrawBase(false);
+    pageTabs_->setExpanding(false);
+    pageTabs_->setMovable(false);
+    pageTabs_->setToolTip(tr("Pages  (Ctrl+1, Ctrl+2, ...). Double click: rename"));
+    auto* tabLine = new QHBoxLayout;
+    tabLine->setContentsMargins(6, 0, 6, 0);
+    tabLine->addWidget(pageTabs_);
+    auto* add = new QToolButton;
+    add->setObjectName(QStringLiteral("addPage"));
+    add->setToolTip(tr("New page"));
+    tabLine->addWidget(add);
+    tabLine->addStretch(1);
+    middleColumn->addLayout(tabLine);
+    pages_ = new QStackedWidget;
+    middleColumn->addWidget(pages_, 1);
+    inspector_ = new Inspector(*stage_);
+    across->addWidget(tree_);
+    across->addWidget(middle);
+    across->addWidget(inspector_);
+    across->setSizes({228, 776, 276});
+    across->setStretchFactor(1, 1);
+    column->addWidget(across, 1);
+    setCentralWidget(centre);
+
+    status_ = new QLabel;
+    statusRight_ = new QLabel;
+    statusBar()->setSizeGripEnabled(false);
+    statusBar()->addWidget(status_, 1);
+    statusBar()->addPermanentWidget(statusRight_);
+
+    const auto restyle = [this, add] {
+        const Theme& theme = Theme::get();
+        pageTabs_->setFont(theme.text(12));
+        pageTabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 8px; color: %1; } QTabBar::tab:selected { color: %2; border-bottom-color: %3; font-weight: 600; }")
+                                     .arg(theme.ink2.name(), theme.ink.name(), theme.accent.name()));
+        add->setIcon(theme.icon("add", theme.ink2));
+        statusBar()->setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; }").arg(theme.ground.name(), theme.hairline.name()));
+        status_->setFont(theme.body());
+        status_->setContentsMargins(8, 2, 0, 2);
+        statusRight_->setFont(theme.body());
+        statusRight_->setContentsMargins(0, 2, 8, 2);
+    };
+    restyle();
+    connect(&Theme::get(), &Theme::changed, this, restyle);
+    connect(pageTabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
+    connect(add, &QToolButton::clicked, this, [this] {
+        addPage(tr("Page %1").arg(pages_->count() + 1), nlohmann::json::parse(R"({"tabs":[{"view":"stream"}]})"));
+        pageTabs_->setCurrentIndex(pages_->count() - 1);
+        pagesChanged_ = true;
+    });
+    connect(runBar_, &RunBar::startStopWanted, this, &MainWindow::startStop);
+    connect(runBar_, &RunBar::recordWanted, this, &MainWindow::record);
+    connect(stage_.get(), &Stage::beat, this, [this] {
+        if (beats_++ % statusEvery == 0)
+            refreshStatus();
+    });
+    connect(stage_.get(), &Stage::becameReady, this, [this] {
+        if (!document_->problem().isEmpty())
+            QMessageBox::warning(this, tr("Wavetrope"), document_->problem());
+        if (Page* page = currentPage())
+            page->update();
+    });
+    // A signal to plot, with no lanes in sight: go where they are, and the page shows it.
+    connect(stage_.get(), &Stage::plotWanted, this, [this] {
+        if (currentPage() != nullptr && currentPage()->find<LanesView>() == nullptr)
+            for (int i = 0; i < pages_->count(); ++i)
+                if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<LanesView>() != nullptr)
+                    return pageTabs_->setCurrentIndex(i);
+    });
+    connect(stage_.get(), &Stage::filterWanted, this, [this] {
+        if (currentPage() != nullptr && currentPage()->find<StreamView>() == nullptr)
+            for (int i = 0; i < pages_->count(); ++i)
+                if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<StreamView>() != nullptr)
+                    return pageTabs_->setCurrentIndex(i);
+    });
+    buildPages();
+    refreshStatus();
+}
+
+MainWindow::~MainWindow()
+{
+    cancelSaving_ = true;
+    if (saver_.joinable())
+        saver_.join();
+    windows().erase(std::remove(windows().begin(), windows().end(), this), windows().end());
+    // Views refer to stage and document: they go first.
+    delete takeCentralWidget();
+}
+
+void MainWindow::buildMenu()
+{
+    const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto action) {
+        auto* item = new QAction(text, this);
+        item->setShortcut(key);
+        item->setShortcutContext(Qt::WindowShortcut);
+        connect(item, &QAction::triggered, this, action);
+        menu->addAction(item);
+        addAction(item);
+        return item;
+    };
+    add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.json)"));
+        if (!path.isEmpty())
+            openFile(path, document_->rig(), this);
+    });
+    add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap)"));
+        if (!path.isEmpty())
+            saveRunTo(path);
+    })->setObjectName(QStringLiteral("saveRun"));
+    if (document_->isLive())
+        add(menu_, tr("Save rig"), QKeySequence::Save, [this] { saveRigTo(QString::fromStdString(document_->rig().path)); });
+    menu_->addSeparator();
+    add(menu_, tr("Undo"), QKeySequence::Undo, [this] { undo(false); });
+    add(menu_, tr("Redo"), QKeySequence::Redo, [this] { undo(true); });
+    menu_->addSeparator();
+    if (document_->isLive()) {
+        add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
+        add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(); });
+    }
+    add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
+        tree_->findBox()->setFocus();
+        tree_->findBox()->selectAll();
+    });
+    add(menu_, tr("Filter"), QKeySequence::Find, [this] {
+        if (Page* page = currentPage()) {
+            if (auto* stream = page->find<StreamView>())
+                stream->filterLine()->edit()->setFocus();
+        }
+    });
+    menu_->addSeparator();
+    add(menu_, tr("Paper or Ink"), QKeySequence(Qt::CTRL | Qt::Key_T), [] {
+        Theme::get().choose(Theme::get().name() == ThemeName::paper ? ThemeName::ink : ThemeName::paper);
+        QSettings().setValue(QStringLiteral("theme"), Theme::get().name() == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"));
+    });
+    const auto scale = [](double by) {
+        Theme::get().setScale(Theme::get().scale() + by);
+        QSettings().setValue(QStringLiteral("scale"), Theme::get().scale());
+    };
+    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), [scale] { scale(0.1); });
+    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [scale] { scale(-0.1); });
+    menu_->addSeparator();
+    add(menu_, tr("Close window"), QKeySequence::Close, [this] { close(); });
+    for (int i = 0; i < 9; ++i) {
+        auto* go = new QAction(this);
+        go->setShortcut(QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)));
+        connect(go, &QAction::triggered, this, [this, i] {
+            if (i < pageTabs_->count())
+                pageTabs_->setCurrentIndex(i);
+        });
+        addAction(go);
+    }
+}
+
+void MainWindow::buildPages()
+{
+    const auto& document = document_->rig().document;
+    const nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty() ? document["pages"] : usualPages();
+    for (const auto& page : pages)
+        if (page.is_object() && page.contains("name") && page["name"].is_string())
+            addPage(QString::fromStdString(page["name"].get<std::string>()), page.contains("layout") ? page["layout"] : nlohmann::json::object());
+    pagesChanged_ = false;
+}
+
+void MainWindow::addPage(const QString& name, const nlohmann::json& layout)
+{
+    auto* page = new Page(*stage_, name);
+    page->restore(layout);
+    pages_->addWidget(page);
+    pageTabs_->addTab(name);
+    connect(page, &Page::changed, this, [this] { pagesChanged_ = true; });
+}
+
+Page* MainWindow::page(const QString& name) const
+{
+    for (int i = 0; i < pages_->count(); ++i)
+        if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->name() == name)
+            return page;
+    return nullptr;
+}
+
+Page* MainWindow::currentPage() const { return qobject_cast<Page*>(pages_->currentWidget()); }
+
+void MainWindow::showPage(const QString& name)
+{
+    for (int i = 0; i < pages_->count(); ++i)
+        if (qobject_cast<Page*>(pages_->widget(i))->name() == name)
+            pageTabs_->setCurrentIndex(i);
+}
+
+QString MainWindow::statusText() const { return status_->text(); }
+
+void MainWindow::refreshStatus()
+{
+    if (!document_->ready()) {
+        status_->setText(tr("Reading %1").arg(document_->title()));
+        return;
+    }
+    const std::uint64_t rows = stage_->snapshot().rows();
+    QStringList facts;
+    if (!document_->isLive())
+        facts << document_->title();
+    facts << tr("%1 frames").arg(countText(rows));
+    if (rig::Session* session = document_->session()) {
+        const Time now = wall_.now();
+        const double seconds = static_cast<double>((now - lastStatusAt_).count()) * 1e-9;
+        if (lastStatusAt_.count() != 0 && seconds > 0)
+            rate_ = static_cast<double>(rows - lastRows_) / seconds;
+        lastRows_ = rows;
+        lastStatusAt_ = now;
+        facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_)));
+        std::uint64_t lost = 0;
+        for (const bus::Health& health : session->health())
+            lost += health.lost;
+        facts << tr("%1 lost").arg(countText(lost));
+        const auto recording = session->recording();
+        if (!recording.problem.empty())
+            facts << QString::fromStdString(recording.problem);
+        else if (recording.on)
+            facts << tr("recording to %1, %2 MB").arg(QString::fromStdString(recording.path)).arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
+        else
+            facts << tr("kept in memory, %1 MB").arg(static_cast<double>(document_->trace().memory()) * 1e-6, 0, 'f', 1);
+    } else {
+        facts << tr("%1 s").arg(secondsText(stage_->seconds(stage_->newest()), 1));
+        if (document_->trace().disorders() > 0)
+            facts << tr("%1 stamps run backwards").arg(countText(document_->trace().disorders()));
+    }
+    std::size_t explained = 0;
+    const std::size_t identifiers = document_->trace().identifierCount();
+    for (trace::IdentifierIndex i = 0; i < identifiers; ++i)
+        if (!document_->trace().key(i).error && document_->catalog()->find(document_->trace().key(i).bus, document_->trace().key(i).id) != nullptr)
+            ++explained;
+    facts << tr("%1 identifiers, %2 explained").arg(identifiers).arg(explained);
+    status_->setText(facts.join(QStringLiteral("      ")));
+    statusRight_->setText(document_->isLive() ? (stage_->following() ? tr("following the newest frame") : tr("resting, capture goes on. Space: back to now")) : tr("Space: to the last frame"));
+}
+
+void MainWindow::undo(bool redo)
+{
+    Page* page = currentPage();
+    if (page == nullptr)
+        return;
+    // The view in focus first, else the first of the page that has something to undo.
+    std::vector<QUndoStack*> stacks;
+    for (View* view : page->views()) {
+        QUndoStack* stack = nullptr;
+        if (auto* lanes = qobject_cast<LanesView*>(view))
+            stack = &lanes->undoStack();
+        else if (auto* nodes = qobject_cast<NodesView*>(view))
+            stack = &nodes->undoStack();
+        else if (auto* playback = qobject_cast<PlaybackView*>(view))
+            stack = &playback->undoStack();
+        if (stack == nullptr)
+            continue;
+        if (view->isAncestorOf(QApplication::focusWidget()) || view == QApplication::focusWidget())
+            stacks.insert(stacks.begin(), stack);
+        else
+            stacks.push_back(stack);
+    }
+    for (QUndoStack* stack : stacks)
+        if (redo ? stack->canRedo() : stack->canUndo()) {
+            redo ? stack->redo() : stack->undo();
+            return;
+        }
+}
+
+void MainWindow::startStop()
+{
+    rig::Session* session = document_->session();
+    if (session == nullptr)
+        return;
+    if (session->running())
+        session->stop();
+    else
+        session->start(wall_);
+}
+
+void MainWindow::record()
+{
+    rig::Session* session = document_->session();
+    if (session == nullptr)
+        return;
+    QString problem;
+    if (session->recording().on) {
+        session->call([&](rig::Session& s) {
+            if (auto finished = s.finishRecording(); !finished)
+                problem = QString::fromStdString(finished.error().text());
+        });
+    } else {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Record to"), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap)"));
+        if (path.isEmpty())
+            return;
+        session->call([&](rig::Session& s) {
+            if (auto started = s.record(path.toStdString()); !started)
+                problem = QString::fromStdString(started.error().text());
+        });
+    }
+    if (!problem.isEmpty())
+        QMessageBox::warning(this, tr("Wavetrope"), problem);
+    refreshStatus();
+}
+
+void MainWindow::saveRunTo(const QString& path)
+{
+    if (saving_)
+        return;
+    if (saver_.joinable())
+        saver_.join();
+    saving_ = true;
+    cancelSaving_ = false;
+    const trace::Snapshot snapshot = stage_->snapshot();
+    const QPointer<MainWindow> self(this);
+    saver_ = std::thread([this, self, snapshot, path] {
+        const auto saved = record::saveTrace(
+            path.toStdString(), snapshot,
+            [](void* context, std::uint64_t done, std::uint64_t total) {
+                auto* window = static_cast<MainWindow*>(context);
+                QMetaObject::invokeMethod(
+                    window, [window, done, total] { window->statusRight_->setText(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
+                return !window->cancelSaving_;
+            },
+            this);
+        const QString problem = saved ? QString() : QString::fromStdString(saved.error().text());
+        QMetaObject::invokeMethod(
+            this,
+            [self, path, problem] {
+                if (self.isNull())
+                    return;
+                self->saving_ = false;
+                Q_EMIT self->runSaved(path, problem);
+                if (!problem.isEmpty() && !self->cancelSaving_)
+                    QMessageBox::warning(self, tr("Wavetrope"), problem);
+                else
+                    self->statusRight_->setText(problem.isEmpty() ? tr("saved to %1").arg(path) : problem);
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+bool MainWindow::saveRigTo(const QString& path)
+{
+    rig::Rig& rig = document_->rig();
+    nlohmann::json pages = nlohmann::json::array();
+    for (int i = 0; i < pages_->count(); ++i)
+        pages.push_back(qobject_cast<Page*>(pages_->widget(i))->save());
+    rig.document["pages"] = pages;
+    if (const auto saved = rig::saveRig(rig, path.toStdString()); !saved) {
+        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(saved.error().text()));
+        return false;
+    }
+    pagesChanged_ = false;
+    statusRight_->setText(tr("saved to %1").arg(path));
+    return true;
+}
+
+MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent)
+{
+    MainWindow* window = nullptr;
+    if (path.endsWith(QLatin1String(".json"), Qt::CaseInsensitive)) {
+        const auto rig = rig::loadRig(path.toStdString());
+        if (!rig) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(rig.error().text()));
+            return nullptr;
+        }
+        auto document = RunDocument::live(*rig);
+        if (!document) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(document.error().text()));
+            return nullptr;
+        }
+        window = new MainWindow(std::move(*document));
+    } else {
+        auto source = formats::ByteSource::open(path.toStdString());
+        if (!source) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
+            return nullptr;
+        }
+        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs));
+    }
+    window->show();
+    return window;
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Space) {
+        stage_->now();
+        refreshStatus();
+    } else if (event->key() == Qt::Key_Escape) {
+        cancelSaving_ = true;
+        document_->cancelReading();
+    } else {
+        QMainWindow::keyPressEvent(event);
+    }
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event)
+{
+    event->acceptProposedAction();
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile())
+            openFile(url.toLocalFile(), document_->rig(), this);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    rig::Session* session = document_->session();
+    if (session != nullptr && session->recording().on)
+        session->call([](rig::Session& s) { (void)s.finishRecording(); });
+    event->accept();
+}
+
+}  // namespace wavetrope::app

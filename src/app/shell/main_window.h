@@ -1,0 +1,93 @@
+// The window: run bar, timeline, rig tree, pages, inspector, status line.
+#pragma once
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QMenu>
+#include <QTabBar>
+
+#include <memory>
+#include <vector>
+
+#include "app/shell/page.h"
+#include "app/shell/rig_tree.h"
+#include "app/shell/run_bar.h"
+#include "app/shell/timeline.h"
+
+class QStackedWidget;
+class QSplitter;
+
+namespace wavetrope::app {
+
+class Inspector;
+
+/// One window, one trace: a live run or a log. Opening a log opens a window of its own.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(std::unique_ptr<RunDocument> document);
+    ~MainWindow() override;
+
+    /// Opens a rig or a log by its file in a new window; says what is wrong in a box when it cannot.
+    static MainWindow* openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent);
+    /// Windows that are open.
+    [[nodiscard]] static const std::vector<MainWindow*>& all();
+
+    [[nodiscard]] Stage& stage() { return *stage_; }
+    [[nodiscard]] RunDocument& document() { return *document_; }
+    [[nodiscard]] Page* page(const QString& name) const;
+    void showPage(const QString& name);
+    [[nodiscard]] Page* currentPage() const;
+    [[nodiscard]] RigTree* rigTree() { return tree_; }
+    [[nodiscard]] Timeline* timeline() { return timeline_; }
+    [[nodiscard]] RunBar* runBar() { return runBar_; }
+    [[nodiscard]] Inspector* inspector() { return inspector_; }
+    [[nodiscard]] QString statusText() const;
+
+    /// Saves what is in the trace as a log, in the background with progress.
+    void saveRunTo(const QString& path);
+    /// Saves the rig with its pages.
+    bool saveRigTo(const QString& path);
+
+Q_SIGNALS:
+    void runSaved(const QString& path, const QString& problem);
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+private:
+    void buildMenu();
+    void buildPages();
+    void addPage(const QString& name, const nlohmann::json& layout);
+    void showFirst(const char* kind, const std::function<bool(View*)>& use);
+    void refreshStatus();
+    void record();
+    void startStop();
+    void undo(bool redo);
+
+    std::unique_ptr<RunDocument> document_;
+    std::unique_ptr<Stage> stage_;
+    QMenu* menu_;
+    RunBar* runBar_;
+    Timeline* timeline_;
+    RigTree* tree_;
+    QTabBar* pageTabs_;
+    QStackedWidget* pages_;
+    Inspector* inspector_;
+    QLabel* status_;
+    QLabel* statusRight_;
+    std::uint64_t lastRows_ = 0;
+    Time lastStatusAt_{0};
+    double rate_ = 0;
+    unsigned beats_ = 0;
+    bool saving_ = false;
+    std::atomic<bool> cancelSaving_{false};
+    std::thread saver_;
+    bool pagesChanged_ = false;
+    clock::SteadyClock wall_;
+};
+
+}  // namespace wavetrope::app

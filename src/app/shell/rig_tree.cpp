@@ -1,0 +1,333 @@
+#include "app/shell/rig_tree.h"
+
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMimeData>
+#include <QPainter>
+#include <QStyledItemDelegate>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <functional>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole };
+enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel };
+constexpr unsigned valuesEvery = 6;  // beats
+
+class RowDelegate : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return {10, Theme::get().px(index.data(levelRole).toInt() == busLevel ? 24 : 18)}; }
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
+    {
+        const Theme& theme = Theme::get();
+        const int level = index.data(levelRole).toInt();
+        const bool selected = (option.state & QStyle::State_Selected) != 0;
+        QRectF box = option.rect;
+        if (selected)
+            painter->fillRect(box, theme.accentSoft);
+        if (index.column() == 1) {
+            paintText(*painter, box.adjusted(0, 0, -theme.px(8), 0), index.data().toString(), level == messageLevel || level == signalLevel || level == busLevel ? theme.mono(10) : theme.small(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+            return;
+        }
+        if (level == busLevel) {
+            paintBusBadge(*painter, QRectF(box.left() + theme.px(2), box.center().y() - theme.px(7), theme.px(14), theme.px(14)), index.data(busRole).toUInt());
+            box.adjust(theme.px(22), 0, 0, 0);
+        } else {
+            box.adjust(theme.px(3), 0, 0, 0);
+        }
+        paintText(*painter, box, index.data().toString(), level == busLevel ? theme.bodyStrong() : theme.body(), theme.ink);
+    }
+};
+
+}  // namespace
+
+// Signals and messages can be dragged out.
+class RigTree::Tree : public QTreeWidget {
+public:
+    using QTreeWidget::QTreeWidget;
+
+protected:
+    QStringList mimeTypes() const override { return {QLatin1String(signalMime)}; }
+    QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override
+    {
+        if (items.isEmpty() || items.front()->data(0, pathRole).toString().isEmpty())
+            return nullptr;
+        auto* mime = new QMimeData;
+        mime->setData(QLatin1String(signalMime), items.front()->data(0, pathRole).toString().toUtf8());
+        mime->setText(items.front()->data(0, pathRole).toString());
+        return mime;
+    }
+    void drawBranches(QPainter* painter, const QRect& box, const QModelIndex& index) const override
+    {
+        const Theme& theme = Theme::get();
+        if (selectionModel()->isSelected(index))
+            painter->fillRect(box, theme.accentSoft);
+        if (!model()->hasChildren(index) || index.data(levelRole).toInt() == busLevel)
+            return;
+        painter->save();
+        painter->setRenderHint(QPainter::Antialiasing);
+        painter->setPen(Qt::NoPen);
+        painter->setBrush(theme.ink3);
+        const QPointF centre(box.right() - theme.px(5), box.center().y() + 0.5);
+        const double s = theme.px(3);
+        const QPointF open[3] = {centre + QPointF(-s, -s * 0.6), centre + QPointF(s, -s * 0.6), centre + QPointF(0, s * 0.9)};
+        const QPointF shut[3] = {centre + QPointF(-s * 0.6, -s), centre + QPointF(-s * 0.6, s), centre + QPointF(s * 0.9, 0)};
+        painter->drawPolygon(isExpanded(index) ? open : shut, 3);
+        painter->restore();
+    }
+};
+
+RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage), find_(new QLineEdit), tree_(new Tree), result_(new QLabel)
+{
+    setObjectName(QStringLiteral("rigTree"));
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 8, 0, 4);
+    layout->setSpacing(6);
+    find_->setObjectName(QStringLiteral("findBox"));
+    find_->setPlaceholderText(tr("Find a node, message or signal"));
+    find_->setToolTip(tr("Type a few letters; Enter plots the signal found  (Ctrl+L)"));
+    auto* inset = new QHBoxLayout;
+    inset->setContentsMargins(9, 0, 9, 0);
+    inset->addWidget(find_);
+    layout->addLayout(inset);
+    layout->addWidget(tree_, 1);
+    layout->addWidget(result_);
+    result_->setAlignment(Qt::AlignHCenter);
+    result_->setContentsMargins(8, 2, 8, 4);
+    result_->hide();
+    tree_->setColumnCount(2);
+    tree_->setHeaderHidden(true);
+    tree_->setItemDelegate(new RowDelegate(tree_));
+    tree_->header()->setStretchLastSection(false);
+    tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    tree_->header()->setSectionResizeMode(1, QHeaderView::Fixed);
+    tree_->header()->setMinimumSectionSize(10);
+    tree_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    tree_->setDragEnabled(true);
+    tree_->setDragDropMode(QAbstractItemView::DragOnly);
+    tree_->setUniformRowHeights(false);
+    tree_->setFrameShape(QFrame::NoFrame);
+    tree_->setAccessibleName(tr("Rig tree"));
+    tree_->setToolTip(tr("Drag a signal onto the lanes, or press Enter on it"));
+    connect(find_, &QLineEdit::textChanged, this, &RigTree::find);
+    connect(tree_, &QTreeWidget::currentItemChanged, this, &RigTree::onCurrent);
+    connect(tree_, &QTreeWidget::itemActivated, this, &RigTree::activate);
+    connect(&stage, &Stage::beat, this, [this] {
+        if (isVisible() && beats_++ % valuesEvery == 0)
+            refreshValues();
+    });
+    connect(&stage, &Stage::becameReady, this, &RigTree::build);
+    const auto restyle = [this] {
+        tree_->setIndentation(Theme::get().px(14));
+        tree_->header()->resizeSection(1, Theme::get().px(86));
+        result_->setFont(Theme::get().small());
+        tree_->doItemsLayout();
+    };
+    restyle();
+    connect(&Theme::get(), &Theme::changed, this, restyle);
+    find_->installEventFilter(this);
+    build();
+}
+
+void RigTree::build()
+{
+    tree_->clear();
+    const auto& catalog = stage_.catalog();
+    for (std::uint8_t bus = 0; bus < catalog.busCount(); ++bus) {
+        auto* busItem = new QTreeWidgetItem(tree_, {bus < stage_.document().buses().size() ? QString::fromStdString(stage_.document().buses()[bus].name) : QString()});
+        busItem->setData(0, levelRole, busLevel);
+        busItem->setData(1, levelRole, busLevel);
+        busItem->setData(0, busRole, bus);
+        const auto& databases = catalog.databases(bus);
+        if (databases.empty()) {
+            auto* none = new QTreeWidgetItem(busItem, {tr("no database attached")});
+            none->setData(0, levelRole, databaseLevel);
+            none->setFlags(Qt::ItemIsEnabled);
+        }
+        for (const auto& database : databases) {
+            QTreeWidgetItem* parent = busItem;
+            if (databases.size() > 1) {
+                parent = new QTreeWidgetItem(busItem, {QString::fromStdString(database->path).section(QLatin1Char('/'), -1)});
+                parent->setData(0, levelRole, databaseLevel);
+                parent->setExpanded(true);
+            }
+            std::vector<std::string> senders;
+            for (const database::Node& node : database->nodes)
+                senders.push_back(node.name);
+            senders.emplace_back();
+            for (const std::string& sender : senders) {
+                std::vector<const database::CatalogMessage*> messages;
+                for (const auto& message : catalog.messages())
+                    if (message.bus == bus && message.message->sender == sender && database->find(message.message->id) == message.message)
+                        messages.push_back(&message);
+                if (messages.empty())
+                    continue;
+                auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("sender not named") : QString::fromStdString(sender), tr("%1 sent").arg(messages.size())});
+                nodeItem->setData(0, levelRole, nodeLevel);
+                nodeItem->setData(1, levelRole, nodeLevel);
+                for (const auto* message : messages) {
+                    auto* messageItem = new QTreeWidgetItem(nodeItem, {QString::fromStdString(message->message->name), QString::fromStdString(can::toText(message->message->id))});
+                    messageItem->setData(0, levelRole, messageLevel);
+                    messageItem->setData(1, levelRole, messageLevel);
+                    messageItem->setData(0, busRole, bus);
+                    messageItem->setData(0, idRole, message->message->id.key());
+                    for (std::uint32_t i = 0; i < message->message->signals.size(); ++i) {
+                        auto* signalItem = new QTreeWidgetItem(messageItem, {QString::fromStdString(message->message->signals[i].name)});
+                        signalItem->setData(0, levelRole, signalLevel);
+                        signalItem->setData(1, levelRole, signalLevel);
+                        signalItem->setData(0, busRole, bus);
+                        signalItem->setData(0, idRole, message->message->id.key());
+                        signalItem->setData(0, signalRole, static_cast<int>(i));
+                        signalItem->setData(0, pathRole, signalPath(catalog, {message, i}));
+                    }
+                }
+            }
+        }
+        busItem->setExpanded(true);
+    }
+    if (!find_->text().isEmpty())
+        find(find_->text());
+}
+
+void RigTree::find(const QString& text)
+{
+    const QString wanted = text.trimmed();
+    int signalsFound = 0;
+    int messagesFound = 0;
+    QTreeWidgetItem* best = nullptr;
+    int bestRank = 99;
+    // A row stays when it, one above or one below fits.
+    const std::function<bool(QTreeWidgetItem*, bool)> visit = [&](QTreeWidgetItem* item, bool above) {
+        const int level = item->data(0, levelRole).toInt();
+        const bool fits = !wanted.isEmpty() && (item->text(0).contains(wanted, Qt::CaseInsensitive) || (level == messageLevel && item->text(1).contains(wanted, Qt::CaseInsensitive)));
+        bool below = false;
+        for (int i = 0; i < item->childCount(); ++i)
+            below = visit(item->child(i), above || fits) || below;
+        if (fits) {
+            const int rank = (level == signalLevel ? 0 : level == messageLevel ? 2 : 4) + (item->text(0).startsWith(wanted, Qt::CaseInsensitive) ? 0 : 1);
+            if (rank < bestRank || (rank == bestRank && item->text(0).size() < best->text(0).size())) {
+                best = item;
+                bestRank = rank;
+            }
+        }
+        signalsFound += fits && level == signalLevel ? 1 : 0;
+        messagesFound += fits && level == messageLevel ? 1 : 0;
+        item->setHidden(!wanted.isEmpty() && !fits && !above && !below);
+        if (!wanted.isEmpty())
+            item->setExpanded(below);
+        else
+            item->setExpanded(level == busLevel || level == databaseLevel);
+        return fits || below;
+    };
+    for (int i = 0; i < tree_->topLevelItemCount(); ++i)
+        visit(tree_->topLevelItem(i), false);
+    result_->setVisible(!wanted.isEmpty());
+    result_->setText(best == nullptr ? tr("Nothing is called so.") : tr("%1 signals, %2 messages found").arg(signalsFound).arg(messagesFound));
+    if (best != nullptr) {
+        choosing_ = true;
+        tree_->setCurrentItem(best);
+        tree_->scrollToItem(best);
+        choosing_ = false;
+    }
+    refreshValues();
+}
+
+void RigTree::refreshValues()
+{
+    const trace::Snapshot& snapshot = stage_.snapshot();
+    if (!snapshot.valid())
+        return;
+    const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
+    // Only what is on the screen is decoded.
+    for (QTreeWidgetItem* item = tree_->itemAt(1, 1); item != nullptr; item = tree_->itemBelow(item)) {
+        if (tree_->visualItemRect(item).top() > tree_->viewport()->height())
+            break;
+        const int level = item->data(0, levelRole).toInt();
+        if (level == busLevel) {
+            const unsigned bus = item->data(0, busRole).toUInt();
+            const double percent = stage_.document().measures().read([&](const measure::MeasureState& state) {
+                if (bus >= state.loads.size() || state.loads[bus].empty())
+                    return -1.0;
+                const std::int64_t last = state.loads[bus].indexOf(stage_.cursor()) - 1;
+                return static_cast<double>(state.loads[bus].busy(last - 999, last)) / 1e7;
+            });
+            item->setText(1, percent < 0 ? QString() : QStringLiteral("%1 %").arg(percent, 0, 'f', 0));
+        }
+        if (level != signalLevel)
+            continue;
+        const auto* message = stage_.catalog().find(static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
+        const auto identifier = message == nullptr ? std::nullopt : snapshot.trace().find({message->bus, false, message->message->id});
+        const trace::Row row = identifier ? snapshot.previousOf(*identifier, limit) : trace::noRow;
+        database::Decoded decoded;
+        const auto index = static_cast<std::uint32_t>(item->data(0, signalRole).toInt());
+        if (row == trace::noRow || !message->plan.decodeOne(snapshot.frame(row), index, decoded))
+            continue;
+        const database::Signal& signal = message->message->signals[index];
+        const std::string_view label = signal.textOf(decoded.raw);
+        item->setText(1, label.empty() ? valueText(decoded.value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())));
+    }
+}
+
+void RigTree::onCurrent(QTreeWidgetItem* item)
+{
+    if (item == nullptr)
+        return;
+    const int level = item->data(0, levelRole).toInt();
+    Selection selection;
+    if (level == messageLevel || level == signalLevel) {
+        selection.kind = level == messageLevel ? Selection::Kind::message : Selection::Kind::signal;
+        selection.bus = static_cast<std::uint8_t>(item->data(0, busRole).toUInt());
+        selection.id = can::Identifier::fromKey(item->data(0, idRole).toUInt());
+        if (level == signalLevel)
+            selection.signal = item->data(0, signalRole).toInt();
+    } else if (level == nodeLevel) {
+        selection.kind = Selection::Kind::node;
+        selection.node = item->text(0);
+    } else {
+        return;
+    }
+    stage_.select(selection);
+}
+
+void RigTree::activate(QTreeWidgetItem* item)
+{
+    if (item != nullptr && item->data(0, levelRole).toInt() == signalLevel)
+        Q_EMIT stage_.plotWanted(item->data(0, pathRole).toString());
+}
+
+bool RigTree::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == find_ && event->type() == QEvent::KeyPress) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
+            activate(tree_->currentItem());
+            return true;
+        }
+        if (key->key() == Qt::Key_Down || key->key() == Qt::Key_Up) {
+            tree_->setFocus();
+            return true;
+        }
+        if (key->key() == Qt::Key_Escape) {
+            find_->clear();
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void RigTree::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    painter.fillRect(rect(), Theme::get().surface);
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,41 @@
+// Bus, node, message, signal: found by typing, dragged onto views, opened in the inspector.
+#pragma once
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QTreeWidget>
+#include <QWidget>
+
+#include "app/shell/stage.h"
+
+namespace wavetrope::app {
+
+/// The tree with its find box. Where a bus has one database, its level is left out.
+class RigTree : public QWidget {
+    Q_OBJECT
+public:
+    explicit RigTree(Stage& stage, QWidget* parent = nullptr);
+    [[nodiscard]] QLineEdit* findBox() { return find_; }
+    [[nodiscard]] QTreeWidget* tree() { return tree_; }
+
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    class Tree;
+    void build();
+    void find(const QString& text);
+    void refreshValues();
+    void onCurrent(QTreeWidgetItem* item);
+    void activate(QTreeWidgetItem* item);
+
+    Stage& stage_;
+    QLineEdit* find_;
+    QTreeWidget* tree_;
+    QLabel* result_;
+    unsigned beats_ = 0;
+    bool choosing_ = false;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,197 @@
+#include "app/shell/run_bar.h"
+
+#include <QHBoxLayout>
+#include <QHelpEvent>
+#include <QMenu>
+#include <QPainter>
+#include <QToolTip>
+
+#include <algorithm>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr Time loadSpan = std::chrono::seconds(1);
+constexpr std::size_t mostFullChips = 5;
+
+}  // namespace
+
+BusChips::BusChips(Stage& stage) : stage_(stage)
+{
+    setObjectName(QStringLiteral("busChips"));
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+    connect(&stage, &Stage::beat, this, [this] { update(); });
+}
+
+QSize BusChips::minimumSizeHint() const { return {Theme::get().px(80), Theme::get().px(34)}; }
+
+double BusChips::chipWidth() const
+{
+    const auto count = std::max<std::size_t>(1, stage_.document().buses().size());
+    const double fits = static_cast<double>(width()) / static_cast<double>(count);
+    return std::min(count > mostFullChips ? Theme::get().px(76) : Theme::get().px(176), static_cast<int>(fits));
+}
+
+QString BusChips::words(unsigned bus) const
+{
+    const auto& buses = stage_.document().buses();
+    const QString rate = QString::fromStdString(can::toText(buses[bus].rate));
+    if (rig::Session* session = stage_.document().session()) {
+        const auto health = session->health();
+        QString words = bus < health.size() ? QString::fromStdString(health[bus].words) : QString();
+        if (!session->running())
+            words = QObject::tr("stopped");
+        return (rate.isEmpty() ? QString() : rate + QStringLiteral(", ")) + words;
+    }
+    return rate.isEmpty() ? tr("rate not known") : rate;
+}
+
+void BusChips::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const Theme& theme = Theme::get();
+    const auto& buses = stage_.document().buses();
+    const double each = chipWidth();
+    const bool full = each > theme.px(110);
+    for (unsigned bus = 0; bus < buses.size(); ++bus) {
+        const double x = bus * each;
+        const double badge = theme.px(16);
+        paintBusBadge(painter, QRectF(x, height() / 2.0 - badge / 2, badge, badge), bus);
+        const double percent = stage_.document().measures().read([&](const measure::MeasureState& state) {
+            if (bus >= state.loads.size() || state.loads[bus].empty())
+                return 0.0;
+            // The second that has just passed at the cursor, in milliseconds that are complete.
+            const std::int64_t last = state.loads[bus].indexOf(stage_.cursor()) - 1;
+            return 100.0 * static_cast<double>(state.loads[bus].busy(last - 999, last)) / static_cast<double>(loadSpan.count());
+        });
+        const double textAt = x + badge + theme.px(7);
+        if (full) {
+            paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), theme.px(88), theme.px(16)), QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
+            const QString text = words(bus);
+            const bool wrong = text.contains(QLatin1String("bus off")) || text.contains(QLatin1String("down"));
+            paintText(painter, QRectF(textAt, height() / 2.0, theme.px(88), theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
+        }
+        const double meterAt = full ? textAt + theme.px(84) : textAt;
+        const double meter = std::min(static_cast<double>(theme.px(48)), x + each - meterAt - theme.px(10));
+        if (meter > 8) {
+            painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter, theme.px(4)), theme.grid);
+            painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter * std::min(1.0, percent / 100), theme.px(4)), theme.bus(bus));
+            paintText(painter, QRectF(meterAt, height() / 2.0, theme.px(48), theme.px(15)), QStringLiteral("%1 %").arg(percent, 0, 'f', 0), theme.mono(), theme.ink);
+        }
+    }
+}
+
+bool BusChips::event(QEvent* event)
+{
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        const auto bus = static_cast<std::size_t>(help->pos().x() / chipWidth());
+        const auto& buses = stage_.document().buses();
+        if (bus < buses.size()) {
+            const bool simulated = stage_.document().session() != nullptr && bus < stage_.document().rig().buses.size() && stage_.document().rig().buses[bus].interface.empty();
+            QToolTip::showText(help->globalPos(), tr("%1: %2, %3. Load of the last second at the cursor").arg(QString::fromStdString(buses[bus].name), stage_.document().isLive() ? (simulated ? tr("simulated bus") : tr("interface of the kernel")) : tr("from the log"), words(static_cast<unsigned>(bus))), this);
+        }
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+RunBar::RunBar(Stage& stage, QMenu* menu) : nameButton(new QToolButton), startStop(new QToolButton), record(new QToolButton), now(new QToolButton), stage_(stage), chips_(new BusChips(stage)), clock_(new QLabel)
+{
+    setObjectName(QStringLiteral("runBar"));
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(10, 3, 14, 3);
+    layout->setSpacing(6);
+    nameButton->setText(stage.document().title());
+    nameButton->setMenu(menu);
+    nameButton->setPopupMode(QToolButton::InstantPopup);
+    nameButton->setToolTip(tr("Open, save, view  (Alt+M)"));
+    nameButton->setShortcut(QKeySequence(Qt::ALT | Qt::Key_M));
+    layout->addWidget(nameButton);
+    layout->addSpacing(6);
+    for (QToolButton* button : {startStop, record, now}) {
+        button->setObjectName(QStringLiteral("bar"));
+        button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+        layout->addWidget(button);
+    }
+    const bool live = stage.document().isLive();
+    startStop->setVisible(live);
+    record->setVisible(live);
+    startStop->setToolTip(tr("Start or stop the rig  (F5)"));
+    record->setToolTip(tr("Record to a log, or end the recording  (F8)"));
+    record->setText(tr("Record"));
+    now->setText(live ? tr("Now") : tr("End"));
+    now->setCheckable(true);
+    now->setToolTip(live ? tr("Follow the newest frame again  (Space)") : tr("To the last frame  (Space)"));
+    layout->addSpacing(10);
+    layout->addWidget(chips_, 1);
+    layout->addWidget(clock_);
+    connect(startStop, &QToolButton::clicked, this, &RunBar::startStopWanted);
+    connect(record, &QToolButton::clicked, this, &RunBar::recordWanted);
+    connect(now, &QToolButton::clicked, this, [this] {
+        if (stage_.following())
+            stage_.rest();
+        else
+            stage_.now();
+        refresh();
+    });
+    connect(&stage, &Stage::beat, this, &RunBar::refresh);
+    connect(&stage, &Stage::axisChanged, this, &RunBar::refresh);
+    connect(&Theme::get(), &Theme::changed, this, &RunBar::restyle);
+    restyle();
+}
+
+void RunBar::restyle()
+{
+    const Theme& theme = Theme::get();
+    nameButton->setFont(theme.title());
+    clock_->setFont(theme.mono(15));
+    clock_->setToolTip(tr("Time at the cursor since the start"));
+    clock_->setMinimumWidth(QFontMetrics(theme.mono(15)).horizontalAdvance(QStringLiteral("00:00.00")) + 4);
+    clock_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    for (QToolButton* button : {startStop, record, now})
+        button->setFont(theme.body());
+    setFixedHeight(theme.px(40));
+    wasRunning_ = !wasRunning_;
+    wasRecording_ = !wasRecording_;
+    wasFollowing_ = !wasFollowing_;
+    refresh();
+}
+
+void RunBar::refresh()
+{
+    const Theme& theme = Theme::get();
+    rig::Session* session = stage_.document().session();
+    const bool running = session != nullptr && session->running();
+    const bool recording = session != nullptr && session->recording().on;
+    if (running != wasRunning_) {
+        wasRunning_ = running;
+        startStop->setText(running ? tr("Stop") : tr("Start"));
+        startStop->setIcon(theme.icon(running ? "stop" : "start", theme.ink));
+    }
+    if (recording != wasRecording_) {
+        wasRecording_ = recording;
+        record->setText(recording ? tr("Recording") : tr("Record"));
+        record->setIcon(theme.icon(recording ? "recording" : "record", recording ? theme.error : theme.ink));
+    }
+    if (stage_.following() != wasFollowing_) {
+        wasFollowing_ = stage_.following();
+        now->setIcon(theme.icon("now", wasFollowing_ ? theme.accent : theme.ink));
+    }
+    now->setChecked(stage_.following());
+    clock_->setText(clockText(stage_.seconds(stage_.cursor())));
+}
+
+void RunBar::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    painter.fillRect(rect(), Theme::get().ground);
+    painter.setPen(Theme::get().hairline);
+    painter.drawLine(0, height() - 1, width(), height() - 1);
+}
+
+}  // namespace wavetrope::app

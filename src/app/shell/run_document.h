@@ -1,0 +1,77 @@
+// What a window shows: a live run or an opened log.
+#pragma once
+
+#include <QString>
+
+#include <atomic>
+#include <memory>
+#include <thread>
+
+#include "measure/measures.h"
+#include "rig/session.h"
+#include "trace/time_index.h"
+
+namespace wavetrope::app {
+
+using can::Time;
+
+/// One trace with everything known about it. A live document holds the session that drives it; a log is read in the
+/// background, and complete when `ready` says so.
+class RunDocument {
+public:
+    /// A live run of a rig, paced by the wall clock times a factor.
+    [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(const rig::Rig& rig, double factor = 1.0);
+    /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
+    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig);
+    ~RunDocument();
+    RunDocument(const RunDocument&) = delete;
+    RunDocument& operator=(const RunDocument&) = delete;
+
+    [[nodiscard]] bool isLive() const { return session_ != nullptr; }
+    [[nodiscard]] rig::Session* session() { return session_.get(); }
+    [[nodiscard]] rig::Rig& rig() { return rig_; }
+    [[nodiscard]] const rig::LoadedDatabases& databases() const { return databases_; }
+    [[nodiscard]] const QString& title() const { return title_; }
+    [[nodiscard]] const std::string& path() const { return path_; }
+
+    /// A live run is ready at once; a log when it has been read and measured.
+    [[nodiscard]] bool ready() const { return ready_; }
+    [[nodiscard]] int percentRead() const { return percent_; }
+    void cancelReading() { cancelled_ = true; }
+    /// What went wrong while reading, or empty. To be asked once ready.
+    [[nodiscard]] const QString& problem() const { return problem_; }
+
+    [[nodiscard]] const trace::Trace& trace() const { return *trace_; }
+    [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
+    [[nodiscard]] const measure::Measures& measures() const { return *measures_; }
+    [[nodiscard]] const std::vector<trace::TraceBus>& buses() const { return buses_; }
+    /// Times on screen count from here.
+    [[nodiscard]] Time begins() const { return begins_; }
+    /// Newest moment: now for a live run, the last frame of a log.
+    [[nodiscard]] Time end() const;
+
+private:
+    RunDocument() = default;
+    void read();
+
+    std::unique_ptr<rig::Session> session_;
+    clock::SteadyClock wall_;
+    rig::Rig rig_;
+    rig::LoadedDatabases databases_;
+    QString title_;
+    std::string path_;
+    trace::Trace ownTrace_;
+    const trace::Trace* trace_ = nullptr;
+    std::shared_ptr<const database::Catalog> catalog_ = std::make_shared<database::Catalog>();
+    std::unique_ptr<measure::Measures> ownMeasures_;
+    const measure::Measures* measures_ = nullptr;
+    std::vector<trace::TraceBus> buses_;
+    Time begins_{0};
+    std::thread reader_;
+    std::atomic<bool> ready_{false};
+    std::atomic<bool> cancelled_{false};
+    std::atomic<int> percent_{0};
+    QString problem_;
+};
+
+}  // namespace wavetrope::app

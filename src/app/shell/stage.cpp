@@ -1,0 +1,174 @@
+#include "app/shell/stage.h"
+
+#include <algorithm>
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr int beatMilliseconds = 33;
+constexpr Time liveWindow = std::chrono::seconds(12);
+constexpr Time narrowest = std::chrono::microseconds(100);
+
+}  // namespace
+
+Stage::Stage(RunDocument& document) : document_(document), snapshot_(document.trace().snapshot())
+{
+    connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
+    timer_.start(beatMilliseconds);
+    following_ = document.isLive();
+    windowTo_ = document.begins() + liveWindow;
+    windowFrom_ = document.begins();
+}
+
+Time Stage::wholeTo() const
+{
+    const Time end = std::max(newest_, document_.begins() + std::chrono::milliseconds(1));
+    if (!document_.isLive())
+        return end;
+    const Time story = document_.rig().story.count() > 0 ? document_.rig().story : Time(std::chrono::seconds(60));
+    Time whole = story;
+    while (document_.begins() + whole < end)
+        whole = whole * 3 / 2;
+    return document_.begins() + whole;
+}
+
+void Stage::onTimer()
+{
+    if (!document_.ready()) {
+        Q_EMIT beat();
+        return;
+    }
+    const bool fresh = !wasReady_;
+    wasReady_ = true;
+    const Time newest = document_.end();
+    if (!fresh && newest == newest_ && document_.trace().rows() == snapshot_.rows())
+        return;
+    newest_ = newest;
+    snapshot_ = document_.trace().snapshot();
+    if (fresh && !document_.isLive()) {
+        windowFrom_ = wholeFrom();
+        windowTo_ = wholeTo();
+        setCursor(newest_);
+        Q_EMIT becameReady();
+    }
+    if (following_)
+        follow();
+    Q_EMIT beat();
+}
+
+void Stage::follow()
+{
+    const Time width = windowTo_ - windowFrom_;
+    cursor_ = newest_;
+    cursorRow_ = snapshot_.rows() == 0 ? trace::noRow : snapshot_.rows() - 1;
+    windowTo_ = std::max(newest_, document_.begins() + width);
+    windowFrom_ = windowTo_ - width;
+    Q_EMIT axisChanged();
+}
+
+trace::Row Stage::rowAt(Time time)
+{
+    order_.update(snapshot_);
+    return order_.newestAt(time);
+}
+
+void Stage::setCursor(Time time)
+{
+    following_ = false;
+    cursor_ = std::clamp(time, wholeFrom(), std::max(wholeFrom(), newest_));
+    cursorRow_ = rowAt(cursor_);
+    const Time width = windowTo_ - windowFrom_;
+    if (cursor_ < windowFrom_ || cursor_ > windowTo_) {
+        windowFrom_ = cursor_ - width / 2;
+        windowTo_ = windowFrom_ + width;
+    }
+    Q_EMIT axisChanged();
+}
+
+void Stage::setCursorRow(trace::Row row)
+{
+    if (row >= snapshot_.rows())
+        return;
+    setCursor(snapshot_.time(row));
+    cursorRow_ = row;
+    Q_EMIT axisChanged();
+}
+
+void Stage::setWindow(Time from, Time to)
+{
+    if (to - from < narrowest) {
+        const Time middle = from + (to - from) / 2;
+        from = middle - narrowest / 2;
+        to = from + narrowest;
+    }
+    const Time whole = wholeTo() - wholeFrom();
+    if (to - from > whole) {
+        from = wholeFrom();
+        to = wholeTo();
+    }
+    if (from < wholeFrom()) {
+        to += wholeFrom() - from;
+        from = wholeFrom();
+    }
+    if (following_ && document_.isLive() && to < newest_)
+        following_ = false;
+    windowFrom_ = from;
+    windowTo_ = to;
+    Q_EMIT axisChanged();
+}
+
+void Stage::zoom(double factor, Time around)
+{
+    const auto width = static_cast<double>((windowTo_ - windowFrom_).count());
+    const auto left = static_cast<double>((around - windowFrom_).count());
+    const double next = std::max(static_cast<double>(narrowest.count()), width * factor);
+    if (following_) {  // the right edge stays at the newest frame
+        windowFrom_ = windowTo_ - Time(static_cast<std::int64_t>(std::min(next, static_cast<double>((wholeTo() - wholeFrom()).count()))));
+        follow();
+        return;
+    }
+    const Time from = around - Time(static_cast<std::int64_t>(left * next / width));
+    setWindow(from, from + Time(static_cast<std::int64_t>(next)));
+}
+
+void Stage::now()
+{
+    if (!document_.isLive()) {
+        setCursor(newest_);
+        return;
+    }
+    following_ = true;
+    follow();
+}
+
+void Stage::rest()
+{
+    following_ = false;
+    Q_EMIT axisChanged();
+}
+
+void Stage::select(const Selection& selection)
+{
+    if (selection == selection_)
+        return;
+    selection_ = selection;
+    Q_EMIT selectionChanged();
+}
+
+QString signalPath(const database::Catalog& catalog, const database::SignalRef& ref)
+{
+    return QString::fromStdString(catalog.busName(ref.message->bus) + ":" + ref.message->message->name + "." + ref.signal().name);
+}
+
+std::optional<database::SignalRef> signalOf(const database::Catalog& catalog, const QString& path)
+{
+    const auto colon = path.indexOf(QLatin1Char(':'));
+    const std::string bus = path.left(colon).toStdString();
+    for (const database::SignalRef& ref : catalog.findSignals(path.mid(colon + 1).toStdString()))
+        if (catalog.busName(ref.message->bus) == bus)
+            return ref;
+    return std::nullopt;
+}
+
+}  // namespace wavetrope::app

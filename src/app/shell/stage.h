@@ -1,0 +1,101 @@
+// What all views of a window share: the time window, the cursor, what is selected.
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <QTimer>
+
+#include <memory>
+#include <optional>
+
+#include "app/shell/run_document.h"
+
+namespace wavetrope::app {
+
+/// What the inspector explains.
+struct Selection {
+    enum class Kind { none, message, signal, node, event } kind = Kind::none;
+    std::uint8_t bus = 0;
+    can::Identifier id{};
+    int signal = -1;            ///< Index in the message, for a signal.
+    QString node;
+    measure::Event event;
+    friend bool operator==(const Selection& a, const Selection& b) { return a.kind == b.kind && a.bus == b.bus && a.id == b.id && a.signal == b.signal && a.node == b.node && a.event.time == b.event.time; }
+};
+
+/// One time axis for a window. While it follows, the cursor stands at the newest frame; once moved, the views rest
+/// until `now()`.
+class Stage : public QObject {
+    Q_OBJECT
+public:
+    explicit Stage(RunDocument& document);
+
+    [[nodiscard]] RunDocument& document() { return document_; }
+    [[nodiscard]] const database::Catalog& catalog() const { return *document_.catalog(); }
+
+    /// Rows that the views look at; renewed with each beat.
+    [[nodiscard]] const trace::Snapshot& snapshot() const { return snapshot_; }
+    [[nodiscard]] bool following() const { return following_; }
+    [[nodiscard]] Time cursor() const { return cursor_; }
+    /// Newest row at the cursor, or noRow.
+    [[nodiscard]] trace::Row cursorRow() const { return cursorRow_; }
+    [[nodiscard]] Time windowFrom() const { return windowFrom_; }
+    [[nodiscard]] Time windowTo() const { return windowTo_; }
+    /// The whole run, as far as the timeline shows it.
+    [[nodiscard]] Time wholeFrom() const { return document_.begins(); }
+    [[nodiscard]] Time wholeTo() const;
+    [[nodiscard]] Time newest() const { return newest_; }
+
+    void setCursor(Time time);
+    void setCursorRow(trace::Row row);
+    void setWindow(Time from, Time to);
+    /// Zooms the window around a moment.
+    void zoom(double factor, Time around);
+    /// Back to the newest frame.
+    void now();
+    void rest();
+
+    [[nodiscard]] const Selection& selection() const { return selection_; }
+    void select(const Selection& selection);
+
+    /// Seconds since the start of the run.
+    [[nodiscard]] double seconds(Time time) const { return static_cast<double>((time - document_.begins()).count()) * 1e-9; }
+    [[nodiscard]] Time timeOf(double seconds) const { return document_.begins() + Time(static_cast<std::int64_t>(seconds * 1e9)); }
+
+    /// Row at or before a moment, or noRow.
+    [[nodiscard]] trace::Row rowAt(Time time);
+
+Q_SIGNALS:
+    void beat();                ///< New frames are in the snapshot, or time went on.
+    void axisChanged();         ///< Cursor, window or following changed.
+    void selectionChanged();
+    void becameReady();         ///< A log has been read.
+    /// Somebody wants a signal plotted, a message filtered, a node's row shown.
+    void plotWanted(const QString& signal);
+    void filterWanted(const QString& expression);
+
+private:
+    void onTimer();
+    void follow();
+
+    RunDocument& document_;
+    QTimer timer_;
+    trace::Snapshot snapshot_;
+    trace::TimeIndex order_;
+    bool following_ = true;
+    bool wasReady_ = false;
+    Time cursor_{0};
+    Time newest_{0};
+    trace::Row cursorRow_ = trace::noRow;
+    Time windowFrom_{0};
+    Time windowTo_{0};
+    Selection selection_;
+};
+
+/// "Bus:Message.Signal", the name of a signal in drags and pages.
+[[nodiscard]] QString signalPath(const database::Catalog& catalog, const database::SignalRef& ref);
+/// The signal of such a name, or nothing.
+[[nodiscard]] std::optional<database::SignalRef> signalOf(const database::Catalog& catalog, const QString& path);
+inline constexpr const char* signalMime = "application/x-wavetrope-signal";
+
+}  // namespace wavetrope::app

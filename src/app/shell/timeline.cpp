@@ -1,0 +1,301 @@
+#include "app/shell/timeline.h"
+
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QToolTip>
+#include <QWheelEvent>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr Time span = std::chrono::milliseconds(100);
+constexpr double flagHeight = 16, axisHeight = 16;
+constexpr double narrowestWindow = 6;
+constexpr double grip = 5;
+
+// A missed beat, a burst or an error frame is something wrong; a condition is what the user asked for.
+bool isWrong(const measure::Event& event) { return event.kind == measure::EventKind::errorFrame || event.kind == measure::EventKind::burst || event.kind == measure::EventKind::missedBeats; }
+
+double niceStep(double rough)
+{
+    const double power = std::pow(10, std::floor(std::log10(rough)));
+    for (const double factor : {1.0, 2.0, 5.0, 10.0})
+        if (power * factor >= rough)
+            return power * factor;
+    return power * 10;
+}
+
+}  // namespace
+
+Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
+{
+    setObjectName(QStringLiteral("timeline"));
+    setAccessibleName(tr("Timeline"));
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+    connect(&stage, &Stage::beat, this, &Timeline::update);
+    connect(&stage, &Stage::axisChanged, this, [this] { QWidget::update(); });
+    connect(&Theme::get(), &Theme::changed, this, [this] { updateGeometry(); });
+}
+
+QSize Timeline::sizeHint() const
+{
+    const auto buses = static_cast<int>(std::max<std::size_t>(1, stage_.document().buses().size()));
+    return {600, Theme::get().px(flagHeight + axisHeight + std::max(12.0, std::min(15.0, 62.0 / buses)) * buses + 2)};
+}
+
+double Timeline::left() const { return Theme::get().px(44); }
+double Timeline::right() const { return width() - Theme::get().px(30); }
+
+double Timeline::xOf(Time time) const
+{
+    const auto whole = static_cast<double>(std::max<std::int64_t>(1, (stage_.wholeTo() - stage_.wholeFrom()).count()));
+    return left() + static_cast<double>((time - stage_.wholeFrom()).count()) / whole * (right() - left());
+}
+
+Time Timeline::timeAt(double x) const
+{
+    const auto whole = static_cast<double>((stage_.wholeTo() - stage_.wholeFrom()).count());
+    return stage_.wholeFrom() + Time(static_cast<std::int64_t>(std::clamp((x - left()) / (right() - left()), 0.0, 1.0) * whole));
+}
+
+QRectF Timeline::ridge(unsigned bus) const
+{
+    const Theme& theme = Theme::get();
+    const double top = theme.px(flagHeight);
+    const double each = (height() - top - theme.px(axisHeight)) / std::max<std::size_t>(1, stage_.document().buses().size());
+    return {left(), top + bus * each, right() - left(), each};
+}
+
+void Timeline::update()
+{
+    stage_.document().measures().read([this](const measure::MeasureState& state) {
+        if (loads_.size() != state.loads.size()) {
+            loads_.clear();
+            for (const auto& bins : state.loads)
+                loads_.push_back(std::make_unique<measure::LoadSeries>(bins, span));
+            updateGeometry();
+        }
+        for (std::size_t i = 0; i < loads_.size(); ++i)
+            loads_[i]->update(state.loads[i]);
+        if (events_.size() != state.events.events().size())
+            events_ = state.events.events();
+        return 0;
+    });
+    QWidget::update();
+}
+
+void Timeline::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const Theme& theme = Theme::get();
+    painter.fillRect(rect(), theme.surface);
+    const double top = theme.px(flagHeight);
+    const double bottom = height() - theme.px(axisHeight);
+
+    if (!stage_.document().ready()) {
+        paintText(painter, rect(), tr("Reading %1, %2 %. Escape ends it; what was read stays.").arg(stage_.document().title()).arg(stage_.document().percentRead()), theme.body(), theme.ink2, Qt::AlignCenter);
+        painter.fillRect(QRectF(0, height() - 3, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
+        return;
+    }
+    // Window.
+    double x1 = std::max(left(), xOf(stage_.windowFrom()));
+    double x2 = std::min(right(), xOf(stage_.windowTo()));
+    if (x2 - x1 < narrowestWindow) {
+        const double middle = (x1 + x2) / 2;
+        x1 = middle - narrowestWindow / 2;
+        x2 = middle + narrowestWindow / 2;
+    }
+    painter.fillRect(QRectF(x1, top - 2, x2 - x1, bottom - top + 2), theme.accentSoft);
+
+    for (unsigned bus = 0; bus < loads_.size(); ++bus) {
+        const QRectF area = ridge(bus);
+        painter.fillRect(QRectF(theme.px(14), area.top() + area.height() * 0.25, theme.px(3), area.height() * 0.6), theme.bus(bus));
+        paintText(painter, QRectF(theme.px(24), area.top(), theme.px(16), area.height()), Theme::letter(bus), theme.mono(9.8, QFont::Bold), theme.ink);
+        painter.setPen(theme.grid);
+        painter.drawLine(QPointF(area.left(), area.bottom()), QPointF(area.right(), area.bottom()));
+        if (loads_[bus]->empty())
+            continue;
+        QColor fill = theme.bus(bus);
+        fill.setAlphaF(0.62F);
+        const double end = std::min(area.right(), xOf(stage_.newest()));
+        QPainterPath path;
+        path.moveTo(area.left(), area.bottom());
+        for (double x = area.left(); x < end; x += 1) {
+            const double percent = loads_[bus]->over(timeAt(x), timeAt(x + 1)).high;
+            path.lineTo(x, area.bottom() - std::min(1.0, percent / 100) * (area.height() - 1));
+            path.lineTo(x + 1, area.bottom() - std::min(1.0, percent / 100) * (area.height() - 1));
+        }
+        path.lineTo(end, area.bottom());
+        painter.fillPath(path, fill);
+    }
+    paintFlags(painter);
+
+    // Axis.
+    const double seconds = stage_.seconds(stage_.wholeTo());
+    const double step = niceStep(seconds / std::max(2.0, (right() - left()) / theme.px(90)));
+    painter.setPen(theme.ink3);
+    for (double at = 0; at <= seconds + step / 1000; at += step) {
+        const double x = xOf(stage_.timeOf(at));
+        painter.fillRect(QRectF(x, bottom, 1, 3), theme.faint);
+        const QString text = step >= 60 && at > 0 ? clockText(at).left(clockText(at).size() - 3) : QStringLiteral("%1 s").arg(at, 0, 'g', 6);
+        paintText(painter, QRectF(x + theme.px(4), bottom, theme.px(60), theme.px(axisHeight)), text, theme.mono(9.8), theme.ink3);
+    }
+    // Window edges and cursor.
+    painter.fillRect(QRectF(x1 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
+    painter.fillRect(QRectF(x2 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
+    const double cursor = xOf(stage_.cursor());
+    painter.fillRect(QRectF(cursor - 1, theme.px(3), 2, bottom - theme.px(1)), theme.accent);
+    if (hasFocus()) {
+        painter.setPen(QPen(theme.accent, 1));
+        painter.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+void Timeline::paintFlags(QPainter& painter)
+{
+    // Flags with words; those that would overlap are gathered into one with a count.
+    const Theme& theme = Theme::get();
+    const QFont font = theme.text(9.8);
+    const QFontMetricsF metrics(font);
+    std::vector<const measure::Event*> sorted;
+    for (const measure::Event& event : events_)
+        sorted.push_back(&event);
+    std::stable_sort(sorted.begin(), sorted.end(), [](const auto* a, const auto* b) { return a->time < b->time; });
+    for (std::size_t i = 0; i < sorted.size();) {
+        const double x = xOf(sorted[i]->time);
+        const QString first = QString::fromStdString(sorted[i]->text);
+        const double reach = x + theme.px(14) + std::min(metrics.horizontalAdvance(first), static_cast<double>(theme.px(150))) + theme.px(26);
+        std::size_t end = i + 1;
+        bool wrong = isWrong(*sorted[i]);
+        bool alike = true;
+        while (end < sorted.size() && xOf(sorted[end]->time) < reach) {
+            wrong = wrong || isWrong(*sorted[end]);
+            alike = alike && sorted[end]->text == sorted[i]->text;
+            ++end;
+        }
+        const QString text = end - i == 1 ? first : alike ? tr("%1 (%2)").arg(first).arg(end - i) : tr("%1 +%2").arg(first).arg(end - i - 1);
+        painter.save();
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(wrong ? theme.error : theme.ink2);
+        const double y = theme.px(6);
+        const double s = theme.px(4);
+        const QPointF mark[3] = {{x - s, y}, {x + s, y}, {x, y + s * 1.5}};
+        painter.drawPolygon(mark, 3);
+        painter.restore();
+        paintText(painter, QRectF(x + theme.px(7), 0, std::max(0.0, std::min(width() - x - theme.px(8), static_cast<double>(theme.px(176)))), theme.px(flagHeight)), text, font, theme.ink2);
+        i = end;
+    }
+}
+
+void Timeline::mousePressEvent(QMouseEvent* event)
+{
+    setFocus();
+    const double x = event->position().x();
+    const double x1 = xOf(stage_.windowFrom());
+    const double x2 = xOf(stage_.windowTo());
+    if (event->button() != Qt::LeftButton)
+        return;
+    if ((event->modifiers() & Qt::ShiftModifier) != 0 && x > x1 && x < x2) {
+        drag_ = Drag::window;
+        dragOffset_ = x - x1;
+        return;
+    }
+    if (std::abs(x - x1) < grip) {
+        drag_ = Drag::leftEdge;
+        return;
+    }
+    if (std::abs(x - x2) < grip && !stage_.following()) {
+        drag_ = Drag::rightEdge;
+        return;
+    }
+    // A flag takes precedence over the plain moment under it.
+    if (event->position().y() < Theme::get().px(flagHeight))
+        for (const measure::Event& e : events_)
+            if (x >= xOf(e.time) - 5 && x <= xOf(e.time) + Theme::get().px(60)) {
+                stage_.setCursor(e.time);
+                Selection selection;
+                selection.kind = Selection::Kind::event;
+                selection.event = e;
+                selection.bus = e.bus;
+                stage_.select(selection);
+                return;
+            }
+    drag_ = Drag::cursor;
+    // On a ridge: the highest load within three pixels of the click, so that a peak is hit without aiming.
+    Time time = timeAt(x);
+    for (unsigned bus = 0; bus < loads_.size(); ++bus)
+        if (ridge(bus).contains(event->position()) && !loads_[bus]->empty())
+            time = loads_[bus]->peakIn(timeAt(x - 3), timeAt(x + 3) + Time(1)) + span / 2;
+    stage_.setCursor(time);
+}
+
+void Timeline::mouseMoveEvent(QMouseEvent* event)
+{
+    const double x = event->position().x();
+    switch (drag_) {
+    case Drag::cursor: stage_.setCursor(timeAt(x)); break;
+    case Drag::window: {
+        const Time width = stage_.windowTo() - stage_.windowFrom();
+        const Time from = timeAt(x - dragOffset_);
+        stage_.setWindow(from, from + width);
+        break;
+    }
+    case Drag::leftEdge: stage_.setWindow(std::min(timeAt(x), stage_.windowTo() - Time(1000)), stage_.windowTo()); break;
+    case Drag::rightEdge: stage_.setWindow(stage_.windowFrom(), std::max(timeAt(x), stage_.windowFrom() + Time(1000))); break;
+    case Drag::none: {
+        const bool edge = std::abs(x - xOf(stage_.windowFrom())) < grip || std::abs(x - xOf(stage_.windowTo())) < grip;
+        setCursor(edge ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    }
+    }
+}
+
+void Timeline::mouseReleaseEvent(QMouseEvent*) { drag_ = Drag::none; }
+
+void Timeline::wheelEvent(QWheelEvent* event)
+{
+    stage_.zoom(std::pow(0.8, event->angleDelta().y() / 120.0), timeAt(event->position().x()));
+    event->accept();
+}
+
+void Timeline::keyPressEvent(QKeyEvent* event)
+{
+    const Time step = (stage_.windowTo() - stage_.windowFrom()) / ((event->modifiers() & Qt::ControlModifier) != 0 ? 5 : 100);
+    switch (event->key()) {
+    case Qt::Key_Left: stage_.setCursor(stage_.cursor() - step); break;
+    case Qt::Key_Right: stage_.setCursor(stage_.cursor() + step); break;
+    case Qt::Key_Home: stage_.setCursor(stage_.wholeFrom()); break;
+    case Qt::Key_End: stage_.now(); break;
+    case Qt::Key_Plus: stage_.zoom(0.8, stage_.cursor()); break;
+    case Qt::Key_Minus: stage_.zoom(1.25, stage_.cursor()); break;
+    case Qt::Key_Escape: stage_.document().cancelReading(); break;
+    default: QWidget::keyPressEvent(event);
+    }
+}
+
+bool Timeline::event(QEvent* event)
+{
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        QString text = tr("Click: cursor here. Drag the edges: window. Shift and drag: move it. Wheel: zoom. Arrow keys: step");
+        for (unsigned bus = 0; bus < loads_.size(); ++bus)
+            if (ridge(bus).contains(help->pos()))
+                text = tr("%1: %2 % at %3 s\n%4").arg(QString::fromStdString(stage_.document().buses()[bus].name)).arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0).arg(secondsText(stage_.seconds(timeAt(help->pos().x())), 2), text);
+        QToolTip::showText(help->globalPos(), text, this);
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+}  // namespace wavetrope::app

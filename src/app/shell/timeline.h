@@ -1,0 +1,46 @@
+// The strip across the full width: load of every bus over the whole run, event flags, window and cursor.
+#pragma once
+
+#include <QWidget>
+
+#include <memory>
+#include <vector>
+
+#include "app/shell/stage.h"
+#include "measure/load_series.h"
+
+namespace wavetrope::app {
+
+class Timeline : public QWidget {
+    Q_OBJECT
+public:
+    explicit Timeline(Stage& stage, QWidget* parent = nullptr);
+    [[nodiscard]] double xOf(Time time) const;
+    [[nodiscard]] Time timeAt(double x) const;
+    /// Where the ridge of a bus is drawn.
+    [[nodiscard]] QRectF ridge(unsigned bus) const;
+    [[nodiscard]] QSize sizeHint() const override;
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    void update();
+    void paintFlags(QPainter& painter);
+    [[nodiscard]] double left() const;
+    [[nodiscard]] double right() const;
+
+    Stage& stage_;
+    std::vector<std::unique_ptr<measure::LoadSeries>> loads_;
+    std::vector<measure::Event> events_;
+    enum class Drag { none, cursor, window, leftEdge, rightEdge } drag_ = Drag::none;
+    double dragOffset_ = 0;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,26 @@
+#include "app/events/events_view.h"
+#include "app/lanes/lanes_view.h"
+#include "app/load/load_view.h"
+#include "app/nodes/nodes_view.h"
+#include "app/playback/playback_view.h"
+#include "app/roster/roster_view.h"
+#include "app/shell/view.h"
+#include "app/stream/stream_view.h"
+
+namespace wavetrope::app {
+
+const std::vector<ViewKind>& viewKinds()
+{
+    static const std::vector<ViewKind> kinds = {
+        {"roster", "Roster", "The newest frame of each identifier", [](Stage& stage) -> View* { return new RosterView(stage); }},
+        {"stream", "Stream", "Frames in order", [](Stage& stage) -> View* { return new StreamView(stage); }},
+        {"lanes", "Lanes", "Signals over time", [](Stage& stage) -> View* { return new LanesView(stage); }},
+        {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
+        {"events", "Events", "Moments worth a flag", [](Stage& stage) -> View* { return new EventsView(stage); }},
+        {"playback", "Playback", "Replay of a log", [](Stage& stage) -> View* { return new PlaybackView(stage); }},
+        {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
+    };
+    return kinds;
+}
+
+}  // namespace wavetrope::app

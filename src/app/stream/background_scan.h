@@ -1,0 +1,39 @@
+// A filter's matches, found on a thread of their own.
+#pragma once
+
+#include <condition_variable>
+#include <memory>
+#include <mutex>
+#include <thread>
+
+#include "filter/filter_scan.h"
+
+namespace wavetrope::app {
+
+/// Scans whenever a newer snapshot is given; what it has found can be read at any time.
+class BackgroundScan {
+public:
+    explicit BackgroundScan(filter::Filter filter);
+    ~BackgroundScan();
+    BackgroundScan(const BackgroundScan&) = delete;
+    BackgroundScan& operator=(const BackgroundScan&) = delete;
+
+    void update(const trace::Snapshot& snapshot);
+    [[nodiscard]] std::size_t size() const { return scan_.rows().size(); }
+    [[nodiscard]] trace::Row row(std::size_t index) const { return scan_.rows()[index]; }
+    [[nodiscard]] std::uint64_t seen() const { return scan_.seen(); }
+    /// First index whose row is `row` or later.
+    [[nodiscard]] std::size_t lowerBound(trace::Row row) const;
+
+private:
+    void run();
+
+    filter::FilterScan scan_;
+    std::mutex mutex_;
+    std::condition_variable wake_;
+    trace::Snapshot wanted_;
+    bool stopping_ = false;
+    std::thread thread_;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,325 @@
+#include "app/stream/stream_view.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QKeyEvent>
+#include <QPainter>
+#include <QScrollBar>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+// Left edges of the columns in unscaled pixels.
+constexpr double timeAt = 12, sinceAt = 92, badgeAt = 148, idAt = 172, messageAt = 242, bytesAt = 362, signalsAt = 556;
+
+constexpr unsigned bytesShown = 8;
+
+}  // namespace
+
+StreamRows::StreamRows(StreamView& view) : view_(view)
+{
+    setFrameShape(QFrame::NoFrame);
+    setFocusPolicy(Qt::StrongFocus);
+    setObjectName(QStringLiteral("streamRows"));
+    setAccessibleName(tr("Stream of frames"));
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn);
+}
+
+int StreamRows::headHeight() const { return Theme::get().px(20); }
+
+int StreamRows::visibleRows() const
+{
+    return std::max(1, (viewport()->height() - headHeight()) / Theme::get().rowHeight());
+}
+
+std::uint64_t StreamRows::count() const
+{
+    return view_.scan() != nullptr ? view_.scan()->size() : view_.stage().snapshot().rows();
+}
+
+trace::Row StreamRows::rowOf(std::uint64_t index) const
+{
+    return view_.scan() != nullptr ? view_.scan()->row(index) : index;
+}
+
+std::uint64_t StreamRows::indexOf(trace::Row row) const
+{
+    if (view_.scan() == nullptr)
+        return row;
+    const std::size_t at = view_.scan()->lowerBound(row);
+    return at < view_.scan()->size() && view_.scan()->row(at) == row ? at : at > 0 ? at - 1 : 0;
+}
+
+void StreamRows::refresh()
+{
+    const auto visible = static_cast<std::uint64_t>(visibleRows());
+    const std::uint64_t last = count() > visible ? count() - visible : 0;
+    if (view_.stage().following() || top_ > last)
+        top_ = last;
+    updateScrollBar();
+    viewport()->update();
+}
+
+void StreamRows::updateScrollBar()
+{
+    settingBar_ = true;
+    const auto visible = static_cast<std::uint64_t>(visibleRows());
+    const std::uint64_t last = count() > visible ? count() - visible : 0;
+    perStep_ = last / 2'000'000'000 + 1;
+    verticalScrollBar()->setRange(0, static_cast<int>(last / perStep_));
+    verticalScrollBar()->setPageStep(static_cast<int>(visible));
+    verticalScrollBar()->setValue(static_cast<int>(top_ / perStep_));
+    settingBar_ = false;
+}
+
+void StreamRows::showCursor()
+{
+    const trace::Row row = view_.stage().cursorRow();
+    if (row == trace::noRow || view_.stage().following())
+        return refresh();
+    const std::uint64_t index = indexOf(row);
+    const auto visible = static_cast<std::uint64_t>(visibleRows());
+    if (index < top_ || index >= top_ + visible)
+        top_ = index > visible / 2 ? index - visible / 2 : 0;
+    refresh();
+}
+
+void StreamRows::scrollContentsBy(int, int)
+{
+    if (settingBar_)
+        return;
+    if (view_.stage().following() && view_.stage().document().isLive())
+        view_.stage().rest();
+    top_ = static_cast<std::uint64_t>(verticalScrollBar()->value()) * perStep_;
+    viewport()->update();
+}
+
+void StreamRows::wheelEvent(QWheelEvent* event)
+{
+    const int rows = event->angleDelta().y() / 40;
+    if (view_.stage().following() && rows > 0)
+        view_.stage().rest();
+    const auto visible = static_cast<std::int64_t>(visibleRows());
+    const std::int64_t last = std::max<std::int64_t>(0, static_cast<std::int64_t>(count()) - visible);
+    top_ = static_cast<std::uint64_t>(std::clamp<std::int64_t>(static_cast<std::int64_t>(top_) - rows, 0, last));
+    updateScrollBar();
+    viewport()->update();
+    event->accept();
+}
+
+void StreamRows::resizeEvent(QResizeEvent*) { refresh(); }
+
+void StreamRows::goTo(std::int64_t index)
+{
+    if (count() == 0)
+        return;
+    const auto at = static_cast<std::uint64_t>(std::clamp<std::int64_t>(index, 0, static_cast<std::int64_t>(count()) - 1));
+    const trace::Row row = rowOf(at);
+    const can::FrameView frame = view_.stage().snapshot().frame(row);
+    view_.stage().setCursorRow(row);
+    Selection selection;
+    selection.kind = Selection::Kind::message;
+    selection.bus = frame.bus;
+    selection.id = frame.id;
+    view_.stage().select(selection);
+}
+
+void StreamRows::mousePressEvent(QMouseEvent* event)
+{
+    const int line = (static_cast<int>(event->position().y()) - headHeight()) / Theme::get().rowHeight();
+    if (event->position().y() >= headHeight() && top_ + static_cast<std::uint64_t>(line) < count())
+        goTo(static_cast<std::int64_t>(top_) + line);
+}
+
+void StreamRows::keyPressEvent(QKeyEvent* event)
+{
+    const trace::Row cursor = view_.stage().cursorRow();
+    const auto at = cursor == trace::noRow ? 0 : static_cast<std::int64_t>(indexOf(cursor));
+    if (event->matches(QKeySequence::Copy)) {
+        if (count() > 0)
+            QApplication::clipboard()->setText(rowText(static_cast<std::uint64_t>(at)));
+        return;
+    }
+    switch (event->key()) {
+    case Qt::Key_Up: return goTo(at - 1);
+    case Qt::Key_Down: return goTo(at + 1);
+    case Qt::Key_PageUp: return goTo(at - visibleRows());
+    case Qt::Key_PageDown: return goTo(at + visibleRows());
+    case Qt::Key_Home: return goTo(0);
+    case Qt::Key_End: return goTo(static_cast<std::int64_t>(count()) - 1);
+    default: QAbstractScrollArea::keyPressEvent(event);
+    }
+}
+
+QString StreamRows::rowText(std::uint64_t index) const
+{
+    const trace::Row row = rowOf(index);
+    const can::FrameView frame = view_.stage().snapshot().frame(row);
+    const auto* message = view_.stage().catalog().find(frame);
+    const QByteArray bytes = QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper();
+    return QStringList{secondsText(view_.stage().seconds(frame.time), 6), QString::fromStdString(view_.stage().document().buses()[frame.bus].name),
+                       QLatin1String(can::toText(frame.direction)), QLatin1String(can::toText(frame.kind)), QString::fromStdString(can::toText(frame.id)),
+                       message != nullptr ? QString::fromStdString(message->message->name) : QString(), QString::number(frame.length), QString::fromLatin1(bytes)}
+        .join(QLatin1Char('\t'));
+}
+
+void StreamRows::paintEvent(QPaintEvent*)
+{
+    QPainter painter(viewport());
+    const Theme& theme = Theme::get();
+    const int width = viewport()->width();
+    painter.fillRect(viewport()->rect(), theme.surface);
+    const QFont small = theme.small();
+    const auto head = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(110), headHeight()), text, small, theme.ink3); };
+    head(timeAt, tr("time"));
+    head(sinceAt, tr("since same"));
+    head(idAt, tr("id"));
+    head(messageAt, tr("message"));
+    head(bytesAt, tr("bytes"));
+    head(signalsAt, tr("signals"));
+    painter.setPen(theme.hairline);
+    painter.drawLine(0, headHeight() - 1, width, headHeight() - 1);
+
+    if (count() == 0) {
+        const bool filtered = view_.scan() != nullptr;
+        paintText(painter, QRectF(0, headHeight(), width, theme.px(90)), filtered ? tr("No frame passes this filter so far.") : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O."), theme.body(), theme.ink2, Qt::AlignCenter);
+        return;
+    }
+    const int rowHeight = theme.rowHeight();
+    const int lines = visibleRows() + 1;
+    for (int line = 0; line < lines && top_ + static_cast<std::uint64_t>(line) < count(); ++line) {
+        const trace::Row row = rowOf(top_ + static_cast<std::uint64_t>(line));
+        paintRow(painter, headHeight() + line * rowHeight, row, !view_.stage().following() && row == view_.stage().cursorRow());
+    }
+}
+
+void StreamRows::paintRow(QPainter& painter, int y, trace::Row row, bool atCursor)
+{
+    const Theme& theme = Theme::get();
+    Stage& stage = view_.stage();
+    const trace::Snapshot& snapshot = stage.snapshot();
+    const can::FrameView frame = snapshot.frame(row);
+    const int height = theme.rowHeight();
+    const int width = viewport()->width();
+    const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
+    if (atCursor)
+        painter.fillRect(QRectF(2, y, width - 4, height), theme.accentSoft);
+    const QFont mono = theme.mono();
+    paintText(painter, box(timeAt, sinceAt - 4), secondsText(stage.seconds(frame.time), 6), mono, theme.ink);
+    const trace::Row before = snapshot.previousOf(snapshot.identifier(row), row);
+    can::FrameView previous;
+    if (before != trace::noRow) {
+        previous = snapshot.frame(before);
+        paintText(painter, box(sinceAt, badgeAt - 6), QString::number(static_cast<double>((frame.time - previous.time).count()) * 1e-6, 'f', 2), mono, theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+    }
+    const double badge = theme.px(14);
+    paintBusBadge(painter, QRectF(theme.px(badgeAt), y + (height - badge) / 2, badge, badge), frame.bus);
+    const bool error = frame.kind == can::FrameKind::error;
+    if (error) {
+        paintText(painter, box(idAt, bytesAt - 6), tr("error frame"), theme.bodyStrong(), theme.error);
+    } else {
+        paintText(painter, box(idAt, messageAt - 4), QString::fromStdString(can::toText(frame.id)), mono, theme.ink);
+        const auto* message = stage.catalog().find(frame);
+        const QString name = message != nullptr ? QString::fromStdString(message->message->name) : frame.kind == can::FrameKind::remote ? tr("remote request") : tr("undefined");
+        paintText(painter, box(messageAt, bytesAt - 6), name, theme.body(), message != nullptr ? theme.ink : theme.ink3);
+        if (message != nullptr) {
+            std::vector<database::Decoded> decoded;
+            message->plan.decode(frame, decoded);
+            QString text;
+            const QFontMetricsF metrics(theme.body());
+            const double room = width - theme.px(signalsAt) - theme.px(14);
+            for (const database::Decoded& value : decoded) {
+                const database::Signal& signal = message->message->signals[value.signal];
+                const std::string_view label = signal.textOf(value.raw);
+                QString part = QString::fromStdString(signal.name) + QLatin1Char(' ')
+                               + (label.empty() ? valueText(value.value, signal.factor) + (signal.unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(signal.unit)) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())));
+                const QString longer = text.isEmpty() ? part : text + QStringLiteral(",  ") + part;
+                if (metrics.horizontalAdvance(longer) > room) {
+                    if (text.isEmpty())
+                        text = longer;
+                    break;
+                }
+                text = longer;
+            }
+            paintText(painter, QRectF(theme.px(signalsAt), y, room, height), text, theme.body(), theme.ink2);
+        }
+    }
+    // Bytes, those that changed strong. Long payloads show the run that changed.
+    const QFont strong = theme.mono(10.5, QFont::Bold);
+    const double step = theme.px(23);
+    unsigned first = 0;
+    const auto changed = [&](unsigned i) { return before != trace::noRow && i < previous.length && previous.data[i] != frame.data[i]; };
+    if (frame.length > bytesShown)
+        while (first + bytesShown - 1 < frame.length && !changed(first))
+            ++first;
+    if (first + bytesShown - 1 >= frame.length)
+        first = 0;
+    const unsigned shown = frame.length > bytesShown ? bytesShown - 1 : frame.length;
+    for (unsigned i = 0; i < shown; ++i)
+        paintText(painter, QRectF(theme.px(bytesAt) + i * step, y, step, height), QStringLiteral("%1").arg(frame.data[first + i], 2, 16, QLatin1Char('0')).toUpper(), changed(first + i) ? strong : mono,
+                  changed(first + i) ? theme.ink : theme.ink3);
+    if (frame.length > shown)
+        paintText(painter, QRectF(theme.px(bytesAt) + shown * step, y, step + 6, height), QStringLiteral("+%1").arg(frame.length - shown), mono, theme.ink3);
+    painter.setPen(theme.grid);
+    painter.drawLine(theme.px(8), y + height - 1, width, y + height - 1);
+}
+
+StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. from WaterUnit and not id 0x702"))), rows_(new StreamRows(*this))
+{
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(rows_);
+    setFocusProxy(rows_);
+    filterLine_->setCatalog(stage.document().catalog());
+    connect(filterLine_, &FilterLine::filterChanged, this, &StreamView::onFilter);
+    connect(&stage, &Stage::beat, this, &StreamView::onBeat);
+    connect(&stage, &Stage::axisChanged, rows_, &StreamRows::showCursor);
+    connect(&stage, &Stage::becameReady, this, [this] { filterLine_->setCatalog(this->stage().document().catalog()); });
+    connect(&stage, &Stage::filterWanted, this, [this](const QString& text) { filterLine_->setText(text); });
+}
+
+void StreamView::onFilter()
+{
+    scan_.reset();
+    if (!filterLine_->filter().passesEverything())
+        scan_ = std::make_unique<BackgroundScan>(filterLine_->filter());
+    onBeat();
+    rows_->showCursor();
+    Q_EMIT setUpChanged();
+}
+
+void StreamView::onBeat()
+{
+    const trace::Snapshot& snapshot = stage().snapshot();
+    if (scan_) {
+        scan_->update(snapshot);
+        const bool done = scan_->seen() >= snapshot.rows() || stage().following();
+        filterLine_->setResult(done ? tr("%1 frames match").arg(countText(scan_->size())) : tr("%1 frames match, searching").arg(countText(scan_->size())));
+    } else {
+        filterLine_->setResult(tr("%1 frames").arg(countText(snapshot.rows())));
+    }
+    if (isVisible())
+        rows_->refresh();
+}
+
+nlohmann::json StreamView::save() const
+{
+    return {{"filter", filterLine_->text().toStdString()}};
+}
+
+void StreamView::restore(const nlohmann::json& setUp)
+{
+    if (setUp.contains("filter") && setUp["filter"].is_string())
+        filterLine_->setText(QString::fromStdString(setUp["filter"].get<std::string>()));
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,166 @@
+#include "app/theme/theme.h"
+
+#include <QApplication>
+#include <QFile>
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QPainter>
+#include <QPalette>
+#include <QStyleFactory>
+#include <QSvgRenderer>
+
+#include <algorithm>
+
+namespace wavetrope::app {
+
+Theme& Theme::get()
+{
+    static Theme theme;
+    return theme;
+}
+
+Theme::Theme()
+{
+    load();
+}
+
+void Theme::choose(ThemeName name)
+{
+    name_ = name;
+    load();
+    apply();
+}
+
+void Theme::setScale(double scale)
+{
+    scale_ = std::clamp(scale, 0.8, 2.0);
+    apply();
+}
+
+QString Theme::letter(unsigned index)
+{
+    return QString(QChar('A' + static_cast<char16_t>(index % 26)));
+}
+
+void Theme::load()
+{
+    QFile file(QStringLiteral(":/theme/tokens.json"));
+    if (!file.open(QIODevice::ReadOnly))
+        qFatal("the theme is not in the program");
+    const QJsonObject tokens = QJsonDocument::fromJson(file.readAll()).object().value(name_ == ThemeName::paper ? QLatin1String("paper") : QLatin1String("ink")).toObject();
+    const auto colour = [&tokens](const char* key) { return QColor(tokens.value(QLatin1String(key)).toString()); };
+    ground = colour("ground");
+    surface = colour("surface");
+    raised = colour("raised");
+    ink = colour("ink");
+    ink2 = colour("ink2");
+    ink3 = colour("ink3");
+    faint = colour("faint");
+    hairline = colour("hairline");
+    grid = colour("grid");
+    accent = colour("accent");
+    accentSoft = colour("accentSoft");
+    error = colour("error");
+    const QJsonObject hues = tokens.value(QLatin1String("bus")).toObject();
+    for (unsigned i = 0; i < bus_.size(); ++i)
+        bus_[i] = QColor(hues.value(letter(i)).toString());
+    const QJsonArray tints = tokens.value(QLatin1String("tint")).toArray();
+    for (int i = 0; i < 6; ++i)
+        tint[static_cast<unsigned>(i)] = QColor(tints.at(i).toString());
+}
+
+void Theme::apply()
+{
+    QApplication::setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
+    QPalette palette;
+    palette.setColor(QPalette::Window, ground);
+    palette.setColor(QPalette::Base, surface);
+    palette.setColor(QPalette::AlternateBase, ground);
+    palette.setColor(QPalette::Text, ink);
+    palette.setColor(QPalette::WindowText, ink);
+    palette.setColor(QPalette::Button, surface);
+    palette.setColor(QPalette::ButtonText, ink);
+    palette.setColor(QPalette::ToolTipBase, raised);
+    palette.setColor(QPalette::ToolTipText, ink);
+    palette.setColor(QPalette::PlaceholderText, ink3);
+    palette.setColor(QPalette::Highlight, accentSoft);
+    palette.setColor(QPalette::HighlightedText, ink);
+    palette.setColor(QPalette::Link, accent);
+    palette.setColor(QPalette::Disabled, QPalette::Text, faint);
+    palette.setColor(QPalette::Disabled, QPalette::ButtonText, faint);
+    palette.setColor(QPalette::Disabled, QPalette::WindowText, faint);
+    QApplication::setPalette(palette);
+    QApplication::setFont(body());
+    qApp->setStyleSheet(QStringLiteral(R"(
+QLineEdit { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
+QLineEdit:focus { border-color: %5; }
+QLineEdit[wrong="true"] { border-color: %8; }
+QPushButton, QToolButton#bar { background: %9; border: 1px solid %2; border-radius: %6px; padding: 3px %7px; color: %3; }
+QPushButton:hover, QToolButton#bar:hover { border-color: %10; }
+QPushButton:checked, QToolButton#bar:checked { background: %4; border-color: %5; }
+QPushButton#primary { background: %5; border-color: %5; color: %9; font-weight: 600; }
+QPushButton:disabled { color: %10; }
+QPushButton:focus, QToolButton:focus { border: 1px solid %5; }
+QToolButton { border: 1px solid transparent; border-radius: %6px; padding: 2px; }
+QToolButton:hover { background: %4; }
+QToolButton::menu-indicator { image: none; }
+QMenu { background: %9; border: 1px solid %2; padding: 4px; }
+QMenu::item { padding: 4px 22px; border-radius: 3px; }
+QMenu::item:selected { background: %4; color: %3; }
+QMenu::separator { height: 1px; background: %2; margin: 4px 6px; }
+QToolTip { background: %9; color: %3; border: 1px solid %2; padding: 3px; }
+QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
+QScrollBar::handle:vertical { background: %2; border-radius: 3px; min-height: 24px; margin: 1px 2px; }
+QScrollBar::handle:vertical:hover { background: %10; }
+QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }
+QScrollBar::handle:horizontal { background: %2; border-radius: 3px; min-width: 24px; margin: 2px 1px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+QTreeView { border: none; background: %9; outline: 0; }
+QSplitter::handle { background: %2; }
+QComboBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; color: %3; }
+QComboBox::drop-down { border: none; width: 14px; }
+QComboBox QAbstractItemView { background: %9; border: 1px solid %2; selection-background-color: %4; selection-color: %3; }
+QSlider::groove:horizontal { height: 3px; background: %2; border-radius: 1px; }
+QSlider::sub-page:horizontal { background: %5; border-radius: 1px; }
+QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; height: 9px; margin: -5px 0; border-radius: 6px; }
+)")
+                             .arg(raised.name(), hairline.name(), ink.name(), accentSoft.name(), accent.name())
+                             .arg(px(4))
+                             .arg(px(7))
+                             .arg(error.name(), surface.name(), faint.name()));
+    Q_EMIT changed();
+}
+
+QFont Theme::text(double size, QFont::Weight weight) const
+{
+    QFont font(QStringLiteral("Inter"));
+    font.setPixelSize(std::max(8, px(size)));
+    font.setWeight(weight);
+    return font;
+}
+
+QFont Theme::mono(double size, QFont::Weight weight) const
+{
+    QFont font(QStringLiteral("JetBrains Mono"));
+    font.setStyleHint(QFont::Monospace);
+    font.setPixelSize(std::max(8, px(size)));
+    font.setWeight(weight);
+    return font;
+}
+
+QIcon Theme::icon(const char* name, const QColor& colour) const
+{
+    QSvgRenderer renderer(QStringLiteral(":/icons/%1.svg").arg(QLatin1String(name)));
+    QPixmap pixmap(px(32), px(32));
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    renderer.render(&painter);
+    painter.setCompositionMode(QPainter::CompositionMode_SourceIn);
+    painter.fillRect(pixmap.rect(), colour);
+    painter.end();
+    return QIcon(pixmap);
+}
+
+}  // namespace wavetrope::app
