@@ -16,7 +16,7 @@ using can::FrameKind;
 
 namespace {
 
-struct Recorder : Listener {
+struct Recorder final : Listener {
     std::vector<std::pair<Frame, Port>> frames;
     void onFrame(const can::FrameView& frame, Port sender) override { frames.emplace_back(Frame(frame), sender); }
 };

@@ -299,6 +299,7 @@ void Node::setOn(bool on)
             slots_[names_[name]] = initial;
         start();
     } else {
+        enter("taken out", false, "taken out of the simulation");
         for (const auto& [bus, port] : ports_)
             world_.buses[bus]->enable(port, false);
     }

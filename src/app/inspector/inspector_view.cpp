@@ -114,7 +114,7 @@ void Inspector::mousePressEvent(QMouseEvent* event)
         }
 }
 
-void Inspector::heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus)
+void Inspector::heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id)
 {
     const Theme& theme = Theme::get();
     paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(22)), title, theme.title(), theme.ink);
@@ -124,9 +124,14 @@ void Inspector::heading(QPainter& painter, double& y, const QString& title, cons
         paintBusBadge(painter, QRectF(left, y + theme.px(2), theme.px(15), theme.px(15)), static_cast<unsigned>(bus));
         left += theme.px(21);
     }
+    // An identifier stands in the monospace face: the other turns the x of 0x181 into a multiplication sign.
+    if (!id.isEmpty()) {
+        paintText(painter, QRectF(left, y, width() - left - edge(), theme.px(19)), id, theme.mono(), theme.ink2);
+        left += QFontMetricsF(theme.mono()).horizontalAdvance(id);
+    }
     paintText(painter, QRectF(left, y, width() - left - edge(), theme.px(19)), subtitle, theme.body(), theme.ink2);
     y += theme.px(24);
-    lines_ << title << subtitle;
+    lines_ << title << id + subtitle;
 }
 
 void Inspector::section(QPainter& painter, double& y, const QString& text, const QString& right)
@@ -186,17 +191,26 @@ void Inspector::paintMessage(QPainter& painter)
     const auto* message = stage_.catalog().find(selection.bus, selection.id);
     double y = theme.px(10);
     const QString id = QString::fromStdString(can::toText(selection.id));
-    const auto identifier = snapshot.valid() ? snapshot.trace().find({selection.bus, false, selection.id}) : std::nullopt;
+    std::optional<trace::IdentifierIndex> identifier;
+    if (snapshot.valid())
+        identifier = snapshot.trace().find({selection.bus, false, selection.id});
     const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
     const measure::IdentifierMoment moment = identifier ? measure::momentOf(snapshot, *identifier, limit, histogramBeats) : measure::IdentifierMoment{};
     can::FrameView frame;
     const bool seen = moment.row != trace::noRow;
     if (seen)
         frame = snapshot.frame(moment.row);
-    QString subtitle = id + QStringLiteral(", ") + tr("%1 bytes").arg(seen ? frame.length : message != nullptr ? message->message->length : 0);
+    QString subtitle = QStringLiteral(", ") + tr("%1 bytes").arg(seen ? frame.length : message != nullptr ? message->message->length : 0);
     if (message != nullptr && !message->message->sender.empty())
         subtitle += tr(", from %1").arg(QString::fromStdString(message->message->sender));
-    heading(painter, y, message != nullptr ? QString::fromStdString(message->message->name) : tr("undefined %1").arg(id), subtitle, selection.bus);
+    heading(painter, y, message != nullptr ? QString::fromStdString(message->message->name) : tr("undefined"), subtitle, selection.bus, id);
+    if (message != nullptr && !message->message->comment.empty()) {
+        painter.setFont(theme.body());
+        painter.setPen(theme.ink3);
+        QRectF used;
+        painter.drawText(QRectF(edge(), y - theme.px(3), width() - 2 * edge(), theme.px(48)), Qt::TextWordWrap, QString::fromStdString(message->message->comment), &used);
+        y += used.height() + theme.px(3);
+    }
     if (!seen) {
         paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)), tr("Not seen up to the cursor."), theme.body(), theme.ink3);
         y += theme.px(22);
@@ -231,13 +245,6 @@ void Inspector::paintMessage(QPainter& painter)
         fact(painter, y, tr("On the wire"), wire);
         fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
         fact(painter, y, tr("At"), tr("%1 s").arg(secondsText(stage_.seconds(frame.time), 6)));
-    }
-    if (message != nullptr && !message->message->comment.empty()) {
-        section(painter, y, tr("Comment"));
-        painter.setFont(theme.body());
-        painter.setPen(theme.ink2);
-        painter.drawText(QRectF(edge(), y, width() - 2 * edge(), theme.px(60)), Qt::TextWordWrap, QString::fromStdString(message->message->comment));
-        y += theme.px(40);
     }
     contentHeight_ = y;
 }

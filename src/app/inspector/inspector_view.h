@@ -30,7 +30,7 @@ private:
     void paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats& stats, const std::vector<can::Time>& beats);
     void paintNode(QPainter& painter);
     void paintEventFacts(QPainter& painter);
-    void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus);
+    void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id = {});
     void section(QPainter& painter, double& y, const QString& text, const QString& right = {});
     void fact(QPainter& painter, double& y, const QString& name, const QString& value, bool wrong = false, bool mono = true);
     void placeButtons();

@@ -66,6 +66,9 @@ LoadView::LoadView(Stage& stage)
     connect(&stage, &Stage::becameReady, this, &LoadView::rebuild);
     connect(&Theme::get(), &Theme::changed, this, &LoadView::rebuild);
     connect(plot_, &TimePlot::clickedAt, this, &LoadView::jumpTo);
+    takersDelay_.setSingleShot(true);
+    takersDelay_.setInterval(40);
+    connect(&takersDelay_, &QTimer::timeout, this, &LoadView::showTakers);
     rebuild();
 }
 
@@ -183,7 +186,10 @@ void LoadView::refresh()
         box->bottomRight->setCoords(end, 0);
         burstRects_.push_back(box);
         auto* text = new QCPItemText(plot_);
-        text->setText(tr("burst %1").arg(i + 1));
+        // The word where there is room for it, else the number.
+        const double room = (i + 1 < bursts.size() ? std::min(to, stage().seconds(bursts[i + 1].time)) : to) - end;
+        const bool roomy = room / (to - from) * columns > theme.px(52);
+        text->setText(roomy ? tr("burst %1").arg(i + 1) : QString::number(i + 1));
         text->setFont(theme.bodyStrong());
         text->setColor(theme.ink);
         text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
@@ -195,7 +201,9 @@ void LoadView::refresh()
     facts_->setText(tr("highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(bursts.empty() ? tr("no bursts") : bursts.size() == 1 ? tr("1 burst") : tr("%1 bursts").arg(bursts.size())));
     plot_->followStage();
     plot_->replot(QCustomPlot::rpQueuedReplot);
-    if (beats_++ % takersEvery == 0)
+    if (!stage().following())
+        takersDelay_.start();
+    else if (beats_++ % takersEvery == 0)
         showTakers();
     update();
 }

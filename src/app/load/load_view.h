@@ -3,6 +3,7 @@
 
 #include <QLabel>
 #include <QSlider>
+#include <QTimer>
 
 #include <memory>
 
@@ -81,6 +82,7 @@ private:
     std::unique_ptr<measure::LoadSeries> series_;
     std::unique_ptr<measure::LoadSeries> slow_;
     unsigned beats_ = 0;
+    QTimer takersDelay_;
 };
 
 }  // namespace wavetrope::app

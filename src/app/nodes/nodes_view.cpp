@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QPainter>
 #include <QToolTip>
+#include <QWheelEvent>
 
 #include <algorithm>
 
@@ -17,7 +18,7 @@ namespace {
 
 constexpr double badgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420;
 constexpr Time barSpan = std::chrono::seconds(20);
-constexpr double headHeight = 22, pitch = 24;
+constexpr double headHeight = 20, pitch = 22;
 
 class SimulateCommand : public QUndoCommand {
 public:
@@ -71,14 +72,22 @@ void NodesView::refresh()
     update();
 }
 
-double NodesView::rowTop(std::size_t index) const { return Theme::get().px(headHeight) + static_cast<double>(index) * Theme::get().px(pitch); }
+double NodesView::rowTop(std::size_t index) const { return Theme::get().px(headHeight) + static_cast<double>(index) * Theme::get().px(pitch) - scroll_; }
+
+void NodesView::wheelEvent(QWheelEvent* event)
+{
+    const double content = Theme::get().px(headHeight) + static_cast<double>(reports_.size()) * Theme::get().px(pitch);
+    scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 4.0, 0.0, std::max(0.0, content - height()));
+    update();
+    event->accept();
+}
 
 QRectF NodesView::pillOf(const QString& node) const
 {
     const Theme& theme = Theme::get();
     for (std::size_t i = 0; i < reports_.size(); ++i)
         if (reports_[i].name == node.toStdString())
-            return QRectF(theme.px(pillAt), rowTop(i) + theme.px(3), theme.px(86), theme.px(18));
+            return QRectF(theme.px(pillAt), rowTop(i) + theme.px(2), theme.px(86), theme.px(18));
     return {};
 }
 
@@ -100,7 +109,7 @@ void NodesView::choose(int index)
 void NodesView::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
-    const int index = static_cast<int>((event->position().y() - Theme::get().px(headHeight)) / Theme::get().px(pitch));
+    const int index = static_cast<int>((event->position().y() + scroll_ - Theme::get().px(headHeight)) / Theme::get().px(pitch));
     if (event->position().y() < Theme::get().px(headHeight) || index >= static_cast<int>(reports_.size()))
         return;
     const rig::NodeReport& report = reports_[static_cast<std::size_t>(index)];
@@ -158,6 +167,7 @@ void NodesView::paintEvent(QPaintEvent*)
     heading(stateAt, tr("state"));
     heading(barsAt, tr("last 20 s"));
     const Time now = stage().cursor();
+    painter.setClipRect(0, theme.px(headHeight), width(), height());
     for (std::size_t i = 0; i < reports_.size(); ++i) {
         const rig::NodeReport& report = reports_[i];
         const double y = rowTop(i);
@@ -166,7 +176,7 @@ void NodesView::paintEvent(QPaintEvent*)
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const unsigned bus = report.buses.empty() ? 0 : report.buses.front();
-        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + theme.px(5), theme.px(14), theme.px(14)), bus);
+        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + theme.px(4), theme.px(14), theme.px(14)), bus);
         paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name), selected ? theme.bodyStrong() : theme.body(), theme.ink);
 
         const QRectF pill = pillOf(QString::fromStdString(report.name));
@@ -195,7 +205,7 @@ void NodesView::paintEvent(QPaintEvent*)
             const Time end = k + 1 < report.states.size() ? std::min(now, report.states[k + 1].time) : now;
             if (change.time > now || end < now - barSpan)
                 continue;
-            const QRectF bar(x(change.time), y + theme.px(5), x(end) - x(change.time) - 1, theme.px(14));
+            const QRectF bar(x(change.time), y + theme.px(4), x(end) - x(change.time) - 1, theme.px(14));
             if (bar.width() < 0.5)
                 continue;
             QColor fill = change.wrong ? theme.error : theme.bus(bus);

@@ -27,6 +27,7 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     bool event(QEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
 
 private:
     void refresh();
@@ -38,6 +39,7 @@ private:
     rig::PlaybackReport playback_;
     std::vector<bool> playedBack_;
     QUndoStack undo_;
+    double scroll_ = 0;
 };
 
 }  // namespace wavetrope::app

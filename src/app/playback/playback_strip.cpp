@@ -12,7 +12,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr std::size_t cells = 480;
+constexpr std::size_t cells = 240;
 
 }  // namespace
 
@@ -34,7 +34,7 @@ void PlaybackStrip::setLog(const std::shared_ptr<const trace::Trace>& log)
     const Time from = snapshot.earliest();
     const Time span = std::max(Time(1), snapshot.latest() - from);
     // Every so many frames is enough for a picture of the density.
-    const trace::Row step = std::max<trace::Row>(1, snapshot.rows() / 200'000);
+    const trace::Row step = std::max<trace::Row>(1, snapshot.rows() / 4'000'000);
     for (trace::Row row = 0; row < snapshot.rows(); row += step)
         ++histogram_[std::min(cells - 1, static_cast<std::size_t>(static_cast<double>((snapshot.time(row) - from).count()) / static_cast<double>(span.count()) * cells))];
     update();

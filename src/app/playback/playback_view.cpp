@@ -227,6 +227,7 @@ void PlaybackView::buildRoutes()
         line->addWidget(row.what);
         auto* arrow = new QLabel(QStringLiteral("\u2192"));
         line->addWidget(arrow);
+        row.arrow = arrow;
         row.to = new QComboBox;
         row.to->setToolTip(tr("Bus of the rig that gets them"));
         for (std::size_t k = 0; k < rigBuses.size(); ++k)
@@ -342,6 +343,9 @@ void PlaybackView::refresh()
         const bool nothing = report_.routes[i].to < 0;
         rows_[i].count->setText(nothing ? QString() : tr("%1 frames").arg(countText(report_.chosenByBus[i])));
         rows_[i].to->setVisible(!nothing);
+        rows_[i].arrow->setVisible(!nothing);
+        if (!nothing)
+            strip_->setColour(static_cast<unsigned>(report_.routes[i].to));
     }
     notice_->show();
     noticeButton_->show();

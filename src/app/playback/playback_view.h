@@ -65,6 +65,7 @@ private:
     struct RouteRow {
         QWidget* line = nullptr;
         QComboBox* what = nullptr;
+        QLabel* arrow = nullptr;
         QComboBox* to = nullptr;
         QLabel* count = nullptr;
     };

@@ -138,6 +138,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
             QMessageBox::warning(this, tr("Wavetrope"), document_->problem());
         if (Page* page = currentPage())
             page->update();
+        refreshStatus();
     });
     // A signal to plot, with no lanes in sight: go where they are, and the page shows it.
     connect(stage_.get(), &Stage::plotWanted, this, [this] {
@@ -154,6 +155,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     });
     buildPages();
     refreshStatus();
+    if (currentPage() != nullptr && !currentPage()->views().empty())
+        currentPage()->views().front()->setFocus();
 }
 
 MainWindow::~MainWindow()

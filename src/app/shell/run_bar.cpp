@@ -108,6 +108,7 @@ RunBar::RunBar(Stage& stage, QMenu* menu) : nameButton(new QToolButton), startSt
     layout->setSpacing(6);
     nameButton->setText(stage.document().title());
     nameButton->setMenu(menu);
+    nameButton->setFocusPolicy(Qt::TabFocus);
     nameButton->setPopupMode(QToolButton::InstantPopup);
     nameButton->setToolTip(tr("Open, save, view  (Alt+M)"));
     nameButton->setShortcut(QKeySequence(Qt::ALT | Qt::Key_M));
@@ -116,6 +117,7 @@ RunBar::RunBar(Stage& stage, QMenu* menu) : nameButton(new QToolButton), startSt
     for (QToolButton* button : {startStop, record, now}) {
         button->setObjectName(QStringLiteral("bar"));
         button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+        button->setFocusPolicy(Qt::TabFocus);
         layout->addWidget(button);
     }
     const bool live = stage.document().isLive();
@@ -156,9 +158,7 @@ void RunBar::restyle()
     for (QToolButton* button : {startStop, record, now})
         button->setFont(theme.body());
     setFixedHeight(theme.px(40));
-    wasRunning_ = !wasRunning_;
-    wasRecording_ = !wasRecording_;
-    wasFollowing_ = !wasFollowing_;
+    stale_ = true;
     refresh();
 }
 
@@ -168,20 +168,21 @@ void RunBar::refresh()
     rig::Session* session = stage_.document().session();
     const bool running = session != nullptr && session->running();
     const bool recording = session != nullptr && session->recording().on;
-    if (running != wasRunning_) {
+    if (running != wasRunning_ || stale_) {
         wasRunning_ = running;
         startStop->setText(running ? tr("Stop") : tr("Start"));
         startStop->setIcon(theme.icon(running ? "stop" : "start", theme.ink));
     }
-    if (recording != wasRecording_) {
+    if (recording != wasRecording_ || stale_) {
         wasRecording_ = recording;
         record->setText(recording ? tr("Recording") : tr("Record"));
         record->setIcon(theme.icon(recording ? "recording" : "record", recording ? theme.error : theme.ink));
     }
-    if (stage_.following() != wasFollowing_) {
+    if (stage_.following() != wasFollowing_ || stale_) {
         wasFollowing_ = stage_.following();
         now->setIcon(theme.icon("now", wasFollowing_ ? theme.accent : theme.ink));
     }
+    stale_ = false;
     now->setChecked(stage_.following());
     clock_->setText(clockText(stage_.seconds(stage_.cursor())));
 }

@@ -52,6 +52,7 @@ private:
     Stage& stage_;
     BusChips* chips_;
     QLabel* clock_;
+    bool stale_ = true;         ///< Texts and icons have to be made anew.
     bool wasRunning_ = false;
     bool wasRecording_ = false;
     bool wasFollowing_ = true;

@@ -42,10 +42,11 @@ void Stage::onTimer()
     const bool fresh = !wasReady_;
     wasReady_ = true;
     const Time newest = document_.end();
-    if (!fresh && newest == newest_ && document_.trace().rows() == snapshot_.rows())
+    if (!fresh && newest <= newest_ && document_.trace().rows() == snapshot_.rows())
         return;
-    newest_ = newest;
     snapshot_ = document_.trace().snapshot();
+    // A frame may have come between the two looks.
+    newest_ = snapshot_.rows() > 0 ? std::max(newest, snapshot_.time(snapshot_.rows() - 1)) : newest;
     if (fresh && !document_.isLive()) {
         windowFrom_ = wholeFrom();
         windowTo_ = wholeTo();

@@ -55,7 +55,7 @@ QSize Timeline::sizeHint() const
 }
 
 double Timeline::left() const { return Theme::get().px(44); }
-double Timeline::right() const { return width() - Theme::get().px(30); }
+double Timeline::right() const { return width() - Theme::get().px(48); }
 
 double Timeline::xOf(Time time) const
 {

@@ -12,6 +12,9 @@
 
 #include <algorithm>
 
+// The application is a static library: its resources have to be asked for, outside of any namespace.
+static void loadResources() { Q_INIT_RESOURCE(resources); }
+
 namespace wavetrope::app {
 
 Theme& Theme::get()
@@ -22,6 +25,7 @@ Theme& Theme::get()
 
 Theme::Theme()
 {
+    loadResources();
     load();
 }
 

@@ -1,0 +1,15 @@
+#!/usr/bin/env bash
+# Installs what is missing, builds, and runs every test: the product, the core under sanitizers, and the fuzz targets.
+set -eu
+cd "$(dirname "$0")"
+. scripts/set-up.sh
+export QT_QPA_PLATFORM=${QT_QPA_PLATFORM:-offscreen}
+cmake --preset fuzz >/dev/null
+cmake --build --preset fuzz
+scripts/fuzz.sh build/fuzz 20
+cmake --preset asan >/dev/null
+cmake --build --preset asan
+UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --timeout 600
+cmake --preset release >/dev/null
+cmake --build --preset release
+ctest --test-dir build/release --output-on-failure

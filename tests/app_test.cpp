@@ -1,0 +1,483 @@
+// The real window, driven with mouse and keys through the work of a first day: watch, find and plot, filter, go back
+// to a moment, save and open, replay.
+#include <QApplication>
+#include <QComboBox>
+#include <QDropEvent>
+#include <QElapsedTimer>
+#include <QMimeData>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QSplitter>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QUrl>
+
+#include <cmath>
+
+#include "app/events/events_view.h"
+#include "app/inspector/inspector_view.h"
+#include "app/lanes/lanes_view.h"
+#include "app/load/load_view.h"
+#include "app/nodes/nodes_view.h"
+#include "app/playback/playback_view.h"
+#include "app/roster/roster_view.h"
+#include "app/shell/main_window.h"
+#include "app/stream/stream_view.h"
+#include "app/theme/theme.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+namespace {
+
+constexpr double pace = 20;
+
+void dropOn(QWidget* target, QMimeData* mime, QPoint at)
+{
+    QDragEnterEvent enter(at, Qt::CopyAction | Qt::MoveAction, mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(target, &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent drop(at, Qt::CopyAction | Qt::MoveAction, mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(target, &drop);
+}
+
+QMimeData* signalMimeOf(const QString& path)
+{
+    auto* mime = new QMimeData;
+    mime->setData(QLatin1String(signalMime), path.toUtf8());
+    return mime;
+}
+
+std::unique_ptr<RunDocument> demoRun()
+{
+    const auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+    if (!rig)
+        qFatal("%s", rig.error().text().c_str());
+    auto document = RunDocument::live(*rig, pace);
+    if (!document)
+        qFatal("%s", document.error().text().c_str());
+    return std::move(*document);
+}
+
+std::string lapPath()
+{
+    // A lap short enough for a test, made by the same rig that makes the demo's.
+    static QTemporaryDir folder;
+    static const std::string path = [] {
+        const std::string file = folder.filePath("lap.pcapng").toStdString();
+        const auto rig = rig::loadRig(WAVETROPE_DEMO "/lap.json");
+        rig::SessionOptions options;
+        options.measured = false;
+        auto session = rig::Session::create(*rig, rig::loadDatabases(*rig), options);
+        if (!session || !(*session)->record(file))
+            qFatal("no lap");
+        (*session)->runFor(std::chrono::seconds(48), nullptr);
+        if (!(*session)->finishRecording())
+            qFatal("no lap");
+        return file;
+    }();
+    return path;
+}
+
+}  // namespace
+
+class AppTest : public QObject {
+    Q_OBJECT
+    MainWindow* window_ = nullptr;
+    QTemporaryDir folder_;
+
+    double seconds() { return window_->stage().seconds(window_->stage().newest()); }
+    template <class T>
+    T* view(const char* page)
+    {
+        window_->showPage(QString::fromLatin1(page));
+        return window_->currentPage()->find<T>();
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        Theme::get().choose(ThemeName::paper);
+        window_ = new MainWindow(demoRun());
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_));
+    }
+    void cleanupTestCase()
+    {
+        window_->close();
+        QTest::qWait(20);
+        QCOMPARE(MainWindow::all().size(), 0U);
+    }
+
+    // 1. The window opens on the running rig.
+    void theWindowShowsTheRunningRigAtOnce()
+    {
+        auto* roster = view<RosterView>("Watch");
+        QVERIFY(roster != nullptr);
+        QTRY_VERIFY(roster->rows()->shown().size() >= 35);
+        const auto rows = window_->stage().snapshot().rows();
+        QTRY_VERIFY(window_->stage().snapshot().rows() > rows + 1000);
+        QVERIFY(window_->stage().following());
+        QTRY_VERIFY(window_->statusText().contains(QStringLiteral(" 0 lost")) && window_->statusText().contains(QStringLiteral("identifiers")));
+        // The ridges of the four buses lie apart and have at least 12 pixels each.
+        for (unsigned bus = 0; bus < 4; ++bus)
+            QVERIFY(window_->timeline()->ridge(bus).height() >= 12);
+        QVERIFY(roster->rows()->rowText(0).startsWith(QStringLiteral("Chassis\t0x0C1\tTractionState")));
+    }
+
+    // 2. A few letters find the signal; Enter and dragging plot it.
+    void aSignalIsFoundByTypingAndPlottedWithEnterAndDrag()
+    {
+        auto* lanes = view<LanesView>("Analyse");
+        lanes->arrange({});
+        QCOMPARE(lanes->lanes().size(), 0U);
+        QTest::keyClick(window_, Qt::Key_L, Qt::ControlModifier);
+        QTRY_VERIFY(window_->rigTree()->findBox()->hasFocus());
+        QTest::keyClicks(window_->rigTree()->findBox(), QStringLiteral("bladede"));
+        QCOMPARE(window_->rigTree()->tree()->currentItem()->text(0), QStringLiteral("BladeDepth"));
+        QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Return);
+        QCOMPARE(lanes->arrangement().size(), 1U);
+        QCOMPARE(lanes->arrangement()[0][0], QStringLiteral("Implement:BladeState.BladeDepth"));
+
+        // One into the same lane, two into lanes of their own.
+        dropOn(lanes->lanes()[0], signalMimeOf(QStringLiteral("Scanner:LevelRequest.WantedDepth")), QPoint(60, 40));
+        QCOMPARE(lanes->arrangement()[0].size(), 2U);
+        dropOn(lanes, signalMimeOf(QStringLiteral("Chassis:SteeringAngle.Articulation")), QPoint(60, 60));
+        dropOn(lanes, signalMimeOf(QStringLiteral("Implement:BladeState.CylinderPressure")), QPoint(60, 60));
+        QCOMPARE(lanes->arrangement().size(), 3U);
+        QTRY_VERIFY(lanes->lanes()[1]->curves()[0].series->size() > 100);
+        QTRY_VERIFY(lanes->lanes()[0]->curves()[0].graph->data()->size() > 20);
+
+        // Undo and redo.
+        lanes->setFocus();
+        QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(lanes->arrangement().size(), 2U);
+        QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(lanes->arrangement().size(), 3U);
+        QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
+        QVERIFY(window_->rigTree()->findBox()->text().isEmpty());
+    }
+
+    void whatTheTreeShowsCanBeDraggedOut()
+    {
+        auto* tree = window_->rigTree()->tree();
+        QTest::keyClicks(window_->rigTree()->findBox(), QStringLiteral("SideTilt"));
+        QVERIFY(tree->dragEnabled());
+        std::unique_ptr<QMimeData> mime(tree->model()->mimeData({tree->currentIndex()}));
+        QVERIFY(mime != nullptr);
+        QCOMPARE(QString::fromUtf8(mime->data(QLatin1String(signalMime))), QStringLiteral("Implement:BladeState.SideTilt"));
+        QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
+    }
+
+    // 3. A filter says how many frames match, and where it is mistyped.
+    void aFilterCountsWhileTypingAndNamesItsMistakes()
+    {
+        auto* stream = view<StreamView>("Watch");
+        QLineEdit* edit = stream->filterLine()->edit();
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, QStringLiteral("from WaterUnit and not id 0x702"));
+        QTRY_VERIFY(stream->filterLine()->message().contains(QStringLiteral("frames match")) && stream->scan() != nullptr && stream->scan()->size() > 10);
+        for (std::size_t i = 0; i < stream->scan()->size(); i += 7) {
+            const auto frame = window_->stage().snapshot().frame(stream->scan()->row(i));
+            QVERIFY(frame.id.value == 0x182 || frame.id.value == 0x282 || frame.id.value == 0x382);
+        }
+        const auto before = stream->filterLine()->filter().text();
+        QTest::keyClicks(edit, QStringLiteral(" adn"));
+        QTRY_VERIFY(stream->filterLine()->message().startsWith(QStringLiteral("column 33: expected 'and'")));
+        QVERIFY(edit->property("wrong").toBool());
+        QCOMPARE(stream->filterLine()->filter().text(), before);  // the last good filter stays
+        edit->selectAll();
+        QTest::keyClicks(edit, QStringLiteral("BladeState.BladeDepth > 2 mm"));
+        QTRY_VERIFY(stream->filterLine()->message().contains(QStringLiteral("frames match")));
+        QVERIFY(!edit->property("wrong").toBool());
+        edit->clear();
+        QTRY_VERIFY(stream->scan() == nullptr);
+    }
+
+    void theRosterIsFilteredAndChosenByKey()
+    {
+        auto* roster = view<RosterView>("Watch");
+        roster->filterLine()->edit()->setFocus();
+        roster->filterLine()->edit()->selectAll();
+        QTest::keyClicks(roster->filterLine()->edit(), QStringLiteral("bus Body"));
+        QTRY_VERIFY(roster->filterLine()->message().contains(QStringLiteral(" of ")) && roster->rows()->shown().size() < 20);
+        roster->rows()->setFocus();
+        QTest::keyClick(roster->rows(), Qt::Key_Home);
+        QTest::keyClick(roster->rows(), Qt::Key_Down);
+        QCOMPARE(window_->stage().selection().kind, Selection::Kind::message);
+        QCOMPARE(window_->stage().selection().bus, std::uint8_t{2});
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Seen: ")));
+        QVERIFY(window_->inspector()->text().contains(QStringLiteral("On the wire: ")));
+        roster->filterLine()->edit()->clear();
+    }
+
+    void scrollingBackRestsTheViewsWhileCaptureGoesOn()
+    {
+        auto* stream = view<StreamView>("Watch");
+        window_->stage().now();
+        QTRY_VERIFY(stream->rows()->count() > 1000);
+        stream->rows()->verticalScrollBar()->triggerAction(QAbstractSlider::SliderPageStepSub);
+        QVERIFY(!window_->stage().following());
+        const auto top = stream->rows()->top();
+        const auto rows = window_->stage().snapshot().rows();
+        QTRY_VERIFY(window_->stage().snapshot().rows() > rows + 2000);
+        QCOMPARE(stream->rows()->top(), top);
+        QTest::keyClick(window_, Qt::Key_Space);
+        QVERIFY(window_->stage().following());
+    }
+
+    // 4. A click on the load peak at second 60 takes everything there; Space comes back.
+    void aClickOnThePeakTakesEveryViewToThatMoment()
+    {
+        QElapsedTimer timer;
+        timer.start();
+        while (seconds() < 66 && timer.elapsed() < 30'000)
+            QTest::qWait(20);
+        QVERIFY(seconds() >= 66);
+        Timeline* timeline = window_->timeline();
+        Stage& stage = window_->stage();
+        const double x = timeline->xOf(stage.timeOf(60.05));
+        QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
+        QVERIFY(!stage.following());
+        const double at = stage.seconds(stage.cursor());
+        QVERIFY2(at > 59.9 && at < 60.3, std::to_string(at).c_str());
+        const auto rows = stage.snapshot().rows();
+
+        auto* load = view<LoadView>("Analyse");
+        QTRY_VERIFY(load->isVisible());
+        stage.setWindow(stage.timeOf(56), stage.timeOf(66));
+        QTest::qWait(120);
+        // A click in the load plot lands on a frame of the burst.
+        TimePlot* plot = load->plot();
+        QTest::mouseClick(plot, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(plot->xAxis->coordToPixel(60.04)), static_cast<int>(plot->yAxis->coordToPixel(50))));
+        QTRY_VERIFY(load->loadAtCursor() >= 85);
+        QTRY_COMPARE(stage.selection().bus, std::uint8_t{1});
+        QTRY_VERIFY(!load->takers()->takers().empty() && load->takers()->takers()[0].percent > 30);
+
+        auto* stream = view<StreamView>("Watch");
+        QTest::qWait(60);
+        const std::uint64_t index = stream->rows()->indexOf(stage.cursorRow());
+        QVERIFY(index >= stream->rows()->top() && index <= stream->rows()->top() + static_cast<std::uint64_t>(stream->rows()->visibleRows()));
+        QVERIFY(std::abs(stage.seconds(stage.snapshot().time(stage.cursorRow())) - stage.seconds(stage.cursor())) < 0.01);
+        QVERIFY(stage.snapshot().rows() > rows);  // nothing stopped capturing meanwhile
+        stream->rows()->setFocus();
+        QTest::keyClick(stream->rows(), Qt::Key_Space);
+        QVERIFY(stage.following());
+        QVERIFY(stage.seconds(stage.cursor()) > 66);
+    }
+
+    void eventsAreListedAndLeadToTheirMoment()
+    {
+        auto* load = view<LoadView>("Analyse");
+        Q_UNUSED(load)
+        for (Pane* pane : window_->currentPage()->panes())
+            if (pane->count() == 2)
+                pane->setCurrent(1);
+        auto* events = window_->currentPage()->find<EventsView>();
+        QTRY_VERIFY(events->isVisible() && events->count() >= 5);
+        int rut = -1;
+        for (std::size_t i = 0; i < events->count(); ++i)
+            if (events->event(i).text == "rut")
+                rut = static_cast<int>(i);
+        QVERIFY(rut >= 0);
+        events->choose(rut);
+        QVERIFY(std::abs(window_->stage().seconds(window_->stage().cursor()) - 31) < 0.2);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("condition of the rig")));
+        window_->stage().now();
+    }
+
+    // 5. The run is saved, opened in a window of its own, and looks as it did.
+    void aSavedRunOpensInAWindowOfItsOwn()
+    {
+        const QString path = folder_.filePath("run.pcapng");
+        QString problem = QStringLiteral("not saved");
+        connect(window_, &MainWindow::runSaved, this, [&](const QString&, const QString& text) { problem = text; });
+        const auto rows = window_->stage().snapshot().rows();
+        window_->saveRunTo(path);
+        QTRY_COMPARE_WITH_TIMEOUT(problem, QString(), 20'000);
+        auto* mime = new QMimeData;
+        mime->setUrls({QUrl::fromLocalFile(path)});
+        dropOn(window_, mime, QPoint(600, 300));
+        QCOMPARE(MainWindow::all().size(), 2U);
+        MainWindow* log = MainWindow::all().back();
+        QTRY_VERIFY_WITH_TIMEOUT(log->stage().snapshot().rows() >= rows, 30'000);
+        QVERIFY(!log->document().isLive());
+        QVERIFY(window_->document().session()->running());  // the run goes on in its own
+
+        log->showPage(QStringLiteral("Watch"));
+        auto* roster = log->currentPage()->find<RosterView>();
+        QTRY_VERIFY(roster->rows()->shown().size() >= 35);
+        auto* stream = log->currentPage()->find<StreamView>();
+        stream->filterLine()->setText(QStringLiteral("BladeState.BladeDepth > 4 mm"));
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->seen() == log->stage().snapshot().rows() && stream->scan()->size() > 5);
+        log->showPage(QStringLiteral("Analyse"));
+        auto* load = log->currentPage()->find<LoadView>();
+        log->stage().setCursor(log->stage().timeOf(60.04));
+        QTRY_VERIFY(load->loadAtCursor() >= 85);
+        auto* lanes = log->currentPage()->find<LanesView>();
+        lanes->add(QStringLiteral("Implement:WaterState.TankLevel"));
+        QTRY_VERIFY(lanes->lanes().back()->curves()[0].series->size() > 1000);
+        log->close();
+        QTRY_COMPARE(MainWindow::all().size(), 1U);
+    }
+
+    void aBrokenLogSaysWhatIsWrongAndTheRunGoesOn()
+    {
+        const QString path = folder_.filePath("broken.pcapng");
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("this is no log");
+        file.close();
+        MainWindow* log = MainWindow::openFile(path, window_->document().rig(), nullptr);
+        QString said;
+        QTimer::singleShot(300, this, [&] {
+            if (auto* box = QApplication::activeModalWidget()) {
+                said = box->property("text").toString();
+                box->close();
+            }
+        });
+        QTRY_VERIFY_WITH_TIMEOUT(log->document().ready() && !said.isEmpty(), 5000);
+        QVERIFY2(said.contains(QStringLiteral("no log of a known format")), said.toUtf8().constData());
+        log->close();
+        QTest::qWait(20);
+        QVERIFY(window_->document().session()->running());
+    }
+
+    // 6. WaterUnit is taken out, its recording plays, and the display reacts.
+    void aReplayStandsInForANodeThatIsTakenOut()
+    {
+        auto* nodes = view<NodesView>("Drive");
+        auto* playback = window_->currentPage()->find<PlaybackView>();
+        playback->load(QString::fromStdString(lapPath()));
+        QTRY_VERIFY_WITH_TIMEOUT(playback->findChild<QComboBox*>(QStringLiteral("routeImplement")) != nullptr, 20'000);
+        auto* route = playback->findChild<QComboBox*>(QStringLiteral("routeImplement"));
+        route->setFocus();
+        route->setCurrentIndex(route->findData(QStringLiteral("only WaterUnit")));
+        auto* notice = playback->findChild<QLabel*>(QStringLiteral("noticeText"));
+        QTRY_VERIFY(notice->text().startsWith(QStringLiteral("Collision: 0x182 WaterState on Implement is also sent by WaterUnit")));
+        auto* play = playback->findChild<QPushButton*>(QStringLiteral("primary"));
+        QVERIFY(!play->isEnabled());
+
+        // Out by its pill, back by undo, out again by the remedy beside the collision.
+        QTRY_VERIFY(!nodes->pillOf(QStringLiteral("WaterUnit")).isEmpty());
+        const auto isOn = [&] {
+            for (const auto& report : window_->document().session()->nodeReports())
+                if (report.name == "WaterUnit")
+                    return report.on;
+            return false;
+        };
+        QTest::mouseClick(nodes, Qt::LeftButton, Qt::NoModifier, nodes->pillOf(QStringLiteral("WaterUnit")).center().toPoint());
+        QTRY_VERIFY(!isOn());
+        nodes->setFocus();
+        QTest::keyClick(nodes, Qt::Key_Z, Qt::ControlModifier);
+        QTRY_VERIFY(isOn());
+        QTRY_VERIFY(notice->text().startsWith(QStringLiteral("Collision")));
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("remedy")), Qt::LeftButton);
+        QTRY_VERIFY(!isOn());
+        QTRY_VERIFY(notice->text().startsWith(QStringLiteral("No collision")) && play->isEnabled());
+
+        // Single steps first, then the whole at its pace.
+        const auto sent = [&] { return window_->document().session()->playbackReport().sent; };
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("step")), Qt::LeftButton);
+        QTRY_COMPARE(sent(), 1U);
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("step")), Qt::LeftButton);
+        QTRY_COMPARE(sent(), 2U);
+        const Time from = window_->document().session()->now();
+        QTest::mouseClick(play, Qt::LeftButton);
+        QTRY_VERIFY(window_->document().session()->playbackReport().playing);
+        const auto lit = [&] {
+            for (const auto& report : window_->document().session()->nodeReports())
+                if (report.name == "Display")
+                    for (const auto& change : report.states)
+                        if (change.time > from && change.state == "warning lit" && change.why.find("Flow < 6") != std::string::npos)
+                            return true;
+            return false;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(lit(), 30'000);
+
+        // What the display shows is the recording's tank level.
+        Selection display;
+        display.kind = Selection::Kind::node;
+        display.node = QStringLiteral("Display");
+        window_->stage().select(display);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("ShownTankLevel: ")));
+        const QString text = window_->inspector()->text();
+        const double shown = text.mid(text.indexOf(QStringLiteral("ShownTankLevel: ")) + 16).section(QLatin1Char(' '), 0, 0).toDouble();
+        QVERIFY2(shown > 370 && shown < 431, std::to_string(shown).c_str());
+
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("pace10")), Qt::LeftButton);
+        QTRY_VERIFY(window_->document().session()->playbackReport().factor == 10);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().session()->playbackReport().finished, 20'000);
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("remedy")), Qt::LeftButton);
+        QTRY_VERIFY(isOn());
+    }
+
+    // Pages: splits and tabs, saved with the rig.
+    void panesAreSplitMovedClosedAndSavedWithTheRig()
+    {
+        window_->showPage(QStringLiteral("Watch"));
+        Page* page = window_->currentPage();
+        const std::size_t before = page->panes().size();
+        QMenu menu;
+        page->panes().front()->fillMenu(menu);
+        QVERIFY(menu.actions().size() >= 5);
+        menu.actions()[2]->menu()->actions().last()->trigger();  // split right: nodes
+        QCOMPARE(page->panes().size(), before + 1);
+        QVERIFY(page->find<NodesView>() != nullptr);
+        page->open(QStringLiteral("events"));
+        const QString path = folder_.filePath("rig.json");
+        QVERIFY(window_->saveRigTo(path));
+        const auto saved = rig::loadRig(path.toStdString());
+        QVERIFY(saved.has_value());
+        const std::string text = saved->document["pages"].dump();
+        QVERIFY(text.find("\"horizontal\"") != std::string::npos && text.find("\"nodes\"") != std::string::npos);
+        QVERIFY(saved->document["nodes"] == window_->document().rig().document["nodes"]);
+        // What was saved comes back the same.
+        Page again(window_->stage(), QStringLiteral("again"));
+        again.restore(saved->document["pages"][0]["layout"]);
+        QCOMPARE(again.views().size(), page->views().size());
+        QCOMPARE(again.panes().size(), page->panes().size());
+
+        for (Pane* pane : page->panes())
+            for (int i = pane->count() - 1; i >= 0; --i)
+                if (qobject_cast<NodesView*>(pane->entries()[static_cast<std::size_t>(i)].view) != nullptr) {
+                    pane->closeView(i);
+                    break;
+                }
+        QCOMPARE(page->panes().size(), before);
+    }
+
+    void bothThemesAndLargerTextKeepEveryPagePainted()
+    {
+        for (const ThemeName name : {ThemeName::ink, ThemeName::paper})
+            for (const double scale : {1.0, 1.5}) {
+                Theme::get().choose(name);
+                Theme::get().setScale(scale);
+                for (const char* page : {"Watch", "Analyse", "Drive"}) {
+                    window_->showPage(QString::fromLatin1(page));
+                    QTest::qWait(40);
+                    const QImage picture = window_->grab().toImage();
+                    QCOMPARE(picture.pixelColor(5, picture.height() / 2).lightness() < 128, name == ThemeName::ink);
+                }
+            }
+        Theme::get().setScale(1);
+    }
+
+    void stopAndStartKeepTheTrace()
+    {
+        QTest::mouseClick(window_->runBar()->startStop, Qt::LeftButton);
+        QTRY_VERIFY(!window_->document().session()->running());
+        const auto rows = window_->document().trace().rows();
+        QTest::mouseClick(window_->runBar()->startStop, Qt::LeftButton);
+        QTRY_VERIFY(window_->document().trace().rows() > rows);
+    }
+};
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    AppTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "app_test.moc"

@@ -1,0 +1,211 @@
+// The command line, as other programs call it.
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <csignal>
+
+#include "vector_file.h"
+
+namespace {
+
+struct Result {
+    int code = -1;
+    QByteArray out;
+    QByteArray err;
+    [[nodiscard]] QList<QByteArray> lines() const { return out.trimmed().split('\n'); }
+};
+
+Result call(const QStringList& arguments)
+{
+    QProcess process;
+    process.start(QStringLiteral(WAVETROPE_CLI), arguments);
+    if (!process.waitForFinished(120'000))
+        return {};
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(), process.readAllStandardError()};
+}
+
+const QString demo = QStringLiteral(WAVETROPE_DEMO);
+
+}  // namespace
+
+class CliTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+    QString run_;
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        run_ = folder_.filePath("run.pcapng");
+        const Result result = call({"run", demo + "/rig.json", "--for", "12s", "--virtual", "--record", run_});
+        QCOMPARE(result.code, 0);
+        QVERIFY(result.err.contains(" 0 lost"));
+    }
+
+    void listPrintsTheReferenceCapturesRowForRow_data()
+    {
+        QTest::addColumn<QString>("log");
+        QTest::addColumn<QString>("csv");
+        QTest::newRow("a") << "capture-a.pcapng" << "capture-a.csv";
+        QTest::newRow("b") << "capture-b.pcapng" << "capture-b.csv";
+        QTest::newRow("c") << "capture-c.pcap" << "capture-c.csv";
+    }
+    void listPrintsTheReferenceCapturesRowForRow()
+    {
+        QFETCH(QString, log);
+        QFETCH(QString, csv);
+        const Result result = call({"list", dataPath(log.toLatin1()), "--columns", "time,bus,dir,kind,id,brs,esi,length,data,dlc"});
+        QCOMPARE(result.code, 0);
+        QFile file(dataPath(csv.toLatin1()));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QCOMPARE(result.out, file.readAll().replace("\r\n", "\n"));
+    }
+
+    void decodePrintsTheReferenceSignals()
+    {
+        const Result result = call({"decode", run_, "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.Valve"});
+        QCOMPARE(result.code, 0);
+        QCOMPARE(result.lines()[0], QByteArray("time,bus,id,message,signal,raw,value,unit,label"));
+        QVERIFY(result.lines()[1].endsWith(",Implement,0x182,WaterState,Valve,0,0,,closed"));
+        QVERIFY(result.lines().last().endsWith(",1,1,,open"));
+    }
+
+    void infoAndListAgree()
+    {
+        const Result info = call({"info", run_, "--json"});
+        QCOMPARE(info.code, 0);
+        const QJsonObject json = QJsonDocument::fromJson(info.out).object();
+        const Result list = call({"list", run_});
+        QCOMPARE(json["frames"].toInt(), static_cast<int>(list.lines().size()) - 1);
+        QCOMPARE(json["buses"].toArray().size(), 4);
+        QCOMPARE(json["buses"].toArray()[3].toObject()["data_bit_rate"].toInt(), 2000000);
+        int sum = 0;
+        for (const auto& identifier : json["identifiers"].toArray())
+            sum += identifier.toObject()["frames"].toInt();
+        QCOMPARE(sum, json["frames"].toInt());
+    }
+
+    void filtersCutDownAndMistakesAreNamed()
+    {
+        const QStringList database{"--database", "Implement=" + demo + "/implement.dbc"};
+        const Result water = call(QStringList{"list", run_, "--filter", "from WaterUnit and not id 0x702", "--columns", "name,sender"} + database);
+        QCOMPARE(water.code, 0);
+        QVERIFY(water.lines().size() > 500);
+        for (const QByteArray& line : water.lines().mid(1))
+            QVERIFY(line.endsWith(",WaterUnit") && !line.startsWith("WaterHeartbeat"));
+        const Result wrong = call(QStringList{"list", run_, "--filter", "from WaterUnit adn id 0x702"} + database);
+        QCOMPARE(wrong.code, 2);
+        QVERIFY(wrong.err.contains("column 16"));
+        QVERIFY(wrong.out.isEmpty());
+    }
+
+    void loadPrintsEveryBinOfEveryBus()
+    {
+        const Result load = call({"load", run_, "--span", "1s"});
+        QCOMPARE(load.code, 0);
+        QCOMPARE(load.lines()[0], QByteArray("time,bus,load_percent,frames"));
+        QCOMPARE(load.lines().size(), 1 + 12 * 4);
+        QVERIFY(load.lines()[1].startsWith("1801504800.000000000,Chassis,3"));
+        const Result unknown = call({"load", dataPath("capture-c.pcap"), "--span", "100ms"});
+        QCOMPARE(unknown.code, 2);
+        QVERIFY(unknown.err.contains("bit rate"));
+        QCOMPARE(call({"load", dataPath("capture-c.pcap"), "--bit-rate", "500k", "--span", "100ms"}).code, 0);
+        QCOMPARE(call({"load", run_, "--span", "never"}).code, 2);
+        QCOMPARE(call({"load", run_, "--bit-rate", "Attic=500k"}).code, 2);
+    }
+
+    void convertWritesAPartAndTheOtherFormat()
+    {
+        const QString part = folder_.filePath("part.pcap");
+        const Result result = call({"convert", run_, part, "--from", "+2s", "--to", "+3s", "--filter", "bus Implement"});
+        QCOMPARE(result.code, 0);
+        QVERIFY(result.err.contains("no bus names"));
+        const auto lines = call({"list", part}).lines();
+        QVERIFY(lines.size() > 300 && lines.size() < 600);
+        QVERIFY(lines[1] > QByteArray("1801504802") && lines.last() < QByteArray("1801504803.1"));
+        QCOMPARE(call({"convert", run_, folder_.filePath("x.zip")}).code, 2);
+        QVERIFY(!QFile::exists(folder_.filePath("x.zip")));
+    }
+
+    void badCallsAndBadInputEndWithTwo()
+    {
+        QCOMPARE(call({}).code, 2);
+        QCOMPARE(call({"list"}).code, 2);
+        QCOMPARE(call({"list", "/nonexistent"}).code, 2);
+        QCOMPARE(call({"list", "/"}).code, 2);
+        QCOMPARE(call({"list", run_, "--columns", "time,mood"}).code, 2);
+        QCOMPARE(call({"decode", run_, "--database", run_}).code, 2);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "soon"}).code, 2);
+        QCOMPARE(call({"run", run_, "--for", "1s"}).code, 2);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--without", "Nobody"}).code, 2);
+        QCOMPARE(call({"capture", "--interface", "can99", "--record", folder_.filePath("c.pcapng"), "--for", "1s"}).code, 2);
+        QCOMPARE(call({"--help"}).code, 0);
+    }
+
+    void aTruncatedLogIsListedWithAWarning()
+    {
+        QFile file(dataPath("capture-a.pcapng"));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QFile cut(folder_.filePath("cut.pcapng"));
+        QVERIFY(cut.open(QIODevice::WriteOnly));
+        cut.write(file.readAll().chopped(7));
+        cut.close();
+        const Result result = call({"list", cut.fileName()});
+        QCOMPARE(result.code, 0);
+        QCOMPARE(result.lines().size(), vectorRows("capture-a.csv").size());  // all but the last, and the head
+        QVERIFY(result.err.contains("cut off"));
+    }
+
+    void aReplayReachesTheSimulatedNodes()
+    {
+        const QString lap = folder_.filePath("lap.pcapng");
+        QCOMPARE(call({"run", demo + "/lap.json", "--for", "44s", "--virtual", "--record", lap}).code, 0);
+        const QStringList replay{"replay", lap, "--rig", demo + "/rig.json", "--only", "WaterUnit", "--map", "Implement=Implement", "--virtual", "--states"};
+        const Result collision = call(replay);
+        QCOMPARE(collision.code, 2);
+        QVERIFY(collision.err.contains("0x182 WaterState on Implement is also sent by WaterUnit"));
+        const Result good = call(replay + QStringList{"--without", "WaterUnit"});
+        QCOMPARE(good.code, 0);
+        QVERIFY(good.out.contains("Display,warning lit,1"));
+        const Result fast = call(replay + QStringList{"--without", "WaterUnit", "--speed", "10"});
+        QCOMPARE(fast.code, 0);
+        QVERIFY(fast.err.contains(", 5.4") || fast.err.contains(", 5.5"));
+        QCOMPARE(call(replay + QStringList{"--without", "WaterUnit", "--speed", "quick"}).code, 2);
+        QCOMPARE(call(replay + QStringList{"--without", "WaterUnit", "--only", "Nobody"}).code, 2);
+    }
+
+    void whatWasRecordedSurvivesAKill()
+    {
+        const QString path = folder_.filePath("killed.pcapng");
+        QProcess process;
+        process.start(QStringLiteral(WAVETROPE_CLI), {"run", demo + "/rig.json", "--for", "60s", "--record", path});
+        QVERIFY(process.waitForStarted());
+        QTest::qWait(1500);
+        ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
+        process.waitForFinished();
+        QVERIFY(!QFile::exists(path));
+        const Result result = call({"list", path + ".part"});
+        QCOMPARE(result.code, 0);
+        QVERIFY(result.lines().size() > 1000);
+    }
+
+    void interruptingARunFinishesItsRecording()
+    {
+        const QString path = folder_.filePath("interrupted.pcapng");
+        QProcess process;
+        process.start(QStringLiteral(WAVETROPE_CLI), {"run", demo + "/rig.json", "--for", "60s", "--record", path});
+        QVERIFY(process.waitForStarted());
+        QTest::qWait(800);
+        ::kill(static_cast<pid_t>(process.processId()), SIGINT);
+        QVERIFY(process.waitForFinished(10'000));
+        QCOMPARE(process.exitCode(), 0);
+        QVERIFY(call({"list", path}).lines().size() > 500);
+    }
+};
+
+QTEST_GUILESS_MAIN(CliTest)
+#include "cli_test.moc"

@@ -1,0 +1,98 @@
+// A plain program of the kernel's CAN interface, with nothing of the product in it: sends or receives a known
+// sequence of classic, FD and error frames on vcan0.
+#include <linux/can.h>
+#include <linux/can/error.h>
+#include <linux/can/raw.h>
+#include <net/if.h>
+#include <poll.h>
+#include <sys/ioctl.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <cstring>
+#include <string>
+
+namespace {
+
+constexpr int frames = 200;
+
+// Frame number i of the sequence.
+std::size_t make(int i, canfd_frame& frame)
+{
+    std::memset(&frame, 0, sizeof frame);
+    const unsigned length = static_cast<unsigned>(i * 7 % 9);
+    switch (i % 5) {
+    case 0: frame.can_id = 0x100U + static_cast<unsigned>(i); break;
+    case 1: frame.can_id = (0x18FF0000U + static_cast<unsigned>(i)) | CAN_EFF_FLAG; break;
+    case 2: frame.can_id = (0x200U + static_cast<unsigned>(i)) | CAN_RTR_FLAG; break;
+    case 3: frame.can_id = 0x300U + static_cast<unsigned>(i); break;
+    default: frame.can_id = CAN_ERR_FLAG | CAN_ERR_PROT; break;
+    }
+    frame.len = static_cast<__u8>(length);
+    std::size_t size = CAN_MTU;
+    if (i % 5 == 3) {
+        frame.len = i % 2 != 0 ? 64 : 12;
+        frame.flags = i % 2 != 0 ? CANFD_BRS : CANFD_ESI;
+        size = CANFD_MTU;
+    } else if (i % 5 == 4) {
+        frame.len = 8;
+    }
+    for (unsigned k = 0; k < frame.len && i % 5 != 2; ++k)
+        frame.data[k] = static_cast<__u8>(i + static_cast<int>(k) * 3);
+    return size;
+}
+
+int openSocket(const char* name)
+{
+    const int socket = ::socket(PF_CAN, SOCK_RAW, CAN_RAW);
+    const int on = 1;
+    const can_err_mask_t all = CAN_ERR_MASK;
+    ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_FD_FRAMES, &on, sizeof on);
+    ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &all, sizeof all);
+    ifreq request{};
+    std::strncpy(request.ifr_name, name, IFNAMSIZ - 1);
+    if (::ioctl(socket, SIOCGIFINDEX, &request) < 0)
+        return -1;
+    sockaddr_can address{};
+    address.can_family = AF_CAN;
+    address.can_ifindex = request.ifr_ifindex;
+    return ::bind(socket, reinterpret_cast<sockaddr*>(&address), sizeof address) < 0 ? -1 : socket;
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    if (argc != 3)
+        return 2;
+    const int socket = openSocket(argv[2]);
+    if (socket < 0)
+        return 3;
+    const std::string mode = argv[1];
+    if (mode == "send") {
+        for (int i = 0; i < frames; ++i) {
+            canfd_frame frame;
+            const std::size_t size = make(i, frame);
+            if (::write(socket, &frame, size) != static_cast<ssize_t>(size))
+                return 4;
+            usleep(500);
+        }
+        return 0;
+    }
+    // Prints every frame that comes until two seconds are silent.
+    std::printf("ready\n");
+    std::fflush(stdout);
+    pollfd waiting{socket, POLLIN, 0};
+    int first = 20'000;
+    while (::poll(&waiting, 1, first) > 0) {
+        first = 2000;
+        canfd_frame frame{};
+        const ssize_t size = ::read(socket, &frame, sizeof frame);
+        std::printf("%08X %zd %u %u ", frame.can_id, size, frame.len, size == CANFD_MTU ? frame.flags & (CANFD_BRS | CANFD_ESI) : 0U);
+        for (unsigned k = 0; k < frame.len && (frame.can_id & CAN_RTR_FLAG) == 0; ++k)
+            std::printf("%02X", frame.data[k]);
+        std::printf("\n");
+    }
+    return 0;
+}

@@ -1,0 +1,71 @@
+#!/usr/bin/env bash
+# Frames of a plain program arrive in `wavetrope-cli capture` exactly, and the other way round, on a real kernel's CAN
+# sockets. Runs inside tests/in-kernel.   kernel_test.sh CLI PEER DEMO
+set -eu
+cli=$1 peer=$2 demo=$3
+work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
+problem() { echo "kernel_test: $*" >&2; exit 1; }
+
+# What is there, and what is said of what is not.
+"$cli" interfaces >"$work/interfaces"
+grep -qx 'vcan0,up,vcan,,' "$work/interfaces" || problem "interfaces does not list vcan0: $(cat "$work/interfaces")"
+code=0; "$cli" capture --interface can7 --for 1s --record "$work/no.pcapng" 2>"$work/err" || code=$?
+[ "$code" = 2 ] && grep -q 'no such interface' "$work/err" || problem "a missing interface is not named: $(cat "$work/err")"
+ip link set vcan1 down
+code=0; "$cli" capture --interface vcan1 --for 1s --record "$work/no.pcapng" 2>"$work/err" || code=$?
+[ "$code" = 2 ] && grep -q 'interface is down' "$work/err" || problem "an interface that is down is not named: $(cat "$work/err")"
+ip link set vcan1 up
+
+# In: 200 frames of the plain program.
+"$cli" capture --interface vcan0 --for 6s --record "$work/in.pcapng" 2>"$work/capture.err" &
+capture=$!
+for i in $(seq 50); do grep -q capturing "$work/capture.err" && break; sleep 0.1; done
+sleep 0.3
+"$peer" send vcan0
+wait $capture || problem "capture failed: $(cat "$work/capture.err")"
+grep -q '200 frames, 0 lost' "$work/capture.err" || problem "not all arrived: $(cat "$work/capture.err")"
+"$cli" list "$work/in.pcapng" --columns bus,dir,kind,id,brs,esi,length,data >"$work/in.csv"
+awk 'BEGIN {
+  print "bus,dir,kind,id,brs,esi,length,data"
+  for (i = 0; i < 200; i++) {
+    m = i % 5; len = i * 7 % 9; brs = 0; esi = 0
+    if (m == 0) { kind = "data"; id = sprintf("0x%03X", 256 + i) }
+    if (m == 1) { kind = "data"; id = sprintf("0x%08X", 419364864 + i) }
+    if (m == 2) { kind = "remote"; id = sprintf("0x%03X", 512 + i) }
+    if (m == 3) { kind = "fd"; id = sprintf("0x%03X", 768 + i); len = (i % 2) ? 64 : 12; brs = i % 2; esi = 1 - i % 2 }
+    if (m == 4) { kind = "error"; id = "0x008"; len = 8 }
+    d = ""
+    if (m != 2) for (k = 0; k < len; k++) d = d sprintf("%02X", (i + k * 3) % 256)
+    print "vcan0,received," kind "," id "," brs "," esi "," len "," d
+  }
+}' >"$work/wanted.csv"
+cmp "$work/in.csv" "$work/wanted.csv" || { diff "$work/in.csv" "$work/wanted.csv" | head; problem "captured frames differ"; }
+# The kernel's stamps: seconds since 1970, ascending.
+"$cli" list "$work/in.pcapng" --columns time | tail -n +2 | sort -c || problem "stamps do not ascend"
+
+# Out: the capture is replayed onto vcan1, where the plain program listens.
+cat >"$work/rig.json" <<'R'
+{"wavetrope": 1, "name": "bench", "buses": [{"name": "vcan0", "rate": "500k/2M", "interface": "vcan1"}]}
+R
+"$peer" receive vcan1 >"$work/out.txt" &
+listener=$!
+for i in $(seq 50); do grep -q ready "$work/out.txt" && break; sleep 0.1; done
+"$cli" replay "$work/in.pcapng" --rig "$work/rig.json" --record "$work/echo.pcapng" 2>"$work/replay.err" || problem "replay failed: $(cat "$work/replay.err")"
+wait $listener
+awk 'BEGIN {
+  for (i = 0; i < 200; i++) {
+    m = i % 5; len = i * 7 % 9; size = 16; flags = 0; d = ""
+    if (m == 4) continue     # error frames are not replayed
+    if (m == 0) id = sprintf("%08X", 256 + i)
+    if (m == 1) id = sprintf("%08X", 2566848512 + i)
+    if (m == 2) id = sprintf("%08X", 1073742336 + i)
+    if (m == 3) { id = sprintf("%08X", 768 + i); len = (i % 2) ? 64 : 12; size = 72; flags = (i % 2) ? 1 : 2 }
+    if (m != 2) for (k = 0; k < len; k++) d = d sprintf("%02X", (i + k * 3) % 256)
+    print id " " size " " len " " flags " " d
+  }
+}' >"$work/wanted.txt"
+tail -n +2 "$work/out.txt" >"$work/out.rows"
+cmp "$work/out.rows" "$work/wanted.txt" || { diff "$work/out.rows" "$work/wanted.txt" | head; problem "sent frames differ"; }
+# Own frames come back marked as sent.
+[ "$("$cli" list "$work/echo.pcapng" --filter sent --columns id | tail -n +2 | wc -l)" = 160 ] || problem "own frames are not marked as sent"
+echo "kernel_test: 200 frames in, 160 out, exact"

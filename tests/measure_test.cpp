@@ -1,0 +1,264 @@
+// What is computed from a trace: load, levels of detail, periods, events.
+#include <QTest>
+
+#include <cmath>
+#include <random>
+
+#include "database/dbc_reader.h"
+#include "measure/load_series.h"
+#include "measure/measures.h"
+#include "measure/signal_series.h"
+#include "vector_file.h"
+
+using namespace wavetrope;
+using namespace wavetrope::measure;
+
+namespace {
+
+constexpr can::BitRate rate{500'000, 0};
+constexpr Time start = std::chrono::seconds(1'800'000'000);
+
+can::Frame frameAt(Time time, std::uint32_t id = 0x100, unsigned length = 8)
+{
+    can::Frame frame;
+    frame.time = time;
+    frame.id = {id, false};
+    frame.length = frame.dlc = static_cast<std::uint8_t>(length);
+    frame.data.fill(0x55);
+    return frame;
+}
+
+std::shared_ptr<const database::Catalog> smallCatalog()
+{
+    auto catalog = std::make_shared<database::Catalog>();
+    catalog->attach(catalog->addBus("Test"), std::make_shared<const database::Database>(database::readDbcFile(dataPath("small.dbc").toStdString())->database));
+    return catalog;
+}
+
+}  // namespace
+
+class MeasureTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void aFrameIsSpreadOverTheBinsThatItTouches()
+    {
+        LoadBins bins(rate, std::chrono::microseconds(100));
+        const can::Frame frame = frameAt(start + std::chrono::microseconds(250));
+        const can::WireLength bits = can::wireLength(frame.view());
+        bins.add(frame.view());
+        const std::int64_t before = bits.nominalBits * 2000;
+        std::int64_t sum = 0;
+        for (std::int64_t i = bins.first(); i <= bins.last(); ++i)
+            sum += bins.bin(i).busy;
+        QCOMPARE(sum, before + 6000);
+        QCOMPARE(bins.bin(bins.indexOf(frame.time)).frames, 1U);
+        QCOMPARE(bins.bin(bins.indexOf(frame.time)).busy, 50'000U + 6'000U);
+        QCOMPARE(bins.bin(bins.indexOf(frame.time) - 1).busy, 100'000U);
+    }
+
+    void binsLieOnWholeMultiplesOfTheSpan()
+    {
+        LoadBins bins(rate, std::chrono::milliseconds(100));
+        QCOMPARE(bins.indexOf(Time(-1)), -1);
+        QCOMPARE(bins.indexOf(Time(99'999'999)), 0);
+        QCOMPARE(bins.startOf(bins.indexOf(start + Time(150'000'000))), start + Time(100'000'000));
+    }
+
+    void burstOfReadsShowsAsPeakAtShortSpanAndNotAtLong()
+    {
+        LoadBins bins(rate, std::chrono::milliseconds(1));
+        const std::int64_t each = (can::wireLength(frameAt(start).view()).nominalBits + 3) * 2000;
+        for (std::int64_t i = 0; i < 60'000'000 / each; ++i)  // 60 ms full, then a second of silence
+            bins.add(frameAt(start + Time((i + 1) * each)).view());
+        bins.add(frameAt(start + std::chrono::seconds(1)).view());
+        const LoadSeries fast(bins, std::chrono::milliseconds(20));
+        const LoadSeries slow(bins, std::chrono::seconds(1));
+        QVERIFY(fast.over(start, start + std::chrono::seconds(1)).high > 99);
+        QVERIFY(slow.over(start, start + std::chrono::seconds(1)).high < 8);
+        QCOMPARE(fast.peakIn(start, start + std::chrono::seconds(1)), start);
+    }
+
+    void thePeakIsKeptAtEveryZoom()
+    {
+        std::mt19937 random(31);
+        LoadBins bins(rate, std::chrono::milliseconds(1));
+        std::vector<double> slow;
+        Time time = start;
+        for (int i = 0; i < 30000; ++i) {
+            time += std::chrono::microseconds(300 + random() % 3000);
+            bins.add(frameAt(time).view());
+        }
+        const Time span = std::chrono::milliseconds(20);
+        const LoadSeries series(bins, span);
+        for (int k = 0; k < 300; ++k) {
+            const Time from = start + Time(static_cast<std::int64_t>(random() % 50'000) * 1'000'000);
+            const Time to = from + Time(static_cast<std::int64_t>(1 + random() % 20'000) * 1'000'000);
+            double highest = 0;
+            double lowest = 1e9;
+            const std::int64_t first = from.count() / span.count();
+            const std::int64_t last = std::max(first, (to.count() - 1) / span.count());
+            for (std::int64_t bin = first; bin <= last && bin * span.count() < bins.startOf(bins.last() + 1).count(); ++bin) {
+                std::int64_t busy = 0;
+                for (std::int64_t ms = 0; ms < 20; ++ms)
+                    busy += bins.bin(bin * 20 + ms).busy;
+                highest = std::max(highest, static_cast<double>(busy) / 2e5);
+                lowest = std::min(lowest, static_cast<double>(busy) / 2e5);
+            }
+            QCOMPARE(series.over(from, to).high, highest);
+            QCOMPARE(series.over(from, to).low, lowest);
+        }
+    }
+
+    void levelsOfDetailAgreeWithEachNumber()
+    {
+        std::mt19937 random(32);
+        std::vector<double> values;
+        RangeLevels levels;
+        for (int round = 0; round < 20; ++round) {
+            const std::size_t from = values.size();
+            for (unsigned i = 0; i < random() % 3000; ++i)
+                values.push_back(static_cast<double>(random() % 10000));
+            levels.update(values, from);
+            for (int k = 0; k < 50 && !values.empty(); ++k) {
+                const std::size_t a = random() % values.size();
+                const std::size_t b = a + random() % (values.size() - a) + 1;
+                const RangeSummary summary = levels.over(values, a, b);
+                QCOMPARE(summary.low, *std::min_element(values.begin() + static_cast<long>(a), values.begin() + static_cast<long>(b)));
+                QCOMPARE(summary.high, *std::max_element(values.begin() + static_cast<long>(a), values.begin() + static_cast<long>(b)));
+                QCOMPARE(summary.count, b - a);
+            }
+        }
+    }
+
+    void aSignalIsReadAcrossTheTraceAndDrawnWithItsExtremes()
+    {
+        const auto catalog = smallCatalog();
+        const auto refs = catalog->findSignals("Blade.Depth");
+        QCOMPARE(refs.size(), 1U);
+        trace::Trace trace;
+        SignalSeries series(refs[0], start);
+        std::vector<double> wanted;
+        for (int i = 0; i < 100'000; ++i) {
+            can::Frame frame = frameAt(start + Time(i * 1'000'000LL), 291);
+            const double value = i == 77'777 ? 99.5 : std::sin(i * 0.001);
+            refs[0].message->plan.encode(frame.data.data(), 0, value);
+            trace.append(frame.view());
+            trace.append(frameAt(frame.time, 0x700).view());
+            if (i % 9999 == 0)
+                series.update(trace.snapshot(), 3000);  // in pieces, as views do
+        }
+        while (!series.complete(trace.snapshot()))
+            series.update(trace.snapshot(), 50'000);
+        QCOMPARE(series.size(), 100'000U);
+        QCOMPARE(series.at(77.777).value(), 99.5);
+        QVERIFY(!series.at(-1));
+        std::vector<double> times;
+        std::vector<double> values;
+        series.points(0, 100, 500, times, values);
+        QVERIFY(values.size() <= 2000);
+        QCOMPARE(*std::max_element(values.begin(), values.end()), 99.5);
+        QVERIFY(std::is_sorted(times.begin(), times.end()));
+        series.points(77.7, 77.8, 500, times, values);
+        QVERIFY(values.size() >= 100 && values.size() <= 104);
+    }
+
+    void countsAndPeriodsFollowEachIdentifier()
+    {
+        trace::Trace trace;
+        const auto catalog = smallCatalog();
+        Measures measures(catalog, {rate}, {});
+        for (int i = 0; i < 10; ++i) {
+            can::Frame frame = frameAt(start + Time(i * 20'000'000LL + (i == 5 ? 1'000'000 : 0)), 291);
+            frame.data[2] = static_cast<std::uint8_t>(i & 1);
+            trace.append(frame.view());
+        }
+        QVERIFY(measures.advance(trace.snapshot()));
+        measures.read([&](const MeasureState& state) {
+            const IdentifierStats& stats = state.identifiers.at(0);
+            if (stats.count != 10 || stats.shortest != Time(19'000'000) || stats.longest != Time(21'000'000) || stats.period != Time(20'000'000))
+                QTest::qFail("periods", __FILE__, __LINE__);
+            if (!stats.changed.test(2, 0) || stats.changed.test(2, 1) || stats.changed.test(0, 0))
+                QTest::qFail("changed bits", __FILE__, __LINE__);
+            return 0;
+        });
+        const IdentifierMoment moment = momentOf(trace.snapshot(), 0, 6, 3);
+        QCOMPARE(moment.row, trace::Row{5});
+        QCOMPARE(moment.beats.size(), 3U);
+        QCOMPARE(moment.period, Time(21'000'000));
+        QVERIFY(moment.changedLately.test(2, 0));
+    }
+
+    void missedBeatsBecomeAnEventWithTheirNumber()
+    {
+        trace::Trace trace;
+        Measures measures(smallCatalog(), {rate}, {});
+        for (int i = 0; i < 50; ++i)
+            if (i < 20 || i > 22)
+                trace.append(frameAt(start + Time(i * 20'000'000LL), 291).view());
+        measures.advance(trace.snapshot());
+        const auto events = measures.read([](const MeasureState& s) { return s.events.events(); });
+        QCOMPARE(events.size(), 1U);
+        QCOMPARE(events[0].kind, EventKind::missedBeats);
+        QCOMPARE(events[0].count, 3U);
+        QCOMPARE(events[0].time, start + Time(20 * 20'000'000LL));
+    }
+
+    void aConditionCountsOnceItHasHeld()
+    {
+        const auto catalog = smallCatalog();
+        auto filter = filter::Filter::compile("Depth > 4 mm", catalog);
+        QVERIFY(filter.has_value());
+        Measures measures(catalog, {rate}, {{"deep", *filter, std::chrono::milliseconds(100)}, {"deep at once", *filter, Time{0}}});
+        trace::Trace trace;
+        const auto plan = catalog->messages().front();
+        for (int i = 0; i < 100; ++i) {
+            can::Frame frame = frameAt(start + Time(i * 20'000'000LL), 291);
+            const bool deep = (i >= 10 && i < 13) || (i >= 40 && i < 60);  // 40 ms, then 400 ms
+            plan.plan.encode(frame.data.data(), 0, deep ? 5 : 1);
+            trace.append(frame.view());
+            trace.append(frameAt(frame.time, 0x123).view());  // says nothing about it
+        }
+        measures.advance(trace.snapshot());
+        std::vector<Time> held;
+        int atOnce = 0;
+        for (const Event& event : measures.read([](const MeasureState& s) { return s.events.events(); })) {
+            if (event.text == "deep")
+                held.push_back(event.time);
+            atOnce += event.text == "deep at once" ? 1 : 0;
+        }
+        QCOMPARE(held, (std::vector<Time>{start + Time(40 * 20'000'000LL + 100'000'000)}));
+        QCOMPARE(atOnce, 2);
+    }
+
+    void burstsAndErrorFramesBecomeEvents()
+    {
+        trace::Trace trace;
+        Measures measures(smallCatalog(), {rate}, {});
+        const std::int64_t each = (can::wireLength(frameAt(start).view()).nominalBits + 3) * 2000;
+        for (std::int64_t i = 0; i < 80'000'000 / each; ++i)
+            trace.append(frameAt(start + Time((i + 1) * each), 0x333).view());
+        for (int i = 0; i < 3; ++i) {
+            can::Frame error = frameAt(start + std::chrono::milliseconds(500 + i));
+            error.kind = can::FrameKind::error;
+            error.id = {8, false};
+            trace.append(error.view());
+        }
+        trace.append(frameAt(start + std::chrono::seconds(1), 0x333).view());
+        measures.advance(trace.snapshot());
+        const auto events = measures.read([](const MeasureState& s) { return s.events.events(); });
+        int bursts = 0;
+        int errors = 0;
+        for (const Event& event : events) {
+            bursts += event.kind == EventKind::burst ? 1 : 0;
+            if (event.kind == EventKind::errorFrame) {
+                ++errors;
+                QCOMPARE(event.count, 3U);
+            }
+        }
+        QCOMPARE(bursts, 1);
+        QCOMPARE(errors, 1);
+    }
+};
+
+QTEST_APPLESS_MAIN(MeasureTest)
+#include "measure_test.moc"
