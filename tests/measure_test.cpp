@@ -75,7 +75,8 @@ private Q_SLOTS:
         const LoadSeries slow(bins, std::chrono::seconds(1));
         QVERIFY(fast.over(start, start + std::chrono::seconds(1)).high > 99);
         QVERIFY(slow.over(start, start + std::chrono::seconds(1)).high < 8);
-        QCOMPARE(fast.peakIn(start, start + std::chrono::seconds(1)), start);
+        const Time peak = fast.peakIn(start, start + std::chrono::seconds(1));
+        QVERIFY(peak >= start && peak < start + std::chrono::milliseconds(60));
     }
 
     void thePeakIsKeptAtEveryZoom()
@@ -216,7 +217,7 @@ private Q_SLOTS:
             const bool deep = (i >= 10 && i < 13) || (i >= 40 && i < 60);  // 40 ms, then 400 ms
             plan.plan.encode(frame.data.data(), 0, deep ? 5 : 1);
             trace.append(frame.view());
-            trace.append(frameAt(frame.time, 0x123).view());  // says nothing about it
+            trace.append(frameAt(frame.time, 0x124).view());  // says nothing about it
         }
         measures.advance(trace.snapshot());
         std::vector<Time> held;

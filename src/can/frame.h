@@ -70,7 +70,9 @@ struct Frame : FrameHead {
 /// The smallest data length code that holds `length` bytes (0 to 64).
 [[nodiscard]] constexpr std::uint8_t dlcOfLength(unsigned length)
 {
-    std::uint8_t dlc = 0;
+    if (length <= maxClassicLength)
+        return static_cast<std::uint8_t>(length);
+    std::uint8_t dlc = 9;
     while (dlc < 15 && lengthOfDlc(dlc) < length)
         ++dlc;
     return dlc;

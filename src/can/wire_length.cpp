@@ -1,5 +1,6 @@
 #include "can/wire_length.h"
 
+#include <algorithm>
 #include <array>
 
 namespace wavetrope::can {
@@ -44,15 +45,21 @@ constexpr auto stuffTable = [] {
 
 constexpr std::uint16_t crc15Polynomial = 0x4599;
 
-constexpr auto crcTable = [] {
-    std::array<std::uint16_t, 256> table{};
+// What a byte adds to the CRC when so many bytes follow it. The CRC is linear: that of a frame is the exclusive or of
+// what its bytes add, none of which has to wait for another.
+constexpr unsigned mostCrcBytes = 5 + 8;  // longest header and payload
+constexpr auto crcTables = [] {
+    std::array<std::array<std::uint16_t, 256>, mostCrcBytes> tables{};
     for (unsigned byte = 0; byte < 256; ++byte) {
         unsigned crc = byte << 7;
-        for (int bit = 0; bit < 8; ++bit)
-            crc = (crc & 0x4000U) != 0 ? (crc << 1) ^ crc15Polynomial : crc << 1;
-        table[byte] = static_cast<std::uint16_t>(crc & 0x7FFFU);
+        for (unsigned following = 0; following < mostCrcBytes; ++following) {
+            for (int bit = 0; bit < 8; ++bit)
+                crc = (crc & 0x4000U) != 0 ? (crc << 1) ^ crc15Polynomial : crc << 1;
+            crc &= 0x7FFFU;
+            tables[following][byte] = static_cast<std::uint16_t>(crc);
+        }
     }
-    return table;
+    return tables;
 }();
 
 struct StuffCounter {
@@ -77,13 +84,11 @@ struct StuffCounter {
 
 constexpr unsigned tailBits = 1 + 1 + 1 + 7;  // CRC delimiter, ACK slot, ACK delimiter, end of frame
 
-inline unsigned nextCrc(unsigned crc, unsigned byte) { return ((crc << 8) ^ crcTable[((crc >> 7) ^ byte) & 0xFFU]) & 0x7FFFU; }
-
 WireLength classicLength(const FrameView& frame)
 {
     const bool remote = frame.kind == FrameKind::remote;
     const unsigned rtr = remote ? 1 : 0;
-    const unsigned length = remote ? 0 : frame.length;
+    const unsigned length = remote ? 0 : std::min<unsigned>(frame.length, maxClassicLength);
     const std::uint64_t id = frame.id.value;
 
     // The header with the start-of-frame bit as its highest bit. Alternating bits that end in 1 pad it to whole bytes:
@@ -95,22 +100,22 @@ WireLength classicLength(const FrameView& frame)
         const std::uint64_t header = (((((id >> 18) << 2 | 3U) << 18 | (id & 0x3FFFFU)) << 1 | rtr) << 6) | frame.dlc;
         bits = 39 + 8 * length;
         const std::uint64_t padded = header | (1ULL << 39);
-        for (int shift = 32; shift >= 0; shift -= 8) {
-            stuff.byte(static_cast<unsigned>(padded >> shift));
-            crc = nextCrc(crc, static_cast<unsigned>(header >> shift) & 0xFFU);
+        for (unsigned i = 0; i < 5; ++i) {
+            stuff.byte(static_cast<unsigned>(padded >> (32 - 8 * i)));
+            crc ^= crcTables[length + 4 - i][(header >> (32 - 8 * i)) & 0xFFU];
         }
     } else {
         const std::uint32_t header = static_cast<std::uint32_t>((id << 1 | rtr) << 6) | frame.dlc;
         bits = 19 + 8 * length;
         const std::uint32_t padded = header | (0b10101U << 19);
-        for (int shift = 16; shift >= 0; shift -= 8) {
-            stuff.byte(padded >> shift);
-            crc = nextCrc(crc, (header >> shift) & 0xFFU);
+        for (unsigned i = 0; i < 3; ++i) {
+            stuff.byte(padded >> (16 - 8 * i));
+            crc ^= crcTables[length + 2 - i][(header >> (16 - 8 * i)) & 0xFFU];
         }
     }
     for (unsigned i = 0; i < length; ++i) {
         stuff.byte(frame.data[i]);
-        crc = nextCrc(crc, frame.data[i]);
+        crc ^= crcTables[length - 1 - i][frame.data[i]];
     }
     // The bit behind the CRC is the opposite of its last one, so that it cannot complete a row of five.
     stuff.byte(crc >> 7);

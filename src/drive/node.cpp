@@ -297,6 +297,8 @@ void Node::setOn(bool on)
         }
         for (const auto& [name, initial] : spec_.variables)
             slots_[names_[name]] = initial;
+        for (Sending& sending : sendings_)
+            sending.beat = 0;  // the beats that it missed stay missed
         start();
     } else {
         enter("taken out", false, "taken out of the simulation");

@@ -60,6 +60,8 @@ SourceSpec sourceOf(const json& value, const std::string& pointer)
             return Checksum::crc8;
         JsonReader::fail(inner, "expected sum8, xor8 or crc8");
     }
+    if (form != "ramp" && form != "sine" && form != "noise" && form != "counter")
+        JsonReader::fail(pointer, "unknown source '" + form + "'", "Known are ramp, sine, steps, table, noise, counter, checksum and label");
     const JsonReader reader(body, inner);
     if (form == "ramp") {
         const double begins = static_cast<double>(reader.span("begins").count()) * 1e-9;
@@ -74,13 +76,10 @@ SourceSpec sourceOf(const json& value, const std::string& pointer)
     }
     if (form == "noise")
         return NoiseSpec{reader.number("mean", 0), reader.number("deviation", 1)};
-    if (form == "counter") {
-        const double modulo = reader.number("modulo", 16);
-        if (!(modulo >= 1 && modulo <= 4294967296.0))
-            JsonReader::fail(inner + "/modulo", "expected 1 to 2^32");
-        return CounterSpec{static_cast<std::uint64_t>(modulo)};
-    }
-    JsonReader::fail(pointer, "unknown source '" + form + "'", "Known are ramp, sine, steps, table, noise, counter, checksum and label");
+    const double modulo = reader.number("modulo", 16);
+    if (!(modulo >= 1 && modulo <= 4294967296.0))
+        JsonReader::fail(inner + "/modulo", "expected 1 to 2^32");
+    return CounterSpec{static_cast<std::uint64_t>(modulo)};
 }
 
 std::vector<Window> windowsOf(const JsonReader& reader, const char* key)

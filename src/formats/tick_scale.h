@@ -33,6 +33,9 @@ public:
     /// Empty when the moment lies outside signed 64-bit nanoseconds since 1970 (past 2262).
     [[nodiscard]] std::optional<can::Time> time(std::uint64_t ticks) const
     {
+        std::uint64_t quick = 0;
+        if (simple_ && offset_ == 0 && !__builtin_mul_overflow(ticks, multiplier_, &quick) && static_cast<std::int64_t>(quick) >= 0)
+            return can::Time(static_cast<std::int64_t>(quick));
         unsigned __int128 scaled = static_cast<unsigned __int128>(ticks) * multiplier_;
         if (!simple_) {
             scaled = shift_ >= 127 ? 0 : scaled >> shift_;

@@ -194,7 +194,7 @@ void MainWindow::buildMenu()
         add(menu_, tr("Save rig"), QKeySequence::Save, [this] { saveRigTo(QString::fromStdString(document_->rig().path)); });
     menu_->addSeparator();
     add(menu_, tr("Undo"), QKeySequence::Undo, [this] { undo(false); });
-    add(menu_, tr("Redo"), QKeySequence::Redo, [this] { undo(true); });
+    add(menu_, tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), [this] { undo(true); });
     menu_->addSeparator();
     if (document_->isLive()) {
         add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
