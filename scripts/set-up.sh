@@ -10,4 +10,5 @@ if [ ${#missing[@]} -gt 0 ]; then
   $as_root env DEBIAN_FRONTEND=noninteractive apt-get update -q
   $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -q -y --no-install-recommends "${missing[@]}"
 fi
-export CCACHE_SLOPPINESS=pch_defines,time_macros
+# Compiled once for every copy of the project on this machine.
+export CCACHE_SLOPPINESS=pch_defines,time_macros CCACHE_BASEDIR=$PWD CCACHE_NOHASHDIR=1

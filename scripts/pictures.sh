@@ -1,0 +1,8 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots from the demo data.
+set -eu
+cd "$(dirname "$0")/.."
+. scripts/set-up.sh
+cmake --preset release >/dev/null
+cmake --build --preset release --target wavetrope-pictures lap
+xvfb-run -a -s '-screen 0 1920x1200x24' build/release/wavetrope-pictures --rig demo/rig.json --log demo/lap.pcapng --out docs/screenshots
