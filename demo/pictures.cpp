@@ -87,7 +87,10 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     window->document().session()->call([](rig::Session& session) { session.node("WaterUnit")->setOn(false); });
     auto* playback = window->currentPage()->find<PlaybackView>();
     playback->load(QString::fromStdString(log));
-    QTest::qWait(1200);
+    QElapsedTimer loading;
+    loading.start();
+    while (playback->findChild<QComboBox*>(QStringLiteral("routeImplement")) == nullptr && loading.elapsed() < 30'000)
+        QTest::qWait(50);
     if (auto* route = playback->findChild<QComboBox*>(QStringLiteral("routeImplement")))
         route->setCurrentIndex(route->findData(QStringLiteral("only WaterUnit")));
     QTest::qWait(200);

@@ -187,6 +187,8 @@ private:
         const std::string name(word("a message name").text);
         mark(':');
         const auto length = static_cast<unsigned>(whole("a length in bytes", 0xFFFF));
+        if (lexer_.peek().firstOnLine)  // the next statement has begun
+            expected("a sending node");
         const std::string sender(word("a sending node").text);
         known_ = true;
         if (raw == orphanIdentifier) {

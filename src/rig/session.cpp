@@ -14,6 +14,8 @@ namespace {
 
 constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
+// A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
+constexpr Time longestSlice = std::chrono::milliseconds(100);
 constexpr std::size_t reportedStates = 64;
 
 class CancellableSink final : public formats::TraceSink {
@@ -159,7 +161,7 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
         carryOutRequests();
         if (pacer) {
             paceBy->waitFor(slicePaced);
-            slice(std::min(end, pacer->target()));
+            slice(std::min({end, pacer->target(), scheduler_.now() + longestSlice}));
         } else {
             slice(std::min(end, scheduler_.now() + sliceUnpaced));
         }
@@ -187,9 +189,11 @@ void Session::drive(clock::WallClock& wall, double factor)
     const clock::Pacer pacer(wall, scheduler_.now(), factor);
     while (running_) {
         carryOutRequests();
-        slice(std::max(scheduler_.now(), pacer.target()));
+        const Time target = pacer.target();
+        slice(std::clamp(target, scheduler_.now(), scheduler_.now() + longestSlice));
         publish();
-        wall.waitFor(slicePaced);
+        if (scheduler_.now() >= target)
+            wall.waitFor(slicePaced);
     }
 }
 

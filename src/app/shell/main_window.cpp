@@ -459,6 +459,17 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
         window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs));
     }
     window->show();
+    const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};
+    if (!problems.empty()) {
+        QStringList lines;
+        for (std::size_t i = 0; i < problems.size() && i < 8; ++i)
+            lines << QString::fromStdString(problems[i].text());
+        if (problems.size() > 8)
+            lines << tr("and %1 more").arg(problems.size() - 8);
+        auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), tr("The rig runs, but not all of its databases could be read:\n\n%1").arg(lines.join(QLatin1Char('\n'))), QMessageBox::Ok, window);
+        box->setAttribute(Qt::WA_DeleteOnClose);
+        box->open();
+    }
     return window;
 }
 

@@ -21,6 +21,7 @@ namespace {
 constexpr double timeAt = 12, sinceAt = 92, badgeAt = 148, idAt = 172, messageAt = 242, bytesAt = 362, signalsAt = 556;
 
 constexpr unsigned bytesShown = 8;
+constexpr int searchingAgain = 60;  // ms
 
 }  // namespace
 
@@ -303,6 +304,8 @@ void StreamView::onBeat()
     if (scan_) {
         scan_->update(snapshot);
         const bool done = scan_->seen() >= snapshot.rows() || stage().following();
+        if (!done)  // a log brings no further beats: look again by itself
+            QTimer::singleShot(searchingAgain, this, &StreamView::onBeat);
         filterLine_->setResult(done ? tr("%1 frames match").arg(countText(scan_->size())) : tr("%1 frames match, searching").arg(countText(scan_->size())));
     } else {
         filterLine_->setResult(tr("%1 frames").arg(countText(snapshot.rows())));

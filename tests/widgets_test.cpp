@@ -1,0 +1,605 @@
+// The parts of the window by themselves: colours that can be read, texts, the time axis, keys and gestures of each view.
+#include <QAbstractButton>
+#include <QApplication>
+#include <QCheckBox>
+#include <QClipboard>
+#include <QComboBox>
+#include <QFile>
+#include <QLabel>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QSlider>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QTimer>
+#include <QWheelEvent>
+
+#include <cmath>
+
+#include "app/events/events_view.h"
+#include "app/inspector/inspector_view.h"
+#include "app/lanes/lanes_view.h"
+#include "app/load/load_view.h"
+#include "app/nodes/nodes_view.h"
+#include "app/paint/paint.h"
+#include "app/playback/playback_view.h"
+#include "app/roster/roster_view.h"
+#include "app/shell/main_window.h"
+#include "app/stream/stream_view.h"
+#include "app/theme/theme.h"
+#include "formats/log_file.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+namespace {
+
+// Relative luminance and contrast of two colours, as accessibility guidelines for content on the web define them.
+double luminance(const QColor& colour)
+{
+    const auto part = [](double c) { return c <= 0.03928 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4); };
+    return 0.2126 * part(colour.redF()) + 0.7152 * part(colour.greenF()) + 0.0722 * part(colour.blueF());
+}
+
+double contrast(const QColor& a, const QColor& b)
+{
+    const double la = luminance(a);
+    const double lb = luminance(b);
+    return (std::max(la, lb) + 0.05) / (std::min(la, lb) + 0.05);
+}
+
+void wheel(QWidget* target, QPointF at, int steps, Qt::KeyboardModifiers modifiers = Qt::NoModifier)
+{
+    QWheelEvent event(at, target->mapToGlobal(at), {}, QPoint(0, steps * 120), Qt::NoButton, modifiers, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(target, &event);
+}
+
+}  // namespace
+
+class WidgetsTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+    QString path_;
+    rig::Rig rig_;
+    MainWindow* window_ = nullptr;
+
+    Stage& stage() { return window_->stage(); }
+    template <class T>
+    T* view(const char* page)
+    {
+        window_->showPage(QString::fromLatin1(page));
+        return window_->currentPage()->find<T>();
+    }
+    void choose(const char* message, int signal = -1)
+    {
+        for (const auto& entry : stage().catalog().messages())
+            if (entry.message->name == message) {
+                Selection selection;
+                selection.kind = signal < 0 ? Selection::Kind::message : Selection::Kind::signal;
+                selection.bus = entry.bus;
+                selection.id = entry.message->id;
+                selection.signal = signal;
+                stage().select(selection);
+            }
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        Theme::get().choose(ThemeName::paper);
+        rig_ = *rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        path_ = folder_.filePath("run.pcapng");
+        rig::SessionOptions options;
+        options.measured = false;
+        auto session = rig::Session::create(rig_, rig::loadDatabases(rig_), options);
+        QVERIFY(session.has_value());
+        QVERIFY((*session)->record(path_.toStdString()).has_value());
+        (*session)->runFor(std::chrono::seconds(33), nullptr);
+        QVERIFY((*session)->finishRecording().has_value());
+        window_ = MainWindow::openFile(path_, rig_, nullptr);
+        QVERIFY(window_ != nullptr);
+        QTRY_VERIFY_WITH_TIMEOUT(stage().snapshot().rows() > 100'000, 30'000);
+    }
+    void cleanupTestCase()
+    {
+        window_->close();
+        QTest::qWait(20);
+    }
+
+    void textCanBeReadInBothThemes()
+    {
+        for (const ThemeName name : {ThemeName::ink, ThemeName::paper}) {
+            Theme::get().choose(name);
+            const Theme& theme = Theme::get();
+            for (const QColor& ground : {theme.ground, theme.surface, theme.raised, theme.accentSoft}) {
+                QVERIFY2(contrast(theme.ink, ground) >= 4.5, qPrintable(ground.name()));
+                QVERIFY2(contrast(theme.ink2, ground) >= 4.5, qPrintable(ground.name()));
+            }
+            for (const QColor& ground : {theme.ground, theme.surface}) {
+                QVERIFY(contrast(theme.ink3, ground) >= 4.5);
+                QVERIFY(contrast(theme.error, ground) >= 4.5);
+                QVERIFY(contrast(theme.accent, ground) >= 4.5);
+                for (unsigned bus = 0; bus < 8; ++bus)
+                    QVERIFY2(contrast(theme.bus(bus), ground) >= 3, qPrintable(Theme::letter(bus)));
+            }
+            for (const QColor& tint : theme.tint)
+                QVERIFY(contrast(theme.ink, tint) >= 4.5);
+        }
+        QCOMPARE(Theme::get().bus(0), Theme::get().bus(8));
+        QCOMPARE(Theme::letter(3), QStringLiteral("D"));
+    }
+
+    void textSizeStaysInItsBounds()
+    {
+        Theme::get().setScale(9);
+        QCOMPARE(Theme::get().scale(), 2.0);
+        Theme::get().setScale(0.1);
+        QCOMPARE(Theme::get().scale(), 0.8);
+        Theme::get().setScale(1);
+        QCOMPARE(Theme::get().px(11.5), 12);
+    }
+
+    void everyIconIsThere()
+    {
+        for (const char* name : {"stop", "start", "record", "recording", "now", "more", "close", "add", "rest", "step"}) {
+            const QImage image = Theme::get().icon(name, Qt::red).pixmap(32, 32).toImage();
+            bool inked = false;
+            for (int y = 0; y < image.height(); ++y)
+                for (int x = 0; x < image.width(); ++x)
+                    inked = inked || qAlpha(image.pixel(x, y)) > 128;
+            QVERIFY2(inked, name);
+        }
+    }
+
+    void timesAreWrittenAsAClock_data()
+    {
+        QTest::addColumn<double>("seconds");
+        QTest::addColumn<QString>("text");
+        QTest::newRow("zero") << 0.0 << "00:00.00";
+        QTest::newRow("seconds") << 72.489 << "01:12.48";
+        QTest::newRow("just before a minute") << 59.999 << "00:59.99";
+        QTest::newRow("an hour") << 3661.5 << "1:01:01.50";
+        QTest::newRow("before the start") << -1.25 << "-00:01.25";
+    }
+    void timesAreWrittenAsAClock()
+    {
+        QFETCH(double, seconds);
+        QFETCH(QString, text);
+        QCOMPARE(clockText(seconds), text);
+    }
+
+    void valuesShowTheDigitsOfTheirScaling_data()
+    {
+        QTest::addColumn<double>("value");
+        QTest::addColumn<double>("factor");
+        QTest::addColumn<QString>("text");
+        QTest::newRow("hundredth") << 3.2199999 << 0.01 << "3.22";
+        QTest::newRow("whole") << 212.0 << 1.0 << "212";
+        QTest::newRow("half") << 43.5 << 0.5 << "43.5";
+        QTest::newRow("float") << 0.39999 << 1.0 << "0.400";
+        QTest::newRow("tens") << 120.0 << 10.0 << "120";
+        QTest::newRow("tiny factor") << 1e-7 << 1e-9 << "0.000000";
+        QTest::newRow("large") << 4294967297.0 << 1.0 << "4294967297";
+        QTest::newRow("none") << std::nan("") << 1.0 << "not a number";
+    }
+    void valuesShowTheDigitsOfTheirScaling()
+    {
+        QFETCH(double, value);
+        QFETCH(double, factor);
+        QFETCH(QString, text);
+        QCOMPARE(valueText(value, factor), text);
+    }
+
+    void countsAreGrouped()
+    {
+        QCOMPARE(countText(0), QStringLiteral("0"));
+        QCOMPARE(countText(999), QStringLiteral("999"));
+        QCOMPARE(countText(1000), QStringLiteral("1,000"));
+        QCOMPARE(countText(123456789), QStringLiteral("123,456,789"));
+    }
+
+    void theLatticeInksOnesAndUnderlinesWhatChanged()
+    {
+        const auto paint = [](std::uint8_t byte, bool changed) {
+            QImage image(200, 24, QImage::Format_RGB32);
+            image.fill(Theme::get().surface);
+            QPainter painter(&image);
+            measure::BitMask lately;
+            if (changed)
+                lately.bytes[0] = 0x80;
+            measure::BitMask ever;
+            ever.bytes[0] = 0xFF;
+            paintBitLattice(painter, QRectF(0, 0, 200, 24), &byte, 1, lately, ever);
+            painter.end();
+            return image;
+        };
+        const auto has = [](const QImage& image, const QColor& colour) {
+            for (int y = 0; y < image.height(); ++y)
+                for (int x = 0; x < 5; ++x)  // the cell of bit 7
+                    if (image.pixelColor(x, y) == colour)
+                        return true;
+            return false;
+        };
+        QVERIFY(has(paint(0x80, false), Theme::get().ink));
+        QVERIFY(!has(paint(0x00, false), Theme::get().ink));
+        QVERIFY(has(paint(0x80, true), Theme::get().accent));
+        QVERIFY(!has(paint(0x80, false), Theme::get().accent));
+    }
+
+    void aMissedBeatIsAHoleInRed()
+    {
+        const auto holes = [](const std::vector<can::Time>& beats, can::Time at) {
+            QImage image(120, 20, QImage::Format_RGB32);
+            image.fill(Theme::get().surface);
+            QPainter painter(&image);
+            paintRhythm(painter, QRectF(8, 0, 104, 20), beats, std::chrono::milliseconds(20), at);
+            painter.end();
+            int count = 0;
+            for (int x = 0; x < 120; ++x)
+                count += image.pixelColor(x, 10) == Theme::get().error ? 1 : 0;
+            return count;
+        };
+        std::vector<can::Time> even;
+        std::vector<can::Time> gap;
+        for (int i = 0; i < 24; ++i) {
+            even.push_back(std::chrono::milliseconds(20 * i));
+            if (i < 12 || i > 14)
+                gap.push_back(std::chrono::milliseconds(20 * i));
+        }
+        QCOMPARE(holes(even, std::chrono::milliseconds(465)), 0);
+        QVERIFY(holes(gap, std::chrono::milliseconds(465)) >= 4);
+        QVERIFY(holes(even, std::chrono::milliseconds(600)) >= 4);  // silent since
+    }
+
+    void zoomingKeepsTheMomentUnderThePointer()
+    {
+        Timeline* timeline = window_->timeline();
+        stage().setWindow(stage().timeOf(10), stage().timeOf(20));
+        const double x = timeline->xOf(stage().timeOf(12));
+        wheel(timeline, QPointF(x, 40), 1);
+        const double width = stage().seconds(stage().windowTo()) - stage().seconds(stage().windowFrom());
+        QVERIFY(std::abs(width - 8) < 1e-6);
+        QVERIFY(std::abs((12 - stage().seconds(stage().windowFrom())) / width - 0.2) < 1e-3);
+        wheel(timeline, QPointF(x, 40), -1);
+        QVERIFY(std::abs(stage().seconds(stage().windowTo()) - 20) < 1e-3);
+        for (int i = 0; i < 80; ++i)
+            wheel(timeline, QPointF(x, 40), 1);
+        QVERIFY(stage().windowTo() - stage().windowFrom() >= std::chrono::microseconds(100));
+        for (int i = 0; i < 120; ++i)
+            wheel(timeline, QPointF(x, 40), -1);
+        QVERIFY(stage().windowFrom() >= stage().wholeFrom());
+        QVERIFY(stage().windowTo() - stage().windowFrom() <= stage().wholeTo() - stage().wholeFrom());
+    }
+
+    void theEdgesOfTheWindowAreDragged()
+    {
+        Timeline* timeline = window_->timeline();
+        stage().setWindow(stage().timeOf(10), stage().timeOf(20));
+        const auto point = [&](double seconds) { return QPoint(static_cast<int>(std::round(timeline->xOf(stage().timeOf(seconds)))), 40); };
+        QTest::mousePress(timeline, Qt::LeftButton, Qt::NoModifier, point(20));
+        QTest::mouseMove(timeline, point(25));
+        QTest::mouseRelease(timeline, Qt::LeftButton, Qt::NoModifier, point(25));
+        QVERIFY(std::abs(stage().seconds(stage().windowTo()) - 25) < 0.1);
+        QVERIFY(std::abs(stage().seconds(stage().windowFrom()) - 10) < 1e-6);
+        QTest::mousePress(timeline, Qt::LeftButton, Qt::ShiftModifier, point(15));
+        QTest::mouseMove(timeline, point(12));
+        QTest::mouseRelease(timeline, Qt::LeftButton, Qt::ShiftModifier, point(12));
+        QVERIFY(std::abs(stage().seconds(stage().windowFrom()) - 7) < 0.1);
+        QVERIFY(std::abs(stage().seconds(stage().windowTo()) - 22) < 0.1);
+    }
+
+    void theTimelineIsWalkedByKey()
+    {
+        Timeline* timeline = window_->timeline();
+        stage().setWindow(stage().timeOf(10), stage().timeOf(20));
+        stage().setCursor(stage().timeOf(15));
+        timeline->setFocus();
+        QTest::keyClick(timeline, Qt::Key_Right);
+        QVERIFY(std::abs(stage().seconds(stage().cursor()) - 15.1) < 1e-6);
+        QTest::keyClick(timeline, Qt::Key_Left, Qt::ControlModifier);
+        QVERIFY(std::abs(stage().seconds(stage().cursor()) - 13.1) < 1e-6);
+        QTest::keyClick(timeline, Qt::Key_Home);
+        QCOMPARE(stage().cursor(), stage().wholeFrom());
+        QTest::keyClick(timeline, Qt::Key_End);
+        QCOMPARE(stage().cursor(), stage().newest());
+        QTest::keyClick(timeline, Qt::Key_Plus);
+        QVERIFY(stage().seconds(stage().windowTo()) - stage().seconds(stage().windowFrom()) < 8.1);
+    }
+
+    void theCursorNeverLeavesTheRun()
+    {
+        stage().setCursor(stage().timeOf(-50));
+        QCOMPARE(stage().cursor(), stage().wholeFrom());
+        stage().setCursor(stage().timeOf(5000));
+        QCOMPARE(stage().cursor(), stage().newest());
+        stage().setCursorRow(stage().snapshot().rows() + 5);  // no such row: nothing moves
+        QCOMPARE(stage().cursor(), stage().newest());
+    }
+
+    void theStreamIsWalkedByKeyAndCopied()
+    {
+        auto* stream = view<StreamView>("Watch");
+        stream->filterLine()->setText(QStringLiteral("name WaterState"));
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->seen() == stage().snapshot().rows());
+        QCOMPARE(stream->scan()->size(), 660U);
+        StreamRows* rows = stream->rows();
+        rows->setFocus();
+        QTest::keyClick(rows, Qt::Key_Home);
+        QCOMPARE(stage().cursorRow(), stream->scan()->row(0));
+        QTest::keyClick(rows, Qt::Key_Down);
+        QTest::keyClick(rows, Qt::Key_Down);
+        QCOMPARE(stage().cursorRow(), stream->scan()->row(2));
+        QTest::keyClick(rows, Qt::Key_End);
+        QCOMPARE(stage().cursorRow(), stream->scan()->row(659));
+        QVERIFY(rows->top() + static_cast<std::uint64_t>(rows->visibleRows()) >= 659);
+        QTest::keyClick(rows, Qt::Key_PageUp);
+        QCOMPARE(stage().cursorRow(), stream->scan()->row(659 - static_cast<std::size_t>(rows->visibleRows())));
+        QTest::keyClick(rows, Qt::Key_C, Qt::ControlModifier);
+        const QStringList cells = QApplication::clipboard()->text().split(QLatin1Char('\t'));
+        QCOMPARE(cells.size(), 8);
+        QCOMPARE(cells[1], QStringLiteral("Implement"));
+        QCOMPARE(cells[4], QStringLiteral("0x182"));
+        QCOMPARE(cells[5], QStringLiteral("WaterState"));
+        stream->filterLine()->setText({});
+    }
+
+    void theScrollBarReachesEveryRow()
+    {
+        auto* stream = view<StreamView>("Watch");
+        StreamRows* rows = stream->rows();
+        QTRY_VERIFY(rows->isVisible());
+        rows->refresh();
+        QCOMPARE(static_cast<std::uint64_t>(rows->verticalScrollBar()->maximum()), stage().snapshot().rows() - static_cast<std::uint64_t>(rows->visibleRows()));
+        for (const int value : {0, 1, 77'777, rows->verticalScrollBar()->maximum()}) {
+            rows->verticalScrollBar()->setValue(value);
+            QCOMPARE(rows->top(), static_cast<std::uint64_t>(value));
+        }
+        wheel(rows->viewport(), QPointF(100, 60), 1);
+        QCOMPARE(rows->top(), static_cast<std::uint64_t>(rows->verticalScrollBar()->maximum()) - 3);
+    }
+
+    void aFilterThatNothingPassesSaysSo()
+    {
+        auto* stream = view<StreamView>("Watch");
+        stream->filterLine()->setText(QStringLiteral("id 0x7EE"));
+        QTRY_COMPARE(stream->filterLine()->message(), QStringLiteral("0 frames match"));
+        QCOMPARE(stream->rows()->count(), 0U);
+        window_->grab();  // paints the empty view
+        stream->filterLine()->setText({});
+    }
+
+    void theInspectorExplainsAMessageAtTheCursor()
+    {
+        view<RosterView>("Watch");
+        choose("WaterState");
+        stage().setCursor(stage().timeOf(20));
+        QTRY_VERIFY(window_->inspector()->text().startsWith(QStringLiteral("WaterState")));
+        const QString text = window_->inspector()->text();
+        QVERIFY(text.contains(QStringLiteral("0x182, 8 bytes, from WaterUnit")));
+        QVERIFY(text.contains(QStringLiteral("Valve: open")));
+        QVERIFY(text.contains(QStringLiteral("Rhythm: promised 50 ms")));
+        QVERIFY(text.contains(QStringLiteral("Seen: 660 times")));
+        stage().setCursor(stage().timeOf(2));
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Valve: closed")));
+        stage().setCursor(stage().wholeFrom());
+        QTRY_VERIFY(!window_->inspector()->text().contains(QStringLiteral("Valve")));
+    }
+
+    void theInspectorExplainsWhatHasNoDefinition()
+    {
+        Selection selection;
+        selection.kind = Selection::Kind::message;
+        selection.bus = 1;
+        selection.id = {0x5A7, false};
+        stage().select(selection);
+        stage().setCursor(stage().timeOf(20));
+        QTRY_VERIFY(window_->inspector()->text().startsWith(QStringLiteral("undefined\n0x5A7, 8 bytes")));
+        QVERIFY(window_->inspector()->text().contains(QStringLiteral("nothing promised")));
+    }
+
+    void onlyThisMessageFiltersTheStream()
+    {
+        auto* stream = view<StreamView>("Watch");
+        choose("BladeState");
+        for (QPushButton* button : window_->inspector()->findChildren<QPushButton*>())
+            if (button->text() == QStringLiteral("Only this message"))
+                QTest::mouseClick(button, Qt::LeftButton);
+        QCOMPARE(stream->filterLine()->text(), QStringLiteral("id 0x181 and bus \"Implement\""));
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->size() == 1650);
+        stream->filterLine()->setText({});
+    }
+
+    void plottingFromTheInspectorGoesToTheLanes()
+    {
+        window_->showPage(QStringLiteral("Watch"));
+        choose("WaterState", 1);
+        QTest::mouseClick(window_->inspector()->findChild<QPushButton*>(QStringLiteral("plotSignal")), Qt::LeftButton);
+        QCOMPARE(window_->currentPage()->name(), QStringLiteral("Analyse"));
+        auto* lanes = window_->currentPage()->find<LanesView>();
+        QCOMPARE(lanes->arrangement().back()[0], QStringLiteral("Implement:WaterState.Temperature"));
+        QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(lanes->arrangement().back()[0] != QStringLiteral("Implement:WaterState.Temperature"));
+    }
+
+    void lanesScaleByTheDatabaseAndFitOnADoubleClick()
+    {
+        auto* lanes = view<LanesView>("Analyse");
+        lanes->arrange({{QStringLiteral("Implement:WaterState.TankLevel")}});
+        stage().setWindow(stage().timeOf(0), stage().timeOf(30));
+        Lane* lane = lanes->lanes()[0];
+        QTRY_VERIFY(lane->curves()[0].series->size() > 500);
+        QVERIFY(lane->plot()->yAxis->range().contains(0) && lane->plot()->yAxis->range().contains(600));
+        QTest::mouseDClick(lane, Qt::LeftButton, Qt::NoModifier, QPoint(20, 60));
+        QTRY_VERIFY(!lane->plot()->yAxis->range().contains(0) && lane->plot()->yAxis->range().contains(490));
+        QTest::mouseDClick(lane, Qt::LeftButton, Qt::NoModifier, QPoint(20, 60));
+        QTRY_VERIFY(lane->plot()->yAxis->range().contains(0));
+    }
+
+    void aClickInALaneSetsTheCursorAndTheWheelZooms()
+    {
+        auto* lanes = view<LanesView>("Analyse");
+        stage().setWindow(stage().timeOf(10), stage().timeOf(20));
+        QTest::qWait(60);
+        TimePlot* plot = lanes->lanes()[0]->plot();
+        const QPoint at(static_cast<int>(plot->xAxis->coordToPixel(13)), plot->height() / 2);
+        QTest::mouseClick(plot, Qt::LeftButton, Qt::NoModifier, at);
+        QVERIFY(std::abs(stage().seconds(stage().cursor()) - 13) < 0.05);
+        wheel(plot, at, 1);
+        QVERIFY(std::abs(stage().seconds(stage().windowTo()) - stage().seconds(stage().windowFrom()) - 8) < 1e-6);
+        wheel(plot, at, 1, Qt::ShiftModifier);
+        QVERIFY(stage().seconds(stage().windowFrom()) < 10.6 - 0.7);
+    }
+
+    void aSignalThatIsNotThereIsNotPlotted()
+    {
+        auto* lanes = view<LanesView>("Analyse");
+        const auto before = lanes->arrangement();
+        lanes->add(QStringLiteral("Implement:WaterState.Nothing"));
+        lanes->add(QStringLiteral("garbage"));
+        QVERIFY(lanes->arrangement() == before);
+        lanes->restore(nlohmann::json::parse(R"({"lanes": [["Cellar:X.Y"], 7, [8]]})"));
+        QTest::qWait(50);
+        window_->grab();
+        lanes->arrange(before);
+    }
+
+    void theSpanOfTheLoadIsChosen()
+    {
+        auto* load = view<LoadView>("Analyse");
+        stage().setCursor(stage().timeOf(20.005));
+        auto* slider = load->tools()->findChild<QSlider*>(QStringLiteral("loadSpan"));
+        slider->setValue(slider->maximum());
+        QTRY_VERIFY(std::abs(load->loadAtCursor() - 20.5) < 2);
+        slider->setValue(0);
+        QVERIFY(load->loadAtCursor() >= 0 && load->loadAtCursor() <= 100);
+        QCOMPARE(load->save()["span"], nlohmann::json("1 ms"));
+        load->restore(nlohmann::json::parse(R"({"bus": "Scanner", "span": "100 ms"})"));
+        QCOMPARE(slider->value(), 6);
+        QTRY_VERIFY(std::abs(load->loadAtCursor() - 46) < 4);
+        load->restore(nlohmann::json::parse(R"({"bus": "Implement", "span": "20 ms"})"));
+    }
+
+    void theTreeFindsMessagesByNumberAndSaysWhenThereIsNothing()
+    {
+        RigTree* tree = window_->rigTree();
+        tree->findBox()->setText(QStringLiteral("0x282"));
+        QCOMPARE(tree->tree()->currentItem()->text(0), QStringLiteral("WaterHeater"));
+        QTRY_COMPARE(stage().selection().id.value, 0x282U);
+        tree->findBox()->setText(QStringLiteral("steam whistle"));
+        bool said = false;
+        for (QLabel* label : tree->findChildren<QLabel*>())
+            said = said || (label->isVisible() && label->text() == QStringLiteral("Nothing is called so."));
+        QVERIFY(said);
+        tree->findBox()->clear();
+    }
+
+    void theRosterIsSortedByItsHeads()
+    {
+        auto* roster = view<RosterView>("Watch");
+        roster->filterLine()->setText(QStringLiteral("bus Implement and not undecoded"));
+        RosterRows* rows = roster->rows();
+        const auto nameOf = [&](std::size_t i) { return rows->rowText(i).split(QLatin1Char('\t'))[2]; };
+        QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(150, 8));
+        for (std::size_t i = 1; i < rows->shown().size(); ++i)
+            QVERIFY(nameOf(i - 1) <= nameOf(i));
+        QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(50, 8));
+        QCOMPARE(nameOf(0), QStringLiteral("BladeState"));
+        rows->setFocus();
+        QTest::keyClick(rows, Qt::Key_Home);
+        QTest::keyClick(rows, Qt::Key_C, Qt::ControlModifier);
+        QVERIFY(QApplication::clipboard()->text().startsWith(QStringLiteral("Implement\t0x181\tBladeState\t")));
+        roster->filterLine()->setText({});
+    }
+
+    void theRosterShowsTheStateAtTheCursor()
+    {
+        auto* roster = view<RosterView>("Watch");
+        roster->filterLine()->setText(QStringLiteral("name WaterState"));
+        stage().setCursor(stage().timeOf(2));
+        const QString early = roster->rows()->rowText(0);
+        stage().setCursor(stage().timeOf(30));
+        QVERIFY(roster->rows()->rowText(0) != early);
+        stage().setCursor(stage().timeOf(2));
+        QCOMPARE(roster->rows()->rowText(0), early);
+        roster->filterLine()->setText({});
+    }
+
+    void eventsAreWalkedByKey()
+    {
+        view<LoadView>("Analyse");
+        for (Pane* pane : window_->currentPage()->panes())
+            if (pane->count() == 2)
+                pane->setCurrent(1);
+        auto* events = window_->currentPage()->find<EventsView>();
+        QTRY_VERIFY(events->isVisible());
+        stage().setCursor(stage().timeOf(5));
+        stage().beat();
+        QTRY_VERIFY(events->count() >= 1);
+        auto* rows = events->findChild<QAbstractScrollArea*>(QStringLiteral("eventRows"));
+        QTest::keyClick(rows, Qt::Key_Down);
+        QCOMPARE(stage().cursor(), events->event(0).time);
+        QCOMPARE(stage().selection().kind, Selection::Kind::event);
+        for (Pane* pane : window_->currentPage()->panes())
+            if (pane->count() == 2)
+                pane->setCurrent(0);
+    }
+
+    void aLogWindowSaysWhereNodesAndPlaybackAre()
+    {
+        auto* nodes = view<NodesView>("Drive");
+        QVERIFY(nodes->pillOf(QStringLiteral("WaterUnit")).isEmpty());
+        auto* playback = window_->currentPage()->find<PlaybackView>();
+        bool said = false;
+        for (QLabel* label : playback->findChildren<QLabel*>())
+            said = said || (label->isVisible() && label->text().contains(QStringLiteral("This is a log")));
+        QVERIFY(said);
+        playback->load(path_);  // does nothing here
+        QVERIFY(!window_->runBar()->startStop->isVisible() && !window_->runBar()->record->isVisible());
+    }
+
+    void everyControlHasATooltip()
+    {
+        for (const char* page : {"Watch", "Analyse", "Drive"}) {
+            window_->showPage(QString::fromLatin1(page));
+            QTest::qWait(20);
+            for (QAbstractButton* button : window_->findChildren<QAbstractButton*>())
+                if (button->isVisible() && !qobject_cast<QCheckBox*>(button) && button->objectName() != QLatin1String("ScrollLeftButton") && button->objectName() != QLatin1String("ScrollRightButton"))
+                    QVERIFY2(!button->toolTip().isEmpty(), qPrintable(button->text() + button->objectName()));
+            for (QComboBox* box : window_->findChildren<QComboBox*>())
+                if (box->isVisible())
+                    QVERIFY(!box->toolTip().isEmpty());
+        }
+    }
+
+    void aTruncatedLogShowsWhatIsThereAndSaysSo()
+    {
+        QFile whole(path_);
+        QVERIFY(whole.open(QIODevice::ReadOnly));
+        QFile cut(folder_.filePath("cut.pcapng"));
+        QVERIFY(cut.open(QIODevice::WriteOnly));
+        cut.write(whole.read(1'000'003));
+        cut.close();
+        QString said;
+        QTimer poll;
+        connect(&poll, &QTimer::timeout, this, [&] {
+            if (auto* box = QApplication::activeModalWidget()) {
+                said = box->property("text").toString();
+                box->close();
+            }
+        });
+        poll.start(50);
+        MainWindow* window = MainWindow::openFile(cut.fileName(), rig_, nullptr);
+        QTRY_VERIFY_WITH_TIMEOUT(said.contains(QStringLiteral("cut off")), 10'000);
+        QVERIFY(window->stage().snapshot().rows() > 5000);
+        window->close();
+        QTest::qWait(20);
+    }
+};
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    WidgetsTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "widgets_test.moc"
