@@ -1,6 +1,7 @@
 #include <QDragEnterEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QPainterPath>
 
 #include <algorithm>
 
@@ -68,10 +69,14 @@ void PlaybackStrip::paintEvent(QPaintEvent*)
     const unsigned most = std::max(1U, *std::max_element(histogram_.begin(), histogram_.end()));
     QColor colour = theme.bus(bus_);
     colour.setAlphaF(0.4F);
+    QPainterPath path(QPointF(0, height() - 1));
     for (std::size_t i = 0; i < cells; ++i) {
-        const double h = (height() - 8.0) * histogram_[i] / most * 0.7;
-        painter.fillRect(QRectF(static_cast<double>(i) * width() / cells, height() - 1 - h, static_cast<double>(width()) / cells + 0.5, h), colour);
+        const double y = height() - 1 - (height() - 8.0) * histogram_[i] / most * 0.7;
+        path.lineTo(static_cast<double>(i) * width() / cells, y);
+        path.lineTo(static_cast<double>(i + 1) * width() / cells, y);
     }
+    path.lineTo(width(), height() - 1);
+    painter.fillPath(path, colour);
     if (rangeTo_ > rangeFrom_) {
         painter.setPen(QPen(theme.accent, 1));
         painter.setBrush(Qt::NoBrush);
