@@ -120,6 +120,14 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     selectMessage(axis, "BladeState", 0);
     QTest::qWait(300);
     good = photographer.take(*lap, QStringLiteral("analyse") + suffix) && good;
+    for (Pane* pane : lap->currentPage()->panes())
+        if (pane->count() == 2)
+            pane->setCurrent(1);
+    axis.setWindow(axis.wholeFrom(), axis.wholeTo());
+    QTest::qWait(100);
+    if (auto* events = lap->currentPage()->find<EventsView>(); events != nullptr && events->count() > 2)
+        events->choose(2);
+    good = photographer.take(*lap, QStringLiteral("events") + suffix) && good;
     lap->close();
     QTest::qWait(50);
     return good;

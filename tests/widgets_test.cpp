@@ -533,7 +533,6 @@ private Q_SLOTS:
         auto* events = window_->currentPage()->find<EventsView>();
         QTRY_VERIFY(events->isVisible());
         stage().setCursor(stage().timeOf(5));
-        stage().beat();
         QTRY_VERIFY(events->count() >= 1);
         auto* rows = events->findChild<QAbstractScrollArea*>(QStringLiteral("eventRows"));
         QTest::keyClick(rows, Qt::Key_Down);
