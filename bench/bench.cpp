@@ -47,7 +47,7 @@ std::vector<can::Frame> classicFrames(std::size_t count)
     for (std::size_t i = 0; i < count; ++i) {
         can::Frame& frame = frames[i];
         frame.time = can::Time(static_cast<std::int64_t>(i) * 250'000);
-        frame.id = {random() % 60 + 0x100, false};
+        frame.id = {static_cast<std::uint32_t>(random() % 60 + 0x100), false};
         frame.length = frame.dlc = 8;
         for (auto& byte : frame.data)
             byte = static_cast<std::uint8_t>(random());

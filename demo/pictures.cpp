@@ -66,7 +66,26 @@ void selectMessage(Stage& stage, const char* name, int signal = -1)
         }
 }
 
-bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
+// Each page as it stands, with the second tab of its panes too.
+bool takePages(Photographer& photographer, MainWindow& window, const QString& prefix, const QString& suffix)
+{
+    bool good = true;
+    for (const char* page : {"Watch", "Analyse", "Drive"}) {
+        window.showPage(QLatin1String(page));
+        QTest::qWait(300);
+        good = photographer.take(window, prefix + QString::fromLatin1(page).toLower() + suffix) && good;
+        for (Pane* pane : window.currentPage()->panes())
+            if (pane->count() == 2) {
+                pane->setCurrent(1);
+                QTest::qWait(300);
+                good = photographer.take(window, prefix + QString::fromLatin1(page).toLower() + QStringLiteral("-2") + suffix) && good;
+                pane->setCurrent(0);
+            }
+    }
+    return good;
+}
+
+bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = RunDocument::live(rig, pace);
     if (!document) {
@@ -83,6 +102,8 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = waitUntil(*window, 75) && good;
     good = photographer.take(*window, QStringLiteral("watch") + suffix) && good;
 
+    if (every)
+        good = takePages(photographer, *window, QStringLiteral("live-"), suffix) && good;
     window->showPage(QStringLiteral("Drive"));
     window->document().session()->call([](rig::Session& session) { session.node("WaterUnit")->setOn(false); });
     auto* playback = window->currentPage()->find<PlaybackView>();
@@ -128,6 +149,10 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     if (auto* events = lap->currentPage()->find<EventsView>(); events != nullptr && events->count() > 2)
         events->choose(2);
     good = photographer.take(*lap, QStringLiteral("events") + suffix) && good;
+    for (Pane* pane : lap->currentPage()->panes())
+        pane->setCurrent(0);
+    if (every)
+        good = takePages(photographer, *lap, QStringLiteral("log-"), suffix) && good;
     lap->close();
     QTest::qWait(50);
     return good;
@@ -150,6 +175,8 @@ int main(int argc, char** argv)
     program.add_option("--out", folder);
     program.add_option("--size", size)->expected(2);
     program.add_option("--theme", themes);
+    bool every = false;
+    program.add_flag("--every", every, "Every page, live and on the log, besides the main pictures");
     CLI11_PARSE(program, argc, argv);
     const auto rig = rig::loadRig(rigPath);
     if (!rig) {
@@ -161,7 +188,7 @@ int main(int argc, char** argv)
     bool good = true;
     for (const std::string& theme : themes) {
         Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
-        good = takeAll(photographer, *rig, log, QStringLiteral("-") + QString::fromStdString(theme)) && good;
+        good = takeAll(photographer, *rig, log, every, QStringLiteral("-") + QString::fromStdString(theme)) && good;
     }
     return good ? 0 : 1;
 }

@@ -208,7 +208,7 @@ private Q_SLOTS:
         QTest::keyClick(roster->rows(), Qt::Key_Down);
         QCOMPARE(window_->stage().selection().kind, Selection::Kind::message);
         QCOMPARE(window_->stage().selection().bus, std::uint8_t{2});
-        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Seen: ")));
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Seen so far: ")));
         QVERIFY(window_->inspector()->text().contains(QStringLiteral("On the wire: ")));
         roster->filterLine()->edit()->clear();
     }

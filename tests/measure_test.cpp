@@ -7,6 +7,7 @@
 #include "database/dbc_reader.h"
 #include "measure/load_series.h"
 #include "measure/measures.h"
+#include "measure/senders.h"
 #include "measure/signal_series.h"
 #include "vector_file.h"
 
@@ -258,6 +259,42 @@ private Q_SLOTS:
         }
         QCOMPARE(bursts, 1);
         QCOMPARE(errors, 1);
+    }
+
+    void aSenderIsHeardWhereItsFramesLie()
+    {
+        const auto catalog = smallCatalog();
+        const database::CatalogMessage* mine = nullptr;
+        for (const auto& message : catalog->messages())
+            if (!message.message->sender.empty())
+                mine = &message;
+        QVERIFY(mine != nullptr);
+        trace::Trace trace;
+        // Frames in the first and the third of four seconds, beside others that are nobody's.
+        for (int ms = 0; ms < 4000; ms += 10) {
+            trace.append(frameAt(start + std::chrono::milliseconds(ms), 0x7FE).view());
+            if (ms / 1000 % 2 == 0) {
+                can::Frame frame = frameAt(start + std::chrono::milliseconds(ms));
+                frame.id = mine->message->id;
+                trace.append(frame.view());
+            }
+        }
+        const trace::Snapshot snapshot = trace.snapshot();
+        const trace::TimeIndex order(snapshot);
+        const auto of = [&](trace::Row limit) {
+            for (const SenderMoment& sender : sendersAt(snapshot, order, *catalog, limit, start, start + std::chrono::seconds(4), 4))
+                if (sender.node == mine->message->sender)
+                    return sender;
+            return SenderMoment{};
+        };
+        const SenderMoment whole = of(snapshot.rows());
+        QCOMPARE(whole.heard, (std::vector<bool>{true, false, true, false}));
+        QCOMPARE(whole.frames, 200U);
+        QCOMPARE(whole.seen, 1U);
+        const SenderMoment half = of(order.newestAt(start + std::chrono::milliseconds(1500)) + 1);
+        QCOMPARE(half.heard, (std::vector<bool>{true, false, false, false}));
+        QCOMPARE(half.frames, 100U);
+        QCOMPARE(of(0).newest, trace::noRow);
     }
 };
 

@@ -203,7 +203,7 @@ private Q_SLOTS:
             QCOMPARE(identifierFromText(toText(Identifier{value, false})), (Identifier{value, false}));
         std::mt19937 random(42);
         for (int i = 0; i < 5000; ++i) {
-            const Identifier id{random() & 0x1FFFFFFF, true};
+            const Identifier id{static_cast<std::uint32_t>(random() & 0x1FFFFFFF), true};
             QCOMPARE(identifierFromText(toText(id)), id);
         }
     }

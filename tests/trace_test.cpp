@@ -85,6 +85,7 @@ private Q_SLOTS:
             for (int k = 0; k < 200; ++k) {
                 const Row limit = random() % 140001;
                 const auto at = std::lower_bound(wanted[id].begin(), wanted[id].end(), limit);
+                QCOMPARE(snapshot.countOf(*index, limit), static_cast<std::uint64_t>(at - wanted[id].begin()));
                 QCOMPARE(snapshot.previousOf(*index, limit), at == wanted[id].begin() ? noRow : *(at - 1));
                 QCOMPARE(snapshot.nextOf(*index, limit), at == wanted[id].end() ? noRow : *at);
             }

@@ -378,7 +378,12 @@ private Q_SLOTS:
         QVERIFY(text.contains(QStringLiteral("0x182, 8 bytes, from WaterUnit")));
         QVERIFY(text.contains(QStringLiteral("Valve: open")));
         QVERIFY(text.contains(QStringLiteral("Rhythm: promised 50 ms")));
-        QVERIFY(text.contains(QStringLiteral("Seen: 660 times")));
+        int before = 0;
+        for (trace::Row row = 0; row <= stage().cursorRow(); ++row)
+            before += stage().snapshot().frame(row).id.value == 0x182 && stage().snapshot().frame(row).bus == 1 ? 1 : 0;
+        QVERIFY(before > 390 && before < 410);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Seen so far: %1 times").arg(before)));
+        QVERIFY(text.contains(QStringLiteral("The whole run: 660 frames")));
         stage().setCursor(stage().timeOf(2));
         QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Valve: closed")));
         stage().setCursor(stage().wholeFrom());
@@ -550,10 +555,70 @@ private Q_SLOTS:
         auto* playback = window_->currentPage()->find<PlaybackView>();
         bool said = false;
         for (QLabel* label : playback->findChildren<QLabel*>())
-            said = said || (label->isVisible() && label->text().contains(QStringLiteral("This is a log")));
+            said = said || (label->isVisible() && label->text().contains(QStringLiteral("This window shows a log")));
         QVERIFY(said);
         playback->load(path_);  // does nothing here
         QVERIFY(!window_->runBar()->startStop->isVisible() && !window_->runBar()->record->isVisible());
+    }
+
+    void aLogTellsWhichNodesWereHeard()
+    {
+        auto* nodes = view<NodesView>("Drive");
+        stage().setCursor(stage().timeOf(20));
+        QTRY_VERIFY(!nodes->senders().empty());
+        const auto sender = [&](const char* name) { return *std::find_if(nodes->senders().begin(), nodes->senders().end(), [&](const auto& s) { return s.node == name; }); };
+        const auto water = sender("WaterUnit");
+        QVERIFY(water.seen > 0 && water.seen <= water.messages);
+        QVERIFY(std::all_of(water.heard.begin(), water.heard.end(), [](bool heard) { return heard; }));
+        const auto frames = water.frames;
+        stage().setCursor(stage().timeOf(4));
+        QTRY_VERIFY(sender("WaterUnit").frames < frames / 4);
+        // Before the run nothing was heard: the first sixteen of the twenty seconds are empty.
+        QVERIFY(!sender("WaterUnit").heard.front() && sender("WaterUnit").heard.back());
+        nodes->setFocus();
+        QTest::keyClick(nodes, Qt::Key_Down);
+        QCOMPARE(stage().selection().kind, Selection::Kind::node);
+    }
+
+    void aLogIsPlayedInItsRigByOneButton()
+    {
+        auto* playback = view<PlaybackView>("Drive");
+        auto* button = playback->findChild<QPushButton*>(QStringLiteral("chooseLog"));
+        QTRY_VERIFY(button->isVisible());
+        const std::size_t before = MainWindow::all().size();
+        QTest::mouseClick(button, Qt::LeftButton);
+        QCOMPARE(MainWindow::all().size(), before + 1);
+        MainWindow* rigWindow = MainWindow::all().back();
+        QVERIFY(rigWindow->document().isLive());
+        QTRY_VERIFY_WITH_TIMEOUT(rigWindow->document().session()->playbackReport().loaded, 30'000);
+        QCOMPARE(rigWindow->document().session()->playbackLog()->rows(), stage().snapshot().rows());
+        rigWindow->close();
+    }
+
+    void theTreeShowsLoadsOfALogAtOnce()
+    {
+        view<RosterView>("Watch");
+        const QTreeWidgetItem* bus = window_->findChild<QTreeWidget*>()->topLevelItem(1);
+        stage().setCursor(stage().timeOf(10));
+        QVERIFY(bus->text(1).endsWith(QStringLiteral(" %")));
+        const double load = bus->text(1).section(QLatin1Char(' '), 0, 0).toDouble();
+        QVERIFY(load > 5 && load < 60);
+    }
+
+    void theRosterScrollsToWhatIsChosenElsewhere()
+    {
+        auto* roster = view<RosterView>("Watch");
+        RosterRows* rows = roster->rows();
+        QTRY_VERIFY(rows->count() > static_cast<std::uint64_t>(rows->visibleRows()));
+        rows->verticalScrollBar()->setValue(0);
+        const trace::TraceKey& key = stage().snapshot().trace().key(rows->shown().back());
+        Selection selection;
+        selection.kind = Selection::Kind::message;
+        selection.bus = key.bus;
+        selection.id = key.id;
+        stage().select(selection);
+        QVERIFY(rows->top() > 0);
+        QCOMPARE(rows->current(), static_cast<std::int64_t>(rows->count()) - 1);
     }
 
     void everyControlHasATooltip()

@@ -175,14 +175,16 @@ Row Snapshot::nextOf(IdentifierIndex identifier, Row from) const
     return found;
 }
 
-std::uint64_t Snapshot::countOf(IdentifierIndex identifier) const
+std::uint64_t Snapshot::countOf(IdentifierIndex identifier, Row limit) const
 {
     std::uint64_t sum = 0;
-    for (std::size_t s = 0; s < segmentCount(); ++s) {
+    limit = std::min(limit, rows_);
+    for (std::size_t s = 0; s < segmentCount() && segment(s).firstRow() < limit; ++s) {
         const Segment& seg = segment(s);
+        const auto end = static_cast<std::uint32_t>(std::min<Row>(rowsIn(s), limit - seg.firstRow()));
         for (std::uint32_t g = 0; g < seg.groupCount(); ++g)
             if (seg.group(g).identifier() == identifier)
-                sum += seg.group(g).countBefore(rowsIn(s));
+                sum += seg.group(g).countBefore(end);
     }
     return sum;
 }

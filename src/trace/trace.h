@@ -110,8 +110,8 @@ public:
     [[nodiscard]] Row previousOf(IdentifierIndex identifier, Row limit) const;
     /// Next row of an identifier at or behind `from`, or noRow.
     [[nodiscard]] Row nextOf(IdentifierIndex identifier, Row from) const;
-    /// Frames of an identifier.
-    [[nodiscard]] std::uint64_t countOf(IdentifierIndex identifier) const;
+    /// Frames of an identifier before `limit` (and before the snapshot's end).
+    [[nodiscard]] std::uint64_t countOf(IdentifierIndex identifier, Row limit = noRow) const;
 
     /// Calls visit(row, frame) for the frames of one identifier from row `from` on, in order; stops when it returns false.
     template <class Visit>

@@ -1,8 +1,6 @@
 // Moments worth a flag, as a list.
 #pragma once
 
-#include <QAbstractScrollArea>
-
 #include "app/shell/view.h"
 
 namespace wavetrope::app {

@@ -230,21 +230,23 @@ void Inspector::paintMessage(QPainter& painter)
             return std::tuple(*identifier < state.identifiers.size() ? state.identifiers[*identifier] : measure::IdentifierStats{}, total, (stage_.newest() - stage_.wholeFrom()).count());
         });
         paintRhythmHistogram(painter, y, message, stats, moment.beats);
-        fact(painter, y, tr("Seen"), tr("%1 times").arg(countText(stats.count)));
+        section(painter, y, tr("This frame"));
+        const can::WireLength bits = can::wireLength(frame);
+        const can::BitRate rate = stage_.document().buses()[selection.bus].rate;
+        QString wire = tr("%1 bits").arg(bits.nominalBits + bits.dataBits);
+        if (rate.known())
+            wire += tr(", %1 \u00b5s").arg(static_cast<double>(can::duration(bits, rate).count()) * 1e-3, 0, 'f', 0);
+        fact(painter, y, tr("On the wire"), wire);
+        fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
+        fact(painter, y, tr("At"), tr("%1 s").arg(secondsText(stage_.seconds(frame.time), 6)));
+        fact(painter, y, tr("Seen so far"), tr("%1 times").arg(countText(snapshot.countOf(*identifier, limit))));
+        section(painter, y, tr("The whole run"), tr("%1 frames").arg(countText(stats.count)));
         if (stats.count > 1)
             fact(painter, y, tr("Shortest, longest gap"), tr("%1, %2 ms").arg(static_cast<double>(stats.shortest.count()) * 1e-6, 0, 'f', 2).arg(static_cast<double>(stats.longest.count()) * 1e-6, 0, 'f', 2));
         if (span > 0)
             fact(painter, y, tr("Of bus time"), tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(span), 0, 'f', 1));
         if (busy > 0)
             fact(painter, y, tr("Of the traffic"), tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(busy), 0, 'f', 1));
-        const can::WireLength bits = can::wireLength(frame);
-        const can::BitRate rate = stage_.document().buses()[selection.bus].rate;
-        QString wire = tr("%1 bits").arg(bits.nominalBits + bits.dataBits);
-        if (rate.known())
-            wire += tr(", %1 us").arg(static_cast<double>(can::duration(bits, rate).count()) * 1e-3, 0, 'f', 0);
-        fact(painter, y, tr("On the wire"), wire);
-        fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
-        fact(painter, y, tr("At"), tr("%1 s").arg(secondsText(stage_.seconds(frame.time), 6)));
     }
     contentHeight_ = y;
 }
@@ -313,8 +315,7 @@ void Inspector::paintSignals(QPainter& painter, double& y, const database::Catal
         painter.setBrush(theme.tint[value.signal % theme.tint.size()]);
         painter.drawRect(QRectF(edge(), y + theme.px(4.5), theme.px(9), theme.px(9)));
         painter.setBrush(Qt::NoBrush);
-        const std::string_view label = signal.textOf(value.raw);
-        const QString text = label.empty() ? valueText(value.value, signal.factor) + (signal.unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(signal.unit)) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+        const QString text = readingText(signal, value);
         const QFontMetricsF metrics(theme.mono());
         const double valueWidth = std::min(metrics.horizontalAdvance(text) + 2, width() * 0.5);
         const bool outside = signal.minimum && signal.maximum && (value.value < *signal.minimum - 1e-9 || value.value > *signal.maximum + 1e-9);
@@ -448,10 +449,9 @@ void Inspector::paintNode(QPainter& painter)
         message.plan.decode(stage_.snapshot().frame(row), decoded);
         for (std::size_t i = 0; i < decoded.size() && i < 3; ++i) {
             const database::Signal& signal = message.message->signals[decoded[i].signal];
-            const std::string_view label = signal.textOf(decoded[i].raw);
-            const QString value = label.empty() ? valueText(decoded[i].value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+            const QString value = readingText(signal, decoded[i]);
             paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(16)), QString::fromStdString(signal.name), theme.body(), theme.ink2);
-            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), value, theme.mono(), label == "lit" ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), value, theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
             lines_ << QString::fromStdString(signal.name) + QStringLiteral(": ") + value;
             y += theme.px(16);
         }

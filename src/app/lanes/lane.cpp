@@ -118,11 +118,10 @@ void Lane::paintEvent(QPaintEvent*)
         paintText(painter, QRectF(left + theme.px(20), y, theme.px(headWidth - 34), theme.px(16)), QString::fromStdString(signal.name), i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
         y += theme.px(18);
         const auto value = curve.series->at(stage.seconds(stage.cursor()));
-        const std::string_view label = value ? signal.textOf((*value - signal.offset) / (signal.factor != 0 ? signal.factor : 1)) : std::string_view{};
-        const QString text = !value ? tr("no value yet") : label.empty() ? valueText(*value, signal.factor) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+        const QString text = value ? readingText(signal, (*value - signal.offset) / (signal.factor != 0 ? signal.factor : 1), *value) : tr("no value yet");
         const QFont font = i == 0 && curves_.size() < 3 ? theme.mono(15) : theme.mono();
         const double valueHeight = i == 0 && curves_.size() < 3 ? theme.px(22) : theme.px(15);
-        paintText(painter, QRectF(left, y, theme.px(headWidth - 14), valueHeight), value ? text + QLatin1Char(' ') + QString::fromStdString(signal.unit) : text, value ? font : theme.body(), value ? theme.ink : theme.ink3);
+        paintText(painter, QRectF(left, y, theme.px(headWidth - 14), valueHeight), text, value ? font : theme.body(), value ? theme.ink : theme.ink3);
         y += valueHeight + theme.px(4);
     }
     painter.setPen(theme.grid);

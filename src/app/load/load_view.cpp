@@ -123,9 +123,15 @@ void LoadView::chooseSpan(int step)
     Q_EMIT setUpChanged();
 }
 
+Time LoadView::shownAt() const
+{
+    // At the newest frame the stretch under the cursor is not over yet: the one before it tells the load.
+    return stage().following() && series_ ? std::max(series_->start(), stage().cursor() - series_->span()) : stage().cursor();
+}
+
 double LoadView::loadAtCursor() const
 {
-    return series_ ? series_->at(stage().cursor()) : 0;
+    return series_ ? series_->at(shownAt()) : 0;
 }
 
 void LoadView::refresh()
@@ -160,13 +166,13 @@ void LoadView::refresh()
     const double slowStep = std::max(1.0, (to - from) / columns);
     for (double at = std::floor(from) - 1; at < to + 1; at += slowStep) {
         const Time time = stage().timeOf(at);
-        if (time >= stage().newest())
-            break;
+        if (stage().timeOf(at + slowStep) > stage().newest())
+            break;  // a stretch that is not over yet would pull the line down
         times.append(at + 0.5);
         means.append(slow_->over(time, stage().timeOf(at + slowStep)).mean());
     }
     mean_->setData(times, means, true);
-    tracer_->position->setCoords(plot_->cursorX(), loadAtCursor());
+    tracer_->position->setCoords(stage().seconds(shownAt()), loadAtCursor());
 
     for (QCPItemRect* item : burstRects_)
         plot_->removeItem(item);
@@ -275,7 +281,7 @@ void LoadView::paintEvent(QPaintEvent*)
         return;
     }
     paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
-    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1 s").arg(secondsText(stage().seconds(stage().cursor()), 3)), theme.body(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1 s").arg(secondsText(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("line: mean over 1 s"), theme.small(), theme.ink3);
 }
 

@@ -58,6 +58,7 @@ protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    [[nodiscard]] Time shownAt() const;
     void chooseBus(int index);
     void chooseSpan(int step);
     void rebuild();

@@ -19,6 +19,9 @@ namespace {
 constexpr double badgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420;
 constexpr Time barSpan = std::chrono::seconds(20);
 constexpr double headHeight = 20, pitch = 22;
+constexpr double seenAt = 160, framesAt = 250, heardAt = 332;     // columns of a log
+constexpr unsigned stretches = 160;
+constexpr Time silentAfter = std::chrono::seconds(1);
 
 class SimulateCommand : public QUndoCommand {
 public:
@@ -49,13 +52,19 @@ NodesView::NodesView(Stage& stage) : View(stage), facts_(new QLabel)
     setAccessibleName(tr("Simulated nodes"));
     connect(&stage, &Stage::beat, this, &NodesView::refresh);
     connect(&stage, &Stage::selectionChanged, this, [this] { update(); });
+    connect(&stage, &Stage::axisChanged, this, [this] {
+        if (!this->stage().document().isLive())
+            refresh();
+    });
     facts_->setFont(Theme::get().body());
 }
 
 void NodesView::refresh()
 {
-    if (!isVisible() || stage().document().session() == nullptr)
+    if (!isVisible())
         return;
+    if (stage().document().session() == nullptr)
+        return refreshLog();
     reports_ = stage().document().session()->nodeReports();
     playback_ = stage().document().session()->playbackReport();
     playedBack_.assign(reports_.size(), false);
@@ -72,11 +81,28 @@ void NodesView::refresh()
     update();
 }
 
+void NodesView::refreshLog()
+{
+    const trace::Snapshot& snapshot = stage().snapshot();
+    if (!snapshot.valid())
+        return;
+    order_.update(snapshot);
+    const trace::Row limit = stage().cursorRow() == trace::noRow ? 0 : stage().cursorRow() + 1;
+    senders_ = measure::sendersAt(snapshot, order_, stage().catalog(), limit, stage().cursor() - barSpan, stage().cursor() + Time(1), stretches);
+    const auto heard = std::count_if(senders_.begin(), senders_.end(), [](const measure::SenderMoment& s) { return s.seen > 0; });
+    facts_->setText(tr("%1 of %2 heard up to the cursor").arg(heard).arg(senders_.size()));
+    update();
+}
+
+std::size_t NodesView::rowCount() const { return stage().document().isLive() ? reports_.size() : senders_.size(); }
+
+QString NodesView::nodeOf(std::size_t index) const { return QString::fromStdString(stage().document().isLive() ? reports_[index].name : senders_[index].node); }
+
 double NodesView::rowTop(std::size_t index) const { return Theme::get().px(headHeight) + static_cast<double>(index) * Theme::get().px(pitch) - scroll_; }
 
 void NodesView::wheelEvent(QWheelEvent* event)
 {
-    const double content = Theme::get().px(headHeight) + static_cast<double>(reports_.size()) * Theme::get().px(pitch);
+    const double content = Theme::get().px(headHeight) + static_cast<double>(rowCount()) * Theme::get().px(pitch);
     scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 4.0, 0.0, std::max(0.0, content - height()));
     update();
     event->accept();
@@ -98,11 +124,11 @@ void NodesView::setSimulated(const QString& node, bool on)
 
 void NodesView::choose(int index)
 {
-    if (index < 0 || index >= static_cast<int>(reports_.size()))
+    if (index < 0 || index >= static_cast<int>(rowCount()))
         return;
     Selection selection;
     selection.kind = Selection::Kind::node;
-    selection.node = QString::fromStdString(reports_[static_cast<std::size_t>(index)].name);
+    selection.node = nodeOf(static_cast<std::size_t>(index));
     stage().select(selection);
 }
 
@@ -110,20 +136,18 @@ void NodesView::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
     const int index = static_cast<int>((event->position().y() + scroll_ - Theme::get().px(headHeight)) / Theme::get().px(pitch));
-    if (event->position().y() < Theme::get().px(headHeight) || index >= static_cast<int>(reports_.size()))
+    if (event->position().y() < Theme::get().px(headHeight) || index >= static_cast<int>(rowCount()))
         return;
-    const rig::NodeReport& report = reports_[static_cast<std::size_t>(index)];
-    const QString name = QString::fromStdString(report.name);
-    if (pillOf(name).contains(event->position()))
-        setSimulated(name, !report.on);
+    if (stage().document().isLive() && pillOf(nodeOf(static_cast<std::size_t>(index))).contains(event->position()))
+        setSimulated(nodeOf(static_cast<std::size_t>(index)), !reports_[static_cast<std::size_t>(index)].on);
     choose(index);
 }
 
 void NodesView::keyPressEvent(QKeyEvent* event)
 {
     int at = -1;
-    for (std::size_t i = 0; i < reports_.size(); ++i)
-        if (stage().selection().kind == Selection::Kind::node && QString::fromStdString(reports_[i].name) == stage().selection().node)
+    for (std::size_t i = 0; i < rowCount(); ++i)
+        if (stage().selection().kind == Selection::Kind::node && nodeOf(i) == stage().selection().node)
             at = static_cast<int>(i);
     if (event->matches(QKeySequence::Undo))
         undo_.undo();
@@ -133,7 +157,7 @@ void NodesView::keyPressEvent(QKeyEvent* event)
         choose(at + 1);
     else if (event->key() == Qt::Key_Up)
         choose(at - 1);
-    else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && at >= 0)
+    else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && at >= 0 && stage().document().isLive())
         setSimulated(QString::fromStdString(reports_[static_cast<std::size_t>(at)].name), !reports_[static_cast<std::size_t>(at)].on);
     else
         View::keyPressEvent(event);
@@ -157,8 +181,10 @@ void NodesView::paintEvent(QPaintEvent*)
     QPainter painter(this);
     const Theme& theme = Theme::get();
     painter.fillRect(rect(), theme.surface);
+    if (!stage().document().isLive())
+        return paintLog(painter);
     if (reports_.empty()) {
-        paintText(painter, rect(), stage().document().session() == nullptr ? tr("This is a log: nodes are simulated in the window of a running rig.") : tr("This rig has no simulated nodes. They are described in its document."), theme.body(), theme.ink2, Qt::AlignCenter);
+        paintText(painter, rect(), tr("This rig has no simulated nodes. They are described in its document."), theme.body(), theme.ink2, Qt::AlignCenter);
         return;
     }
     const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(headHeight)), text, theme.small(), theme.ink3); };
@@ -213,8 +239,61 @@ void NodesView::paintEvent(QPaintEvent*)
             fill.setAlphaF(0.28F);
             painter.fillRect(bar, fill);
             painter.fillRect(QRectF(bar.left(), bar.bottom() - 1.5, bar.width(), 1.5), line);
-            if (bar.width() > theme.px(26))
+            if (bar.width() > std::min<double>(theme.px(60), QFontMetricsF(theme.small()).horizontalAdvance(QString::fromStdString(change.state)) + theme.px(7)))
                 paintText(painter, bar.adjusted(theme.px(4), 0, -2, 0), QString::fromStdString(change.state), theme.small(), theme.ink);
+        }
+        painter.setPen(theme.grid);
+        painter.drawLine(theme.px(8), static_cast<int>(y + height) - 1, width(), static_cast<int>(y + height) - 1);
+    }
+}
+
+void NodesView::paintLog(QPainter& painter)
+{
+    const Theme& theme = Theme::get();
+    if (senders_.empty()) {
+        paintText(painter, rect(), tr("No database names a sender of this log's buses. Open it with a rig whose databases do."), theme.body(), theme.ink2, Qt::AlignCenter);
+        return;
+    }
+    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(headHeight)), text, theme.small(), theme.ink3); };
+    heading(nameAt, tr("node"));
+    heading(seenAt, tr("messages seen"));
+    paintText(painter, QRectF(theme.px(framesAt), 0, theme.px(heardAt - framesAt - 14), theme.px(headHeight)), tr("frames"), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    heading(heardAt, tr("last heard"));
+    heading(barsAt, tr("heard in the last 20 s"));
+    painter.setClipRect(0, theme.px(headHeight), width(), height());
+    for (std::size_t i = 0; i < senders_.size(); ++i) {
+        const measure::SenderMoment& sender = senders_[i];
+        const double y = rowTop(i);
+        const double height = theme.px(pitch);
+        const QString name = QString::fromStdString(sender.node);
+        const bool selected = stage().selection().kind == Selection::Kind::node && stage().selection().node == name;
+        if (selected)
+            painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
+        const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
+        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + theme.px(4), theme.px(14), theme.px(14)), sender.bus);
+        const Time ago = sender.newest == trace::noRow ? Time{0} : stage().cursor() - stage().snapshot().time(sender.newest);
+        const bool silent = sender.seen == 0 || ago > silentAfter;
+        const QColor ink = silent ? theme.ink3 : theme.ink;
+        paintText(painter, box(nameAt, seenAt - 8), name, selected ? theme.bodyStrong() : theme.body(), ink);
+        paintText(painter, box(seenAt, framesAt - 4), tr("%1 of %2").arg(sender.seen).arg(sender.messages), theme.mono(), sender.seen < sender.messages ? theme.ink2 : ink);
+        paintText(painter, box(framesAt, heardAt - 14), countText(sender.frames), theme.mono(), ink, Qt::AlignRight | Qt::AlignVCenter);
+        const double ms = static_cast<double>(ago.count()) * 1e-6;
+        paintText(painter, box(heardAt, barsAt - 6), sender.seen == 0 ? tr("never") : ms < 1000 ? tr("%1 ms ago").arg(ms, 0, 'f', 1) : tr("%1 s ago").arg(ms / 1000, 0, 'f', 1), theme.mono(), ink);
+        const double left = theme.px(barsAt);
+        const double step = (width() - theme.px(12) - left) / stretches;
+        QColor fill = theme.bus(sender.bus);
+        const QColor line = fill;
+        fill.setAlphaF(0.28F);
+        for (unsigned k = 0; k < stretches; ++k) {
+            unsigned end = k;
+            while (end < stretches && sender.heard[end])
+                ++end;
+            if (end == k)
+                continue;
+            const QRectF bar(left + k * step, y + theme.px(4), (end - k) * step, theme.px(14));
+            painter.fillRect(bar, fill);
+            painter.fillRect(QRectF(bar.left(), bar.bottom() - 1.5, bar.width(), 1.5), line);
+            k = end;
         }
         painter.setPen(theme.grid);
         painter.drawLine(theme.px(8), static_cast<int>(y + height) - 1, width(), static_cast<int>(y + height) - 1);

@@ -5,11 +5,13 @@
 #include <QUndoStack>
 
 #include "app/shell/view.h"
+#include "measure/senders.h"
 
 namespace wavetrope::app {
 
 /// A row for each node: bus, name, whether it is simulated or played back, its state, and its states of the last 20 s.
-/// The pill takes a node out of the simulation and puts it back; both can be undone.
+/// The pill takes a node out of the simulation and puts it back; both can be undone. In a log, where nothing is
+/// simulated, the rows tell which nodes were heard up to the cursor.
 class NodesView : public View {
     Q_OBJECT
 public:
@@ -21,6 +23,8 @@ public:
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
     /// Where the pill of a node is, in the view's own pixels.
     [[nodiscard]] QRectF pillOf(const QString& node) const;
+    /// What the rows of a log say.
+    [[nodiscard]] const std::vector<measure::SenderMoment>& senders() const { return senders_; }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -31,13 +35,19 @@ protected:
 
 private:
     void refresh();
+    void refreshLog();
+    void paintLog(QPainter& painter);
     void choose(int index);
+    [[nodiscard]] std::size_t rowCount() const;
+    [[nodiscard]] QString nodeOf(std::size_t index) const;
     [[nodiscard]] double rowTop(std::size_t index) const;
 
     QLabel* facts_;
     std::vector<rig::NodeReport> reports_;
     rig::PlaybackReport playback_;
     std::vector<bool> playedBack_;
+    std::vector<measure::SenderMoment> senders_;    // of a log
+    trace::TimeIndex order_;
     QUndoStack undo_;
     double scroll_ = 0;
 };

@@ -173,6 +173,31 @@ QString valueText(double value, double factor)
     return QString::number(value, 'f', decimals);
 }
 
+QString readingText(const database::Signal& signal, double raw, double value)
+{
+    const std::string_view label = signal.textOf(raw);
+    if (!label.empty())
+        return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+    return signal.unit.empty() ? valueText(value, signal.factor) : valueText(value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit);
+}
+
+QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room)
+{
+    std::vector<database::Decoded> decoded;
+    message.plan.decode(frame, decoded);
+    const QFontMetricsF metrics(font);
+    QString text;
+    for (const database::Decoded& value : decoded) {
+        const database::Signal& signal = message.message->signals[value.signal];
+        const QString part = QString::fromStdString(signal.name) + QLatin1Char(' ') + readingText(signal, value);
+        const QString longer = text.isEmpty() ? part : text + QStringLiteral(",  ") + part;
+        if (metrics.horizontalAdvance(longer) > room && !text.isEmpty())
+            break;
+        text = longer;
+    }
+    return text;
+}
+
 QString countText(std::uint64_t count)
 {
     QString text = QString::number(count);

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "can/frame.h"
+#include "database/catalog.h"
 #include "measure/identifier_stats.h"
 
 namespace wavetrope::app {
@@ -35,6 +36,11 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Ti
 [[nodiscard]] QString secondsText(double seconds, int decimals);
 /// A value with the digits that its scaling can carry, without unit.
 [[nodiscard]] QString valueText(double value, double factor);
+/// What a signal says: its text, or its value with the unit.
+[[nodiscard]] QString readingText(const database::Signal& signal, double raw, double value);
+[[nodiscard]] inline QString readingText(const database::Signal& signal, const database::Decoded& decoded) { return readingText(signal, decoded.raw, decoded.value); }
+/// Signals of a frame as a few words: "BladeDepth 3.22 mm, SideTilt -0.40 deg", as many as fit in `room` pixels.
+[[nodiscard]] QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room);
 /// 408,112
 [[nodiscard]] QString countText(std::uint64_t count);
 

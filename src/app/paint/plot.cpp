@@ -4,11 +4,21 @@
 
 namespace wavetrope::app {
 
+namespace {
+
+class SecondsTicker : public QCPAxisTicker {
+protected:
+    QString getTickLabel(double tick, const QLocale& locale, QChar format, int precision) override { return QCPAxisTicker::getTickLabel(tick, locale, format, precision) + QStringLiteral(" s"); }
+};
+
+}  // namespace
+
 TimePlot::TimePlot(Stage& stage, bool showTimes, QWidget* parent) : QCustomPlot(parent), stage_(stage), showTimes_(showTimes), cursor_(new QCPItemStraightLine(this))
 {
     setObjectName(QStringLiteral("timePlot"));
     setFocusPolicy(Qt::StrongFocus);
     axisRect()->setAutoMargins(QCP::msNone);
+    xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new SecondsTicker));
     xAxis2->setVisible(false);
     yAxis2->setVisible(false);
     yAxis->ticker()->setTickCount(3);

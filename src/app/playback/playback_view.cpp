@@ -123,7 +123,13 @@ PlaybackView::PlaybackView(Stage& stage)
     layout->addWidget(choose_, 0, Qt::AlignHCenter);
     layout->addStretch(1);
 
-    connect(choose_, &QPushButton::clicked, this, &PlaybackView::chooseLog);
+    choose_->setObjectName(QStringLiteral("chooseLog"));
+    connect(choose_, &QPushButton::clicked, this, [this] {
+        if (this->stage().document().isLive())
+            chooseLog();
+        else
+            Q_EMIT this->stage().replayWanted(QString::fromStdString(this->stage().document().path()));
+    });
     connect(play_, &QPushButton::clicked, this, [this] {
         if (this->stage().document().session() != nullptr)
             this->stage().document().session()->post([](rig::Session& session) {
@@ -304,9 +310,15 @@ void PlaybackView::refresh()
     heading_->setVisible(loaded);
     routesBox_->setVisible(loaded);
     empty_->setVisible(!loaded);
-    choose_->setVisible(!loaded && live);
-    if (!live)
-        empty_->setText(tr("This is a log. Playback works in the window of a running rig: drag this log's file onto it."));
+    const bool replayable = !live && !stage().document().rig().buses.empty();
+    choose_->setVisible(!loaded && (live || replayable));
+    if (replayable) {
+        empty_->setText(tr("This window shows a log. Playback puts it back on the buses of a running rig,\nwhere simulated nodes react to it."));
+        choose_->setText(tr("Play this log in %1").arg(QString::fromStdString(stage().document().rig().name)));
+        choose_->setToolTip(tr("Opens the rig in a window of its own, running, with this log in its playback"));
+    } else if (!live) {
+        empty_->setText(tr("This window shows a log. Playback works in the window of a running rig:\nopen one with Ctrl+O and drop this log on its playback."));
+    }
     if (!loaded) {
         notice_->hide();
         return;

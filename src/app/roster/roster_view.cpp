@@ -1,13 +1,9 @@
 #include "app/roster/roster_view.h"
 
 #include <QApplication>
-#include <QClipboard>
 #include <QDrag>
-#include <QFontMetricsF>
-#include <QKeyEvent>
 #include <QMimeData>
 #include <QPainter>
-#include <QScrollBar>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -41,40 +37,14 @@ QString periodText(can::Time period)
 
 }  // namespace
 
-QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room)
-{
-    std::vector<database::Decoded> decoded;
-    message.plan.decode(frame, decoded);
-    const QFontMetricsF metrics(font);
-    QString text;
-    for (const database::Decoded& value : decoded) {
-        const database::Signal& signal = message.message->signals[value.signal];
-        const std::string_view label = signal.textOf(value.raw);
-        QString part = QString::fromStdString(signal.name) + QLatin1Char(' ');
-        if (label.empty())
-            part += valueText(value.value, signal.factor) + (signal.unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(signal.unit));
-        else
-            part += QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
-        const QString longer = text.isEmpty() ? part : text + QStringLiteral(", ") + part;
-        if (metrics.horizontalAdvance(longer) > room && !text.isEmpty())
-            break;
-        text = longer;
-    }
-    return text;
-}
-
 RosterRows::RosterRows(RosterView& view) : view_(view)
 {
-    setFrameShape(QFrame::NoFrame);
-    setFocusPolicy(Qt::StrongFocus);
     setObjectName(QStringLiteral("rosterRows"));
     setAccessibleName(tr("Roster of identifiers"));
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    verticalScrollBar()->setSingleStep(1);
-    connect(verticalScrollBar(), &QScrollBar::valueChanged, this, [this] { viewport()->update(); });
+    setHeads({{idAt, tr("id")}, {messageAt, tr("message")}, {beatsAt, tr("last beats")}, {periodAt, tr("period"), bitsAt - 12}, {bitsAt, tr("bits")}, {newestAt, tr("newest")}});
 }
 
-int RosterRows::headHeight() const { return Theme::get().px(20); }
+int RosterRows::pitch() const { return Theme::get().rowHeight() + 1; }
 
 void RosterRows::rebuild()
 {
@@ -108,65 +78,55 @@ void RosterRows::rebuild()
     view_.filterLine()->setResult(tr("%1 of %2 identifiers").arg(shown_.size()).arg(known_));
 }
 
-void RosterRows::refresh()
+void RosterRows::aboutToRefresh()
 {
     if (view_.stage().snapshot().valid() && view_.stage().snapshot().trace().identifierCount() != known_)
         rebuild();
-    const int visible = (viewport()->height() - headHeight()) / (Theme::get().rowHeight() + 1);
-    verticalScrollBar()->setRange(0, std::max(0, static_cast<int>(shown_.size()) - visible));
-    verticalScrollBar()->setPageStep(visible);
-    viewport()->update();
 }
 
-void RosterRows::resizeEvent(QResizeEvent*) { refresh(); }
-
-int RosterRows::indexOfSelection() const
+std::int64_t RosterRows::current() const
 {
     const Selection& selection = view_.stage().selection();
+    if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
+        return -1;
     for (std::size_t i = 0; i < shown_.size(); ++i) {
         const trace::TraceKey& key = view_.stage().snapshot().trace().key(shown_[i]);
-        if ((selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal) && key.bus == selection.bus && key.id == selection.id && !key.error)
-            return static_cast<int>(i);
+        if (key.bus == selection.bus && key.id == selection.id && !key.error)
+            return static_cast<std::int64_t>(i);
     }
     return -1;
 }
 
-void RosterRows::choose(int index)
+void RosterRows::choose(std::uint64_t index)
 {
-    if (index < 0 || index >= static_cast<int>(shown_.size()))
-        return;
-    const trace::TraceKey& key = view_.stage().snapshot().trace().key(shown_[static_cast<std::size_t>(index)]);
+    const trace::TraceKey& key = view_.stage().snapshot().trace().key(shown_[index]);
     Selection selection;
     selection.kind = Selection::Kind::message;
     selection.bus = key.bus;
     selection.id = key.id;
     view_.stage().select(selection);
-    const int visible = verticalScrollBar()->pageStep();
-    if (index < verticalScrollBar()->value())
-        verticalScrollBar()->setValue(index);
-    else if (index >= verticalScrollBar()->value() + visible)
-        verticalScrollBar()->setValue(index - visible + 1);
+}
+
+void RosterRows::headClicked(double x)
+{
+    const Theme& theme = Theme::get();
+    order_ = x < theme.px(messageAt) ? Order::identifier : x < theme.px(beatsAt) ? Order::name : x >= theme.px(periodAt) && x < theme.px(bitsAt) ? Order::period : order_;
+    rebuild();
     viewport()->update();
 }
 
 void RosterRows::mousePressEvent(QMouseEvent* event)
 {
-    const Theme& theme = Theme::get();
     pressedAt_ = event->position().toPoint();
-    if (event->position().y() < headHeight()) {
-        const double x = event->position().x();
-        order_ = x < theme.px(messageAt) ? Order::identifier : x < theme.px(beatsAt) ? Order::name : x >= theme.px(periodAt) && x < theme.px(bitsAt) ? Order::period : order_;
-        rebuild();
-        viewport()->update();
-        return;
-    }
-    choose(verticalScrollBar()->value() + (static_cast<int>(event->position().y()) - headHeight()) / (theme.rowHeight() + 1));
+    RowList::mousePressEvent(event);
 }
+
+QString RosterRows::emptyText() const { return known_ == 0 ? tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.") : tr("No identifier passes this filter."); }
 
 void RosterRows::mouseMoveEvent(QMouseEvent* event)
 {
     // A row dragged onto the lanes plots its first signal.
-    const int index = indexOfSelection();
+    const std::int64_t index = current();
     if (!(event->buttons() & Qt::LeftButton) || index < 0 || (event->position().toPoint() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
         return;
     const trace::TraceKey& key = view_.stage().snapshot().trace().key(shown_[static_cast<std::size_t>(index)]);
@@ -180,26 +140,7 @@ void RosterRows::mouseMoveEvent(QMouseEvent* event)
     drag->exec(Qt::CopyAction);
 }
 
-void RosterRows::keyPressEvent(QKeyEvent* event)
-{
-    const int at = indexOfSelection();
-    if (event->matches(QKeySequence::Copy)) {
-        if (at >= 0)
-            QApplication::clipboard()->setText(rowText(static_cast<std::size_t>(at)));
-        return;
-    }
-    switch (event->key()) {
-    case Qt::Key_Up: return choose(std::max(0, at - 1));
-    case Qt::Key_Down: return choose(at + 1);
-    case Qt::Key_PageUp: return choose(std::max(0, at - verticalScrollBar()->pageStep()));
-    case Qt::Key_PageDown: return choose(std::min(static_cast<int>(shown_.size()) - 1, at + verticalScrollBar()->pageStep()));
-    case Qt::Key_Home: return choose(0);
-    case Qt::Key_End: return choose(static_cast<int>(shown_.size()) - 1);
-    default: QAbstractScrollArea::keyPressEvent(event);
-    }
-}
-
-QString RosterRows::rowText(std::size_t index) const
+QString RosterRows::rowText(std::uint64_t index) const
 {
     Stage& stage = view_.stage();
     const trace::TraceKey& key = stage.snapshot().trace().key(shown_[index]);
@@ -215,34 +156,9 @@ QString RosterRows::rowText(std::size_t index) const
         .join(QLatin1Char('\t'));
 }
 
-void RosterRows::paintEvent(QPaintEvent*)
+void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
 {
-    QPainter painter(viewport());
-    const Theme& theme = Theme::get();
-    const int width = viewport()->width();
-    painter.fillRect(viewport()->rect(), theme.surface);
-    const QFont small = theme.small();
-    const auto head = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(100), headHeight()), text, small, theme.ink3); };
-    head(idAt, tr("id"));
-    head(messageAt, tr("message"));
-    head(beatsAt, tr("last beats"));
-    paintText(painter, QRectF(theme.px(periodAt), 0, theme.px(bitsAt - periodAt - 12), headHeight()), tr("period"), small, theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
-    head(bitsAt, tr("bits"));
-    head(newestAt, tr("newest"));
-    painter.setPen(theme.hairline);
-    painter.drawLine(0, headHeight() - 1, width, headHeight() - 1);
-    if (shown_.empty()) {
-        paintText(painter, QRectF(0, headHeight(), width, theme.px(90)), known_ == 0 ? tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.") : tr("No identifier passes this filter."), theme.body(), theme.ink2, Qt::AlignCenter);
-        return;
-    }
-    const int pitch = theme.rowHeight() + 1;
-    int y = headHeight();
-    for (auto i = static_cast<std::size_t>(verticalScrollBar()->value()); i < shown_.size() && y < viewport()->height(); ++i, y += pitch)
-        paintRow(painter, y, shown_[i]);
-}
-
-void RosterRows::paintRow(QPainter& painter, int y, trace::IdentifierIndex identifier)
-{
+    const trace::IdentifierIndex identifier = shown_[index];
     const Theme& theme = Theme::get();
     Stage& stage = view_.stage();
     const trace::Snapshot& snapshot = stage.snapshot();
@@ -291,8 +207,6 @@ void RosterRows::paintRow(QPainter& painter, int y, trace::IdentifierIndex ident
     } else {
         paintText(painter, box(beatsAt, periodAt), tr("not yet seen"), theme.body(), theme.ink3);
     }
-    painter.setPen(theme.grid);
-    painter.drawLine(theme.px(8), y + height, width, y + height);
 }
 
 RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. not bus Scanner"))), rows_(new RosterRows(*this))
@@ -313,7 +227,11 @@ RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     };
     connect(&stage, &Stage::beat, this, refresh);
     connect(&stage, &Stage::axisChanged, this, refresh);
-    connect(&stage, &Stage::selectionChanged, this, refresh);
+    connect(&stage, &Stage::selectionChanged, this, [this, refresh] {
+        refresh();
+        if (const std::int64_t at = rows_->current(); at >= 0)
+            rows_->bring(static_cast<std::uint64_t>(at));
+    });
     connect(&stage, &Stage::becameReady, this, [this] {
         filterLine_->setCatalog(this->stage().document().catalog());
         rows_->rebuild();

@@ -1,10 +1,9 @@
 // One row for each identifier of each bus.
 #pragma once
 
-#include <QAbstractScrollArea>
-
 #include <vector>
 
+#include "app/paint/row_list.h"
 #include "app/shell/filter_line.h"
 #include "app/shell/view.h"
 
@@ -13,29 +12,31 @@ namespace wavetrope::app {
 class RosterView;
 
 /// The painted rows of the roster.
-class RosterRows : public QAbstractScrollArea {
+class RosterRows : public RowList {
     Q_OBJECT
 public:
     explicit RosterRows(RosterView& view);
-    void refresh();
+
+    [[nodiscard]] std::uint64_t count() const override { return shown_.size(); }
+    [[nodiscard]] std::int64_t current() const override;
+    void choose(std::uint64_t index) override;
+    [[nodiscard]] QString rowText(std::uint64_t index) const override;
+
     /// Identifiers shown, in order.
     [[nodiscard]] const std::vector<trace::IdentifierIndex>& shown() const { return shown_; }
     void rebuild();
-    [[nodiscard]] QString rowText(std::size_t index) const;
 
 protected:
-    void paintEvent(QPaintEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
+    void paintRow(QPainter& painter, int y, std::uint64_t index) override;
+    [[nodiscard]] QString emptyText() const override;
+    [[nodiscard]] int pitch() const override;
+    void headClicked(double x) override;
+    void aboutToRefresh() override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
-    void keyPressEvent(QKeyEvent* event) override;
 
 private:
     enum class Order { identifier, name, period };
-    void paintRow(QPainter& painter, int y, trace::IdentifierIndex identifier);
-    void choose(int index);
-    [[nodiscard]] int headHeight() const;
-    [[nodiscard]] int indexOfSelection() const;
 
     RosterView& view_;
     std::vector<trace::IdentifierIndex> shown_;
@@ -59,8 +60,5 @@ private:
     FilterLine* filterLine_;
     RosterRows* rows_;
 };
-
-/// Signals of a frame as a few words: "BladeDepth 3.22 mm, SideTilt -0.40 deg", as many as fit in `room` pixels.
-[[nodiscard]] QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room);
 
 }  // namespace wavetrope::app

@@ -153,6 +153,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
                 if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<StreamView>() != nullptr)
                     return pageTabs_->setCurrentIndex(i);
     });
+    connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     buildPages();
     refreshStatus();
     if (currentPage() != nullptr && !currentPage()->views().empty())
@@ -471,6 +472,23 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
         box->open();
     }
     return window;
+}
+
+void MainWindow::replay(const QString& path)
+{
+    auto document = RunDocument::live(document_->rig());
+    if (!document) {
+        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(document.error().text()));
+        return;
+    }
+    auto* window = new MainWindow(std::move(*document));
+    window->show();
+    for (int i = 0; i < window->pages_->count(); ++i)
+        if (auto* playback = qobject_cast<Page*>(window->pages_->widget(i))->find<PlaybackView>()) {
+            window->pageTabs_->setCurrentIndex(i);
+            playback->load(path);
+            return;
+        }
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* event)

@@ -65,6 +65,8 @@ private:
     void showFirst(const char* kind, const std::function<bool(View*)>& use);
     void refreshStatus();
     void record();
+    /// Opens the rig of this document in a window of its own, running, with a log in its playback.
+    void replay(const QString& path);
     void startStop();
     void undo(bool redo);
 

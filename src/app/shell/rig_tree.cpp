@@ -125,7 +125,15 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
         if (isVisible() && beats_++ % valuesEvery == 0)
             refreshValues();
     });
-    connect(&stage, &Stage::becameReady, this, &RigTree::build);
+    connect(&stage, &Stage::becameReady, this, [this] {
+        build();
+        QTimer::singleShot(0, this, &RigTree::refreshValues);  // once the rows have their places
+    });
+    connect(&stage, &Stage::axisChanged, this, [this] {
+        if (isVisible() && !stage_.following())
+            refreshValues();
+    });
+    connect(tree_, &QTreeWidget::itemExpanded, this, [this] { QTimer::singleShot(0, this, &RigTree::refreshValues); });
     const auto restyle = [this] {
         tree_->setIndentation(Theme::get().px(14));
         tree_->header()->resizeSection(1, Theme::get().px(86));
@@ -272,8 +280,7 @@ void RigTree::refreshValues()
         if (row == trace::noRow || !message->plan.decodeOne(snapshot.frame(row), index, decoded))
             continue;
         const database::Signal& signal = message->message->signals[index];
-        const std::string_view label = signal.textOf(decoded.raw);
-        item->setText(1, label.empty() ? valueText(decoded.value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())));
+        item->setText(1, readingText(signal, decoded));
     }
 }
 

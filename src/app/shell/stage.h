@@ -73,6 +73,8 @@ Q_SIGNALS:
     /// Somebody wants a signal plotted, a message filtered, a node's row shown.
     void plotWanted(const QString& signal);
     void filterWanted(const QString& expression);
+    /// Somebody wants a log played back in the rig of this window's document.
+    void replayWanted(const QString& path);
 
 private:
     void onTimer();

@@ -1,10 +1,6 @@
 #include "app/stream/stream_view.h"
 
-#include <QApplication>
-#include <QClipboard>
-#include <QKeyEvent>
 #include <QPainter>
-#include <QScrollBar>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -27,19 +23,10 @@ constexpr int searchingAgain = 60;  // ms
 
 StreamRows::StreamRows(StreamView& view) : view_(view)
 {
-    setFrameShape(QFrame::NoFrame);
-    setFocusPolicy(Qt::StrongFocus);
     setObjectName(QStringLiteral("streamRows"));
     setAccessibleName(tr("Stream of frames"));
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn);
-}
-
-int StreamRows::headHeight() const { return Theme::get().px(20); }
-
-int StreamRows::visibleRows() const
-{
-    return std::max(1, (viewport()->height() - headHeight()) / Theme::get().rowHeight());
+    setHeads({{timeAt, tr("time")}, {sinceAt, tr("since same")}, {idAt, tr("id")}, {messageAt, tr("message")}, {bytesAt, tr("bytes")}, {signalsAt, tr("signals")}});
 }
 
 std::uint64_t StreamRows::count() const
@@ -60,71 +47,15 @@ std::uint64_t StreamRows::indexOf(trace::Row row) const
     return at < view_.scan()->size() && view_.scan()->row(at) == row ? at : at > 0 ? at - 1 : 0;
 }
 
-void StreamRows::refresh()
-{
-    const auto visible = static_cast<std::uint64_t>(visibleRows());
-    const std::uint64_t last = count() > visible ? count() - visible : 0;
-    if (view_.stage().following() || top_ > last)
-        top_ = last;
-    updateScrollBar();
-    viewport()->update();
-}
-
-void StreamRows::updateScrollBar()
-{
-    settingBar_ = true;
-    const auto visible = static_cast<std::uint64_t>(visibleRows());
-    const std::uint64_t last = count() > visible ? count() - visible : 0;
-    perStep_ = last / 2'000'000'000 + 1;
-    verticalScrollBar()->setRange(0, static_cast<int>(last / perStep_));
-    verticalScrollBar()->setPageStep(static_cast<int>(visible));
-    verticalScrollBar()->setValue(static_cast<int>(top_ / perStep_));
-    settingBar_ = false;
-}
-
-void StreamRows::showCursor()
+std::int64_t StreamRows::current() const
 {
     const trace::Row row = view_.stage().cursorRow();
-    if (row == trace::noRow || view_.stage().following())
-        return refresh();
-    const std::uint64_t index = indexOf(row);
-    const auto visible = static_cast<std::uint64_t>(visibleRows());
-    if (index < top_ || index >= top_ + visible)
-        top_ = index > visible / 2 ? index - visible / 2 : 0;
-    refresh();
+    return count() == 0 ? -1 : row == trace::noRow ? 0 : static_cast<std::int64_t>(indexOf(row));
 }
 
-void StreamRows::scrollContentsBy(int, int)
+void StreamRows::choose(std::uint64_t index)
 {
-    if (settingBar_)
-        return;
-    if (view_.stage().following() && view_.stage().document().isLive())
-        view_.stage().rest();
-    top_ = static_cast<std::uint64_t>(verticalScrollBar()->value()) * perStep_;
-    viewport()->update();
-}
-
-void StreamRows::wheelEvent(QWheelEvent* event)
-{
-    const int rows = event->angleDelta().y() / 40;
-    if (view_.stage().following() && rows > 0)
-        view_.stage().rest();
-    const auto visible = static_cast<std::int64_t>(visibleRows());
-    const std::int64_t last = std::max<std::int64_t>(0, static_cast<std::int64_t>(count()) - visible);
-    top_ = static_cast<std::uint64_t>(std::clamp<std::int64_t>(static_cast<std::int64_t>(top_) - rows, 0, last));
-    updateScrollBar();
-    viewport()->update();
-    event->accept();
-}
-
-void StreamRows::resizeEvent(QResizeEvent*) { refresh(); }
-
-void StreamRows::goTo(std::int64_t index)
-{
-    if (count() == 0)
-        return;
-    const auto at = static_cast<std::uint64_t>(std::clamp<std::int64_t>(index, 0, static_cast<std::int64_t>(count()) - 1));
-    const trace::Row row = rowOf(at);
+    const trace::Row row = rowOf(index);
     const can::FrameView frame = view_.stage().snapshot().frame(row);
     view_.stage().setCursorRow(row);
     Selection selection;
@@ -134,31 +65,29 @@ void StreamRows::goTo(std::int64_t index)
     view_.stage().select(selection);
 }
 
-void StreamRows::mousePressEvent(QMouseEvent* event)
+void StreamRows::aboutToRefresh()
 {
-    const int line = (static_cast<int>(event->position().y()) - headHeight()) / Theme::get().rowHeight();
-    if (event->position().y() >= headHeight() && top_ + static_cast<std::uint64_t>(line) < count())
-        goTo(static_cast<std::int64_t>(top_) + line);
+    if (view_.stage().following())
+        toEnd();
 }
 
-void StreamRows::keyPressEvent(QKeyEvent* event)
+void StreamRows::showCursor()
 {
-    const trace::Row cursor = view_.stage().cursorRow();
-    const auto at = cursor == trace::noRow ? 0 : static_cast<std::int64_t>(indexOf(cursor));
-    if (event->matches(QKeySequence::Copy)) {
-        if (count() > 0)
-            QApplication::clipboard()->setText(rowText(static_cast<std::uint64_t>(at)));
-        return;
-    }
-    switch (event->key()) {
-    case Qt::Key_Up: return goTo(at - 1);
-    case Qt::Key_Down: return goTo(at + 1);
-    case Qt::Key_PageUp: return goTo(at - visibleRows());
-    case Qt::Key_PageDown: return goTo(at + visibleRows());
-    case Qt::Key_Home: return goTo(0);
-    case Qt::Key_End: return goTo(static_cast<std::int64_t>(count()) - 1);
-    default: QAbstractScrollArea::keyPressEvent(event);
-    }
+    const trace::Row row = view_.stage().cursorRow();
+    refresh();
+    if (row != trace::noRow && !view_.stage().following())
+        bring(indexOf(row), true);
+}
+
+void StreamRows::aboutToScroll(bool back)
+{
+    if (back && view_.stage().following() && view_.stage().document().isLive())
+        view_.stage().rest();
+}
+
+QString StreamRows::emptyText() const
+{
+    return view_.scan() != nullptr ? tr("No frame passes this filter so far.") : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
 }
 
 QString StreamRows::rowText(std::uint64_t index) const
@@ -173,46 +102,17 @@ QString StreamRows::rowText(std::uint64_t index) const
         .join(QLatin1Char('\t'));
 }
 
-void StreamRows::paintEvent(QPaintEvent*)
-{
-    QPainter painter(viewport());
-    const Theme& theme = Theme::get();
-    const int width = viewport()->width();
-    painter.fillRect(viewport()->rect(), theme.surface);
-    const QFont small = theme.small();
-    const auto head = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(110), headHeight()), text, small, theme.ink3); };
-    head(timeAt, tr("time"));
-    head(sinceAt, tr("since same"));
-    head(idAt, tr("id"));
-    head(messageAt, tr("message"));
-    head(bytesAt, tr("bytes"));
-    head(signalsAt, tr("signals"));
-    painter.setPen(theme.hairline);
-    painter.drawLine(0, headHeight() - 1, width, headHeight() - 1);
-
-    if (count() == 0) {
-        const bool filtered = view_.scan() != nullptr;
-        paintText(painter, QRectF(0, headHeight(), width, theme.px(90)), filtered ? tr("No frame passes this filter so far.") : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O."), theme.body(), theme.ink2, Qt::AlignCenter);
-        return;
-    }
-    const int rowHeight = theme.rowHeight();
-    const int lines = visibleRows() + 1;
-    for (int line = 0; line < lines && top_ + static_cast<std::uint64_t>(line) < count(); ++line) {
-        const trace::Row row = rowOf(top_ + static_cast<std::uint64_t>(line));
-        paintRow(painter, headHeight() + line * rowHeight, row, !view_.stage().following() && row == view_.stage().cursorRow());
-    }
-}
-
-void StreamRows::paintRow(QPainter& painter, int y, trace::Row row, bool atCursor)
+void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
 {
     const Theme& theme = Theme::get();
     Stage& stage = view_.stage();
+    const trace::Row row = rowOf(index);
     const trace::Snapshot& snapshot = stage.snapshot();
     const can::FrameView frame = snapshot.frame(row);
     const int height = theme.rowHeight();
     const int width = viewport()->width();
     const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
-    if (atCursor)
+    if (!stage.following() && row == stage.cursorRow())
         painter.fillRect(QRectF(2, y, width - 4, height), theme.accentSoft);
     const QFont mono = theme.mono();
     paintText(painter, box(timeAt, sinceAt - 4), secondsText(stage.seconds(frame.time), 6), mono, theme.ink);
@@ -233,24 +133,8 @@ void StreamRows::paintRow(QPainter& painter, int y, trace::Row row, bool atCurso
         const QString name = message != nullptr ? QString::fromStdString(message->message->name) : frame.kind == can::FrameKind::remote ? tr("remote request") : tr("undefined");
         paintText(painter, box(messageAt, bytesAt - 6), name, theme.body(), message != nullptr ? theme.ink : theme.ink3);
         if (message != nullptr) {
-            std::vector<database::Decoded> decoded;
-            message->plan.decode(frame, decoded);
-            QString text;
-            const QFontMetricsF metrics(theme.body());
             const double room = width - theme.px(signalsAt) - theme.px(14);
-            for (const database::Decoded& value : decoded) {
-                const database::Signal& signal = message->message->signals[value.signal];
-                const std::string_view label = signal.textOf(value.raw);
-                QString part = QString::fromStdString(signal.name) + QLatin1Char(' ')
-                               + (label.empty() ? valueText(value.value, signal.factor) + (signal.unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(signal.unit)) : QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())));
-                const QString longer = text.isEmpty() ? part : text + QStringLiteral(",  ") + part;
-                if (metrics.horizontalAdvance(longer) > room) {
-                    if (text.isEmpty())
-                        text = longer;
-                    break;
-                }
-                text = longer;
-            }
+            const QString text = signalWords(*message, frame, theme.body(), room);
             paintText(painter, QRectF(theme.px(signalsAt), y, room, height), text, theme.body(), theme.ink2);
         }
     }
@@ -270,8 +154,6 @@ void StreamRows::paintRow(QPainter& painter, int y, trace::Row row, bool atCurso
                   changed(first + i) ? theme.ink : theme.ink3);
     if (frame.length > shown)
         paintText(painter, QRectF(theme.px(bytesAt) + shown * step, y, step + 6, height), QStringLiteral("+%1").arg(frame.length - shown), mono, theme.ink3);
-    painter.setPen(theme.grid);
-    painter.drawLine(theme.px(8), y + height - 1, width, y + height - 1);
 }
 
 StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. from WaterUnit and not id 0x702"))), rows_(new StreamRows(*this))
