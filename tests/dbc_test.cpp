@@ -186,7 +186,7 @@ private Q_SLOTS:
                              "C"));                                             // UTF-8
         QCOMPARE(unitOf("\x80"), std::string("\xE2\x82\xAC"));                  // the euro sign of 1252
         QCOMPARE(unitOf("\xB5m"), std::string("\xC2\xB5m"));
-        QCOMPARE(read("\xEF\xBB\xBFVERSION \"x\"\nBU_: A\n").database.version, std::string("x"));
+        QCOMPARE(read("\xEF\xBB\xBFVERSION \"x\"\nBU_: A\n").database.network.version, std::string("x"));
     }
 
     void utf8IsTold_data()

@@ -5,7 +5,7 @@
 #include <chrono>
 #include <cstdio>
 
-#include "database/dbc_reader.h"
+#include "database/export.h"
 
 namespace wavetrope::cli {
 
@@ -88,19 +88,17 @@ BusOption splitBusOption(const std::string& option)
     return {option.substr(0, at), option.substr(at + 1)};
 }
 
-Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options)
+Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match)
 {
     auto catalog = std::make_shared<database::Catalog>();
     for (const trace::TraceBus& bus : buses)
-        catalog->addBus(bus.name);
+        catalog->addBus(bus.name, match);
     for (const std::string& option : options) {
         const BusOption split = splitBusOption(option);
-        auto reading = database::readDbcFile(split.value);
-        if (!reading)
-            return tl::unexpected(reading.error());
-        for (const Error& problem : reading->problems)
-            warn(problem.text());
-        const auto shared = std::make_shared<const database::Database>(std::move(reading->database));
+        auto loaded = database::readDatabase(split.value, [](const Error& problem) { warn(problem.text()); });
+        if (!loaded)
+            return tl::unexpected(loaded.error());
+        const auto shared = std::make_shared<const database::Database>(std::move(*loaded));
         if (split.bus.empty()) {
             for (std::size_t bus = 0; bus < buses.size(); ++bus)
                 catalog->attach(static_cast<std::uint8_t>(bus), shared);
@@ -112,6 +110,12 @@ Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std:
         catalog->attach(static_cast<std::uint8_t>(bus), shared);
     }
     return catalog;
+}
+
+void addMatchOption(CLI::App& command, database::Match& match)
+{
+    static const std::map<std::string, database::Match> words = {{"full", database::Match::full}, {"group", database::Match::group}};
+    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case));
 }
 
 }  // namespace wavetrope::cli

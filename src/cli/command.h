@@ -48,8 +48,9 @@ struct LoadedLog {
 };
 [[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path);
 
-/// Builds the catalog of a log's buses from options of the form [BUS=]FILE; without a bus, for all of them.
-[[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options);
+/// Builds the catalog of a log's buses from options of the form [BUS=]FILE; without a bus, for all of them. `match` is
+/// how frames find messages that do not say so themselves.
+[[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match = database::Match::full);
 
 /// Splits "[BUS=]VALUE"; the bus is empty where none is named.
 struct BusOption {
@@ -63,5 +64,9 @@ void addLogCommands(CLI::App& program, int& result);
 void addConvertCommands(CLI::App& program, int& result);
 void addRunCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);
+void addDatabaseCommands(CLI::App& program, int& result);
+
+/// Adds "--match full|group" to a command.
+void addMatchOption(CLI::App& command, database::Match& match);
 
 }  // namespace wavetrope::cli

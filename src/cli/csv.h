@@ -7,6 +7,8 @@
 #include <string_view>
 #include <vector>
 
+#include "can/csv_text.h"
+
 namespace wavetrope::cli {
 
 /// Writes rows to a stream through a buffer of its own.
@@ -38,17 +40,7 @@ inline void CsvWriter::field(std::string_view text)
     if (!first_)
         buffer_ += ',';
     first_ = false;
-    if (text.find_first_of(",\"\r\n") == std::string_view::npos) {
-        buffer_ += text;
-        return;
-    }
-    buffer_ += '"';
-    for (const char c : text) {
-        if (c == '"')
-            buffer_ += '"';
-        buffer_ += c;
-    }
-    buffer_ += '"';
+    can::appendCsvField(buffer_, text);
 }
 
 inline void CsvWriter::endRow()

@@ -154,12 +154,12 @@ int list(const std::string& path, const std::string& filterText, const std::stri
     return 0;
 }
 
-int decode(const std::string& path, const std::vector<std::string>& databases, const std::string& glob, const std::string& filterText)
+int decode(const std::string& path, const std::vector<std::string>& databases, const std::string& glob, const std::string& filterText, database::Match match)
 {
     const auto log = loadLog(path);
     if (!log)
         return report(log.error());
-    const auto catalog = catalogFromOptions((*log)->buses, databases);
+    const auto catalog = catalogFromOptions((*log)->buses, databases, match);
     if (!catalog)
         return report(catalog.error());
     const auto filter = filter::Filter::compile(filterText, *catalog);
@@ -250,6 +250,7 @@ void addLogCommands(CLI::App& program, int& result)
         std::string log, filter, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
         std::vector<std::string> databases, rates;
         bool json = false;
+        database::Match match = database::Match::full;
     };
     const auto options = std::make_shared<Options>();
 
@@ -270,7 +271,8 @@ void addLogCommands(CLI::App& program, int& result)
     command->add_option("--database", options->databases, "[BUS=]FILE")->required();
     command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
     command->add_option("--filter", options->filter, "Only frames that pass");
-    command->callback([options, &result] { result = decode(options->log, options->databases, options->glob, options->filter); });
+    addMatchOption(*command, options->match);
+    command->callback([options, &result] { result = decode(options->log, options->databases, options->glob, options->filter, options->match); });
 
     command = program.add_subcommand("load", "The bus load of a log over time as CSV");
     command->add_option("log", options->log, "The log")->required();

@@ -17,6 +17,7 @@ int main(int argc, char** argv)
     addConvertCommands(program, result);
     addRunCommands(program, result);
     addBusCommands(program, result);
+    addDatabaseCommands(program, result);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

@@ -2,21 +2,46 @@
 
 namespace wavetrope::database {
 
-std::uint8_t Catalog::addBus(std::string name)
+bool CatalogMessage::fits(can::Identifier id) const
 {
-    buses_.push_back({std::move(name), {}, {}});
+    if (id == message->id)
+        return true;
+    if (id.extended != message->id.extended)
+        return false;
+    if (match == Match::mask)
+        return ((id.value ^ message->id.value) & message->matchMask) == 0;
+    return match == Match::group && id.extended && can::ParameterGroup::of(id).group == can::ParameterGroup::of(message->id).group;
+}
+
+std::uint8_t Catalog::addBus(std::string name, Match match)
+{
+    buses_.push_back({std::move(name), match, {}, {}, {}, {}});
     return static_cast<std::uint8_t>(buses_.size() - 1);
 }
 
-void Catalog::attach(std::uint8_t bus, std::shared_ptr<const Database> database)
+void Catalog::attach(std::uint8_t busIndex, std::shared_ptr<const Database> database)
 {
+    Bus& bus = buses_[busIndex];
+    const auto file = static_cast<std::uint32_t>(bus.databases.size());
     for (const Message& message : database->messages) {
-        if (buses_[bus].byId.contains(message.id.key()))
+        Match match = message.match.value_or(bus.match);
+        if (match == Match::group && !message.id.extended)
+            match = Match::full;
+        const std::uint32_t group = can::ParameterGroup::of(message.id).group;
+        const auto known = bus.byId.find(message.id.key());
+        const auto knownGroup = match == Match::group ? bus.byGroup.find(group) : bus.byGroup.end();
+        if (known != bus.byId.end() || knownGroup != bus.byGroup.end()) {
+            conflicts_.push_back({busIndex, known != bus.byId.end() ? known->second : knownGroup->second, &message, file});
             continue;
-        messages_.push_back({bus, &message, MessagePlan(message)});
-        buses_[bus].byId.emplace(message.id.key(), &messages_.back());
+        }
+        messages_.push_back({busIndex, &message, MessagePlan(message), match, file});
+        bus.byId.emplace(message.id.key(), &messages_.back());
+        if (match == Match::group)
+            bus.byGroup.emplace(group, &messages_.back());
+        else if (match == Match::mask)
+            bus.byMask.push_back(&messages_.back());
     }
-    buses_[bus].databases.push_back(std::move(database));
+    bus.databases.push_back(std::move(database));
 }
 
 int Catalog::findBus(std::string_view name) const
@@ -31,8 +56,16 @@ const CatalogMessage* Catalog::find(std::uint8_t bus, can::Identifier id) const
 {
     if (bus >= buses_.size())
         return nullptr;
-    const auto found = buses_[bus].byId.find(id.key());
-    return found == buses_[bus].byId.end() ? nullptr : found->second;
+    const Bus& of = buses_[bus];
+    if (const auto found = of.byId.find(id.key()); found != of.byId.end())
+        return found->second;
+    for (const CatalogMessage* candidate : of.byMask)
+        if (candidate->fits(id))
+            return candidate;
+    if (id.extended && !of.byGroup.empty())
+        if (const auto found = of.byGroup.find(can::ParameterGroup::of(id).group); found != of.byGroup.end())
+            return found->second;
+    return nullptr;
 }
 
 std::vector<SignalRef> Catalog::findSignals(std::string_view name) const

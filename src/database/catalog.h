@@ -1,4 +1,4 @@
-// What the databases attached to the buses of a run say about a frame.
+// What is known of the buses of a run.
 #pragma once
 
 #include <deque>
@@ -8,6 +8,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "can/parameter_group.h"
 #include "database/codec.h"
 #include "database/database.h"
 
@@ -18,6 +19,11 @@ struct CatalogMessage {
     std::uint8_t bus = 0;
     const Message* message = nullptr;
     MessagePlan plan;
+    Match match = Match::full;      ///< How frames find it here.
+    std::uint32_t file = 0;         ///< Place of its database among those of the bus.
+
+    /// Whether a frame's identifier is this message's.
+    [[nodiscard]] bool fits(can::Identifier id) const;
 };
 
 /// A signal of a catalog.
@@ -27,15 +33,25 @@ struct SignalRef {
     [[nodiscard]] const Signal& signal() const { return message->message->signals[index]; }
 };
 
+/// A message of one database that another one, attached before it, hides.
+struct Conflict {
+    std::uint8_t bus = 0;
+    const CatalogMessage* winner = nullptr;
+    const Message* hidden = nullptr;
+    std::uint32_t file = 0;         ///< Of the hidden one.
+};
+
 /// The buses of a run by index, each with the databases that explain it; the first that knows an identifier wins.
-/// Immutable once it is built; share it as `std::shared_ptr<const Catalog>`.
+/// A whole identifier goes before a mask, a mask before a parameter group. Immutable once it is built; share it as
+/// `std::shared_ptr<const Catalog>`.
 class Catalog {
 public:
-    std::uint8_t addBus(std::string name);
+    std::uint8_t addBus(std::string name, Match match = Match::full);
     void attach(std::uint8_t bus, std::shared_ptr<const Database> database);
 
     [[nodiscard]] std::size_t busCount() const { return buses_.size(); }
     [[nodiscard]] const std::string& busName(std::uint8_t bus) const { return buses_[bus].name; }
+    [[nodiscard]] Match busMatch(std::uint8_t bus) const { return buses_[bus].match; }
     [[nodiscard]] const std::vector<std::shared_ptr<const Database>>& databases(std::uint8_t bus) const { return buses_[bus].databases; }
     [[nodiscard]] int findBus(std::string_view name) const;    ///< -1 when there is none.
     [[nodiscard]] bool anyDatabase() const { return !messages_.empty(); }
@@ -47,6 +63,8 @@ public:
         return frame.kind == can::FrameKind::error ? nullptr : find(frame.bus, frame.id);
     }
     [[nodiscard]] const std::deque<CatalogMessage>& messages() const { return messages_; }
+    /// Messages that are hidden by another database of their bus.
+    [[nodiscard]] const std::vector<Conflict>& conflicts() const { return conflicts_; }
     /// Signals called `Message.Signal`, or `Signal` in any message.
     [[nodiscard]] std::vector<SignalRef> findSignals(std::string_view name) const;
     [[nodiscard]] bool hasNode(std::string_view name) const;
@@ -54,11 +72,15 @@ public:
 private:
     struct Bus {
         std::string name;
+        Match match = Match::full;
         std::vector<std::shared_ptr<const Database>> databases;
         std::unordered_map<std::uint32_t, const CatalogMessage*> byId;
+        std::unordered_map<std::uint32_t, const CatalogMessage*> byGroup;
+        std::vector<const CatalogMessage*> byMask;
     };
     std::vector<Bus> buses_;
     std::deque<CatalogMessage> messages_;
+    std::vector<Conflict> conflicts_;
 };
 
 }  // namespace wavetrope::database

@@ -23,7 +23,9 @@ std::uint64_t maskOf(unsigned length) { return length >= 64 ? ~0ULL : (1ULL << l
 
 PaddedPayload::PaddedPayload(const can::FrameView& frame)
 {
-    if (frame.length > 0)
+    if (frame.length == can::maxClassicLength)  // by far the most: two moves instead of a call
+        std::memcpy(bytes, frame.data, can::maxClassicLength);
+    else if (frame.length > 0)
         std::memcpy(bytes, frame.data, frame.length);
 }
 
@@ -36,21 +38,17 @@ SignalPlan planOf(const Signal& signal)
     plan.factor = signal.factor;
     plan.offset = signal.offset;
     plan.motorola = signal.order == ByteOrder::motorola;
-    plan.byte = static_cast<std::uint8_t>(signal.startBit / 8);
-    if (!plan.motorola) {
-        const unsigned inByte = signal.startBit % 8;
-        const unsigned end = inByte + signal.length;
-        plan.shift = static_cast<std::uint8_t>(inByte);
-        plan.spill = static_cast<std::uint8_t>(end > 64 ? end - 64 : 0);
-        plan.lastByte = static_cast<std::uint8_t>(plan.byte + (end - 1) / 8);
-    } else {
-        // The start bit is the most significant one; bits run down to bit 0 of the byte and on at bit 7 of the next.
-        const unsigned above = 7 - signal.startBit % 8;  // unused bits in front of it
-        const unsigned end = above + signal.length;
-        plan.spill = static_cast<std::uint8_t>(end > 64 ? end - 64 : 0);
-        plan.shift = static_cast<std::uint8_t>(end > 64 ? 0 : 64 - end);
-        plan.lastByte = static_cast<std::uint8_t>(plan.byte + (end - 1) / 8);
-    }
+    const unsigned first = signal.startBit / 8;
+    // The eight bytes that are loaded never reach behind byte 63.
+    plan.byte = static_cast<std::uint8_t>(std::min(first, can::maxLength - 8));
+    // Bits in front of the signal's first one in the order in which they lie; of Motorola from the most significant
+    // down to bit 0 and on at bit 7 of the next byte.
+    const unsigned inByte = plan.motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
+    plan.lastByte = static_cast<std::uint8_t>(first + (inByte + signal.length - 1) / 8);
+    const unsigned before = (first - plan.byte) * 8 + inByte;
+    const unsigned end = before + signal.length;
+    plan.spill = static_cast<std::uint8_t>(end > 64 ? end - 64 : 0);
+    plan.shift = static_cast<std::uint8_t>(!plan.motorola ? before : end > 64 ? 0 : 64 - end);
     return plan;
 }
 
@@ -84,37 +82,86 @@ double SignalPlan::rawValue(std::uint64_t bits) const
 
 void SignalPlan::store(std::uint8_t* payload, std::uint64_t bits) const
 {
-    // Bit by bit positions in the wire's own order; encoding is not the hot path that decoding is.
-    for (unsigned i = 0; i < length; ++i) {
-        unsigned position = 0;  // byte * 8 + bit
-        if (motorola) {
-            const unsigned above = spill > 0 ? 64 + spill - length : 64U - shift - length;
-            const unsigned fromTop = above + (length - 1 - i);
-            position = (byte + fromTop / 8) * 8 + (7 - fromTop % 8);
-        } else {
-            position = byte * 8U + shift + i;
+    const std::uint64_t mask = maskOf(length);
+    bits &= mask;
+    std::uint64_t word = loadLittle(payload + byte);
+    if (motorola) {
+        word = __builtin_bswap64(word);
+        word = (word & ~(mask >> spill << shift)) | (bits >> spill << shift);
+        word = __builtin_bswap64(word);
+        if (spill > 0) {
+            std::uint8_t& ninth = payload[byte + 8];
+            ninth = static_cast<std::uint8_t>((ninth & (0xFFU >> spill)) | (bits << (8 - spill)));
         }
-        const auto mask = static_cast<std::uint8_t>(1U << (position % 8));
-        if (position / 8 >= can::maxLength)
-            continue;
-        if (((bits >> i) & 1U) != 0)
-            payload[position / 8] |= mask;
-        else
-            payload[position / 8] &= static_cast<std::uint8_t>(~mask);
+    } else {
+        word = (word & ~(mask << shift)) | (bits << shift);
+        if (spill > 0) {
+            std::uint8_t& ninth = payload[byte + 8];
+            ninth = static_cast<std::uint8_t>((ninth & (0xFFU << spill)) | (bits >> (64 - shift)));
+        }
     }
+    std::memcpy(payload + byte, &word, sizeof word);
 }
 
 MessagePlan::MessagePlan(const Message& message)
 {
-    for (std::size_t i = 0; i < message.signals.size(); ++i) {
+    const std::size_t count = message.signals.size();
+    plans_.reserve(count);
+    conditions_.resize(count);
+    for (std::size_t i = 0; i < count; ++i) {
         const Signal& signal = message.signals[i];
         plans_.push_back(planOf(signal));
-        multiplexed_.push_back(signal.mux == MuxRole::multiplexed);
-        muxValues_.push_back(signal.muxValue);
-        anyMultiplexed_ = anyMultiplexed_ || signal.mux == MuxRole::multiplexed;
+        lastByte_ = std::max<unsigned>(lastByte_, plans_.back().lastByte);
         if (signal.mux == MuxRole::selector && selector_ < 0)
             selector_ = static_cast<int>(i);
+        if (signal.startRaw && *signal.startRaw != 0) {
+            const SignalPlan& plan = plans_.back();
+            bool fits = false;
+            starts_.emplace_back(static_cast<std::uint32_t>(i), bitsOf(plan, plan.physical(*signal.startRaw), fits));
+        }
     }
+    const auto indexOf = [&](const std::string& name) {
+        for (std::size_t i = 0; i < count; ++i)
+            if (message.signals[i].name == name)
+                return static_cast<int>(i);
+        return -1;
+    };
+    for (std::size_t i = 0; i < count; ++i) {
+        const Signal& signal = message.signals[i];
+        if (signal.mux != MuxRole::multiplexed)
+            continue;
+        anyMultiplexed_ = true;
+        Condition& condition = conditions_[i];
+        condition.multiplexed = true;
+        condition.selector = signal.muxSelector.empty() ? selector_ : indexOf(signal.muxSelector);
+        condition.ranges = signal.muxRanges.empty() ? std::vector<MuxRange>{{signal.muxValue, signal.muxValue}} : signal.muxRanges;
+    }
+    // A chain of selectors that bites its own tail selects nothing.
+    for (std::size_t i = 0; i < count; ++i) {
+        int at = static_cast<int>(i);
+        std::size_t steps = 0;
+        while (at >= 0 && conditions_[static_cast<std::size_t>(at)].multiplexed && steps++ <= count)
+            at = conditions_[static_cast<std::size_t>(at)].selector;
+        if (at < 0 || steps > count)
+            conditions_[i].selector = -1;
+    }
+}
+
+bool MessagePlan::present(const std::uint8_t* payload, unsigned length, std::uint32_t signal) const
+{
+    const Condition* condition = &conditions_[signal];
+    while (condition->multiplexed) {
+        if (condition->selector < 0)
+            return false;
+        const auto selector = static_cast<std::uint32_t>(condition->selector);
+        if (plans_[selector].lastByte >= length)
+            return false;
+        const std::uint64_t selected = plans_[selector].rawBits(payload);
+        if (std::none_of(condition->ranges.begin(), condition->ranges.end(), [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; }))
+            return false;
+        condition = &conditions_[selector];
+    }
+    return true;
 }
 
 unsigned MessagePlan::decode(const can::FrameView& frame, std::vector<Decoded>& out) const
@@ -122,24 +169,31 @@ unsigned MessagePlan::decode(const can::FrameView& frame, std::vector<Decoded>& 
     if (frame.kind == can::FrameKind::remote || frame.kind == can::FrameKind::error)
         return 0;
     const PaddedPayload payload(frame);
-    std::uint64_t selected = 0;
-    bool haveSelector = false;
-    if (anyMultiplexed_ && selector_ >= 0 && plans_[static_cast<unsigned>(selector_)].lastByte < frame.length) {
-        selected = plans_[static_cast<unsigned>(selector_)].rawBits(payload.bytes);
-        haveSelector = true;
+    const auto count = static_cast<std::uint32_t>(plans_.size());
+    const auto take = [&](std::uint32_t i, Decoded& to) {
+        const SignalPlan& plan = plans_[i];
+        to.signal = i;
+        to.bits = plan.rawBits(payload.bytes);
+        to.raw = plan.rawValue(to.bits);
+        to.value = plan.physical(to.raw);
+    };
+    if (!anyMultiplexed_ && lastByte_ < frame.length) {  // nothing to ask
+        const std::size_t before = out.size();
+        out.resize(before + count);
+        Decoded* to = out.data() + before;
+        for (std::uint32_t i = 0; i < count; ++i)
+            take(i, to[i]);
+        return 0;
     }
     unsigned missing = 0;
-    for (std::uint32_t i = 0; i < plans_.size(); ++i) {
-        const SignalPlan& plan = plans_[i];
-        if (multiplexed_[i] && (!haveSelector || muxValues_[i] != selected))
+    for (std::uint32_t i = 0; i < count; ++i) {
+        if (conditions_[i].multiplexed && !present(payload.bytes, frame.length, i))
             continue;
-        if (plan.lastByte >= frame.length) {
+        if (plans_[i].lastByte >= frame.length) {
             ++missing;
             continue;
         }
-        const std::uint64_t bits = plan.rawBits(payload.bytes);
-        const double raw = plan.rawValue(bits);
-        out.push_back({i, bits, raw, plan.physical(raw)});
+        take(i, out.emplace_back());
     }
     return missing;
 }
@@ -150,13 +204,8 @@ bool MessagePlan::decodeOne(const can::FrameView& frame, std::uint32_t signal, D
     if (plan.lastByte >= frame.length || frame.kind == can::FrameKind::remote || frame.kind == can::FrameKind::error)
         return false;
     const PaddedPayload payload(frame);
-    if (multiplexed_[signal]) {
-        if (selector_ < 0)
-            return false;
-        const SignalPlan& selector = plans_[static_cast<unsigned>(selector_)];
-        if (selector.lastByte >= frame.length || selector.rawBits(payload.bytes) != muxValues_[signal])
-            return false;
-    }
+    if (conditions_[signal].multiplexed && !present(payload.bytes, frame.length, signal))
+        return false;
     out.signal = signal;
     out.bits = plan.rawBits(payload.bytes);
     out.raw = plan.rawValue(out.bits);
@@ -164,39 +213,61 @@ bool MessagePlan::decodeOne(const can::FrameView& frame, std::uint32_t signal, D
     return true;
 }
 
-void MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double value) const
+std::uint64_t MessagePlan::bitsOf(const SignalPlan& plan, double value, bool& fits)
+{
+    const double raw = plan.factor != 0 ? (value - plan.offset) / plan.factor : 0;
+    fits = plan.factor != 0;
+    if (plan.type == ValueType::floating)
+        return std::bit_cast<std::uint64_t>(raw);
+    if (plan.type == ValueType::single) {
+        fits = fits && (!std::isfinite(raw) || std::isfinite(static_cast<float>(raw)));
+        return std::bit_cast<std::uint32_t>(static_cast<float>(raw));
+    }
+    if (std::isnan(raw)) {
+        fits = false;
+        return 0;
+    }
+    const double rounded = std::nearbyint(raw);
+    if (plan.isSigned) {
+        const double limit = std::ldexp(1.0, plan.length - 1);
+        if (rounded >= limit) {
+            fits = false;
+            return maskOf(plan.length - 1U);
+        }
+        fits = fits && rounded >= -limit;
+        return rounded <= -limit ? 1ULL << (plan.length - 1U) : static_cast<std::uint64_t>(static_cast<std::int64_t>(rounded)) & maskOf(plan.length);
+    }
+    if (rounded >= std::ldexp(1.0, plan.length)) {
+        fits = false;
+        return maskOf(plan.length);
+    }
+    fits = fits && rounded >= 0;
+    return rounded > 0 ? static_cast<std::uint64_t>(rounded) : 0;
+}
+
+bool MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double value, Overflow overflow) const
 {
     const SignalPlan& plan = plans_[signal];
-    const double raw = plan.factor != 0 ? (value - plan.offset) / plan.factor : 0;
-    std::uint64_t bits = 0;
-    if (plan.type == ValueType::single) {
-        bits = std::bit_cast<std::uint32_t>(static_cast<float>(raw));
-    } else if (plan.type == ValueType::floating) {
-        bits = std::bit_cast<std::uint64_t>(raw);
-    } else if (!std::isnan(raw)) {
-        const double rounded = std::nearbyint(raw);
-        if (plan.isSigned) {
-            const double limit = std::ldexp(1.0, plan.length - 1);
-            if (rounded >= limit)
-                bits = maskOf(plan.length - 1U);
-            else if (rounded <= -limit)
-                bits = 1ULL << (plan.length - 1U);
-            else
-                bits = static_cast<std::uint64_t>(static_cast<std::int64_t>(rounded));
-        } else {
-            const double limit = std::ldexp(1.0, plan.length);
-            if (rounded >= limit)
-                bits = maskOf(plan.length);
-            else if (rounded > 0)
-                bits = static_cast<std::uint64_t>(rounded);
-        }
-    }
-    plan.store(payload, bits & maskOf(plan.length));
+    bool fits = true;
+    const std::uint64_t bits = bitsOf(plan, value, fits);
+    if (!fits && overflow == Overflow::refuse)
+        return false;
+    plan.store(payload, bits);
+    return fits;
 }
 
 void MessagePlan::encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const
 {
-    plans_[signal].store(payload, bits & maskOf(plans_[signal].length));
+    plans_[signal].store(payload, bits);
+}
+
+void MessagePlan::fillStart(std::uint8_t* payload) const
+{
+    // What selects goes in before what it selects; the order of the second round is that of nested selectors.
+    for (const bool selected : {false, true, true})
+        for (const auto& [signal, bits] : starts_)
+            if (conditions_[signal].multiplexed == selected && present(payload, can::maxLength, signal))
+                plans_[signal].store(payload, bits);
 }
 
 std::string rawText(const SignalPlan& plan, std::uint64_t bits)

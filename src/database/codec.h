@@ -12,8 +12,8 @@ namespace wavetrope::database {
 
 /// Where the bits of one signal lie, ready to be fetched with one or two loads.
 struct SignalPlan {
-    std::uint8_t byte = 0;          ///< First byte of the eight that are loaded.
-    std::uint8_t shift = 0;         ///< Right shift behind the load, 0 to 7 beyond it in `spill`.
+    std::uint8_t byte = 0;          ///< First byte of the eight that are loaded, 0 to 56.
+    std::uint8_t shift = 0;         ///< Right shift behind the load.
     std::uint8_t length = 1;
     std::uint8_t spill = 0;         ///< Bits in a ninth byte.
     std::uint8_t lastByte = 0;      ///< Highest payload byte touched.
@@ -23,7 +23,7 @@ struct SignalPlan {
     double factor = 1;
     double offset = 0;
 
-    /// The raw bits, unsigned, right-aligned. `payload` has 72 readable bytes.
+    /// The raw bits, unsigned, right-aligned. `payload` has 64 readable bytes.
     [[nodiscard]] std::uint64_t rawBits(const std::uint8_t* payload) const;
     /// The raw value as a number: sign-extended integer, or the float's value.
     [[nodiscard]] double rawValue(std::uint64_t bits) const;
@@ -37,7 +37,7 @@ struct SignalPlan {
 
 /// A payload with room behind it, so that loads never leave it.
 struct PaddedPayload {
-    std::uint8_t bytes[72] = {};
+    std::uint8_t bytes[can::maxLength] = {};
     PaddedPayload() = default;
     explicit PaddedPayload(const can::FrameView& frame);
 };
@@ -45,38 +45,59 @@ struct PaddedPayload {
 /// One decoded signal.
 struct Decoded {
     std::uint32_t signal = 0;       ///< Index into the message's signals.
-    std::uint64_t bits = 0;         ///< Raw bits, right-aligned.
+    std::uint64_t bits = 0;         ///< Raw bits, right-aligned: exact where `raw` cannot be.
     double raw = 0;
     double value = 0;               ///< Physical.
 };
+
+/// What to do with a value that a signal's bits cannot hold.
+enum class Overflow : std::uint8_t { limit, refuse };
 
 /// Decodes and encodes one message. Built once; keeps no reference to the message.
 class MessagePlan {
 public:
     explicit MessagePlan(const Message& message);
 
-    /// Appends all signals that the payload carries: multiplexed ones only at their selector value, and only those
-    /// whose bits the payload has. Returns how many were left out because the payload is too short.
+    /// Appends all signals that the payload carries: multiplexed ones only where their selector says so, nested ones
+    /// where all of theirs do, and only those whose bits the payload has. Returns how many were left out because the
+    /// payload is too short.
     unsigned decode(const can::FrameView& frame, std::vector<Decoded>& out) const;
     /// One signal; false when this frame does not carry it.
     bool decodeOne(const can::FrameView& frame, std::uint32_t signal, Decoded& out) const;
-    /// Sets a signal to a physical value, rounded to the nearest raw one and limited to what its bits hold.
-    void encode(std::uint8_t* payload, std::uint32_t signal, double value) const;
+    /// Sets a signal to a physical value, rounded to the nearest raw one. What its bits cannot hold is limited to what
+    /// they can, or refused: then false, and the payload stays as it is. `payload` has 64 bytes.
+    bool encode(std::uint8_t* payload, std::uint32_t signal, double value, Overflow overflow = Overflow::limit) const;
+    /// Raw bits of a physical value; `fits` tells whether the signal's bits can hold it.
+    [[nodiscard]] static std::uint64_t bitsOf(const SignalPlan& plan, double value, bool& fits);
     /// Sets the raw bits of a signal.
     void encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const;
+    /// Puts the start values into a payload of 64 bytes: what is sent of signals that nobody has set.
+    void fillStart(std::uint8_t* payload) const;
 
     [[nodiscard]] const SignalPlan& plan(std::uint32_t signal) const { return plans_[signal]; }
     [[nodiscard]] std::size_t signalCount() const { return plans_.size(); }
+    /// The message's first selector, or -1.
     [[nodiscard]] int selector() const { return selector_; }
-    [[nodiscard]] std::uint64_t muxValue(std::uint32_t signal) const { return muxValues_[signal]; }
-    [[nodiscard]] bool multiplexed(std::uint32_t signal) const { return multiplexed_[signal]; }
+    /// The selector of a multiplexed signal, or -1.
+    [[nodiscard]] int selectorOf(std::uint32_t signal) const { return conditions_[signal].selector; }
+    /// A selector value at which a multiplexed signal is present.
+    [[nodiscard]] std::uint64_t muxValue(std::uint32_t signal) const { return conditions_[signal].ranges.empty() ? 0 : conditions_[signal].ranges.front().from; }
+    [[nodiscard]] bool multiplexed(std::uint32_t signal) const { return conditions_[signal].multiplexed; }
+    /// Whether a payload's selectors, of `length` bytes, say that a signal is present.
+    [[nodiscard]] bool present(const std::uint8_t* payload, unsigned length, std::uint32_t signal) const;
 
 private:
+    struct Condition {
+        bool multiplexed = false;
+        int selector = -1;              // of a chain without circles; -1 means never present
+        std::vector<MuxRange> ranges;
+    };
     std::vector<SignalPlan> plans_;
-    std::vector<bool> multiplexed_;
-    std::vector<std::uint64_t> muxValues_;
+    std::vector<Condition> conditions_;
+    std::vector<std::pair<std::uint32_t, std::uint64_t>> starts_;
     int selector_ = -1;
     bool anyMultiplexed_ = false;
+    unsigned lastByte_ = 0;             // highest byte that any signal touches
 };
 
 /// Raw bits as text: exact to 64 bits for integers, 17 significant digits for floats.

@@ -1,6 +1,8 @@
 #include "database/database.h"
 
 #include <algorithm>
+#include <chrono>
+#include <cmath>
 
 namespace wavetrope::database {
 
@@ -13,6 +15,14 @@ auto* findIf(Range& range, Matches matches)
     return found == range.end() ? nullptr : &*found;
 }
 
+// The value of an object, else the default of the definition.
+const AttributeValue* valueOf(const AttributeValues& values, const AttributeDefinition* definition, const char* name)
+{
+    if (const AttributeValue* own = values.find(name))
+        return own;
+    return definition != nullptr && definition->standard ? &*definition->standard : nullptr;
+}
+
 }  // namespace
 
 std::string_view Signal::textOf(double raw) const
@@ -23,7 +33,27 @@ std::string_view Signal::textOf(double raw) const
     return {};
 }
 
+std::optional<std::int64_t> Signal::valueOf(std::string_view text) const
+{
+    for (const ValueText& entry : texts)
+        if (entry.text == text)
+            return entry.value;
+    return std::nullopt;
+}
+
+bool Signal::presentAt(std::uint64_t selected) const
+{
+    if (muxRanges.empty())
+        return selected == muxValue;
+    return std::any_of(muxRanges.begin(), muxRanges.end(), [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; });
+}
+
 const Signal* Message::find(std::string_view signal) const
+{
+    return findIf(signals, [&](const Signal& s) { return s.name == signal; });
+}
+
+Signal* Message::find(std::string_view signal)
 {
     return findIf(signals, [&](const Signal& s) { return s.name == signal; });
 }
@@ -36,6 +66,64 @@ const Message* Database::find(can::Identifier id) const
 const Message* Database::find(std::string_view name) const
 {
     return findIf(messages, [&](const Message& m) { return m.name == name; });
+}
+
+const Node* Database::findNode(std::string_view name) const
+{
+    return findIf(nodes, [&](const Node& n) { return n.name == name; });
+}
+
+const AttributeDefinition* Database::definition(AttributeOwner owner, std::string_view name) const
+{
+    return findIf(definitions, [&](const AttributeDefinition& d) { return d.owner == owner && d.name == name; });
+}
+
+std::size_t Database::signalCount() const
+{
+    std::size_t count = 0;
+    for (const Message& message : messages)
+        count += message.signals.size();
+    return count;
+}
+
+void applyCustomary(const Database& database, Message& message)
+{
+    const auto of = [&](const char* name) {
+        const AttributeDefinition* definition = database.definition(AttributeOwner::message, name);
+        return std::pair(valueOf(message.attributes, definition, name), definition);
+    };
+    message.cycleTime = {};
+    if (const auto [value, definition] = of(customary::cycleTime); value != nullptr && value->number > 0 && value->number < 1e9)
+        message.cycleTime = std::chrono::nanoseconds(std::llround(value->number * 1e6));
+    message.sendType.clear();
+    if (const auto [value, definition] = of(customary::sendType); value != nullptr)
+        message.sendType = definition != nullptr ? definition->wordsOf(*value) : value->text;
+    message.fd = message.length > can::maxClassicLength;
+    message.match.reset();
+    if (const auto [value, definition] = of(customary::frameFormat); value != nullptr && definition != nullptr) {
+        const std::string format = definition->wordsOf(*value);
+        message.fd = message.fd || format.find("FD") != std::string::npos;
+        if (format.find("J1939") != std::string::npos)
+            message.match = Match::group;
+        else if (message.attributes.find(customary::frameFormat) != nullptr)
+            message.match = Match::full;
+    }
+    message.brs = false;
+    if (const auto [value, definition] = of(customary::bitRateSwitch); value != nullptr)
+        message.brs = definition != nullptr && definition->type == AttributeType::enumeration ? definition->choiceOf(*value) > 0 : value->number != 0;
+    message.matchMask = 0;
+    if (const AttributeValue* mask = message.attributes.find(customary::matchMask); mask != nullptr && mask->number > 0 && mask->number <= 0x1FFFFFFF) {
+        message.match = Match::mask;
+        message.matchMask = static_cast<std::uint32_t>(mask->number);
+    }
+    const AttributeDefinition* start = database.definition(AttributeOwner::signal, customary::startValue);
+    for (Signal& signal : message.signals) {
+        signal.startRaw.reset();
+        if (const AttributeValue* own = signal.attributes.find(customary::startValue); own != nullptr && !own->isText)
+            signal.startRaw = own->number;
+        else if (start != nullptr && start->standard && !start->standard->isText && start->standard->number != 0)
+            signal.startRaw = start->standard->number;
+    }
 }
 
 }  // namespace wavetrope::database

@@ -7,22 +7,36 @@
 #include <vector>
 
 #include "can/frame.h"
+#include "database/attribute.h"
 
 namespace wavetrope::database {
 
 enum class ByteOrder : std::uint8_t { intel, motorola };    ///< Least or most significant byte first.
 enum class ValueType : std::uint8_t { integer, single, floating };  ///< `floating` is IEEE 754 double.
 enum class MuxRole : std::uint8_t { plain, selector, multiplexed };
+/// How frames find their message: by the whole identifier, by the bits of a mask, or by the parameter group of a 29-bit
+/// identifier, where priority, source and (below PF 240) destination do not matter.
+enum class Match : std::uint8_t { full, mask, group };
 
 /// A text for one raw value.
 struct ValueText {
     std::int64_t value = 0;
     std::string text;
+    friend bool operator==(const ValueText&, const ValueText&) = default;
+};
+
+/// Selector values at which a multiplexed signal is present, both ends included.
+struct MuxRange {
+    std::uint64_t from = 0;
+    std::uint64_t to = 0;
+    friend bool operator==(const MuxRange&, const MuxRange&) = default;
 };
 
 /// One signal: where its bits lie and what they mean.
 struct Signal {
+    std::uint32_t uid = 0;      ///< Identity while the database is open; 0 until it is part of one.
     std::string name;
+    std::string shortName;      ///< As the file has it where `name` comes from the customary long-name attribute.
     unsigned startBit = 0;      ///< As in the file: least significant bit (Intel) or most significant bit (Motorola).
     unsigned length = 1;        ///< Bits, 1 to 64.
     ByteOrder order = ByteOrder::intel;
@@ -35,44 +49,165 @@ struct Signal {
     std::string unit;
     std::vector<std::string> receivers;
     MuxRole mux = MuxRole::plain;
+    bool alsoSelector = false;       ///< A multiplexed signal that selects others itself.
     std::uint64_t muxValue = 0;      ///< Selector value at which a multiplexed signal is present.
+    std::string muxSelector;         ///< Its selector's name where it is not the message's only one.
+    std::vector<MuxRange> muxRanges; ///< Where set, in place of `muxValue`.
     std::vector<ValueText> texts;
     std::string comment;
+    AttributeValues attributes;
     std::optional<double> startRaw;  ///< Raw start value, from the customary attribute.
 
     /// Text of a raw value, or empty.
     [[nodiscard]] std::string_view textOf(double raw) const;
+    /// Raw value of a text, or empty. The first of several values with the same text.
+    [[nodiscard]] std::optional<std::int64_t> valueOf(std::string_view text) const;
+    [[nodiscard]] bool selects() const { return mux == MuxRole::selector || alsoSelector; }
+    /// Whether a selector's raw value lets this multiplexed signal be present.
+    [[nodiscard]] bool presentAt(std::uint64_t selected) const;
+    friend bool operator==(const Signal&, const Signal&) = default;
+};
+
+/// Signals of a message that belong together.
+struct SignalGroup {
+    std::string name;
+    unsigned repetitions = 1;
+    std::vector<std::string> signals;
+    friend bool operator==(const SignalGroup&, const SignalGroup&) = default;
 };
 
 /// One message: a frame with a meaning.
 struct Message {
+    std::uint32_t uid = 0;
     std::string name;
+    std::string shortName;           ///< See Signal::shortName.
     can::Identifier id{};
     unsigned length = 0;             ///< Payload bytes, 0 to 64.
     std::string sender;              ///< Empty when none is named.
+    std::vector<std::string> moreSenders;
     std::vector<Signal> signals;
+    std::vector<SignalGroup> groups;
     std::string comment;
-    can::Time cycleTime{};           ///< 0 where none is promised.
+    AttributeValues attributes;
+    can::Time cycleTime{};           ///< 0 where none is promised. This and what follows comes from attributes.
+    std::string sendType;            ///< As the attribute names it; empty where it says nothing.
     bool fd = false;
     bool brs = false;
+    std::optional<Match> match;      ///< Where absent, the bus decides.
+    std::uint32_t matchMask = 0;     ///< For Match::mask: bits of the identifier that matter.
 
     [[nodiscard]] const Signal* find(std::string_view signal) const;
+    [[nodiscard]] Signal* find(std::string_view signal);
+    friend bool operator==(const Message&, const Message&) = default;
 };
 
 struct Node {
+    std::uint32_t uid = 0;
     std::string name;
+    std::string shortName;           ///< See Signal::shortName.
     std::string comment;
+    AttributeValues attributes;
+    friend bool operator==(const Node&, const Node&) = default;
+};
+
+/// A table of texts that signals may share.
+struct ValueTable {
+    std::uint32_t uid = 0;
+    std::string name;
+    std::vector<ValueText> texts;
+    friend bool operator==(const ValueTable&, const ValueTable&) = default;
+};
+
+/// A variable of the environment: no part of any frame.
+struct Variable {
+    std::uint32_t uid = 0;
+    std::string name;
+    unsigned type = 0;               ///< 0 integer, 1 float; 0x8000 is added for text, as in the file's access word.
+    double minimum = 0;
+    double maximum = 0;
+    std::string unit;
+    double initial = 0;
+    unsigned id = 0;
+    std::string access;
+    std::vector<std::string> nodes;
+    unsigned dataLength = 0;         ///< Bytes, for a variable that holds data.
+    std::vector<ValueText> texts;
+    std::string comment;
+    AttributeValues attributes;
+    friend bool operator==(const Variable&, const Variable&) = default;
+};
+
+/// A shape that signals may share.
+struct SignalType {
+    std::uint32_t uid = 0;
+    std::string name;
+    unsigned length = 1;
+    ByteOrder order = ByteOrder::intel;
+    bool isSigned = false;
+    double factor = 1;
+    double offset = 0;
+    double minimum = 0;
+    double maximum = 0;
+    std::string unit;
+    double standard = 0;             ///< Its default.
+    std::string table;               ///< Of texts; empty where it names none.
+    friend bool operator==(const SignalType&, const SignalType&) = default;
+};
+
+/// The value of an attribute of a node's relation with a message, signal or variable.
+struct Relation {
+    AttributeOwner owner = AttributeOwner::nodeMessage;
+    std::string attribute;
+    std::string node;
+    std::uint32_t message = 0;       ///< Uid of the message, for nodeMessage and nodeSignal.
+    std::string object;              ///< Name of the signal or the variable.
+    AttributeValue value;
+    friend bool operator==(const Relation&, const Relation&) = default;
+};
+
+/// What belongs to the database as a whole.
+struct Network {
+    std::string version;
+    std::string busTiming;           ///< What follows BS_:, as in the file.
+    std::string comment;
+    AttributeValues attributes;
+    std::vector<Relation> relations;
+    friend bool operator==(const Network&, const Network&) = default;
 };
 
 /// A database as read from one file.
 struct Database {
     std::string path;
-    std::string version;
+    Network network;
     std::vector<Node> nodes;
+    std::vector<ValueTable> tables;
     std::vector<Message> messages;
+    std::vector<Variable> variables;
+    std::vector<SignalType> signalTypes;
+    std::vector<AttributeDefinition> definitions;
+    std::uint32_t lastUid = 0;       ///< Highest identity given out.
 
     [[nodiscard]] const Message* find(can::Identifier id) const;
     [[nodiscard]] const Message* find(std::string_view name) const;
+    [[nodiscard]] const Node* findNode(std::string_view name) const;
+    [[nodiscard]] const AttributeDefinition* definition(AttributeOwner owner, std::string_view name) const;
+    [[nodiscard]] std::size_t signalCount() const;
 };
+
+/// Takes cycle time, send type, start values, frame format and matching out of the customary attributes of a message.
+void applyCustomary(const Database& database, Message& message);
+
+/// Names of the customary attributes.
+namespace customary {
+inline constexpr const char* cycleTime = "GenMsgCycleTime";
+inline constexpr const char* sendType = "GenMsgSendType";
+inline constexpr const char* startValue = "GenSigStartValue";
+inline constexpr const char* frameFormat = "VFrameFormat";
+inline constexpr const char* bitRateSwitch = "CANFD_BRS";
+inline constexpr const char* matchMask = "IdentifierMask";
+inline constexpr const char* longMessage = "SystemMessageLongSymbol";
+inline constexpr const char* longSignal = "SystemSignalLongSymbol";
+inline constexpr const char* longNode = "SystemNodeLongSymbol";
+}  // namespace customary
 
 }  // namespace wavetrope::database

@@ -59,6 +59,7 @@ void DbcLexer::advance()
     current_.line = line_;
     current_.column = static_cast<int>(at_ - lineStart_) + 1;
     current_.firstOnLine = freshLine_;
+    current_.begin = current_.end = at_;
     freshLine_ = false;
     if (at_ >= text_.size())
         return;
@@ -71,7 +72,7 @@ void DbcLexer::advance()
         while (at_ < text_.size() && text_[at_] != '"') {
             if (text_[at_] == '\\' && at_ + 1 < text_.size() && (text_[at_ + 1] == '"' || text_[at_ + 1] == '\\'))
                 ++at_;
-            if (text_[at_] == '\n') {
+            if (text_[at_] == '\n' || (text_[at_] == '\r' && (at_ + 1 >= text_.size() || text_[at_ + 1] != '\n'))) {
                 ++line_;
                 lineStart_ = at_ + 1;
             }
@@ -80,6 +81,8 @@ void DbcLexer::advance()
         current_.text = text_.substr(start + 1, at_ - start - 1);
         if (at_ < text_.size())
             ++at_;
+        else
+            current_.closed = false;
     } else if (isWordStart(c)) {
         current_.kind = DbcToken::Kind::word;
         while (at_ < text_.size() && isWord(text_[at_]))
@@ -102,11 +105,22 @@ void DbcLexer::advance()
         ++at_;
         current_.text = text_.substr(start, 1);
     }
+    current_.end = at_;
+}
+
+void DbcLexer::seek(const Place& place)
+{
+    at_ = place.at;
+    lineStart_ = place.lineStart;
+    line_ = place.line;
+    freshLine_ = place.firstOnLine;
+    advance();
 }
 
 DbcToken DbcLexer::take()
 {
     const DbcToken token = current_;
+    taken_ = token.end;
     if (token.kind != DbcToken::Kind::end)
         advance();
     return token;
@@ -122,7 +136,7 @@ void DbcLexer::recover()
 {
     while (current_.kind != DbcToken::Kind::end) {
         if (current_.kind == DbcToken::Kind::mark && current_.text == ";") {
-            advance();
+            take();
             return;
         }
         if (current_.firstOnLine && current_.kind == DbcToken::Kind::word && current_.text.size() > 2 && current_.text.back() == '_')
@@ -142,6 +156,48 @@ std::string dbcText(std::string_view raw, bool utf8)
             out += raw[i];
         else
             appendUtf8(out, byte < 0xA0 ? page1252[byte - 0x80U] : byte);
+    }
+    return out;
+}
+
+std::string dbcQuoted(std::string_view text)
+{
+    std::string out = "\"";
+    for (const char c : text) {
+        if (c == '"' || c == '\\')
+            out += '\\';
+        out += c;
+    }
+    return out + '"';
+}
+
+std::optional<std::string> dbcBytes(std::string_view text, bool utf8)
+{
+    if (utf8)
+        return std::string(text);
+    std::string out;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const auto byte = static_cast<unsigned char>(text[i]);
+        if (byte < 0x80) {
+            out += text[i];
+            continue;
+        }
+        const unsigned more = byte >= 0xF0 ? 3 : byte >= 0xE0 ? 2 : 1;
+        if (i + more >= text.size() || more == 3)
+            return std::nullopt;
+        unsigned code = byte & (more == 2 ? 0x0FU : 0x1FU);
+        for (unsigned k = 0; k < more; ++k)
+            code = code << 6 | (static_cast<unsigned char>(text[++i]) & 0x3FU);
+        if (code >= 0xA0 && code <= 0xFF) {
+            out += static_cast<char>(code);
+            continue;
+        }
+        unsigned slot = 0;
+        while (slot < page1252.size() && page1252[slot] != code)
+            ++slot;
+        if (slot == page1252.size())
+            return std::nullopt;
+        out += static_cast<char>(0x80 + slot);
     }
     return out;
 }

@@ -1,14 +1,12 @@
 #include "database/dbc_reader.h"
 
 #include <algorithm>
-#include <charconv>
-#include <cmath>
+#include <filesystem>
 #include <fstream>
 #include <map>
-#include <filesystem>
-#include <unordered_map>
 
-#include "database/dbc_lexer.h"
+#include "database/dbc_cursor.h"
+#include "database/dbc_format.h"
 
 namespace wavetrope::database {
 
@@ -16,30 +14,37 @@ namespace {
 
 using Kind = DbcToken::Kind;
 
-constexpr std::uint32_t extendedFlag = 0x80000000U;
-constexpr std::uint32_t orphanIdentifier = 0xC0000000U;  // the message that holds signals of no message
-constexpr std::string_view noNode = "Vector__XXX";       // the format's reserved word for no node
 constexpr std::size_t mostProblems = 1000;
+constexpr std::size_t giveUpAfter = 100'000;
 
-struct Expectation {
-    std::string what;
-};
+bool isReserved(std::string_view node) { return node == dbc::noNode || node.empty(); }
 
-// One pass over the tokens. A statement that cannot be understood throws an Expectation inside this file only; the loop
-// over the statements notes it with its place and goes on behind it.
+// One pass over the tokens. A statement that cannot be understood throws a DbcExpectation inside this file only; the
+// loop over the statements notes it with its place and goes on behind it. A statement about an object that comes later
+// is read again at the end.
 class Reader {
 public:
-    Reader(std::string_view text, std::string name) : lexer_(text), utf8_(isUtf8(text)) { reading_.database.path = std::move(name); }
+    Reader(std::string_view text, std::string name) : in_(text)
+    {
+        db_.path = std::move(name);
+        reading_.source.utf8 = in_.utf8;
+        reading_.source.text = text;
+        const auto newline = text.find_first_of("\r\n");
+        if (newline != std::string_view::npos)
+            reading_.source.lineEnd = text[newline] == '\n' ? "\n" : text.substr(newline, 2) == "\r\n" ? "\r\n" : "\r";
+    }
 
     DbcReading run()
     {
-        while (lexer_.peek().kind != Kind::end) {
-            try {
-                statement();
-            } catch (const Expectation& expected) {
-                problem(expected.what);
-                lexer_.recover();
-            }
+        while (!in_.at(Kind::end) && problems_ < giveUpAfter)
+            guarded();
+        if (!in_.at(Kind::end))
+            reading_.problems.push_back({"too much here is no signal database: reading ended here", db_.path, in_.peek().line, in_.peek().column, {}});
+        last_ = true;
+        const auto deferred = std::move(deferred_);
+        for (const DbcLexer::Place& place : deferred) {
+            in_.lexer.seek(place);
+            guarded();
         }
         finish();
         return std::move(reading_);
@@ -48,230 +53,231 @@ public:
 private:
     void problem(const std::string& what, const DbcToken* token = nullptr)
     {
-        const DbcToken& at = token != nullptr ? *token : lexer_.peek();
-        if (reading_.problems.size() < mostProblems)
-            reading_.problems.push_back({what, reading_.database.path, at.line, at.column, {}});
+        const DbcToken& at = token != nullptr ? *token : in_.peek();
+        if (++problems_ <= mostProblems)
+            reading_.problems.push_back({what, db_.path, at.line, at.column, {}});
     }
-    [[noreturn]] void expected(const std::string& what)
+    void warn(const std::string& what, const DbcToken& at)
     {
-        const DbcToken& at = lexer_.peek();
-        const std::string found = at.kind == Kind::end ? "the end of the file" : "'" + dbcText(at.text.substr(0, 40), utf8_) + "'";
-        throw Expectation{"expected " + what + ", found " + found};
+        if (reading_.warnings.size() < mostProblems)
+            reading_.warnings.push_back({what, db_.path, at.line, at.column, {}});
     }
-    DbcToken word(const char* what)
+    // Ends a statement. A missing semicolon is clear from what follows, a doubled one from itself.
+    void semicolon()
     {
-        if (lexer_.peek().kind != Kind::word)
-            expected(what);
-        return lexer_.take();
+        if (!in_.tryMark(';'))
+            warn("a semicolon is missing before this", in_.peek());
     }
-    void mark(char c)
+    std::uint32_t newUid() { return ++db_.lastUid; }
+
+    void guarded()
     {
-        if (lexer_.peek().kind != Kind::mark || lexer_.peek().text[0] != c)
-            expected(std::string("'") + c + "'");
-        lexer_.take();
+        try {
+            start_ = in_.lexer.place();
+            first_ = in_.peek();
+            statement();
+        } catch (const DbcExpectation& expected) {
+            problem(expected.what);
+            in_.lexer.recover();
+        }
     }
-    bool tryMark(char c)
+    // The statement that has just been read is about the object of this key.
+    void note(std::string key)
     {
-        if (lexer_.peek().kind != Kind::mark || lexer_.peek().text[0] != c)
-            return false;
-        lexer_.take();
-        return true;
+        reading_.source.statements.push_back({std::move(key), first_.begin, in_.lexer.taken(), first_.line, first_.column});
     }
-    void semicolon() { tryMark(';'); }  // a missing one is clear from what follows
-    std::string string(const char* what)
+    // What it is about is not there: look again at the end, then say so. Where frames are not concerned, a warning does.
+    void missing(const std::string& what, bool ofFrames = true)
     {
-        if (lexer_.peek().kind != Kind::string)
-            expected(what);
-        return dbcText(lexer_.take().text, utf8_);
-    }
-    double number(const char* what)
-    {
-        if (lexer_.peek().kind != Kind::number)
-            expected(what);
-        std::string_view text = lexer_.peek().text;
-        if (text.front() == '+')
-            text.remove_prefix(1);
-        double value = 0;
-        const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), value);
-        if (end != text.data() + text.size() || (code != std::errc{} && code != std::errc::result_out_of_range) || !std::isfinite(value))
-            expected(what);
-        lexer_.take();
-        return value;
-    }
-    std::uint64_t whole(const char* what, std::uint64_t limit)
-    {
-        if (lexer_.peek().kind != Kind::number)
-            expected(what);
-        const std::string_view text = lexer_.peek().text;
-        std::uint64_t value = 0;
-        const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), value);
-        if (code != std::errc{} || end != text.data() + text.size() || value > limit)
-            expected(std::string(what) + " of 0 to " + std::to_string(limit));
-        lexer_.take();
-        return value;
+        if (!last_)
+            deferred_.push_back(start_);
+        else if (ofFrames)
+            problem(what, &first_);
+        else
+            warn(what, first_);
     }
 
     void statement()
     {
-        const DbcToken token = lexer_.peek();
-        if (token.kind == Kind::mark && token.text == ";") {
-            lexer_.take();
+        if (in_.at(Kind::mark) && in_.peek().text == ";") {
+            warn("a semicolon too many", in_.lexer.take());
             return;
         }
-        if (token.kind != Kind::word)
-            expected("a statement");
-        lexer_.take();
-        const std::string_view word_ = token.text;
-        if (word_ == "VERSION") {
-            if (lexer_.peek().kind == Kind::string)
-                reading_.database.version = dbcText(lexer_.take().text, utf8_);
-            known_ = true;
-        } else if (word_ == "NS_") {
-            newSymbols();
-        } else if (word_ == "BS_") {
-            mark(':');
-            while (lexer_.peek().kind != Kind::end && !lexer_.peek().firstOnLine)
-                lexer_.take();
-        } else if (word_ == "BU_") {
-            nodes();
-        } else if (word_ == "BO_") {
-            message();
-        } else if (word_ == "SG_") {
-            signal();
-        } else if (word_ == "CM_") {
-            comment();
-        } else if (word_ == "VAL_") {
-            values();
-        } else if (word_ == "SIG_VALTYPE_") {
-            valueType();
-        } else if (word_ == "BA_DEF_") {
-            attributeDefinition();
-        } else if (word_ == "BA_DEF_DEF_") {
-            attributeDefault();
-        } else if (word_ == "BA_") {
-            attribute();
-        } else if (word_.size() > 2 && word_.back() == '_') {
-            lexer_.recover();  // a kind of statement that has no place in the model yet
+        if (!in_.at(Kind::word))
+            in_.expected("a statement");
+        static const std::map<std::string_view, void (Reader::*)()> statements = {
+            {"VERSION", &Reader::version}, {"NS_", &Reader::newSymbols}, {"BS_", &Reader::busTiming}, {"BU_", &Reader::nodes},
+            {"VAL_TABLE_", &Reader::valueTable}, {"BO_", &Reader::message}, {"SG_", &Reader::signal}, {"SG_MUL_VAL_", &Reader::multiplexRanges},
+            {"BO_TX_BU_", &Reader::moreSenders}, {"EV_", &Reader::variable}, {"ENVVAR_DATA_", &Reader::variableData}, {"SGTYPE_", &Reader::signalType},
+            {"CM_", &Reader::comment}, {"VAL_", &Reader::values}, {"SIG_VALTYPE_", &Reader::valueType}, {"SIG_GROUP_", &Reader::signalGroup},
+            {"BA_DEF_", &Reader::attributeDefinition}, {"BA_DEF_REL_", &Reader::attributeDefinition}, {"BA_DEF_DEF_", &Reader::attributeDefault},
+            {"BA_DEF_DEF_REL_", &Reader::attributeDefault}, {"BA_", &Reader::attribute}, {"BA_REL_", &Reader::relation}};
+        const DbcToken token = in_.lexer.take();
+        if (const auto found = statements.find(token.text); found != statements.end()) {
+            (this->*found->second)();
+        } else if (token.text.size() > 2 && token.text.back() == '_') {
+            in_.lexer.recover();  // a kind of statement that has no place in the model; it stays where it is in the file
         } else {
-            problem("unknown statement '" + dbcText(word_.substr(0, 40), utf8_) + "'", &token);
-            lexer_.recover();
+            problem("unknown statement '" + dbcText(token.text.substr(0, 40), in_.utf8) + "'", &token);
+            in_.lexer.recover();
         }
     }
 
+    void version()
+    {
+        if (in_.at(Kind::string))
+            db_.network.version = in_.string("a version in quotes");
+        known_ = true;
+        note("VERSION");
+    }
+
+    // A word at the very start of a line begins the next statement.
+    bool listGoesOn() const { return in_.at(Kind::word) && !(in_.peek().firstOnLine && in_.peek().column == 1); }
+
     void newSymbols()
     {
-        mark(':');
-        // Its names stand indented, one to a line; the first word at the start of a line ends the list.
-        while (lexer_.peek().kind == Kind::word && !(lexer_.peek().firstOnLine && lexer_.peek().column == 1))
-            lexer_.take();
+        in_.mark(':');
+        while (listGoesOn())
+            in_.lexer.take();
         known_ = true;
+    }
+
+    void busTiming()
+    {
+        in_.mark(':');
+        const std::size_t from = in_.lexer.taken();
+        while (!in_.at(Kind::end) && !in_.peek().firstOnLine)
+            in_.lexer.take();
+        std::string_view text = std::string_view(reading_.source.text).substr(from, in_.lexer.taken() - from);
+        while (!text.empty() && text.front() == ' ')
+            text.remove_prefix(1);
+        db_.network.busTiming = dbcText(text, in_.utf8);
+        note("BS_");
     }
 
     void nodes()
     {
-        mark(':');
-        while (lexer_.peek().kind == Kind::word && !(lexer_.peek().firstOnLine && lexer_.peek().column == 1)) {
-            const std::string name(lexer_.take().text);
-            if (name != noNode)
-                reading_.database.nodes.push_back({name, {}});
+        in_.mark(':');
+        while (listGoesOn()) {
+            Node node;
+            node.name = in_.name("a node name");
+            in_.tryMark(',');
+            if (isReserved(node.name))
+                continue;
+            node.uid = newUid();
+            db_.nodes.push_back(std::move(node));
         }
-        semicolon();
+        in_.tryMark(';');
         known_ = true;
+        note("BU_");
+    }
+
+    std::vector<ValueText> texts()
+    {
+        std::vector<ValueText> list;
+        while (in_.at(Kind::number)) {
+            const std::int64_t value = in_.value("a value");
+            list.push_back({value, in_.string("a text in quotes")});
+        }
+        return list;
+    }
+
+    void valueTable()
+    {
+        ValueTable table;
+        table.name = in_.name("a name");
+        table.texts = texts();
+        if (!in_.at(Kind::mark))
+            in_.expected("a value or ';'");
+        semicolon();
+        table.uid = newUid();
+        note(dbc::key("VAL_TABLE_", table.uid));
+        db_.tables.push_back(std::move(table));
     }
 
     void message()
     {
-        current_ = nullptr;
-        const DbcToken at = lexer_.peek();
-        const auto raw = static_cast<std::uint32_t>(whole("an identifier", 0xFFFFFFFFU));
-        const std::string name(word("a message name").text);
-        mark(':');
-        const auto length = static_cast<unsigned>(whole("a length in bytes", 0xFFFF));
-        if (lexer_.peek().firstOnLine)  // the next statement has begun
-            expected("a sending node");
-        const std::string sender(word("a sending node").text);
-        known_ = true;
-        if (raw == orphanIdentifier) {
-            orphans_ = true;
-            return;
-        }
-        orphans_ = false;
+        current_ = none;
+        const DbcToken at = in_.peek();
+        const auto raw = static_cast<std::uint32_t>(in_.whole("an identifier", 0xFFFFFFFFU));
         Message message;
-        message.name = name;
-        message.id = {raw & ~extendedFlag, (raw & extendedFlag) != 0};
+        message.name = in_.name("a message name");
+        in_.mark(':');
+        const auto length = static_cast<unsigned>(in_.whole("a length in bytes", 0xFFFF));
+        if (in_.peek().firstOnLine)  // the next statement has begun
+            in_.expected("a sending node");
+        const std::string sender = in_.name("a sending node");
+        in_.tryMark(';');
+        known_ = true;
+        dropped_ = true;
+        if (raw == dbc::orphanIdentifier)
+            return;
+        message.id = {raw & ~dbc::extendedFlag, (raw & dbc::extendedFlag) != 0};
         message.length = std::min(length, can::maxLength);
-        message.fd = length > can::maxClassicLength;
-        if (sender != noNode)
+        if (!isReserved(sender))
             message.sender = sender;
         if (!message.id.valid()) {
-            problem("identifier " + std::to_string(raw) + " of " + name + " is outside 11 or 29 bits", &at);
-            orphans_ = true;  // its signals are read and dropped
-            return;
+            problem("identifier " + std::to_string(raw) + " of " + message.name + " is outside 11 or 29 bits", &at);
+            return;  // its signals are read and dropped
         }
         if (length > can::maxLength)
-            problem("length of " + name + " is " + std::to_string(length) + ", more than 64 bytes", &at);
-        byId_.try_emplace(raw, reading_.database.messages.size());
-        reading_.database.messages.push_back(std::move(message));
-        current_ = &reading_.database.messages.back();
+            problem("length of " + message.name + " is " + std::to_string(length) + ", more than 64 bytes", &at);
+        dropped_ = false;
+        message.uid = newUid();
+        if (length <= can::maxLength)
+            note(dbc::key("BO_", message.uid));
+        current_ = db_.messages.size();
+        byId_.try_emplace(raw, current_);
+        db_.messages.push_back(std::move(message));
     }
 
     void signal()
     {
-        const DbcToken at = lexer_.peek();
+        const DbcToken at = in_.peek();
         Signal signal;
-        signal.name = word("a signal name").text;
-        if (lexer_.peek().kind == Kind::word) {
-            const DbcToken role = lexer_.take();
-            multiplexing(signal, role);
-        }
-        mark(':');
-        signal.startBit = static_cast<unsigned>(whole("a start bit", 511));
-        mark('|');
-        signal.length = static_cast<unsigned>(whole("a length in bits", 64));
-        mark('@');
-        byteOrder(signal);
-        mark('(');
-        signal.factor = number("a factor");
-        mark(',');
-        signal.offset = number("an offset");
-        mark(')');
-        mark('[');
-        const double low = number("a minimum");
-        mark('|');
-        const double high = number("a maximum");
-        mark(']');
+        signal.name = in_.name("a signal name");
+        if (in_.at(Kind::word))
+            multiplexing(signal, in_.lexer.take());
+        in_.mark(':');
+        signal.startBit = static_cast<unsigned>(in_.whole("a start bit", 511));
+        in_.mark('|');
+        signal.length = static_cast<unsigned>(in_.whole("a length in bits", 64));
+        in_.mark('@');
+        byteOrder(signal.order, signal.isSigned);
+        in_.mark('(');
+        signal.factor = in_.number("a factor");
+        in_.mark(',');
+        signal.offset = in_.number("an offset");
+        in_.mark(')');
+        in_.mark('[');
+        const double low = in_.number("a minimum");
+        in_.mark('|');
+        const double high = in_.number("a maximum");
+        in_.mark(']');
         if (low != 0 || high != 0) {
             signal.minimum = low;
             signal.maximum = high;
         }
-        signal.unit = string("a unit in quotes");
-        while (lexer_.peek().kind == Kind::word && !lexer_.peek().firstOnLine) {
-            const std::string receiver(lexer_.take().text);
-            if (receiver != noNode)
+        signal.unit = in_.string("a unit in quotes");
+        while (in_.at(Kind::word) && !in_.peek().firstOnLine) {
+            const std::string receiver = in_.name("a receiver");
+            if (!isReserved(receiver))
                 signal.receivers.push_back(receiver);
-            tryMark(',');
+            in_.tryMark(',');
         }
-        if (orphans_)
+        in_.tryMark(';');
+        if (dropped_)
             return;
-        if (current_ == nullptr) {
-            problem("signal " + signal.name + " stands outside a message", &at);
-            return;
-        }
-        if (signal.length == 0) {
-            problem("signal " + signal.name + " has no bits", &at);
-            return;
-        }
-        if (planEnd(signal) > can::maxLength * 8) {
-            problem("signal " + signal.name + " ends behind byte 63", &at);
-            return;
-        }
-        current_->signals.push_back(std::move(signal));
-    }
-
-    static unsigned planEnd(const Signal& signal)
-    {
+        if (current_ == none)
+            return problem("signal " + signal.name + " stands outside a message", &at);
+        if (signal.length == 0)
+            return problem("signal " + signal.name + " has no bits", &at);
         const unsigned lead = signal.order == ByteOrder::motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
-        return signal.startBit / 8 * 8 + lead + signal.length;
+        if (signal.startBit / 8 * 8 + lead + signal.length > can::maxLength * 8)
+            return problem("signal " + signal.name + " ends behind byte 63", &at);
+        signal.uid = newUid();
+        note(dbc::key("SG_", signal.uid));
+        db_.messages[current_].signals.push_back(std::move(signal));
     }
 
     void multiplexing(Signal& signal, const DbcToken& role)
@@ -283,219 +289,458 @@ private:
         }
         if (text.front() == 'm') {
             text.remove_prefix(1);
-            if (!text.empty() && text.back() == 'M')
+            if (!text.empty() && text.back() == 'M') {
                 text.remove_suffix(1);
+                signal.alsoSelector = true;
+            }
             const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), signal.muxValue);
             if (code == std::errc{} && end == text.data() + text.size()) {
                 signal.mux = MuxRole::multiplexed;
                 return;
             }
         }
-        problem("expected M or m with a number behind the signal name, found '" + std::string(role.text) + "'", &role);
+        signal.alsoSelector = false;
+        problem("expected M or m with a number behind the signal name, found '" + dbcText(role.text, in_.utf8) + "'", &role);
     }
 
-    void byteOrder(Signal& signal)
+    void byteOrder(ByteOrder& order, bool& isSigned)
     {
-        // "1+" may come as a number followed by a mark; "1-" too.
-        if (lexer_.peek().kind != Kind::number || (lexer_.peek().text != "0" && lexer_.peek().text != "1"))
-            expected("a byte order, 0 or 1");
-        signal.order = lexer_.take().text == "0" ? ByteOrder::motorola : ByteOrder::intel;
-        if (tryMark('-'))
-            signal.isSigned = true;
-        else
-            mark('+');
+        if (!in_.at(Kind::number) || (in_.peek().text != "0" && in_.peek().text != "1"))
+            in_.expected("a byte order, 0 or 1");
+        order = in_.lexer.take().text == "0" ? ByteOrder::motorola : ByteOrder::intel;
+        isSigned = in_.tryMark('-');
+        if (!isSigned)
+            in_.mark('+');
     }
 
     Message* messageOf(std::uint64_t raw)
     {
         const auto found = byId_.find(static_cast<std::uint32_t>(raw));
-        return found == byId_.end() ? nullptr : &reading_.database.messages[found->second];
+        return found == byId_.end() ? nullptr : &db_.messages[found->second];
     }
-
     Signal* signalOf(std::uint64_t raw, std::string_view name)
     {
         Message* message = messageOf(raw);
-        return message == nullptr ? nullptr : const_cast<Signal*>(message->find(name));
+        return message == nullptr ? nullptr : message->find(name);
+    }
+    template <class Object>
+    static Object* named(std::vector<Object>& objects, std::string_view name)
+    {
+        for (Object& object : objects)
+            if (object.name == name)
+                return &object;
+        return nullptr;
+    }
+    static std::string about(const char* what, const char* object, std::string_view name) { return std::string(what) + ' ' + object + ' ' + std::string(name) + ", which is not defined"; }
+
+    void multiplexRanges()
+    {
+        const std::uint64_t id = in_.whole("an identifier", 0xFFFFFFFFU);
+        const std::string name = in_.name("a signal name");
+        const std::string selector = in_.name("the selector's name");
+        std::vector<MuxRange> ranges;
+        do {
+            MuxRange range;
+            range.from = in_.whole("the start of a range", UINT64_MAX);
+            // "1-3" comes as a number and a negative number.
+            if (in_.at(Kind::number) && in_.peek().text.front() == '-') {
+                const std::string_view text = in_.lexer.take().text.substr(1);
+                if (std::from_chars(text.data(), text.data() + text.size(), range.to).ec != std::errc{})
+                    in_.expected("the end of a range");
+            } else {
+                in_.mark('-');
+                range.to = in_.whole("the end of a range", UINT64_MAX);
+            }
+            ranges.push_back(range);
+        } while (in_.tryMark(',') || in_.at(Kind::number));
+        semicolon();
+        Signal* signal = signalOf(id, name);
+        if (signal == nullptr)
+            return id == dbc::orphanIdentifier ? void() : missing(about("selector values for", "signal", name));
+        if (signal->mux != MuxRole::selector)
+            signal->mux = MuxRole::multiplexed;
+        signal->muxSelector = selector;
+        signal->muxRanges = std::move(ranges);
+        note(dbc::key("SG_MUL_VAL_", signal->uid));
+    }
+
+    void moreSenders()
+    {
+        const std::uint64_t id = in_.whole("an identifier", 0xFFFFFFFFU);
+        in_.mark(':');
+        std::vector<std::string> senders;
+        while (in_.at(Kind::word)) {
+            senders.push_back(in_.name("a node name"));
+            if (isReserved(senders.back()))
+                senders.pop_back();
+            in_.tryMark(',');
+        }
+        semicolon();
+        Message* message = messageOf(id);
+        if (message == nullptr)
+            return missing(about("senders of", "message", std::to_string(id)));
+        message->moreSenders = std::move(senders);
+        note(dbc::key("BO_TX_BU_", message->uid));
+    }
+
+    void variable()
+    {
+        Variable variable;
+        variable.name = in_.name("a name");
+        in_.mark(':');
+        variable.type = static_cast<unsigned>(in_.whole("a type", 2));
+        in_.mark('[');
+        variable.minimum = in_.number("a minimum");
+        in_.mark('|');
+        variable.maximum = in_.number("a maximum");
+        in_.mark(']');
+        variable.unit = in_.string("a unit in quotes");
+        variable.initial = in_.number("an initial value");
+        variable.id = static_cast<unsigned>(in_.whole("a number", 0xFFFFFFFFU));
+        variable.access = in_.name("an access word");
+        while (in_.at(Kind::word)) {
+            const std::string node = in_.name("a node name");
+            if (!isReserved(node))
+                variable.nodes.push_back(node);
+            in_.tryMark(',');
+        }
+        semicolon();
+        variable.uid = newUid();
+        note(dbc::key("EV_", variable.uid));
+        db_.variables.push_back(std::move(variable));
+    }
+
+    void variableData()
+    {
+        const std::string name = in_.name("a name");
+        in_.mark(':');
+        const auto length = static_cast<unsigned>(in_.whole("a length in bytes", 0xFFFFFF));
+        semicolon();
+        Variable* variable = named(db_.variables, name);
+        if (variable == nullptr)
+            return missing(about("data of", "variable", name), false);
+        variable->dataLength = length;
+        note(dbc::key("ENVVAR_DATA_", variable->uid));
+    }
+
+    void signalType()
+    {
+        SignalType type;
+        type.name = in_.name("a name");
+        in_.mark(':');
+        type.length = static_cast<unsigned>(in_.whole("a length in bits", 64));
+        in_.mark('@');
+        byteOrder(type.order, type.isSigned);
+        in_.mark('(');
+        type.factor = in_.number("a factor");
+        in_.mark(',');
+        type.offset = in_.number("an offset");
+        in_.mark(')');
+        in_.mark('[');
+        type.minimum = in_.number("a minimum");
+        in_.mark('|');
+        type.maximum = in_.number("a maximum");
+        in_.mark(']');
+        type.unit = in_.string("a unit in quotes");
+        type.standard = in_.number("a default");
+        in_.tryMark(',');
+        if (in_.at(Kind::word) && !in_.peek().firstOnLine)
+            type.table = in_.name("a table");
+        semicolon();
+        type.uid = newUid();
+        note(dbc::key("SGTYPE_", type.uid));
+        db_.signalTypes.push_back(std::move(type));
     }
 
     void comment()
     {
-        const DbcToken at = lexer_.peek();
-        if (at.kind == Kind::string) {
-            lexer_.take();
-        } else {
-            const std::string_view object = word("BU_, BO_, SG_ or a text").text;
-            if (object == "BU_") {
-                const std::string name(word("a node name").text);
-                const std::string text = string("a comment in quotes");
-                for (Node& node : reading_.database.nodes)
-                    if (node.name == name)
-                        node.comment = text;
-            } else if (object == "BO_") {
-                const std::uint64_t id = whole("an identifier", 0xFFFFFFFFU);
-                const std::string text = string("a comment in quotes");
-                if (Message* message = messageOf(id))
-                    message->comment = text;
-            } else if (object == "SG_") {
-                const std::uint64_t id = whole("an identifier", 0xFFFFFFFFU);
-                const std::string_view name = word("a signal name").text;
-                const std::string text = string("a comment in quotes");
-                if (Signal* signal = signalOf(id, name))
-                    signal->comment = text;
-                else if (id != orphanIdentifier)
-                    problem("comment on signal " + std::string(name) + ", which is not defined", &at);
-            } else {
-                lexer_.recover();
-                return;
-            }
+        if (in_.at(Kind::string)) {
+            db_.network.comment = in_.string("a comment in quotes");
+            semicolon();
+            note("CM_");
+            return;
         }
+        const std::string object = in_.name("BU_, BO_, SG_, EV_ or a text");
+        const bool onMessage = object == "BO_" || object == "SG_";
+        if (!onMessage && object != "BU_" && object != "EV_")
+            return in_.lexer.recover();
+        const std::uint64_t id = onMessage ? in_.whole("an identifier", 0xFFFFFFFFU) : 0;
+        const std::string name = object == "BO_" ? std::to_string(id) : in_.name(object == "SG_" ? "a signal name" : object == "BU_" ? "a node name" : "a variable's name");
+        std::string text = in_.string("a comment in quotes");
         semicolon();
+        const auto put = [&](auto* target, const char* what) {
+            if (target == nullptr)
+                return id == dbc::orphanIdentifier || isReserved(name) ? void() : missing(about("comment on", what, name), object != "EV_" && object != "BU_");
+            target->comment = std::move(text);
+            note(dbc::key("CM_", target->uid));
+        };
+        if (object == "BU_")
+            put(named(db_.nodes, name), "node");
+        else if (object == "EV_")
+            put(named(db_.variables, name), "variable");
+        else if (object == "BO_")
+            put(messageOf(id), "message");
+        else
+            put(signalOf(id, name), "signal");
     }
 
     void values()
     {
-        const DbcToken at = lexer_.peek();
-        if (at.kind == Kind::word) {  // of an environment variable
-            lexer_.recover();
-            return;
+        const bool ofVariable = in_.at(Kind::word);
+        const std::uint64_t id = ofVariable ? 0 : in_.whole("an identifier", 0xFFFFFFFFU);
+        const std::string name = in_.name("a signal name");
+        if (in_.at(Kind::word)) {  // the name of a table in place of values
+            const std::string table = in_.name("a table");
+            semicolon();
+            Signal* signal = signalOf(id, name);
+            const ValueTable* found = named(db_.tables, table);
+            if (signal == nullptr || found == nullptr)
+                return missing(about("value texts for", "signal", name));
+            signal->texts = found->texts;
+            return;  // stays as it is in the file
         }
-        const std::uint64_t id = whole("an identifier", 0xFFFFFFFFU);
-        const std::string_view name = word("a signal name").text;
-        std::vector<ValueText> texts;
-        while (lexer_.peek().kind == Kind::number) {
-            const double value = number("a value");
-            texts.push_back({static_cast<std::int64_t>(std::clamp(value, -9.2e18, 9.2e18)), string("a text in quotes")});
-        }
-        if (Signal* signal = signalOf(id, name))
-            signal->texts = std::move(texts);
-        else if (id != orphanIdentifier)
-            problem("value texts for signal " + std::string(name) + ", which is not defined", &at);
+        auto list = texts();
         semicolon();
+        const auto put = [&](auto* target) {
+            if (target == nullptr)
+                return id == dbc::orphanIdentifier ? void() : missing(about("value texts for", ofVariable ? "variable" : "signal", name), !ofVariable);
+            target->texts = std::move(list);
+            note(dbc::key("VAL_", target->uid));
+        };
+        if (ofVariable)
+            put(named(db_.variables, name));
+        else
+            put(signalOf(id, name));
     }
 
     void valueType()
     {
-        const DbcToken at = lexer_.peek();
-        const std::uint64_t id = whole("an identifier", 0xFFFFFFFFU);
-        const std::string_view name = word("a signal name").text;
-        tryMark(':');
-        const std::uint64_t type = whole("a value type", 3);
+        const DbcToken at = in_.peek();
+        const std::uint64_t id = in_.whole("an identifier", 0xFFFFFFFFU);
+        const std::string name = in_.name("a signal name");
+        in_.tryMark(':');
+        const std::uint64_t type = in_.whole("a value type", 3);
         semicolon();
         Signal* signal = signalOf(id, name);
         if (signal == nullptr)
-            return;
-        if ((type == 1 && signal->length != 32) || (type == 2 && signal->length != 64)) {
-            problem("floating-point signal " + signal->name + " has " + std::to_string(signal->length) + " bits", &at);
-            return;
-        }
+            return id == dbc::orphanIdentifier ? void() : missing(about("value type of", "signal", name));
+        if ((type == 1 && signal->length != 32) || (type == 2 && signal->length != 64))
+            return problem("floating-point signal " + signal->name + " has " + std::to_string(signal->length) + " bits", &at);
         signal->type = type == 1 ? ValueType::single : type == 2 ? ValueType::floating : ValueType::integer;
+        note(dbc::key("SIG_VALTYPE_", signal->uid));
+    }
+
+    void signalGroup()
+    {
+        const std::uint64_t id = in_.whole("an identifier", 0xFFFFFFFFU);
+        SignalGroup group;
+        group.name = in_.name("a group name");
+        group.repetitions = static_cast<unsigned>(in_.whole("a number of repetitions", 0xFFFFFFFFU));
+        in_.tryMark(':');
+        while (in_.at(Kind::word) && !(in_.peek().firstOnLine && in_.peek().column == 1)) {
+            group.signals.push_back(in_.name("a signal name"));
+            in_.tryMark(',');
+        }
+        semicolon();
+        Message* message = messageOf(id);
+        if (message == nullptr)
+            return id == dbc::orphanIdentifier ? void() : missing(about("signal group of", "message", std::to_string(id)));
+        note(dbc::groupKey(message->uid, group.name));
+        message->groups.push_back(std::move(group));
+    }
+
+    static AttributeOwner ownerOf(std::string_view word)
+    {
+        for (const AttributeOwner owner : {AttributeOwner::node, AttributeOwner::message, AttributeOwner::signal, AttributeOwner::variable, AttributeOwner::nodeMessage, AttributeOwner::nodeSignal, AttributeOwner::nodeVariable})
+            if (dbc::ownerWord(owner) == word)
+                return owner;
+        return AttributeOwner::network;
     }
 
     void attributeDefinition()
     {
-        if (lexer_.peek().kind == Kind::word)
-            lexer_.take();
-        const std::string name = string("an attribute name in quotes");
-        if (lexer_.peek().kind == Kind::word && lexer_.take().text == "ENUM") {
-            auto& choices = choices_[name];
-            while (lexer_.peek().kind == Kind::string) {
-                choices.push_back(dbcText(lexer_.take().text, utf8_));
-                tryMark(',');
+        AttributeDefinition definition;
+        if (in_.at(Kind::word))
+            definition.owner = ownerOf(in_.lexer.take().text);
+        definition.name = in_.string("an attribute name in quotes");
+        const std::string type = in_.name("a type: INT, HEX, FLOAT, STRING or ENUM");
+        if (type == "ENUM") {
+            definition.type = AttributeType::enumeration;
+            while (in_.at(Kind::string)) {
+                definition.choices.push_back(in_.string("a choice"));
+                in_.tryMark(',');
             }
+        } else if (type == "INT" || type == "HEX" || type == "FLOAT") {
+            definition.type = type == "INT" ? AttributeType::integer : type == "HEX" ? AttributeType::hexadecimal : AttributeType::real;
+            if (in_.at(Kind::number)) {
+                definition.minimum = in_.number("a minimum");
+                definition.maximum = in_.number("a maximum");
+            }
+        } else if (type == "STRING") {
+            definition.type = AttributeType::text;
         } else {
-            while (lexer_.peek().kind == Kind::number)
-                lexer_.take();
+            throw DbcExpectation{"expected a type INT, HEX, FLOAT, STRING or ENUM, found '" + type + "'"};
         }
         semicolon();
+        definition.uid = newUid();
+        note(dbc::key("BA_DEF_", definition.uid));
+        db_.definitions.push_back(std::move(definition));
     }
 
-    // An attribute's value: a number, or the text of an enumeration's choice.
-    double attributeValue(const std::string& name)
-    {
-        if (lexer_.peek().kind == Kind::number)
-            return number("a value");
-        const std::string text = string("a value");
-        const auto found = choices_.find(name);
-        if (found != choices_.end())
-            for (std::size_t i = 0; i < found->second.size(); ++i)
-                if (found->second[i] == text)
-                    return static_cast<double>(i);
-        return 0;
-    }
+    AttributeValue attributeValue() { return in_.at(Kind::number) ? AttributeValue::of(in_.number("a value")) : AttributeValue::of(in_.string("a number or a text in quotes")); }
 
     void attributeDefault()
     {
-        const std::string name = string("an attribute name in quotes");
-        defaults_[name] = attributeValue(name);
+        const std::string name = in_.string("an attribute name in quotes");
+        AttributeValue value = attributeValue();
         semicolon();
+        AttributeDefinition* definition = named(db_.definitions, name);
+        if (definition == nullptr)
+            return missing("default of attribute " + name + ", which is not defined", false);
+        definition->standard = std::move(value);
+        note(dbc::key("BA_DEF_DEF_", definition->uid));
     }
 
     void attribute()
     {
-        const std::string name = string("an attribute name in quotes");
-        if (lexer_.peek().kind != Kind::word) {
-            attributeValue(name);
-        } else {
-            const std::string_view object = lexer_.take().text;
-            if (object == "BO_") {
-                const std::uint64_t id = whole("an identifier", 0xFFFFFFFFU);
-                const double value = attributeValue(name);
-                if (Message* message = messageOf(id))
-                    apply(*message, name, value);
-            } else if (object == "SG_") {
-                const std::uint64_t id = whole("an identifier", 0xFFFFFFFFU);
-                const std::string_view signalName = word("a signal name").text;
-                const double value = attributeValue(name);
-                Signal* signal = signalOf(id, signalName);
-                if (signal != nullptr && name == "GenSigStartValue")
-                    signal->startRaw = value;
-            } else {
-                lexer_.recover();
-                return;
-            }
+        const std::string name = in_.string("an attribute name in quotes");
+        if (!in_.at(Kind::word)) {
+            db_.network.attributes.set(name, attributeValue());
+            semicolon();
+            note(dbc::attributeKey(name, 0));
+            return;
         }
+        const AttributeOwner owner = ownerOf(in_.peek().text);
+        if (owner == AttributeOwner::network || owner > AttributeOwner::variable)
+            in_.expected("BU_, BO_, SG_, EV_ or a value");
+        in_.lexer.take();
+        const bool onMessage = owner == AttributeOwner::message || owner == AttributeOwner::signal;
+        const std::uint64_t id = onMessage ? in_.whole("an identifier", 0xFFFFFFFFU) : 0;
+        const std::string object = owner == AttributeOwner::message ? std::to_string(id) : in_.name("a name");
+        AttributeValue value = attributeValue();
         semicolon();
+        const auto put = [&](auto* target, const char* what) {
+            if (target == nullptr)
+                return id == dbc::orphanIdentifier || isReserved(object) ? void() : missing(about("attribute of", what, object), onMessage);
+            target->attributes.set(name, std::move(value));
+            note(dbc::attributeKey(name, target->uid));
+        };
+        if (owner == AttributeOwner::node)
+            put(named(db_.nodes, object), "node");
+        else if (owner == AttributeOwner::message)
+            put(messageOf(id), "message");
+        else if (owner == AttributeOwner::signal)
+            put(signalOf(id, object), "signal");
+        else
+            put(named(db_.variables, object), "variable");
     }
 
-    void apply(Message& message, const std::string& name, double value)
+    void relation()
     {
-        if (name == "GenMsgCycleTime" && value > 0 && value < 1e9) {
-            message.cycleTime = std::chrono::milliseconds(std::llround(value));
-        } else if (name == "CANFD_BRS") {
-            message.brs = value != 0;
-        } else if (name == "VFrameFormat") {
-            const auto found = choices_.find(name);
-            const auto index = static_cast<std::size_t>(std::max(0.0, value));
-            if (found != choices_.end() && index < found->second.size())
-                message.fd = message.fd || found->second[index].find("FD") != std::string::npos;
+        Relation relation;
+        relation.attribute = in_.string("an attribute name in quotes");
+        relation.owner = ownerOf(in_.name("BU_BO_REL_, BU_SG_REL_ or BU_EV_REL_"));
+        relation.node = in_.name("a node name");
+        std::uint64_t id = 0;
+        if (relation.owner == AttributeOwner::nodeSignal) {
+            if (in_.atWord("SG_"))
+                in_.lexer.take();
+            id = in_.whole("an identifier", 0xFFFFFFFFU);
+            relation.object = in_.name("a signal name");
+        } else if (relation.owner == AttributeOwner::nodeMessage) {
+            if (in_.atWord("BO_"))
+                in_.lexer.take();
+            id = in_.whole("an identifier", 0xFFFFFFFFU);
+        } else if (relation.owner == AttributeOwner::nodeVariable) {
+            relation.object = in_.name("a variable's name");
+        } else {
+            in_.expected("BU_BO_REL_, BU_SG_REL_ or BU_EV_REL_");
         }
+        relation.value = attributeValue();
+        semicolon();
+        if (relation.owner != AttributeOwner::nodeVariable) {
+            const Message* message = messageOf(id);
+            if (message == nullptr)
+                return missing(about("attribute of a relation with", "message", std::to_string(id)));
+            relation.message = message->uid;
+        }
+        note(dbc::relationKey(relation));
+        db_.network.relations.push_back(std::move(relation));
     }
 
-    void finish()
-    {
-        const auto found = defaults_.find("GenMsgCycleTime");
-        if (found != defaults_.end() && found->second > 0)
-            for (Message& message : reading_.database.messages)
-                if (message.cycleTime.count() == 0)
-                    apply(message, found->first, found->second);
-        if (!known_)
-            reading_.problems.insert(reading_.problems.begin(),
-                                     Error{"this is not a signal database: no VERSION, NS_, BU_ or BO_ statement in it",
-                                           reading_.database.path, 1, 1, "Choose a .dbc file"});
-    }
+    void finish();
 
-    DbcLexer lexer_;
-    bool utf8_;
+    DbcCursor in_;
     DbcReading reading_;
-    Message* current_ = nullptr;
-    bool orphans_ = false;
+    Database& db_ = reading_.database;
+    static constexpr std::size_t none = ~std::size_t{0};
+    std::size_t current_ = none;
+    bool dropped_ = false;          // signals of this message have no place in the model
     bool known_ = false;
+    bool last_ = false;
+    std::size_t problems_ = 0;
+    DbcLexer::Place start_;
+    DbcToken first_;
+    std::vector<DbcLexer::Place> deferred_;
     std::unordered_map<std::uint32_t, std::size_t> byId_;
-    std::map<std::string, std::vector<std::string>> choices_;
-    std::map<std::string, double> defaults_;
 };
 
+// Takes the long name of an object, if it has one. Returns whether the name changed.
+template <class Object>
+bool takeLongName(Object& object, const char* attribute)
+{
+    const AttributeValue* value = object.attributes.find(attribute);
+    if (value == nullptr || !value->isText || value->text.empty() || value->text == object.name)
+        return false;
+    object.shortName = object.name;
+    object.name = value->text;
+    return true;
+}
+
+void Reader::finish()
+{
+    std::unordered_map<std::string, std::string> longNodes;
+    for (Node& node : db_.nodes)
+        if (takeLongName(node, customary::longNode))
+            longNodes.emplace(node.shortName, node.name);
+    const auto lengthen = [](std::string& name, const std::unordered_map<std::string, std::string>& names) {
+        if (names.empty())
+            return;
+        if (const auto found = names.find(name); found != names.end())
+            name = found->second;
+    };
+    for (Message& message : db_.messages) {
+        takeLongName(message, customary::longMessage);
+        std::unordered_map<std::string, std::string> longSignals;
+        for (Signal& signal : message.signals)
+            if (takeLongName(signal, customary::longSignal))
+                longSignals.emplace(signal.shortName, signal.name);
+        lengthen(message.sender, longNodes);
+        for (std::string& sender : message.moreSenders)
+            lengthen(sender, longNodes);
+        for (Signal& signal : message.signals) {
+            lengthen(signal.muxSelector, longSignals);
+            for (std::string& receiver : signal.receivers)
+                lengthen(receiver, longNodes);
+        }
+        for (SignalGroup& group : message.groups)
+            for (std::string& signal : group.signals)
+                lengthen(signal, longSignals);
+        applyCustomary(db_, message);
+    }
+    std::stable_sort(reading_.source.statements.begin(), reading_.source.statements.end(), [](const DbcStatement& a, const DbcStatement& b) { return a.begin < b.begin; });
+    std::stable_sort(reading_.problems.begin(), reading_.problems.end(), [](const Error& a, const Error& b) { return std::pair(a.line, a.column) < std::pair(b.line, b.column); });
+    if (!known_)
+        reading_.problems.insert(reading_.problems.begin(), Error{"this is not a signal database: no VERSION, NS_, BU_ or BO_ statement in it", db_.path, 1, 1, "Choose a .dbc file"});
+}
+
 }  // namespace
+
+const DbcStatement* DbcSource::find(const std::string& key) const
+{
+    const auto found = std::find_if(statements.begin(), statements.end(), [&](const DbcStatement& statement) { return statement.key == key; });
+    return found == statements.end() ? nullptr : &*found;
+}
 
 DbcReading readDbc(std::string_view text, std::string name)
 {

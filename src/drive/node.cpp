@@ -174,9 +174,7 @@ Expected<void> Node::buildSend(const SendSpec& spec)
         sending.frame.length = static_cast<std::uint8_t>(message.length);
         sending.frame.kind = message.fd ? can::FrameKind::fd : can::FrameKind::data;
         sending.frame.brs = message.brs;
-        for (std::uint32_t i = 0; i < message.signals.size(); ++i)
-            if (message.signals[i].startRaw)
-                sending.message->plan.encode(sending.frame.data.data(), i, *message.signals[i].startRaw * message.signals[i].factor + message.signals[i].offset);
+        sending.message->plan.fillStart(sending.frame.data.data());
     } else {
         const auto id = can::identifierFromText(spec.identifier);
         if (!id)
@@ -211,8 +209,9 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     }
     // The selector goes in before what it selects, a checksum when everything else stands.
     const auto rank = [&](const auto& value) {
-        const bool selector = sending.message != nullptr && sending.message->plan.selector() == static_cast<int>(value.first);
-        return selector ? 0 : std::holds_alternative<Checksum>(value.second.spec) ? 2 : 1;
+        if (sending.message != nullptr && sending.message->message->signals[value.first].selects())
+            return sending.message->message->signals[value.first].mux == database::MuxRole::selector ? 0 : 1;
+        return std::holds_alternative<Checksum>(value.second.spec) ? 3 : 2;
     };
     std::stable_sort(sending.values.begin(), sending.values.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
     sending.every = spec.every;
@@ -407,11 +406,8 @@ void Node::send(std::uint32_t index)
         }
         // Signals of other selector values share the bits: only the selected ones go in.
         const database::MessagePlan& plan = sending.message->plan;
-        if (plan.multiplexed(target) && plan.selector() >= 0) {
-            const database::PaddedPayload payload(sending.frame.view());
-            if (plan.plan(static_cast<std::uint32_t>(plan.selector())).rawBits(payload.bytes) != plan.muxValue(target))
-                continue;
-        }
+        if (!plan.present(sending.frame.data.data(), sending.frame.length, target))
+            continue;
         plan.encode(sending.frame.data.data(), target, value);
     }
     world_.buses[sending.bus]->offer(sending.port, sending.frame);

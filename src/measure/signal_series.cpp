@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numeric>
 
+#include "measure/coverage.h"
+
 namespace wavetrope::measure {
 
 std::size_t SignalSeries::update(const trace::Snapshot& whole, std::uint64_t budget)
@@ -11,14 +13,13 @@ std::size_t SignalSeries::update(const trace::Snapshot& whole, std::uint64_t bud
     if (!whole.valid() || nextRow_ >= whole.rows())
         return 0;
     const trace::Snapshot snapshot(whole.trace(), whole.rows() - nextRow_ > budget ? nextRow_ + budget : whole.rows());
-    if (!identifier_)
-        identifier_ = snapshot.trace().find({signal_.message->bus, false, signal_.message->message->id});
-    if (!identifier_)
+    const auto identifiers = identifiersOf(snapshot.trace(), *signal_.message);
+    if (identifiers.empty())
         return 0;
     const std::size_t before = times_.size();
     std::size_t changedFrom = before;
     bool ordered = true;
-    snapshot.eachOf(*identifier_, nextRow_, [&](trace::Row, const can::FrameView& frame) {
+    const auto take = [&](trace::Row, const can::FrameView& frame) {
         database::Decoded decoded;
         if (signal_.message->plan.decodeOne(frame, signal_.index, decoded) && std::isfinite(decoded.value)) {
             const double seconds = static_cast<double>((frame.time - origin_).count()) * 1e-9;
@@ -27,7 +28,9 @@ std::size_t SignalSeries::update(const trace::Snapshot& whole, std::uint64_t bud
             values_.push_back(decoded.value);
         }
         return true;
-    });
+    };
+    for (const trace::IdentifierIndex identifier : identifiers)  // of a parameter group there may be several
+        snapshot.eachOf(identifier, nextRow_, take);
     nextRow_ = snapshot.rows();
     if (!ordered) {
         std::vector<std::size_t> order(times_.size());

@@ -38,7 +38,6 @@ public:
 private:
     database::SignalRef signal_;
     can::Time origin_;
-    std::optional<trace::IdentifierIndex> identifier_;
     trace::Row nextRow_ = 0;
     std::vector<double> times_;
     std::vector<double> values_;

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "database/dbc_reader.h"
+#include "database/replace_file.h"
 #include "drive/json_reader.h"
 
 namespace wavetrope::rig {
@@ -236,19 +237,7 @@ Expected<Rig> loadRig(const std::string& path)
 
 Expected<void> saveRig(const Rig& rig, const std::string& path)
 {
-    const std::string part = path + ".part";
-    {
-        std::ofstream file(part, std::ios::binary | std::ios::trunc);
-        file << rig.document.dump(2) << '\n';
-        file.flush();
-        if (!file)
-            return fail("the rig cannot be written", part, "Choose a folder that may be written to and has space");
-    }
-    std::error_code code;
-    std::filesystem::rename(part, path, code);
-    if (code)
-        return fail("the rig cannot be put in its place: " + code.message(), path);
-    return {};
+    return database::replaceFile(path, rig.document.dump(2) + '\n');
 }
 
 LoadedDatabases loadDatabases(const Rig& rig)

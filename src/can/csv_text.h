@@ -1,0 +1,25 @@
+// Fields of comma-separated values after RFC 4180.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace wavetrope::can {
+
+/// Appends a field, in quotes where it needs them (RFC 4180, 2.5 to 2.7).
+inline void appendCsvField(std::string& out, std::string_view text)
+{
+    if (text.find_first_of(",\"\r\n") == std::string_view::npos) {
+        out += text;
+        return;
+    }
+    out += '"';
+    for (const char c : text) {
+        if (c == '"')
+            out += '"';
+        out += c;
+    }
+    out += '"';
+}
+
+}  // namespace wavetrope::can

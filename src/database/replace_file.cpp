@@ -1,0 +1,31 @@
+#include "database/replace_file.h"
+
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+
+namespace wavetrope::database {
+
+Expected<void> replaceFile(const std::string& path, std::string_view bytes)
+{
+    const std::string beside = path + ".part";
+    std::FILE* file = std::fopen(beside.c_str(), "wb");
+    if (file == nullptr)
+        return fail(std::string("cannot be written: ") + std::strerror(errno), path, "Check that the folder may be written to");
+    bool good = std::fwrite(bytes.data(), 1, bytes.size(), file) == bytes.size();
+    good = std::fflush(file) == 0 && good;
+    good = fsync(fileno(file)) == 0 && good;
+    good = std::fclose(file) == 0 && good;
+    if (good)
+        good = std::rename(beside.c_str(), path.c_str()) == 0;
+    if (!good) {
+        const std::string why = std::strerror(errno);
+        std::remove(beside.c_str());
+        return fail("cannot be written: " + why, path, "Check that the disk is not full and the file may be written to");
+    }
+    return {};
+}
+
+}  // namespace wavetrope::database

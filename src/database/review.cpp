@@ -1,0 +1,269 @@
+#include "database/review.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "database/codec.h"
+#include "database/dbc_format.h"
+#include "database/layout.h"
+
+namespace wavetrope::database {
+
+namespace {
+
+struct Bounds {
+    double low = 0;
+    double high = 0;
+};
+
+Bounds rawBounds(const Signal& signal)
+{
+    if (signal.type == ValueType::single)
+        return {-3.4028234663852886e38, 3.4028234663852886e38};
+    if (signal.type == ValueType::floating)
+        return {-1.7976931348623157e308, 1.7976931348623157e308};
+    return signal.isSigned ? Bounds{-std::ldexp(1.0, static_cast<int>(signal.length) - 1), std::ldexp(1.0, static_cast<int>(signal.length) - 1) - 1} : Bounds{0, std::ldexp(1.0, static_cast<int>(signal.length)) - 1};
+}
+
+class Reviewer {
+public:
+    Reviewer(const Database& database, const DbcReading* reading) : db_(database), copy_(database), editor_(copy_), reading_(reading)
+    {
+        if (reading_ != nullptr)
+            for (const DbcStatement& statement : reading_->source.statements)
+                places_.emplace(statement.key, &statement);
+        for (const Node& node : db_.nodes)
+            nodes_.insert(node.name);
+    }
+
+    std::vector<Finding> run()
+    {
+        if (reading_ != nullptr) {
+            for (const Error& problem : reading_->problems)
+                unreadable(problem, Severity::error);
+            for (const Error& warning : reading_->warnings)
+                unreadable(warning, Severity::warning);
+        }
+        names();
+        for (const Message& message : db_.messages)
+            look(message);
+        attributes();
+        std::stable_sort(out_.begin(), out_.end(), [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
+        return std::move(out_);
+    }
+
+private:
+    void unreadable(const Error& error, Severity severity)
+    {
+        Finding finding{severity, FindingKind::unreadable, error.what, {}, 0, 0, error.line, error.column, {}, {}};
+        out_.push_back(std::move(finding));
+    }
+    Finding& add(Severity severity, FindingKind kind, std::string what, std::string object, const std::string& key, std::uint32_t message = 0, std::uint32_t signal = 0)
+    {
+        Finding finding{severity, kind, std::move(what), std::move(object), message, signal, 0, 0, {}, {}};
+        if (const auto place = places_.find(key); place != places_.end()) {
+            finding.line = place->second->line;
+            finding.column = place->second->column;
+        }
+        out_.push_back(std::move(finding));
+        return out_.back();
+    }
+    static void remedy(Finding& finding, std::string words, Expected<Edit> edit)
+    {
+        if (!edit || edit->empty())
+            return;
+        finding.remedy = std::move(words);
+        finding.edit = std::move(*edit);
+        finding.edit->title = finding.remedy;
+    }
+
+    void names()
+    {
+        std::map<std::string, int> seen;
+        for (const Node& node : db_.nodes)
+            if (++seen[node.name] == 2)
+                add(Severity::error, FindingKind::duplicateName, "two nodes are called " + node.name, node.name, "BU_");
+        seen.clear();
+        std::map<std::uint32_t, const Message*> ids;
+        for (const Message& message : db_.messages) {
+            if (++seen[message.name] == 2)
+                add(Severity::warning, FindingKind::duplicateName, "two messages are called " + message.name, message.name, dbc::key("BO_", message.uid), message.uid);
+            const auto [first, isNew] = ids.emplace(message.id.key(), &message);
+            if (!isNew) {
+                Finding& finding = add(Severity::error, FindingKind::duplicateIdentifier, can::toText(message.id) + " is both " + first->second->name + " and " + message.name + "; the first one wins", message.name, dbc::key("BO_", message.uid), message.uid);
+                remedy(finding, "Take " + message.name + " out", editor_.removeMessage(message.uid));
+            }
+        }
+    }
+
+    void look(const Message& message)
+    {
+        const std::string key = dbc::key("BO_", message.uid);
+        if (can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length))) != message.length) {
+            Finding& finding = add(Severity::warning, FindingKind::length, message.name + " has " + std::to_string(message.length) + " bytes; frames carry 0 to 8, 12, 16, 20, 24, 32, 48 or 64", message.name, key, message.uid);
+            Message longer = message;
+            longer.length = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length)));
+            remedy(finding, "Make it " + std::to_string(longer.length) + " bytes", editor_.putMessage(longer, {}));
+        }
+        if (!message.sender.empty() && !nodes_.contains(message.sender)) {
+            Finding& finding = add(Severity::warning, FindingKind::unknownSender, message.sender + " sends " + message.name + " but is no node", message.name, key, message.uid);
+            Node node;
+            node.name = message.sender;
+            remedy(finding, "Add the node " + message.sender, editor_.putNode(node, {}));
+        }
+        for (const std::string& sender : message.moreSenders)
+            if (!nodes_.contains(sender))
+                add(Severity::warning, FindingKind::unknownSender, sender + " sends " + message.name + " but is no node", message.name, dbc::key("BO_TX_BU_", message.uid), message.uid);
+        const Layout layout = layoutOf(message);
+        for (const LayoutOverlap& overlap : layout.overlaps) {
+            const Signal& a = message.signals[static_cast<std::size_t>(overlap.a)];
+            const Signal& b = message.signals[static_cast<std::size_t>(overlap.b)];
+            add(Severity::error, FindingKind::overlap, a.name + " and " + b.name + " both claim bit " + std::to_string(overlap.bit % 8) + " of byte " + std::to_string(overlap.bit / 8), message.name + '.' + b.name, dbc::key("SG_", b.uid), message.uid, b.uid);
+        }
+        for (const int index : layout.outside) {
+            const Signal& signal = message.signals[static_cast<std::size_t>(index)];
+            Finding& finding = add(Severity::error, FindingKind::outsidePayload, signal.name + " reaches to byte " + std::to_string(planOf(signal).lastByte) + "; " + message.name + " has " + std::to_string(message.length) + " bytes", message.name + '.' + signal.name, dbc::key("SG_", signal.uid), message.uid, signal.uid);
+            Message longer = message;
+            longer.length = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(planOf(signal).lastByte + 1)));
+            remedy(finding, "Make " + message.name + ' ' + std::to_string(longer.length) + " bytes long", editor_.putMessage(longer, {}));
+        }
+        std::map<std::string, int> seen;
+        for (const Signal& signal : message.signals) {
+            if (++seen[signal.name] == 2)
+                add(Severity::error, FindingKind::duplicateName, "two signals of " + message.name + " are called " + signal.name, message.name + '.' + signal.name, dbc::key("SG_", signal.uid), message.uid, signal.uid);
+            look(message, signal);
+        }
+    }
+
+    void look(const Message& message, const Signal& signal)
+    {
+        const std::string key = dbc::key("SG_", signal.uid);
+        const std::string object = message.name + '.' + signal.name;
+        const auto change = [&](auto&& with) {
+            Signal changed = signal;
+            with(changed);
+            return editor_.putSignal(message.uid, std::move(changed), {});
+        };
+        for (const std::string& receiver : signal.receivers)
+            if (!nodes_.contains(receiver)) {
+                Finding& finding = add(Severity::warning, FindingKind::unknownReceiver, receiver + " receives " + signal.name + " but is no node", object, key, message.uid, signal.uid);
+                remedy(finding, "Take it out of the receivers", change([&](Signal& s) { std::erase(s.receivers, receiver); }));
+            }
+        if (signal.factor == 0) {
+            Finding& finding = add(Severity::error, FindingKind::noFactor, signal.name + " has a factor of 0: every raw value means the same", object, key, message.uid, signal.uid);
+            remedy(finding, "Make the factor 1", change([](Signal& s) { s.factor = 1; }));
+        }
+        const Bounds raw = rawBounds(signal);
+        const double one = raw.low * signal.factor + signal.offset;
+        const double other = raw.high * signal.factor + signal.offset;
+        const Bounds physical{std::min(one, other), std::max(one, other)};
+        if (signal.minimum && signal.maximum && signal.factor != 0) {
+            const double slack = std::abs(signal.factor) * 0.5;
+            if (*signal.minimum > *signal.maximum) {
+                Finding& finding = add(Severity::error, FindingKind::range, "the range of " + signal.name + " runs from " + numberText(*signal.minimum, 9) + " down to " + numberText(*signal.maximum, 9), object, key, message.uid, signal.uid);
+                remedy(finding, "Turn it round", change([](Signal& s) { std::swap(s.minimum, s.maximum); }));
+            } else if (*signal.minimum < physical.low - slack || *signal.maximum > physical.high + slack) {
+                Finding& finding = add(Severity::warning, FindingKind::range, "the range of " + signal.name + ", " + numberText(*signal.minimum, 9) + " to " + numberText(*signal.maximum, 9) + ", is more than its bits hold: " + numberText(physical.low, 9) + " to " + numberText(physical.high, 9), object, key, message.uid, signal.uid);
+                remedy(finding, "Keep what the bits hold", change([&](Signal& s) {
+                           s.minimum = std::max(*s.minimum, physical.low);
+                           s.maximum = std::min(*s.maximum, physical.high);
+                       }));
+            }
+        }
+        if (signal.startRaw && (*signal.startRaw < raw.low || *signal.startRaw > raw.high)) {
+            Finding& finding = add(Severity::warning, FindingKind::startValue, "the start value of " + signal.name + ", raw " + numberText(*signal.startRaw, 9) + ", does not fit its bits", object, dbc::attributeKey(customary::startValue, signal.uid), message.uid, signal.uid);
+            remedy(finding, "Limit it", editor_.setStartValue(message.uid, signal.uid, std::clamp(*signal.startRaw, raw.low, raw.high)));
+        }
+        std::set<std::int64_t> texts;
+        for (const ValueText& text : signal.texts) {
+            const bool fits = signal.type != ValueType::integer || (static_cast<double>(text.value) >= raw.low && static_cast<double>(text.value) <= raw.high) || (signal.length == 64 && !signal.isSigned);
+            const bool twice = !texts.insert(text.value).second;
+            if (fits && !twice)
+                continue;
+            Finding& finding = add(Severity::warning, FindingKind::valueText, fits ? signal.name + " has two texts for " + std::to_string(text.value) : "\"" + text.text + "\" is the text of " + std::to_string(text.value) + ", which the bits of " + signal.name + " cannot hold", object, dbc::key("VAL_", signal.uid), message.uid, signal.uid);
+            remedy(finding, "Take the text out", change([&](Signal& s) {
+                       const auto found = std::find(s.texts.rbegin(), s.texts.rend(), text);
+                       if (found != s.texts.rend())
+                           s.texts.erase(std::next(found).base());
+                   }));
+        }
+        if (signal.mux == MuxRole::multiplexed) {
+            const Signal* selector = nullptr;
+            for (const Signal& s : message.signals)
+                if (signal.muxSelector.empty() ? s.mux == MuxRole::selector : s.name == signal.muxSelector)
+                    selector = &s;
+            if (selector == nullptr || !selector->selects() || selector == &signal) {
+                Finding& finding = add(Severity::error, FindingKind::noSelector, signal.name + " is multiplexed, but " + (selector == nullptr ? message.name + " has no " + (signal.muxSelector.empty() ? std::string("selector") : "signal " + signal.muxSelector) : selector->name + " does not select"), object, key, message.uid, signal.uid);
+                remedy(finding, "Let it be present always", change([](Signal& s) {
+                           s.mux = MuxRole::plain;
+                           s.muxRanges.clear();
+                           s.muxSelector.clear();
+                       }));
+            }
+        }
+    }
+
+    void attributes()
+    {
+        std::map<std::pair<AttributeOwner, std::string>, const AttributeDefinition*> known;
+        for (const AttributeDefinition& definition : db_.definitions)
+            known.emplace(std::pair(definition.owner, definition.name), &definition);
+        const auto check = [&](const AttributeValues& values, AttributeOwner owner, std::uint32_t uid, const std::string& object, std::uint32_t message) {
+            for (const auto& [name, value] : values) {
+                const auto found = known.find({owner, name});
+                if (found == known.end()) {
+                    add(Severity::warning, FindingKind::attribute, object + " has the attribute " + name + ", which is not defined", object, dbc::attributeKey(name, uid), message);
+                    continue;
+                }
+                const AttributeDefinition& definition = *found->second;
+                const bool numeric = definition.type != AttributeType::text && definition.type != AttributeType::enumeration;
+                const bool bad = definition.type == AttributeType::enumeration ? definition.choiceOf(value) < 0
+                                 : numeric                                    ? value.isText || (definition.minimum && definition.maximum && *definition.minimum < *definition.maximum && (value.number < *definition.minimum || value.number > *definition.maximum))
+                                                                              : false;
+                if (bad)
+                    add(Severity::warning, FindingKind::attribute, "the attribute " + name + " of " + object + " is " + definition.wordsOf(value) + ", outside its definition", object, dbc::attributeKey(name, uid), message);
+            }
+        };
+        check(db_.network.attributes, AttributeOwner::network, 0, "the network", 0);
+        for (const Node& node : db_.nodes)
+            check(node.attributes, AttributeOwner::node, node.uid, node.name, 0);
+        for (const Message& message : db_.messages) {
+            check(message.attributes, AttributeOwner::message, message.uid, message.name, message.uid);
+            for (const Signal& signal : message.signals)
+                if (!signal.attributes.empty())
+                    check(signal.attributes, AttributeOwner::signal, signal.uid, message.name + '.' + signal.name, message.uid);
+        }
+    }
+
+    const Database& db_;
+    Database copy_;                 // remedies are made on it, so that looking changes nothing
+    Editor editor_;
+    const DbcReading* reading_;
+    std::unordered_map<std::string, const DbcStatement*> places_;
+    std::set<std::string> nodes_;
+    std::vector<Finding> out_;
+};
+
+}  // namespace
+
+const char* toText(Severity severity)
+{
+    static constexpr const char* words[] = {"note", "warning", "error"};
+    return words[static_cast<unsigned>(severity)];
+}
+
+const char* toText(FindingKind kind)
+{
+    static constexpr const char* words[] = {"unreadable", "overlap", "outside the payload", "range", "duplicate name", "duplicate identifier", "unknown sender", "unknown receiver",
+                                            "no selector", "no factor", "start value", "value text", "length", "attribute", "cycle time", "length seen"};
+    return words[static_cast<unsigned>(kind)];
+}
+
+std::vector<Finding> review(const Database& database, const DbcReading* reading)
+{
+    return Reviewer(database, reading).run();
+}
+
+}  // namespace wavetrope::database
