@@ -8,6 +8,7 @@
 
 #include <cstdio>
 
+#include "app/database/database_view.h"
 #include "app/events/events_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
@@ -85,6 +86,34 @@ bool takePages(Photographer& photographer, MainWindow& window, const QString& pr
     return good;
 }
 
+// The editor on a message, coverage, and a definition made for an identifier that has none.
+bool takeDatabases(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    Stage& stage = window.stage();
+    Desk& desk = stage.desk();
+    window.openDefinition(1, can::Identifier{0x181, false}.key());
+    auto* editor = window.currentPage()->find<DatabaseView>();
+    desk.choose(desk.message()->uid, desk.message()->find("CylinderPressure")->uid);
+    QTest::qWait(800);
+    bool good = photographer.take(window, QStringLiteral("database") + suffix);
+    window.openDefinition(1, can::Identifier{0x5A7, false}.key());
+    QTest::qWait(800);
+    const auto cell = [&](unsigned bit) { return editor->layoutWidget()->cellOf(bit).center().toPoint(); };
+    QTest::mousePress(editor->layoutWidget(), Qt::LeftButton, Qt::NoModifier, cell(0));
+    QTest::mouseMove(editor->layoutWidget(), cell(4));
+    QTest::mouseMove(editor->layoutWidget(), cell(7));
+    QTest::mouseRelease(editor->layoutWidget(), Qt::LeftButton, Qt::NoModifier, cell(7));
+    QTest::qWait(800);
+    good = photographer.take(window, QStringLiteral("define") + suffix) && good;
+    while (desk.entry().canUndo())
+        desk.undo();
+    for (Pane* pane : window.currentPage()->panes())
+        pane->setCurrent(1);
+    QTest::qWait(500);
+    good = photographer.take(window, QStringLiteral("coverage") + suffix) && good;
+    return good;
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = RunDocument::live(rig, pace);
@@ -104,6 +133,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
 
     if (every)
         good = takePages(photographer, *window, QStringLiteral("live-"), suffix) && good;
+    good = takeDatabases(photographer, *window, suffix) && good;
     window->showPage(QStringLiteral("Drive"));
     window->document().session()->call([](rig::Session& session) { session.node("WaterUnit")->setOn(false); });
     auto* playback = window->currentPage()->find<PlaybackView>();

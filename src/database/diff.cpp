@@ -5,6 +5,7 @@
 #include <unordered_map>
 
 #include "database/codec.h"
+#include "database/field_text.h"
 
 namespace wavetrope::database {
 
@@ -17,14 +18,6 @@ std::string joined(std::vector<std::string> words)
     std::string out;
     for (const std::string& word : words)
         out += (out.empty() ? "" : ", ") + word;
-    return out;
-}
-
-std::string textsOf(const std::vector<ValueText>& texts)
-{
-    std::string out;
-    for (const ValueText& text : texts)
-        out += (out.empty() ? "" : ", ") + std::to_string(text.value) + " \"" + text.text + '"';
     return out;
 }
 
@@ -44,7 +37,7 @@ Fields fieldsOf(const Signal& s)
             {"unit", s.unit},
             {"receivers", joined(s.receivers)},
             {"multiplexing", muxText(s)},
-            {"value texts", textsOf(s.texts)},
+            {"value texts", textsText(s.texts)},
             {"start value", bound(s.startRaw)},
             {"comment", s.comment}};
 }
@@ -144,26 +137,6 @@ const char* toText(ChangeKind kind)
     return words[static_cast<unsigned>(kind)];
 }
 
-std::string muxText(const Signal& signal)
-{
-    if (signal.mux == MuxRole::plain)
-        return {};
-    std::string out = signal.mux == MuxRole::selector ? "selector" : "";
-    if (signal.mux == MuxRole::multiplexed) {
-        if (!signal.muxSelector.empty())
-            out = signal.muxSelector + " = ";
-        if (signal.muxRanges.empty())
-            return out + std::to_string(signal.muxValue) + (signal.alsoSelector ? ", selector" : "");
-        for (std::size_t i = 0; i < signal.muxRanges.size(); ++i) {
-            const MuxRange& range = signal.muxRanges[i];
-            out += (i == 0 ? "" : ", ") + std::to_string(range.from) + (range.to != range.from ? " to " + std::to_string(range.to) : "");
-        }
-        if (signal.alsoSelector)
-            out += ", selector";
-    }
-    return out;
-}
-
 std::vector<Change> diff(const Database& older, const Database& newer)
 {
     Differ differ;
@@ -208,7 +181,7 @@ std::vector<Change> diff(const Database& older, const Database& newer)
         if (!paired[&message])
             differ.add(ChangeKind::added, message.name, {}, {}, {}, &message.id);
 
-    differ.byName("table ", older.tables, newer.tables, [&](const ValueTable& a, const ValueTable& b) { differ.fields("table " + a.name, {{"texts", textsOf(a.texts)}}, {{"texts", textsOf(b.texts)}}, nullptr); });
+    differ.byName("table ", older.tables, newer.tables, [&](const ValueTable& a, const ValueTable& b) { differ.fields("table " + a.name, {{"texts", textsText(a.texts)}}, {{"texts", textsText(b.texts)}}, nullptr); });
     differ.byName("attribute ", older.definitions, newer.definitions, [&](const AttributeDefinition& a, const AttributeDefinition& b) {
         const auto fields = [](const AttributeDefinition& d) {
             static constexpr const char* types[] = {"integer", "hexadecimal", "float", "text", "enumeration"};

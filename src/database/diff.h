@@ -24,7 +24,4 @@ struct Change {
 
 [[nodiscard]] std::vector<Change> diff(const Database& older, const Database& newer);
 
-/// A range of selector values as text: "1, 3 to 5".
-[[nodiscard]] std::string muxText(const Signal& signal);
-
 }  // namespace wavetrope::database

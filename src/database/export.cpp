@@ -11,7 +11,7 @@
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
 #include "database/dbc_writer.h"
-#include "database/diff.h"
+#include "database/field_text.h"
 #include "database/layout.h"
 #include "database/replace_file.h"
 
@@ -45,14 +45,6 @@ std::string joined(const std::vector<std::string>& words, const char* between)
 }
 
 std::string cycleText(const Message& message) { return message.cycleTime.count() > 0 ? numberText(static_cast<double>(message.cycleTime.count()) * 1e-6) : std::string(); }
-
-std::string textsOf(const Signal& signal)
-{
-    std::string out;
-    for (const ValueText& text : signal.texts)
-        out += (out.empty() ? "" : "; ") + std::to_string(text.value) + '=' + text.text;
-    return out;
-}
 
 const char* typeOf(const Signal& signal) { return signal.type == ValueType::single ? "single" : signal.type == ValueType::floating ? "double" : "integer"; }
 
@@ -144,7 +136,7 @@ std::string toCsv(const Database& database)
         std::vector<std::string> cells = {m.name, can::toText(m.id), std::to_string(m.length), m.sender, cycleText(m)};
         if (s != nullptr)
             cells.insert(cells.end(), {s->name, std::to_string(s->startBit), std::to_string(s->length), s->order == ByteOrder::intel ? "least_first" : "most_first", s->isSigned ? "signed" : "unsigned", typeOf(*s), numberText(s->factor), numberText(s->offset), s->minimum ? numberText(*s->minimum) : "", s->maximum ? numberText(*s->maximum) : "", s->unit,
-                                       muxText(*s), joined(s->receivers, " "), textsOf(*s), s->startRaw ? numberText(*s->startRaw) : "", s->comment});
+                                       muxText(*s), joined(s->receivers, " "), textsText(s->texts), s->startRaw ? numberText(*s->startRaw) : "", s->comment});
         else
             cells.resize(21);
         for (std::size_t i = 0; i < cells.size(); ++i) {

@@ -14,8 +14,10 @@ std::size_t SignalSeries::update(const trace::Snapshot& whole, std::uint64_t bud
         return 0;
     const trace::Snapshot snapshot(whole.trace(), whole.rows() - nextRow_ > budget ? nextRow_ + budget : whole.rows());
     const auto identifiers = identifiersOf(snapshot.trace(), *signal_.message);
-    if (identifiers.empty())
+    if (identifiers.empty()) {
+        nextRow_ = snapshot.rows();  // none of these rows is its
         return 0;
+    }
     const std::size_t before = times_.size();
     std::size_t changedFrom = before;
     bool ordered = true;

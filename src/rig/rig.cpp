@@ -6,6 +6,7 @@
 #include <fstream>
 #include <set>
 
+#include "database/database_json.h"
 #include "database/dbc_reader.h"
 #include "database/replace_file.h"
 #include "drive/json_reader.h"
@@ -51,6 +52,16 @@ BusSpec busOf(const json& value, const std::string& pointer)
     if (bus.interface.empty() && !bus.rate.known())
         JsonReader::fail(reader.at("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = reader.texts("databases");
+    if (const std::string match = reader.text("match"); match == "group")
+        bus.match = database::Match::group;
+    else if (!match.empty() && match != "full")
+        JsonReader::fail(reader.at("match"), "expected \"full\" or \"group\"");
+    if (const auto* definitions = reader.find("definitions")) {
+        auto own = database::databaseFromJson(*definitions, {});
+        if (!own)
+            JsonReader::fail(reader.at("definitions"), own.error().what);
+        bus.definitions = std::make_shared<const database::Database>(std::move(*own));
+    }
     return bus;
 }
 
@@ -262,13 +273,16 @@ std::shared_ptr<const database::Catalog> catalogFor(const std::vector<std::strin
 {
     auto catalog = std::make_shared<database::Catalog>();
     for (const std::string& name : busNames) {
-        const std::uint8_t index = catalog->addBus(name);
+        const auto spec = std::find_if(rig.buses.begin(), rig.buses.end(), [&](const BusSpec& bus) { return bus.name == name; });
+        const std::uint8_t index = catalog->addBus(name, spec == rig.buses.end() ? database::Match::full : spec->match);
         for (const BusSpec& bus : rig.buses) {
             if (bus.name != name)
                 continue;
             for (const std::string& path : bus.databases)
                 if (const auto found = databases.byPath.find(path); found != databases.byPath.end())
                     catalog->attach(index, found->second);
+            if (bus.definitions)
+                catalog->attach(index, bus.definitions);
         }
     }
     return catalog;

@@ -21,7 +21,9 @@ struct BusSpec {
     std::string name;
     can::BitRate rate;
     std::string interface;                  ///< Of the kernel; empty for a simulated bus.
-    std::vector<std::string> databases;     ///< As in the document, relative to it.
+    std::vector<std::string> databases;     ///< As in the document, relative to it; the first that knows an identifier wins.
+    database::Match match = database::Match::full;  ///< How frames find messages that do not say so themselves.
+    std::shared_ptr<const database::Database> definitions;  ///< The rig's own, behind the files; null when there are none.
 };
 
 struct NamedFilter {

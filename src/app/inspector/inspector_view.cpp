@@ -21,28 +21,14 @@ constexpr unsigned histogramBeats = 400;
 
 double edge() { return Theme::get().px(14); }
 
-/// Tint of each payload bit: index of its signal, or -1.
-std::vector<int> ownersOf(const database::CatalogMessage& message, const can::FrameView& frame)
-{
-    std::vector<int> owners(can::maxLength * 8, -1);
-    std::vector<database::Decoded> decoded;
-    message.plan.decode(frame, decoded);
-    for (const database::Decoded& value : decoded) {
-        const database::Signal& signal = message.message->signals[value.signal];
-        unsigned at = signal.startBit;
-        for (unsigned i = 0; i < signal.length; ++i) {
-            if (at < owners.size())
-                owners[at] = static_cast<int>(value.signal);
-            at = signal.order == database::ByteOrder::intel ? at + 1 : at % 8 == 0 ? at + 15 : at - 1;
-        }
-    }
-    return owners;
-}
-
 }  // namespace
 
-Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage), plot_(new QPushButton(this)), only_(new QPushButton(tr("Only this message"), this))
+Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage), plot_(new QPushButton(this)), only_(new QPushButton(tr("Only this message"), this)), define_(new QPushButton(this)), layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
+    define_->setObjectName(QStringLiteral("openDefinition"));
+    layout_->hide();
+    layout_->lower();
+    connect(define_, &QPushButton::clicked, this, [this] { Q_EMIT stage_.definitionWanted(stage_.selection().bus, stage_.selection().id.key()); });
     setObjectName(QStringLiteral("inspector"));
     setAccessibleName(tr("Inspector"));
     setMinimumWidth(Theme::get().px(200));
@@ -53,6 +39,10 @@ Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(st
     connect(&stage, &Stage::axisChanged, this, [this] { update(); });
     connect(&stage, &Stage::selectionChanged, this, [this] {
         scroll_ = 0;
+        updateButtons();
+        update();
+    });
+    connect(&stage, &Stage::catalogChanged, this, [this] {
         updateButtons();
         update();
     });
@@ -78,6 +68,9 @@ void Inspector::updateButtons()
     const bool message = selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal;
     const auto* entry = message ? stage_.catalog().find(selection.bus, selection.id) : nullptr;
     only_->setVisible(message);
+    define_->setVisible(message);
+    define_->setText(entry == nullptr ? tr("Define here...") : tr("Definition..."));
+    define_->setToolTip(entry == nullptr ? tr("Say what these bits mean, looking at how they change") : tr("Open this message in its database"));
     const bool plottable = entry != nullptr && !entry->message->signals.empty();
     plot_->setVisible(plottable);
     if (plottable)
@@ -90,6 +83,7 @@ void Inspector::placeButtons()
     const Theme& theme = Theme::get();
     const int half = (width() - theme.px(34)) / 2;
     const int y = height() - theme.px(36);
+    define_->setGeometry(static_cast<int>(edge()), y - theme.px(31), width() - static_cast<int>(2 * edge()), theme.px(26));
     plot_->setGeometry(static_cast<int>(edge()), y, half, theme.px(26));
     only_->setGeometry(plot_->isVisible() ? static_cast<int>(edge()) + half + theme.px(6) : static_cast<int>(edge()), y, half, theme.px(26));
 }
@@ -98,7 +92,7 @@ void Inspector::resizeEvent(QResizeEvent*) { placeButtons(); }
 
 void Inspector::wheelEvent(QWheelEvent* event)
 {
-    scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 2.0, 0.0, std::max(0.0, contentHeight_ - height() + Theme::get().px(50)));
+    scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 2.0, 0.0, std::max(0.0, contentHeight_ - height() + Theme::get().px(81)));
     update();
     event->accept();
 }
@@ -165,8 +159,9 @@ void Inspector::paintEvent(QPaintEvent*)
     painter.fillRect(rect(), theme.surface);
     lines_.clear();
     signalRows_.clear();
+    layoutWanted_ = false;
     painter.save();
-    painter.setClipRect(0, 0, width(), height() - (only_->isVisible() ? theme.px(42) : 0));
+    painter.setClipRect(0, 0, width(), height() - (only_->isVisible() ? theme.px(73) : 0));
     painter.translate(0, -scroll_);
     switch (stage_.selection().kind) {
     case Selection::Kind::none: {
@@ -181,6 +176,8 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::event: paintEventFacts(painter); break;
     }
     painter.restore();
+    if (layout_->isVisible() != layoutWanted_)
+        layout_->setVisible(layoutWanted_);
 }
 
 void Inspector::paintMessage(QPainter& painter)
@@ -217,7 +214,11 @@ void Inspector::paintMessage(QPainter& painter)
     } else {
         paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Where each bit lies"), theme.bodyStrong(), theme.ink);
         y += theme.px(21);
-        paintLattice(painter, y, message, frame);
+        placeLayout(y, message, frame);
+        if (frame.length > rowsUnfolded) {
+            paintText(painter, QRectF(edge(), y - theme.px(4), width() - 2 * edge(), theme.px(16)), tr("and %1 more bytes").arg(frame.length - rowsUnfolded), theme.body(), theme.ink3);
+            y += theme.px(13);
+        }
         if (message != nullptr)
             paintSignals(painter, y, *message, frame);
     }
@@ -251,47 +252,34 @@ void Inspector::paintMessage(QPainter& painter)
     contentHeight_ = y;
 }
 
-void Inspector::paintLattice(QPainter& painter, double& y, const database::CatalogMessage* message, const can::FrameView& frame)
+void Inspector::placeLayout(double& y, const database::CatalogMessage* message, const can::FrameView& frame)
 {
-    const Theme& theme = Theme::get();
-    const std::vector<int> owners = message != nullptr ? ownersOf(*message, frame) : std::vector<int>(can::maxLength * 8, -1);
-    const double rowHeight = theme.px(16);
-    const double left = edge() + theme.px(16);
-    const double right = width() - edge() - theme.px(24);
-    const double cell = (right - left) / 8;
-    const int chosen = stage_.selection().signal;
     const unsigned shown = std::min<unsigned>(frame.length, rowsUnfolded);
-    QString bits;
-    for (unsigned byte = 0; byte < shown; ++byte) {
-        paintText(painter, QRectF(edge(), y, theme.px(14), rowHeight), QString::number(byte), theme.mono(9.8), theme.ink3);
-        for (unsigned k = 0; k < 8; ++k) {
-            const unsigned bit = 7 - k;
-            const int owner = owners[byte * 8 + bit];
-            const QRectF at(left + k * cell, y, cell, rowHeight - theme.px(1.5));
-            if (owner >= 0)
-                painter.fillRect(at, theme.tint[static_cast<unsigned>(owner) % theme.tint.size()]);
-            else
-                painter.fillRect(at, theme.ground);
-            if (owner >= 0 && owner == chosen) {
-                painter.setPen(QPen(theme.accent, 1));
-                painter.drawRect(at.adjusted(0, 0, -1, -1));
-            }
-            const bool one = (frame.data[byte] >> bit & 1U) != 0;
-            const double size = one ? theme.px(7) : theme.px(2);
-            painter.fillRect(QRectF(at.center().x() - size / 2, at.center().y() - size / 2, size, size), one ? theme.ink : theme.ink3);
-            painter.fillRect(QRectF(at.right() - 0.5, at.top(), 1, at.height()), theme.surface);
+    if (message != nullptr) {
+        // The arrangement that this frame's selectors choose.
+        std::vector<std::int64_t> selected(message->message->signals.size(), -1);
+        for (std::uint32_t i = 0; i < selected.size(); ++i) {
+            database::Decoded decoded;
+            if (message->message->signals[i].selects() && message->plan.decodeOne(frame, i, decoded))
+                selected[i] = static_cast<std::int64_t>(decoded.bits);
         }
-        const QString hex = QStringLiteral("%1").arg(frame.data[byte], 2, 16, QLatin1Char('0')).toUpper();
-        paintText(painter, QRectF(right + theme.px(6), y, theme.px(22), rowHeight), hex, theme.mono(), theme.ink);
-        bits += hex + QLatin1Char(' ');
-        y += rowHeight;
+        layout_->setMessage(*message->message, selected);
+    } else {
+        layout_->setUndefined(frame.length);
     }
-    if (frame.length > shown) {
-        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), tr("and %1 more bytes").arg(frame.length - shown), theme.body(), theme.ink3);
-        y += theme.px(17);
-    }
+    layout_->setChosen(stage_.selection().signal);
+    layout_->setPayload(frame.data, frame.length);
+    layout_->setMinimumHeight(0);
+    const int height = static_cast<int>(shown) * Theme::get().px(16);
+    const QRect place(static_cast<int>(edge()), static_cast<int>(y - scroll_), width() - static_cast<int>(2 * edge()), height);
+    if (layout_->geometry() != place)
+        layout_->setGeometry(place);
+    layoutWanted_ = true;
+    QString bits;
+    for (unsigned byte = 0; byte < shown; ++byte)
+        bits += QStringLiteral("%1 ").arg(frame.data[byte], 2, 16, QLatin1Char('0')).toUpper();
     lines_ << bits.trimmed();
-    y += theme.px(5);
+    y += height + Theme::get().px(5);
 }
 
 void Inspector::paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame)

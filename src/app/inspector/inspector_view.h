@@ -4,6 +4,7 @@
 #include <QPushButton>
 #include <QWidget>
 
+#include "app/layout/layout_widget.h"
 #include "app/shell/stage.h"
 
 namespace wavetrope::app {
@@ -25,7 +26,7 @@ protected:
 
 private:
     void paintMessage(QPainter& painter);
-    void paintLattice(QPainter& painter, double& y, const database::CatalogMessage* message, const can::FrameView& frame);
+    void placeLayout(double& y, const database::CatalogMessage* message, const can::FrameView& frame);
     void paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame);
     void paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats& stats, const std::vector<can::Time>& beats);
     void paintNode(QPainter& painter);
@@ -39,6 +40,9 @@ private:
     Stage& stage_;
     QPushButton* plot_;
     QPushButton* only_;
+    QPushButton* define_;
+    LayoutWidget* layout_;
+    bool layoutWanted_ = false;
     QStringList lines_;
     std::vector<std::pair<QRectF, int>> signalRows_;
     double scroll_ = 0;

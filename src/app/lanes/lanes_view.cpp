@@ -39,6 +39,7 @@ LanesView::LanesView(Stage& stage) : View(stage), column_(new QVBoxLayout(this))
     connect(&stage, &Stage::beat, this, &LanesView::refresh);
     connect(&stage, &Stage::axisChanged, this, &LanesView::refresh);
     connect(&stage, &Stage::becameReady, this, &LanesView::rebuild);
+    connect(&stage, &Stage::catalogChanged, this, &LanesView::rebuild);
     connect(&stage, &Stage::plotWanted, this, [this](const QString& path) { add(path); });
 }
 

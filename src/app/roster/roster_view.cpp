@@ -232,10 +232,13 @@ RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
         if (const std::int64_t at = rows_->current(); at >= 0)
             rows_->bring(static_cast<std::uint64_t>(at));
     });
-    connect(&stage, &Stage::becameReady, this, [this] {
+    const auto catalogChanged = [this] {
         filterLine_->setCatalog(this->stage().document().catalog());
         rows_->rebuild();
-    });
+        rows_->refresh();
+    };
+    connect(&stage, &Stage::becameReady, this, catalogChanged);
+    connect(&stage, &Stage::catalogChanged, this, catalogChanged);
 }
 
 nlohmann::json RosterView::save() const

@@ -18,6 +18,8 @@
 
 #include <algorithm>
 
+#include "app/database/database_view.h"
+#include "app/database/findings_view.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/nodes/nodes_view.h"
@@ -43,7 +45,8 @@ nlohmann::json usualPages()
     return nlohmann::json::parse(R"([
 {"name":"Watch","layout":{"split":"vertical","sizes":[58,42],"parts":[{"tabs":[{"view":"roster"}]},{"tabs":[{"view":"stream"}]}]}},
 {"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"events"}]}]}},
-{"name":"Drive","layout":{"split":"vertical","sizes":[48,52],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}}])");
+{"name":"Drive","layout":{"split":"vertical","sizes":[48,52],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}},
+{"name":"Databases","layout":{"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]}}])");
 }
 
 }  // namespace
@@ -154,6 +157,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
                     return pageTabs_->setCurrentIndex(i);
     });
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
+    connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
     buildPages();
     refreshStatus();
     if (currentPage() != nullptr && !currentPage()->views().empty())
@@ -324,6 +328,10 @@ void MainWindow::undo(bool redo)
     if (page == nullptr)
         return;
     // The view in focus first, else the first of the page that has something to undo.
+    if (auto* databases = page->find<DatabaseView>(); databases != nullptr && databases->isVisible())
+        return databases->undo(redo);
+    if (auto* review = page->find<ReviewView>(); review != nullptr && review->isVisible())
+        return redo ? review->desk().redo() : review->desk().undo();
     std::vector<QUndoStack*> stacks;
     for (View* view : page->views()) {
         QUndoStack* stack = nullptr;
@@ -472,6 +480,32 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
         box->open();
     }
     return window;
+}
+
+void MainWindow::openDefinition(int bus, unsigned idKey)
+{
+    // The page that has the editor, or a new one.
+    const auto show = [&] {
+        for (int i = 0; i < pages_->count(); ++i) {
+            auto* page = qobject_cast<Page*>(pages_->widget(i));
+            auto* view = page->find<DatabaseView>();
+            if (view == nullptr)
+                continue;
+            pageTabs_->setCurrentIndex(i);
+            for (Pane* pane : page->panes())
+                for (int k = 0; k < pane->count(); ++k)
+                    if (pane->entries()[static_cast<std::size_t>(k)].view == view)
+                        pane->setCurrent(k);
+            view->define(static_cast<std::uint8_t>(bus), can::Identifier::fromKey(idKey));
+            return true;
+        }
+        return false;
+    };
+    if (show())
+        return;
+    addPage(tr("Databases"), nlohmann::json::parse(R"({"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]})"));
+    pagesChanged_ = true;
+    show();
 }
 
 void MainWindow::replay(const QString& path)

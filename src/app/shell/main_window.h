@@ -42,6 +42,8 @@ public:
     [[nodiscard]] Timeline* timeline() { return timeline_; }
     [[nodiscard]] RunBar* runBar() { return runBar_; }
     [[nodiscard]] Inspector* inspector() { return inspector_; }
+    /// Shows the definition of an identifier in the editor, or begins one.
+    void openDefinition(int bus, unsigned idKey);
     [[nodiscard]] QString statusText() const;
 
     /// Saves what is in the trace as a log, in the background with progress.

@@ -35,6 +35,7 @@ Pane::Pane(Page& page) : page_(page), tabs_(new QTabBar), headBox_(new QWidget),
     tabs_->setDrawBase(false);
     tabs_->setExpanding(false);
     tabs_->setObjectName(QStringLiteral("viewTabs"));
+    tabs_->setUsesScrollButtons(false);
     tabs_->setFocusPolicy(Qt::TabFocus);
     tabs_->installEventFilter(this);
     head_->addWidget(tabs_);

@@ -129,6 +129,7 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
         build();
         QTimer::singleShot(0, this, &RigTree::refreshValues);  // once the rows have their places
     });
+    connect(&stage, &Stage::catalogChanged, this, &RigTree::rebuildKeeping);
     connect(&stage, &Stage::axisChanged, this, [this] {
         if (isVisible() && !stage_.following())
             refreshValues();
@@ -144,6 +145,27 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     connect(&Theme::get(), &Theme::changed, this, restyle);
     find_->installEventFilter(this);
     build();
+}
+
+void RigTree::rebuildKeeping()
+{
+    QSet<QString> open;
+    const auto pathOf = [](const QTreeWidgetItem* item) {
+        QString path;
+        for (; item != nullptr; item = item->parent())
+            path = item->text(0) + QLatin1Char('/') + path;
+        return path;
+    };
+    for (QTreeWidgetItemIterator it(tree_); *it != nullptr; ++it)
+        if ((*it)->isExpanded())
+            open.insert(pathOf(*it));
+    choosing_ = true;
+    build();
+    for (QTreeWidgetItemIterator it(tree_); *it != nullptr; ++it)
+        if (open.contains(pathOf(*it)))
+            (*it)->setExpanded(true);
+    choosing_ = false;
+    refreshValues();
 }
 
 void RigTree::build()
@@ -164,7 +186,7 @@ void RigTree::build()
         for (const auto& database : databases) {
             QTreeWidgetItem* parent = busItem;
             if (databases.size() > 1) {
-                parent = new QTreeWidgetItem(busItem, {QString::fromStdString(database->path).section(QLatin1Char('/'), -1)});
+                parent = new QTreeWidgetItem(busItem, {database->path.empty() ? tr("the rig's own") : QString::fromStdString(database->path).section(QLatin1Char('/'), -1)});
                 parent->setData(0, levelRole, databaseLevel);
                 parent->setExpanded(true);
             }
@@ -179,7 +201,7 @@ void RigTree::build()
                         messages.push_back(&message);
                 if (messages.empty())
                     continue;
-                auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("sender not named") : QString::fromStdString(sender), tr("%1 sent").arg(messages.size())});
+                auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender), tr("%1 sent").arg(messages.size())});
                 nodeItem->setData(0, levelRole, nodeLevel);
                 nodeItem->setData(1, levelRole, nodeLevel);
                 for (const auto* message : messages) {

@@ -25,6 +25,7 @@ protected:
 private:
     class Tree;
     void build();
+    void rebuildKeeping();
     void find(const QString& text);
     void refreshValues();
     void onCurrent(QTreeWidgetItem* item);

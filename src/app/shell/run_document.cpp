@@ -111,6 +111,15 @@ void RunDocument::read()
     ready_ = true;
 }
 
+void RunDocument::setCatalog(std::shared_ptr<const database::Catalog> catalog)
+{
+    // Views let go of what they looked up when they hear of it; one turn later nothing refers to the oldest any more.
+    retired_.push_back(std::move(catalog_));
+    if (retired_.size() > 2)
+        retired_.erase(retired_.begin());
+    catalog_ = std::move(catalog);
+}
+
 Time RunDocument::end() const
 {
     return session_ ? session_->now() : trace_->snapshot().latest();

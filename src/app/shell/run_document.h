@@ -43,6 +43,8 @@ public:
 
     [[nodiscard]] const trace::Trace& trace() const { return *trace_; }
     [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
+    /// Puts another catalog in force; what refers to the old one stays valid. Nodes that run keep theirs.
+    void setCatalog(std::shared_ptr<const database::Catalog> catalog);
     [[nodiscard]] const measure::Measures& measures() const { return *measures_; }
     [[nodiscard]] const std::vector<trace::TraceBus>& buses() const { return buses_; }
     /// Times on screen count from here.
@@ -63,6 +65,7 @@ private:
     trace::Trace ownTrace_;
     const trace::Trace* trace_ = nullptr;
     std::shared_ptr<const database::Catalog> catalog_ = std::make_shared<database::Catalog>();
+    std::vector<std::shared_ptr<const database::Catalog>> retired_;
     std::unique_ptr<measure::Measures> ownMeasures_;
     const measure::Measures* measures_ = nullptr;
     std::vector<trace::TraceBus> buses_;

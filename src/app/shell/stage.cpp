@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "app/database/desk.h"
+
 namespace wavetrope::app {
 
 namespace {
@@ -19,6 +21,15 @@ Stage::Stage(RunDocument& document) : document_(document), snapshot_(document.tr
     following_ = document.isLive();
     windowTo_ = document.begins() + liveWindow;
     windowFrom_ = document.begins();
+}
+
+Stage::~Stage() = default;
+
+Desk& Stage::desk()
+{
+    if (!desk_)
+        desk_ = std::make_unique<Desk>(*this);
+    return *desk_;
 }
 
 Time Stage::wholeTo() const

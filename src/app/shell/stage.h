@@ -12,6 +12,8 @@
 
 namespace wavetrope::app {
 
+class Desk;
+
 /// What the inspector explains.
 struct Selection {
     enum class Kind { none, message, signal, node, event } kind = Kind::none;
@@ -29,6 +31,9 @@ class Stage : public QObject {
     Q_OBJECT
 public:
     explicit Stage(RunDocument& document);
+    ~Stage() override;
+    /// The databases of this window as they are edited.
+    [[nodiscard]] Desk& desk();
 
     [[nodiscard]] RunDocument& document() { return document_; }
     [[nodiscard]] const database::Catalog& catalog() const { return *document_.catalog(); }
@@ -75,12 +80,17 @@ Q_SIGNALS:
     void filterWanted(const QString& expression);
     /// Somebody wants a log played back in the rig of this window's document.
     void replayWanted(const QString& path);
+    /// The databases were edited: `catalog()` is another one, and what was looked up in the old one is out of date.
+    void catalogChanged();
+    /// Somebody wants the definition of an identifier opened, or made.
+    void definitionWanted(int bus, unsigned idKey);
 
 private:
     void onTimer();
     void follow();
 
     RunDocument& document_;
+    std::unique_ptr<Desk> desk_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     trace::TimeIndex order_;

@@ -1,3 +1,6 @@
+#include "app/database/coverage_view.h"
+#include "app/database/database_view.h"
+#include "app/database/findings_view.h"
 #include "app/events/events_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
@@ -18,6 +21,10 @@ const std::vector<ViewKind>& viewKinds()
         {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
         {"events", "Events", "Moments worth a flag", [](Stage& stage) -> View* { return new EventsView(stage); }},
         {"playback", "Playback", "Replay of a log", [](Stage& stage) -> View* { return new PlaybackView(stage); }},
+        {"database", "Database", "Signal databases: read, mend and write them", [](Stage& stage) -> View* { return new DatabaseView(stage); }},
+        {"coverage", "Coverage", "What of the traffic the databases explain", [](Stage& stage) -> View* { return new CoverageView(stage); }},
+        {"review", "Review", "What is wrong with a database", [](Stage& stage) -> View* { return new ReviewView(stage); }},
+        {"compare", "Compare", "What differs between two versions of a database", [](Stage& stage) -> View* { return new CompareView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

@@ -166,7 +166,12 @@ StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     connect(filterLine_, &FilterLine::filterChanged, this, &StreamView::onFilter);
     connect(&stage, &Stage::beat, this, &StreamView::onBeat);
     connect(&stage, &Stage::axisChanged, rows_, &StreamRows::showCursor);
-    connect(&stage, &Stage::becameReady, this, [this] { filterLine_->setCatalog(this->stage().document().catalog()); });
+    const auto catalogChanged = [this] {
+        filterLine_->setCatalog(this->stage().document().catalog());
+        rows_->refresh();
+    };
+    connect(&stage, &Stage::becameReady, this, catalogChanged);
+    connect(&stage, &Stage::catalogChanged, this, catalogChanged);
     connect(&stage, &Stage::filterWanted, this, [this](const QString& text) { filterLine_->setText(text); });
 }
 

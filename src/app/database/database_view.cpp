@@ -1,0 +1,993 @@
+#include "app/database/database_view.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QDropEvent>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPainter>
+#include <QSplitter>
+#include <QUrl>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "app/database/network_dialog.h"
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+#include "can/time_text.h"
+#include "database/database_json.h"
+#include "database/diff.h"
+#include "database/field_text.h"
+#include "measure/coverage.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr const char* definitionMime = "application/x-wavetrope-definition";
+constexpr std::uint64_t rowsPerBeat = 200'000;
+constexpr unsigned togglesEvery = 30;  // beats
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+QString numberField(double value) { return text(database::numberText(value, 15)); }
+
+std::optional<double> numberOf(const QString& field)
+{
+    bool good = false;
+    const double value = field.trimmed().toDouble(&good);
+    return good ? std::optional(value) : std::nullopt;
+}
+
+}  // namespace
+
+DatabaseView::DatabaseView(Stage& stage)
+    : View(stage), desk_(stage.desk()), tools_(new QWidget), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new QLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
+      messageForm_(new QWidget), signalForm_(new QWidget), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
+      empty_(new QLabel), sender_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
+{
+    setAcceptDrops(true);
+    buildTools();
+    auto* across = new QSplitter(Qt::Horizontal);
+    across->setHandleWidth(1);
+    across->setChildrenCollapsible(false);
+    auto* list = new QWidget;
+    auto* listColumn = new QVBoxLayout(list);
+    listColumn->setContentsMargins(0, 6, 0, 0);
+    listColumn->setSpacing(4);
+    find_->setObjectName(QStringLiteral("databaseFind"));
+    find_->setPlaceholderText(tr("Find a message or signal"));
+    find_->setToolTip(tr("Part of a name, of an identifier, or a sender"));
+    auto* inset = new QHBoxLayout;
+    inset->setContentsMargins(8, 0, 8, 0);
+    inset->addWidget(find_);
+    listColumn->addLayout(inset);
+    listColumn->addWidget(rows_, 1);
+    auto* body = new QWidget;
+    auto* column = new QVBoxLayout(body);
+    column->setContentsMargins(10, 6, 10, 6);
+    column->setSpacing(5);
+    buildForms(body, column);
+    across->addWidget(list);
+    across->addWidget(body);
+    across->setSizes({200, 580});
+    across->setStretchFactor(1, 1);
+    auto* whole = new QVBoxLayout(this);
+    whole->setContentsMargins(0, 0, 0, 0);
+    whole->addWidget(across);
+    setFocusProxy(rows_);
+    plot_->axisRect()->setMinimumSize(QSize(10, 10));
+    plot_->setFixedHeight(Theme::get().px(96));
+    graph_->setAdaptiveSampling(false);
+
+    connect(find_, &QLineEdit::textChanged, rows_, &MessageRows::find);
+    connect(&desk_, &Desk::edited, this, &DatabaseView::fill);
+    connect(&desk_, &Desk::chosen, this, &DatabaseView::fill);
+    connect(&desk_, &Desk::entriesChanged, this, &DatabaseView::fillEntries);
+    connect(&desk_, &Desk::problemChanged, this, [this] {
+        problem_->setText(desk_.problem());
+        problem_->setVisible(!desk_.problem().isEmpty());
+    });
+    connect(&desk_, &Desk::changedOnDisk, this, &DatabaseView::fill);
+    connect(&stage, &Stage::beat, this, &DatabaseView::refresh);
+    connect(&stage, &Stage::axisChanged, this, &DatabaseView::refresh);
+    connect(&stage, &Stage::becameReady, this, [this] {
+        fillEntries();
+        fill();
+    });
+    connect(layout_, &LayoutWidget::signalChosen, this, [this](int index) {
+        if (const database::Message* message = desk_.message(); message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
+            desk_.choose(message->uid, message->signals[static_cast<std::size_t>(index)].uid);
+    });
+    const auto change = [this](int index, const char* what, auto&& with) {
+        const database::Message* message = desk_.message();
+        if (message == nullptr || static_cast<std::size_t>(index) >= message->signals.size())
+            return;
+        database::Signal signal = message->signals[static_cast<std::size_t>(index)];
+        with(signal);
+        desk_.apply(desk_.editor().putSignal(message->uid, signal, what + (" " + signal.name)));
+    };
+    connect(layout_, &LayoutWidget::moved, this, [change](int index, unsigned start) { change(index, "move", [start](database::Signal& s) { s.startBit = start; }); });
+    connect(layout_, &LayoutWidget::resized, this, [change](int index, unsigned start, unsigned length) {
+        change(index, "resize", [start, length](database::Signal& s) {
+            s.startBit = start;
+            s.length = length;
+        });
+    });
+    connect(layout_, &LayoutWidget::swept, this, &DatabaseView::newSignal);
+    connect(layout_, &LayoutWidget::removeWanted, this, [this](int index) {
+        if (const database::Message* message = desk_.message(); message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
+            desk_.apply(desk_.editor().removeSignal(message->uid, message->signals[static_cast<std::size_t>(index)].uid));
+    });
+    connect(&Theme::get(), &Theme::changed, this, &DatabaseView::restyle);
+    fillEntries();
+    rows_->rebuild();
+    if (desk_.any() && desk_.message() == nullptr)
+        desk_.open(desk_.current());
+    restyle();
+    fill();
+}
+
+void DatabaseView::buildTools()
+{
+    auto* line = new QHBoxLayout(tools_);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(6);
+    entries_->setObjectName(QStringLiteral("databaseEntries"));
+    entries_->setToolTip(tr("The database that is shown and edited"));
+    entries_->setMinimumWidth(Theme::get().px(190));
+    save_->setObjectName(QStringLiteral("databaseSave"));
+    save_->setToolTip(tr("Write the edited statements into the file; everything else in it stays as it is"));
+    more_->setObjectName(QStringLiteral("databaseMore"));
+    more_->setText(tr("More"));
+    more_->setPopupMode(QToolButton::InstantPopup);
+    more_->setToolTip(tr("New, attach, export, nodes, tables, attributes, copy and paste"));
+    line->addWidget(entries_);
+    line->addWidget(save_);
+    line->addWidget(more_);
+    line->addWidget(facts_, 1);
+    connect(entries_, &QComboBox::activated, this, [this](int index) { desk_.open(static_cast<std::size_t>(index)); });
+    connect(save_, &QPushButton::clicked, this, &DatabaseView::saveCurrent);
+    buildMenu();
+}
+
+void DatabaseView::buildMenu()
+{
+    auto* menu = new QMenu(more_);
+    menu->setObjectName(QStringLiteral("databaseMenu"));
+    const auto add = [&](const QString& name, const QString& words, auto action, const QKeySequence& key = {}) {
+        QAction* item = menu->addAction(words);
+        item->setObjectName(name);
+        item->setShortcut(key);
+        item->setShortcutContext(Qt::WidgetWithChildrenShortcut);
+        addAction(item);
+        connect(item, &QAction::triggered, this, action);
+    };
+    add(QStringLiteral("newMessage"), tr("New message"), [this] { newMessage(); }, QKeySequence(Qt::CTRL | Qt::Key_M));
+    add(QStringLiteral("newSignal"), tr("New signal"), [this] { newSignal(~0U, 8); }, QKeySequence(Qt::CTRL | Qt::Key_I));
+    add(QStringLiteral("removeMessage"), tr("Take the message out"), [this] {
+        if (desk_.message() != nullptr)
+            desk_.apply(desk_.editor().removeMessage(desk_.message()->uid));
+    });
+    menu->addSeparator();
+    add(QStringLiteral("copyDefinition"), tr("Copy message or signal"), [this] { copy(); });
+    add(QStringLiteral("pasteDefinition"), tr("Paste"), [this] { paste(); });
+    menu->addSeparator();
+    add(QStringLiteral("network"), tr("Nodes, tables and attributes..."), [this] {
+        NetworkDialog dialog(desk_, this);
+        dialog.exec();
+    });
+    menu->addSeparator();
+    add(QStringLiteral("attachDatabase"), tr("Attach a database..."), [this] { attachFile(QFileDialog::getOpenFileName(this, tr("Database to attach"), {}, tr("Signal databases (*.dbc)"))); });
+    add(QStringLiteral("newDatabase"), tr("New database..."), [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("New database"), QStringLiteral("new.dbc"), tr("Signal databases (*.dbc)"));
+        if (path.isEmpty() || !desk_.any())
+            return;
+        const auto made = desk_.shelf().create(desk_.entry().buses.empty() ? std::string() : desk_.entry().buses.front(), path.toStdString());
+        if (!made)
+            return desk_.say(text(made.error().text()));
+        desk_.noteAttached();
+        desk_.open(*made);
+    });
+    add(QStringLiteral("preferDatabase"), tr("Let it win over the one before it"), [this] {
+        for (const std::string& bus : desk_.entry().buses)
+            desk_.shelf().prefer(bus, desk_.current());
+        desk_.noteAttached();
+    });
+    add(QStringLiteral("pointTo"), tr("Point to the file..."), [this] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Where the database is"), {}, tr("Signal databases (*.dbc)"));
+        if (path.isEmpty())
+            return;
+        if (const auto found = desk_.shelf().pointTo(desk_.current(), path.toStdString()); !found)
+            return desk_.say(text(found.error().text()));
+        desk_.noteAttached();
+        desk_.open(desk_.current());
+    });
+    add(QStringLiteral("exportDatabase"), tr("Export as .dbc, .json, .csv or .html..."), [this] { exportAs(); });
+    more_->setMenu(menu);
+}
+
+QLineEdit* DatabaseView::field(QWidget* parent, const char* name, const QString& tip)
+{
+    auto* edit = new QLineEdit(parent);
+    edit->setObjectName(QLatin1String(name));
+    edit->setToolTip(tip);
+    fields_[QLatin1String(name)] = edit;
+    return edit;
+}
+
+void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
+{
+    disk_->setObjectName(QStringLiteral("diskNotice"));
+    auto* diskLine = new QHBoxLayout(disk_);
+    diskLine->setContentsMargins(8, 3, 4, 3);
+    auto* diskText = new QLabel(tr("This file was changed by another program."));
+    diskLine->addWidget(diskText, 1);
+    auto* look = new QPushButton(tr("Show the difference..."));
+    look->setObjectName(QStringLiteral("diskDifference"));
+    look->setToolTip(tr("What differs between the file and what is shown here; then read it again or keep yours"));
+    connect(look, &QPushButton::clicked, this, &DatabaseView::askAboutDisk);
+    diskLine->addWidget(look);
+    column->addWidget(disk_);
+    problem_->setObjectName(QStringLiteral("databaseProblem"));
+    problem_->setWordWrap(true);
+    problem_->hide();
+    column->addWidget(problem_);
+    empty_->setAlignment(Qt::AlignCenter);
+    empty_->setWordWrap(true);
+    column->addWidget(empty_, 1);
+
+    const auto labelled = [](QGridLayout* grid, int row, int at, const QString& words, QWidget* widget, int span = 1) {
+        auto* label = new QLabel(words);
+        label->setObjectName(QStringLiteral("fieldLabel"));
+        label->setBuddy(widget);
+        grid->addWidget(label, row, at * 2);
+        grid->addWidget(widget, row, at * 2 + 1, 1, span * 2 - 1);
+    };
+    auto* grid = new QGridLayout(messageForm_);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(6);
+    grid->setVerticalSpacing(3);
+    labelled(grid, 0, 0, tr("message"), field(messageForm_, "messageName", tr("Name: letters, digits and underscores")));
+    labelled(grid, 0, 1, tr("id"), field(messageForm_, "messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")));
+    labelled(grid, 0, 2, tr("bytes"), field(messageForm_, "messageLength", tr("Length of the payload, 0 to 64")));
+    sender_->setObjectName(QStringLiteral("messageSender"));
+    sender_->setToolTip(tr("The node that sends it"));
+    labelled(grid, 1, 0, tr("sender"), sender_);
+    labelled(grid, 1, 1, tr("cycle"), field(messageForm_, "messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")));
+    labelled(grid, 1, 2, tr("says"), field(messageForm_, "messageComment", tr("Comment")));
+    for (const int stretch : {1, 3, 5})
+        grid->setColumnStretch(stretch, stretch == 3 ? 2 : 3);
+    column->addWidget(messageForm_);
+
+    selectorLine_->setContentsMargins(0, 0, 0, 0);
+    column->addWidget(selectors_);
+    layoutScroll_->setWidget(layout_);
+    layoutScroll_->setWidgetResizable(true);
+    layoutScroll_->setFrameShape(QFrame::NoFrame);
+    layoutScroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    column->addWidget(layoutScroll_, 3);
+    hint_->setObjectName(QStringLiteral("layoutHint"));
+    hint_->setWordWrap(true);
+    column->addWidget(hint_);
+
+    auto* sgrid = new QGridLayout(signalForm_);
+    sgrid->setContentsMargins(0, 0, 0, 0);
+    sgrid->setHorizontalSpacing(6);
+    sgrid->setVerticalSpacing(3);
+    order_->setObjectName(QStringLiteral("signalOrder"));
+    order_->addItem(tr("least first"));
+    order_->addItem(tr("most first"));
+    order_->setToolTip(tr("Byte order: least significant byte first (Intel) or most significant first (Motorola)"));
+    kind_->setObjectName(QStringLiteral("signalKind"));
+    for (const QString& word : {tr("unsigned"), tr("signed"), tr("float, 32 bits"), tr("float, 64 bits")})
+        kind_->addItem(word);
+    kind_->setToolTip(tr("How the bits make a number"));
+    labelled(sgrid, 0, 0, tr("signal"), field(signalForm_, "signalName", tr("Name: letters, digits and underscores")), 2);
+    labelled(sgrid, 0, 2, tr("start"), field(signalForm_, "signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")));
+    labelled(sgrid, 0, 3, tr("bits"), field(signalForm_, "signalLength", tr("Length, 1 to 64")));
+    labelled(sgrid, 1, 0, tr("order"), order_);
+    labelled(sgrid, 1, 1, tr("number"), kind_);
+    labelled(sgrid, 1, 2, tr("factor"), field(signalForm_, "signalFactor", tr("Value = raw times factor plus offset")));
+    labelled(sgrid, 1, 3, tr("offset"), field(signalForm_, "signalOffset", tr("Value = raw times factor plus offset")));
+    labelled(sgrid, 2, 0, tr("unit"), field(signalForm_, "signalUnit", tr("Unit")));
+    labelled(sgrid, 2, 1, tr("start value"), field(signalForm_, "signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")));
+    labelled(sgrid, 2, 2, tr("lowest"), field(signalForm_, "signalMinimum", tr("Smallest value; empty for no range")));
+    labelled(sgrid, 2, 3, tr("highest"), field(signalForm_, "signalMaximum", tr("Largest value; empty for no range")));
+    labelled(sgrid, 3, 0, tr("texts"), field(signalForm_, "signalTexts", tr("Texts of raw values: 0 = off; 1 = on")), 2);
+    labelled(sgrid, 3, 2, tr("present"), field(signalForm_, "signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 2);
+    labelled(sgrid, 4, 0, tr("says"), field(signalForm_, "signalComment", tr("Comment")), 2);
+    labelled(sgrid, 4, 2, tr("heard by"), field(signalForm_, "signalReceivers", tr("Nodes that receive it, with commas")), 2);
+    for (const int stretch : {1, 3, 5, 7})
+        sgrid->setColumnStretch(stretch, 2);
+    column->addWidget(signalForm_);
+    column->addWidget(plot_);
+    (void)parent;
+
+    for (const auto& [name, edit] : fields_) {
+        const QByteArray what = name.toLatin1();
+        connect(edit, &QLineEdit::editingFinished, this, [this, what] {
+            if (filling_)
+                return;
+            if (what.startsWith("message"))
+                takeMessage(what.constData());
+            else
+                takeSignal(what.constData());
+        });
+    }
+    connect(sender_, &QComboBox::activated, this, [this] { takeMessage("messageSender"); });
+    connect(order_, &QComboBox::activated, this, [this] { takeSignal("signalOrder"); });
+    connect(kind_, &QComboBox::activated, this, [this] { takeSignal("signalKind"); });
+}
+
+void DatabaseView::restyle()
+{
+    const Theme& theme = Theme::get();
+    for (QLabel* label : findChildren<QLabel*>(QStringLiteral("fieldLabel"))) {
+        label->setFont(theme.small());
+        label->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
+    }
+    for (const auto& [name, edit] : fields_)
+        edit->setFont(name.endsWith(QLatin1String("Name")) || name.endsWith(QLatin1String("Comment")) || name.endsWith(QLatin1String("Texts")) || name.endsWith(QLatin1String("Receivers")) ? theme.body() : theme.mono());
+    problem_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.error.name()));
+    hint_->setFont(theme.small());
+    hint_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
+    facts_->setFont(theme.body());
+    graph_->setPen(QPen(theme.bus(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0)), 1.4));
+    layoutScroll_->setStyleSheet(QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: %1; }").arg(theme.surface.name()));
+    update();
+}
+
+void DatabaseView::fillEntries()
+{
+    const QSignalBlocker quiet(entries_);
+    entries_->clear();
+    for (std::size_t i = 0; i < desk_.count(); ++i) {
+        const rig::ShelfEntry& entry = desk_.shelf().at(i);
+        QString title = entry.own ? tr("%1: the rig's own").arg(text(entry.name)) : text(entry.name);
+        if (entry.missing)
+            title += tr(" (missing)");
+        entries_->addItem(title);
+    }
+    entries_->setCurrentIndex(static_cast<int>(desk_.current()));
+}
+
+void DatabaseView::fill()
+{
+    const bool any = desk_.any();
+    entries_->setCurrentIndex(any ? static_cast<int>(desk_.current()) : -1);
+    const database::Message* message = any ? desk_.message() : nullptr;
+    // Whoever undid an edit may have taken the chosen one along.
+    if (any && message == nullptr && !desk_.database().messages.empty()) {
+        desk_.choose(desk_.database().messages.front().uid);
+        return;
+    }
+    save_->setEnabled(any && desk_.entry().changed());
+    save_->setText(any && desk_.entry().changed() ? tr("Save *") : tr("Save"));
+    disk_->setVisible(any && desk_.shelf().changedOnDisk(desk_.current()) && !desk_.entry().missing);
+    if (any) {
+        const database::Database& db = desk_.database();
+        facts_->setText(desk_.entry().missing ? QString() : tr("%1 nodes, %2 messages, %3 signals").arg(db.nodes.size()).arg(db.messages.size()).arg(db.signalCount()));
+    }
+    for (QWidget* widget : {messageForm_, static_cast<QWidget*>(layoutScroll_), static_cast<QWidget*>(hint_)})
+        widget->setVisible(message != nullptr);
+    empty_->setVisible(message == nullptr);
+    if (message == nullptr) {
+        empty_->setText(!any                      ? tr("This rig has no bus.")
+                        : desk_.entry().missing   ? tr("%1\n\nSay where it is: More, Point to the file.").arg(text(desk_.entry().missing->text()))
+                        : desk_.entry().own       ? tr("Nothing is defined here yet. Choose an identifier without a definition in the roster, then \"Define here\";\nor drop a database file on this view.")
+                                                  : tr("This database has no message yet: More, New message (Ctrl+M)."));
+        selectors_->hide();
+        fillSignal();
+        return;
+    }
+    filling_ = true;
+    const auto set = [this](const char* name, const QString& value) {
+        QLineEdit* edit = fields_.at(QLatin1String(name));
+        if (edit->text() != value)
+            edit->setText(value);
+    };
+    set("messageName", text(message->name));
+    set("messageId", text(can::toText(message->id)));
+    set("messageLength", QString::number(message->length));
+    set("messageCycle", message->cycleTime.count() > 0 ? text(can::spanText(message->cycleTime)) : QString());
+    set("messageComment", text(message->comment));
+    {
+        const QSignalBlocker quiet(sender_);
+        sender_->clear();
+        sender_->addItem(tr("not named"), QString());
+        for (const database::Node& node : desk_.database().nodes)
+            sender_->addItem(text(node.name), text(node.name));
+        const int index = sender_->findData(text(message->sender));
+        if (index < 0)
+            sender_->addItem(tr("%1 (no node)").arg(text(message->sender)), text(message->sender));
+        sender_->setCurrentIndex(index < 0 ? sender_->count() - 1 : index);
+    }
+    filling_ = false;
+
+    // A box for each selector, to look at one arrangement at a time.
+    std::vector<int> selecting;
+    for (std::size_t i = 0; i < message->signals.size(); ++i)
+        if (message->signals[i].selects())
+            selecting.push_back(static_cast<int>(i));
+    const bool same = own_ && own_->uid == message->uid && selectorBoxes_.size() == selecting.size();
+    if (!same) {
+        while (QLayoutItem* item = selectorLine_->takeAt(0)) {
+            if (item->widget() != nullptr) {
+                item->widget()->hide();
+                item->widget()->deleteLater();
+            }
+            delete item;
+        }
+        selectorBoxes_.clear();
+        selected_.assign(message->signals.size(), -1);
+        for (const int index : selecting) {
+            auto* label = new QLabel(tr("%1 selects").arg(text(message->signals[static_cast<std::size_t>(index)].name)));
+            label->setFont(Theme::get().body());
+            selectorLine_->addWidget(label);
+            auto* box = new QComboBox;
+            box->setObjectName(QStringLiteral("selector%1").arg(text(message->signals[static_cast<std::size_t>(index)].name)));
+            box->setToolTip(tr("Which signals the picture shows"));
+            box->addItem(tr("all"), qlonglong(-1));
+            box->addItem(tr("as received"), qlonglong(-2));
+            for (const std::uint64_t value : database::selectorValues(*message, index)) {
+                const std::string_view label2 = message->signals[static_cast<std::size_t>(index)].textOf(static_cast<double>(value));
+                box->addItem(label2.empty() ? QString::number(value) : QStringLiteral("%1 %2").arg(value).arg(QString::fromUtf8(label2.data(), static_cast<qsizetype>(label2.size()))), qlonglong(value));
+            }
+            box->setCurrentIndex(1);
+            connect(box, &QComboBox::activated, this, &DatabaseView::refresh);
+            selectorLine_->addWidget(box);
+            selectorBoxes_.emplace_back(index, box);
+        }
+        selectorLine_->addStretch(1);
+    }
+    selectors_->setVisible(!selecting.empty());
+    const bool changed = !own_ || !(*own_ == *message);
+    if (changed) {
+        own_ = std::make_unique<database::Message>(*message);
+        series_.reset();
+        plan_ = std::make_unique<database::CatalogMessage>(database::CatalogMessage{static_cast<std::uint8_t>(std::max(0, desk_.bus())), own_.get(), database::MessagePlan(*own_), own_->match.value_or(desk_.bus() >= 0 ? stage().catalog().busMatch(static_cast<std::uint8_t>(desk_.bus())) : database::Match::full), 0});
+    }
+    selected_.resize(message->signals.size(), -1);
+    layout_->setEditable(true);
+    fillSignal();
+    resetPlot();
+    beats_ = 0;
+    refresh();
+}
+
+int DatabaseView::chosenSignalIndex() const
+{
+    const database::Signal* signal = desk_.any() ? desk_.signal() : nullptr;
+    if (signal == nullptr || !own_)
+        return -1;
+    for (std::size_t i = 0; i < own_->signals.size(); ++i)
+        if (own_->signals[i].uid == signal->uid)
+            return static_cast<int>(i);
+    return -1;
+}
+
+void DatabaseView::fillSignal()
+{
+    const database::Signal* signal = desk_.any() ? desk_.signal() : nullptr;
+    signalForm_->setVisible(signal != nullptr);
+    plot_->setVisible(signal != nullptr);
+    if (signal == nullptr)
+        return;
+    filling_ = true;
+    const auto set = [this](const char* name, const QString& value) {
+        QLineEdit* edit = fields_.at(QLatin1String(name));
+        if (edit->text() != value)
+            edit->setText(value);
+    };
+    set("signalName", text(signal->name));
+    set("signalStart", QString::number(signal->startBit));
+    set("signalLength", QString::number(signal->length));
+    set("signalFactor", numberField(signal->factor));
+    set("signalOffset", numberField(signal->offset));
+    set("signalMinimum", signal->minimum ? numberField(*signal->minimum) : QString());
+    set("signalMaximum", signal->maximum ? numberField(*signal->maximum) : QString());
+    set("signalUnit", text(signal->unit));
+    set("signalStartValue", signal->startRaw ? numberField(*signal->startRaw * signal->factor + signal->offset) : QString());
+    set("signalPresent", text(database::muxText(*signal)));
+    set("signalTexts", text(database::textsText(signal->texts)));
+    QStringList receivers;
+    for (const std::string& receiver : signal->receivers)
+        receivers << text(receiver);
+    set("signalReceivers", receivers.join(QStringLiteral(", ")));
+    set("signalComment", text(signal->comment));
+    order_->setCurrentIndex(signal->order == database::ByteOrder::motorola ? 1 : 0);
+    kind_->setCurrentIndex(signal->type == database::ValueType::single ? 2 : signal->type == database::ValueType::floating ? 3 : signal->isSigned ? 1 : 0);
+    layout_->setSweepOrder(signal->order);
+    filling_ = false;
+}
+
+void DatabaseView::takeMessage(const char* what)
+{
+    const database::Message* current = desk_.message();
+    if (current == nullptr)
+        return;
+    database::Message message = *current;
+    const QString name = QLatin1String(what);
+    const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
+    const auto wrong = [this](const QString& words) { desk_.say(words); };
+    if (name == QLatin1String("messageCycle")) {
+        const auto span = value.isEmpty() ? std::optional(can::Time{0}) : can::spanFromText(value.toStdString());
+        if (!span)
+            return wrong(tr("'%1': expected a time such as 20 ms").arg(value));
+        if (*span != current->cycleTime)
+            desk_.apply(desk_.editor().setCycleTime(current->uid, *span));
+        return;
+    }
+    if (name == QLatin1String("messageName"))
+        message.name = value.toStdString();
+    else if (name == QLatin1String("messageId")) {
+        const auto id = can::identifierFromText(value.toStdString());
+        if (!id)
+            return wrong(tr("'%1': expected an identifier such as 0x1F0, or 8 digits for 29 bits").arg(value));
+        message.id = *id;
+    } else if (name == QLatin1String("messageLength")) {
+        bool good = false;
+        message.length = value.toUInt(&good);
+        if (!good || message.length > can::maxLength)
+            return wrong(tr("'%1': expected a length of 0 to 64 bytes").arg(value));
+    } else if (name == QLatin1String("messageComment"))
+        message.comment = value.toStdString();
+    else
+        message.sender = sender_->currentData().toString().toStdString();
+    if (message == *current)
+        return desk_.say({});
+    const std::string title = "change " + current->name;
+    desk_.apply(desk_.editor().putMessage(std::move(message), title));
+}
+
+void DatabaseView::takeSignal(const char* what)
+{
+    const database::Message* message = desk_.message();
+    const database::Signal* current = desk_.signal();
+    if (message == nullptr || current == nullptr)
+        return;
+    database::Signal signal = *current;
+    const QString name = QLatin1String(what);
+    const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
+    const auto wrong = [this](const QString& words) { desk_.say(words); };
+    const auto number = [&](double& target) {
+        const auto read = numberOf(value);
+        if (read)
+            target = *read;
+        else
+            wrong(tr("'%1': expected a number").arg(value));
+        return read.has_value();
+    };
+    const auto bound = [&](std::optional<double>& target) {
+        if (value.isEmpty()) {
+            target.reset();
+            return true;
+        }
+        double read = 0;
+        if (!number(read))
+            return false;
+        target = read;
+        return true;
+    };
+    const auto whole = [&](unsigned& target, unsigned most) {
+        bool good = false;
+        const unsigned read = value.toUInt(&good);
+        if (!good || read > most)
+            wrong(tr("'%1': expected a whole number of 0 to %2").arg(value).arg(most));
+        else
+            target = read;
+        return good && read <= most;
+    };
+    if (name == QLatin1String("signalStartValue")) {
+        std::optional<double> physical;
+        if (!bound(physical))
+            return;
+        std::optional<double> raw;
+        if (physical && signal.factor != 0)
+            raw = (*physical - signal.offset) / signal.factor;
+        if (raw != current->startRaw)
+            desk_.apply(desk_.editor().setStartValue(message->uid, signal.uid, raw));
+        return;
+    }
+    bool good = true;
+    if (name == QLatin1String("signalName"))
+        signal.name = value.toStdString();
+    else if (name == QLatin1String("signalStart"))
+        good = whole(signal.startBit, 511);
+    else if (name == QLatin1String("signalLength"))
+        good = whole(signal.length, 64);
+    else if (name == QLatin1String("signalFactor"))
+        good = number(signal.factor);
+    else if (name == QLatin1String("signalOffset"))
+        good = number(signal.offset);
+    else if (name == QLatin1String("signalMinimum"))
+        good = bound(signal.minimum);
+    else if (name == QLatin1String("signalMaximum"))
+        good = bound(signal.maximum);
+    else if (name == QLatin1String("signalUnit"))
+        signal.unit = value.toStdString();
+    else if (name == QLatin1String("signalComment"))
+        signal.comment = value.toStdString();
+    else if (name == QLatin1String("signalReceivers"))
+        signal.receivers = database::wordsFromText(value.toStdString());
+    else if (name == QLatin1String("signalPresent")) {
+        const auto taken = database::takeMuxText(signal, value.toStdString());
+        if (!taken)
+            return wrong(text(taken.error().text()));
+    } else if (name == QLatin1String("signalTexts")) {
+        auto texts = database::textsFromText(value.toStdString());
+        if (!texts)
+            return wrong(text(texts.error().text()));
+        signal.texts = std::move(*texts);
+    } else if (name == QLatin1String("signalOrder")) {
+        const auto next = order_->currentIndex() == 1 ? database::ByteOrder::motorola : database::ByteOrder::intel;
+        if (next != signal.order) {
+            // The least significant bit stays where it is, as far as the payload allows.
+            const unsigned least = database::bitsOf(signal).front();
+            signal.order = next;
+            const int start = database::startFromLeast(least, signal.length, next);
+            signal.startBit = start >= 0 ? static_cast<unsigned>(start) : next == database::ByteOrder::motorola ? 7 : 0;
+        }
+    } else if (name == QLatin1String("signalKind")) {
+        const int kind = kind_->currentIndex();
+        signal.isSigned = kind >= 1;
+        signal.type = kind == 2 ? database::ValueType::single : kind == 3 ? database::ValueType::floating : database::ValueType::integer;
+        if (kind >= 2)
+            signal.length = kind == 2 ? 32 : 64;
+    }
+    if (!good)
+        return;
+    if (signal == *current)
+        return desk_.say({});
+    if ((signal.minimum.has_value() || signal.maximum.has_value()) && !(signal.minimum && signal.maximum)) {
+        // A range has two ends: the other one starts at what the bits hold.
+        if (!signal.minimum)
+            signal.minimum = std::min(0.0, *signal.maximum);
+        else
+            signal.maximum = std::max(0.0, *signal.minimum);
+    }
+    const std::string title = "change " + current->name;
+    if (!desk_.apply(desk_.editor().putSignal(message->uid, std::move(signal), title)))
+        fillSignal();
+}
+
+void DatabaseView::newMessage()
+{
+    if (!desk_.any() || desk_.entry().missing)
+        return;
+    database::Message message;
+    unsigned number = 1;
+    do
+        message.name = "Message_" + std::to_string(number);
+    while (desk_.database().find(message.name) != nullptr && ++number < 10000);
+    std::uint32_t id = 0x100;
+    while (desk_.database().find(can::Identifier{id, false}) != nullptr && id < 0x7FF)
+        ++id;
+    message.id = {id, false};
+    message.length = 8;
+    if (desk_.apply(desk_.editor().putMessage(message, "new message"))) {
+        desk_.choose(desk_.database().messages.back().uid);
+        fields_.at(QStringLiteral("messageName"))->setFocus();
+        fields_.at(QStringLiteral("messageName"))->selectAll();
+    }
+}
+
+void DatabaseView::newSignal(unsigned least, unsigned length)
+{
+    const database::Message* message = desk_.message();
+    if (message == nullptr)
+        return;
+    database::Signal signal;
+    unsigned number = 1;
+    do
+        signal.name = "Signal_" + std::to_string(number);
+    while (message->find(signal.name) != nullptr && ++number < 10000);
+    signal.length = length;
+    if (const database::Signal* like = desk_.signal())
+        signal.order = like->order;
+    if (least == ~0U) {  // the first byte that is free
+        const database::Layout layout = database::layoutOf(*message);
+        least = 0;
+        for (unsigned byte = 0; byte < message->length; ++byte)
+            if (std::none_of(layout.used.begin() + byte * 8, layout.used.begin() + byte * 8 + 8, [](bool used) { return used; })) {
+                least = byte * 8;
+                break;
+            }
+    }
+    const int start = database::startFromLeast(least, length, signal.order);
+    if (start < 0)
+        return;
+    signal.startBit = static_cast<unsigned>(start);
+    const std::uint32_t uid = message->uid;
+    if (desk_.apply(desk_.editor().putSignal(uid, signal, "new signal")))
+        desk_.choose(uid, desk_.message()->signals.back().uid);
+}
+
+void DatabaseView::define(std::uint8_t bus, can::Identifier id)
+{
+    Selection selection;
+    selection.kind = Selection::Kind::message;
+    selection.bus = bus;
+    selection.id = id;
+    stage().select(selection);
+    if (stage().catalog().find(bus, id) != nullptr)
+        return desk_.openMessage(bus, id);
+    const int own = desk_.shelf().ownOf(stage().catalog().busName(bus));
+    if (own < 0)
+        return desk_.say(tr("The rig has no bus %1 to define this for.").arg(text(stage().catalog().busName(bus))));
+    desk_.open(static_cast<std::size_t>(own));
+    if (const database::Message* known = desk_.database().find(id))
+        return desk_.choose(known->uid);
+    database::Message message;
+    message.id = id;
+    message.name = "Message_" + can::toText(id).substr(2);
+    message.length = 8;
+    if (const auto identifier = stage().snapshot().valid() ? stage().snapshot().trace().find({bus, false, id}) : std::nullopt)
+        if (const trace::Row row = stage().snapshot().previousOf(*identifier, stage().snapshot().rows()); row != trace::noRow)
+            message.length = stage().snapshot().frame(row).length;
+    if (desk_.apply(desk_.editor().putMessage(message, "define " + message.name)))
+        desk_.choose(desk_.database().messages.back().uid);
+    layout_->setFocus();
+}
+
+void DatabaseView::resetPlot()
+{
+    const int index = chosenSignalIndex();
+    if (index < 0 || !plan_ || desk_.bus() < 0) {
+        series_.reset();
+        graph_->setData({}, {}, true);
+        return;
+    }
+    series_ = std::make_unique<measure::SignalSeries>(database::SignalRef{plan_.get(), static_cast<std::uint32_t>(index)}, stage().document().begins());
+    const database::Signal& signal = own_->signals[static_cast<std::size_t>(index)];
+    graph_->setLineStyle(signal.texts.empty() && signal.length > 1 ? QCPGraph::lsLine : QCPGraph::lsStepLeft);
+    graph_->setPen(QPen(Theme::get().bus(static_cast<unsigned>(desk_.bus())), 1.4));
+}
+
+void DatabaseView::refresh()
+{
+    if (!isVisible() || !own_ || desk_.message() == nullptr)
+        return;
+    refreshLayout();
+    if (!series_ || !stage().snapshot().valid())
+        return;
+    series_->update(stage().snapshot(), rowsPerBeat);
+    std::vector<double> times;
+    std::vector<double> values;
+    series_->points(stage().seconds(stage().windowFrom()), stage().seconds(stage().windowTo()), plot_->columns(), times, values);
+    graph_->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
+    plot_->followStage();
+    if (!values.empty()) {
+        const auto [low, high] = std::minmax_element(values.begin(), values.end());
+        const double margin = *high > *low ? (*high - *low) * 0.08 : 1;
+        plot_->yAxis->setRange(*low - margin, *high + margin);
+    }
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+    if (stage().snapshot().valid() && !series_->complete(stage().snapshot()) && !stage().document().isLive())
+        QTimer::singleShot(30, this, &DatabaseView::refresh);  // a log brings no beats of its own
+}
+
+void DatabaseView::refreshLayout()
+{
+    const trace::Snapshot& snapshot = stage().snapshot();
+    const trace::Row limit = stage().cursorRow() == trace::noRow ? 0 : stage().cursorRow() + 1;
+    trace::Row row = trace::noRow;
+    trace::IdentifierIndex newest = 0;
+    if (snapshot.valid() && desk_.bus() >= 0)
+        for (const trace::IdentifierIndex identifier : measure::identifiersOf(snapshot.trace(), *plan_))
+            if (const trace::Row candidate = snapshot.previousOf(identifier, limit); candidate != trace::noRow && (row == trace::noRow || candidate > row)) {
+                row = candidate;
+                newest = identifier;
+            }
+    can::FrameView frame;
+    std::vector<QString> readings(own_->signals.size());
+    if (row != trace::noRow) {
+        frame = snapshot.frame(row);
+        std::vector<database::Decoded> decoded;
+        plan_->plan.decode(frame, decoded);
+        for (const database::Decoded& value : decoded)
+            readings[value.signal] = readingText(own_->signals[value.signal], value);
+    }
+    for (const auto& [index, box] : selectorBoxes_) {
+        const qlonglong value = box->currentData().toLongLong();
+        database::Decoded decoded;
+        if (value != -2)
+            selected_[static_cast<std::size_t>(index)] = value;
+        else
+            selected_[static_cast<std::size_t>(index)] = row != trace::noRow && plan_->plan.decodeOne(frame, static_cast<std::uint32_t>(index), decoded) ? static_cast<std::int64_t>(decoded.bits) : -1;
+    }
+    layout_->setMessage(*own_, selected_);
+    layout_->setChosen(chosenSignalIndex());
+    layout_->setPayload(frame.data, row == trace::noRow ? 0 : frame.length);
+    layout_->setReadings(std::move(readings));
+    if (row == trace::noRow)
+        layout_->setToggles(std::nullopt);
+    else if (beats_++ % togglesEvery == 0)
+        layout_->setToggles(measure::bitToggles(snapshot, newest, limit));
+    QString hint = layout_->words();
+    if (hint.isEmpty())
+        hint = row == trace::noRow ? tr("Not seen up to the cursor. Sweep over free bits to define a signal.") : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
+    hint_->setText(hint);
+}
+
+bool DatabaseView::saveCurrent()
+{
+    if (!desk_.any())
+        return false;
+    if (desk_.shelf().changedOnDisk(desk_.current())) {
+        askAboutDisk();
+        return false;
+    }
+    if (const auto saved = desk_.shelf().save(desk_.current()); !saved) {
+        desk_.say(text(saved.error().text()));
+        return false;
+    }
+    desk_.say({});
+    if (desk_.entry().own)
+        Q_EMIT setUpChanged();  // they are part of the rig's document
+    desk_.noteAttached();
+    fill();
+    return true;
+}
+
+void DatabaseView::askAboutDisk()
+{
+    const auto now = desk_.shelf().onDisk(desk_.current());
+    QString words;
+    if (!now) {
+        words = text(now.error().text());
+    } else {
+        const auto changes = database::diff(desk_.database(), now->database);
+        QStringList lines;
+        for (std::size_t i = 0; i < changes.size() && i < 12; ++i)
+            lines << (changes[i].field.empty() ? tr("%1: %2").arg(text(changes[i].object), QLatin1String(database::toText(changes[i].kind))) : tr("%1, %2: %3 here, %4 in the file").arg(text(changes[i].object), text(changes[i].field), text(changes[i].before), text(changes[i].after)));
+        if (changes.size() > 12)
+            lines << tr("and %1 more").arg(changes.size() - 12);
+        words = changes.empty() ? tr("The file means the same as what is shown here.") : lines.join(QLatin1Char('\n'));
+    }
+    QMessageBox box(QMessageBox::Question, tr("Wavetrope"), tr("%1 was changed by another program.").arg(text(desk_.entry().name)), QMessageBox::NoButton, this);
+    box.setInformativeText(words);
+    QPushButton* again = box.addButton(tr("Read it again"), QMessageBox::DestructiveRole);
+    QPushButton* keep = box.addButton(tr("Overwrite it with mine"), QMessageBox::AcceptRole);
+    box.addButton(tr("Leave both"), QMessageBox::RejectRole);
+    box.exec();
+    if (box.clickedButton() == again) {
+        if (const auto read = desk_.shelf().reread(desk_.current()); !read)
+            desk_.say(text(read.error().text()));
+    } else if (box.clickedButton() == keep) {
+        if (const auto saved = desk_.shelf().save(desk_.current(), true); !saved)
+            desk_.say(text(saved.error().text()));
+    } else {
+        return;
+    }
+    desk_.noteAttached();
+    desk_.open(desk_.current());
+}
+
+void DatabaseView::exportAs()
+{
+    const QString path = QFileDialog::getSaveFileName(this, tr("Export the database"), QStringLiteral("network.html"), tr("Page (*.html);;Table (*.csv);;Database (*.dbc);;JSON (*.json)"));
+    if (path.isEmpty())
+        return;
+    if (const auto written = desk_.shelf().exportTo(desk_.current(), path.toStdString()); !written)
+        desk_.say(text(written.error().text()));
+}
+
+void DatabaseView::attachFile(const QString& path)
+{
+    if (path.isEmpty() || !desk_.any())
+        return;
+    const int shown = desk_.bus();
+    const std::string bus = shown >= 0 ? stage().catalog().busName(static_cast<std::uint8_t>(shown)) : desk_.entry().buses.front();
+    const auto attached = desk_.shelf().attach(bus, path.toStdString());
+    if (!attached)
+        return desk_.say(text(attached.error().text()));
+    desk_.noteAttached();
+    desk_.open(*attached);
+    Q_EMIT setUpChanged();
+}
+
+void DatabaseView::copy()
+{
+    const database::Message* message = desk_.message();
+    if (message == nullptr)
+        return;
+    // The clipboard holds a database of one message; of a signal, with that signal alone.
+    database::Database one;
+    one.messages.push_back(*message);
+    if (const database::Signal* signal = desk_.signal())
+        one.messages.front().signals = {*signal};
+    one.definitions = desk_.database().definitions;
+    const std::string json = database::toJson(one).dump(2);
+    auto* mime = new QMimeData;
+    mime->setText(text(json));
+    mime->setData(QLatin1String(definitionMime), desk_.signal() != nullptr ? QByteArrayLiteral("signal") : QByteArrayLiteral("message"));
+    QApplication::clipboard()->setMimeData(mime);
+}
+
+void DatabaseView::paste()
+{
+    const QMimeData* mime = QApplication::clipboard()->mimeData();
+    const auto read = database::readDatabaseJson(mime->text().toStdString(), "clipboard");
+    if (!read || read->messages.empty())
+        return desk_.say(tr("The clipboard holds no message or signal."));
+    database::Message message = read->messages.front();
+    for (database::Signal& signal : message.signals)
+        signal.uid = 0;
+    const bool asSignal = mime->data(QLatin1String(definitionMime)) == "signal" && !message.signals.empty();
+    if (asSignal) {
+        const database::Message* into = desk_.message();
+        if (into == nullptr)
+            return;
+        database::Signal signal = message.signals.front();
+        while (into->find(signal.name) != nullptr)
+            signal.name += "_2";
+        const std::uint32_t uid = into->uid;
+        if (desk_.apply(desk_.editor().putSignal(uid, signal, "paste " + signal.name)))
+            desk_.choose(uid, desk_.message()->signals.back().uid);
+        return;
+    }
+    message.uid = 0;
+    while (desk_.database().find(message.name) != nullptr)
+        message.name += "_2";
+    if (desk_.apply(desk_.editor().putMessage(message, "paste " + message.name)))
+        desk_.choose(desk_.database().messages.back().uid);
+}
+
+void DatabaseView::undo(bool redo)
+{
+    if (!desk_.any())
+        return;
+    redo ? desk_.redo() : desk_.undo();
+}
+
+void DatabaseView::keyPressEvent(QKeyEvent* event)
+{
+    if (event->matches(QKeySequence::Copy))
+        copy();
+    else if (event->matches(QKeySequence::Paste))
+        paste();
+    else
+        View::keyPressEvent(event);
+}
+
+void DatabaseView::dragEnterEvent(QDragEnterEvent* event)
+{
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile() && url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
+            return event->acceptProposedAction();
+}
+
+void DatabaseView::dropEvent(QDropEvent* event)
+{
+    event->acceptProposedAction();
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile())
+            attachFile(url.toLocalFile());
+}
+
+void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(Theme::get().px(height() > 620 ? 130 : 96)); }
+
+void DatabaseView::showEvent(QShowEvent* event)
+{
+    restyle();  // being put into a pane resets the fonts of what has a style sheet among its children
+    View::showEvent(event);
+}
+
+void DatabaseView::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    painter.fillRect(rect(), Theme::get().surface);
+    if (disk_->isVisible())
+        painter.fillRect(QRect(disk_->mapTo(this, QPoint(0, 0)), disk_->size()), Theme::get().accentSoft);
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,136 @@
+// The editor of signal databases.
+#pragma once
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
+
+#include "app/database/desk.h"
+#include "app/layout/layout_widget.h"
+#include "app/paint/plot.h"
+#include "app/paint/row_list.h"
+#include "app/shell/view.h"
+#include "database/search.h"
+#include "measure/signal_series.h"
+
+namespace wavetrope::app {
+
+class DatabaseView;
+
+/// Messages of the open database by sender, and the signals that a search finds.
+class MessageRows : public RowList {
+    Q_OBJECT
+public:
+    explicit MessageRows(Desk& desk, Stage& stage);
+
+    void rebuild();
+    void find(const QString& text);
+    [[nodiscard]] std::uint64_t count() const override { return rows_.size(); }
+    [[nodiscard]] std::int64_t current() const override;
+    void choose(std::uint64_t index) override;
+    [[nodiscard]] QString rowText(std::uint64_t index) const override;
+
+protected:
+    void paintRow(QPainter& painter, int y, std::uint64_t index) override;
+    [[nodiscard]] QString emptyText() const override;
+
+private:
+    struct Row {
+        std::uint32_t message = 0;      // uid; 0 for the heading of a sender
+        std::uint32_t signal = 0;
+        std::string text;
+        std::string side;
+    };
+    Desk& desk_;
+    Stage& stage_;
+    database::SearchIndex index_;
+    QString wanted_;
+    std::vector<Row> rows_;
+};
+
+/// Fields of a message and of its chosen signal, the layout between them, and the signal over time. Every field takes
+/// effect when it is left or Enter is pressed, and every edit can be undone.
+class DatabaseView : public View {
+    Q_OBJECT
+public:
+    explicit DatabaseView(Stage& stage);
+
+    QWidget* tools() override { return tools_; }
+    [[nodiscard]] LayoutWidget* layoutWidget() { return layout_; }
+    [[nodiscard]] Desk& desk() { return desk_; }
+    void undo(bool redo);
+    /// Opens the definition of an identifier, or makes one among the rig's own.
+    void define(std::uint8_t bus, can::Identifier id);
+    /// Asks where that is needed; true when it is saved.
+    bool saveCurrent();
+    void copy();
+    void paste();
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void showEvent(QShowEvent* event) override;
+
+private:
+    QLineEdit* field(QWidget* parent, const char* name, const QString& tip);
+    void buildTools();
+    void buildForms(QWidget* parent, QVBoxLayout* column);
+    void buildMenu();
+    void fillEntries();
+    void fill();
+    void fillSignal();
+    void refresh();
+    void refreshLayout();
+    void restyle();
+    void newMessage();
+    void newSignal(unsigned least, unsigned length);
+    void takeMessage(const char* what);
+    void takeSignal(const char* what);
+    void resetPlot();
+    void askAboutDisk();
+    void exportAs();
+    void attachFile(const QString& path);
+    /// Own copy of the chosen message for the picture and the plot, so that both follow an edit at once.
+    [[nodiscard]] int chosenSignalIndex() const;
+
+    Desk& desk_;
+    QWidget* tools_;
+    QComboBox* entries_;
+    QToolButton* more_;
+    QPushButton* save_;
+    QLabel* facts_;
+    QLineEdit* find_;
+    MessageRows* rows_;
+    QLabel* problem_;
+    QWidget* disk_;
+    QWidget* messageForm_;
+    QWidget* signalForm_;
+    QWidget* selectors_;
+    QHBoxLayout* selectorLine_;
+    std::vector<std::pair<int, QComboBox*>> selectorBoxes_;
+    QScrollArea* layoutScroll_;
+    LayoutWidget* layout_;
+    QLabel* hint_;
+    TimePlot* plot_;
+    QCPGraph* graph_;
+    QLabel* empty_;
+    std::map<QString, QLineEdit*> fields_;
+    QComboBox* sender_;
+    QComboBox* order_;
+    QComboBox* kind_;
+    bool filling_ = false;
+
+    std::unique_ptr<database::Message> own_;
+    std::unique_ptr<database::CatalogMessage> plan_;
+    std::unique_ptr<measure::SignalSeries> series_;
+    std::vector<std::int64_t> selected_;
+    unsigned beats_ = 0;
+};
+
+}  // namespace wavetrope::app

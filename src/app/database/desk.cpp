@@ -1,0 +1,158 @@
+#include "app/database/desk.h"
+
+#include <algorithm>
+
+#include "app/shell/stage.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr int publishAfter = 150;  // ms behind the last edit
+
+template <class Object>
+const Object* byUid(const std::vector<Object>& list, std::uint32_t uid)
+{
+    const auto found = std::find_if(list.begin(), list.end(), [&](const Object& o) { return o.uid == uid; });
+    return uid == 0 || found == list.end() ? nullptr : &*found;
+}
+
+}  // namespace
+
+Desk::Desk(Stage& stage) : stage_(stage), shelf_(std::make_unique<rig::Shelf>(stage.document().rig()))
+{
+    publishing_.setSingleShot(true);
+    publishing_.setInterval(publishAfter);
+    connect(&publishing_, &QTimer::timeout, this, &Desk::publish);
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
+        watch();
+        Q_EMIT changedOnDisk();
+    });
+    watch();
+}
+
+void Desk::watch()
+{
+    QStringList paths;
+    for (std::size_t i = 0; i < shelf_->size(); ++i)
+        if (!shelf_->at(i).own && !shelf_->at(i).missing)
+            paths << QString::fromStdString(shelf_->at(i).path);
+    if (!paths.isEmpty())
+        watcher_.addPaths(paths);  // replaced files must be watched anew
+}
+
+void Desk::open(std::size_t index)
+{
+    if (index >= shelf_->size())
+        return;
+    current_ = index;
+    message_ = database().messages.empty() ? 0 : database().messages.front().uid;
+    signal_ = 0;
+    say({});
+    Q_EMIT edited();
+    Q_EMIT chosen();
+}
+
+void Desk::openMessage(std::uint8_t bus, can::Identifier id)
+{
+    const std::string name = stage_.catalog().busName(bus);
+    for (const auto& spec : stage_.document().rig().buses) {
+        if (spec.name != name)
+            continue;
+        std::vector<int> order;
+        for (const std::string& file : spec.databases)
+            order.push_back(shelf_->find(file));
+        order.push_back(shelf_->ownOf(name));
+        const auto* known = stage_.catalog().find(bus, id);
+        const can::Identifier wanted = known != nullptr ? known->message->id : id;
+        for (const int index : order)
+            if (index >= 0)
+                if (const database::Message* message = shelf_->at(static_cast<std::size_t>(index)).edited.find(wanted)) {
+                    const std::uint32_t uid = message->uid;
+                    if (current_ != static_cast<std::size_t>(index))
+                        open(static_cast<std::size_t>(index));
+                    return choose(uid);
+                }
+    }
+}
+
+const database::Message* Desk::message() const { return any() ? byUid(database().messages, message_) : nullptr; }
+
+const database::Signal* Desk::signal() const
+{
+    const database::Message* of = message();
+    return of == nullptr ? nullptr : byUid(of->signals, signal_);
+}
+
+void Desk::choose(std::uint32_t message, std::uint32_t signal)
+{
+    if (message_ == message && signal_ == signal)
+        return;
+    message_ = message;
+    signal_ = signal;
+    Q_EMIT chosen();
+}
+
+bool Desk::apply(Expected<database::Edit> edit)
+{
+    if (!edit) {
+        say(QString::fromStdString(edit.error().text()));
+        return false;
+    }
+    say({});
+    if (edit->empty())
+        return false;
+    shelf_->apply(current_, std::move(*edit));
+    publishing_.start();
+    Q_EMIT edited();
+    return true;
+}
+
+void Desk::undo()
+{
+    shelf_->undo(current_);
+    publishing_.start();
+    Q_EMIT edited();
+}
+
+void Desk::redo()
+{
+    shelf_->redo(current_);
+    publishing_.start();
+    Q_EMIT edited();
+}
+
+int Desk::bus() const
+{
+    for (const std::string& name : entry().buses)
+        if (const int bus = stage_.catalog().findBus(name); bus >= 0)
+            return bus;
+    return -1;
+}
+
+void Desk::publish()
+{
+    publishing_.stop();
+    std::vector<std::string> names;
+    for (std::uint8_t bus = 0; bus < stage_.catalog().busCount(); ++bus)
+        names.push_back(stage_.catalog().busName(bus));
+    stage_.document().setCatalog(shelf_->catalog(names));
+    Q_EMIT stage_.catalogChanged();
+}
+
+void Desk::say(const QString& problem)
+{
+    if (problem == problem_)
+        return;
+    problem_ = problem;
+    Q_EMIT problemChanged();
+}
+
+void Desk::noteAttached()
+{
+    watch();
+    Q_EMIT entriesChanged();
+    publish();
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,76 @@
+// The databases of a window on the desk: which one is open, what of it is chosen, and what was edited.
+#pragma once
+
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QTimer>
+
+#include <memory>
+
+#include "rig/shelf.h"
+
+namespace wavetrope::app {
+
+class Stage;
+
+/// One for a stage, made when it is first asked for. Edits reach the other views through a new catalog, shortly after.
+class Desk : public QObject {
+    Q_OBJECT
+public:
+    explicit Desk(Stage& stage);
+
+    [[nodiscard]] rig::Shelf& shelf() { return *shelf_; }
+    [[nodiscard]] std::size_t count() const { return shelf_->size(); }
+    [[nodiscard]] bool any() const { return shelf_->size() > 0; }
+    [[nodiscard]] std::size_t current() const { return current_; }
+    [[nodiscard]] const rig::ShelfEntry& entry() const { return shelf_->at(current_); }
+    [[nodiscard]] const database::Database& database() const { return entry().edited; }
+    void open(std::size_t index);
+    /// The database that explains an identifier of a bus, and its message there.
+    void openMessage(std::uint8_t bus, can::Identifier id);
+
+    /// The chosen message, or null.
+    [[nodiscard]] const database::Message* message() const;
+    /// The chosen signal of it, or null.
+    [[nodiscard]] const database::Signal* signal() const;
+    void choose(std::uint32_t message, std::uint32_t signal = 0);
+
+    /// Does an edit of the open database. What is wrong with it is said in words, and nothing happens.
+    bool apply(Expected<database::Edit> edit);
+    void undo();
+    void redo();
+    [[nodiscard]] database::Editor editor() { return database::Editor(const_cast<database::Database&>(database())); }
+
+    /// Identities up to this one are taken.
+    void reserveUid(std::uint32_t uid) { shelf_->reserveUid(current_, uid); }
+
+    /// Bus of the stage that the open database explains, or -1.
+    [[nodiscard]] int bus() const;
+    /// Brings the edits to all views now.
+    void publish();
+    /// What the last failed edit or saving said.
+    [[nodiscard]] const QString& problem() const { return problem_; }
+    void say(const QString& problem);
+    void noteAttached();
+
+Q_SIGNALS:
+    void entriesChanged();      ///< Databases came, went or were saved.
+    void edited();              ///< The open one changed, or another is open.
+    void chosen();
+    void problemChanged();
+    void changedOnDisk();
+
+private:
+    void watch();
+
+    Stage& stage_;
+    std::unique_ptr<rig::Shelf> shelf_;
+    std::size_t current_ = 0;
+    std::uint32_t message_ = 0;
+    std::uint32_t signal_ = 0;
+    QTimer publishing_;
+    QFileSystemWatcher watcher_;
+    QString problem_;
+};
+
+}  // namespace wavetrope::app

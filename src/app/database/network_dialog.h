@@ -1,0 +1,43 @@
+// Nodes, value tables and attributes of a database as tables to type in.
+#pragma once
+
+#include <QDialog>
+#include <QLabel>
+#include <QTableWidget>
+
+#include "app/database/desk.h"
+
+class QTabWidget;
+
+namespace wavetrope::app {
+
+/// Each cell takes effect when it is left, as an edit that can be undone. The last row of a table makes a new object;
+/// Delete takes rows out.
+class NetworkDialog : public QDialog {
+    Q_OBJECT
+public:
+    explicit NetworkDialog(Desk& desk, QWidget* parent = nullptr);
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    QTableWidget* table(const char* name, const QString& title, const QStringList& heads, const QString& tip);
+    void fill();
+    void takeNode(int row, int column);
+    void takeTable(int row, int column);
+    void takeDefinition(int row, int column);
+    void takeValue(int row, int column);
+    void removeRow();
+
+    Desk& desk_;
+    QTabWidget* tabs_;
+    QTableWidget* nodes_;
+    QTableWidget* tables_;
+    QTableWidget* definitions_;
+    QTableWidget* values_;
+    QLabel* problem_;
+    bool filling_ = false;
+};
+
+}  // namespace wavetrope::app

@@ -1,0 +1,148 @@
+#include "database/field_text.h"
+
+#include <charconv>
+
+namespace wavetrope::database {
+
+namespace {
+
+std::string_view trimmed(std::string_view text)
+{
+    while (!text.empty() && (text.front() == ' ' || text.front() == '\t'))
+        text.remove_prefix(1);
+    while (!text.empty() && (text.back() == ' ' || text.back() == '\t'))
+        text.remove_suffix(1);
+    return text;
+}
+
+template <class Number>
+bool readWhole(std::string_view text, Number& value)
+{
+    text = trimmed(text);
+    int base = 10;
+    if (text.substr(0, 2) == "0x" || text.substr(0, 2) == "0X") {
+        text.remove_prefix(2);
+        base = 16;
+    }
+    const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), value, base);
+    return code == std::errc{} && end == text.data() + text.size() && !text.empty();
+}
+
+// Parts between a separator.
+std::vector<std::string_view> split(std::string_view text, char separator)
+{
+    std::vector<std::string_view> parts;
+    while (true) {
+        const auto at = text.find(separator);
+        parts.push_back(trimmed(text.substr(0, at)));
+        if (at == std::string_view::npos)
+            return parts;
+        text.remove_prefix(at + 1);
+    }
+}
+
+}  // namespace
+
+std::string muxText(const Signal& signal)
+{
+    if (signal.mux == MuxRole::plain)
+        return {};
+    std::string out = signal.mux == MuxRole::selector ? "selector" : "";
+    if (signal.mux == MuxRole::multiplexed) {
+        if (!signal.muxSelector.empty())
+            out = signal.muxSelector + " = ";
+        if (signal.muxRanges.empty())
+            return out + std::to_string(signal.muxValue) + (signal.alsoSelector ? ", selector" : "");
+        for (std::size_t i = 0; i < signal.muxRanges.size(); ++i) {
+            const MuxRange& range = signal.muxRanges[i];
+            out += (i == 0 ? "" : ", ") + std::to_string(range.from) + (range.to != range.from ? " to " + std::to_string(range.to) : "");
+        }
+        if (signal.alsoSelector)
+            out += ", selector";
+    }
+    return out;
+}
+
+Expected<void> takeMuxText(Signal& signal, std::string_view text)
+{
+    text = trimmed(text);
+    Signal next = signal;
+    next.mux = MuxRole::plain;
+    next.alsoSelector = false;
+    next.muxSelector.clear();
+    next.muxRanges.clear();
+    next.muxValue = 0;
+    if (text == "selector") {
+        next.mux = MuxRole::selector;
+    } else if (!text.empty()) {
+        next.mux = MuxRole::multiplexed;
+        if (const auto equals = text.find('='); equals != std::string_view::npos) {
+            next.muxSelector = trimmed(text.substr(0, equals));
+            text = text.substr(equals + 1);
+        }
+        for (std::string_view part : split(text, ',')) {
+            if (part == "selector") {
+                next.alsoSelector = true;
+                continue;
+            }
+            MuxRange range;
+            const auto to = part.find(" to ");
+            const bool good = to == std::string_view::npos ? readWhole(part, range.from) : readWhole(part.substr(0, to), range.from) && readWhole(part.substr(to + 4), range.to);
+            if (to == std::string_view::npos)
+                range.to = range.from;
+            if (!good || range.to < range.from)
+                return fail("'" + std::string(part) + "': expected a selector value such as 3, or 3 to 5; several with commas; \"selector\" for a signal that selects");
+            next.muxRanges.push_back(range);
+        }
+        if (next.muxRanges.empty())
+            return fail("no selector value is named: expected one such as 3, or 3 to 5");
+        next.muxValue = next.muxRanges.front().from;
+        if (next.muxRanges.size() == 1 && next.muxRanges.front().from == next.muxRanges.front().to && next.muxSelector.empty())
+            next.muxRanges.clear();
+    }
+    signal = std::move(next);
+    return {};
+}
+
+std::string textsText(const std::vector<ValueText>& texts)
+{
+    std::string out;
+    for (const ValueText& text : texts)
+        out += (out.empty() ? "" : "; ") + std::to_string(text.value) + " = " + text.text;
+    return out;
+}
+
+Expected<std::vector<ValueText>> textsFromText(std::string_view text)
+{
+    std::vector<ValueText> texts;
+    for (const std::string_view part : split(text, ';')) {
+        if (part.empty())
+            continue;
+        const auto equals = part.find('=');
+        ValueText entry;
+        if (equals == std::string_view::npos || !readWhole(part.substr(0, equals), entry.value))
+            return fail("'" + std::string(part) + "': expected a value and its text, such as 0 = off; 1 = on");
+        entry.text = trimmed(part.substr(equals + 1));
+        texts.push_back(std::move(entry));
+    }
+    return texts;
+}
+
+std::vector<std::string> wordsFromText(std::string_view text)
+{
+    std::vector<std::string> words;
+    std::string word;
+    for (const char c : text) {
+        if (c != ',' && c != ' ' && c != ';') {
+            word += c;
+        } else if (!word.empty()) {
+            words.push_back(std::move(word));
+            word.clear();
+        }
+    }
+    if (!word.empty())
+        words.push_back(std::move(word));
+    return words;
+}
+
+}  // namespace wavetrope::database

@@ -1,0 +1,269 @@
+#include "rig/shelf.h"
+
+#include <sys/stat.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "database/database_json.h"
+#include "database/dbc_writer.h"
+#include "database/export.h"
+#include "database/replace_file.h"
+
+namespace wavetrope::rig {
+
+namespace {
+
+constexpr std::size_t never = ~std::size_t{0};
+
+// Changes whenever the file does: time, size and inode.
+std::uint64_t stampOf(const std::string& path)
+{
+    struct stat info {};
+    if (::stat(path.c_str(), &info) != 0)
+        return 0;
+    return static_cast<std::uint64_t>(info.st_mtim.tv_sec) * 1'000'000'007U ^ static_cast<std::uint64_t>(info.st_mtim.tv_nsec) ^ static_cast<std::uint64_t>(info.st_size) << 20 ^ static_cast<std::uint64_t>(info.st_ino) << 40;
+}
+
+}  // namespace
+
+Shelf::Shelf(Rig& rig) : rig_(rig)
+{
+    for (const BusSpec& bus : rig_.buses)
+        for (const std::string& name : bus.databases) {
+            if (const int known = find(name); known >= 0) {
+                entries_[static_cast<std::size_t>(known)]->buses.push_back(bus.name);
+                continue;
+            }
+            auto entry = std::make_unique<ShelfEntry>();
+            entry->name = name;
+            entry->path = rig_.resolve(name);
+            entry->buses = {bus.name};
+            load(*entry);
+            entries_.push_back(std::move(entry));
+        }
+    for (const BusSpec& bus : rig_.buses) {
+        auto entry = std::make_unique<ShelfEntry>();
+        entry->name = bus.name;
+        entry->buses = {bus.name};
+        entry->own = true;
+        if (bus.definitions)
+            entry->edited = *bus.definitions;
+        entry->reading.database = entry->edited;
+        entries_.push_back(std::move(entry));
+    }
+}
+
+void Shelf::load(ShelfEntry& entry)
+{
+    auto reading = database::readDbcFile(entry.path);
+    entry.stamp = stampOf(entry.path);
+    entry.steps.clear();
+    entry.at = entry.savedAt = 0;
+    entry.missing.reset();
+    if (!reading) {
+        entry.missing = reading.error();
+        entry.reading = {};
+        entry.edited = {};
+        return;
+    }
+    entry.reading = std::move(*reading);
+    entry.edited = entry.reading.database;
+}
+
+int Shelf::ownOf(const std::string& bus) const
+{
+    for (std::size_t i = 0; i < entries_.size(); ++i)
+        if (entries_[i]->own && entries_[i]->name == bus)
+            return static_cast<int>(i);
+    return -1;
+}
+
+int Shelf::find(const std::string& name) const
+{
+    for (std::size_t i = 0; i < entries_.size(); ++i)
+        if (!entries_[i]->own && entries_[i]->name == name)
+            return static_cast<int>(i);
+    return -1;
+}
+
+void Shelf::apply(std::size_t index, database::Edit edit)
+{
+    if (edit.empty())
+        return;
+    ShelfEntry& entry = *entries_[index];
+    database::apply(entry.edited, edit);
+    if (entry.savedAt > entry.at)
+        entry.savedAt = never;
+    entry.steps.resize(entry.at);
+    entry.steps.push_back(std::move(edit));
+    ++entry.at;
+}
+
+void Shelf::undo(std::size_t index)
+{
+    ShelfEntry& entry = *entries_[index];
+    if (entry.at > 0)
+        database::revert(entry.edited, entry.steps[--entry.at]);
+}
+
+void Shelf::redo(std::size_t index)
+{
+    ShelfEntry& entry = *entries_[index];
+    if (entry.at < entry.steps.size())
+        database::apply(entry.edited, entry.steps[entry.at++]);
+}
+
+bool Shelf::changedOnDisk(std::size_t index) const
+{
+    const ShelfEntry& entry = *entries_[index];
+    return !entry.own && stampOf(entry.path) != entry.stamp;
+}
+
+Expected<database::DbcReading> Shelf::onDisk(std::size_t index) const { return database::readDbcFile(entries_[index]->path); }
+
+Expected<void> Shelf::reread(std::size_t index)
+{
+    ShelfEntry& entry = *entries_[index];
+    if (entry.own)
+        return {};
+    const std::uint64_t stamp = stampOf(entry.path);
+    auto reading = database::readDbcFile(entry.path);
+    if (!reading)
+        return tl::unexpected(reading.error());
+    load(entry);
+    entry.stamp = stamp;  // a change while it was read is seen again
+    return {};
+}
+
+Expected<void> Shelf::save(std::size_t index, bool overwrite)
+{
+    ShelfEntry& entry = *entries_[index];
+    if (entry.own) {
+        for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
+            if (rig_.buses[i].name != entry.name)
+                continue;
+            nlohmann::json& bus = rig_.document["buses"][i];
+            if (entry.edited.messages.empty())
+                bus.erase("definitions");
+            else
+                bus["definitions"] = nlohmann::json(database::toJson(entry.edited));
+            rig_.buses[i].definitions = entry.edited.messages.empty() ? nullptr : std::make_shared<const database::Database>(entry.edited);
+        }
+        entry.savedAt = entry.at;
+        return {};
+    }
+    if (changedOnDisk(index) && !overwrite)
+        return fail("this file was changed by another program since it was read", entry.path, "Look at the difference, then read it again or keep yours");
+    auto bytes = database::writeDbc(entry.edited, entry.reading.database, entry.reading.source);
+    if (!bytes)
+        return tl::unexpected(bytes.error());
+    if (auto written = database::replaceFile(entry.path, *bytes); !written)
+        return written;
+    entry.stamp = stampOf(entry.path);
+    entry.savedAt = entry.at;
+    return {};
+}
+
+Expected<void> Shelf::exportTo(std::size_t index, const std::string& path) const { return database::exportDatabase(entries_[index]->edited, path); }
+
+void Shelf::writeBuses()
+{
+    for (std::size_t i = 0; i < rig_.buses.size(); ++i)
+        if (rig_.document.contains("buses") && i < rig_.document["buses"].size())
+            rig_.document["buses"][i]["databases"] = rig_.buses[i].databases;
+}
+
+Expected<std::size_t> Shelf::attach(const std::string& busName, const std::string& path)
+{
+    for (BusSpec& bus : rig_.buses) {
+        if (bus.name != busName)
+            continue;
+        std::error_code code;
+        std::string name = path;
+        if (const auto relative = std::filesystem::relative(path, rig_.folder(), code); !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
+            name = relative.string();
+        int known = find(name);
+        if (known < 0) {
+            auto entry = std::make_unique<ShelfEntry>();
+            entry->name = name;
+            entry->path = path;
+            load(*entry);
+            if (entry->missing)
+                return tl::unexpected(*entry->missing);
+            // Files stand before the own definitions.
+            const auto place = std::find_if(entries_.begin(), entries_.end(), [](const auto& e) { return e->own; });
+            known = static_cast<int>(place - entries_.begin());
+            entries_.insert(place, std::move(entry));
+        }
+        if (std::find(bus.databases.begin(), bus.databases.end(), name) == bus.databases.end()) {
+            bus.databases.push_back(name);
+            entries_[static_cast<std::size_t>(known)]->buses.push_back(busName);
+            writeBuses();
+        }
+        return static_cast<std::size_t>(known);
+    }
+    return fail("the rig has no bus '" + busName + "'");
+}
+
+Expected<void> Shelf::pointTo(std::size_t index, const std::string& path)
+{
+    ShelfEntry& entry = *entries_[index];
+    auto reading = database::readDbcFile(path);
+    if (!reading)
+        return tl::unexpected(reading.error());
+    std::error_code code;
+    std::string name = path;
+    if (const auto relative = std::filesystem::relative(path, rig_.folder(), code); !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
+        name = relative.string();
+    for (BusSpec& bus : rig_.buses)
+        std::replace(bus.databases.begin(), bus.databases.end(), entry.name, name);
+    entry.name = name;
+    entry.path = path;
+    writeBuses();
+    load(entry);
+    return {};
+}
+
+void Shelf::prefer(const std::string& busName, std::size_t index)
+{
+    for (BusSpec& bus : rig_.buses) {
+        const auto found = bus.name == busName ? std::find(bus.databases.begin(), bus.databases.end(), entries_[index]->name) : bus.databases.end();
+        if (found == bus.databases.end() || found == bus.databases.begin())
+            continue;
+        std::iter_swap(found, found - 1);
+        writeBuses();
+    }
+}
+
+Expected<std::size_t> Shelf::create(const std::string& bus, const std::string& path)
+{
+    if (std::filesystem::exists(path))
+        return fail("there is a file already", path, "Choose another name");
+    if (auto written = database::replaceFile(path, database::writeDbc(database::Database{})); !written)
+        return tl::unexpected(written.error());
+    return attach(bus, path);
+}
+
+std::shared_ptr<const database::Catalog> Shelf::catalog(const std::vector<std::string>& busNames) const
+{
+    auto catalog = std::make_shared<database::Catalog>();
+    std::vector<std::shared_ptr<const database::Database>> shared;
+    for (const auto& entry : entries_)
+        shared.push_back(std::make_shared<const database::Database>(entry->edited));
+    for (const std::string& name : busNames) {
+        const auto bus = std::find_if(rig_.buses.begin(), rig_.buses.end(), [&](const BusSpec& b) { return b.name == name; });
+        const std::uint8_t index = catalog->addBus(name, bus == rig_.buses.end() ? database::Match::full : bus->match);
+        if (bus == rig_.buses.end())
+            continue;
+        for (const std::string& file : bus->databases)
+            if (const int found = find(file); found >= 0 && !at(static_cast<std::size_t>(found)).missing)
+                catalog->attach(index, shared[static_cast<std::size_t>(found)]);
+        if (const int own = ownOf(name); own >= 0 && !at(static_cast<std::size_t>(own)).edited.messages.empty())
+            catalog->attach(index, shared[static_cast<std::size_t>(own)]);
+    }
+    return catalog;
+}
+
+}  // namespace wavetrope::rig

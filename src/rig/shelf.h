@@ -1,0 +1,89 @@
+// The databases of a rig as they are edited: what is on disk, what was changed, and what is undone.
+#pragma once
+
+#include <algorithm>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "database/catalog.h"
+#include "database/dbc_reader.h"
+#include "database/edit.h"
+#include "rig/rig.h"
+
+namespace wavetrope::rig {
+
+/// One database of the shelf: a file, or the definitions that the rig keeps itself for a bus.
+struct ShelfEntry {
+    std::string name;                   ///< As in the rig's document; of own definitions the bus.
+    std::string path;                   ///< Of the file; empty for own definitions.
+    std::vector<std::string> buses;     ///< That it explains.
+    bool own = false;
+    std::optional<Error> missing;       ///< Why the file could not be read; then the database is empty.
+    database::DbcReading reading;       ///< As it is on disk.
+    database::Database edited;
+
+    [[nodiscard]] bool changed() const { return at != savedAt; }
+    [[nodiscard]] bool canUndo() const { return at > 0; }
+    [[nodiscard]] bool canRedo() const { return at < steps.size(); }
+
+    std::vector<database::Edit> steps;  ///< Done up to `at`, undone behind it.
+    std::size_t at = 0;
+    std::size_t savedAt = 0;            ///< Position that was saved; beyond all steps where none is.
+    std::uint64_t stamp = 0;            ///< Of the file when it was read or written.
+};
+
+/// All databases of a rig. Edits change `edited` alone until `save`.
+class Shelf {
+public:
+    /// Reads the files that the rig names; own definitions for each bus stand behind them. The rig outlives the shelf.
+    explicit Shelf(Rig& rig);
+
+    [[nodiscard]] std::size_t size() const { return entries_.size(); }
+    [[nodiscard]] const ShelfEntry& at(std::size_t index) const { return *entries_[index]; }
+    /// Index of the own definitions of a bus, or -1.
+    [[nodiscard]] int ownOf(const std::string& bus) const;
+    /// Index of a file by its name in the document, or -1.
+    [[nodiscard]] int find(const std::string& name) const;
+
+    /// Does an edit; what was undone before it is forgotten.
+    void apply(std::size_t index, database::Edit edit);
+    /// Identities up to this one are taken, by an edit that was made on a copy.
+    void reserveUid(std::size_t index, std::uint32_t uid) { entries_[index]->edited.lastUid = std::max(entries_[index]->edited.lastUid, uid); }
+    void undo(std::size_t index);
+    void redo(std::size_t index);
+
+    /// Whether the file is no longer as it was read or written.
+    [[nodiscard]] bool changedOnDisk(std::size_t index) const;
+    /// The file as it is on disk now.
+    [[nodiscard]] Expected<database::DbcReading> onDisk(std::size_t index) const;
+    /// Takes the file as it is on disk; edits are forgotten.
+    [[nodiscard]] Expected<void> reread(std::size_t index);
+    /// Writes what was edited. A file that changed on disk is refused, unless `overwrite` says that the user was asked.
+    /// Own definitions go into the rig's document.
+    [[nodiscard]] Expected<void> save(std::size_t index, bool overwrite = false);
+    /// Writes to another file, in the form of its ending, and leaves the entry as it is.
+    [[nodiscard]] Expected<void> exportTo(std::size_t index, const std::string& path) const;
+
+    /// Attaches a file to a bus of the rig, behind those that it has; the first that knows an identifier wins.
+    [[nodiscard]] Expected<std::size_t> attach(const std::string& bus, const std::string& path);
+    /// Says where a missing file is.
+    [[nodiscard]] Expected<void> pointTo(std::size_t index, const std::string& path);
+    /// Moves a file of a bus one place towards the front.
+    void prefer(const std::string& bus, std::size_t index);
+    /// A new, empty database file that is attached to a bus. It is written at once.
+    [[nodiscard]] Expected<std::size_t> create(const std::string& bus, const std::string& path);
+
+    /// The catalog of buses by name, from the databases as they are edited.
+    [[nodiscard]] std::shared_ptr<const database::Catalog> catalog(const std::vector<std::string>& busNames) const;
+
+private:
+    void load(ShelfEntry& entry);
+    void writeBuses();
+
+    Rig& rig_;
+    std::vector<std::unique_ptr<ShelfEntry>> entries_;
+};
+
+}  // namespace wavetrope::rig
