@@ -149,4 +149,13 @@ std::vector<trace::IdentifierIndex> identifiersOf(const trace::Trace& trace, con
     return identifiers;
 }
 
+trace::Row newestOf(const trace::Snapshot& snapshot, const database::CatalogMessage& message, trace::Row limit)
+{
+    trace::Row newest = trace::noRow;
+    for (const trace::IdentifierIndex identifier : identifiersOf(snapshot.trace(), message))
+        if (const trace::Row row = snapshot.previousOf(identifier, limit); row != trace::noRow && (newest == trace::noRow || row > newest))
+            newest = row;
+    return newest;
+}
+
 }  // namespace wavetrope::measure

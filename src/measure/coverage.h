@@ -54,5 +54,7 @@ struct Coverage {
 
 /// All identifiers of a trace that a message explains, in the order of their first appearance.
 [[nodiscard]] std::vector<trace::IdentifierIndex> identifiersOf(const trace::Trace& trace, const database::CatalogMessage& message);
+/// Newest row before `limit` that a message explains, or noRow.
+[[nodiscard]] trace::Row newestOf(const trace::Snapshot& snapshot, const database::CatalogMessage& message, trace::Row limit);
 
 }  // namespace wavetrope::measure

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "measure/coverage.h"
+
 namespace wavetrope::measure {
 
 std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace::TimeIndex& order, const database::Catalog& catalog, trace::Row limit, Time from, Time to, unsigned stretches)
@@ -22,19 +24,20 @@ std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace
             entry = senders.end() - 1;
         }
         ++entry->messages;
-        const auto identifier = snapshot.trace().find({message.bus, false, message.message->id});
-        const trace::Row newest = identifier ? snapshot.previousOf(*identifier, limit) : trace::noRow;
+        const trace::Row newest = newestOf(snapshot, message, limit);
         if (newest == trace::noRow)
             continue;
         ++entry->seen;
-        entry->frames += snapshot.countOf(*identifier, limit);
         if (entry->newest == trace::noRow || newest > entry->newest)
             entry->newest = newest;
-        for (unsigned i = 0; i < stretches; ++i)
-            if (!entry->heard[i] && starts[i] < starts[i + 1]) {
-                const trace::Row last = snapshot.previousOf(*identifier, starts[i + 1]);
-                entry->heard[i] = last != trace::noRow && last >= starts[i];
-            }
+        for (const trace::IdentifierIndex identifier : identifiersOf(snapshot.trace(), message)) {
+            entry->frames += snapshot.countOf(identifier, limit);
+            for (unsigned i = 0; i < stretches; ++i)
+                if (!entry->heard[i] && starts[i] < starts[i + 1]) {
+                    const trace::Row last = snapshot.previousOf(identifier, starts[i + 1]);
+                    entry->heard[i] = last != trace::noRow && last >= starts[i];
+                }
+        }
     }
     std::stable_sort(senders.begin(), senders.end(), [](const SenderMoment& a, const SenderMoment& b) { return a.bus < b.bus; });
     return senders;

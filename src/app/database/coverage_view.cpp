@@ -153,6 +153,7 @@ CoverageView::CoverageView(Stage& stage) : View(stage), facts_(new QLabel), rows
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
     setFocusProxy(rows_);
+    facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     facts_->setObjectName(QStringLiteral("coverageFacts"));
     connect(&stage, &Stage::beat, this, [this] {
         if (isVisible() && (beats_++ % againEvery == 0 || rows_->list.empty() || !this->stage().document().isLive()))

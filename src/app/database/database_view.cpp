@@ -153,6 +153,7 @@ void DatabaseView::buildTools()
     line->addWidget(save_);
     line->addWidget(more_);
     line->addWidget(facts_, 1);
+    facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     connect(entries_, &QComboBox::activated, this, [this](int index) { desk_.open(static_cast<std::size_t>(index)); });
     connect(save_, &QPushButton::clicked, this, &DatabaseView::saveCurrent);
     buildMenu();

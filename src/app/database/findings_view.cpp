@@ -121,6 +121,7 @@ ReviewView::ReviewView(Stage& stage) : View(stage), desk_(stage.desk()), facts_(
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
     setFocusProxy(rows_);
+    facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     facts_->setObjectName(QStringLiteral("reviewFacts"));
     connect(&desk_, &Desk::edited, this, [this] {
         reviewedAt_ = ~std::size_t{0};

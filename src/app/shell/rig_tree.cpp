@@ -13,6 +13,7 @@
 
 #include "app/paint/paint.h"
 #include "app/theme/theme.h"
+#include "measure/coverage.h"
 
 namespace wavetrope::app {
 
@@ -295,8 +296,7 @@ void RigTree::refreshValues()
         if (level != signalLevel)
             continue;
         const auto* message = stage_.catalog().find(static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
-        const auto identifier = message == nullptr ? std::nullopt : snapshot.trace().find({message->bus, false, message->message->id});
-        const trace::Row row = identifier ? snapshot.previousOf(*identifier, limit) : trace::noRow;
+        const trace::Row row = message == nullptr ? trace::noRow : measure::newestOf(snapshot, *message, limit);
         database::Decoded decoded;
         const auto index = static_cast<std::uint32_t>(item->data(0, signalRole).toInt());
         if (row == trace::noRow || !message->plan.decodeOne(snapshot.frame(row), index, decoded))

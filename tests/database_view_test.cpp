@@ -1,0 +1,504 @@
+// Signal databases in the real window: drawn, moved, swept, typed, reviewed, compared and saved.
+#include <QApplication>
+#include <QClipboard>
+#include <QDropEvent>
+#include <QFile>
+#include <QLineEdit>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTableWidget>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QTimer>
+#include <QUrl>
+
+#include "app/database/coverage_view.h"
+#include "app/database/database_view.h"
+#include "app/database/findings_view.h"
+#include "app/database/network_dialog.h"
+#include "app/inspector/inspector_view.h"
+#include "app/roster/roster_view.h"
+#include "app/shell/main_window.h"
+#include "app/theme/theme.h"
+#include "database/dbc_reader.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+namespace {
+
+QByteArray bytesOf(const QString& path)
+{
+    QFile file(path);
+    return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+}
+
+void write(const QString& path, const QByteArray& bytes)
+{
+    QFile file(path);
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    QCOMPARE(file.write(bytes), bytes.size());
+}
+
+void drop(QWidget* target, const QString& path)
+{
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(path)});
+    QDragEnterEvent enter(QPoint(20, 20), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(target, &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent event(QPointF(20, 20), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(target, &event);
+}
+
+}  // namespace
+
+class DatabaseViewTest : public QObject {
+    Q_OBJECT
+
+    Stage& stage() { return window_->stage(); }
+    Desk& desk() { return stage().desk(); }
+    DatabaseView* editor()
+    {
+        window_->showPage(QStringLiteral("Databases"));
+        tab(0);
+        return window_->currentPage()->find<DatabaseView>();
+    }
+    void tab(int index)
+    {
+        for (Pane* pane : window_->currentPage()->panes())
+            pane->setCurrent(index);
+        QTest::qWait(30);
+    }
+    QLineEdit* field(const char* name) { return editor()->findChild<QLineEdit*>(QLatin1String(name)); }
+    void type(const char* name, const QString& text)
+    {
+        QLineEdit* edit = field(name);
+        QVERIFY2(edit != nullptr && edit->isVisible(), name);
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClick(edit, Qt::Key_Delete);
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+    }
+    QPoint cell(unsigned bit) { return editor()->layoutWidget()->cellOf(bit).center().toPoint(); }
+    void drag(unsigned from, unsigned to)
+    {
+        LayoutWidget* layout = editor()->layoutWidget();
+        QTest::mousePress(layout, Qt::LeftButton, Qt::NoModifier, cell(from));
+        QTest::mouseMove(layout, (cell(from) + cell(to)) / 2);
+        QTest::mouseMove(layout, cell(to));
+        QTest::mouseRelease(layout, Qt::LeftButton, Qt::NoModifier, cell(to));
+    }
+    const database::Signal& signal(const char* name) { return *desk().message()->find(name); }
+    void open(std::uint32_t id, const char* name = nullptr)
+    {
+        editor();
+        window_->openDefinition(1, can::Identifier{id, false}.key());
+        if (name != nullptr)
+            desk().choose(desk().message()->uid, desk().message()->find(name)->uid);
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        QVERIFY(folder_.isValid());
+        for (const char* name : {"rig.json", "chassis.dbc", "implement.dbc", "body.dbc", "scanner.dbc"})
+            QVERIFY(QFile::copy(QStringLiteral(WAVETROPE_DEMO "/%1").arg(QLatin1String(name)), folder_.filePath(QLatin1String(name))));
+        for (const char* name : {"rig.json", "implement.dbc"})
+            QFile::setPermissions(folder_.filePath(QLatin1String(name)), QFile::ReadOwner | QFile::WriteOwner);
+        auto rig = rig::loadRig(folder_.filePath("rig.json").toStdString());
+        QVERIFY(rig.has_value());
+        auto document = RunDocument::live(*rig, 10);
+        QVERIFY(document.has_value());
+        window_ = new MainWindow(std::move(*document));
+        window_->show();
+        QTRY_VERIFY_WITH_TIMEOUT(stage().snapshot().valid() && stage().snapshot().rows() > 30'000, 30'000);
+    }
+    void cleanupTestCase()
+    {
+        window_->close();
+        QTest::qWait(20);
+    }
+    void cleanup()
+    {
+        while (desk().entry().canUndo())
+            desk().undo();
+        desk().publish();
+        QApplication::setActiveWindow(window_);  // a dialog that a test showed leaves none active
+    }
+
+    void everythingInADatabaseIsFoundByTyping()
+    {
+        open(0x181);
+        auto* find = editor()->findChild<QLineEdit*>(QStringLiteral("databaseFind"));
+        auto* rows = editor()->findChild<MessageRows*>();
+        const auto all = rows->count();
+        QTest::keyClicks(find, QStringLiteral("chatt"));
+        QCOMPARE(rows->count(), 1U);
+        rows->choose(0);
+        QCOMPARE(QByteArray::fromStdString(desk().signal()->name), QByteArray("Chatter"));
+        QCOMPARE(field("signalUnit")->text(), QStringLiteral("mm/s"));
+        find->selectAll();
+        QTest::keyClicks(find, QStringLiteral("0x18"));
+        QVERIFY(rows->count() >= 3);
+        QVERIFY(rows->rowText(0).startsWith(QStringLiteral("BladeState\t0x181")));
+        find->clear();
+        QCOMPARE(rows->count(), all);
+        QVERIFY(rows->rowText(0).startsWith(QStringLiteral("BladeUnit")));
+    }
+
+    void thePictureShowsLiveBitsAndValues()
+    {
+        open(0x181, "CylinderPressure");
+        QCOMPARE(editor()->layoutWidget()->chosen(), 2);
+        const QImage before = editor()->layoutWidget()->grab().toImage();
+        QTRY_VERIFY(editor()->layoutWidget()->grab().toImage() != before);
+        QVERIFY(!before.isNull() && before.width() > 300);
+    }
+
+    void draggingARunMovesItAndUndoBringsItBack()
+    {
+        open(0x181, "Counter");
+        QCOMPARE(signal("Counter").startBit, 48U);
+        drag(50, 58);
+        QCOMPARE(signal("Counter").startBit, 56U);
+        QTRY_COMPARE(stage().catalog().find(1, {0x181, false})->message->find("Counter")->startBit, 56U);
+        QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(signal("Counter").startBit, 48U);
+        QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(signal("Counter").startBit, 56U);
+        desk().undo();
+        QVERIFY(!desk().entry().changed());
+    }
+
+    void wholeBytesSnapToTheirBorders()
+    {
+        open(0x181, "Counter");
+        drag(50, 57);  // seven bits on: one short of the byte
+        QCOMPARE(signal("Counter").startBit, 56U);
+    }
+
+    void draggingAnEndResizes()
+    {
+        open(0x181, "Counter");
+        LayoutWidget* layout = editor()->layoutWidget();
+        const QRectF least = layout->cellOf(48);
+        QTest::mousePress(layout, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(least.right()) - 2, static_cast<int>(least.center().y())));
+        QTest::mouseMove(layout, cell(50));
+        QTest::mouseRelease(layout, Qt::LeftButton, Qt::NoModifier, cell(50));
+        QCOMPARE(signal("Counter").startBit, 50U);
+        QCOMPARE(signal("Counter").length, 6U);
+    }
+
+    void arrowKeysMoveAndResize()
+    {
+        open(0x181, "Counter");
+        LayoutWidget* layout = editor()->layoutWidget();
+        layout->setFocus();
+        QTest::keyClick(layout, Qt::Key_Down);
+        QCOMPARE(signal("Counter").startBit, 56U);
+        QTest::keyClick(layout, Qt::Key_Right, Qt::ShiftModifier);
+        QCOMPARE(signal("Counter").length, 7U);
+        QTest::keyClick(layout, Qt::Key_Left);
+        QCOMPARE(signal("Counter").startBit, 57U);
+        QTest::keyClick(layout, Qt::Key_Delete);
+        QVERIFY(desk().message()->find("Counter") == nullptr);
+    }
+
+    void overlapsAreMarkedAndNamed()
+    {
+        open(0x181, "Counter");
+        type("signalStart", QStringLiteral("40"));
+        QVERIFY(editor()->layoutWidget()->words().contains(QStringLiteral("Chatter and Counter overlap")));
+        type("signalStart", QStringLiteral("60"));
+        QVERIFY(editor()->layoutWidget()->words().contains(QStringLiteral("Counter reaches past the payload")));
+    }
+
+    void fieldsTakeWhatIsTyped()
+    {
+        open(0x181, "BladeMode");
+        type("signalName", QStringLiteral("ModeOfBlade"));
+        type("signalFactor", QStringLiteral("0.5"));
+        type("signalOffset", QStringLiteral("-3"));
+        type("signalUnit", QStringLiteral("deg"));
+        type("signalMinimum", QStringLiteral("-3"));
+        type("signalMaximum", QStringLiteral("0"));
+        type("signalTexts", QStringLiteral("0 = up; 1 = down"));
+        type("signalReceivers", QStringLiteral("Display, AugerUnit"));
+        type("signalComment", QStringLiteral("how it stands"));
+        type("signalStartValue", QStringLiteral("-2.5"));
+        const database::Signal& s = *desk().signal();
+        QCOMPARE(QByteArray::fromStdString(s.name), QByteArray("ModeOfBlade"));
+        QCOMPARE(s.factor, 0.5);
+        QCOMPARE(s.offset, -3.0);
+        QCOMPARE(*s.maximum, 0.0);
+        QCOMPARE(s.texts.size(), 2U);
+        QCOMPARE(*s.startRaw, 1.0);
+        QVERIFY(s.receivers == (std::vector<std::string>{"Display", "AugerUnit"}));
+        type("signalPresent", QStringLiteral("3, 5 to 7"));
+        QCOMPARE(desk().signal()->muxRanges.size(), 2U);
+        type("messageName", QStringLiteral("StateOfBlade"));
+        type("messageId", QStringLiteral("1F0h"));
+        type("messageCycle", QStringLiteral("0.25 s"));
+        QCOMPARE(QByteArray::fromStdString(desk().message()->name), QByteArray("StateOfBlade"));
+        QCOMPARE(desk().message()->id.value, 0x1F0U);
+        QCOMPARE(desk().message()->cycleTime, can::Time(std::chrono::milliseconds(250)));
+    }
+
+    void whatCannotBeIsSaidAndChangesNothing_data()
+    {
+        QTest::addColumn<QByteArray>("name");
+        QTest::addColumn<QString>("typed");
+        QTest::newRow("name") << QByteArray("signalName") << QStringLiteral("two words");
+        QTest::newRow("start") << QByteArray("signalStart") << QStringLiteral("900");
+        QTest::newRow("length") << QByteArray("signalLength") << QStringLiteral("65");
+        QTest::newRow("factor") << QByteArray("signalFactor") << QStringLiteral("much");
+        QTest::newRow("texts") << QByteArray("signalTexts") << QStringLiteral("up, down");
+        QTest::newRow("present") << QByteArray("signalPresent") << QStringLiteral("sometimes");
+        QTest::newRow("identifier") << QByteArray("messageId") << QStringLiteral("0x12345");
+        QTest::newRow("bytes") << QByteArray("messageLength") << QStringLiteral("65");
+        QTest::newRow("cycle") << QByteArray("messageCycle") << QStringLiteral("often");
+    }
+    void whatCannotBeIsSaidAndChangesNothing()
+    {
+        QFETCH(QByteArray, name);
+        QFETCH(QString, typed);
+        open(0x181, "Counter");
+        const database::Message before = *desk().message();
+        type(name.constData(), typed);
+        QVERIFY(!desk().problem().isEmpty());
+        QVERIFY(*desk().message() == before);
+        desk().choose(desk().message()->uid, desk().message()->find("BladeDepth")->uid);
+    }
+
+    void defineHereMakesAnUndefinedIdentifierDecode()
+    {
+        QVERIFY(stage().catalog().find(1, {0x5A7, false}) == nullptr);
+        window_->showPage(QStringLiteral("Watch"));
+        auto* roster = window_->currentPage()->find<RosterView>();
+        roster->filterLine()->setText(QStringLiteral("undecoded"));
+        QTRY_COMPARE(roster->rows()->count(), 1U);
+        roster->rows()->choose(0);
+        auto* define = window_->inspector()->findChild<QPushButton*>(QStringLiteral("openDefinition"));
+        QTRY_VERIFY(define->isVisible());
+        QTest::mouseClick(define, Qt::LeftButton);
+        QCOMPARE(window_->currentPage()->name(), QStringLiteral("Databases"));
+        QVERIFY(desk().entry().own);
+        QCOMPARE(desk().message()->id.value, 0x5A7U);
+        QCOMPARE(desk().message()->length, 8U);
+        type("messageName", QStringLiteral("SharpenState"));
+        drag(0, 15);
+        QCOMPARE(desk().signal()->length, 16U);
+        QCOMPARE(desk().signal()->startBit, 0U);
+        type("signalName", QStringLiteral("Strokes"));
+        QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr && stage().catalog().find(1, {0x5A7, false})->message->find("Strokes") != nullptr);
+        window_->showPage(QStringLiteral("Watch"));
+        roster->filterLine()->setText(QStringLiteral("name SharpenState"));
+        QTRY_COMPARE(roster->rows()->count(), 1U);
+        roster->filterLine()->setText({});
+        // It is saved with the rig, and a rig that is loaded anew knows it.
+        QVERIFY(editor()->saveCurrent());
+        QVERIFY(window_->saveRigTo(folder_.filePath("rig.json")));
+        const auto again = rig::loadRig(folder_.filePath("rig.json").toStdString());
+        QVERIFY(again.has_value());
+        QVERIFY(rig::catalogOf(*again, rig::loadDatabases(*again))->find(1, {0x5A7, false}) != nullptr);
+        QVERIFY(desk().shelf().exportTo(desk().current(), folder_.filePath("own.dbc").toStdString()).has_value());
+        QVERIFY(bytesOf(folder_.filePath("own.dbc")).contains("SG_ Strokes : 0|16@1+"));
+    }
+
+    void nodesTablesAndAttributesAreTyped()
+    {
+        open(0x181, "Counter");
+        NetworkDialog dialog(desk());
+        dialog.show();
+        const auto put = [&](const char* name, int row, int column, const char* text) { dialog.findChild<QTableWidget*>(QLatin1String(name))->item(row, column)->setText(QLatin1String(text)); };
+        const auto last = [&](const char* name) { return dialog.findChild<QTableWidget*>(QLatin1String(name))->rowCount() - 1; };
+        const auto nodes = desk().database().nodes.size();
+        put("networkNodes", last("networkNodes"), 0, "Sharpener");
+        QCOMPARE(desk().database().nodes.size(), nodes + 1);
+        put("networkNodes", 0, 0, "Blade_2");
+        QCOMPARE(QByteArray::fromStdString(desk().message()->sender), QByteArray("Blade_2"));
+        const int row = last("networkDefinitions");
+        put("networkDefinitions", row, 0, "signal");
+        put("networkDefinitions", row, 1, "Trust");
+        put("networkDefinitions", row, 3, "low, high");
+        put("networkDefinitions", row, 2, "enumeration");
+        const auto* definition = desk().database().definition(database::AttributeOwner::signal, "Trust");
+        QVERIFY(definition != nullptr && definition->choices.size() == 2);
+        auto* values = dialog.findChild<QTableWidget*>(QStringLiteral("networkValues"));
+        for (int i = 0; i < values->rowCount(); ++i)
+            if (values->item(i, 1)->text() == QLatin1String("Trust")) {
+                values->item(i, 2)->setText(QStringLiteral("high"));
+                break;
+            }
+        QCOMPARE(desk().signal()->attributes.find("Trust")->number, 1.0);
+        put("networkTables", last("networkTables"), 0, "Levels");
+        QCOMPARE(QByteArray::fromStdString(desk().database().tables.back().name), QByteArray("Levels"));
+        put("networkNodes", 0, 0, "not a name");
+        QVERIFY(!desk().problem().isEmpty());
+    }
+
+    void messagesAndSignalsAreCopiedBetweenDatabases()
+    {
+        open(0x181, "Chatter");
+        editor()->copy();
+        open(0x182);
+        editor()->paste();
+        QVERIFY(desk().message()->find("Chatter") != nullptr);
+        desk().undo();
+        desk().choose(desk().message()->uid, 0);
+        editor()->copy();
+        desk().open(0);
+        const auto before = desk().database().messages.size();
+        editor()->paste();
+        QCOMPARE(desk().database().messages.size(), before + 1);
+        QCOMPARE(QByteArray::fromStdString(desk().message()->name), QByteArray("WaterState"));
+        QCOMPARE(desk().message()->signals.size(), 5U);
+        QApplication::clipboard()->setText(QStringLiteral("nothing of ours"));
+        editor()->paste();
+        QVERIFY(!desk().problem().isEmpty());
+    }
+
+    void coverageIsANumberAndAListThatLeads()
+    {
+        editor();
+        tab(1);
+        auto* view = window_->currentPage()->find<CoverageView>();
+        QTRY_VERIFY(view->coverage().identifiers.size() >= 46);
+        const auto unexplained = view->coverage().count(measure::CoverageClass::unexplained);
+        QVERIFY(unexplained <= 1);
+        RowList* rows = view->rows();
+        QVERIFY(rows->count() >= 46);
+        rows->setFocus();
+        QTest::keyClick(rows, Qt::Key_Home);
+        QCOMPARE(stage().selection().kind, Selection::Kind::message);
+        QTest::keyClick(rows, Qt::Key_Return);  // to its definition
+        QTRY_VERIFY(window_->currentPage()->find<DatabaseView>()->isVisible());
+        QCOMPARE(desk().message()->id, stage().selection().id);
+    }
+
+    void reviewNamesWhatIsWrongAndMendsItByOneClick()
+    {
+        open(0x181, "Counter");
+        type("signalMaximum", QStringLiteral("9999"));
+        tab(2);
+        auto* view = window_->currentPage()->find<ReviewView>();
+        const auto at = [&] { return std::find_if(view->findings().begin(), view->findings().end(), [](const database::Finding& f) { return f.kind == database::FindingKind::range && f.object == "BladeState.Counter"; }); };
+        QTRY_VERIFY(at() != view->findings().end());
+        QVERIFY(at()->edit.has_value() && at()->line > 0);
+        view->choose(static_cast<std::size_t>(at() - view->findings().begin()));
+        auto* rows = view->findChild<RowList*>(QStringLiteral("reviewRows"));
+        rows->setFocus();
+        QTest::keyClick(rows, Qt::Key_Return);
+        QTRY_VERIFY(at() == view->findings().end());
+        QCOMPARE(*signal("Counter").maximum, 255.0);
+        QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(*signal("Counter").maximum, 9999.0);
+    }
+
+    void comparisonListsFieldByField()
+    {
+        open(0x181, "Counter");
+        type("signalUnit", QStringLiteral("beats"));
+        tab(3);
+        auto* view = window_->currentPage()->find<CompareView>();
+        drop(view, QStringLiteral(WAVETROPE_DEMO "/implement.dbc"));
+        QCOMPARE(view->changes().size(), 1U);
+        QCOMPARE(QByteArray::fromStdString(view->changes()[0].after), QByteArray("beats"));
+        auto* rows = view->findChild<RowList*>(QStringLiteral("compareRows"));
+        rows->choose(0);
+        QCOMPARE(stage().selection().id, (can::Identifier{0x181, false}));
+    }
+
+    void savingChangesOnlyTheEditedStatement()
+    {
+        const QString path = folder_.filePath("implement.dbc");
+        const QByteArray before = bytesOf(path);
+        open(0x181, "Counter");
+        type("signalUnit", QStringLiteral("beats"));
+        auto* save = window_->currentPage()->findChild<QPushButton*>(QStringLiteral("databaseSave"));
+        QVERIFY(save->isEnabled());
+        QTest::mouseClick(save, Qt::LeftButton);
+        QVERIFY(!save->isEnabled());
+        QByteArray wanted = before;
+        wanted.replace("SG_ Counter : 48|8@1+ (1,0) [0|255] \"\" Display\n\nBO_ 641", "SG_ Counter : 48|8@1+ (1,0) [0|255] \"beats\" Display\n\nBO_ 641");
+        QVERIFY(wanted != before);
+        QCOMPARE(bytesOf(path), wanted);
+        desk().undo();
+        QVERIFY(editor()->saveCurrent());
+        QCOMPARE(bytesOf(path), before);
+    }
+
+    void aFileChangedOnDiskIsAskedAboutAndNeverOverwritten()
+    {
+        const QString path = folder_.filePath("implement.dbc");
+        const QByteArray before = bytesOf(path);
+        open(0x181, "Counter");
+        type("signalUnit", QStringLiteral("mine"));
+        QByteArray theirs = before;
+        theirs.replace("\"bar\"", "\"kPa\"");
+        QTest::qWait(20);
+        write(path, theirs);
+        auto* notice = editor()->findChild<QWidget*>(QStringLiteral("diskNotice"));
+        QTRY_VERIFY(notice->isVisible());
+        QVERIFY(!desk().shelf().save(desk().current()).has_value());
+        QCOMPARE(bytesOf(path), theirs);
+        // The question shows the difference; "Read it again" takes theirs.
+        QString said;
+        QTimer::singleShot(100, this, [&] {
+            if (auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget())) {
+                said = box->informativeText();
+                for (QAbstractButton* button : box->buttons())
+                    if (button->text().contains(QStringLiteral("Read it again")))
+                        button->click();
+            }
+        });
+        QTest::mouseClick(editor()->findChild<QPushButton*>(QStringLiteral("diskDifference")), Qt::LeftButton);
+        QVERIFY(said.contains(QStringLiteral("kPa")) && said.contains(QStringLiteral("mine")));
+        QCOMPARE(QByteArray::fromStdString(desk().database().find(can::Identifier{0x181, false})->find("CylinderPressure")->unit), QByteArray("kPa"));
+        write(path, before);
+        QVERIFY(desk().shelf().reread(desk().current()).has_value());
+        desk().open(desk().current());
+    }
+
+    void aDroppedDatabaseIsAttachedBehindTheOthers()
+    {
+        write(folder_.filePath("extra.dbc"), "VERSION \"\"\nBU_: Sharpener\nBO_ 385 OtherState: 8 Sharpener\nBO_ 1447 Stones: 8 Sharpener\n SG_ Wear : 0|8@1+ (1,0) [0|0] \"%\" Sharpener\n");
+        open(0x181);
+        drop(editor(), folder_.filePath("extra.dbc"));
+        QCOMPARE(QByteArray::fromStdString(desk().entry().name), QByteArray("extra.dbc"));
+        // The first file wins: the other's definition is a conflict, and coverage lists it.
+        QCOMPARE(QByteArray::fromStdString(stage().catalog().find(1, {0x181, false})->message->name), QByteArray("BladeState"));
+        QCOMPARE(stage().catalog().conflicts().size() >= 1, true);
+        desk().shelf().prefer("Implement", desk().current());
+        desk().publish();
+        QCOMPARE(QByteArray::fromStdString(stage().catalog().find(1, {0x181, false})->message->name), QByteArray("OtherState"));
+    }
+
+    void aMissingDatabaseIsShownAndPointedTo()
+    {
+        auto rig = rig::loadRig(folder_.filePath("rig.json").toStdString());
+        QVERIFY(rig.has_value());
+        rig->buses[0].databases = {"gone.dbc"};
+        rig::Shelf shelf(*rig);
+        const int index = shelf.find("gone.dbc");
+        QVERIFY(index >= 0 && shelf.at(static_cast<std::size_t>(index)).missing.has_value());
+        QVERIFY(shelf.pointTo(static_cast<std::size_t>(index), folder_.filePath("chassis.dbc").toStdString()).has_value());
+        QVERIFY(!shelf.at(static_cast<std::size_t>(index)).missing);
+        QCOMPARE(QByteArray::fromStdString(rig->buses[0].databases.front()), QByteArray("chassis.dbc"));
+        QVERIFY(!shelf.pointTo(static_cast<std::size_t>(index), folder_.filePath("rig.json").toStdString()).has_value());
+    }
+
+private:
+    QTemporaryDir folder_;
+    MainWindow* window_ = nullptr;
+};
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    DatabaseViewTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "database_view_test.moc"
