@@ -2,13 +2,12 @@
 #include <benchmark/benchmark.h>
 
 #include <atomic>
-#include <chrono>
 #include <cstdio>
 #include <cstring>
-#include <functional>
 #include <random>
 #include <thread>
 
+#include "bench/figures.h"
 #include "bus/simulated_bus.h"
 #include "database/codec.h"
 #include "filter/filter_scan.h"
@@ -16,29 +15,9 @@
 #include "measure/measures.h"
 
 using namespace wavetrope;
+using namespace wavetrope::bench;
 
 namespace {
-
-double secondsOf(const std::function<void()>& work)
-{
-    const auto start = std::chrono::steady_clock::now();
-    work();
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-double best(int rounds, const std::function<void()>& work)
-{
-    double shortest = 1e9;
-    for (int i = 0; i < rounds; ++i)
-        shortest = std::min(shortest, secondsOf(work));
-    return shortest;
-}
-
-void row(const char* what, double value, const char* unit, double wanted, const char* note = "")
-{
-    std::printf("%-58s %10.2f %-10s want %8.2f   ratio %5.2f  %s\n", what, value, unit, wanted, value / wanted, note);
-    std::fflush(stdout);
-}
 
 std::vector<can::Frame> classicFrames(std::size_t count)
 {
@@ -254,6 +233,7 @@ int main()
     const auto frames = classicFrames(1'000'000);
     wireLength(frames);
     decoding(frames);
+    databases(frames);
     reading(frames);
     simulation();
     appending(frames);

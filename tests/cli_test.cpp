@@ -205,6 +205,80 @@ private Q_SLOTS:
         QCOMPARE(process.exitCode(), 0);
         QVERIFY(call({"list", path}).lines().size() > 500);
     }
+
+    void databaseInfoCounts()
+    {
+        const Result result = call({"database", "info", dataPath("signals.dbc"), "--json"});
+        QCOMPARE(result.code, 0);
+        const QJsonObject json = QJsonDocument::fromJson(result.out).object();
+        QCOMPARE(json["nodes"].toInt(), 3);
+        QCOMPARE(json["messages"].toInt(), 30);
+        QCOMPARE(json["signals"].toInt(), 217);
+        QCOMPARE(call({"database", "info", folder_.filePath("none.dbc")}).code, 2);
+        QCOMPARE(call({"database", "info", demo}).code, 2);
+    }
+
+    void databaseCheckTellsErrorsByItsExitCode()
+    {
+        QCOMPARE(call({"database", "check", demo + "/implement.dbc", demo + "/body.dbc"}).code, 0);
+        QFile file(folder_.filePath("wrong.dbc"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("BU_: A\nBO_ 1 M: 2 A\n SG_ X : 8|16@1+ (1,0) [0|0] \"\" A\n SG_ Y : 0|8@1+ (1,0) [0|999] \"\" A\n");
+        file.close();
+        const Result wrong = call({"database", "check", file.fileName()});
+        QCOMPARE(wrong.code, 1);
+        QCOMPARE(wrong.lines().size(), 3);
+        QVERIFY(wrong.lines()[1].startsWith((file.fileName() + ",3,2,error,outside the payload,M.X,").toUtf8()));
+        const Result traffic = call({"database", "check", "Implement=" + demo + "/implement.dbc", "--log", run_});
+        QCOMPARE(traffic.code, 0);
+    }
+
+    void databaseConvertAndDiffAgree()
+    {
+        const QString json = folder_.filePath("body.json");
+        const QString back = folder_.filePath("body.dbc");
+        QCOMPARE(call({"database", "convert", demo + "/chassis.dbc", json}).code, 0);
+        QCOMPARE(call({"database", "convert", json, back}).code, 0);
+        QCOMPARE(call({"database", "diff", demo + "/chassis.dbc", back}).lines().size(), 1);
+        const Result differs = call({"database", "diff", demo + "/chassis.dbc", demo + "/body.dbc"});
+        QVERIFY(differs.lines().size() > 20 && differs.lines()[1].contains(','));
+        for (const char* ending : {"html", "csv"})
+            QCOMPARE(call({"database", "convert", demo + "/chassis.dbc", folder_.filePath(QLatin1String("chassis.") + QLatin1String(ending))}).code, 0);
+        QCOMPARE(call({"database", "convert", demo + "/chassis.dbc", folder_.filePath("chassis.xyz")}).code, 2);
+    }
+
+    void coverageAgreesWithInfo()
+    {
+        const Result result = call({"database", "coverage", run_, "--database", "Chassis=" + demo + "/chassis.dbc", "--database", "Implement=" + demo + "/implement.dbc", "--json"});
+        QCOMPARE(result.code, 0);
+        const QJsonObject json = QJsonDocument::fromJson(result.out).object();
+        const QJsonObject all = QJsonDocument::fromJson(call({"info", run_, "--json"}).out).object();
+        QCOMPARE(json["identifiers"].toInt(), all["identifiers"].toArray().size());
+        QCOMPARE(json["frames"].toInt(), all["frames"].toInt());
+        QVERIFY(json["identifiers_explained"].toInt() > 15 && json["frames_explained"].toInt() < json["frames"].toInt());
+        int rest = 0;
+        for (const QJsonValue& entry : json["unexplained"].toArray()) {
+            QVERIFY(!entry["bus"].toString().isEmpty() && entry["id"].toString().startsWith("0x"));
+            rest += entry["frames"].toInt();
+        }
+        QCOMPARE(rest + json["frames_explained"].toInt() + json["frames_transport"].toInt(), json["frames"].toInt());
+        QVERIFY(json["transport"].toArray().size() >= 1);  // the body's, whose database was left out
+    }
+
+    void decodeMatchesByGroupWhereAsked()
+    {
+        QFile file(folder_.filePath("group.dbc"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        // The group of the cab's switches, from another source and with another priority.
+        file.write("BU_: A\nBO_ " + QByteArray::number(0x80000000U | 0x0CFF2255U) + " Switches: 8 A\n SG_ First : 0|8@1+ (1,0) [0|0] \"\" A\n");
+        file.close();
+        QCOMPARE(call({"decode", run_, "--database", "Body=" + file.fileName()}).lines().size(), 1);
+        QCOMPARE(call({"decode", run_, "--database", "Body=" + file.fileName(), "--match", "full"}).lines().size(), 1);
+        const Result group = call({"decode", run_, "--database", "Body=" + file.fileName(), "--match", "group"});
+        QCOMPARE(group.code, 0);
+        QVERIFY(group.lines().size() > 100);
+        QCOMPARE(call({"decode", run_, "--database", "Body=" + file.fileName(), "--match", "name"}).code, 2);
+    }
 };
 
 QTEST_GUILESS_MAIN(CliTest)

@@ -357,6 +357,32 @@ private Q_SLOTS:
         QCOMPARE(reading.database.messages[0].signals[0].texts.size(), 1U);
     }
 
+    void tenThousandMutatedFilesGiveAReadingAndComeBackAsTheyWere()
+    {
+        const std::string good = bytesOf(QStringLiteral(WAVETROPE_DEMO "/body.dbc"));
+        std::mt19937 random(77);
+        for (int round = 0; round < 10'000; ++round) {
+            const std::size_t from = random() % good.size();
+            std::string bytes = good.substr(from, 200 + random() % 1500);
+            for (unsigned edits = 1 + random() % 6; edits > 0; --edits) {
+                const std::size_t at = random() % bytes.size();
+                switch (random() % 4) {
+                case 0: bytes[at] = static_cast<char>(random()); break;
+                case 1: bytes.erase(at, 1 + random() % 9); break;
+                case 2: bytes.insert(at, bytes.substr(random() % bytes.size(), random() % 60)); break;
+                default: bytes.insert(at, 1, ";:|@\"\n-0\\"[random() % 9]); break;
+                }
+                if (bytes.empty())
+                    bytes = " ";
+            }
+            const DbcReading reading = readDbc(bytes, "x");
+            if (written(reading.database, reading) != bytes)
+                QFAIL(bytes.c_str());
+            for (const Error& problem : reading.problems)
+                QVERIFY(problem.line >= 1 && problem.column >= 1);
+        }
+    }
+
     void exportsSayWhatIsInIt()
     {
         const DbcReading reading = readDbc(text, "cart.dbc");

@@ -357,6 +357,45 @@ Edit Editor::setCycleTime(std::uint32_t uid, can::Time cycle) const
     return edit;
 }
 
+Edit Editor::setFrame(std::uint32_t uid, bool fd, bool brs) const
+{
+    const std::size_t place = placeOf(db_.messages, uid);
+    if (place == db_.messages.size())
+        return {};
+    Edit edit{"frame of " + db_.messages[place].name, {}};
+    const auto enumeration = [&](const char* name, std::vector<std::string> choices) {
+        if (const AttributeDefinition* known = db_.definition(AttributeOwner::message, name))
+            return *known;
+        AttributeDefinition definition;
+        definition.uid = ++db_.lastUid;
+        definition.owner = AttributeOwner::message;
+        definition.name = name;
+        definition.type = AttributeType::enumeration;
+        definition.choices = std::move(choices);
+        definition.standard = AttributeValue::of(definition.choices.front());
+        edit.parts.push_back({std::nullopt, definition, db_.definitions.size() + edit.parts.size()});
+        return definition;
+    };
+    Message message = db_.messages[place];
+    const AttributeDefinition format = enumeration(customary::frameFormat, {"StandardCAN", "ExtendedCAN", "StandardCAN_FD", "ExtendedCAN_FD"});
+    const std::string wanted = std::string(message.id.extended ? "ExtendedCAN" : "StandardCAN") + (fd ? "_FD" : "");
+    message.attributes.set(customary::frameFormat, AttributeValue::of(wanted));
+    if (format.choiceOf(AttributeValue::of(wanted)) < 0)
+        message.attributes.remove(customary::frameFormat);
+    if (brs || db_.definition(AttributeOwner::message, customary::bitRateSwitch) != nullptr) {
+        const AttributeDefinition rate = enumeration(customary::bitRateSwitch, {"0", "1"});
+        message.attributes.set(customary::bitRateSwitch, rate.type == AttributeType::enumeration && rate.choices.size() > 1 ? AttributeValue::of(rate.choices[brs ? 1 : 0]) : AttributeValue::of(brs ? 1.0 : 0.0));
+    }
+    // What is derived is derived with the definitions that come along.
+    Database with = Database{};
+    with.definitions = db_.definitions;
+    for (const Replacement& part : edit.parts)
+        with.definitions.push_back(std::get<AttributeDefinition>(*part.after));
+    applyCustomary(with, message);
+    edit.parts.push_back({db_.messages[place], std::move(message), place});
+    return edit;
+}
+
 Edit Editor::setStartValue(std::uint32_t uid, std::uint32_t signalUid, std::optional<double> raw) const
 {
     const std::size_t place = placeOf(db_.messages, uid);

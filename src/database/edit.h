@@ -56,6 +56,8 @@ public:
 
     /// Sets a customary attribute of a message, defining it where the database does not.
     [[nodiscard]] Edit setCycleTime(std::uint32_t message, can::Time cycle) const;
+    /// Classic or FD, and whether the bit rate is switched.
+    [[nodiscard]] Edit setFrame(std::uint32_t message, bool fd, bool brs) const;
     [[nodiscard]] Edit setStartValue(std::uint32_t message, std::uint32_t signal, std::optional<double> raw) const;
 
 private:

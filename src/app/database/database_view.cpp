@@ -51,7 +51,7 @@ std::optional<double> numberOf(const QString& field)
 DatabaseView::DatabaseView(Stage& stage)
     : View(stage), desk_(stage.desk()), tools_(new QWidget), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new QLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
       messageForm_(new QWidget), signalForm_(new QWidget), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
-      empty_(new QLabel), sender_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
+      empty_(new QLabel), sender_(new QComboBox), frame_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
 {
     setAcceptDrops(true);
     buildTools();
@@ -88,17 +88,25 @@ DatabaseView::DatabaseView(Stage& stage)
     graph_->setAdaptiveSampling(false);
 
     connect(find_, &QLineEdit::textChanged, rows_, &MessageRows::find);
-    connect(&desk_, &Desk::edited, this, &DatabaseView::fill);
-    connect(&desk_, &Desk::chosen, this, &DatabaseView::fill);
-    connect(&desk_, &Desk::entriesChanged, this, &DatabaseView::fillEntries);
+    const auto once = [this](auto what) {
+        return [this, what] {
+            if (begun_)
+                (this->*what)();
+        };
+    };
+    connect(&desk_, &Desk::edited, this, once(&DatabaseView::fill));
+    connect(&desk_, &Desk::chosen, this, once(&DatabaseView::fill));
+    connect(&desk_, &Desk::entriesChanged, this, once(&DatabaseView::fillEntries));
     connect(&desk_, &Desk::problemChanged, this, [this] {
         problem_->setText(desk_.problem());
         problem_->setVisible(!desk_.problem().isEmpty());
     });
-    connect(&desk_, &Desk::changedOnDisk, this, &DatabaseView::fill);
+    connect(&desk_, &Desk::changedOnDisk, this, once(&DatabaseView::fill));
     connect(&stage, &Stage::beat, this, &DatabaseView::refresh);
     connect(&stage, &Stage::axisChanged, this, &DatabaseView::refresh);
     connect(&stage, &Stage::becameReady, this, [this] {
+        if (!begun_)
+            return;
         fillEntries();
         fill();
     });
@@ -127,11 +135,17 @@ DatabaseView::DatabaseView(Stage& stage)
             desk_.apply(desk_.editor().removeSignal(message->uid, message->signals[static_cast<std::size_t>(index)].uid));
     });
     connect(&Theme::get(), &Theme::changed, this, &DatabaseView::restyle);
+}
+
+void DatabaseView::begin()
+{
+    if (begun_)
+        return;
+    begun_ = true;
     fillEntries();
     rows_->rebuild();
     if (desk_.any() && desk_.message() == nullptr)
         desk_.open(desk_.current());
-    restyle();
     fill();
 }
 
@@ -263,9 +277,14 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     sender_->setToolTip(tr("The node that sends it"));
     labelled(grid, 1, 0, tr("sender"), sender_);
     labelled(grid, 1, 1, tr("cycle"), field(messageForm_, "messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")));
-    labelled(grid, 1, 2, tr("says"), field(messageForm_, "messageComment", tr("Comment")));
-    for (const int stretch : {1, 3, 5})
-        grid->setColumnStretch(stretch, stretch == 3 ? 2 : 3);
+    frame_->setObjectName(QStringLiteral("messageFrame"));
+    frame_->setToolTip(tr("Classic or FD frame, with or without the switch to the data bit rate"));
+    for (const QString& word : {tr("classic"), tr("FD"), tr("FD, switched")})
+        frame_->addItem(word);
+    labelled(grid, 0, 3, tr("frame"), frame_);
+    labelled(grid, 1, 2, tr("says"), field(messageForm_, "messageComment", tr("Comment")), 2);
+    for (const int stretch : {1, 3, 5, 7})
+        grid->setColumnStretch(stretch, stretch == 1 ? 4 : stretch == 5 ? 1 : 2);
     column->addWidget(messageForm_);
 
     selectorLine_->setContentsMargins(0, 0, 0, 0);
@@ -324,6 +343,10 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
         });
     }
     connect(sender_, &QComboBox::activated, this, [this] { takeMessage("messageSender"); });
+    connect(frame_, &QComboBox::activated, this, [this](int index) {
+        if (const database::Message* message = desk_.message())
+            desk_.apply(desk_.editor().setFrame(message->uid, index >= 1, index == 2));
+    });
     connect(order_, &QComboBox::activated, this, [this] { takeSignal("signalOrder"); });
     connect(kind_, &QComboBox::activated, this, [this] { takeSignal("signalKind"); });
 }
@@ -341,7 +364,8 @@ void DatabaseView::restyle()
     hint_->setFont(theme.small());
     hint_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
     facts_->setFont(theme.body());
-    graph_->setPen(QPen(theme.bus(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0)), 1.4));
+    if (begun_)
+        graph_->setPen(QPen(theme.bus(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0)), 1.4));
     layoutScroll_->setStyleSheet(QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: %1; }").arg(theme.surface.name()));
     update();
 }
@@ -400,6 +424,7 @@ void DatabaseView::fill()
     set("messageLength", QString::number(message->length));
     set("messageCycle", message->cycleTime.count() > 0 ? text(can::spanText(message->cycleTime)) : QString());
     set("messageComment", text(message->comment));
+    frame_->setCurrentIndex(!message->fd ? 0 : message->brs ? 2 : 1);
     {
         const QSignalBlocker quiet(sender_);
         sender_->clear();
@@ -714,6 +739,7 @@ void DatabaseView::newSignal(unsigned least, unsigned length)
 
 void DatabaseView::define(std::uint8_t bus, can::Identifier id)
 {
+    begin();
     Selection selection;
     selection.kind = Selection::Kind::message;
     selection.bus = bus;
@@ -979,6 +1005,7 @@ void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(Theme::get
 
 void DatabaseView::showEvent(QShowEvent* event)
 {
+    begin();
     restyle();  // being put into a pane resets the fonts of what has a style sheet among its children
     View::showEvent(event);
 }

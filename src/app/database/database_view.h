@@ -79,6 +79,7 @@ protected:
 
 private:
     QLineEdit* field(QWidget* parent, const char* name, const QString& tip);
+    void begin();
     void buildTools();
     void buildForms(QWidget* parent, QVBoxLayout* column);
     void buildMenu();
@@ -122,9 +123,11 @@ private:
     QLabel* empty_;
     std::map<QString, QLineEdit*> fields_;
     QComboBox* sender_;
+    QComboBox* frame_;
     QComboBox* order_;
     QComboBox* kind_;
     bool filling_ = false;
+    bool begun_ = false;            // databases are read when the view is first seen
 
     std::unique_ptr<database::Message> own_;
     std::unique_ptr<database::CatalogMessage> plan_;

@@ -19,7 +19,7 @@ const Object* byUid(const std::vector<Object>& list, std::uint32_t uid)
 
 }  // namespace
 
-Desk::Desk(Stage& stage) : stage_(stage), shelf_(std::make_unique<rig::Shelf>(stage.document().rig()))
+Desk::Desk(Stage& stage) : stage_(stage)
 {
     publishing_.setSingleShot(true);
     publishing_.setInterval(publishAfter);
@@ -28,22 +28,30 @@ Desk::Desk(Stage& stage) : stage_(stage), shelf_(std::make_unique<rig::Shelf>(st
         watch();
         Q_EMIT changedOnDisk();
     });
-    watch();
+}
+
+rig::Shelf& Desk::shelf()
+{
+    if (!shelf_) {
+        shelf_ = std::make_unique<rig::Shelf>(stage_.document().rig());
+        watch();
+    }
+    return *shelf_;
 }
 
 void Desk::watch()
 {
     QStringList paths;
-    for (std::size_t i = 0; i < shelf_->size(); ++i)
-        if (!shelf_->at(i).own && !shelf_->at(i).missing)
-            paths << QString::fromStdString(shelf_->at(i).path);
+    for (std::size_t i = 0; i < shelf().size(); ++i)
+        if (!shelf().at(i).own && !shelf().at(i).missing)
+            paths << QString::fromStdString(shelf().at(i).path);
     if (!paths.isEmpty())
         watcher_.addPaths(paths);  // replaced files must be watched anew
 }
 
 void Desk::open(std::size_t index)
 {
-    if (index >= shelf_->size())
+    if (index >= shelf().size())
         return;
     current_ = index;
     message_ = database().messages.empty() ? 0 : database().messages.front().uid;
@@ -61,13 +69,13 @@ void Desk::openMessage(std::uint8_t bus, can::Identifier id)
             continue;
         std::vector<int> order;
         for (const std::string& file : spec.databases)
-            order.push_back(shelf_->find(file));
-        order.push_back(shelf_->ownOf(name));
+            order.push_back(shelf().find(file));
+        order.push_back(shelf().ownOf(name));
         const auto* known = stage_.catalog().find(bus, id);
         const can::Identifier wanted = known != nullptr ? known->message->id : id;
         for (const int index : order)
             if (index >= 0)
-                if (const database::Message* message = shelf_->at(static_cast<std::size_t>(index)).edited.find(wanted)) {
+                if (const database::Message* message = shelf().at(static_cast<std::size_t>(index)).edited.find(wanted)) {
                     const std::uint32_t uid = message->uid;
                     if (current_ != static_cast<std::size_t>(index))
                         open(static_cast<std::size_t>(index));
@@ -102,7 +110,7 @@ bool Desk::apply(Expected<database::Edit> edit)
     say({});
     if (edit->empty())
         return false;
-    shelf_->apply(current_, std::move(*edit));
+    shelf().apply(current_, std::move(*edit));
     publishing_.start();
     Q_EMIT edited();
     return true;
@@ -110,14 +118,14 @@ bool Desk::apply(Expected<database::Edit> edit)
 
 void Desk::undo()
 {
-    shelf_->undo(current_);
+    shelf().undo(current_);
     publishing_.start();
     Q_EMIT edited();
 }
 
 void Desk::redo()
 {
-    shelf_->redo(current_);
+    shelf().redo(current_);
     publishing_.start();
     Q_EMIT edited();
 }
@@ -136,7 +144,7 @@ void Desk::publish()
     std::vector<std::string> names;
     for (std::uint8_t bus = 0; bus < stage_.catalog().busCount(); ++bus)
         names.push_back(stage_.catalog().busName(bus));
-    stage_.document().setCatalog(shelf_->catalog(names));
+    stage_.document().setCatalog(shelf().catalog(names));
     Q_EMIT stage_.catalogChanged();
 }
 

@@ -19,11 +19,13 @@ class Desk : public QObject {
 public:
     explicit Desk(Stage& stage);
 
-    [[nodiscard]] rig::Shelf& shelf() { return *shelf_; }
-    [[nodiscard]] std::size_t count() const { return shelf_->size(); }
-    [[nodiscard]] bool any() const { return shelf_->size() > 0; }
+    /// The databases; read when they are first asked for.
+    [[nodiscard]] rig::Shelf& shelf();
+    [[nodiscard]] const rig::Shelf& shelf() const { return const_cast<Desk*>(this)->shelf(); }
+    [[nodiscard]] std::size_t count() const { return shelf().size(); }
+    [[nodiscard]] bool any() const { return shelf().size() > 0; }
     [[nodiscard]] std::size_t current() const { return current_; }
-    [[nodiscard]] const rig::ShelfEntry& entry() const { return shelf_->at(current_); }
+    [[nodiscard]] const rig::ShelfEntry& entry() const { return shelf().at(current_); }
     [[nodiscard]] const database::Database& database() const { return entry().edited; }
     void open(std::size_t index);
     /// The database that explains an identifier of a bus, and its message there.
@@ -42,7 +44,7 @@ public:
     [[nodiscard]] database::Editor editor() { return database::Editor(const_cast<database::Database&>(database())); }
 
     /// Identities up to this one are taken.
-    void reserveUid(std::uint32_t uid) { shelf_->reserveUid(current_, uid); }
+    void reserveUid(std::uint32_t uid) { shelf().reserveUid(current_, uid); }
 
     /// Bus of the stage that the open database explains, or -1.
     [[nodiscard]] int bus() const;

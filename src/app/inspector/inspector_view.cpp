@@ -10,6 +10,7 @@
 
 #include "app/paint/paint.h"
 #include "can/time_text.h"
+#include "database/field_text.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -99,6 +100,13 @@ void Inspector::wheelEvent(QWheelEvent* event)
 
 void Inspector::mousePressEvent(QMouseEvent* event)
 {
+    for (const auto& [box, node] : links_)
+        if (box.contains(event->position())) {
+            Selection selection;
+            selection.kind = Selection::Kind::node;
+            selection.node = node;
+            return stage_.select(selection);
+        }
     for (const auto& [box, signal] : signalRows_)
         if (box.contains(event->position())) {
             Selection selection = stage_.selection();
@@ -159,6 +167,7 @@ void Inspector::paintEvent(QPaintEvent*)
     painter.fillRect(rect(), theme.surface);
     lines_.clear();
     signalRows_.clear();
+    links_.clear();
     layoutWanted_ = false;
     painter.save();
     painter.setClipRect(0, 0, width(), height() - (only_->isVisible() ? theme.px(73) : 0));
@@ -222,6 +231,8 @@ void Inspector::paintMessage(QPainter& painter)
         if (message != nullptr)
             paintSignals(painter, y, *message, frame);
     }
+    if (message != nullptr && selection.signal >= 0 && static_cast<std::size_t>(selection.signal) < message->message->signals.size())
+        paintDefinition(painter, y, *message, message->message->signals[static_cast<std::size_t>(selection.signal)]);
     if (identifier && seen) {
         const auto [stats, busy, span] = stage_.document().measures().read([&](const measure::MeasureState& state) {
             std::int64_t total = 0;
@@ -280,6 +291,52 @@ void Inspector::placeLayout(double& y, const database::CatalogMessage* message, 
         bits += QStringLiteral("%1 ").arg(frame.data[byte], 2, 16, QLatin1Char('0')).toUpper();
     lines_ << bits.trimmed();
     y += height + Theme::get().px(5);
+}
+
+void Inspector::link(QPainter& painter, double& y, const QString& name, const QString& node)
+{
+    const Theme& theme = Theme::get();
+    const double top = y;
+    fact(painter, y, name, node, false, false);
+    const double width = QFontMetricsF(theme.body()).horizontalAdvance(node);
+    const QRectF box(this->width() - edge() - width, top, width, theme.px(18));
+    painter.setPen(QPen(theme.accent, 1));
+    painter.drawLine(box.bottomLeft() - QPointF(0, 3), box.bottomRight() - QPointF(0, 3));
+    links_.emplace_back(box.translated(0, -scroll_), node);
+}
+
+void Inspector::paintDefinition(QPainter& painter, double& y, const database::CatalogMessage& message, const database::Signal& signal)
+{
+    const Theme& theme = Theme::get();
+    section(painter, y, QString::fromStdString(signal.name), tr("definition"));
+    if (!signal.comment.empty()) {
+        painter.setFont(theme.body());
+        painter.setPen(theme.ink2);
+        QRectF used;
+        painter.drawText(QRectF(edge(), y, width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap, QString::fromStdString(signal.comment), &used);
+        y += used.height() + theme.px(4);
+        lines_ << QString::fromStdString(signal.comment);
+    }
+    const auto number = [](double value) { return QString::fromStdString(database::numberText(value, 9)); };
+    const char* kind = signal.type == database::ValueType::single ? QT_TR_NOOP("float, 32 bits") : signal.type == database::ValueType::floating ? QT_TR_NOOP("float, 64 bits") : signal.isSigned ? QT_TR_NOOP("signed") : QT_TR_NOOP("unsigned");
+    fact(painter, y, tr("Bits"), tr("%1 from %2, %3").arg(signal.length).arg(signal.startBit).arg(signal.order == database::ByteOrder::intel ? tr("least first") : tr("most first")), false, false);
+    fact(painter, y, tr("Number"), tr(kind), false, false);
+    if (signal.factor != 1 || signal.offset != 0)
+        fact(painter, y, tr("Value"), tr("raw x %1%2").arg(number(signal.factor), signal.offset == 0 ? QString() : signal.offset > 0 ? tr(" + %1").arg(number(signal.offset)) : tr(" - %1").arg(number(-signal.offset))));
+    if (signal.minimum && signal.maximum)
+        fact(painter, y, tr("Range"), tr("%1 to %2 %3").arg(number(*signal.minimum), number(*signal.maximum), QString::fromStdString(signal.unit)));
+    if (signal.startRaw)
+        fact(painter, y, tr("Start value"), readingText(signal, *signal.startRaw, *signal.startRaw * signal.factor + signal.offset));
+    if (const std::string present = database::muxText(signal); !present.empty())
+        fact(painter, y, tr("Present"), QString::fromStdString(present), false, false);
+    for (std::size_t i = 0; i < signal.texts.size() && i < 8; ++i)
+        fact(painter, y, QString::number(signal.texts[i].value), QString::fromStdString(signal.texts[i].text), false, false);
+    if (!message.message->sender.empty())
+        link(painter, y, tr("Sent by"), QString::fromStdString(message.message->sender));
+    for (const std::string& receiver : signal.receivers)
+        link(painter, y, tr("Heard by"), QString::fromStdString(receiver));
+    for (const auto& [name, value] : signal.attributes)
+        fact(painter, y, QString::fromStdString(name), QString::fromStdString(value.isText ? value.text : database::numberText(value.number, 9)), false, false);
 }
 
 void Inspector::paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame)

@@ -29,6 +29,8 @@ private:
     void placeLayout(double& y, const database::CatalogMessage* message, const can::FrameView& frame);
     void paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame);
     void paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats& stats, const std::vector<can::Time>& beats);
+    void paintDefinition(QPainter& painter, double& y, const database::CatalogMessage& message, const database::Signal& signal);
+    void link(QPainter& painter, double& y, const QString& name, const QString& node);
     void paintNode(QPainter& painter);
     void paintEventFacts(QPainter& painter);
     void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id = {});
@@ -45,6 +47,7 @@ private:
     bool layoutWanted_ = false;
     QStringList lines_;
     std::vector<std::pair<QRectF, int>> signalRows_;
+    std::vector<std::pair<QRectF, QString>> links_;    // to nodes
     double scroll_ = 0;
     double contentHeight_ = 0;
 };

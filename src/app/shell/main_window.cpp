@@ -548,7 +548,9 @@ void MainWindow::dropEvent(QDropEvent* event)
 {
     event->acceptProposedAction();
     for (const QUrl& url : event->mimeData()->urls())
-        if (url.isLocalFile())
+        if (url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
+            statusRight_->setText(tr("Drop a database on the bus that it explains, in the tree on the left"));
+        else if (url.isLocalFile())
             openFile(url.toLocalFile(), document_->rig(), this);
 }
 

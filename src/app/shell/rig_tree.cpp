@@ -1,16 +1,21 @@
 #include "app/shell/rig_tree.h"
 
+#include <QDropEvent>
+#include <QFileDialog>
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMessageBox>
 #include <QMimeData>
 #include <QPainter>
 #include <QStyledItemDelegate>
+#include <QUrl>
 #include <QVBoxLayout>
 
 #include <algorithm>
 #include <functional>
 
+#include "app/database/desk.h"
 #include "app/paint/paint.h"
 #include "app/theme/theme.h"
 #include "measure/coverage.h"
@@ -19,8 +24,8 @@ namespace wavetrope::app {
 
 namespace {
 
-enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole };
-enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel };
+enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole, fileRole };
+enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel, missingLevel };
 constexpr unsigned valuesEvery = 6;  // beats
 
 class RowDelegate : public QStyledItemDelegate {
@@ -45,6 +50,10 @@ public:
         } else {
             box.adjust(theme.px(3), 0, 0, 0);
         }
+        if (level == missingLevel) {
+            paintWarning(*painter, QPointF(box.left() + theme.px(5), box.center().y()), theme.px(9));
+            box.adjust(theme.px(15), 0, 0, 0);
+        }
         paintText(*painter, box, index.data().toString(), level == busLevel ? theme.bodyStrong() : theme.body(), theme.ink);
     }
 };
@@ -56,7 +65,29 @@ class RigTree::Tree : public QTreeWidget {
 public:
     using QTreeWidget::QTreeWidget;
 
+    std::function<void(const QString&, const QPoint&)> dropped;
+
 protected:
+    static QString databaseOf(const QMimeData* mime)
+    {
+        for (const QUrl& url : mime->urls())
+            if (url.isLocalFile() && url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
+                return url.toLocalFile();
+        return {};
+    }
+    void dragEnterEvent(QDragEnterEvent* event) override
+    {
+        if (!databaseOf(event->mimeData()).isEmpty())
+            event->acceptProposedAction();
+        else
+            event->ignore();  // the window opens logs and rigs
+    }
+    void dragMoveEvent(QDragMoveEvent* event) override { event->acceptProposedAction(); }
+    void dropEvent(QDropEvent* event) override
+    {
+        event->acceptProposedAction();
+        dropped(databaseOf(event->mimeData()), event->position().toPoint());
+    }
     QStringList mimeTypes() const override { return {QLatin1String(signalMime)}; }
     QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override
     {
@@ -114,7 +145,8 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     tree_->header()->setMinimumSectionSize(10);
     tree_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     tree_->setDragEnabled(true);
-    tree_->setDragDropMode(QAbstractItemView::DragOnly);
+    tree_->setDragDropMode(QAbstractItemView::DragDrop);
+    tree_->dropped = [this](const QString& path, const QPoint& at) { attach(path, at); };
     tree_->setUniformRowHeights(false);
     tree_->setFrameShape(QFrame::NoFrame);
     tree_->setAccessibleName(tr("Rig tree"));
@@ -148,6 +180,8 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     build();
 }
 
+QTreeWidget* RigTree::tree() { return tree_; }
+
 void RigTree::rebuildKeeping()
 {
     QSet<QString> open;
@@ -179,7 +213,23 @@ void RigTree::build()
         busItem->setData(1, levelRole, busLevel);
         busItem->setData(0, busRole, bus);
         const auto& databases = catalog.databases(bus);
-        if (databases.empty()) {
+        // Files that the rig names and that could not be read: marked, and a click says where they are.
+        bool missing = false;
+        for (const rig::BusSpec& spec : stage_.document().rig().buses) {
+            if (spec.name != catalog.busName(bus))
+                continue;
+            for (const std::string& file : spec.databases) {
+                const auto index = stage_.document().databases().byPath.contains(file) ? -1 : stage_.desk().shelf().find(file);
+                if (index < 0 || !stage_.desk().shelf().at(static_cast<std::size_t>(index)).missing)
+                    continue;
+                missing = true;
+                auto* item = new QTreeWidgetItem(busItem, {tr("missing: %1").arg(QString::fromStdString(file))});
+                item->setData(0, levelRole, missingLevel);
+                item->setData(0, fileRole, index);
+                item->setToolTip(0, tr("%1\nPress Enter or double click to say where it is").arg(QString::fromStdString(stage_.desk().shelf().at(static_cast<std::size_t>(index)).missing->text())));
+            }
+        }
+        if (databases.empty() && !missing) {
             auto* none = new QTreeWidgetItem(busItem, {tr("no database attached")});
             none->setData(0, levelRole, databaseLevel);
             none->setFlags(Qt::ItemIsEnabled);
@@ -327,8 +377,42 @@ void RigTree::onCurrent(QTreeWidgetItem* item)
     stage_.select(selection);
 }
 
+void RigTree::pointTo(QTreeWidgetItem* item)
+{
+    const QString path = QFileDialog::getOpenFileName(this, tr("Where the database is"), {}, tr("Signal databases (*.dbc)"));
+    if (path.isEmpty())
+        return;
+    Desk& desk = stage_.desk();
+    if (const auto found = desk.shelf().pointTo(item->data(0, fileRole).toUInt(), path.toStdString()); !found)
+        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(found.error().text()));
+    else
+        desk.noteAttached();
+}
+
+void RigTree::attach(const QString& path, const QPoint& at)
+{
+    // The bus under the point, else the only one.
+    const QTreeWidgetItem* item = tree_->itemAt(at);
+    while (item != nullptr && item->parent() != nullptr)
+        item = item->parent();
+    if (item == nullptr && tree_->topLevelItemCount() == 1)
+        item = tree_->topLevelItem(0);
+    if (item == nullptr) {
+        result_->setText(tr("Drop it on the bus that it explains."));
+        result_->show();
+        return;
+    }
+    Desk& desk = stage_.desk();
+    if (const auto attached = desk.shelf().attach(item->text(0).toStdString(), path.toStdString()); !attached)
+        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(attached.error().text()));
+    else
+        desk.noteAttached();
+}
+
 void RigTree::activate(QTreeWidgetItem* item)
 {
+    if (item != nullptr && item->data(0, levelRole).toInt() == missingLevel)
+        return pointTo(item);
     if (item != nullptr && item->data(0, levelRole).toInt() == signalLevel)
         Q_EMIT stage_.plotWanted(item->data(0, pathRole).toString());
 }

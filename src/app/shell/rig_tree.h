@@ -16,7 +16,7 @@ class RigTree : public QWidget {
 public:
     explicit RigTree(Stage& stage, QWidget* parent = nullptr);
     [[nodiscard]] QLineEdit* findBox() { return find_; }
-    [[nodiscard]] QTreeWidget* tree() { return tree_; }
+    [[nodiscard]] QTreeWidget* tree();
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -26,6 +26,8 @@ private:
     class Tree;
     void build();
     void rebuildKeeping();
+    void pointTo(QTreeWidgetItem* item);
+    void attach(const QString& path, const QPoint& at);
     void find(const QString& text);
     void refreshValues();
     void onCurrent(QTreeWidgetItem* item);
@@ -33,7 +35,7 @@ private:
 
     Stage& stage_;
     QLineEdit* find_;
-    QTreeWidget* tree_;
+    Tree* tree_;
     QLabel* result_;
     unsigned beats_ = 0;
     bool choosing_ = false;

@@ -1,0 +1,108 @@
+// Signal databases of 5,000 messages and 50,000 signals: reading, review, search, decoding and encoding.
+#include <benchmark/benchmark.h>
+
+#include <cstring>
+#include <random>
+
+#include "bench/figures.h"
+#include "database/catalog.h"
+#include "database/dbc_reader.h"
+#include "database/dbc_writer.h"
+#include "database/review.h"
+#include "database/search.h"
+
+namespace wavetrope::bench {
+
+namespace {
+
+// Ten signals of 6 bits in each message, with comments, attributes and texts as files have them.
+std::string generated(unsigned messages)
+{
+    std::string out = "VERSION \"bench\"\nNS_ :\n\tCM_\nBS_:\nBU_:";
+    for (int i = 0; i < 60; ++i)
+        out += " Node" + std::to_string(i);
+    out += "\n\n";
+    const auto raw = [](unsigned m) { return 0x80000000U + 0x100U * m + 0x21U; };
+    for (unsigned m = 0; m < messages; ++m) {
+        out += "BO_ " + std::to_string(raw(m)) + " Message" + std::to_string(m) + ": 8 Node" + std::to_string(m % 60) + "\n";
+        for (unsigned s = 0; s < 10; ++s)
+            out += " SG_ Signal" + std::to_string(m) + "_" + std::to_string(s) + " : " + std::to_string(s * 6) + "|6@1" + (s % 3 == 0 ? "-" : "+") + " (0.25,-5) [-20|20] \"unit\" Node" + std::to_string((m + 1) % 60) + ",Node" + std::to_string((m + 2) % 60) + "\n";
+        out += "\n";
+    }
+    for (unsigned m = 0; m < messages; ++m)
+        for (unsigned s = 0; s < 10; s += 2)
+            out += "CM_ SG_ " + std::to_string(raw(m)) + " Signal" + std::to_string(m) + "_" + std::to_string(s) + " \"What this signal tells, in a sentence of the usual length for such files.\";\n";
+    out += "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\n";
+    for (unsigned m = 0; m < messages; ++m)
+        out += "BA_ \"GenMsgCycleTime\" BO_ " + std::to_string(raw(m)) + " " + std::to_string(10 + m % 90) + ";\n";
+    for (unsigned m = 0; m < messages; m += 3)
+        out += "VAL_ " + std::to_string(raw(m)) + " Signal" + std::to_string(m) + "_1 0 \"off\" 1 \"on\" 2 \"fault\" ;\n";
+    return out;
+}
+
+}  // namespace
+
+void databases(const std::vector<can::Frame>& frames)
+{
+    const std::string text = generated(5000);
+    database::DbcReading reading;
+    const double read = best(5, [&] { reading = database::readDbc(text, "bench.dbc"); });
+    if (!reading.problems.empty() || reading.database.messages.size() != 5000)
+        std::abort();
+    std::string copy(text.size(), ' ');
+    const double plain = best(5, [&] {
+        std::memcpy(copy.data(), text.data(), text.size());
+        benchmark::ClobberMemory();
+    });
+    char note[120];
+    std::snprintf(note, sizeof note, "(%.1f MB; memcpy of it %.0f MB/s)", static_cast<double>(text.size()) / 1e6, static_cast<double>(text.size()) / plain / 1e6);
+    row("reading a database, 5,000 messages, 50,000 signals", static_cast<double>(text.size()) / read / 1e6, "MB/s", 40, note);
+
+    std::size_t found = 0;
+    std::printf("%-58s %10.2f %-10s\n", "  reviewing it", 1e3 * best(3, [&] { found += database::review(reading.database, &reading).size(); }), "ms");
+    std::printf("%-58s %10.2f %-10s\n", "  writing it back untouched", 1e3 * best(3, [&] { found += database::writeDbc(reading.database, reading.database, reading.source)->size(); }), "ms");
+    auto catalogDatabase = std::make_shared<const database::Database>(reading.database);
+    std::printf("%-58s %10.2f %-10s\n", "  compiling all its plans", 1e3 * best(3, [&] {
+                    database::Catalog catalog;
+                    catalog.attach(catalog.addBus("A"), catalogDatabase);
+                    found += catalog.messages().size();
+                }),
+                "ms");
+    const database::SearchIndex index(reading.database);
+    double slowest = 0;
+    for (const char* typed : {"s", "si", "sig", "signal4", "signal49", "signal499", "_7", "message12", "node5", "0x"})
+        slowest = std::max(slowest, best(3, [&] { found += index.find(typed).size(); }));
+    std::printf("%-58s %10.2f %-10s want %8.2f   %s\n", "  a key stroke of the search, the slowest of ten", 1e3 * slowest, "ms", 16.0, slowest <= 0.016 ? "held" : "missed");
+
+    // All ten signals of each frame of a log, and the other way round.
+    const database::MessagePlan plan(reading.database.messages.front());
+    std::vector<database::Decoded> out;
+    double sum = 0;
+    const double decoding = best(5, [&] {
+        for (const can::Frame& frame : frames) {
+            out.clear();
+            plan.decode(frame.view(), out);
+            sum += out.back().value;
+        }
+    });
+    std::vector<std::uint8_t> payloads(frames.size() * 8);
+    const double copying = best(5, [&] {
+        for (std::size_t i = 0; i < frames.size(); ++i)
+            std::memcpy(payloads.data() + i * 8, frames[i].data.data(), 8);
+        benchmark::ClobberMemory();
+    });
+    std::snprintf(note, sizeof note, "(copying the same payloads takes %.1f %% of the time)", 100 * copying / decoding);
+    row("decoding all ten signals of each frame", static_cast<double>(frames.size() * 10) / decoding / 1e6, "M/s", 100, note);
+    std::uint8_t payload[can::maxLength] = {};
+    const double encoding = best(5, [&] {
+        for (std::size_t i = 0; i < frames.size(); ++i)
+            for (std::uint32_t s = 0; s < 10; ++s)
+                plan.encode(payload, s, static_cast<double>(i % 40) * 0.25 - 5);
+        benchmark::DoNotOptimize(payload);
+    });
+    row("encoding signals", static_cast<double>(frames.size() * 10) / encoding / 1e6, "M/s", 50);
+    benchmark::DoNotOptimize(sum);
+    benchmark::DoNotOptimize(found);
+}
+
+}  // namespace wavetrope::bench
