@@ -26,7 +26,7 @@ std::string generated(unsigned messages)
     for (unsigned m = 0; m < messages; ++m) {
         out += "BO_ " + std::to_string(raw(m)) + " Message" + std::to_string(m) + ": 8 Node" + std::to_string(m % 60) + "\n";
         for (unsigned s = 0; s < 10; ++s)
-            out += " SG_ Signal" + std::to_string(m) + "_" + std::to_string(s) + " : " + std::to_string(s * 6) + "|6@1" + (s % 3 == 0 ? "-" : "+") + " (0.25,-5) [-20|20] \"unit\" Node" + std::to_string((m + 1) % 60) + ",Node" + std::to_string((m + 2) % 60) + "\n";
+            out += " SG_ Signal" + std::to_string(m) + "_" + std::to_string(s) + " : " + std::to_string(s * 6) + "|6@1" + (s % 3 == 0 ? "-" : "+") + " (0.25,-5) [-5|2] \"unit\" Node" + std::to_string((m + 1) % 60) + ",Node" + std::to_string((m + 2) % 60) + "\n";
         out += "\n";
     }
     for (unsigned m = 0; m < messages; ++m)

@@ -386,7 +386,7 @@ private Q_SLOTS:
         auto* view = window_->currentPage()->find<ReviewView>();
         const auto at = [&] { return std::find_if(view->findings().begin(), view->findings().end(), [](const database::Finding& f) { return f.kind == database::FindingKind::range && f.object == "BladeState.Counter"; }); };
         QTRY_VERIFY(at() != view->findings().end());
-        QVERIFY(at()->edit.has_value() && at()->line > 0);
+        QVERIFY(at()->mend != nullptr && at()->line > 0);
         view->choose(static_cast<std::size_t>(at() - view->findings().begin()));
         auto* rows = view->findChild<RowList*>(QStringLiteral("reviewRows"));
         rows->setFocus();

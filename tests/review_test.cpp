@@ -119,15 +119,17 @@ private Q_SLOTS:
         const DbcReading reading = readDbc(wrong, "wrong.dbc");
         unsigned remedies = 0;
         for (const Finding& finding : review(reading.database, &reading)) {
-            if (!finding.edit)
+            if (!finding.mend)
                 continue;
             ++remedies;
             Database mended = reading.database;
-            apply(mended, *finding.edit);
+            const auto edit = finding.mend(Editor(mended));
+            QVERIFY2(edit.has_value(), finding.what.c_str());
+            apply(mended, *edit);
             const auto before = review(reading.database);
             const auto after = review(mended);
             QVERIFY2(countOf(after, finding.kind) < countOf(before, finding.kind), finding.what.c_str());
-            revert(mended, *finding.edit);
+            revert(mended, *edit);
             QVERIFY(writeDbc(mended) == writeDbc(reading.database));
         }
         QVERIFY(remedies >= 10);
@@ -372,7 +374,7 @@ private Q_SLOTS:
         Database mended = *db;
         for (const Finding& finding : findings)
             if (finding.kind == FindingKind::cycleTime) {
-                apply(mended, *finding.edit);
+                apply(mended, *finding.mend(Editor(mended)));
                 break;
             }
         QVERIFY(mended.messages[0].cycleTime > std::chrono::milliseconds(100));

@@ -17,6 +17,13 @@ std::uint64_t loadLittle(const std::uint8_t* at)
     return value;
 }
 
+// To the nearest integer, halves to the even one. Adding and taking away 1.5 * 2^52 rounds every smaller value so.
+double rounded(double value)
+{
+    constexpr double shift = 0x1.8p52;
+    return std::abs(value) < 0x1p51 ? (value + shift) - shift : std::nearbyint(value);
+}
+
 std::uint64_t maskOf(unsigned length) { return length >= 64 ? ~0ULL : (1ULL << length) - 1; }
 
 }  // namespace
@@ -37,10 +44,18 @@ SignalPlan planOf(const Signal& signal)
     plan.type = signal.type;
     plan.factor = signal.factor;
     plan.offset = signal.offset;
+    plan.low = signal.isSigned ? -std::ldexp(1.0, static_cast<int>(signal.length) - 1) : 0;
+    plan.limit = std::ldexp(1.0, static_cast<int>(signal.length) - (signal.isSigned ? 1 : 0));
     plan.motorola = signal.order == ByteOrder::motorola;
     const unsigned first = signal.startBit / 8;
-    // The eight bytes that are loaded never reach behind byte 63.
-    plan.byte = static_cast<std::uint8_t>(std::min(first, can::maxLength - 8));
+    plan.mask = maskOf(signal.length);
+    plan.unused = static_cast<std::uint8_t>(signal.isSigned ? 64 - signal.length : 0);
+    // The eight bytes that are loaded never reach behind byte 63. Where the signal lies within eight bytes of the
+    // payload counted from its start, those are loaded: stores and loads of neighbours then meet at one address.
+    const unsigned block = first / 8 * 8;
+    const unsigned lead = signal.order == ByteOrder::motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
+    const bool inBlock = (first - block) * 8 + lead + signal.length <= 64;
+    plan.byte = static_cast<std::uint8_t>(inBlock ? block : std::min(first, can::maxLength - 8));
     // Bits in front of the signal's first one in the order in which they lie; of Motorola from the most significant
     // down to bit 0 and on at bit 7 of the next byte.
     const unsigned inByte = plan.motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
@@ -65,24 +80,21 @@ std::uint64_t SignalPlan::rawBits(const std::uint8_t* payload) const
         if (spill > 0)
             value |= static_cast<std::uint64_t>(payload[byte + 8]) << (64 - shift);
     }
-    return value & maskOf(length);
+    return value & mask;
 }
 
 double SignalPlan::rawValue(std::uint64_t bits) const
 {
-    if (type == ValueType::single)
-        return std::bit_cast<float>(static_cast<std::uint32_t>(bits));
-    if (type == ValueType::floating)
-        return std::bit_cast<double>(bits);
-    if (!isSigned)
-        return static_cast<double>(bits);
-    const unsigned unused = 64U - length;
-    return static_cast<double>(static_cast<std::int64_t>(bits << unused) >> unused);
+    if (type == ValueType::integer) [[likely]] {
+        if (!isSigned && length == 64)
+            return static_cast<double>(bits);
+        return static_cast<double>(static_cast<std::int64_t>(bits << unused) >> unused);
+    }
+    return type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits))) : std::bit_cast<double>(bits);
 }
 
 void SignalPlan::store(std::uint8_t* payload, std::uint64_t bits) const
 {
-    const std::uint64_t mask = maskOf(length);
     bits &= mask;
     std::uint64_t word = loadLittle(payload + byte);
     if (motorola) {
@@ -112,6 +124,7 @@ MessagePlan::MessagePlan(const Message& message)
         const Signal& signal = message.signals[i];
         plans_.push_back(planOf(signal));
         lastByte_ = std::max<unsigned>(lastByte_, plans_.back().lastByte);
+        simple_ = simple_ && plans_.back().type == ValueType::integer && plans_.back().spill == 0 && plans_.back().length < 64;
         if (signal.mux == MuxRole::selector && selector_ < 0)
             selector_ = static_cast<int>(i);
         if (signal.startRaw && *signal.startRaw != 0) {
@@ -181,8 +194,20 @@ unsigned MessagePlan::decode(const can::FrameView& frame, std::vector<Decoded>& 
         const std::size_t before = out.size();
         out.resize(before + count);
         Decoded* to = out.data() + before;
-        for (std::uint32_t i = 0; i < count; ++i)
-            take(i, to[i]);
+        if (!simple_) {
+            for (std::uint32_t i = 0; i < count; ++i)
+                take(i, to[i]);
+            return 0;
+        }
+        const SignalPlan* plan = plans_.data();
+        for (std::uint32_t i = 0; i < count; ++i, ++plan, ++to) {
+            std::uint64_t word = loadLittle(payload.bytes + plan->byte);
+            if (plan->motorola)
+                word = __builtin_bswap64(word);
+            const std::uint64_t bits = word >> plan->shift & plan->mask;
+            const auto raw = static_cast<double>(static_cast<std::int64_t>(bits << plan->unused) >> plan->unused);
+            *to = {i, bits, raw, raw * plan->factor + plan->offset};
+        }
         return 0;
     }
     unsigned missing = 0;
@@ -223,26 +248,15 @@ std::uint64_t MessagePlan::bitsOf(const SignalPlan& plan, double value, bool& fi
         fits = fits && (!std::isfinite(raw) || std::isfinite(static_cast<float>(raw)));
         return std::bit_cast<std::uint32_t>(static_cast<float>(raw));
     }
-    if (std::isnan(raw)) {
-        fits = false;
+    const double whole = rounded(raw);
+    if (whole >= plan.low && whole < plan.limit) [[likely]]
+        return (plan.isSigned || plan.length < 64 ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole)) & plan.mask;
+    fits = false;
+    if (std::isnan(raw))
         return 0;
-    }
-    const double rounded = std::nearbyint(raw);
-    if (plan.isSigned) {
-        const double limit = std::ldexp(1.0, plan.length - 1);
-        if (rounded >= limit) {
-            fits = false;
-            return maskOf(plan.length - 1U);
-        }
-        fits = fits && rounded >= -limit;
-        return rounded <= -limit ? 1ULL << (plan.length - 1U) : static_cast<std::uint64_t>(static_cast<std::int64_t>(rounded)) & maskOf(plan.length);
-    }
-    if (rounded >= std::ldexp(1.0, plan.length)) {
-        fits = false;
-        return maskOf(plan.length);
-    }
-    fits = fits && rounded >= 0;
-    return rounded > 0 ? static_cast<std::uint64_t>(rounded) : 0;
+    if (whole < plan.low)
+        return plan.isSigned ? 1ULL << (plan.length - 1U) : 0;
+    return maskOf(plan.isSigned ? plan.length - 1U : plan.length);
 }
 
 bool MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double value, Overflow overflow) const

@@ -12,7 +12,7 @@ namespace wavetrope::database {
 
 /// Where the bits of one signal lie, ready to be fetched with one or two loads.
 struct SignalPlan {
-    std::uint8_t byte = 0;          ///< First byte of the eight that are loaded, 0 to 56.
+    std::uint8_t byte = 0;          ///< First byte of the eight that are loaded, 0 to 56; a multiple of eight where the signal lies within such eight.
     std::uint8_t shift = 0;         ///< Right shift behind the load.
     std::uint8_t length = 1;
     std::uint8_t spill = 0;         ///< Bits in a ninth byte.
@@ -20,8 +20,12 @@ struct SignalPlan {
     bool motorola = false;
     bool isSigned = false;
     ValueType type = ValueType::integer;
+    std::uint8_t unused = 0;        ///< Bits above a signed integer's, for the extension of its sign; 0 for unsigned ones.
+    std::uint64_t mask = 1;         ///< As many ones as the signal has bits.
     double factor = 1;
     double offset = 0;
+    double low = 0;                 ///< Smallest raw value that an integer's bits hold.
+    double limit = 2;               ///< First raw value above what they hold.
 
     /// The raw bits, unsigned, right-aligned. `payload` has 64 readable bytes.
     [[nodiscard]] std::uint64_t rawBits(const std::uint8_t* payload) const;
@@ -97,6 +101,7 @@ private:
     std::vector<std::pair<std::uint32_t, std::uint64_t>> starts_;
     int selector_ = -1;
     bool anyMultiplexed_ = false;
+    bool simple_ = true;                // integers of up to 63 bits within eight bytes each
     unsigned lastByte_ = 0;             // highest byte that any signal touches
 };
 

@@ -6,9 +6,29 @@ namespace wavetrope::database {
 
 namespace {
 
-bool isWordStart(char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || (c & 0x80) != 0; }
-bool isDigit(char c) { return c >= '0' && c <= '9'; }
-bool isWord(char c) { return isWordStart(c) || isDigit(c); }
+// What each byte can be part of, looked up once for each byte of the file.
+enum Class : std::uint8_t { wordStart = 1, digit = 2, blank = 4, lineEnd = 8, ofNumber = 16 };
+constexpr auto classes = [] {
+    std::array<std::uint8_t, 256> table{};
+    for (unsigned c = 0; c < 256; ++c) {
+        if ((c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || c >= 0x80)
+            table[c] |= wordStart;
+        if (c >= '0' && c <= '9')
+            table[c] |= digit | ofNumber;
+    }
+    for (const char c : {' ', '\t', '\f', '\v', '\0'})
+        table[static_cast<unsigned char>(c)] |= blank;
+    for (const char c : {'\n', '\r'})
+        table[static_cast<unsigned char>(c)] |= lineEnd;
+    for (const char c : {'.', 'e', 'E'})
+        table[static_cast<unsigned char>(c)] |= ofNumber;
+    return table;
+}();
+
+bool is(char c, unsigned kinds) { return (classes[static_cast<unsigned char>(c)] & kinds) != 0; }
+bool isWordStart(char c) { return is(c, wordStart); }
+bool isDigit(char c) { return is(c, digit); }
+bool isWord(char c) { return is(c, wordStart | digit); }
 
 // What code page 1252 has between 0x80 and 0x9F.
 constexpr std::array<std::uint16_t, 32> page1252 = {
@@ -42,14 +62,14 @@ void DbcLexer::advance()
 {
     while (at_ < text_.size()) {
         const char c = text_[at_];
-        if (c == '\n' || c == '\r') {
+        if (is(c, lineEnd)) {
             if (c == '\r' && at_ + 1 < text_.size() && text_[at_ + 1] == '\n')
                 ++at_;
             ++at_;
             ++line_;
             lineStart_ = at_;
             freshLine_ = true;
-        } else if (c == ' ' || c == '\t' || c == '\f' || c == '\v' || c == '\0') {
+        } else if (is(c, blank)) {
             ++at_;
         } else {
             break;
@@ -94,7 +114,7 @@ void DbcLexer::advance()
         while (at_ < text_.size()) {
             const char d = text_[at_];
             const char before = text_[at_ - 1];
-            if (isDigit(d) || d == '.' || d == 'e' || d == 'E' || ((d == '+' || d == '-') && (before == 'e' || before == 'E')))
+            if (is(d, ofNumber) || ((d == '+' || d == '-') && (before == 'e' || before == 'E')))
                 ++at_;
             else
                 break;
@@ -147,6 +167,8 @@ void DbcLexer::recover()
 
 std::string dbcText(std::string_view raw, bool utf8)
 {
+    if (utf8 && raw.find('\\') == std::string_view::npos)
+        return std::string(raw);
     std::string out;
     for (std::size_t i = 0; i < raw.size(); ++i) {
         if (raw[i] == '\\' && i + 1 < raw.size() && (raw[i + 1] == '"' || raw[i + 1] == '\\'))

@@ -15,6 +15,7 @@ namespace {
 using Kind = DbcToken::Kind;
 
 constexpr std::size_t mostProblems = 1000;
+constexpr std::size_t usualSignals = 8, usualReceivers = 2;
 constexpr std::size_t giveUpAfter = 100'000;
 
 bool isReserved(std::string_view node) { return node == dbc::noNode || node.empty(); }
@@ -29,6 +30,7 @@ public:
         db_.path = std::move(name);
         reading_.source.utf8 = in_.utf8;
         reading_.source.text = text;
+        reading_.source.statements.reserve(text.size() / 64);
         const auto newline = text.find_first_of("\r\n");
         if (newline != std::string_view::npos)
             reading_.source.lineEnd = text[newline] == '\n' ? "\n" : text.substr(newline, 2) == "\r\n" ? "\r\n" : "\r";
@@ -260,9 +262,12 @@ private:
         }
         signal.unit = in_.string("a unit in quotes");
         while (in_.at(Kind::word) && !in_.peek().firstOnLine) {
-            const std::string receiver = in_.name("a receiver");
-            if (!isReserved(receiver))
-                signal.receivers.push_back(receiver);
+            std::string receiver = in_.name("a receiver");
+            if (!isReserved(receiver)) {
+                if (signal.receivers.empty())
+                    signal.receivers.reserve(usualReceivers);
+                signal.receivers.push_back(std::move(receiver));
+            }
             in_.tryMark(',');
         }
         in_.tryMark(';');
@@ -277,7 +282,10 @@ private:
             return problem("signal " + signal.name + " ends behind byte 63", &at);
         signal.uid = newUid();
         note(dbc::key("SG_", signal.uid));
-        db_.messages[current_].signals.push_back(std::move(signal));
+        auto& list = db_.messages[current_].signals;
+        if (list.empty())
+            list.reserve(usualSignals);
+        list.push_back(std::move(signal));
     }
 
     void multiplexing(Signal& signal, const DbcToken& role)
@@ -728,7 +736,9 @@ void Reader::finish()
                 lengthen(signal, longSignals);
         applyCustomary(db_, message);
     }
-    std::stable_sort(reading_.source.statements.begin(), reading_.source.statements.end(), [](const DbcStatement& a, const DbcStatement& b) { return a.begin < b.begin; });
+    const auto before = [](const DbcStatement& a, const DbcStatement& b) { return a.begin < b.begin; };
+    if (!std::is_sorted(reading_.source.statements.begin(), reading_.source.statements.end(), before))
+        std::stable_sort(reading_.source.statements.begin(), reading_.source.statements.end(), before);
     std::stable_sort(reading_.problems.begin(), reading_.problems.end(), [](const Error& a, const Error& b) { return std::pair(a.line, a.column) < std::pair(b.line, b.column); });
     if (!known_)
         reading_.problems.insert(reading_.problems.begin(), Error{"this is not a signal database: no VERSION, NS_, BU_ or BO_ statement in it", db_.path, 1, 1, "Choose a .dbc file"});

@@ -36,6 +36,7 @@ void revert(Database& database, const Edit& edit);
 class Editor {
 public:
     explicit Editor(Database& database) : db_(database) {}
+    [[nodiscard]] const Database& database() const { return db_; }
 
     /// Replaces a message (by uid) or appends it (uid 0).
     [[nodiscard]] Expected<Edit> putMessage(Message message, std::string title) const;

@@ -29,7 +29,7 @@ Bounds rawBounds(const Signal& signal)
 
 class Reviewer {
 public:
-    Reviewer(const Database& database, const DbcReading* reading) : db_(database), copy_(database), editor_(copy_), reading_(reading)
+    Reviewer(const Database& database, const DbcReading* reading) : db_(database), reading_(reading)
     {
         if (reading_ != nullptr)
             for (const DbcStatement& statement : reading_->source.statements)
@@ -70,13 +70,27 @@ private:
         out_.push_back(std::move(finding));
         return out_.back();
     }
-    static void remedy(Finding& finding, std::string words, Expected<Edit> edit)
+    static void remedy(Finding& finding, std::string words, std::function<Expected<Edit>(const Editor&)> mend)
     {
-        if (!edit || edit->empty())
-            return;
+        finding.mend = [words, mend = std::move(mend)](const Editor& editor) {
+            auto edit = mend(editor);
+            if (edit)
+                edit->title = words;
+            return edit;
+        };
         finding.remedy = std::move(words);
-        finding.edit = std::move(*edit);
-        finding.edit->title = finding.remedy;
+    }
+    // Remedies that change a message or a signal as it is then.
+    static std::function<Expected<Edit>(const Editor&)> changing(std::uint32_t uid, std::function<void(Message&)> with)
+    {
+        return [uid, with = std::move(with)](const Editor& editor) -> Expected<Edit> {
+            for (Message message : editor.database().messages)
+                if (message.uid == uid) {
+                    with(message);
+                    return editor.putMessage(std::move(message), {});
+                }
+            return fail("this message is no longer there");
+        };
     }
 
     void names()
@@ -93,7 +107,7 @@ private:
             const auto [first, isNew] = ids.emplace(message.id.key(), &message);
             if (!isNew) {
                 Finding& finding = add(Severity::error, FindingKind::duplicateIdentifier, can::toText(message.id) + " is both " + first->second->name + " and " + message.name + "; the first one wins", message.name, dbc::key("BO_", message.uid), message.uid);
-                remedy(finding, "Take " + message.name + " out", editor_.removeMessage(message.uid));
+                remedy(finding, "Take " + message.name + " out", [uid = message.uid](const Editor& editor) -> Expected<Edit> { return editor.removeMessage(uid); });
             }
         }
     }
@@ -103,15 +117,16 @@ private:
         const std::string key = dbc::key("BO_", message.uid);
         if (can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length))) != message.length) {
             Finding& finding = add(Severity::warning, FindingKind::length, message.name + " has " + std::to_string(message.length) + " bytes; frames carry 0 to 8, 12, 16, 20, 24, 32, 48 or 64", message.name, key, message.uid);
-            Message longer = message;
-            longer.length = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length)));
-            remedy(finding, "Make it " + std::to_string(longer.length) + " bytes", editor_.putMessage(longer, {}));
+            const unsigned longer = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length)));
+            remedy(finding, "Make it " + std::to_string(longer) + " bytes", changing(message.uid, [longer](Message& m) { m.length = longer; }));
         }
         if (!message.sender.empty() && !nodes_.contains(message.sender)) {
             Finding& finding = add(Severity::warning, FindingKind::unknownSender, message.sender + " sends " + message.name + " but is no node", message.name, key, message.uid);
-            Node node;
-            node.name = message.sender;
-            remedy(finding, "Add the node " + message.sender, editor_.putNode(node, {}));
+            remedy(finding, "Add the node " + message.sender, [name = message.sender](const Editor& editor) {
+                Node node;
+                node.name = name;
+                return editor.putNode(std::move(node), {});
+            });
         }
         for (const std::string& sender : message.moreSenders)
             if (!nodes_.contains(sender))
@@ -125,9 +140,8 @@ private:
         for (const int index : layout.outside) {
             const Signal& signal = message.signals[static_cast<std::size_t>(index)];
             Finding& finding = add(Severity::error, FindingKind::outsidePayload, signal.name + " reaches to byte " + std::to_string(planOf(signal).lastByte) + "; " + message.name + " has " + std::to_string(message.length) + " bytes", message.name + '.' + signal.name, dbc::key("SG_", signal.uid), message.uid, signal.uid);
-            Message longer = message;
-            longer.length = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(planOf(signal).lastByte + 1)));
-            remedy(finding, "Make " + message.name + ' ' + std::to_string(longer.length) + " bytes long", editor_.putMessage(longer, {}));
+            const unsigned longer = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(planOf(signal).lastByte + 1)));
+            remedy(finding, "Make " + message.name + ' ' + std::to_string(longer) + " bytes long", changing(message.uid, [longer](Message& m) { m.length = longer; }));
         }
         std::map<std::string, int> seen;
         for (const Signal& signal : message.signals) {
@@ -141,15 +155,17 @@ private:
     {
         const std::string key = dbc::key("SG_", signal.uid);
         const std::string object = message.name + '.' + signal.name;
-        const auto change = [&](auto&& with) {
-            Signal changed = signal;
-            with(changed);
-            return editor_.putSignal(message.uid, std::move(changed), {});
+        const auto change = [uid = message.uid, own = signal.uid](auto with) {
+            return changing(uid, [own, with](Message& m) {
+                for (Signal& s : m.signals)
+                    if (s.uid == own)
+                        with(s);
+            });
         };
         for (const std::string& receiver : signal.receivers)
             if (!nodes_.contains(receiver)) {
                 Finding& finding = add(Severity::warning, FindingKind::unknownReceiver, receiver + " receives " + signal.name + " but is no node", object, key, message.uid, signal.uid);
-                remedy(finding, "Take it out of the receivers", change([&](Signal& s) { std::erase(s.receivers, receiver); }));
+                remedy(finding, "Take it out of the receivers", change([receiver](Signal& s) { std::erase(s.receivers, receiver); }));
             }
         if (signal.factor == 0) {
             Finding& finding = add(Severity::error, FindingKind::noFactor, signal.name + " has a factor of 0: every raw value means the same", object, key, message.uid, signal.uid);
@@ -166,7 +182,7 @@ private:
                 remedy(finding, "Turn it round", change([](Signal& s) { std::swap(s.minimum, s.maximum); }));
             } else if (*signal.minimum < physical.low - slack || *signal.maximum > physical.high + slack) {
                 Finding& finding = add(Severity::warning, FindingKind::range, "the range of " + signal.name + ", " + numberText(*signal.minimum, 9) + " to " + numberText(*signal.maximum, 9) + ", is more than its bits hold: " + numberText(physical.low, 9) + " to " + numberText(physical.high, 9), object, key, message.uid, signal.uid);
-                remedy(finding, "Keep what the bits hold", change([&](Signal& s) {
+                remedy(finding, "Keep what the bits hold", change([physical](Signal& s) {
                            s.minimum = std::max(*s.minimum, physical.low);
                            s.maximum = std::min(*s.maximum, physical.high);
                        }));
@@ -174,7 +190,7 @@ private:
         }
         if (signal.startRaw && (*signal.startRaw < raw.low || *signal.startRaw > raw.high)) {
             Finding& finding = add(Severity::warning, FindingKind::startValue, "the start value of " + signal.name + ", raw " + numberText(*signal.startRaw, 9) + ", does not fit its bits", object, dbc::attributeKey(customary::startValue, signal.uid), message.uid, signal.uid);
-            remedy(finding, "Limit it", editor_.setStartValue(message.uid, signal.uid, std::clamp(*signal.startRaw, raw.low, raw.high)));
+            remedy(finding, "Limit it", [uid = message.uid, own = signal.uid, value = std::clamp(*signal.startRaw, raw.low, raw.high)](const Editor& editor) -> Expected<Edit> { return editor.setStartValue(uid, own, value); });
         }
         std::set<std::int64_t> texts;
         for (const ValueText& text : signal.texts) {
@@ -183,7 +199,7 @@ private:
             if (fits && !twice)
                 continue;
             Finding& finding = add(Severity::warning, FindingKind::valueText, fits ? signal.name + " has two texts for " + std::to_string(text.value) : "\"" + text.text + "\" is the text of " + std::to_string(text.value) + ", which the bits of " + signal.name + " cannot hold", object, dbc::key("VAL_", signal.uid), message.uid, signal.uid);
-            remedy(finding, "Take the text out", change([&](Signal& s) {
+            remedy(finding, "Take the text out", change([text](Signal& s) {
                        const auto found = std::find(s.texts.rbegin(), s.texts.rend(), text);
                        if (found != s.texts.rend())
                            s.texts.erase(std::next(found).base());
@@ -238,8 +254,6 @@ private:
     }
 
     const Database& db_;
-    Database copy_;                 // remedies are made on it, so that looking changes nothing
-    Editor editor_;
     const DbcReading* reading_;
     std::unordered_map<std::string, const DbcStatement*> places_;
     std::set<std::string> nodes_;

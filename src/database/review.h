@@ -1,7 +1,7 @@
 // What is wrong with a database, by itself.
 #pragma once
 
-#include <optional>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -44,7 +44,7 @@ struct Finding {
     int line = 0;                   ///< Of the file; 0 where it is not from one.
     int column = 0;
     std::string remedy;             ///< What the button does; empty where there is none.
-    std::optional<Edit> edit;       ///< The remedy.
+    std::function<Expected<Edit>(const Editor&)> mend;  ///< Makes the remedy.
 };
 
 /// Looks through a database. With its reading, findings get their lines and what could not be read is among them.

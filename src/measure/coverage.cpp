@@ -109,8 +109,6 @@ Coverage coverageOf(const trace::Snapshot& snapshot, const database::Catalog& ca
 std::vector<database::Finding> reviewTraffic(const Coverage& coverage, const database::Database& database)
 {
     std::vector<database::Finding> findings;
-    database::Database copy = database;
-    const database::Editor editor(copy);
     for (const CoveredIdentifier& entry : coverage.identifiers) {
         const database::Message* message = entry.message != nullptr ? database.find(entry.message->message->id) : nullptr;
         if (message == nullptr)
@@ -122,8 +120,7 @@ std::vector<database::Finding> reviewTraffic(const Coverage& coverage, const dat
             finding.what = message->name + " comes every " + database::numberText(measured * 1e-6, 4) + " ms; the database promises " + database::numberText(promised * 1e-6, 6) + " ms";
             const Time rounded = std::chrono::milliseconds(std::max<std::int64_t>(1, (entry.meanPeriod.count() + 500'000) / 1'000'000));
             finding.remedy = "Promise " + std::to_string(rounded / std::chrono::milliseconds(1)) + " ms";
-            finding.edit = editor.setCycleTime(message->uid, rounded);
-            finding.edit->title = finding.remedy;
+            finding.mend = [uid = message->uid, rounded](const database::Editor& editor) -> Expected<database::Edit> { return editor.setCycleTime(uid, rounded); };
             findings.push_back(std::move(finding));
         }
         if (entry.shorter > 0) {

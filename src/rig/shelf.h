@@ -1,7 +1,6 @@
 // The databases of a rig as they are edited: what is on disk, what was changed, and what is undone.
 #pragma once
 
-#include <algorithm>
 #include <memory>
 #include <optional>
 #include <string>
@@ -49,8 +48,6 @@ public:
 
     /// Does an edit; what was undone before it is forgotten.
     void apply(std::size_t index, database::Edit edit);
-    /// Identities up to this one are taken, by an edit that was made on a copy.
-    void reserveUid(std::size_t index, std::uint32_t uid) { entries_[index]->edited.lastUid = std::max(entries_[index]->edited.lastUid, uid); }
     void undo(std::size_t index);
     void redo(std::size_t index);
 

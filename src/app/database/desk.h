@@ -43,9 +43,6 @@ public:
     void redo();
     [[nodiscard]] database::Editor editor() { return database::Editor(const_cast<database::Database&>(database())); }
 
-    /// Identities up to this one are taken.
-    void reserveUid(std::uint32_t uid) { shelf().reserveUid(current_, uid); }
-
     /// Bus of the stage that the open database explains, or -1.
     [[nodiscard]] int bus() const;
     /// Brings the edits to all views now.

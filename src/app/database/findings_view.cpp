@@ -179,19 +179,8 @@ void ReviewView::choose(std::size_t index)
 
 void ReviewView::remedy(std::size_t index)
 {
-    if (index >= findings_.size() || !findings_[index].edit)
-        return;
-    database::Edit edit = *findings_[index].edit;
-    // The remedy was made on a copy of the database: identities that it gave out are taken here too.
-    for (const database::Replacement& part : edit.parts)
-        if (part.after)
-            std::visit(
-                [&](const auto& object) {
-                    if constexpr (requires { object.uid; })
-                        desk_.reserveUid(object.uid);
-                },
-                *part.after);
-    desk_.apply(std::move(edit));
+    if (index < findings_.size() && findings_[index].mend)
+        desk_.apply(findings_[index].mend(desk_.editor()));
 }
 
 class CompareView::Rows : public RowList {
