@@ -9,6 +9,7 @@
 #include <cstdio>
 
 #include "app/database/database_view.h"
+#include "app/database/findings_view.h"
 #include "app/events/events_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
@@ -107,10 +108,31 @@ bool takeDatabases(Photographer& photographer, MainWindow& window, const QString
     good = photographer.take(window, QStringLiteral("define") + suffix) && good;
     while (desk.entry().canUndo())
         desk.undo();
+    window.openDefinition(3, can::Identifier{0x310, false}.key());
+    desk.choose(desk.message()->uid, desk.message()->find("Height0_02")->uid);
+    QTest::qWait(500);
+    good = photographer.take(window, QStringLiteral("layout-fd") + suffix) && good;
+    window.openDefinition(1, can::Identifier{0x181, false}.key());
     for (Pane* pane : window.currentPage()->panes())
         pane->setCurrent(1);
     QTest::qWait(500);
     good = photographer.take(window, QStringLiteral("coverage") + suffix) && good;
+    // Something to review and to compare: a cycle time and a range that are wrong, and the file as it is.
+    desk.apply(desk.editor().setCycleTime(desk.message()->uid, std::chrono::milliseconds(50)));
+    database::Signal depth = *desk.message()->find("BladeDepth");
+    depth.maximum = 30;
+    depth.startBit = 4;
+    desk.apply(desk.editor().putSignal(desk.message()->uid, depth, "change"));
+    for (const int tab : {2, 3}) {
+        for (Pane* pane : window.currentPage()->panes())
+            pane->setCurrent(tab);
+        QTest::qWait(700);
+        if (tab == 3)
+            window.currentPage()->find<CompareView>()->compareWith(QString::fromStdString(desk.entry().path));
+        good = photographer.take(window, (tab == 2 ? QStringLiteral("review") : QStringLiteral("compare")) + suffix) && good;
+    }
+    while (desk.entry().canUndo())
+        desk.undo();
     return good;
 }
 

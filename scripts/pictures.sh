@@ -6,3 +6,5 @@ cd "$(dirname "$0")/.."
 cmake --preset release >/dev/null
 cmake --build --preset release --target wavetrope-pictures lap
 xvfb-run -a -s '-screen 0 1920x1200x24' build/release/wavetrope-pictures --rig demo/rig.json --log demo/lap.pcapng --out docs/screenshots
+# Of these one theme is enough in the documents.
+rm -f docs/screenshots/layout-fd-ink.png docs/screenshots/review-ink.png docs/screenshots/compare-ink.png

@@ -40,14 +40,14 @@ void write(const QString& path, const QByteArray& bytes)
     QCOMPARE(file.write(bytes), bytes.size());
 }
 
-void drop(QWidget* target, const QString& path)
+void drop(QWidget* target, const QString& path, QPoint at = {20, 20})
 {
     QMimeData mime;
     mime.setUrls({QUrl::fromLocalFile(path)});
-    QDragEnterEvent enter(QPoint(20, 20), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(target, &enter);
     QVERIFY(enter.isAccepted());
-    QDropEvent event(QPointF(20, 20), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QDropEvent event(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(target, &event);
 }
 
@@ -474,6 +474,70 @@ private Q_SLOTS:
         desk().shelf().prefer("Implement", desk().current());
         desk().publish();
         QCOMPARE(QByteArray::fromStdString(stage().catalog().find(1, {0x181, false})->message->name), QByteArray("OtherState"));
+    }
+
+    void aFileDroppedOnABusOfTheTreeIsAttachedToIt()
+    {
+        write(folder_.filePath("cab.dbc"), "VERSION \"\"\nBU_: Heater\nBO_ 100 Warmth: 8 Heater\n");
+        auto* tree = window_->findChild<QTreeWidget*>();
+        const QTreeWidgetItem* bus = tree->topLevelItem(0);
+        drop(tree->viewport(), folder_.filePath("cab.dbc"), tree->visualItemRect(bus).center());
+        QTRY_VERIFY(stage().catalog().find(0, {100, false}) != nullptr);
+        QCOMPARE(QByteArray::fromStdString(stage().document().rig().buses[0].databases.back()), QByteArray("cab.dbc"));
+        // Dropped on a bus it stands behind the files that the bus has.
+        QCOMPARE(stage().document().rig().buses[0].databases.size(), 2U);
+    }
+
+    void aRigOpensWithoutItsDatabaseAndSaysSo()
+    {
+        auto rig = rig::loadRig(folder_.filePath("rig.json").toStdString());
+        QVERIFY(rig.has_value());
+        rig->buses[3].databases = {"lost.dbc"};
+        auto document = RunDocument::live(*rig);
+        QVERIFY(document.has_value());
+        auto* other = new MainWindow(std::move(*document));
+        other->show();
+        auto* tree = other->findChild<QTreeWidget*>();
+        QTreeWidgetItem* marked = nullptr;
+        for (QTreeWidgetItemIterator it(tree); *it != nullptr; ++it)
+            if ((*it)->text(0) == QStringLiteral("missing: lost.dbc"))
+                marked = *it;
+        QVERIFY(marked != nullptr);
+        QCOMPARE(marked->parent()->text(0), QStringLiteral("Scanner"));
+        QVERIFY(marked->toolTip(0).contains(QStringLiteral("lost.dbc")));
+        QVERIFY(other->stage().catalog().find(1, {0x181, false}) != nullptr);
+        Desk& desk = other->stage().desk();
+        QVERIFY(desk.shelf().pointTo(static_cast<std::size_t>(desk.shelf().find("lost.dbc")), folder_.filePath("scanner.dbc").toStdString()).has_value());
+        desk.noteAttached();
+        QVERIFY(other->stage().catalog().find(3, {0x310, false}) != nullptr);
+        other->close();
+    }
+
+    void theInspectorExplainsASignalAndLinksItsNodes()
+    {
+        Selection selection;
+        selection.kind = Selection::Kind::signal;
+        selection.bus = 1;
+        selection.id = {0x182, false};
+        selection.signal = 3;
+        stage().select(selection);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Valve: definition")));
+        const QString text = window_->inspector()->text();
+        QVERIFY(text.contains(QStringLiteral("Bits: 2 from 44, least first")));
+        QVERIFY(text.contains(QStringLiteral("Sent by: WaterUnit")));
+        QVERIFY(text.contains(QStringLiteral("Heard by: Display")));
+    }
+
+    void framesBecomeFdAndClassicAgain()
+    {
+        open(0x181);
+        auto* frame = editor()->findChild<QComboBox*>(QStringLiteral("messageFrame"));
+        QCOMPARE(frame->currentIndex(), 0);
+        Q_EMIT frame->activated(2);
+        QVERIFY(desk().message()->fd && desk().message()->brs);
+        QCOMPARE(frame->currentIndex(), 2);
+        desk().undo();
+        QVERIFY(!desk().message()->fd);
     }
 
     void aMissingDatabaseIsShownAndPointedTo()

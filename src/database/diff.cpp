@@ -77,14 +77,18 @@ public:
             const AttributeDefinition* definition = db.definition(owner, name);
             return definition != nullptr ? definition->wordsOf(*value) : value->isText ? value->text : numberText(value->number);
         };
+        // What these say is compared as a field.
+        const auto asField = [](const std::string& name) { return name == customary::cycleTime || name == customary::sendType || name == customary::startValue || name == customary::longMessage || name == customary::longSignal || name == customary::longNode; };
         for (const auto& [name, value] : older) {
+            if (asField(name))
+                continue;
             const std::string before = words(olderDb, name, &value);
             const std::string after = words(newerDb, name, newer.find(name));
             if (before != after)
                 add(ChangeKind::changed, object, "attribute " + name, before, after, id);
         }
         for (const auto& [name, value] : newer)
-            if (older.find(name) == nullptr)
+            if (older.find(name) == nullptr && !asField(name))
                 add(ChangeKind::changed, object, "attribute " + name, "default", words(newerDb, name, &value), id);
     }
 

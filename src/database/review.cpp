@@ -181,7 +181,7 @@ private:
                 Finding& finding = add(Severity::error, FindingKind::range, "the range of " + signal.name + " runs from " + numberText(*signal.minimum, 9) + " down to " + numberText(*signal.maximum, 9), object, key, message.uid, signal.uid);
                 remedy(finding, "Turn it round", change([](Signal& s) { std::swap(s.minimum, s.maximum); }));
             } else if (*signal.minimum < physical.low - slack || *signal.maximum > physical.high + slack) {
-                Finding& finding = add(Severity::warning, FindingKind::range, "the range of " + signal.name + ", " + numberText(*signal.minimum, 9) + " to " + numberText(*signal.maximum, 9) + ", is more than its bits hold: " + numberText(physical.low, 9) + " to " + numberText(physical.high, 9), object, key, message.uid, signal.uid);
+                Finding& finding = add(Severity::warning, FindingKind::range, signal.name + " ranges from " + numberText(*signal.minimum, 9) + " to " + numberText(*signal.maximum, 9) + "; its bits hold " + numberText(physical.low, 9) + " to " + numberText(physical.high, 9), object, key, message.uid, signal.uid);
                 remedy(finding, "Keep what the bits hold", change([physical](Signal& s) {
                            s.minimum = std::max(*s.minimum, physical.low);
                            s.maximum = std::min(*s.maximum, physical.high);

@@ -92,8 +92,16 @@ Expected<void> Session::build()
         buses.push_back(buses_.back().get());
     }
     std::vector<measure::ConditionSpec> conditions;
+    bool incomplete = false;
+    for (const BusSpec& bus : rig_.buses)
+        for (const std::string& file : bus.databases)
+            incomplete = incomplete || !databases_.byPath.contains(file);
     for (const EventSpec& event : rig_.events) {
         auto filter = filter::Filter::compile(event.when, catalog_);
+        if (!filter && incomplete) {
+            leftOut_.push_back({"the event " + event.name + " is left out: " + filter.error().what, rig_.path, 0, 0, {}});
+            continue;
+        }
         if (!filter) {
             Error error = filter.error();
             error.where = "event " + event.name;
@@ -108,6 +116,10 @@ Expected<void> Session::build()
     for (drive::NodeSpec spec : rig_.nodes) {
         spec.off = spec.off || std::find(options_.without.begin(), options_.without.end(), spec.name) != options_.without.end();
         auto node = drive::Node::create(spec, world);
+        if (!node && incomplete) {  // its messages may stand in the file that is missing
+            leftOut_.push_back({spec.name + " is not simulated: " + node.error().what, node.error().where, 0, 0, {}});
+            continue;
+        }
         if (!node)
             return tl::unexpected(node.error());
         nodes_.push_back(std::move(*node));

@@ -64,6 +64,8 @@ public:
 
     [[nodiscard]] const trace::Trace& trace() const { return trace_; }
     [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
+    /// Nodes and events that a missing database leaves out.
+    [[nodiscard]] const std::vector<Error>& leftOut() const { return leftOut_; }
     [[nodiscard]] const measure::Measures& measures() const { return *measures_; }
     /// Instant at which the run began; times on screen count from here.
     [[nodiscard]] Time begins() const { return begins_; }
@@ -131,6 +133,7 @@ private:
     LoadedDatabases databases_;
     SessionOptions options_;
     std::shared_ptr<const database::Catalog> catalog_;
+    std::vector<Error> leftOut_;
     Time begins_;
     clock::Scheduler scheduler_;
     trace::Trace trace_;

@@ -94,6 +94,7 @@ private:
     void takeMessage(const char* what);
     void takeSignal(const char* what);
     void resetPlot();
+    void showChosen();
     void askAboutDisk();
     void exportAs();
     void attachFile(const QString& path);
@@ -134,6 +135,8 @@ private:
     std::unique_ptr<measure::SignalSeries> series_;
     std::vector<std::int64_t> selected_;
     unsigned beats_ = 0;
+    int shownSignal_ = -1;
+    std::uint32_t shownMessage_ = 0;
 };
 
 }  // namespace wavetrope::app

@@ -154,7 +154,7 @@ void ReviewView::refresh()
             findings_.push_back(std::move(finding));
     const auto errors = std::count_if(findings_.begin(), findings_.end(), [](const database::Finding& f) { return f.severity == database::Severity::error; });
     facts_->setFont(Theme::get().body());
-    facts_->setText(tr("%1: %2 errors, %3 warnings").arg(text(entry.name)).arg(errors).arg(findings_.size() - static_cast<std::size_t>(errors)));
+    facts_->setText(tr("%1: %2, %3").arg(text(entry.name), counted(static_cast<std::uint64_t>(errors), "error"), counted(findings_.size() - static_cast<std::size_t>(errors), "warning")));
     if (rows_->chosen >= static_cast<std::int64_t>(findings_.size()))
         rows_->chosen = -1;
     rows_->refresh();
@@ -280,7 +280,7 @@ void CompareView::refresh()
     if (!older_ || !desk_.any())
         return;
     changes_ = database::diff(*older_, desk_.database());
-    facts_->setText(tr("%1 differences from %2").arg(changes_.size()).arg(QFileInfo(path_).fileName()));
+    facts_->setText(tr("%1 from %2").arg(counted(changes_.size(), "difference"), QFileInfo(path_).fileName()));
     rows_->refresh();
 }
 

@@ -173,6 +173,8 @@ QString valueText(double value, double factor)
     return QString::number(value, 'f', decimals);
 }
 
+QString counted(std::uint64_t count, const char* what) { return countText(count) + QLatin1Char(' ') + QLatin1String(what) + (count == 1 ? QString() : QStringLiteral("s")); }
+
 QString readingText(const database::Signal& signal, double raw, double value)
 {
     const std::string_view label = signal.textOf(raw);

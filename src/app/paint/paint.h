@@ -36,6 +36,8 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Ti
 [[nodiscard]] QString secondsText(double seconds, int decimals);
 /// A value with the digits that its scaling can carry, without unit.
 [[nodiscard]] QString valueText(double value, double factor);
+/// "1 error", "3 errors".
+[[nodiscard]] QString counted(std::uint64_t count, const char* what);
 /// What a signal says: its text, or its value with the unit.
 [[nodiscard]] QString readingText(const database::Signal& signal, double raw, double value);
 [[nodiscard]] inline QString readingText(const database::Signal& signal, const database::Decoded& decoded) { return readingText(signal, decoded.raw, decoded.value); }

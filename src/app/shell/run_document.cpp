@@ -44,6 +44,8 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
     if (!session)
         return tl::unexpected(session.error());
     document->session_ = std::move(*session);
+    const auto& leftOut = document->session_->leftOut();
+    document->databases_.problems.insert(document->databases_.problems.end(), leftOut.begin(), leftOut.end());
     document->trace_ = &document->session_->trace();
     document->catalog_ = document->session_->catalog();
     document->measures_ = &document->session_->measures();
