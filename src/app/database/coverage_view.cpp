@@ -75,9 +75,10 @@ public:
         QStringList words;
         if (entry.message->match == database::Match::group) {
             const auto group = can::ParameterGroup::of(entry.id);
-            words << CoverageView::tr("from %1").arg(group.source, 2, 16, QLatin1Char('0'));
+            const auto address = [](unsigned a) { return QStringLiteral("%1").arg(a, 2, 16, QLatin1Char('0')).toUpper(); };
+            words << CoverageView::tr("from %1").arg(address(group.source));
             if (group.addressed)
-                words << CoverageView::tr("to %1").arg(group.destination, 2, 16, QLatin1Char('0'));
+                words << (group.destination == 255 ? CoverageView::tr("to all") : CoverageView::tr("to %1").arg(address(group.destination)));
         }
         if (entry.shorter > 0)
             words << CoverageView::tr("%1 shorter").arg(countText(entry.shorter));
@@ -203,14 +204,15 @@ void CoverageView::refresh()
     using measure::CoverageClass;
     const auto percent = [](double part, double whole) { return whole > 0 ? 100.0 * part / whole : 0.0; };
     facts_->setFont(Theme::get().body());
-    QString facts = tr("%1 of %2 identifiers, %3 % of frames, %4 % of bus time explained")
+    QString facts = tr("%1 of %2 identifiers, %3 % of frames, %4 % of bus time")
                         .arg(coverage_.count(CoverageClass::explained))
                         .arg(coverage_.identifiers.size())
                         .arg(percent(static_cast<double>(coverage_.frames(CoverageClass::explained)), static_cast<double>(coverage_.allFrames())), 0, 'f', 1)
                         .arg(percent(static_cast<double>(coverage_.busy(CoverageClass::explained).count()), static_cast<double>(coverage_.allBusy().count())), 0, 'f', 1);
     if (!coverage_.neverSeen.empty())
-        facts += tr(", %1 messages never seen").arg(coverage_.neverSeen.size());
+        facts += tr("; %1 never seen").arg(coverage_.neverSeen.size());
     facts_->setText(facts);
+    facts_->setToolTip(tr("Explained by the databases: %1").arg(facts));
     rows_->refresh();
 }
 

@@ -56,7 +56,7 @@ void DatabaseView::fill()
     disk_->setVisible(any && desk_.shelf().changedOnDisk(desk_.current()) && !desk_.entry().missing);
     if (any) {
         const database::Database& db = desk_.database();
-        facts_->setText(desk_.entry().missing ? QString() : QStringList{counted(db.nodes.size(), "node"), counted(db.messages.size(), "message"), counted(db.signalCount(), "signal")}.join(QStringLiteral(", ")));
+        facts_->setText(desk_.entry().missing ? QString() : QStringList{counted(db.messages.size(), "message"), counted(db.signalCount(), "signal")}.join(QStringLiteral(", ")));
     }
     for (QWidget* widget : {messageForm_, static_cast<QWidget*>(layoutScroll_), static_cast<QWidget*>(hint_)})
         widget->setVisible(message != nullptr);
@@ -73,8 +73,10 @@ void DatabaseView::fill()
     filling_ = true;
     const auto set = [this](const char* name, const QString& value) {
         QLineEdit* edit = fields_.at(QLatin1String(name));
-        if (edit->text() != value)
-            edit->setText(value);
+        if (edit->text() == value)
+            return;
+        edit->setText(value);
+        edit->setCursorPosition(0);
     };
     set("messageName", text(message->name));
     set("messageId", text(can::toText(message->id)));
@@ -189,8 +191,10 @@ void DatabaseView::fillSignal()
     filling_ = true;
     const auto set = [this](const char* name, const QString& value) {
         QLineEdit* edit = fields_.at(QLatin1String(name));
-        if (edit->text() != value)
-            edit->setText(value);
+        if (edit->text() == value)
+            return;
+        edit->setText(value);
+        edit->setCursorPosition(0);
     };
     set("signalName", text(signal->name));
     set("signalStart", QString::number(signal->startBit));

@@ -6,6 +6,12 @@
 
 namespace wavetrope::app {
 
+namespace {
+
+constexpr std::size_t mostFound = 2000;  // rows that a search shows; who looks for more types another letter
+
+}  // namespace
+
 MessageRows::MessageRows(Desk& desk, Stage& stage) : desk_(desk), stage_(stage)
 {
     setObjectName(QStringLiteral("databaseRows"));
@@ -32,7 +38,7 @@ void MessageRows::find(const QString& text)
         return refresh();
     const database::Database& db = desk_.database();
     if (!wanted_.isEmpty()) {
-        for (const database::SearchHit& hit : index_.find(wanted_.toStdString())) {
+        for (const database::SearchHit& hit : index_.find(wanted_.toStdString(), mostFound)) {
             const database::Message& message = db.messages[hit.message];
             if (hit.signal < 0) {
                 rows_.push_back({message.uid, 0, message.name, can::toText(message.id)});

@@ -28,6 +28,11 @@ enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole, fil
 enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel, missingLevel };
 constexpr unsigned valuesEvery = 6;  // beats
 
+bool holds(const database::Message& message, const QString& wanted)
+{
+    return std::any_of(message.signals.begin(), message.signals.end(), [&](const database::Signal& signal) { return QLatin1String(signal.name.data(), static_cast<qsizetype>(signal.name.size())).contains(wanted, Qt::CaseInsensitive); });
+}
+
 class RowDelegate : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;
@@ -167,7 +172,10 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
         if (isVisible() && !stage_.following())
             refreshValues();
     });
-    connect(tree_, &QTreeWidget::itemExpanded, this, [this] { QTimer::singleShot(0, this, &RigTree::refreshValues); });
+    connect(tree_, &QTreeWidget::itemExpanded, this, [this](QTreeWidgetItem* item) {
+        populate(item);
+        QTimer::singleShot(0, this, &RigTree::refreshValues);
+    });
     const auto restyle = [this] {
         tree_->setIndentation(Theme::get().px(14));
         tree_->header()->resizeSection(1, Theme::get().px(86));
@@ -182,8 +190,52 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
 
 QTreeWidget* RigTree::tree() { return tree_; }
 
+const database::CatalogMessage* RigTree::messageOf(const QTreeWidgetItem* item) const
+{
+    return stage_.catalog().find(static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
+}
+
+void RigTree::populate(QTreeWidgetItem* item)
+{
+    const auto* message = item->data(0, levelRole).toInt() == messageLevel && item->childCount() == 0 ? messageOf(item) : nullptr;
+    if (message == nullptr)
+        return;
+    QList<QTreeWidgetItem*> children;
+    for (std::uint32_t i = 0; i < message->message->signals.size(); ++i) {
+        auto* signalItem = new QTreeWidgetItem({QString::fromStdString(message->message->signals[i].name)});
+        signalItem->setData(0, levelRole, signalLevel);
+        signalItem->setData(1, levelRole, signalLevel);
+        signalItem->setData(0, busRole, message->bus);
+        signalItem->setData(0, idRole, message->message->id.key());
+        signalItem->setData(0, signalRole, static_cast<int>(i));
+        signalItem->setData(0, pathRole, signalPath(stage_.catalog(), {message, i}));
+        children.push_back(signalItem);
+    }
+    item->addChildren(children);
+}
+
+// What of the catalog the tree shows: while it stays the same, so does the tree.
+std::size_t RigTree::shape() const
+{
+    std::size_t hash = 0;
+    const auto add = [&](std::string_view text) { hash = hash * 1099511628211ULL ^ std::hash<std::string_view>{}(text); };
+    for (const rig::BusSpec& bus : stage_.document().rig().buses)
+        for (const std::string& file : bus.databases)
+            add(file);
+    for (const database::CatalogMessage& message : stage_.catalog().messages()) {
+        hash = hash * 31 + message.bus + message.message->id.key() * 2654435761U + message.file;
+        add(message.message->name);
+        add(message.message->sender);
+        for (const database::Signal& signal : message.message->signals)
+            add(signal.name);
+    }
+    return hash;
+}
+
 void RigTree::rebuildKeeping()
 {
+    if (shape() == shape_)
+        return refreshValues();
     QSet<QString> open;
     const auto pathOf = [](const QTreeWidgetItem* item) {
         QString path;
@@ -206,6 +258,7 @@ void RigTree::rebuildKeeping()
 void RigTree::build()
 {
     tree_->clear();
+    shape_ = shape();
     const auto& catalog = stage_.catalog();
     for (std::uint8_t bus = 0; bus < catalog.busCount(); ++bus) {
         auto* busItem = new QTreeWidgetItem(tree_, {bus < stage_.document().buses().size() ? QString::fromStdString(stage_.document().buses()[bus].name) : QString()});
@@ -261,15 +314,9 @@ void RigTree::build()
                     messageItem->setData(1, levelRole, messageLevel);
                     messageItem->setData(0, busRole, bus);
                     messageItem->setData(0, idRole, message->message->id.key());
-                    for (std::uint32_t i = 0; i < message->message->signals.size(); ++i) {
-                        auto* signalItem = new QTreeWidgetItem(messageItem, {QString::fromStdString(message->message->signals[i].name)});
-                        signalItem->setData(0, levelRole, signalLevel);
-                        signalItem->setData(1, levelRole, signalLevel);
-                        signalItem->setData(0, busRole, bus);
-                        signalItem->setData(0, idRole, message->message->id.key());
-                        signalItem->setData(0, signalRole, static_cast<int>(i));
-                        signalItem->setData(0, pathRole, signalPath(catalog, {message, i}));
-                    }
+                    // Its signals come when they are looked at: a large database has tens of thousands.
+                    if (!message->message->signals.empty())
+                        messageItem->setChildIndicatorPolicy(QTreeWidgetItem::ShowIndicator);
                 }
             }
         }
@@ -291,6 +338,9 @@ void RigTree::find(const QString& text)
         const int level = item->data(0, levelRole).toInt();
         const bool fits = !wanted.isEmpty() && (item->text(0).contains(wanted, Qt::CaseInsensitive) || (level == messageLevel && item->text(1).contains(wanted, Qt::CaseInsensitive)));
         bool below = false;
+        if (level == messageLevel && !wanted.isEmpty() && item->childCount() == 0)
+            if (const auto* message = messageOf(item); message != nullptr && holds(*message->message, wanted))
+                populate(item);
         for (int i = 0; i < item->childCount(); ++i)
             below = visit(item->child(i), above || fits) || below;
         if (fits) {
@@ -345,7 +395,7 @@ void RigTree::refreshValues()
         }
         if (level != signalLevel)
             continue;
-        const auto* message = stage_.catalog().find(static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
+        const auto* message = messageOf(item);
         const trace::Row row = message == nullptr ? trace::noRow : measure::newestOf(snapshot, *message, limit);
         database::Decoded decoded;
         const auto index = static_cast<std::uint32_t>(item->data(0, signalRole).toInt());

@@ -26,6 +26,9 @@ private:
     class Tree;
     void build();
     void rebuildKeeping();
+    void populate(QTreeWidgetItem* item);
+    [[nodiscard]] const database::CatalogMessage* messageOf(const QTreeWidgetItem* item) const;
+    [[nodiscard]] std::size_t shape() const;
     void pointTo(QTreeWidgetItem* item);
     void attach(const QString& path, const QPoint& at);
     void find(const QString& text);
@@ -39,6 +42,7 @@ private:
     QLabel* result_;
     unsigned beats_ = 0;
     bool choosing_ = false;
+    std::size_t shape_ = 0;
 };
 
 }  // namespace wavetrope::app
