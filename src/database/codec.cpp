@@ -26,6 +26,50 @@ double rounded(double value)
 
 std::uint64_t maskOf(unsigned length) { return length >= 64 ? ~0ULL : (1ULL << length) - 1; }
 
+// Both in one piece, so that encoding a signal calls nothing.
+inline void storeBits(const SignalPlan& plan, std::uint8_t* payload, std::uint64_t bits)
+{
+    bits &= plan.mask;
+    std::uint64_t word = loadLittle(payload + plan.byte);
+    if (plan.motorola) {
+        word = __builtin_bswap64(word);
+        word = (word & ~(plan.mask >> plan.spill << plan.shift)) | (bits >> plan.spill << plan.shift);
+        word = __builtin_bswap64(word);
+        if (plan.spill > 0) {
+            std::uint8_t& ninth = payload[plan.byte + 8];
+            ninth = static_cast<std::uint8_t>((ninth & (0xFFU >> plan.spill)) | (bits << (8 - plan.spill)));
+        }
+    } else {
+        word = (word & ~(plan.mask << plan.shift)) | (bits << plan.shift);
+        if (plan.spill > 0) {
+            std::uint8_t& ninth = payload[plan.byte + 8];
+            ninth = static_cast<std::uint8_t>((ninth & (0xFFU << plan.spill)) | (bits >> (64 - plan.shift)));
+        }
+    }
+    std::memcpy(payload + plan.byte, &word, sizeof word);
+}
+
+inline std::uint64_t rawBitsOf(const SignalPlan& plan, double value, bool& fits)
+{
+    const double raw = plan.factor != 0 ? (value - plan.offset) / plan.factor : 0;
+    fits = plan.factor != 0;
+    if (plan.type == ValueType::floating)
+        return std::bit_cast<std::uint64_t>(raw);
+    if (plan.type == ValueType::single) {
+        fits = fits && (!std::isfinite(raw) || std::isfinite(static_cast<float>(raw)));
+        return std::bit_cast<std::uint32_t>(static_cast<float>(raw));
+    }
+    const double whole = rounded(raw);
+    if (whole >= plan.low && whole < plan.limit) [[likely]]
+        return (plan.isSigned || plan.length < 64 ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole)) & plan.mask;
+    fits = false;
+    if (std::isnan(raw))
+        return 0;
+    if (whole < plan.low)
+        return plan.isSigned ? 1ULL << (plan.length - 1U) : 0;
+    return maskOf(plan.isSigned ? plan.length - 1U : plan.length);
+}
+
 }  // namespace
 
 PaddedPayload::PaddedPayload(const can::FrameView& frame)
@@ -93,27 +137,7 @@ double SignalPlan::rawValue(std::uint64_t bits) const
     return type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits))) : std::bit_cast<double>(bits);
 }
 
-void SignalPlan::store(std::uint8_t* payload, std::uint64_t bits) const
-{
-    bits &= mask;
-    std::uint64_t word = loadLittle(payload + byte);
-    if (motorola) {
-        word = __builtin_bswap64(word);
-        word = (word & ~(mask >> spill << shift)) | (bits >> spill << shift);
-        word = __builtin_bswap64(word);
-        if (spill > 0) {
-            std::uint8_t& ninth = payload[byte + 8];
-            ninth = static_cast<std::uint8_t>((ninth & (0xFFU >> spill)) | (bits << (8 - spill)));
-        }
-    } else {
-        word = (word & ~(mask << shift)) | (bits << shift);
-        if (spill > 0) {
-            std::uint8_t& ninth = payload[byte + 8];
-            ninth = static_cast<std::uint8_t>((ninth & (0xFFU << spill)) | (bits >> (64 - shift)));
-        }
-    }
-    std::memcpy(payload + byte, &word, sizeof word);
-}
+void SignalPlan::store(std::uint8_t* payload, std::uint64_t bits) const { storeBits(*this, payload, bits); }
 
 MessagePlan::MessagePlan(const Message& message)
 {
@@ -238,35 +262,16 @@ bool MessagePlan::decodeOne(const can::FrameView& frame, std::uint32_t signal, D
     return true;
 }
 
-std::uint64_t MessagePlan::bitsOf(const SignalPlan& plan, double value, bool& fits)
-{
-    const double raw = plan.factor != 0 ? (value - plan.offset) / plan.factor : 0;
-    fits = plan.factor != 0;
-    if (plan.type == ValueType::floating)
-        return std::bit_cast<std::uint64_t>(raw);
-    if (plan.type == ValueType::single) {
-        fits = fits && (!std::isfinite(raw) || std::isfinite(static_cast<float>(raw)));
-        return std::bit_cast<std::uint32_t>(static_cast<float>(raw));
-    }
-    const double whole = rounded(raw);
-    if (whole >= plan.low && whole < plan.limit) [[likely]]
-        return (plan.isSigned || plan.length < 64 ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole)) & plan.mask;
-    fits = false;
-    if (std::isnan(raw))
-        return 0;
-    if (whole < plan.low)
-        return plan.isSigned ? 1ULL << (plan.length - 1U) : 0;
-    return maskOf(plan.isSigned ? plan.length - 1U : plan.length);
-}
+std::uint64_t MessagePlan::bitsOf(const SignalPlan& plan, double value, bool& fits) { return rawBitsOf(plan, value, fits); }
 
 bool MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double value, Overflow overflow) const
 {
     const SignalPlan& plan = plans_[signal];
     bool fits = true;
-    const std::uint64_t bits = bitsOf(plan, value, fits);
+    const std::uint64_t bits = rawBitsOf(plan, value, fits);
     if (!fits && overflow == Overflow::refuse)
         return false;
-    plan.store(payload, bits);
+    storeBits(plan, payload, bits);
     return fits;
 }
 

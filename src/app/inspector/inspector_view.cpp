@@ -248,6 +248,12 @@ void Inspector::paintMessage(QPainter& painter)
         QString wire = tr("%1 bits").arg(bits.nominalBits + bits.dataBits);
         if (rate.known())
             wire += tr(", %1 \u00b5s").arg(static_cast<double>(can::duration(bits, rate).count()) * 1e-3, 0, 'f', 0);
+        if (message != nullptr && message->match == database::Match::group) {
+            const auto group = can::ParameterGroup::of(selection.id);
+            const auto hex = [](unsigned value, int digits) { return QStringLiteral("0x%1").arg(QStringLiteral("%1").arg(value, digits, 16, QLatin1Char('0')).toUpper()); };
+            fact(painter, y, tr("Group, priority"), tr("%1, %2").arg(hex(group.group, 4)).arg(group.priority));
+            fact(painter, y, tr("Source, destination"), tr("%1, %2").arg(hex(group.source, 2), group.addressed && group.destination != 255 ? hex(group.destination, 2) : tr("all")));
+        }
         fact(painter, y, tr("On the wire"), wire);
         fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
         fact(painter, y, tr("At"), tr("%1 s").arg(secondsText(stage_.seconds(frame.time), 6)));

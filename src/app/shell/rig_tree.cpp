@@ -27,6 +27,7 @@ namespace {
 enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole, fileRole };
 enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel, missingLevel };
 constexpr unsigned valuesEvery = 6;  // beats
+constexpr int mostPopulated = 300;   // messages whose signals one search brings in; another letter finds the rest
 
 bool holds(const database::Message& message, const QString& wanted)
 {
@@ -331,6 +332,7 @@ void RigTree::find(const QString& text)
     const QString wanted = text.trimmed();
     int signalsFound = 0;
     int messagesFound = 0;
+    int populated = 0;
     QTreeWidgetItem* best = nullptr;
     int bestRank = 99;
     // A row stays when it, one above or one below fits.
@@ -339,8 +341,10 @@ void RigTree::find(const QString& text)
         const bool fits = !wanted.isEmpty() && (item->text(0).contains(wanted, Qt::CaseInsensitive) || (level == messageLevel && item->text(1).contains(wanted, Qt::CaseInsensitive)));
         bool below = false;
         if (level == messageLevel && !wanted.isEmpty() && item->childCount() == 0)
-            if (const auto* message = messageOf(item); message != nullptr && holds(*message->message, wanted))
+            if (const auto* message = messageOf(item); populated < mostPopulated && message != nullptr && holds(*message->message, wanted)) {
                 populate(item);
+                ++populated;
+            }
         for (int i = 0; i < item->childCount(); ++i)
             below = visit(item->child(i), above || fits) || below;
         if (fits) {
