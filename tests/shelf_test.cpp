@@ -198,7 +198,8 @@ private Q_SLOTS:
         QVERIFY(saveRig(r, path("rig.json")).has_value());
         const auto again = loadRig(path("rig.json"));
         QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
-        const auto* found = catalogOf(*again, loadDatabases(*again))->find(0, {0x7A0, false});
+        const auto catalog = catalogOf(*again, loadDatabases(*again));
+        const auto* found = catalog->find(0, {0x7A0, false});
         QVERIFY(found != nullptr);
         QCOMPARE(found->message->find("Value")->factor, 0.1);
         shelf.undo(own);

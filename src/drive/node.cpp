@@ -32,12 +32,13 @@ double curveAt(const CurveSpec& curve, double time)
     return width <= 0 ? behind->second : before->second + (behind->second - before->second) * (time - before->first) / width;
 }
 
-std::uint8_t checksumOf(Checksum kind, const can::Frame& frame, const database::SignalPlan* own)
+// Over all bytes but the checksum's own; -1 where it has none.
+std::uint8_t checksumOf(Checksum kind, const can::Frame& frame, int own)
 {
     std::uint8_t sum = kind == Checksum::crc8 ? 0xFF : 0;
     for (unsigned i = 0; i < frame.length; ++i) {
-        if (own != nullptr && i == own->byte)
-            continue;  // the checksum's own byte does not count
+        if (static_cast<int>(i) == own)
+            continue;
         if (kind == Checksum::sum8) {
             sum = static_cast<std::uint8_t>(sum + frame.data[i]);
         } else {
@@ -392,9 +393,9 @@ void Node::send(std::uint32_t index)
     for (auto& [target, source] : sending.values) {
         const double value = evaluate(source);
         if (const auto* checksum = std::get_if<Checksum>(&source.spec)) {
-            const database::SignalPlan* own = sending.message != nullptr ? &sending.message->plan.plan(target) : nullptr;
+            const int own = sending.message != nullptr ? static_cast<int>(sending.message->message->signals[target].startBit / 8) : -1;
             const std::uint8_t sum = checksumOf(*checksum, sending.frame, own);
-            if (own != nullptr)
+            if (sending.message != nullptr)
                 sending.message->plan.encodeBits(sending.frame.data.data(), target, sum);
             else
                 sending.frame.data[target] = sum;
