@@ -3,9 +3,11 @@
 #include <QClipboard>
 #include <QDropEvent>
 #include <QFile>
+#include <QFileDialog>
 #include <QLineEdit>
 #include <QMimeData>
 #include <QPushButton>
+#include <QTabWidget>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
@@ -339,6 +341,106 @@ private Q_SLOTS:
         QVERIFY(!desk().problem().isEmpty());
     }
 
+    void variablesAndValuesOfRelationsAreTyped()
+    {
+        open(0x181, "Counter");
+        NetworkDialog dialog(desk());
+        dialog.show();
+        const auto table = [&](const char* name) { return dialog.findChild<QTableWidget*>(QLatin1String(name)); };
+        const auto put = [&](const char* name, int row, int column, const char* text) { table(name)->item(row, column)->setText(QLatin1String(text)); };
+        put("networkVariables", table("networkVariables")->rowCount() - 1, 0, "HallTemperature");
+        const database::Variable& variable = desk().database().variables.back();
+        QCOMPARE(QByteArray::fromStdString(variable.name), QByteArray("HallTemperature"));
+        const int row = table("networkVariables")->rowCount() - 2;
+        put("networkVariables", row, 1, "float");
+        put("networkVariables", row, 2, "-40 to 60");
+        put("networkVariables", row, 5, "Display");
+        put("networkVariables", row, 6, "0 = freezing");
+        QCOMPARE(desk().database().variables.back().type, 1U);
+        QCOMPARE(desk().database().variables.back().minimum, -40.0);
+        QCOMPARE(desk().database().variables.back().texts.size(), 1U);
+        put("networkVariables", row, 2, "warm");
+        QVERIFY(desk().problem().contains(QStringLiteral("expected a range")));
+
+        // An attribute of relations with signals and with variables; each pair has a row for its value.
+        for (const char* owner : {"node-signal", "node-variable", "node-message"}) {
+            const int at = table("networkDefinitions")->rowCount() - 1;
+            put("networkDefinitions", at, 0, owner);
+            put("networkDefinitions", at, 1, (QByteArray(owner).replace('-', '_') + "_Late").constData());
+            put("networkDefinitions", at, 2, "integer");
+        }
+        const auto set = [&](const char* attribute, const char* object) {
+            for (int i = 0; i < table("networkValues")->rowCount(); ++i)
+                if (table("networkValues")->item(i, 1)->text() == QLatin1String(attribute) && table("networkValues")->item(i, 0)->text() == QLatin1String(object)) {
+                    table("networkValues")->item(i, 2)->setText(QStringLiteral("7"));
+                    return true;
+                }
+            return false;
+        };
+        const auto before = desk().database().network.relations.size();
+        QVERIFY(set("node_signal_Late", (desk().signal()->receivers.front() + " with Counter").c_str()));
+        QVERIFY(set("node_variable_Late", "Display with HallTemperature"));
+        QVERIFY(set("node_message_Late", (desk().message()->sender + " with BladeState").c_str()));
+        QCOMPARE(desk().database().network.relations.size(), before + 3);
+        QCOMPARE(desk().database().network.relations.back().value.number, 7.0);
+        desk().undo();
+        QCOMPARE(desk().database().network.relations.size(), before + 2);
+        table("networkVariables")->setCurrentCell(row, 0);
+        dialog.findChild<QTabWidget*>()->setCurrentWidget(table("networkVariables"));
+        QTest::keyClick(&dialog, Qt::Key_Delete);
+        QCOMPARE(desk().database().network.relations.size(), before + 1);
+    }
+
+    void filesAreMadeAttachedExportedAndTakenOffThroughTheMenu()
+    {
+        open(0x181);
+        const QList<QAction*> actions = editor()->actions();
+        const auto trigger = [&](const char* name, const QString& path) {
+            QTimer::singleShot(0, this, [path] {
+                auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+                QVERIFY(dialog != nullptr);
+                dialog->findChild<QLineEdit*>()->setText(path);
+                QTest::keyClick(dialog->findChild<QLineEdit*>(), Qt::Key_Return);
+                if (dialog->isVisible())
+                    dialog->close();
+            });
+            for (QAction* action : actions)
+                if (action->objectName() == QLatin1String(name))
+                    return action->trigger();
+            QFAIL(name);
+        };
+        const auto take = [&](const char* name) {
+            for (QAction* action : actions)
+                if (action->objectName() == QLatin1String(name))
+                    action->trigger();
+        };
+        auto* entries = window_->findChild<QComboBox*>(QStringLiteral("databaseEntries"));
+        const int shown = entries->count();
+        trigger("exportDatabase", folder_.filePath("network.html"));
+        QVERIFY(bytesOf(folder_.filePath("network.html")).contains("BladeState"));
+        trigger("newDatabase", folder_.filePath("fresh.dbc"));
+        QVERIFY(bytesOf(folder_.filePath("fresh.dbc")).contains("BU_:"));
+        QCOMPARE(QByteArray::fromStdString(desk().entry().name), QByteArray("fresh.dbc"));
+        QCOMPARE(entries->count(), shown + 1);
+        desk().undo();
+        QCOMPARE(entries->count(), shown);
+        QVERIFY(desk().entry().name != "fresh.dbc");
+        desk().redo();
+        QCOMPARE(entries->count(), shown + 1);
+        QVERIFY(QFile::copy(folder_.filePath("scanner.dbc"), folder_.filePath("extra.dbc")));
+        trigger("attachDatabase", folder_.filePath("extra.dbc"));
+        QCOMPARE(QByteArray::fromStdString(desk().entry().name), QByteArray("extra.dbc"));
+        QCOMPARE(entries->count(), shown + 2);
+        take("preferDatabase");
+        take("detachDatabase");
+        QCOMPARE(entries->count(), shown + 1);
+        desk().undo();
+        QCOMPARE(entries->count(), shown + 2);
+        while (desk().arrangedLast(false))
+            desk().undo();
+        QCOMPARE(entries->count(), shown);
+    }
+
     void messagesAndSignalsAreCopiedBetweenDatabases()
     {
         open(0x181, "Chatter");
@@ -548,8 +650,9 @@ private Q_SLOTS:
         rig::Shelf shelf(*rig);
         const int index = shelf.find("gone.dbc");
         QVERIFY(index >= 0 && shelf.at(static_cast<std::size_t>(index)).missing.has_value());
-        QVERIFY(shelf.pointTo(static_cast<std::size_t>(index), folder_.filePath("chassis.dbc").toStdString()).has_value());
-        QVERIFY(!shelf.at(static_cast<std::size_t>(index)).missing);
+        const auto found = shelf.pointTo(static_cast<std::size_t>(index), folder_.filePath("chassis.dbc").toStdString());
+        QVERIFY(found.has_value());
+        QVERIFY(!shelf.at(*found).missing);
         QCOMPARE(QByteArray::fromStdString(rig->buses[0].databases.front()), QByteArray("chassis.dbc"));
         QVERIFY(!shelf.pointTo(static_cast<std::size_t>(index), folder_.filePath("rig.json").toStdString()).has_value());
     }

@@ -116,6 +116,97 @@ private Q_SLOTS:
         during(Editor(db).removeDefinition(db.definition(AttributeOwner::nodeSignal, "Late")->uid), db, [](const Database& now) { QVERIFY(now.network.relations.empty()); });
     }
 
+    void textsForRangesAreKeptInTheFile()
+    {
+        Database db = sample();
+        Signal speed = *db.find("State")->find("Speed");
+        speed.texts = {{0, "stands"}, {1, "turns", 64}, {40, "best"}, {65534, "no; not \"known\"", 1}};
+        during(*Editor(db).putSignal(db.messages[0].uid, speed, "texts"), db, [](const Database& now) {
+            const DbcReading again = readDbc(writeDbc(now), "x");
+            for (const Database* one : {&now, &again.database}) {
+                const Signal& read = *one->find("State")->find("Speed");
+                QCOMPARE(read.texts.size(), 4U);
+                QVERIFY(read.textOf(0) == "stands" && read.textOf(1) == "turns" && read.textOf(65) == "turns" && read.textOf(66).empty());
+                QVERIFY(read.textOf(40) == "best");
+                QVERIFY(read.textOf(65535) == "no; not \"known\"");
+                QCOMPARE(read.valueOf("turns"), std::optional<std::int64_t>(1));
+            }
+            QVERIFY(writeDbc(now).find("VAL_ 100 Speed 0 \"stands\" 40 \"best\" ;") != std::string::npos);
+            QCOMPARE(diff(now, *readDatabaseJson(toJson(now).dump(), "x")).size(), 0U);
+        });
+        apply(db, *Editor(db).putSignal(db.messages[0].uid, speed, "texts"));
+        speed = *db.find("State")->find("Speed");
+        speed.texts.clear();
+        during(*Editor(db).putSignal(db.messages[0].uid, speed, "none"), db, [](const Database& now) {
+            QVERIFY(now.find("State")->find("Speed")->texts.empty());
+            QVERIFY(now.find("State")->find("Speed")->attributes.find(customary::textRanges) == nullptr);
+        });
+        QVERIFY(!Editor(db).putTable({0, "Wide", {{1, "all", 9}}}, "x").has_value());
+    }
+
+    void oneDefinitionServesAllSignalsOfAMessage()
+    {
+        Database db = sample();
+        Message message = db.messages[0];
+        for (Signal& signal : message.signals)
+            signal.texts.push_back({2, "more", 3});
+        during(*Editor(db).putMessage(message, "texts"), db, [](const Database& now) { QCOMPARE(std::count_if(now.definitions.begin(), now.definitions.end(), [](const AttributeDefinition& d) { return d.name == customary::textRanges; }), 1); });
+    }
+
+    void variablesComeChangeAndGo()
+    {
+        Database db = sample();
+        Variable variable;
+        variable.name = "HallTemperature";
+        variable.type = 1;
+        variable.minimum = -40;
+        variable.maximum = 60;
+        variable.unit = "C";
+        variable.nodes = {"Valve"};
+        variable.texts = {{0, "freezing"}};
+        during(*Editor(db).putVariable(variable, "new"), db, [](const Database& now) { QCOMPARE(now.variables.size(), 1U); });
+        apply(db, *Editor(db).putVariable(variable, "new"));
+        apply(db, *Editor(db).putDefinition({0, AttributeOwner::nodeVariable, "Weight", AttributeType::integer, {}, {}, {}, {}}, "define"));
+        const Relation relation{0, AttributeOwner::nodeVariable, "Weight", "Valve", 0, "HallTemperature", {}};
+        apply(db, Editor(db).putRelation(relation, AttributeValue::of(4.0)));
+        QCOMPARE(db.network.relations.size(), 2U);
+        QVERIFY(Editor(db).putRelation(relation, AttributeValue::of(4.0)).empty());
+        during(Editor(db).putRelation(relation, AttributeValue::of(5.0)), db, [](const Database& now) { QCOMPARE(now.network.relations[1].value.number, 5.0); });
+        during(Editor(db).putRelation(relation, std::nullopt), db, [](const Database& now) { QCOMPARE(now.network.relations.size(), 1U); });
+        QCOMPARE(diff(db, *readDatabaseJson(toJson(db).dump(), "x")).size(), 0U);
+        QVERIFY(toJson(*readDatabaseJson(toJson(db).dump(), "x")) == toJson(db));
+        Variable changed = db.variables[0];
+        changed.name = "Hall";
+        during(*Editor(db).putVariable(changed, "rename"), db, [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.network.relations[1].object), QByteArray("Hall")); });
+        during(Editor(db).removeVariable(changed.uid), db, [](const Database& now) { QVERIFY(now.variables.empty() && now.network.relations.size() == 1); });
+        during(Editor(db).removeNode(db.findNode("Valve")->uid), db, [](const Database& now) { QVERIFY(now.network.relations.empty() && now.variables[0].nodes.empty()); });
+        Node valve = *db.findNode("Valve");
+        valve.name = "Tap";
+        during(*Editor(db).putNode(valve, "rename"), db, [](const Database& now) {
+            QVERIFY(now.network.relations[0].node == "Tap" && now.network.relations[1].node == "Tap" && now.variables[0].nodes[0] == "Tap");
+        });
+        variable.uid = 0;
+        QVERIFY(!Editor(db).putVariable(variable, "twice").has_value());
+        variable.name = "Upside";
+        variable.minimum = 99;
+        QVERIFY(!Editor(db).putVariable(variable, "range").has_value());
+    }
+
+    void relationsFollowTheSignalsTheyName()
+    {
+        Database db = sample();
+        Signal speed = *db.find("State")->find("Speed");
+        speed.name = "Turns";
+        during(*Editor(db).putSignal(db.messages[0].uid, speed, "rename"), db, [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.network.relations[0].object), QByteArray("Turns")); });
+        during(Editor(db).removeSignal(db.messages[0].uid, speed.uid), db, [](const Database& now) { QVERIFY(now.network.relations.empty()); });
+        // Through long names as well.
+        speed.name = "ANameThatIsLongerThanTheFormatAllows";
+        during(*Editor(db).putSignal(db.messages[0].uid, speed, "rename"), db, [&](const Database& now) {
+            const DbcReading again = readDbc(writeDbc(now), "x");
+            QCOMPARE(QByteArray::fromStdString(again.database.network.relations[0].object), QByteArray::fromStdString(speed.name));
+        });
+    }
+
     void definitionsThatMakeNoSenseAreRefused()
     {
         Database db = sample();
@@ -255,6 +346,11 @@ private Q_SLOTS:
         QTest::newRow("negative") << QByteArray("-1 = back") << QByteArray("-1 = back");
         QTest::newRow("hexadecimal") << QByteArray("0xFF = none") << QByteArray("255 = none");
         QTest::newRow("equals inside") << QByteArray("1 = a = b") << QByteArray("1 = a = b");
+        QTest::newRow("a range") << QByteArray("1 = on; 3 to 250=reserved; -5 to -2 = below") << QByteArray("1 = on; 3 to 250 = reserved; -5 to -2 = below");
+        QTest::newRow("quotes") << QByteArray("1 = \"a; b\"; 2 = \"say \"\"so\"\"\" ;") << QByteArray("1 = \"a; b\"; 2 = \"say \"\"so\"\"\"");
+        QTest::newRow("open quote") << QByteArray("1 = \"a; b") << QByteArray("1 = \"a; b\"");
+        QTest::newRow("behind a quote") << QByteArray("1 = \"a\" b") << QByteArray("refused");
+        QTest::newRow("range backwards") << QByteArray("9 to 3 = x") << QByteArray("refused");
         QTest::newRow("no value") << QByteArray("off") << QByteArray("refused");
         QTest::newRow("no number") << QByteArray("x = off") << QByteArray("refused");
         QTest::newRow("fraction") << QByteArray("1.5 = off") << QByteArray("refused");

@@ -215,6 +215,28 @@ private Q_SLOTS:
         }
     }
 
+    void aValueThatTheBitsCannotHoldIsLimitedOrRefused()
+    {
+        const auto node = [](const char* overflow) { return std::string("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",") + overflow + "\"signals\":{\"Mode\":{\"steps\":[[0,7],[0.05,99]]}}}]}"; };
+        World limits;
+        QVERIFY(limits.add(node("").c_str()).has_value());
+        limits.run(ms(95));
+        QCOMPARE(limits.values("Mode").back(), 15.0);
+        QVERIFY(limits.nodes[0]->refused().empty());
+        World refuses;
+        QVERIFY(refuses.add(node("\"overflow\":\"refuse\",").c_str()).has_value());
+        refuses.run(ms(95));
+        QCOMPARE(refuses.values("Mode").back(), 7.0);   // what was there before
+        const auto& refused = refuses.nodes[0]->refused();
+        QCOMPARE(refused.size(), 1U);
+        QCOMPARE(QByteArray::fromStdString(refused.begin()->first), QByteArray("PumpState.Mode"));
+        QCOMPARE(refused.begin()->second.value, 99.0);
+        QCOMPARE(refused.begin()->second.count, 5U);
+        World unknown;
+        const auto wrong = unknown.add(node("\"overflow\":\"wrap\",").c_str());
+        QVERIFY(!wrong && wrong.error().text().find("/nodes/0/sends/0/overflow") != std::string::npos);
+    }
+
     void valuesMayUseThoseBeforeThem()
     {
         World world;

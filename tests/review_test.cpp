@@ -114,6 +114,21 @@ private Q_SLOTS:
         QVERIFY(atLine);
     }
 
+    void rangesOfTextsAreLookedAtToo()
+    {
+        Database db = readDbc("BU_: A\nBO_ 1 M: 8 A\n SG_ S : 0|4@1+ (1,0) [0|0] \"\" A\n", "x").database;
+        Signal signal = db.messages[0].signals[0];
+        signal.texts = {{3, "inside"}, {0, "low", 5}, {5, "twice", 2}, {9, "past", 20}};
+        apply(db, *Editor(db).putSignal(db.messages[0].uid, signal, "texts"));
+        std::vector<std::string> words;
+        for (const Finding& finding : review(db))
+            if (finding.kind == FindingKind::valueText)
+                words.push_back(finding.what);
+        QCOMPARE(words.size(), 2U);
+        QVERIFY2(words[0].find("two texts for 5") != std::string::npos, words[0].c_str());
+        QVERIFY2(words[1].find("9 to 29") != std::string::npos, words[1].c_str());
+    }
+
     void aRemedyMendsWhatItIsFor()
     {
         const DbcReading reading = readDbc(wrong, "wrong.dbc");

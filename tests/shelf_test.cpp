@@ -48,10 +48,9 @@ class ShelfTest : public QObject {
     }
     static database::Edit comment(Shelf& shelf, std::size_t index, const char* words)
     {
-        database::Database& db = const_cast<database::Database&>(shelf.at(index).edited);
-        database::Message message = db.messages.front();
+        database::Message message = shelf.at(index).edited.messages.front();
         message.comment = words;
-        return *database::Editor(db).putMessage(message, words);
+        return *shelf.editor(index).putMessage(message, words);
     }
 
 private Q_SLOTS:
@@ -190,7 +189,7 @@ private Q_SLOTS:
         signal.length = 12;
         signal.factor = 0.1;
         message.signals.push_back(signal);
-        shelf.apply(own, *database::Editor(const_cast<database::Database&>(shelf.at(own).edited)).putMessage(message, "define"));
+        shelf.apply(own, *shelf.editor(own).putMessage(message, "define"));
         QVERIFY(shelf.at(own).changed());
         QVERIFY(shelf.catalog({"Water"})->find(0, {0x7A0, false}) != nullptr);
         QVERIFY(shelf.catalog({"Air"})->find(0, {0x7A0, false}) == nullptr);
@@ -231,6 +230,10 @@ private Q_SLOTS:
         row("attribute of", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "moon", "type": "text"}]})", "must be one of network");
         row("attribute value", R"({"wavetrope_database": 1, "attributes": {"A": [1]}})", "/attributes/A must be a number");
         row("text value", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1.5, "text": "x"}]}]})", "must be a whole number");
+        row("range backwards", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "texts": [{"value": 9, "to": 3, "text": "x"}]}]}]})", "is below the value");
+        row("range in a table", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1, "to": 3, "text": "x"}]}]})", "single values");
+        row("relation of nothing", R"({"wavetrope_database": 1, "relations": [{"of": "node-message", "attribute": "A", "node": "N", "message": "M", "value": 1}]})", "/relations/0/message is not defined");
+        row("relation of an object", R"({"wavetrope_database": 1, "relations": [{"of": "node", "attribute": "A", "node": "N", "value": 1}]})", "must be node-message");
         row("flag", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "signed": 1}]}]})", "must be true or false");
     }
     void aRigWithBrokenDefinitionsNamesThePlace()
@@ -287,7 +290,7 @@ private Q_SLOTS:
         database::Message message;
         message.name = "Fresh";
         message.id = {1, false};
-        shelf.apply(*made, *database::Editor(const_cast<database::Database&>(shelf.at(*made).edited)).putMessage(message, "new"));
+        shelf.apply(*made, *shelf.editor(*made).putMessage(message, "new"));
         QVERIFY(shelf.save(*made).has_value());
         QVERIFY(read("new.dbc").contains("BO_ 1 Fresh: 0 "));
     }
@@ -301,8 +304,10 @@ private Q_SLOTS:
         QVERIFY(shelf.catalog({"Water"})->find(0, {101, false}) != nullptr);
         QVERIFY(!shelf.pointTo(0, path("neither.dbc")).has_value());
         QVERIFY(shelf.at(0).missing.has_value());
-        QVERIFY(shelf.pointTo(0, path("first.dbc")).has_value());
-        QVERIFY(!shelf.at(0).missing);
+        const auto found = shelf.pointTo(0, path("first.dbc"));
+        QVERIFY(found.has_value());
+        QVERIFY(!shelf.at(*found).missing);
+        QVERIFY(shelf.at(*found).buses == (std::vector<std::string>{"Water", "Air"}));
         QVERIFY(r.buses[0].databases.front() == "first.dbc");
         QVERIFY(r.document["buses"][0]["databases"][0] == "first.dbc");
     }
@@ -333,6 +338,70 @@ private Q_SLOTS:
         // Where every file is there, a node with an unknown message is a slip, and said so.
         auto slip = rigFromText(text("\"second.dbc\""), path("rig.json"));
         QVERIFY(!Session::create(*slip, loadDatabases(*slip)).has_value());
+    }
+
+    void whichFilesTheBusesHaveIsUndoneInTheOrderItWasDone()
+    {
+        Rig r = rig();
+        Shelf shelf(r);
+        const auto files = [&] { return r.buses[0].databases; };
+        using Files = std::vector<std::string>;
+        const auto second = *shelf.attach("Water", path("second.dbc"));
+        shelf.apply(second, comment(shelf, second, "an edit between"));
+        shelf.prefer("Water", second);
+        QVERIFY(files() == (Files{"second.dbc", "first.dbc"}));
+        QVERIFY(shelf.undoArranges(second) && shelf.undo(second));
+        QVERIFY(files() == (Files{"first.dbc", "second.dbc"}));
+        QVERIFY(!shelf.undoArranges(second) && !shelf.undo(second));    // the edit
+        QVERIFY(!shelf.at(second).changed());
+        QVERIFY(shelf.undo(second));                                    // the attaching
+        QVERIFY(files() == (Files{"first.dbc"}));
+        QVERIFY(shelf.at(second).buses.empty());
+        QVERIFY(shelf.catalog({"Water"})->find(0, {101, false}) == nullptr);
+        QVERIFY(!shelf.canUndo(second));
+        QVERIFY(shelf.redoArranges(second) && shelf.redo(second));
+        QVERIFY(!shelf.redo(second));
+        QVERIFY(shelf.at(second).changed());
+        QVERIFY(shelf.redo(second));
+        QVERIFY(files() == (Files{"second.dbc", "first.dbc"}));
+        QVERIFY(!shelf.canRedo(second));
+        QVERIFY(r.document["buses"][0]["databases"][0] == "second.dbc");
+        shelf.detach("Water", second);
+        QVERIFY(files() == (Files{"first.dbc"}));
+        QVERIFY(QFile::exists(at("second.dbc")));
+        QVERIFY(shelf.undo(second));
+        QVERIFY(shelf.catalog({"Water"})->find(0, {101, false}) != nullptr);
+    }
+
+    void pointingToAFileIsUndoneToTheMissingOne()
+    {
+        Rig r = rig(R"(["gone.dbc"])");
+        Shelf shelf(r);
+        const auto lost = static_cast<std::size_t>(shelf.find("gone.dbc"));
+        const auto found = shelf.pointTo(lost, path("second.dbc"));
+        QVERIFY(found.has_value());
+        QVERIFY(r.buses[0].databases == (std::vector<std::string>{"second.dbc"}));
+        QVERIFY(shelf.undo(*found));
+        QVERIFY(r.buses[0].databases == (std::vector<std::string>{"gone.dbc"}));
+        QVERIFY(shelf.at(static_cast<std::size_t>(shelf.find("gone.dbc"))).missing.has_value());
+        // The file may come back by itself, and is attached again.
+        write("gone.dbc", first);
+        const auto back = shelf.attach("Air", path("gone.dbc"));
+        QVERIFY(back.has_value() && !shelf.at(*back).missing);
+    }
+
+    void onlyWhatWasEditedIsCopiedForTheNextCatalog()
+    {
+        Rig r = rig(R"(["first.dbc", "second.dbc"])");
+        Shelf shelf(r);
+        const auto before = shelf.catalog({"Water"});
+        shelf.apply(0, comment(shelf, 0, "seen at once"));
+        const auto after = shelf.catalog({"Water"});
+        QVERIFY(after->find(0, {101, false})->message == before->find(0, {101, false})->message);
+        QVERIFY(after->find(0, {100, false})->message != before->find(0, {100, false})->message);
+        QCOMPARE(QByteArray::fromStdString(after->find(0, {100, false})->message->comment), QByteArray("seen at once"));
+        shelf.undo(0);
+        QVERIFY(shelf.catalog({"Water"})->find(0, {100, false})->message->comment.empty());
     }
 
     void exportsLeaveTheEntryAsItIs()

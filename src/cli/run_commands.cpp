@@ -4,6 +4,7 @@
 #include "can/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
+#include "database/codec.h"
 #include "rig/session.h"
 
 namespace wavetrope::cli {
@@ -69,6 +70,9 @@ int finish(rig::Session& session, const Options& options)
     std::uint64_t lost = 0;
     for (const bus::Health& health : session.health())
         lost += health.lost;
+    for (const auto& node : session.nodes())
+        for (const auto& [signal, refused] : node->refused())
+            std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), can::secondsText(refused.time - session.begins()).c_str());
     std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
                  can::secondsText(session.now() - session.begins()).c_str());
     return result;

@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <iterator>
+
+#include "database/field_text.h"
 
 namespace wavetrope::database {
 
@@ -27,10 +30,14 @@ const AttributeValue* valueOf(const AttributeValues& values, const AttributeDefi
 
 std::string_view Signal::textOf(double raw) const
 {
-    for (const ValueText& entry : texts)
-        if (static_cast<double>(entry.value) == raw)
+    std::string_view ofRange;
+    for (const ValueText& entry : texts) {
+        if (static_cast<double>(entry.value) == raw && entry.more == 0)
             return entry.text;
-    return {};
+        if (ofRange.empty() && entry.more > 0 && raw >= static_cast<double>(entry.value) && raw <= static_cast<double>(entry.last()))
+            ofRange = entry.text;
+    }
+    return ofRange;
 }
 
 std::optional<std::int64_t> Signal::valueOf(std::string_view text) const
@@ -86,6 +93,21 @@ std::size_t Database::signalCount() const
     return count;
 }
 
+std::vector<ValueText> rangesOf(const std::vector<ValueText>& texts)
+{
+    std::vector<ValueText> ranges;
+    std::copy_if(texts.begin(), texts.end(), std::back_inserter(ranges), [](const ValueText& text) { return text.more > 0; });
+    return ranges;
+}
+
+void keepTextRanges(Signal& signal)
+{
+    if (const auto ranges = rangesOf(signal.texts); ranges.empty())
+        signal.attributes.remove(customary::textRanges);
+    else
+        signal.attributes.set(customary::textRanges, AttributeValue::of(textsText(ranges)));
+}
+
 void applyCustomary(const Database& database, Message& message)
 {
     const auto of = [&](const char* name) {
@@ -123,6 +145,15 @@ void applyCustomary(const Database& database, Message& message)
             signal.startRaw = own->number;
         else if (start != nullptr && start->standard && !start->standard->isText && start->standard->number != 0)
             signal.startRaw = start->standard->number;
+        if (const AttributeValue* ranges = signal.attributes.find(customary::textRanges); ranges != nullptr && ranges->isText) {
+            if (const auto read = textsFromText(ranges->text)) {
+                std::erase_if(signal.texts, [](const ValueText& text) { return text.more > 0; });
+                for (const ValueText& text : rangesOf(*read))
+                    signal.texts.push_back(text);
+            }
+        } else {
+            std::erase_if(signal.texts, [](const ValueText& text) { return text.more > 0; });
+        }
     }
 }
 

@@ -18,10 +18,13 @@ enum class MuxRole : std::uint8_t { plain, selector, multiplexed };
 /// identifier, where priority, source and (below PF 240) destination do not matter.
 enum class Match : std::uint8_t { full, mask, group };
 
-/// A text for one raw value.
+/// A text for one raw value, or for a range of them.
 struct ValueText {
     std::int64_t value = 0;
     std::string text;
+    std::uint64_t more = 0;          ///< How many raw values behind `value` have the text too.
+
+    [[nodiscard]] std::int64_t last() const { return static_cast<std::int64_t>(static_cast<std::uint64_t>(value) + more); }
     friend bool operator==(const ValueText&, const ValueText&) = default;
 };
 
@@ -58,9 +61,9 @@ struct Signal {
     AttributeValues attributes;
     std::optional<double> startRaw;  ///< Raw start value, from the customary attribute.
 
-    /// Text of a raw value, or empty.
+    /// Text of a raw value, or empty. A text for the value alone goes before one for a range.
     [[nodiscard]] std::string_view textOf(double raw) const;
-    /// Raw value of a text, or empty. The first of several values with the same text.
+    /// Raw value of a text, or empty. The first of several values with the same text, the lowest of a range.
     [[nodiscard]] std::optional<std::int64_t> valueOf(std::string_view text) const;
     [[nodiscard]] bool selects() const { return mux == MuxRole::selector || alsoSelector; }
     /// Whether a selector's raw value lets this multiplexed signal be present.
@@ -122,7 +125,7 @@ struct ValueTable {
 struct Variable {
     std::uint32_t uid = 0;
     std::string name;
-    unsigned type = 0;               ///< 0 integer, 1 float; 0x8000 is added for text, as in the file's access word.
+    unsigned type = 0;               ///< 0 integer, 1 float, 2 text.
     double minimum = 0;
     double maximum = 0;
     std::string unit;
@@ -156,6 +159,7 @@ struct SignalType {
 
 /// The value of an attribute of a node's relation with a message, signal or variable.
 struct Relation {
+    std::uint32_t uid = 0;
     AttributeOwner owner = AttributeOwner::nodeMessage;
     std::string attribute;
     std::string node;
@@ -194,8 +198,13 @@ struct Database {
     [[nodiscard]] std::size_t signalCount() const;
 };
 
-/// Takes cycle time, send type, start values, frame format and matching out of the customary attributes of a message.
+/// Takes cycle time, send type, start values, texts of ranges, frame format and matching out of the customary attributes
+/// of a message.
 void applyCustomary(const Database& database, Message& message);
+/// The texts of ranges, as their customary attribute holds them: files of the .dbc form name single values alone.
+[[nodiscard]] std::vector<ValueText> rangesOf(const std::vector<ValueText>& texts);
+/// Brings that attribute up to the texts.
+void keepTextRanges(Signal& signal);
 
 /// Names of the customary attributes.
 namespace customary {
@@ -205,6 +214,7 @@ inline constexpr const char* startValue = "GenSigStartValue";
 inline constexpr const char* frameFormat = "VFrameFormat";
 inline constexpr const char* bitRateSwitch = "CANFD_BRS";
 inline constexpr const char* matchMask = "IdentifierMask";
+inline constexpr const char* textRanges = "ValueTextRanges";    ///< Of a signal: "3 to 250 = reserved; 251 to 254 = error".
 inline constexpr const char* longMessage = "SystemMessageLongSymbol";
 inline constexpr const char* longSignal = "SystemSignalLongSymbol";
 inline constexpr const char* longNode = "SystemNodeLongSymbol";

@@ -1,10 +1,12 @@
 #include "database/database_json.h"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 #include <nlohmann/json.hpp>
 
 #include "can/time_text.h"
+#include "database/dbc_format.h"
 
 namespace wavetrope::database {
 
@@ -14,6 +16,7 @@ using Json = nlohmann::json;
 using Ordered = nlohmann::ordered_json;
 
 constexpr const char* ownerWords[] = {"network", "node", "message", "signal", "variable", "node-message", "node-signal", "node-variable"};
+constexpr const char* variableWords[] = {"integer", "float", "text"};
 constexpr const char* typeWords[] = {"integer", "hexadecimal", "float", "text", "enumeration"};
 
 Ordered valueJson(const AttributeValue& value) { return value.isText ? Ordered(value.text) : Ordered(value.number); }
@@ -36,8 +39,11 @@ Ordered attributesJson(const AttributeValues& values)
 Ordered textsJson(const std::vector<ValueText>& texts)
 {
     Ordered out = Ordered::array();
-    for (const ValueText& text : texts)
+    for (const ValueText& text : texts) {
         out.push_back({{"value", text.value}, {"text", text.text}});
+        if (text.more > 0)
+            out.back()["to"] = text.last();
+    }
     return out;
 }
 
@@ -166,7 +172,15 @@ public:
     [[nodiscard]] std::vector<ValueText> valueTexts(const char* key) const
     {
         std::vector<ValueText> list;
-        each(key, [&](const Reader& entry) { list.push_back({entry.at("value").integer(), entry.text("text")}); });
+        each(key, [&](const Reader& entry) {
+            list.push_back({entry.at("value").integer(), entry.text("text")});
+            if (!entry.has("to"))
+                return;
+            const std::int64_t last = entry.at("to").integer();
+            if (last < list.back().value)
+                entry.at("to").wrong("is below the value that the range begins with");
+            list.back().more = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(list.back().value);
+        });
         return list;
     }
     [[nodiscard]] AttributeValue value() const { return json_.is_string() ? AttributeValue::of(json_.get<std::string>()) : AttributeValue::of(number()); }
@@ -244,7 +258,23 @@ Signal signalOf(const Reader& in)
     s.texts = in.valueTexts("texts");
     s.comment = in.text("comment");
     s.attributes = in.attributes();
+    if (!rangesOf(s.texts).empty())
+        keepTextRanges(s);
     return s;
+}
+
+// Texts of ranges are kept in an attribute, and an attribute has a definition.
+void defineTextRanges(Database& db)
+{
+    if (db.definition(AttributeOwner::signal, customary::textRanges) != nullptr)
+        return;
+    AttributeDefinition definition;
+    definition.uid = ++db.lastUid;
+    definition.owner = AttributeOwner::signal;
+    definition.name = customary::textRanges;
+    definition.type = AttributeType::text;
+    definition.standard = AttributeValue::of(std::string());
+    db.definitions.push_back(std::move(definition));
 }
 
 }  // namespace
@@ -302,6 +332,30 @@ nlohmann::ordered_json toJson(const Database& database)
             entry["signals"].push_back(signalJson(signal));
         out["messages"].push_back(entry);
     }
+    for (const Variable& v : database.variables) {
+        Ordered entry{{"name", v.name}, {"type", variableWords[std::min(v.type, 2U)]}, {"range", {v.minimum, v.maximum}}, {"initial", v.initial}, {"number", v.id}, {"access", v.access}};
+        put(entry, "unit", v.unit);
+        if (!v.nodes.empty())
+            entry["nodes"] = v.nodes;
+        if (v.dataLength > 0)
+            entry["data_length"] = v.dataLength;
+        if (!v.texts.empty())
+            entry["texts"] = textsJson(v.texts);
+        put(entry, "comment", v.comment);
+        if (!v.attributes.empty())
+            entry["attributes"] = attributesJson(v.attributes);
+        out["variables"].push_back(entry);
+    }
+    for (const Relation& r : database.network.relations) {
+        Ordered entry{{"of", ownerWords[static_cast<unsigned>(r.owner)]}, {"attribute", r.attribute}, {"node", r.node}};
+        for (const Message& message : database.messages)
+            if (message.uid == r.message)
+                entry["message"] = message.name;
+        if (!r.object.empty())
+            entry[r.owner == AttributeOwner::nodeVariable ? "variable" : "signal"] = r.object;
+        entry["value"] = valueJson(r.value);
+        out["relations"].push_back(entry);
+    }
     return out;
 }
 
@@ -324,7 +378,11 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
             node.attributes = entry.attributes();
             db.nodes.push_back(std::move(node));
         });
-        in.each("tables", [&](const Reader& entry) { db.tables.push_back({++db.lastUid, entry.at("name").text(), entry.valueTexts("texts")}); });
+        in.each("tables", [&](const Reader& entry) { 
+            db.tables.push_back({++db.lastUid, entry.at("name").text(), entry.valueTexts("texts")});
+            if (!rangesOf(db.tables.back().texts).empty())
+                entry.at("texts").wrong("holds a range; a table has texts for single values");
+        });
         in.each("attribute_definitions", [&](const Reader& entry) {
             AttributeDefinition d;
             d.uid = ++db.lastUid;
@@ -360,8 +418,51 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
                 m.signals.push_back(signalOf(signal));
                 m.signals.back().uid = ++db.lastUid;
             });
+            if (std::any_of(m.signals.begin(), m.signals.end(), [](const Signal& s) { return s.attributes.find(customary::textRanges) != nullptr; }))
+                defineTextRanges(db);
             applyCustomary(db, m);
             db.messages.push_back(std::move(m));
+        });
+        in.each("variables", [&](const Reader& entry) {
+            Variable v;
+            v.uid = ++db.lastUid;
+            v.name = entry.at("name").text();
+            v.type = entry.has("type") ? entry.at("type").choice(variableWords) : 0;
+            std::vector<double> range;
+            entry.each("range", [&](const Reader& bound) { range.push_back(bound.number()); });
+            if (range.size() == 2) {
+                v.minimum = range[0];
+                v.maximum = range[1];
+            }
+            v.unit = entry.text("unit");
+            v.initial = entry.number("initial", 0);
+            v.id = static_cast<unsigned>(entry.has("number") ? entry.at("number").whole(0xFFFFFFFFU) : 0);
+            v.access = entry.has("access") ? entry.at("access").text() : std::string(dbc::freeAccess);
+            v.nodes = entry.texts("nodes");
+            v.dataLength = static_cast<unsigned>(entry.has("data_length") ? entry.at("data_length").whole(0xFFFFFF) : 0);
+            v.texts = entry.valueTexts("texts");
+            v.comment = entry.text("comment");
+            v.attributes = entry.attributes();
+            db.variables.push_back(std::move(v));
+        });
+        in.each("relations", [&](const Reader& entry) {
+            Relation r;
+            r.uid = ++db.lastUid;
+            r.owner = static_cast<AttributeOwner>(entry.at("of").choice(ownerWords));
+            if (r.owner <= AttributeOwner::variable)
+                entry.at("of").wrong("must be node-message, node-signal or node-variable");
+            r.attribute = entry.at("attribute").text();
+            r.node = entry.at("node").text();
+            if (r.owner != AttributeOwner::nodeVariable) {
+                const Message* message = db.find(entry.at("message").text());
+                if (message == nullptr)
+                    entry.at("message").wrong("is not defined");
+                r.message = message->uid;
+            }
+            if (r.owner != AttributeOwner::nodeMessage)
+                r.object = entry.at(r.owner == AttributeOwner::nodeVariable ? "variable" : "signal").text();
+            r.value = entry.at("value").value();
+            db.network.relations.push_back(std::move(r));
         });
     } catch (const Wrong& wrong) {
         return fail((wrong.pointer.empty() ? "/" : wrong.pointer) + " " + wrong.what, where, "See docs/database-json.md");

@@ -13,6 +13,7 @@ namespace wavetrope::database::dbc {
 inline constexpr std::uint32_t extendedFlag = 0x80000000U;
 inline constexpr std::uint32_t orphanIdentifier = 0xC0000000U;  ///< The message that holds signals of no message.
 inline constexpr std::string_view noNode = "Vector__XXX";       ///< The format's reserved word for no node.
+inline constexpr std::string_view freeAccess = "DUMMY_NODE_VECTOR0"; ///< The format's word for a variable that all may read and write.
 inline constexpr std::size_t longestName = 32;                  ///< Longer names go through an attribute.
 
 [[nodiscard]] inline std::uint32_t rawOf(can::Identifier id) { return id.value | (id.extended ? extendedFlag : 0U); }
@@ -42,9 +43,5 @@ inline constexpr std::array<std::string_view, 22> kinds = {
 [[nodiscard]] inline std::string key(std::string_view kind, std::uint32_t uid) { return std::string(kind) + ' ' + std::to_string(uid); }
 [[nodiscard]] inline std::string attributeKey(std::string_view name, std::uint32_t uid) { return "BA_ " + std::to_string(uid) + ' ' + std::string(name); }
 [[nodiscard]] inline std::string groupKey(std::uint32_t message, std::string_view name) { return "SIG_GROUP_ " + std::to_string(message) + ' ' + std::string(name); }
-[[nodiscard]] inline std::string relationKey(const Relation& relation)
-{
-    return "BA_REL_ " + relation.attribute + ' ' + std::string(ownerWord(relation.owner)) + ' ' + relation.node + ' ' + std::to_string(relation.message) + ' ' + relation.object;
-}
 
 }  // namespace wavetrope::database::dbc

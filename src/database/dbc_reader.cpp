@@ -672,7 +672,8 @@ private:
                 return missing(about("attribute of a relation with", "message", std::to_string(id)));
             relation.message = message->uid;
         }
-        note(dbc::relationKey(relation));
+        relation.uid = newUid();
+        note(dbc::key("BA_REL_", relation.uid));
         db_.network.relations.push_back(std::move(relation));
     }
 
@@ -734,8 +735,17 @@ void Reader::finish()
         for (SignalGroup& group : message.groups)
             for (std::string& signal : group.signals)
                 lengthen(signal, longSignals);
+        if (!longSignals.empty())
+            for (Relation& relation : db_.network.relations)
+                if (relation.message == message.uid)
+                    lengthen(relation.object, longSignals);
         applyCustomary(db_, message);
     }
+    for (Relation& relation : db_.network.relations)
+        lengthen(relation.node, longNodes);
+    for (Variable& variable : db_.variables)
+        for (std::string& node : variable.nodes)
+            lengthen(node, longNodes);
     const auto before = [](const DbcStatement& a, const DbcStatement& b) { return a.begin < b.begin; };
     if (!std::is_sorted(reading_.source.statements.begin(), reading_.source.statements.end(), before))
         std::stable_sort(reading_.source.statements.begin(), reading_.source.statements.end(), before);

@@ -74,7 +74,7 @@ public:
         attributes();
         for (const Message& message : db_.messages)
             for (const Signal& signal : message.signals)
-                if (!signal.texts.empty())
+                if (std::any_of(signal.texts.begin(), signal.texts.end(), [](const ValueText& text) { return text.more == 0; }))
                     add("VAL_", dbc::key("VAL_", signal.uid), "VAL_ " + id(message) + ' ' + fileName(signal) + texts(signal.texts) + " ;");
         for (const Variable& v : db_.variables)
             if (!v.texts.empty())
@@ -114,7 +114,8 @@ private:
     {
         std::string out;
         for (const ValueText& entry : list)
-            out += ' ' + std::to_string(entry.value) + ' ' + dbcQuoted(entry.text);
+            if (entry.more == 0)  // ranges stand in their attribute
+                out += ' ' + std::to_string(entry.value) + ' ' + dbcQuoted(entry.text);
         return out;
     }
     static std::string shape(ByteOrder order, bool isSigned, double factor, double offset)
@@ -222,11 +223,11 @@ private:
             if (relation.owner != AttributeOwner::nodeVariable) {
                 if (message == db_.messages.end())
                     continue;
-                object = (relation.owner == AttributeOwner::nodeSignal ? "SG_ " + id(*message) + ' ' + relation.object : id(*message)) + ' ';
+                object = (relation.owner == AttributeOwner::nodeSignal ? "SG_ " + id(*message) + ' ' + signalName(*message, relation.object) : id(*message)) + ' ';
             } else {
                 object = relation.object + ' ';
             }
-            add("BA_REL_", dbc::relationKey(relation), "BA_REL_ " + dbcQuoted(relation.attribute) + ' ' + std::string(dbc::ownerWord(relation.owner)) + ' ' + relation.node + ' ' + object + valueText(relation.value) + ';');
+            add("BA_REL_", dbc::key("BA_REL_", relation.uid), "BA_REL_ " + dbcQuoted(relation.attribute) + ' ' + std::string(dbc::ownerWord(relation.owner)) + ' ' + nodeName(relation.node) + ' ' + object + valueText(relation.value) + ';');
         }
     }
 

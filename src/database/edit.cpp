@@ -17,6 +17,8 @@ std::vector<Object>& listOf(Database& database)
         return database.tables;
     else if constexpr (std::is_same_v<Object, Message>)
         return database.messages;
+    else if constexpr (std::is_same_v<Object, Variable>)
+        return database.variables;
     else
         return database.definitions;
 }
@@ -99,6 +101,13 @@ void ensureDefinition(Database& db, Edit& edit, AttributeOwner owner, const char
 {
     if (db.definition(owner, name) != nullptr)
         return;
+    std::size_t place = db.definitions.size();
+    for (const Replacement& part : edit.parts)
+        if (const auto* known = part.after ? std::get_if<AttributeDefinition>(&*part.after) : nullptr; known != nullptr) {
+            if (known->owner == owner && known->name == name)
+                return;
+            ++place;
+        }
     AttributeDefinition definition;
     definition.uid = ++db.lastUid;
     definition.owner = owner;
@@ -111,7 +120,7 @@ void ensureDefinition(Database& db, Edit& edit, AttributeOwner owner, const char
     } else {
         definition.standard = AttributeValue::of(std::string());
     }
-    edit.parts.push_back({std::nullopt, definition, db.definitions.size()});
+    edit.parts.push_back({std::nullopt, definition, place});
 }
 
 }  // namespace
@@ -153,6 +162,11 @@ Expected<Edit> Editor::putMessage(Message message, std::string title) const
         settleName(signal, customary::longSignal, [&](const std::string& name) { return std::any_of(message.signals.begin(), message.signals.end(), [&](const Signal& s) { return s.uid != signal.uid && (s.shortName.empty() ? s.name : s.shortName) == name; }); });
         if (!signal.shortName.empty())
             ensureDefinition(db_, edit, AttributeOwner::signal, customary::longSignal, AttributeType::text, 0, 0);
+        const Signal* old = before ? std::get<Message>(*before).find(signal.name) : nullptr;
+        if (const auto ranges = rangesOf(signal.texts); old != nullptr ? ranges != rangesOf(old->texts) : !ranges.empty()) {
+            keepTextRanges(signal);
+            ensureDefinition(db_, edit, AttributeOwner::signal, customary::textRanges, AttributeType::text, 0, 0);
+        }
     }
     applyCustomary(db_, message);
     edit.parts.push_back({std::move(before), std::move(message), place});
@@ -178,6 +192,7 @@ Expected<Edit> Editor::putSignal(std::uint32_t uid, Signal signal, std::string t
     if (place == db_.messages.size())
         return fail("this message is no longer there");
     Message message = db_.messages[place];
+    Network network = db_.network;
     const std::size_t at = signal.uid == 0 ? message.signals.size() : placeOf(message.signals, signal.uid);
     if (at == message.signals.size()) {
         message.signals.push_back(std::move(signal));
@@ -192,9 +207,15 @@ Expected<Edit> Editor::putSignal(std::uint32_t uid, Signal signal, std::string t
                     other.muxSelector = now;
             for (SignalGroup& group : message.groups)
                 std::replace(group.signals.begin(), group.signals.end(), old, now);
+            for (Relation& relation : network.relations)
+                if (relation.message == uid && relation.object == old)
+                    relation.object = now;
         }
     }
-    return putMessage(std::move(message), std::move(title));
+    auto edit = putMessage(std::move(message), std::move(title));
+    if (edit && !(network == db_.network))
+        edit->parts.push_back({db_.network, std::move(network), 0});
+    return edit;
 }
 
 Edit Editor::removeSignal(std::uint32_t uid, std::uint32_t signal) const
@@ -210,7 +231,11 @@ Edit Editor::removeSignal(std::uint32_t uid, std::uint32_t signal) const
     message.signals.erase(message.signals.begin() + static_cast<std::ptrdiff_t>(at));
     for (SignalGroup& group : message.groups)
         std::erase(group.signals, name);
+    Network network = db_.network;
+    const bool related = std::erase_if(network.relations, [&](const Relation& r) { return r.message == uid && r.object == name; }) > 0;
     auto edit = putMessage(std::move(message), "take out " + name);
+    if (edit && related)
+        edit->parts.push_back({db_.network, std::move(network), 0});
     return edit ? std::move(*edit) : Edit{};
 }
 
@@ -235,7 +260,19 @@ Expected<Edit> Editor::putNode(Node node, std::string title) const
     const std::string old = before ? std::get<Node>(*before).name : std::string();
     const std::string now = node.name;
     edit.parts.push_back({std::move(before), std::move(node), place});
-    if (!old.empty() && old != now)
+    if (!old.empty() && old != now) {
+        Network network = db_.network;
+        for (Relation& relation : network.relations)
+            if (relation.node == old)
+                relation.node = now;
+        if (!(network == db_.network))
+            edit.parts.push_back({db_.network, std::move(network), 0});
+        for (std::size_t i = 0; i < db_.variables.size(); ++i) {
+            Variable variable = db_.variables[i];
+            std::replace(variable.nodes.begin(), variable.nodes.end(), old, now);
+            if (!(variable == db_.variables[i]))
+                edit.parts.push_back({db_.variables[i], std::move(variable), i});
+        }
         for (std::size_t i = 0; i < db_.messages.size(); ++i) {
             Message message = db_.messages[i];
             if (message.sender == old)
@@ -246,6 +283,7 @@ Expected<Edit> Editor::putNode(Node node, std::string title) const
             if (!(message == db_.messages[i]))
                 edit.parts.push_back({db_.messages[i], std::move(message), i});
         }
+    }
     return edit;
 }
 
@@ -256,6 +294,12 @@ Edit Editor::removeNode(std::uint32_t uid) const
         return {};
     const std::string name = db_.nodes[place].name;
     Edit edit{"take out " + name, {}};
+    Network network = db_.network;
+    if (std::erase_if(network.relations, [&](const Relation& r) { return r.node == name; }) > 0)
+        edit.parts.push_back({db_.network, std::move(network), 0});
+    for (std::size_t i = 0; i < db_.variables.size(); ++i)
+        if (Variable variable = db_.variables[i]; std::erase(variable.nodes, name) > 0)
+            edit.parts.push_back({db_.variables[i], std::move(variable), i});
     for (std::size_t i = 0; i < db_.messages.size(); ++i) {
         Message message = db_.messages[i];
         if (message.sender == name)
@@ -272,6 +316,8 @@ Edit Editor::removeNode(std::uint32_t uid) const
 
 Expected<Edit> Editor::putTable(ValueTable table, std::string title) const
 {
+    if (!rangesOf(table.texts).empty())
+        return fail("a table has texts for single values; give the range to the signals that use it");
     if (!isName(table.name))
         return fail("'" + table.name + "' cannot name a table: letters, digits and underscores, no digit first");
     const std::size_t place = table.uid == 0 ? db_.tables.size() : placeOf(db_.tables, table.uid);
@@ -326,6 +372,9 @@ Edit Editor::removeDefinition(std::uint32_t uid) const
     for (std::size_t i = 0; i < db_.nodes.size(); ++i)
         if (Node node = db_.nodes[i]; node.attributes.remove(name))
             edit.parts.push_back({db_.nodes[i], std::move(node), i});
+    for (std::size_t i = 0; i < db_.variables.size(); ++i)
+        if (Variable variable = db_.variables[i]; variable.attributes.remove(name))
+            edit.parts.push_back({db_.variables[i], std::move(variable), i});
     Network network = db_.network;
     network.attributes.remove(name);
     std::erase_if(network.relations, [&](const Relation& r) { return r.attribute == name; });
@@ -333,6 +382,71 @@ Edit Editor::removeDefinition(std::uint32_t uid) const
         edit.parts.push_back({db_.network, std::move(network), 0});
     edit.parts.push_back({db_.definitions[place], std::nullopt, place});
     return edit;
+}
+
+Expected<Edit> Editor::putVariable(Variable variable, std::string title) const
+{
+    if (!isName(variable.name))
+        return fail("'" + variable.name + "' cannot name a variable: letters, digits and underscores, no digit first");
+    if (variable.minimum > variable.maximum)
+        return fail("the minimum of " + variable.name + " is above its maximum");
+    for (const Variable& other : db_.variables)
+        if (other.name == variable.name && other.uid != variable.uid)
+            return fail("there is a variable " + variable.name + " already");
+    if (!rangesOf(variable.texts).empty())
+        return fail("a variable has texts for single values");
+    Edit edit{std::move(title), {}};
+    const std::size_t place = variable.uid == 0 ? db_.variables.size() : placeOf(db_.variables, variable.uid);
+    std::optional<EditObject> before;
+    if (place < db_.variables.size()) {
+        before = db_.variables[place];
+        Network network = db_.network;
+        for (Relation& relation : network.relations)
+            if (relation.owner == AttributeOwner::nodeVariable && relation.object == db_.variables[place].name)
+                relation.object = variable.name;
+        if (!(network == db_.network))
+            edit.parts.push_back({db_.network, std::move(network), 0});
+    } else {
+        variable.uid = ++db_.lastUid;
+        for (const Variable& other : db_.variables)
+            variable.id = std::max(variable.id, other.id + 1);
+        if (variable.access.empty())
+            variable.access = dbc::freeAccess;
+    }
+    edit.parts.push_back({std::move(before), std::move(variable), place});
+    return edit;
+}
+
+Edit Editor::removeVariable(std::uint32_t uid) const
+{
+    const std::size_t place = placeOf(db_.variables, uid);
+    if (place == db_.variables.size())
+        return {};
+    const std::string name = db_.variables[place].name;
+    Edit edit{"take out " + name, {}};
+    Network network = db_.network;
+    if (std::erase_if(network.relations, [&](const Relation& r) { return r.owner == AttributeOwner::nodeVariable && r.object == name; }) > 0)
+        edit.parts.push_back({db_.network, std::move(network), 0});
+    edit.parts.push_back({db_.variables[place], std::nullopt, place});
+    return edit;
+}
+
+Edit Editor::putRelation(const Relation& relation, const std::optional<AttributeValue>& value) const
+{
+    Network network = db_.network;
+    const auto found = std::find_if(network.relations.begin(), network.relations.end(), [&](const Relation& r) {
+        return r.owner == relation.owner && r.attribute == relation.attribute && r.node == relation.node && r.message == relation.message && r.object == relation.object;
+    });
+    if (value && found != network.relations.end()) {
+        found->value = *value;
+    } else if (value) {
+        network.relations.push_back(relation);
+        network.relations.back().value = *value;
+        network.relations.back().uid = ++db_.lastUid;
+    } else if (found != network.relations.end()) {
+        network.relations.erase(found);
+    }
+    return network == db_.network ? Edit{} : putNetwork(std::move(network), "attribute " + relation.attribute);
 }
 
 Edit Editor::putNetwork(Network network, std::string title) const

@@ -12,7 +12,7 @@
 namespace wavetrope::database {
 
 /// What an edit can put in place of another of its kind.
-using EditObject = std::variant<Network, Node, ValueTable, Message, AttributeDefinition>;
+using EditObject = std::variant<Network, Node, ValueTable, Message, AttributeDefinition, Variable>;
 
 /// One object before and after; absent before when it is new, absent after when it goes.
 struct Replacement {
@@ -53,6 +53,12 @@ public:
     [[nodiscard]] Expected<Edit> putDefinition(AttributeDefinition definition, std::string title) const;
     /// Takes the definition of an attribute out, with its values.
     [[nodiscard]] Edit removeDefinition(std::uint32_t uid) const;
+    /// Replaces a variable of the environment (by uid) or appends it (uid 0).
+    [[nodiscard]] Expected<Edit> putVariable(Variable variable, std::string title) const;
+    /// Takes a variable out, with the values of its relations.
+    [[nodiscard]] Edit removeVariable(std::uint32_t uid) const;
+    /// Sets the value of an attribute of a relation, or takes it away.
+    [[nodiscard]] Edit putRelation(const Relation& relation, const std::optional<AttributeValue>& value) const;
     [[nodiscard]] Edit putNetwork(Network network, std::string title) const;
 
     /// Sets a customary attribute of a message, defining it where the database does not.

@@ -1,5 +1,6 @@
 #include "database/field_text.h"
 
+#include <algorithm>
 #include <charconv>
 
 namespace wavetrope::database {
@@ -107,22 +108,75 @@ Expected<void> takeMuxText(Signal& signal, std::string_view text)
 std::string textsText(const std::vector<ValueText>& texts)
 {
     std::string out;
-    for (const ValueText& text : texts)
-        out += (out.empty() ? "" : "; ") + std::to_string(text.value) + " = " + text.text;
+    for (const ValueText& entry : texts) {
+        out += (out.empty() ? "" : "; ") + std::to_string(entry.value) + (entry.more > 0 ? " to " + std::to_string(entry.last()) : "") + " = ";
+        const std::string& text = entry.text;
+        if (text.find_first_of(";\"") == std::string::npos && trimmed(text) == text) {
+            out += text;
+            continue;
+        }
+        out += '"';
+        for (const char c : text)
+            out += c == '"' ? std::string("\"\"") : std::string(1, c);
+        out += '"';
+    }
     return out;
 }
+
+namespace {
+
+// The text of an entry, up to its semicolon; with quotes, up to the closing one. Takes it off the front of `rest`.
+std::string takeText(std::string_view& rest)
+{
+    const std::string_view from = trimmed(rest);
+    if (from.empty() || from.front() != '"') {
+        const auto end = std::min(rest.find(';'), rest.size());
+        const std::string text(trimmed(rest.substr(0, end)));
+        rest.remove_prefix(end);
+        return text;
+    }
+    std::string text;
+    std::size_t at = 1;
+    for (; at < from.size(); ++at) {
+        if (from[at] != '"')
+            text += from[at];
+        else if (at + 1 < from.size() && from[at + 1] == '"')
+            text += from[at++];
+        else
+            break;
+    }
+    rest = trimmed(from.substr(std::min(at + 1, from.size())));
+    return text;
+}
+
+}  // namespace
 
 Expected<std::vector<ValueText>> textsFromText(std::string_view text)
 {
     std::vector<ValueText> texts;
-    for (const std::string_view part : split(text, ';')) {
-        if (part.empty())
+    while (!(text = trimmed(text)).empty()) {
+        if (text.front() == ';') {
+            text.remove_prefix(1);
             continue;
-        const auto equals = part.find('=');
+        }
+        const auto wrong = [part = std::string(text.substr(0, text.find(';')))] { return fail("'" + part + "': expected a value or a range and its text, such as 0 = off; 1 = on; 3 to 250 = reserved"); };
+        const auto equals = text.find('=');
+        if (equals == std::string_view::npos)
+            return wrong();
+        const std::string_view values = text.substr(0, equals);
         ValueText entry;
-        if (equals == std::string_view::npos || !readWhole(part.substr(0, equals), entry.value))
-            return fail("'" + std::string(part) + "': expected a value and its text, such as 0 = off; 1 = on");
-        entry.text = trimmed(part.substr(equals + 1));
+        if (const auto to = values.find(" to "); to != std::string_view::npos) {
+            std::int64_t last = 0;
+            if (!readWhole(values.substr(0, to), entry.value) || !readWhole(values.substr(to + 4), last) || last < entry.value)
+                return wrong();
+            entry.more = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(entry.value);
+        } else if (!readWhole(values, entry.value)) {
+            return wrong();
+        }
+        text.remove_prefix(equals + 1);
+        entry.text = takeText(text);
+        if (!text.empty() && text.front() != ';')
+            return wrong();
         texts.push_back(std::move(entry));
     }
     return texts;

@@ -15,7 +15,8 @@ namespace wavetrope::database {
 /// Takes such a text into a signal; on error the signal stays as it is.
 [[nodiscard]] Expected<void> takeMuxText(Signal& signal, std::string_view text);
 
-/// Texts of values: "0 = off; 1 = on".
+/// Texts of values and of ranges: "0 = off; 1 = on; 3 to 250 = reserved". A text with a semicolon, a quote or blanks at
+/// its ends stands in quotes, with its own quotes doubled.
 [[nodiscard]] std::string textsText(const std::vector<ValueText>& texts);
 [[nodiscard]] Expected<std::vector<ValueText>> textsFromText(std::string_view text);
 

@@ -193,12 +193,24 @@ private:
             remedy(finding, "Limit it", [uid = message.uid, own = signal.uid, value = std::clamp(*signal.startRaw, raw.low, raw.high)](const Editor& editor) -> Expected<Edit> { return editor.setStartValue(uid, own, value); });
         }
         std::set<std::int64_t> texts;
+        std::vector<const ValueText*> ranges;
         for (const ValueText& text : signal.texts) {
-            const bool fits = signal.type != ValueType::integer || (static_cast<double>(text.value) >= raw.low && static_cast<double>(text.value) <= raw.high) || (signal.length == 64 && !signal.isSigned);
-            const bool twice = !texts.insert(text.value).second;
+            const bool range = text.more > 0;
+            const bool fits = signal.type != ValueType::integer || (static_cast<double>(text.value) >= raw.low && static_cast<double>(text.last()) <= raw.high) || (signal.length == 64 && !signal.isSigned);
+            // A value of its own inside a range is no doubt: it goes before.
+            bool twice = !range && !texts.insert(text.value).second;
+            std::int64_t doubled = text.value;
+            for (const ValueText* earlier : ranges)
+                if (range && earlier->value <= text.last() && text.value <= earlier->last()) {
+                    twice = true;
+                    doubled = std::max(earlier->value, text.value);
+                }
+            if (range)
+                ranges.push_back(&text);
             if (fits && !twice)
                 continue;
-            Finding& finding = add(Severity::warning, FindingKind::valueText, fits ? signal.name + " has two texts for " + std::to_string(text.value) : "\"" + text.text + "\" is the text of " + std::to_string(text.value) + ", which the bits of " + signal.name + " cannot hold", object, dbc::key("VAL_", signal.uid), message.uid, signal.uid);
+            const std::string values = std::to_string(text.value) + (range ? " to " + std::to_string(text.last()) : "");
+            Finding& finding = add(Severity::warning, FindingKind::valueText, fits ? signal.name + " has two texts for " + std::to_string(doubled) : "\"" + text.text + "\" is the text of " + values + ", which the bits of " + signal.name + " cannot hold", object, range ? dbc::attributeKey(customary::textRanges, signal.uid) : dbc::key("VAL_", signal.uid), message.uid, signal.uid);
             remedy(finding, "Take the text out", change([text](Signal& s) {
                        const auto found = std::find(s.texts.rbegin(), s.texts.rend(), text);
                        if (found != s.texts.rend())

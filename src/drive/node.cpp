@@ -220,6 +220,7 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     sending.origin = world_.begins + spec.phase;
     sending.silent = spec.silent;
     sending.only = spec.only;
+    sending.overflow = spec.overflow;
 
     const auto port = std::find_if(ports_.begin(), ports_.end(), [&](const auto& p) { return p.first == sending.bus; });
     if (port == ports_.end()) {
@@ -409,9 +410,18 @@ void Node::send(std::uint32_t index)
         const database::MessagePlan& plan = sending.message->plan;
         if (!plan.present(sending.frame.data.data(), sending.frame.length, target))
             continue;
-        plan.encode(sending.frame.data.data(), target, value);
+        if (!plan.encode(sending.frame.data.data(), target, value, sending.overflow) && sending.overflow == database::Overflow::refuse)
+            refuse(sending, target, value);
     }
     world_.buses[sending.bus]->offer(sending.port, sending.frame);
+}
+
+void Node::refuse(const Sending& sending, std::uint32_t signal, double value)
+{
+    RefusedValue& refused = refused_[sending.name + '.' + sending.message->message->signals[signal].name];
+    refused.value = value;
+    refused.time = world_.scheduler.now();
+    ++refused.count;
 }
 
 void Node::onFrame(const can::FrameView& frame, bus::Port)

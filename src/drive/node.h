@@ -2,6 +2,7 @@
 #pragma once
 
 #include <deque>
+#include <map>
 #include <memory>
 #include <string>
 #include <unordered_map>
@@ -33,6 +34,13 @@ struct StateChange {
     std::string why;            ///< Condition or message that led to it.
 };
 
+/// A value that a signal's bits could not hold, where the rig says that such are refused.
+struct RefusedValue {
+    double value = 0;
+    Time time{};                ///< When it was refused last.
+    std::uint64_t count = 0;
+};
+
 /// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
 class Node final : public bus::Listener {
 public:
@@ -53,6 +61,8 @@ public:
     [[nodiscard]] const std::deque<StateChange>& states() const { return states_; }
     /// Identifiers that it can send, with their bus.
     [[nodiscard]] std::vector<std::pair<std::uint8_t, can::Identifier>> sentIdentifiers() const;
+    /// Values that were not sent because their signals' bits cannot hold them; the newest of each signal.
+    [[nodiscard]] const std::map<std::string, RefusedValue>& refused() const { return refused_; }
     /// Value of a named value or variable, or nothing.
     [[nodiscard]] std::optional<double> value(std::string_view name) const;
 
@@ -74,6 +84,7 @@ private:
         std::vector<Window> only;
         Time every{};
         Time jitter{};
+        database::Overflow overflow = database::Overflow::limit;
         std::uint64_t beat = 0;
         Time origin{};
         std::string name;
@@ -104,6 +115,7 @@ private:
     void refresh();
     void beat(std::uint32_t index);
     void send(std::uint32_t index);
+    void refuse(const Sending& sending, std::uint32_t signal, double value);
     void schedule(std::uint32_t index);
     void react(const database::CatalogMessage* arrived);
     void held(std::uint32_t reaction, std::uint64_t generation);
@@ -124,6 +136,7 @@ private:
     std::vector<Reaction> reactions_;
     std::unordered_map<const database::CatalogMessage*, std::vector<Reception>> receptions_;
     std::deque<StateChange> states_;
+    std::map<std::string, RefusedValue> refused_;
 };
 
 }  // namespace wavetrope::drive

@@ -112,6 +112,10 @@ SendSpec sendOf(const json& value, const std::string& pointer)
     reader.eachMember("bytes", [&](const std::string& name, const json& member, const std::string& place) { send.values.emplace(name, sourceOf(member, place)); });
     send.silent = windowsOf(reader, "silent");
     send.only = windowsOf(reader, "only");
+    if (const std::string overflow = reader.text("overflow"); overflow == "refuse")
+        send.overflow = database::Overflow::refuse;
+    else if (!overflow.empty() && overflow != "limit")
+        JsonReader::fail(reader.at("overflow"), "expected limit or refuse", "limit sends the nearest value that the bits hold; refuse leaves what was there, and reports it");
     return send;
 }
 

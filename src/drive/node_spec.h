@@ -11,6 +11,7 @@
 
 #include "can/error.h"
 #include "can/frame.h"
+#include "database/codec.h"
 
 namespace wavetrope::drive {
 
@@ -58,6 +59,7 @@ struct SendSpec {
     std::map<std::string, SourceSpec> values;   ///< By signal; of a raw frame by byte number.
     std::vector<Window> silent; ///< Not sent in these stretches.
     std::vector<Window> only;   ///< Where given, sent in these stretches alone.
+    database::Overflow overflow = database::Overflow::limit;    ///< What happens to a value that its bits cannot hold.
 };
 
 struct ReactionSpec {

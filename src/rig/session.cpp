@@ -250,7 +250,7 @@ void Session::publish()
 {
     std::vector<NodeReport> nodeReports;
     for (const auto& node : nodes_) {
-        NodeReport report{node->name(), node->buses(), node->on(), {}};
+        NodeReport report{node->name(), node->buses(), node->on(), {}, node->refused()};
         const auto& states = node->states();
         const std::size_t from = states.size() > reportedStates ? states.size() - reportedStates : 0;
         report.states.assign(states.begin() + static_cast<std::ptrdiff_t>(from), states.end());

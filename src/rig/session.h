@@ -35,6 +35,7 @@ struct NodeReport {
     std::vector<std::uint8_t> buses;
     bool on = true;
     std::vector<drive::StateChange> states;     ///< The newest is the last.
+    std::map<std::string, drive::RefusedValue> refused; ///< By message and signal: what their bits cannot hold.
 };
 
 /// What playback is doing, for people.

@@ -60,6 +60,8 @@ void Shelf::load(ShelfEntry& entry)
     auto reading = database::readDbcFile(entry.path);
     entry.stamp = stampOf(entry.path);
     entry.steps.clear();
+    entry.orders.clear();
+    ++entry.revision;
     entry.at = entry.savedAt = 0;
     entry.missing.reset();
     if (!reading) {
@@ -97,22 +99,52 @@ void Shelf::apply(std::size_t index, database::Edit edit)
     if (entry.savedAt > entry.at)
         entry.savedAt = never;
     entry.steps.resize(entry.at);
+    entry.orders.resize(entry.at);
     entry.steps.push_back(std::move(edit));
+    entry.orders.push_back(++order_);
     ++entry.at;
+    ++entry.revision;
+    arrangements_.resize(arranged_);
 }
 
-void Shelf::undo(std::size_t index)
+bool Shelf::undoArranges(std::size_t index) const
+{
+    const ShelfEntry& entry = at(index);
+    return arranged_ > 0 && (!entry.canUndo() || arrangements_[arranged_ - 1].order > entry.orders[entry.at - 1]);
+}
+
+bool Shelf::redoArranges(std::size_t index) const
+{
+    const ShelfEntry& entry = at(index);
+    return arranged_ < arrangements_.size() && (!entry.canRedo() || arrangements_[arranged_].order < entry.orders[entry.at]);
+}
+
+bool Shelf::undo(std::size_t index)
 {
     ShelfEntry& entry = *entries_[index];
-    if (entry.at > 0)
+    if (undoArranges(index)) {
+        setFiles(arrangements_[--arranged_].before);
+        return true;
+    }
+    if (entry.canUndo()) {
         database::revert(entry.edited, entry.steps[--entry.at]);
+        ++entry.revision;
+    }
+    return false;
 }
 
-void Shelf::redo(std::size_t index)
+bool Shelf::redo(std::size_t index)
 {
     ShelfEntry& entry = *entries_[index];
-    if (entry.at < entry.steps.size())
+    if (redoArranges(index)) {
+        setFiles(arrangements_[arranged_++].after);
+        return true;
+    }
+    if (entry.canRedo()) {
         database::apply(entry.edited, entry.steps[entry.at++]);
+        ++entry.revision;
+    }
+    return false;
 }
 
 bool Shelf::changedOnDisk(std::size_t index) const
@@ -168,73 +200,116 @@ Expected<void> Shelf::save(std::size_t index, bool overwrite)
 
 Expected<void> Shelf::exportTo(std::size_t index, const std::string& path) const { return database::exportDatabase(entries_[index]->edited, path); }
 
-void Shelf::writeBuses()
+std::vector<std::vector<std::string>> Shelf::files() const
 {
-    for (std::size_t i = 0; i < rig_.buses.size(); ++i)
+    std::vector<std::vector<std::string>> files;
+    for (const BusSpec& bus : rig_.buses)
+        files.push_back(bus.databases);
+    return files;
+}
+
+void Shelf::setFiles(const std::vector<std::vector<std::string>>& files)
+{
+    for (const auto& entry : entries_)
+        if (!entry->own)
+            entry->buses.clear();
+    for (std::size_t i = 0; i < rig_.buses.size() && i < files.size(); ++i) {
+        rig_.buses[i].databases = files[i];
         if (rig_.document.contains("buses") && i < rig_.document["buses"].size())
-            rig_.document["buses"][i]["databases"] = rig_.buses[i].databases;
-}
-
-Expected<std::size_t> Shelf::attach(const std::string& busName, const std::string& path)
-{
-    for (BusSpec& bus : rig_.buses) {
-        if (bus.name != busName)
-            continue;
-        std::error_code code;
-        std::string name = path;
-        if (const auto relative = std::filesystem::relative(path, rig_.folder(), code); !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
-            name = relative.string();
-        int known = find(name);
-        if (known < 0) {
-            auto entry = std::make_unique<ShelfEntry>();
-            entry->name = name;
-            entry->path = path;
-            load(*entry);
-            if (entry->missing)
-                return tl::unexpected(*entry->missing);
-            // Files stand before the own definitions.
-            const auto place = std::find_if(entries_.begin(), entries_.end(), [](const auto& e) { return e->own; });
-            known = static_cast<int>(place - entries_.begin());
-            entries_.insert(place, std::move(entry));
-        }
-        if (std::find(bus.databases.begin(), bus.databases.end(), name) == bus.databases.end()) {
-            bus.databases.push_back(name);
-            entries_[static_cast<std::size_t>(known)]->buses.push_back(busName);
-            writeBuses();
-        }
-        return static_cast<std::size_t>(known);
+            rig_.document["buses"][i]["databases"] = files[i];
+        for (const std::string& name : files[i])
+            if (const int known = find(name); known >= 0)
+                entries_[static_cast<std::size_t>(known)]->buses.push_back(rig_.buses[i].name);
     }
-    return fail("the rig has no bus '" + busName + "'");
 }
 
-Expected<void> Shelf::pointTo(std::size_t index, const std::string& path)
+void Shelf::arrange(std::string title, std::vector<std::vector<std::string>> next)
 {
-    ShelfEntry& entry = *entries_[index];
-    auto reading = database::readDbcFile(path);
-    if (!reading)
-        return tl::unexpected(reading.error());
+    std::vector<std::vector<std::string>> before = files();
+    if (before == next)
+        return;
+    setFiles(next);
+    arrangements_.resize(arranged_);
+    arrangements_.push_back({std::move(title), std::move(before), std::move(next), ++order_});
+    ++arranged_;
+}
+
+Expected<std::size_t> Shelf::take(const std::string& path)
+{
     std::error_code code;
     std::string name = path;
     if (const auto relative = std::filesystem::relative(path, rig_.folder(), code); !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
         name = relative.string();
-    for (BusSpec& bus : rig_.buses)
-        std::replace(bus.databases.begin(), bus.databases.end(), entry.name, name);
-    entry.name = name;
-    entry.path = path;
-    writeBuses();
-    load(entry);
-    return {};
+    if (const int known = find(name); known >= 0) {
+        // One that was missing may be there by now.
+        if (ShelfEntry& entry = *entries_[static_cast<std::size_t>(known)]; entry.missing) {
+            load(entry);
+            if (entry.missing)
+                return tl::unexpected(*entry.missing);
+        }
+        return static_cast<std::size_t>(known);
+    }
+    auto entry = std::make_unique<ShelfEntry>();
+    entry->name = name;
+    entry->path = path;
+    load(*entry);
+    if (entry->missing)
+        return tl::unexpected(*entry->missing);
+    // Files stand before the own definitions.
+    const auto place = std::find_if(entries_.begin(), entries_.end(), [](const auto& e) { return e->own; });
+    const auto index = static_cast<std::size_t>(place - entries_.begin());
+    entries_.insert(place, std::move(entry));
+    return index;
+}
+
+Expected<std::size_t> Shelf::attach(const std::string& busName, const std::string& path)
+{
+    const auto bus = std::find_if(rig_.buses.begin(), rig_.buses.end(), [&](const BusSpec& b) { return b.name == busName; });
+    if (bus == rig_.buses.end())
+        return fail("the rig has no bus '" + busName + "'");
+    auto index = take(path);
+    if (!index)
+        return index;
+    auto next = files();
+    auto& list = next[static_cast<std::size_t>(bus - rig_.buses.begin())];
+    const std::string& name = at(*index).name;
+    if (std::find(list.begin(), list.end(), name) == list.end())
+        list.push_back(name);
+    arrange("attach " + name, std::move(next));
+    return index;
+}
+
+void Shelf::detach(const std::string& busName, std::size_t index)
+{
+    auto next = files();
+    for (std::size_t i = 0; i < rig_.buses.size(); ++i)
+        if (rig_.buses[i].name == busName)
+            std::erase(next[i], at(index).name);
+    arrange("take off " + at(index).name, std::move(next));
+}
+
+Expected<std::size_t> Shelf::pointTo(std::size_t index, const std::string& path)
+{
+    const std::string old = at(index).name;
+    const auto found = take(path);
+    if (!found)
+        return found;
+    auto next = files();
+    for (auto& list : next)
+        std::replace(list.begin(), list.end(), old, at(*found).name);
+    arrange("point to " + at(*found).name, std::move(next));
+    return found;
 }
 
 void Shelf::prefer(const std::string& busName, std::size_t index)
 {
-    for (BusSpec& bus : rig_.buses) {
-        const auto found = bus.name == busName ? std::find(bus.databases.begin(), bus.databases.end(), entries_[index]->name) : bus.databases.end();
-        if (found == bus.databases.end() || found == bus.databases.begin())
-            continue;
-        std::iter_swap(found, found - 1);
-        writeBuses();
+    auto next = files();
+    for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
+        const auto found = rig_.buses[i].name == busName ? std::find(next[i].begin(), next[i].end(), at(index).name) : next[i].end();
+        if (found != next[i].end() && found != next[i].begin())
+            std::iter_swap(found, found - 1);
     }
+    arrange("prefer " + at(index).name, std::move(next));
 }
 
 Expected<std::size_t> Shelf::create(const std::string& bus, const std::string& path)
@@ -250,8 +325,14 @@ std::shared_ptr<const database::Catalog> Shelf::catalog(const std::vector<std::s
 {
     auto catalog = std::make_shared<database::Catalog>();
     std::vector<std::shared_ptr<const database::Database>> shared;
-    for (const auto& entry : entries_)
-        shared.push_back(std::make_shared<const database::Database>(entry->edited));
+    for (const auto& entry : entries_) {
+        auto& [revision, database] = shared_[entry.get()];
+        if (!database || revision != entry->revision) {
+            database = std::make_shared<const database::Database>(entry->edited);
+            revision = entry->revision;
+        }
+        shared.push_back(database);
+    }
     for (const std::string& name : busNames) {
         const auto bus = std::find_if(rig_.buses.begin(), rig_.buses.end(), [&](const BusSpec& b) { return b.name == name; });
         const std::uint8_t index = catalog->addBus(name, bus == rig_.buses.end() ? database::Match::full : bus->match);

@@ -1,6 +1,7 @@
 // The databases of a rig as they are edited: what is on disk, what was changed, and what is undone.
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -17,7 +18,7 @@ namespace wavetrope::rig {
 struct ShelfEntry {
     std::string name;                   ///< As in the rig's document; of own definitions the bus.
     std::string path;                   ///< Of the file; empty for own definitions.
-    std::vector<std::string> buses;     ///< That it explains.
+    std::vector<std::string> buses;     ///< That it explains; none when it was taken off them all.
     bool own = false;
     std::optional<Error> missing;       ///< Why the file could not be read; then the database is empty.
     database::DbcReading reading;       ///< As it is on disk.
@@ -28,9 +29,18 @@ struct ShelfEntry {
     [[nodiscard]] bool canRedo() const { return at < steps.size(); }
 
     std::vector<database::Edit> steps;  ///< Done up to `at`, undone behind it.
+    std::vector<std::uint64_t> orders;  ///< Of each step among all that was done on the shelf.
+    std::uint64_t revision = 0;         ///< Counts what changed `edited`.
     std::size_t at = 0;
     std::size_t savedAt = 0;            ///< Position that was saved; beyond all steps where none is.
     std::uint64_t stamp = 0;            ///< Of the file when it was read or written.
+};
+
+/// Which files each bus of the rig has, in their order.
+struct Arrangement {
+    std::string title;
+    std::vector<std::vector<std::string>> before, after;
+    std::uint64_t order = 0;
 };
 
 /// All databases of a rig. Edits change `edited` alone until `save`.
@@ -48,8 +58,16 @@ public:
 
     /// Does an edit; what was undone before it is forgotten.
     void apply(std::size_t index, database::Edit edit);
-    void undo(std::size_t index);
-    void redo(std::size_t index);
+    /// Undoes what was done last, to this database or to which files the buses have. Returns whether it was the latter.
+    bool undo(std::size_t index);
+    bool redo(std::size_t index);
+    [[nodiscard]] bool canUndo(std::size_t index) const { return at(index).canUndo() || arranged_ > 0; }
+    [[nodiscard]] bool canRedo(std::size_t index) const { return at(index).canRedo() || arranged_ < arrangements_.size(); }
+    /// Whether undoing now would change which files the buses have.
+    [[nodiscard]] bool undoArranges(std::size_t index) const;
+    [[nodiscard]] bool redoArranges(std::size_t index) const;
+    /// What makes edits of a database, for `apply`.
+    [[nodiscard]] database::Editor editor(std::size_t index) { return database::Editor(entries_[index]->edited); }
 
     /// Whether the file is no longer as it was read or written.
     [[nodiscard]] bool changedOnDisk(std::size_t index) const;
@@ -65,8 +83,10 @@ public:
 
     /// Attaches a file to a bus of the rig, behind those that it has; the first that knows an identifier wins.
     [[nodiscard]] Expected<std::size_t> attach(const std::string& bus, const std::string& path);
-    /// Says where a missing file is.
-    [[nodiscard]] Expected<void> pointTo(std::size_t index, const std::string& path);
+    /// Takes a file off a bus. It stays on disk.
+    void detach(const std::string& bus, std::size_t index);
+    /// Says where a missing file is: that one takes its place. Returns its index.
+    [[nodiscard]] Expected<std::size_t> pointTo(std::size_t index, const std::string& path);
     /// Moves a file of a bus one place towards the front.
     void prefer(const std::string& bus, std::size_t index);
     /// A new, empty database file that is attached to a bus. It is written at once.
@@ -77,10 +97,19 @@ public:
 
 private:
     void load(ShelfEntry& entry);
-    void writeBuses();
+    /// Index of a file by its path, read if it is new to the shelf.
+    Expected<std::size_t> take(const std::string& path);
+    [[nodiscard]] std::vector<std::vector<std::string>> files() const;
+    void arrange(std::string title, std::vector<std::vector<std::string>> next);
+    void setFiles(const std::vector<std::vector<std::string>>& files);
 
     Rig& rig_;
     std::vector<std::unique_ptr<ShelfEntry>> entries_;
+    std::vector<Arrangement> arrangements_;     // done up to `arranged_`, undone behind it
+    std::size_t arranged_ = 0;
+    std::uint64_t order_ = 0;
+    // Databases of the last catalog, so that only what was edited since is copied for the next.
+    mutable std::map<const ShelfEntry*, std::pair<std::uint64_t, std::shared_ptr<const database::Database>>> shared_;
 };
 
 }  // namespace wavetrope::rig

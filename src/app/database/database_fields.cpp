@@ -33,18 +33,29 @@ void DatabaseView::fillEntries()
     entries_->clear();
     for (std::size_t i = 0; i < desk_.count(); ++i) {
         const rig::ShelfEntry& entry = desk_.shelf().at(i);
+        if (entry.buses.empty())
+            continue;
         QString title = entry.own ? tr("%1: the rig's own").arg(text(entry.name)) : text(entry.name);
         if (entry.missing)
             title += tr(" (missing)");
-        entries_->addItem(title);
+        entries_->addItem(title, qulonglong(i));
     }
-    entries_->setCurrentIndex(static_cast<int>(desk_.current()));
+    entries_->setCurrentIndex(entries_->findData(qulonglong(desk_.current())));
+}
+
+void DatabaseView::setField(const char* name, const QString& value)
+{
+    QLineEdit* edit = fields_.at(QLatin1String(name));
+    if (edit->text() == value)
+        return;
+    edit->setText(value);
+    edit->setCursorPosition(0);
 }
 
 void DatabaseView::fill()
 {
     const bool any = desk_.any();
-    entries_->setCurrentIndex(any ? static_cast<int>(desk_.current()) : -1);
+    entries_->setCurrentIndex(any ? entries_->findData(qulonglong(desk_.current())) : -1);
     const database::Message* message = any ? desk_.message() : nullptr;
     // Whoever undid an edit may have taken the chosen one along.
     if (any && message == nullptr && !desk_.database().messages.empty()) {
@@ -71,18 +82,11 @@ void DatabaseView::fill()
         return;
     }
     filling_ = true;
-    const auto set = [this](const char* name, const QString& value) {
-        QLineEdit* edit = fields_.at(QLatin1String(name));
-        if (edit->text() == value)
-            return;
-        edit->setText(value);
-        edit->setCursorPosition(0);
-    };
-    set("messageName", text(message->name));
-    set("messageId", text(can::toText(message->id)));
-    set("messageLength", QString::number(message->length));
-    set("messageCycle", message->cycleTime.count() > 0 ? text(can::spanText(message->cycleTime)) : QString());
-    set("messageComment", text(message->comment));
+    setField("messageName", text(message->name));
+    setField("messageId", text(can::toText(message->id)));
+    setField("messageLength", QString::number(message->length));
+    setField("messageCycle", message->cycleTime.count() > 0 ? text(can::spanText(message->cycleTime)) : QString());
+    setField("messageComment", text(message->comment));
     frame_->setCurrentIndex(!message->fd ? 0 : message->brs ? 2 : 1);
     {
         const QSignalBlocker quiet(sender_);
@@ -189,29 +193,22 @@ void DatabaseView::fillSignal()
     if (signal == nullptr)
         return;
     filling_ = true;
-    const auto set = [this](const char* name, const QString& value) {
-        QLineEdit* edit = fields_.at(QLatin1String(name));
-        if (edit->text() == value)
-            return;
-        edit->setText(value);
-        edit->setCursorPosition(0);
-    };
-    set("signalName", text(signal->name));
-    set("signalStart", QString::number(signal->startBit));
-    set("signalLength", QString::number(signal->length));
-    set("signalFactor", numberField(signal->factor));
-    set("signalOffset", numberField(signal->offset));
-    set("signalMinimum", signal->minimum ? numberField(*signal->minimum) : QString());
-    set("signalMaximum", signal->maximum ? numberField(*signal->maximum) : QString());
-    set("signalUnit", text(signal->unit));
-    set("signalStartValue", signal->startRaw ? numberField(*signal->startRaw * signal->factor + signal->offset) : QString());
-    set("signalPresent", text(database::muxText(*signal)));
-    set("signalTexts", text(database::textsText(signal->texts)));
+    setField("signalName", text(signal->name));
+    setField("signalStart", QString::number(signal->startBit));
+    setField("signalLength", QString::number(signal->length));
+    setField("signalFactor", numberField(signal->factor));
+    setField("signalOffset", numberField(signal->offset));
+    setField("signalMinimum", signal->minimum ? numberField(*signal->minimum) : QString());
+    setField("signalMaximum", signal->maximum ? numberField(*signal->maximum) : QString());
+    setField("signalUnit", text(signal->unit));
+    setField("signalStartValue", signal->startRaw ? numberField(*signal->startRaw * signal->factor + signal->offset) : QString());
+    setField("signalPresent", text(database::muxText(*signal)));
+    setField("signalTexts", text(database::textsText(signal->texts)));
     QStringList receivers;
     for (const std::string& receiver : signal->receivers)
         receivers << text(receiver);
-    set("signalReceivers", receivers.join(QStringLiteral(", ")));
-    set("signalComment", text(signal->comment));
+    setField("signalReceivers", receivers.join(QStringLiteral(", ")));
+    setField("signalComment", text(signal->comment));
     order_->setCurrentIndex(signal->order == database::ByteOrder::motorola ? 1 : 0);
     kind_->setCurrentIndex(signal->type == database::ValueType::single ? 2 : signal->type == database::ValueType::floating ? 3 : signal->isSigned ? 1 : 0);
     layout_->setSweepOrder(signal->order);

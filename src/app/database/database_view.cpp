@@ -1,14 +1,9 @@
 #include "app/database/database_view.h"
 
-#include <QApplication>
-#include <QClipboard>
 #include <QDropEvent>
-#include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QKeyEvent>
-#include <QMenu>
-#include <QMessageBox>
 #include <QMimeData>
 #include <QPainter>
 #include <QSplitter>
@@ -16,14 +11,10 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
-#include "app/database/network_dialog.h"
 #include "app/paint/paint.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
-#include "database/database_json.h"
-#include "database/diff.h"
 #include "database/field_text.h"
 #include "measure/coverage.h"
 
@@ -31,7 +22,6 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr const char* definitionMime = "application/x-wavetrope-definition";
 constexpr std::uint64_t rowsPerBeat = 200'000;
 constexpr unsigned togglesEvery = 30;  // beats
 
@@ -159,65 +149,9 @@ void DatabaseView::buildTools()
     line->addWidget(more_);
     line->addWidget(facts_, 1);
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    connect(entries_, &QComboBox::activated, this, [this](int index) { desk_.open(static_cast<std::size_t>(index)); });
+    connect(entries_, &QComboBox::activated, this, [this](int index) { desk_.open(static_cast<std::size_t>(entries_->itemData(index).toULongLong())); });
     connect(save_, &QPushButton::clicked, this, &DatabaseView::saveCurrent);
     buildMenu();
-}
-
-void DatabaseView::buildMenu()
-{
-    auto* menu = new QMenu(more_);
-    menu->setObjectName(QStringLiteral("databaseMenu"));
-    const auto add = [&](const QString& name, const QString& words, auto action, const QKeySequence& key = {}) {
-        QAction* item = menu->addAction(words);
-        item->setObjectName(name);
-        item->setShortcut(key);
-        item->setShortcutContext(Qt::WidgetWithChildrenShortcut);
-        addAction(item);
-        connect(item, &QAction::triggered, this, action);
-    };
-    add(QStringLiteral("newMessage"), tr("New message"), [this] { newMessage(); }, QKeySequence(Qt::CTRL | Qt::Key_M));
-    add(QStringLiteral("newSignal"), tr("New signal"), [this] { newSignal(~0U, 8); }, QKeySequence(Qt::CTRL | Qt::Key_I));
-    add(QStringLiteral("removeMessage"), tr("Take the message out"), [this] {
-        if (desk_.message() != nullptr)
-            desk_.apply(desk_.editor().removeMessage(desk_.message()->uid));
-    });
-    menu->addSeparator();
-    add(QStringLiteral("copyDefinition"), tr("Copy message or signal"), [this] { copy(); });
-    add(QStringLiteral("pasteDefinition"), tr("Paste"), [this] { paste(); });
-    menu->addSeparator();
-    add(QStringLiteral("network"), tr("Nodes, tables and attributes..."), [this] {
-        NetworkDialog dialog(desk_, this);
-        dialog.exec();
-    });
-    menu->addSeparator();
-    add(QStringLiteral("attachDatabase"), tr("Attach a database..."), [this] { attachFile(QFileDialog::getOpenFileName(this, tr("Database to attach"), {}, tr("Signal databases (*.dbc)"))); });
-    add(QStringLiteral("newDatabase"), tr("New database..."), [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("New database"), QStringLiteral("new.dbc"), tr("Signal databases (*.dbc)"));
-        if (path.isEmpty() || !desk_.any())
-            return;
-        const auto made = desk_.shelf().create(desk_.entry().buses.empty() ? std::string() : desk_.entry().buses.front(), path.toStdString());
-        if (!made)
-            return desk_.say(text(made.error().text()));
-        desk_.noteAttached();
-        desk_.open(*made);
-    });
-    add(QStringLiteral("preferDatabase"), tr("Let it win over the one before it"), [this] {
-        for (const std::string& bus : desk_.entry().buses)
-            desk_.shelf().prefer(bus, desk_.current());
-        desk_.noteAttached();
-    });
-    add(QStringLiteral("pointTo"), tr("Point to the file..."), [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Where the database is"), {}, tr("Signal databases (*.dbc)"));
-        if (path.isEmpty())
-            return;
-        if (const auto found = desk_.shelf().pointTo(desk_.current(), path.toStdString()); !found)
-            return desk_.say(text(found.error().text()));
-        desk_.noteAttached();
-        desk_.open(desk_.current());
-    });
-    add(QStringLiteral("exportDatabase"), tr("Export as .dbc, .json, .csv or .html..."), [this] { exportAs(); });
-    more_->setMenu(menu);
 }
 
 QLineEdit* DatabaseView::field(QWidget* parent, const char* name, const QString& tip)
@@ -312,7 +246,7 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     labelled(sgrid, 2, 1, tr("start value"), field(signalForm_, "signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")));
     labelled(sgrid, 2, 2, tr("lowest"), field(signalForm_, "signalMinimum", tr("Smallest value; empty for no range")));
     labelled(sgrid, 2, 3, tr("highest"), field(signalForm_, "signalMaximum", tr("Largest value; empty for no range")));
-    labelled(sgrid, 3, 0, tr("texts"), field(signalForm_, "signalTexts", tr("Texts of raw values: 0 = off; 1 = on")), 2);
+    labelled(sgrid, 3, 0, tr("texts"), field(signalForm_, "signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 2);
     labelled(sgrid, 3, 2, tr("present"), field(signalForm_, "signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 2);
     labelled(sgrid, 4, 0, tr("says"), field(signalForm_, "signalComment", tr("Comment")), 2);
     labelled(sgrid, 4, 2, tr("heard by"), field(signalForm_, "signalReceivers", tr("Nodes that receive it, with commas")), 2);
@@ -519,130 +453,6 @@ void DatabaseView::refreshLayout()
     if (hint.isEmpty())
         hint = row == trace::noRow ? tr("Not seen up to the cursor. Sweep over free bits to define a signal.") : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
     hint_->setText(hint);
-}
-
-bool DatabaseView::saveCurrent()
-{
-    if (!desk_.any())
-        return false;
-    if (desk_.shelf().changedOnDisk(desk_.current())) {
-        askAboutDisk();
-        return false;
-    }
-    if (const auto saved = desk_.shelf().save(desk_.current()); !saved) {
-        desk_.say(text(saved.error().text()));
-        return false;
-    }
-    desk_.say({});
-    if (desk_.entry().own)
-        Q_EMIT setUpChanged();  // they are part of the rig's document
-    desk_.noteAttached();
-    fill();
-    return true;
-}
-
-void DatabaseView::askAboutDisk()
-{
-    const auto now = desk_.shelf().onDisk(desk_.current());
-    QString words;
-    if (!now) {
-        words = text(now.error().text());
-    } else {
-        const auto changes = database::diff(desk_.database(), now->database);
-        QStringList lines;
-        for (std::size_t i = 0; i < changes.size() && i < 12; ++i)
-            lines << (changes[i].field.empty() ? tr("%1: %2").arg(text(changes[i].object), QLatin1String(database::toText(changes[i].kind))) : tr("%1, %2: %3 here, %4 in the file").arg(text(changes[i].object), text(changes[i].field), text(changes[i].before), text(changes[i].after)));
-        if (changes.size() > 12)
-            lines << tr("and %1 more").arg(changes.size() - 12);
-        words = changes.empty() ? tr("The file means the same as what is shown here.") : lines.join(QLatin1Char('\n'));
-    }
-    QMessageBox box(QMessageBox::Question, tr("Wavetrope"), tr("%1 was changed by another program.").arg(text(desk_.entry().name)), QMessageBox::NoButton, this);
-    box.setInformativeText(words);
-    QPushButton* again = box.addButton(tr("Read it again"), QMessageBox::DestructiveRole);
-    QPushButton* keep = box.addButton(tr("Overwrite it with mine"), QMessageBox::AcceptRole);
-    box.addButton(tr("Leave both"), QMessageBox::RejectRole);
-    box.exec();
-    if (box.clickedButton() == again) {
-        if (const auto read = desk_.shelf().reread(desk_.current()); !read)
-            desk_.say(text(read.error().text()));
-    } else if (box.clickedButton() == keep) {
-        if (const auto saved = desk_.shelf().save(desk_.current(), true); !saved)
-            desk_.say(text(saved.error().text()));
-    } else {
-        return;
-    }
-    desk_.noteAttached();
-    desk_.open(desk_.current());
-}
-
-void DatabaseView::exportAs()
-{
-    const QString path = QFileDialog::getSaveFileName(this, tr("Export the database"), QStringLiteral("network.html"), tr("Page (*.html);;Table (*.csv);;Database (*.dbc);;JSON (*.json)"));
-    if (path.isEmpty())
-        return;
-    if (const auto written = desk_.shelf().exportTo(desk_.current(), path.toStdString()); !written)
-        desk_.say(text(written.error().text()));
-}
-
-void DatabaseView::attachFile(const QString& path)
-{
-    if (path.isEmpty() || !desk_.any())
-        return;
-    const int shown = desk_.bus();
-    const std::string bus = shown >= 0 ? stage().catalog().busName(static_cast<std::uint8_t>(shown)) : desk_.entry().buses.front();
-    const auto attached = desk_.shelf().attach(bus, path.toStdString());
-    if (!attached)
-        return desk_.say(text(attached.error().text()));
-    desk_.noteAttached();
-    desk_.open(*attached);
-    Q_EMIT setUpChanged();
-}
-
-void DatabaseView::copy()
-{
-    const database::Message* message = desk_.message();
-    if (message == nullptr)
-        return;
-    // The clipboard holds a database of one message; of a signal, with that signal alone.
-    database::Database one;
-    one.messages.push_back(*message);
-    if (const database::Signal* signal = desk_.signal())
-        one.messages.front().signals = {*signal};
-    one.definitions = desk_.database().definitions;
-    const std::string json = database::toJson(one).dump(2);
-    auto* mime = new QMimeData;
-    mime->setText(text(json));
-    mime->setData(QLatin1String(definitionMime), desk_.signal() != nullptr ? QByteArrayLiteral("signal") : QByteArrayLiteral("message"));
-    QApplication::clipboard()->setMimeData(mime);
-}
-
-void DatabaseView::paste()
-{
-    const QMimeData* mime = QApplication::clipboard()->mimeData();
-    const auto read = database::readDatabaseJson(mime->text().toStdString(), "clipboard");
-    if (!read || read->messages.empty())
-        return desk_.say(tr("The clipboard holds no message or signal."));
-    database::Message message = read->messages.front();
-    for (database::Signal& signal : message.signals)
-        signal.uid = 0;
-    const bool asSignal = mime->data(QLatin1String(definitionMime)) == "signal" && !message.signals.empty();
-    if (asSignal) {
-        const database::Message* into = desk_.message();
-        if (into == nullptr)
-            return;
-        database::Signal signal = message.signals.front();
-        while (into->find(signal.name) != nullptr)
-            signal.name += "_2";
-        const std::uint32_t uid = into->uid;
-        if (desk_.apply(desk_.editor().putSignal(uid, signal, "paste " + signal.name)))
-            desk_.choose(uid, desk_.message()->signals.back().uid);
-        return;
-    }
-    message.uid = 0;
-    while (desk_.database().find(message.name) != nullptr)
-        message.name += "_2";
-    if (desk_.apply(desk_.editor().putMessage(message, "paste " + message.name)))
-        desk_.choose(desk_.database().messages.back().uid);
 }
 
 void DatabaseView::undo(bool redo)

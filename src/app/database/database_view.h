@@ -84,6 +84,7 @@ private:
     void buildForms(QWidget* parent, QVBoxLayout* column);
     void buildMenu();
     void fillEntries();
+    void setField(const char* name, const QString& value);
     void fill();
     void fillSignal();
     void refresh();
@@ -98,6 +99,8 @@ private:
     void askAboutDisk();
     void exportAs();
     void attachFile(const QString& path);
+    /// After which files the buses have was changed: shows one of them.
+    void rearranged(std::size_t index);
     /// Own copy of the chosen message for the picture and the plot, so that both follow an edit at once.
     [[nodiscard]] int chosenSignalIndex() const;
 

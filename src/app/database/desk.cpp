@@ -116,17 +116,22 @@ bool Desk::apply(Expected<database::Edit> edit)
     return true;
 }
 
-void Desk::undo()
-{
-    shelf().undo(current_);
-    publishing_.start();
-    Q_EMIT edited();
-}
+void Desk::undo() { step(shelf().undo(current_)); }
 
-void Desk::redo()
+void Desk::redo() { step(shelf().redo(current_)); }
+
+void Desk::step(bool arrangement)
 {
-    shelf().redo(current_);
-    publishing_.start();
+    if (!arrangement) {
+        publishing_.start();
+        Q_EMIT edited();
+        return;
+    }
+    // What is open may no longer belong to any bus.
+    for (std::size_t i = 0; i < shelf().size() && entry().buses.empty(); ++i)
+        if (!shelf().at(i).buses.empty())
+            open(i);
+    noteArranged();
     Q_EMIT edited();
 }
 
@@ -154,6 +159,12 @@ void Desk::say(const QString& problem)
         return;
     problem_ = problem;
     Q_EMIT problemChanged();
+}
+
+void Desk::noteArranged()
+{
+    noteAttached();
+    Q_EMIT arranged();
 }
 
 void Desk::noteAttached()

@@ -41,7 +41,7 @@ public:
     bool apply(Expected<database::Edit> edit);
     void undo();
     void redo();
-    [[nodiscard]] database::Editor editor() { return database::Editor(const_cast<database::Database&>(database())); }
+    [[nodiscard]] database::Editor editor() { return shelf().editor(current_); }
 
     /// Bus of the stage that the open database explains, or -1.
     [[nodiscard]] int bus() const;
@@ -50,16 +50,23 @@ public:
     /// What the last failed edit or saving said.
     [[nodiscard]] const QString& problem() const { return problem_; }
     void say(const QString& problem);
+    /// After databases came, went or were saved.
     void noteAttached();
+    /// After the buses got other files, which is part of the rig's document.
+    void noteArranged();
+    /// Whether the last step, done or undone, was one of which files the buses have.
+    [[nodiscard]] bool arrangedLast(bool redo) const { return shelf_ && any() && (redo ? shelf_->redoArranges(current_) : shelf_->undoArranges(current_)); }
 
 Q_SIGNALS:
     void entriesChanged();      ///< Databases came, went or were saved.
+    void arranged();            ///< Which files the buses have is no longer as in the rig's document.
     void edited();              ///< The open one changed, or another is open.
     void chosen();
     void problemChanged();
     void changedOnDisk();
 
 private:
+    void step(bool arrangement);
     void watch();
 
     Stage& stage_;

@@ -28,6 +28,18 @@ int indexOf(const char* const (&words)[count], const QString& word)
     return -1;
 }
 
+constexpr const char* variableTypes[] = {"integer", "float", "text"};
+
+bool readRange(const QString& words, double& low, double& high)
+{
+    const QStringList ends = words.split(QStringLiteral(" to "));
+    bool a = false;
+    bool b = false;
+    low = ends.front().toDouble(&a);
+    high = ends.back().toDouble(&b);
+    return ends.size() == 2 && a && b;
+}
+
 // "0 to 100" of a number's definition, "off, on" of an enumeration's.
 QString limitsText(const database::AttributeDefinition& d)
 {
@@ -62,13 +74,14 @@ NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), des
 {
     setObjectName(QStringLiteral("networkDialog"));
     setWindowTitle(tr("Nodes, tables and attributes"));
-    resize(720, 460);
+    resize(800, 480);
     auto* column = new QVBoxLayout(this);
     column->addWidget(tabs_, 1);
     nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("says")}, tr("Type in the last row to add a node; Delete takes the chosen one out"));
     tables_ = table("networkTables", tr("Value tables"), {tr("table"), tr("texts")}, tr("Texts as 0 = off; 1 = on"));
     definitions_ = table("networkDefinitions", tr("Attributes"), {tr("of"), tr("attribute"), tr("type"), tr("range or choices"), tr("default")}, tr("Of: network, node, message, signal and their relations. Type: integer, hexadecimal, float, text, enumeration"));
-    values_ = table("networkValues", tr("Values"), {tr("object"), tr("attribute"), tr("value")}, tr("Of the network, of the chosen message and of its chosen signal; empty for the default"));
+    variables_ = table("networkVariables", tr("Variables"), {tr("variable"), tr("type"), tr("range"), tr("unit"), tr("initial"), tr("nodes"), tr("texts"), tr("says")}, tr("Variables of the environment, which are part of no frame. Type: integer, float, text"));
+    values_ = table("networkValues", tr("Values"), {tr("object"), tr("attribute"), tr("value")}, tr("Of the network, of the chosen message, its signal and its nodes, of variables and of relations; empty for the default"));
     problem_->setStyleSheet(QStringLiteral("color: %1;").arg(Theme::get().error.name()));
     problem_->setWordWrap(true);
     column->addWidget(problem_);
@@ -78,6 +91,7 @@ NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), des
     connect(nodes_, &QTableWidget::cellChanged, this, &NetworkDialog::takeNode);
     connect(tables_, &QTableWidget::cellChanged, this, &NetworkDialog::takeTable);
     connect(definitions_, &QTableWidget::cellChanged, this, &NetworkDialog::takeDefinition);
+    connect(variables_, &QTableWidget::cellChanged, this, &NetworkDialog::takeVariable);
     connect(values_, &QTableWidget::cellChanged, this, &NetworkDialog::takeValue);
     connect(&desk_, &Desk::edited, this, &NetworkDialog::fill);
     connect(&desk_, &Desk::problemChanged, this, [this] { problem_->setText(desk_.problem()); });
@@ -122,29 +136,122 @@ void NetworkDialog::fill()
     }
     put(definitions_, static_cast<int>(db.definitions.size()), {QString(), QString(), QString(), QString(), QString()}, 0);
 
-    // Values of what is chosen: one row for each attribute that is defined for it.
+    variables_->setRowCount(static_cast<int>(db.variables.size()) + 1);
+    for (std::size_t i = 0; i < db.variables.size(); ++i) {
+        const database::Variable& v = db.variables[i];
+        QStringList nodes;
+        for (const std::string& node : v.nodes)
+            nodes << text(node);
+        put(variables_, static_cast<int>(i),
+            {text(v.name), QLatin1String(variableTypes[std::min(v.type, 2U)]), tr("%1 to %2").arg(text(database::numberText(v.minimum, 12)), text(database::numberText(v.maximum, 12))), text(v.unit), text(database::numberText(v.initial, 12)), nodes.join(QStringLiteral(", ")),
+             text(database::textsText(v.texts)), text(v.comment)},
+            v.uid);
+    }
+    put(variables_, static_cast<int>(db.variables.size()), QStringList(8, QString()), 0);
+
+    fillValues();
+    filling_ = false;
+}
+
+// One row for each attribute that is defined for the network, for what is chosen, for every variable and for the
+// relations of these.
+void NetworkDialog::fillValues()
+{
+    const database::Database& db = desk_.database();
+    const database::Message* message = desk_.message();
+    const database::Signal* signal = desk_.signal();
+    valueRows_.clear();
     values_->setRowCount(0);
-    const auto values = [&](database::AttributeOwner owner, const QString& object, const database::AttributeValues& list) {
+    const auto add = [&](const QString& object, const database::AttributeDefinition& d, const database::AttributeValue* value, ValueRow row) {
+        const int at = values_->rowCount();
+        values_->insertRow(at);
+        const QStringList cells{object, text(d.name), value != nullptr ? text(d.wordsOf(*value)) : QString()};
+        for (int column = 0; column < 3; ++column)
+            values_->setItem(at, column, new QTableWidgetItem(cells[column]));
+        for (const int fixed : {0, 1})
+            values_->item(at, fixed)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
+        values_->item(at, 2)->setToolTip(d.standard ? tr("Empty: the default, %1").arg(text(d.wordsOf(*d.standard))) : tr("Empty: no value"));
+        row.definition = d.uid;
+        valueRows_.push_back(std::move(row));
+    };
+    const auto values = [&](database::AttributeOwner owner, const QString& object, std::uint32_t uid, const database::AttributeValues& list) {
+        for (const database::AttributeDefinition& d : db.definitions)
+            if (d.owner == owner)
+                add(object, d, list.find(d.name), {0, uid, {}});
+    };
+    // Of the relations that the model knows of, and those that the file gives a value.
+    const auto relations = [&](database::AttributeOwner owner, std::vector<std::string> nodes, std::uint32_t ofMessage, const std::string& ofObject) {
+        for (const database::Relation& r : db.network.relations)
+            if (r.owner == owner && r.message == ofMessage && r.object == ofObject && std::find(nodes.begin(), nodes.end(), r.node) == nodes.end())
+                nodes.push_back(r.node);
         for (const database::AttributeDefinition& d : db.definitions) {
             if (d.owner != owner)
                 continue;
-            const int row = values_->rowCount();
-            values_->insertRow(row);
-            const database::AttributeValue* own = list.find(d.name);
-            put(values_, row, {object, text(d.name), own != nullptr ? text(d.wordsOf(*own)) : QString()}, d.uid);
-            for (const int fixed : {0, 1})
-                values_->item(row, fixed)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
+            for (const std::string& node : nodes) {
+                if (node.empty())
+                    continue;
+                const database::Relation relation{0, owner, d.name, node, ofMessage, ofObject, {}};
+                const database::AttributeValue* value = nullptr;
+                for (const database::Relation& r : db.network.relations)
+                    if (r.owner == owner && r.attribute == d.name && r.node == node && r.message == ofMessage && r.object == ofObject)
+                        value = &r.value;
+                const QString object = ofObject.empty() && message != nullptr ? text(message->name) : text(ofObject);
+                add(tr("%1 with %2").arg(text(node), object), d, value, {0, 0, relation});
+            }
         }
     };
-    values(database::AttributeOwner::network, tr("network"), db.network.attributes);
+    values(database::AttributeOwner::network, tr("network"), 0, db.network.attributes);
     for (const database::Node& node : db.nodes)
-        if (desk_.message() != nullptr && node.name == desk_.message()->sender)
-            values(database::AttributeOwner::node, tr("node %1").arg(text(node.name)), node.attributes);
-    if (desk_.message() != nullptr)
-        values(database::AttributeOwner::message, text(desk_.message()->name), desk_.message()->attributes);
-    if (desk_.signal() != nullptr)
-        values(database::AttributeOwner::signal, text(desk_.message()->name + "." + desk_.signal()->name), desk_.signal()->attributes);
-    filling_ = false;
+        if (message != nullptr && node.name == message->sender)
+            values(database::AttributeOwner::node, tr("node %1").arg(text(node.name)), node.uid, node.attributes);
+    if (message != nullptr) {
+        values(database::AttributeOwner::message, text(message->name), message->uid, message->attributes);
+        std::vector<std::string> senders = message->moreSenders;
+        senders.insert(senders.begin(), message->sender);
+        relations(database::AttributeOwner::nodeMessage, std::move(senders), message->uid, {});
+    }
+    if (signal != nullptr) {
+        values(database::AttributeOwner::signal, text(message->name + "." + signal->name), signal->uid, signal->attributes);
+        relations(database::AttributeOwner::nodeSignal, signal->receivers, message->uid, signal->name);
+    }
+    for (const database::Variable& variable : db.variables) {
+        values(database::AttributeOwner::variable, tr("variable %1").arg(text(variable.name)), variable.uid, variable.attributes);
+        relations(database::AttributeOwner::nodeVariable, variable.nodes, 0, variable.name);
+    }
+}
+
+void NetworkDialog::takeVariable(int row, int)
+{
+    const auto cell = [&](int column) { return variables_->item(row, column)->text().trimmed(); };
+    if (filling_ || cell(0).isEmpty())
+        return;
+    database::Variable variable;
+    const quint32 uid = variables_->item(row, 0)->data(Qt::UserRole).toUInt();
+    for (const database::Variable& known : desk_.database().variables)
+        if (known.uid == uid)
+            variable = known;
+    variable.name = cell(0).toStdString();
+    if (!cell(1).isEmpty()) {
+        const int type = indexOf(variableTypes, cell(1));
+        if (type < 0)
+            return desk_.say(tr("'%1': expected integer, float or text").arg(cell(1)));
+        variable.type = static_cast<unsigned>(type);
+    }
+    if (!cell(2).isEmpty() && !readRange(cell(2), variable.minimum, variable.maximum))
+        return desk_.say(tr("'%1': expected a range such as 0 to 100").arg(cell(2)));
+    variable.unit = cell(3).toStdString();
+    bool good = true;
+    variable.initial = cell(4).isEmpty() ? 0 : cell(4).toDouble(&good);
+    if (!good)
+        return desk_.say(tr("'%1': expected a number").arg(cell(4)));
+    variable.nodes = database::wordsFromText(cell(5).toStdString());
+    auto texts = database::textsFromText(cell(6).toStdString());
+    if (!texts)
+        return desk_.say(text(texts.error().text()));
+    variable.texts = std::move(*texts);
+    variable.comment = cell(7).toStdString();
+    if (!desk_.apply(desk_.editor().putVariable(variable, uid == 0 ? "new variable" : "change variable")))
+        fill();
 }
 
 void NetworkDialog::takeNode(int row, int)
@@ -199,12 +306,9 @@ void NetworkDialog::takeDefinition(int row, int)
         if (d.choices.empty())
             return;  // the choices come next
     } else if (!cell(3).isEmpty()) {
-        const QStringList ends = cell(3).split(QStringLiteral(" to "));
-        bool a = false;
-        bool b = false;
-        const double low = ends.front().toDouble(&a);
-        const double high = ends.back().toDouble(&b);
-        if (ends.size() != 2 || !a || !b)
+        double low = 0;
+        double high = 0;
+        if (!readRange(cell(3), low, high))
             return desk_.say(tr("'%1': expected a range such as 0 to 100").arg(cell(3)));
         d.minimum = low;
         d.maximum = high;
@@ -219,38 +323,42 @@ void NetworkDialog::takeValue(int row, int column)
 {
     if (filling_ || column != 2)
         return;
-    const quint32 uid = values_->item(row, 0)->data(Qt::UserRole).toUInt();
+    const ValueRow chosen = valueRows_[static_cast<std::size_t>(row)];
+    const database::Database& db = desk_.database();
     const QString typed = values_->item(row, 2)->text();
-    for (const database::AttributeDefinition& d : desk_.database().definitions) {
-        if (d.uid != uid)
-            continue;
-        const auto change = [&](database::AttributeValues& list) {
-            if (typed.isEmpty())
-                list.remove(d.name);
-            else
-                list.set(d.name, valueFrom(typed, d));
-        };
-        const std::string title = "attribute " + d.name;
-        if (d.owner == database::AttributeOwner::network) {
-            database::Network network = desk_.database().network;
-            change(network.attributes);
-            desk_.apply(desk_.editor().putNetwork(network, title));
-        } else if (d.owner == database::AttributeOwner::node && desk_.message() != nullptr) {
-            if (const database::Node* known = desk_.database().findNode(desk_.message()->sender)) {
-                database::Node node = *known;
-                change(node.attributes);
-                desk_.apply(desk_.editor().putNode(node, title));
-            }
-        } else if (d.owner == database::AttributeOwner::message && desk_.message() != nullptr) {
-            database::Message message = *desk_.message();
-            change(message.attributes);
-            desk_.apply(desk_.editor().putMessage(message, title));
-        } else if (d.owner == database::AttributeOwner::signal && desk_.signal() != nullptr) {
-            database::Signal signal = *desk_.signal();
-            change(signal.attributes);
-            desk_.apply(desk_.editor().putSignal(desk_.message()->uid, signal, title));
-        }
+    const auto found = std::find_if(db.definitions.begin(), db.definitions.end(), [&](const auto& d) { return d.uid == chosen.definition; });
+    if (found == db.definitions.end())
         return;
+    const database::AttributeDefinition d = *found;
+    const std::string title = "attribute " + d.name;
+    // Changes the attributes of a copy of the object of the row.
+    const auto changed = [&](auto object) {
+        if (typed.isEmpty())
+            object.attributes.remove(d.name);
+        else
+            object.attributes.set(d.name, valueFrom(typed, d));
+        return object;
+    };
+    const auto of = [&](const auto& list) { return std::find_if(list.begin(), list.end(), [&](const auto& o) { return o.uid == chosen.object; }); };
+    switch (d.owner) {
+    case database::AttributeOwner::network: desk_.apply(desk_.editor().putNetwork(changed(db.network), title)); break;
+    case database::AttributeOwner::node:
+        if (const auto node = of(db.nodes); node != db.nodes.end())
+            desk_.apply(desk_.editor().putNode(changed(*node), title));
+        break;
+    case database::AttributeOwner::message:
+        if (desk_.message() != nullptr)
+            desk_.apply(desk_.editor().putMessage(changed(*desk_.message()), title));
+        break;
+    case database::AttributeOwner::signal:
+        if (desk_.signal() != nullptr)
+            desk_.apply(desk_.editor().putSignal(desk_.message()->uid, changed(*desk_.signal()), title));
+        break;
+    case database::AttributeOwner::variable:
+        if (const auto variable = of(db.variables); variable != db.variables.end())
+            desk_.apply(desk_.editor().putVariable(changed(*variable), title));
+        break;
+    default: desk_.apply(desk_.editor().putRelation(chosen.relation, typed.isEmpty() ? std::nullopt : std::optional(valueFrom(typed, d)))); break;
     }
 }
 
@@ -261,7 +369,7 @@ void NetworkDialog::removeRow()
     const quint32 uid = item == nullptr ? 0 : item->data(Qt::UserRole).toUInt();
     if (uid == 0 || table == values_)
         return;
-    desk_.apply(table == nodes_ ? desk_.editor().removeNode(uid) : table == tables_ ? desk_.editor().removeTable(uid) : desk_.editor().removeDefinition(uid));
+    desk_.apply(table == nodes_ ? desk_.editor().removeNode(uid) : table == variables_ ? desk_.editor().removeVariable(uid) : table == tables_ ? desk_.editor().removeTable(uid) : desk_.editor().removeDefinition(uid));
 }
 
 void NetworkDialog::keyPressEvent(QKeyEvent* event)

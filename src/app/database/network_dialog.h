@@ -22,12 +22,20 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
+    /// What a row of values is about: an attribute of an object, or of a relation.
+    struct ValueRow {
+        std::uint32_t definition = 0;
+        std::uint32_t object = 0;
+        database::Relation relation;
+    };
     QTableWidget* table(const char* name, const QString& title, const QStringList& heads, const QString& tip);
     void fill();
     void takeNode(int row, int column);
     void takeTable(int row, int column);
     void takeDefinition(int row, int column);
+    void takeVariable(int row, int column);
     void takeValue(int row, int column);
+    void fillValues();
     void removeRow();
 
     Desk& desk_;
@@ -35,8 +43,10 @@ private:
     QTableWidget* nodes_;
     QTableWidget* tables_;
     QTableWidget* definitions_;
+    QTableWidget* variables_;
     QTableWidget* values_;
     QLabel* problem_;
+    std::vector<ValueRow> valueRows_;
     bool filling_ = false;
 };
 

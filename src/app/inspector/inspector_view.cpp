@@ -336,7 +336,7 @@ void Inspector::paintDefinition(QPainter& painter, double& y, const database::Ca
     if (const std::string present = database::muxText(signal); !present.empty())
         fact(painter, y, tr("Present"), QString::fromStdString(present), false, false);
     for (std::size_t i = 0; i < signal.texts.size() && i < 8; ++i)
-        fact(painter, y, QString::number(signal.texts[i].value), QString::fromStdString(signal.texts[i].text), false, false);
+        fact(painter, y, QString::number(signal.texts[i].value) + (signal.texts[i].more > 0 ? tr(" to %1").arg(signal.texts[i].last()) : QString()), QString::fromStdString(signal.texts[i].text), false, false);
     if (!message.message->sender.empty())
         link(painter, y, tr("Sent by"), QString::fromStdString(message.message->sender));
     for (const std::string& receiver : signal.receivers)

@@ -11,6 +11,7 @@
 
 #include "app/paint/paint.h"
 #include "app/theme/theme.h"
+#include "database/codec.h"
 
 namespace wavetrope::app {
 
@@ -96,6 +97,19 @@ void NodesView::refreshLog()
 
 std::size_t NodesView::rowCount() const { return stage().document().isLive() ? reports_.size() : senders_.size(); }
 
+bool NodesView::refusesNow(const rig::NodeReport& report, Time at)
+{
+    return std::any_of(report.refused.begin(), report.refused.end(), [&](const auto& entry) { return at - entry.second.time < silentAfter; });
+}
+
+QString NodesView::refusedText(const rig::NodeReport& report)
+{
+    QStringList lines;
+    for (const auto& [signal, refused] : report.refused)
+        lines << tr("%1 refused %2, which its bits cannot hold; %3 times").arg(QString::fromStdString(signal), QString::fromStdString(database::numberText(refused.value, 9))).arg(refused.count);
+    return lines.join(QLatin1Char('\n'));
+}
+
 QString NodesView::nodeOf(std::size_t index) const { return QString::fromStdString(stage().document().isLive() ? reports_[index].name : senders_[index].node); }
 
 double NodesView::rowTop(std::size_t index) const { return Theme::get().px(headHeight) + static_cast<double>(index) * Theme::get().px(pitch) - scroll_; }
@@ -172,6 +186,11 @@ bool NodesView::event(QEvent* event)
                 QToolTip::showText(help->globalPos(), report.on ? tr("Take %1 out of the simulation, as if it were unplugged  (Enter)").arg(QString::fromStdString(report.name)) : tr("Put %1 back into the simulation  (Enter)").arg(QString::fromStdString(report.name)), this);
                 return true;
             }
+        for (std::size_t i = 0; i < reports_.size(); ++i)
+            if (!reports_[i].refused.empty() && QRectF(0, rowTop(i), width(), Theme::get().px(pitch)).contains(help->pos())) {
+                QToolTip::showText(help->globalPos(), refusedText(reports_[i]), this);
+                return true;
+            }
     }
     return View::event(event);
 }
@@ -220,6 +239,8 @@ void NodesView::paintEvent(QPaintEvent*)
                 current = &change;
         if (!report.on)
             paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("not simulated"), theme.body(), theme.ink3);
+        else if (refusesNow(report, now))
+            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("value refused"), theme.bodyStrong(), theme.error);
         else if (current != nullptr)
             paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), QString::fromStdString(current->state), theme.body(), current->wrong ? theme.error : theme.ink);
 

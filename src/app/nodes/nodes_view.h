@@ -34,6 +34,9 @@ protected:
     void wheelEvent(QWheelEvent* event) override;
 
 private:
+    /// Whether a node has refused to send a value shortly before a moment.
+    [[nodiscard]] static bool refusesNow(const rig::NodeReport& report, Time at);
+    [[nodiscard]] static QString refusedText(const rig::NodeReport& report);
     void refresh();
     void refreshLog();
     void paintLog(QPainter& painter);

@@ -156,6 +156,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
                 if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<StreamView>() != nullptr)
                     return pageTabs_->setCurrentIndex(i);
     });
+    connect(&stage_->desk(), &Desk::arranged, this, [this] { pagesChanged_ = true; });
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
     buildPages();
@@ -353,6 +354,9 @@ void MainWindow::undo(bool redo)
             redo ? stack->redo() : stack->undo();
             return;
         }
+    // A file that was dropped on a bus, for example.
+    if (stage_->desk().arrangedLast(redo))
+        redo ? stage_->desk().redo() : stage_->desk().undo();
 }
 
 void MainWindow::startStop()

@@ -440,7 +440,7 @@ void RigTree::pointTo(QTreeWidgetItem* item)
     if (const auto found = desk.shelf().pointTo(item->data(0, fileRole).toUInt(), path.toStdString()); !found)
         QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(found.error().text()));
     else
-        desk.noteAttached();
+        desk.noteArranged();
 }
 
 void RigTree::attach(const QString& path, const QPoint& at)
@@ -460,7 +460,7 @@ void RigTree::attach(const QString& path, const QPoint& at)
     if (const auto attached = desk.shelf().attach(item->text(0).toStdString(), path.toStdString()); !attached)
         QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(attached.error().text()));
     else
-        desk.noteAttached();
+        desk.noteArranged();
 }
 
 void RigTree::activate(QTreeWidgetItem* item)
