@@ -5,6 +5,7 @@
 #include <random>
 
 #include "bench/figures.h"
+#include "bench/generated.h"
 #include "database/catalog.h"
 #include "database/dbc_reader.h"
 #include "database/dbc_writer.h"
@@ -13,38 +14,9 @@
 
 namespace wavetrope::bench {
 
-namespace {
-
-// Ten signals of 6 bits in each message, with comments, attributes and texts as files have them.
-std::string generated(unsigned messages)
-{
-    std::string out = "VERSION \"bench\"\nNS_ :\n\tCM_\nBS_:\nBU_:";
-    for (int i = 0; i < 60; ++i)
-        out += " Node" + std::to_string(i);
-    out += "\n\n";
-    const auto raw = [](unsigned m) { return 0x80000000U + 0x100U * m + 0x21U; };
-    for (unsigned m = 0; m < messages; ++m) {
-        out += "BO_ " + std::to_string(raw(m)) + " Message" + std::to_string(m) + ": 8 Node" + std::to_string(m % 60) + "\n";
-        for (unsigned s = 0; s < 10; ++s)
-            out += " SG_ Signal" + std::to_string(m) + "_" + std::to_string(s) + " : " + std::to_string(s * 6) + "|6@1" + (s % 3 == 0 ? "-" : "+") + " (0.25,-5) [-5|2] \"unit\" Node" + std::to_string((m + 1) % 60) + ",Node" + std::to_string((m + 2) % 60) + "\n";
-        out += "\n";
-    }
-    for (unsigned m = 0; m < messages; ++m)
-        for (unsigned s = 0; s < 10; s += 2)
-            out += "CM_ SG_ " + std::to_string(raw(m)) + " Signal" + std::to_string(m) + "_" + std::to_string(s) + " \"What this signal tells, in a sentence of the usual length for such files.\";\n";
-    out += "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\n";
-    for (unsigned m = 0; m < messages; ++m)
-        out += "BA_ \"GenMsgCycleTime\" BO_ " + std::to_string(raw(m)) + " " + std::to_string(10 + m % 90) + ";\n";
-    for (unsigned m = 0; m < messages; m += 3)
-        out += "VAL_ " + std::to_string(raw(m)) + " Signal" + std::to_string(m) + "_1 0 \"off\" 1 \"on\" 2 \"fault\" ;\n";
-    return out;
-}
-
-}  // namespace
-
 void databases(const std::vector<can::Frame>& frames)
 {
-    const std::string text = generated(5000);
+    const std::string text = generatedDatabase(5000);
     database::DbcReading reading;
     const double read = best(5, [&] { reading = database::readDbc(text, "bench.dbc"); });
     if (!reading.problems.empty() || reading.database.messages.size() != 5000)

@@ -94,6 +94,7 @@ void Shelf::apply(std::size_t index, database::Edit edit)
 {
     if (edit.empty())
         return;
+    const std::scoped_lock lock(changing_);
     ShelfEntry& entry = *entries_[index];
     database::apply(entry.edited, edit);
     if (entry.savedAt > entry.at)
@@ -121,6 +122,7 @@ bool Shelf::redoArranges(std::size_t index) const
 
 bool Shelf::undo(std::size_t index)
 {
+    const std::scoped_lock lock(changing_);
     ShelfEntry& entry = *entries_[index];
     if (undoArranges(index)) {
         setFiles(arrangements_[--arranged_].before);
@@ -135,6 +137,7 @@ bool Shelf::undo(std::size_t index)
 
 bool Shelf::redo(std::size_t index)
 {
+    const std::scoped_lock lock(changing_);
     ShelfEntry& entry = *entries_[index];
     if (redoArranges(index)) {
         setFiles(arrangements_[arranged_++].after);
@@ -164,6 +167,7 @@ Expected<void> Shelf::reread(std::size_t index)
     auto reading = database::readDbcFile(entry.path);
     if (!reading)
         return tl::unexpected(reading.error());
+    const std::scoped_lock lock(changing_);
     load(entry);
     entry.stamp = stamp;  // a change while it was read is seen again
     return {};
@@ -173,6 +177,7 @@ Expected<void> Shelf::save(std::size_t index, bool overwrite)
 {
     ShelfEntry& entry = *entries_[index];
     if (entry.own) {
+        const std::scoped_lock lock(changing_);
         for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
             if (rig_.buses[i].name != entry.name)
                 continue;
@@ -228,6 +233,7 @@ void Shelf::arrange(std::string title, std::vector<std::vector<std::string>> nex
     std::vector<std::vector<std::string>> before = files();
     if (before == next)
         return;
+    const std::scoped_lock lock(changing_);
     setFiles(next);
     arrangements_.resize(arranged_);
     arrangements_.push_back({std::move(title), std::move(before), std::move(next), ++order_});
@@ -241,8 +247,10 @@ Expected<std::size_t> Shelf::take(const std::string& path)
     if (const auto relative = std::filesystem::relative(path, rig_.folder(), code); !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
         name = relative.string();
     if (const int known = find(name); known >= 0) {
-        // One that was missing may be there by now.
-        if (ShelfEntry& entry = *entries_[static_cast<std::size_t>(known)]; entry.missing) {
+        // One that was missing may be there by now; one that no bus had may be another by now.
+        ShelfEntry& entry = *entries_[static_cast<std::size_t>(known)];
+        if (entry.missing || (entry.buses.empty() && !entry.changed() && changedOnDisk(static_cast<std::size_t>(known)))) {
+            const std::scoped_lock lock(changing_);
             load(entry);
             if (entry.missing)
                 return tl::unexpected(*entry.missing);
@@ -258,6 +266,7 @@ Expected<std::size_t> Shelf::take(const std::string& path)
     // Files stand before the own definitions.
     const auto place = std::find_if(entries_.begin(), entries_.end(), [](const auto& e) { return e->own; });
     const auto index = static_cast<std::size_t>(place - entries_.begin());
+    const std::scoped_lock lock(changing_);
     entries_.insert(place, std::move(entry));
     return index;
 }
@@ -323,6 +332,7 @@ Expected<std::size_t> Shelf::create(const std::string& bus, const std::string& p
 
 std::shared_ptr<const database::Catalog> Shelf::catalog(const std::vector<std::string>& busNames) const
 {
+    const std::scoped_lock lock(changing_);
     auto catalog = std::make_shared<database::Catalog>();
     std::vector<std::shared_ptr<const database::Database>> shared;
     for (const auto& entry : entries_) {

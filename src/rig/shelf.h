@@ -3,6 +3,7 @@
 
 #include <map>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
@@ -92,7 +93,8 @@ public:
     /// A new, empty database file that is attached to a bus. It is written at once.
     [[nodiscard]] Expected<std::size_t> create(const std::string& bus, const std::string& path);
 
-    /// The catalog of buses by name, from the databases as they are edited.
+    /// The catalog of buses by name, from the databases as they are edited. May be called on a thread of its own while
+    /// the shelf is read; what changes the shelf waits for it.
     [[nodiscard]] std::shared_ptr<const database::Catalog> catalog(const std::vector<std::string>& busNames) const;
 
 private:
@@ -108,6 +110,7 @@ private:
     std::vector<Arrangement> arrangements_;     // done up to `arranged_`, undone behind it
     std::size_t arranged_ = 0;
     std::uint64_t order_ = 0;
+    mutable std::mutex changing_;
     // Databases of the last catalog, so that only what was edited since is copied for the next.
     mutable std::map<const ShelfEntry*, std::pair<std::uint64_t, std::shared_ptr<const database::Database>>> shared_;
 };

@@ -1,6 +1,9 @@
 #include "app/database/desk.h"
 
+#include <QThreadPool>
+
 #include <algorithm>
+#include <chrono>
 
 #include "app/shell/stage.h"
 
@@ -23,7 +26,7 @@ Desk::Desk(Stage& stage) : stage_(stage)
 {
     publishing_.setSingleShot(true);
     publishing_.setInterval(publishAfter);
-    connect(&publishing_, &QTimer::timeout, this, &Desk::publish);
+    connect(&publishing_, &QTimer::timeout, this, &Desk::publishSoon);
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
         watch();
         Q_EMIT changedOnDisk();
@@ -143,15 +146,48 @@ int Desk::bus() const
     return -1;
 }
 
+namespace {
+
+std::vector<std::string> busNames(const database::Catalog& catalog)
+{
+    std::vector<std::string> names;
+    for (std::uint8_t bus = 0; bus < catalog.busCount(); ++bus)
+        names.push_back(catalog.busName(bus));
+    return names;
+}
+
+}  // namespace
+
 void Desk::publish()
 {
     publishing_.stop();
-    std::vector<std::string> names;
-    for (std::uint8_t bus = 0; bus < stage_.catalog().busCount(); ++bus)
-        names.push_back(stage_.catalog().busName(bus));
-    stage_.document().setCatalog(shelf().catalog(names));
+    ++made_;
+    take(shelf().catalog(busNames(stage_.catalog())));
+}
+
+// A large database takes a while to copy and to compile: not on this thread.
+void Desk::publishSoon()
+{
+    if (making_.valid() && making_.wait_for(std::chrono::seconds(0)) != std::future_status::ready)
+        return publishing_.start();
+    const std::uint64_t number = ++made_;
+    making_ = std::async(std::launch::async, [this, number, names = busNames(stage_.catalog())] {
+        auto catalog = shelf_->catalog(names);
+        QMetaObject::invokeMethod(this, [this, number, catalog = std::move(catalog)] {
+            if (number == made_)
+                take(catalog);
+        }, Qt::QueuedConnection);
+    });
+}
+
+void Desk::take(std::shared_ptr<const database::Catalog> catalog)
+{
+    // What no view refers to any more is large as well, and goes elsewhere.
+    QThreadPool::globalInstance()->start([old = stage_.document().setCatalog(std::move(catalog))]() mutable { old.reset(); });
     Q_EMIT stage_.catalogChanged();
 }
+
+Desk::~Desk() = default;
 
 void Desk::say(const QString& problem)
 {

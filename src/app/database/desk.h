@@ -5,6 +5,7 @@
 #include <QObject>
 #include <QTimer>
 
+#include <future>
 #include <memory>
 
 #include "rig/shelf.h"
@@ -18,6 +19,7 @@ class Desk : public QObject {
     Q_OBJECT
 public:
     explicit Desk(Stage& stage);
+    ~Desk() override;
 
     /// The databases; read when they are first asked for.
     [[nodiscard]] rig::Shelf& shelf();
@@ -68,6 +70,8 @@ Q_SIGNALS:
 private:
     void step(bool arrangement);
     void watch();
+    void publishSoon();
+    void take(std::shared_ptr<const database::Catalog> catalog);
 
     Stage& stage_;
     std::unique_ptr<rig::Shelf> shelf_;
@@ -77,6 +81,8 @@ private:
     QTimer publishing_;
     QFileSystemWatcher watcher_;
     QString problem_;
+    std::future<void> making_;      // of the catalog, on a thread of its own
+    std::uint64_t made_ = 0;        // how many were begun; an older one that comes late is dropped
 };
 
 }  // namespace wavetrope::app

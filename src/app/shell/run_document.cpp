@@ -113,13 +113,17 @@ void RunDocument::read()
     ready_ = true;
 }
 
-void RunDocument::setCatalog(std::shared_ptr<const database::Catalog> catalog)
+std::shared_ptr<const database::Catalog> RunDocument::setCatalog(std::shared_ptr<const database::Catalog> catalog)
 {
     // Views let go of what they looked up when they hear of it; one turn later nothing refers to the oldest any more.
+    std::shared_ptr<const database::Catalog> oldest;
     retired_.push_back(std::move(catalog_));
-    if (retired_.size() > 2)
+    if (retired_.size() > 2) {
+        oldest = std::move(retired_.front());
         retired_.erase(retired_.begin());
+    }
     catalog_ = std::move(catalog);
+    return oldest;
 }
 
 Time RunDocument::end() const

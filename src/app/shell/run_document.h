@@ -43,8 +43,9 @@ public:
 
     [[nodiscard]] const trace::Trace& trace() const { return *trace_; }
     [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
-    /// Puts another catalog in force; what refers to the old one stays valid. Nodes that run keep theirs.
-    void setCatalog(std::shared_ptr<const database::Catalog> catalog);
+    /// Puts another catalog in force; what refers to the old one stays valid. Nodes that run keep theirs. Returns one
+    /// that nothing refers to any more, for letting it go where that holds nobody up.
+    std::shared_ptr<const database::Catalog> setCatalog(std::shared_ptr<const database::Catalog> catalog);
     [[nodiscard]] const measure::Measures& measures() const { return *measures_; }
     [[nodiscard]] const std::vector<trace::TraceBus>& buses() const { return buses_; }
     /// Times on screen count from here.
