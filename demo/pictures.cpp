@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QTabWidget>
 #include <QTest>
 
 #include <CLI/CLI.hpp>
@@ -10,6 +11,7 @@
 
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
+#include "app/database/network_dialog.h"
 #include "app/events/events_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
@@ -33,6 +35,10 @@ public:
     {
         window.resize(size_);
         QTest::qWait(250);
+        return save(window, name);
+    }
+    bool save(QWidget& window, const QString& name)
+    {
         const QString path = folder_ + QLatin1Char('/') + name + QStringLiteral(".png");
         const bool saved = window.grab().save(path);
         std::printf("%s %s\n", saved ? "picture" : "cannot write", path.toLocal8Bit().constData());
@@ -136,6 +142,24 @@ bool takeDatabases(Photographer& photographer, MainWindow& window, const QString
     return good;
 }
 
+// The dialog of nodes, tables, variables and attributes, tab by tab.
+bool takeDialog(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    window.openDefinition(2, can::Identifier::fromKey(window.stage().catalog().databases(2).front()->messages.front().id.key()).key());
+    Desk& desk = window.stage().desk();
+    desk.choose(desk.message()->uid, desk.message()->signals.front().uid);
+    NetworkDialog dialog(desk);
+    dialog.show();
+    bool good = true;
+    auto* tabs = dialog.findChild<QTabWidget*>();
+    for (int i = 0; i < tabs->count(); ++i) {
+        tabs->setCurrentIndex(i);
+        QTest::qWait(100);
+        good = photographer.save(dialog, QStringLiteral("dialog-%1").arg(i) + suffix) && good;
+    }
+    return good;
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = RunDocument::live(rig, pace);
@@ -156,6 +180,8 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     if (every)
         good = takePages(photographer, *window, QStringLiteral("live-"), suffix) && good;
     good = takeDatabases(photographer, *window, suffix) && good;
+    if (every)
+        good = takeDialog(photographer, *window, suffix) && good;
     window->showPage(QStringLiteral("Drive"));
     window->document().session()->call([](rig::Session& session) { session.node("WaterUnit")->setOn(false); });
     auto* playback = window->currentPage()->find<PlaybackView>();

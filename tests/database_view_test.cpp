@@ -359,6 +359,10 @@ private Q_SLOTS:
         QCOMPARE(desk().database().variables.back().type, 1U);
         QCOMPARE(desk().database().variables.back().minimum, -40.0);
         QCOMPARE(desk().database().variables.back().texts.size(), 1U);
+        put("networkVariables", row, 1, "text");
+        QVERIFY(desk().database().variables.back().holdsText());
+        put("networkVariables", row, 1, "float");
+        QVERIFY(!desk().database().variables.back().holdsText());
         put("networkVariables", row, 2, "warm");
         QVERIFY(desk().problem().contains(QStringLiteral("expected a range")));
 

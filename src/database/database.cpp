@@ -5,6 +5,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "database/dbc_format.h"
 #include "database/field_text.h"
 
 namespace wavetrope::database {
@@ -63,6 +64,21 @@ const Signal* Message::find(std::string_view signal) const
 Signal* Message::find(std::string_view signal)
 {
     return findIf(signals, [&](const Signal& s) { return s.name == signal; });
+}
+
+bool Variable::holdsText() const { return type == 2 || access.starts_with(dbc::textAccess); }
+
+void Variable::setType(unsigned kind)
+{
+    if (access.empty())
+        access = dbc::freeAccess;
+    // The last digit tells who may read and write.
+    const std::string who = access.substr(access.size() - 1);
+    if (kind == 2 && !access.starts_with(dbc::textAccess))
+        access = std::string(dbc::textAccess) + "00" + who;
+    else if (kind < 2 && access.starts_with(dbc::textAccess))
+        access = std::string(dbc::freeAccess).substr(0, dbc::freeAccess.size() - 1) + who;
+    type = kind == 2 ? 0 : kind;
 }
 
 const Message* Database::find(can::Identifier id) const

@@ -125,7 +125,7 @@ struct ValueTable {
 struct Variable {
     std::uint32_t uid = 0;
     std::string name;
-    unsigned type = 0;               ///< 0 integer, 1 float, 2 text.
+    unsigned type = 0;               ///< 0 integer, 1 float, 2 text; most files say text in the access word.
     double minimum = 0;
     double maximum = 0;
     std::string unit;
@@ -137,6 +137,11 @@ struct Variable {
     std::vector<ValueText> texts;
     std::string comment;
     AttributeValues attributes;
+
+    /// Whether it is a text, by its type or by the flag in its access word.
+    [[nodiscard]] bool holdsText() const;
+    /// Makes it an integer, a float or a text (0, 1, 2).
+    void setType(unsigned kind);
     friend bool operator==(const Variable&, const Variable&) = default;
 };
 

@@ -14,6 +14,7 @@ inline constexpr std::uint32_t extendedFlag = 0x80000000U;
 inline constexpr std::uint32_t orphanIdentifier = 0xC0000000U;  ///< The message that holds signals of no message.
 inline constexpr std::string_view noNode = "Vector__XXX";       ///< The format's reserved word for no node.
 inline constexpr std::string_view freeAccess = "DUMMY_NODE_VECTOR0"; ///< The format's word for a variable that all may read and write.
+inline constexpr std::string_view textAccess = "DUMMY_NODE_VECTOR8";  ///< How the word begins where the variable is a text.
 inline constexpr std::size_t longestName = 32;                  ///< Longer names go through an attribute.
 
 [[nodiscard]] inline std::uint32_t rawOf(can::Identifier id) { return id.value | (id.extended ? extendedFlag : 0U); }

@@ -104,6 +104,7 @@ QTableWidget* NetworkDialog::table(const char* name, const QString& title, const
     widget->setObjectName(QLatin1String(name));
     widget->setHorizontalHeaderLabels(heads);
     widget->horizontalHeader()->setStretchLastSection(true);
+    widget->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     widget->verticalHeader()->hide();
     widget->setToolTip(tip);
     tabs_->addTab(widget, title);
@@ -143,13 +144,21 @@ void NetworkDialog::fill()
         for (const std::string& node : v.nodes)
             nodes << text(node);
         put(variables_, static_cast<int>(i),
-            {text(v.name), QLatin1String(variableTypes[std::min(v.type, 2U)]), tr("%1 to %2").arg(text(database::numberText(v.minimum, 12)), text(database::numberText(v.maximum, 12))), text(v.unit), text(database::numberText(v.initial, 12)), nodes.join(QStringLiteral(", ")),
+            {text(v.name), QLatin1String(variableTypes[v.holdsText() ? 2 : std::min(v.type, 1U)]), tr("%1 to %2").arg(text(database::numberText(v.minimum, 12)), text(database::numberText(v.maximum, 12))), text(v.unit), text(database::numberText(v.initial, 12)), nodes.join(QStringLiteral(", ")),
              text(database::textsText(v.texts)), text(v.comment)},
             v.uid);
     }
     put(variables_, static_cast<int>(db.variables.size()), QStringList(8, QString()), 0);
 
     fillValues();
+    // As wide as what they say, within bounds; after that as the user drags them.
+    if (!sized_)
+        for (QTableWidget* table : {nodes_, tables_, definitions_, variables_, values_}) {
+            table->resizeColumnsToContents();
+            for (int column = 0; column + 1 < table->columnCount(); ++column)
+                table->setColumnWidth(column, std::clamp(table->columnWidth(column) + Theme::get().px(8), Theme::get().px(56), Theme::get().px(250)));
+        }
+    sized_ = true;
     filling_ = false;
 }
 
@@ -235,7 +244,7 @@ void NetworkDialog::takeVariable(int row, int)
         const int type = indexOf(variableTypes, cell(1));
         if (type < 0)
             return desk_.say(tr("'%1': expected integer, float or text").arg(cell(1)));
-        variable.type = static_cast<unsigned>(type);
+        variable.setType(static_cast<unsigned>(type));
     }
     if (!cell(2).isEmpty() && !readRange(cell(2), variable.minimum, variable.maximum))
         return desk_.say(tr("'%1': expected a range such as 0 to 100").arg(cell(2)));

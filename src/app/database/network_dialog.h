@@ -48,6 +48,7 @@ private:
     QLabel* problem_;
     std::vector<ValueRow> valueRows_;
     bool filling_ = false;
+    bool sized_ = false;
 };
 
 }  // namespace wavetrope::app
