@@ -487,7 +487,7 @@ void DatabaseView::dropEvent(QDropEvent* event)
             attachFile(url.toLocalFile());
 }
 
-void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() / 4, Theme::get().px(96), Theme::get().px(240))); }
+void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() - Theme::get().px(500), Theme::get().px(96), Theme::get().px(240))); }
 
 void DatabaseView::showEvent(QShowEvent* event)
 {
