@@ -6,6 +6,7 @@
 #include <cstdio>
 
 #include "database/export.h"
+#include "rig/rig.h"
 
 namespace wavetrope::cli {
 
@@ -78,6 +79,35 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path)
         warn(warning.text());
     log->buses = log->trace.buses();
     return log;
+}
+
+void addNarrowing(CLI::App& command, Narrowing& narrowing)
+{
+    command.add_option("--filter", narrowing.filter, "Only what passes, see docs/filter-language.md");
+    command.add_option("--filters-of", narrowing.rig, "A rig whose named filters may be used as @name");
+    command.add_option("--threads", narrowing.threads, "Threads that look through the log; as many as there are cores where it is not given")->check(CLI::Range(0, 256));
+}
+
+Expected<std::unique_ptr<filter::FilterScan>> matchingRows(const LoadedLog& log, const std::shared_ptr<const database::Catalog>& catalog, const Narrowing& narrowing)
+{
+    filter::NamedFilters::Map named;
+    if (!narrowing.rig.empty()) {
+        const auto rig = rig::loadRig(narrowing.rig);
+        if (!rig)
+            return tl::unexpected(rig.error());
+        named = rig->namedFilters();
+    }
+    auto filter = filter::Filter::compile(narrowing.filter, catalog, {&named});
+    if (!filter)
+        return tl::unexpected(filter.error());
+    auto scan = std::make_unique<filter::FilterScan>(std::move(*filter));
+    const trace::Snapshot snapshot = log.trace.snapshot();
+    ProgressLine progress("filtering");
+    while (!scan->advance(snapshot, {std::uint64_t{256} * trace::segmentRows, narrowing.threads, &interrupted}) && !interrupted)
+        progress.show(scan->seen(), snapshot.rows());
+    if (interrupted)
+        return fail("cancelled");
+    return scan;
 }
 
 BusOption splitBusOption(const std::string& option)

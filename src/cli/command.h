@@ -10,6 +10,7 @@
 
 #include "can/error.h"
 #include "database/catalog.h"
+#include "filter/filter_scan.h"
 #include "formats/log_format.h"
 #include "trace/trace.h"
 
@@ -51,6 +52,17 @@ struct LoadedLog {
 /// Builds the catalog of a log's buses from options of the form [BUS=]FILE; without a bus, for all of them. `match` is
 /// how frames find messages that do not say so themselves.
 [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match = database::Match::full);
+
+/// Which frames of a log a command takes, as its options say.
+struct Narrowing {
+    std::string filter;
+    std::string rig;                ///< Document whose named filters may be used; empty for none.
+    unsigned threads = 0;           ///< 0: as many as the machine has cores.
+};
+/// Adds --filter, --filters-of and --threads.
+void addNarrowing(CLI::App& command, Narrowing& narrowing);
+/// Finds the rows that pass.
+[[nodiscard]] Expected<std::unique_ptr<filter::FilterScan>> matchingRows(const LoadedLog& log, const std::shared_ptr<const database::Catalog>& catalog, const Narrowing& narrowing);
 
 /// Splits "[BUS=]VALUE"; the bus is empty where none is named.
 struct BusOption {

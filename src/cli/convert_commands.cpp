@@ -9,7 +9,8 @@ namespace wavetrope::cli {
 namespace {
 
 struct Options {
-    std::string in, out, filter, from, to;
+    std::string in, out, from, to;
+    Narrowing narrowing;
     std::vector<std::string> databases;
 };
 
@@ -23,9 +24,9 @@ int convert(const Options& options)
     const auto catalog = catalogFromOptions((*log)->buses, options.databases);
     if (!catalog)
         return report(catalog.error());
-    const auto filter = filter::Filter::compile(options.filter, *catalog);
-    if (!filter)
-        return report(filter.error());
+    const auto matching = matchingRows(**log, *catalog, options.narrowing);
+    if (!matching)
+        return report(matching.error());
     const auto snapshot = (*log)->trace.snapshot();
     const can::Time origin = snapshot.rows() > 0 ? snapshot.time(0) : can::Time{0};
     can::Time from = can::Time::min();
@@ -44,16 +45,17 @@ int convert(const Options& options)
     if (!(*file)->losses().empty())
         warn((*file)->losses());
     ProgressLine progress("writing " + options.out);
-    for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+    (*matching)->rows().each(0, [&](trace::Row row) {
         const can::FrameView frame = snapshot.frame(row);
-        if (frame.time >= from && frame.time <= to && filter->matches(frame))
+        if (frame.time >= from && frame.time <= to)
             (*file)->write(frame);
         if (row % 65536 == 0)
             progress.show(row, snapshot.rows());
-        if (interrupted) {
-            (*file)->discard();
-            return report("cancelled; nothing was written");
-        }
+        return !interrupted;
+    });
+    if (interrupted) {
+        (*file)->discard();
+        return report("cancelled; nothing was written");
     }
     if (const auto finished = (*file)->finish(); !finished)
         return report(finished.error());
@@ -68,7 +70,7 @@ void addConvertCommands(CLI::App& program, int& result)
     CLI::App* command = program.add_subcommand("convert", "Writes a log in another format, or a part of it");
     command->add_option("in", options->in, "The log")->required();
     command->add_option("out", options->out, "The new log; its format follows from its name")->required();
-    command->add_option("--filter", options->filter, "Only what passes");
+    addNarrowing(*command, options->narrowing);
     command->add_option("--database", options->databases, "[BUS=]FILE, for names in the filter");
     command->add_option("--from", options->from, "Seconds since 1970, or +12.5s from the first frame");
     command->add_option("--to", options->to, "The same");

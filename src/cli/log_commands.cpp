@@ -109,7 +109,7 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
     return columns;
 }
 
-int list(const std::string& path, const std::string& filterText, const std::string& columnText, const std::vector<std::string>& databases)
+int list(const std::string& path, const Narrowing& narrowing, const std::string& columnText, const std::vector<std::string>& databases)
 {
     std::vector<Column> columns;
     std::string rest = columnText;
@@ -135,26 +135,25 @@ int list(const std::string& path, const std::string& filterText, const std::stri
     const auto catalog = catalogFromOptions((*log)->buses, databases);
     if (!catalog)
         return report(catalog.error());
-    const auto filter = filter::Filter::compile(filterText, *catalog);
-    if (!filter)
-        return report(filter.error());
+    const auto matching = matchingRows(**log, *catalog, narrowing);
+    if (!matching)
+        return report(matching.error());
     CsvWriter out(stdout);
     for (const std::string& name : names)
         out.field(name);
     out.endRow();
     const auto snapshot = (*log)->trace.snapshot();
-    for (trace::Row row = 0; row < snapshot.rows() && !interrupted; ++row) {
+    (*matching)->rows().each(0, [&](trace::Row row) {
         const can::FrameView frame = snapshot.frame(row);
-        if (!filter->matches(frame))
-            continue;
         for (const Column column : columns)
             column(out, frame, **log, **catalog);
         out.endRow();
-    }
+        return !interrupted;
+    });
     return 0;
 }
 
-int decode(const std::string& path, const std::vector<std::string>& databases, const std::string& glob, const std::string& filterText, database::Match match)
+int decode(const std::string& path, const std::vector<std::string>& databases, const std::string& glob, const Narrowing& narrowing, database::Match match)
 {
     const auto log = loadLog(path);
     if (!log)
@@ -162,19 +161,19 @@ int decode(const std::string& path, const std::vector<std::string>& databases, c
     const auto catalog = catalogFromOptions((*log)->buses, databases, match);
     if (!catalog)
         return report(catalog.error());
-    const auto filter = filter::Filter::compile(filterText, *catalog);
-    if (!filter)
-        return report(filter.error());
+    const auto matching = matchingRows(**log, *catalog, narrowing);
+    if (!matching)
+        return report(matching.error());
     CsvWriter out(stdout);
     out.row({"time", "bus", "id", "message", "signal", "raw", "value", "unit", "label"});
     const auto snapshot = (*log)->trace.snapshot();
     std::vector<database::Decoded> decoded;
     std::uint64_t tooShort = 0;
-    for (trace::Row row = 0; row < snapshot.rows() && !interrupted; ++row) {
+    (*matching)->rows().each(0, [&](trace::Row row) {
         const can::FrameView frame = snapshot.frame(row);
         const auto* entry = (*catalog)->find(frame);
-        if (entry == nullptr || !filter->matches(frame))
-            continue;
+        if (entry == nullptr)
+            return !interrupted;
         decoded.clear();
         tooShort += entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
         for (const database::Decoded& value : decoded) {
@@ -184,9 +183,25 @@ int decode(const std::string& path, const std::vector<std::string>& databases, c
             out.row({can::secondsText(frame.time), (*log)->buses[frame.bus].name, can::toText(frame.id), entry->message->name, signal.name, database::rawText(entry->plan.plan(value.signal), value.bits),
                      database::numberText(value.value), signal.unit, signal.textOf(value.raw)});
         }
-    }
+        return !interrupted;
+    });
     if (tooShort > 0)
         warn(std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+    return 0;
+}
+
+int count(const std::string& path, const std::vector<std::string>& databases, const Narrowing& narrowing)
+{
+    const auto log = loadLog(path);
+    if (!log)
+        return report(log.error());
+    const auto catalog = catalogFromOptions((*log)->buses, databases);
+    if (!catalog)
+        return report(catalog.error());
+    const auto matching = matchingRows(**log, *catalog, narrowing);
+    if (!matching)
+        return report(matching.error());
+    std::printf("%llu\n", static_cast<unsigned long long>((*matching)->rows().size()));
     return 0;
 }
 
@@ -247,7 +262,8 @@ int load(const std::string& path, const std::vector<std::string>& rates, const s
 void addLogCommands(CLI::App& program, int& result)
 {
     struct Options {
-        std::string log, filter, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
+        Narrowing narrowing;
+        std::string log, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
         std::vector<std::string> databases, rates;
         bool json = false;
         database::Match match = database::Match::full;
@@ -261,18 +277,24 @@ void addLogCommands(CLI::App& program, int& result)
 
     command = program.add_subcommand("list", "The frames of a log as CSV");
     command->add_option("log", options->log, "The log")->required();
-    command->add_option("--filter", options->filter, "Only what passes, see docs/filter-language.md");
+    addNarrowing(*command, options->narrowing);
     command->add_option("--columns", options->columns, "Comma-separated; also name, sender, dlc, nominal_bits, data_bits, stuff_bits");
     command->add_option("--database", options->databases, "[BUS=]FILE, for names and filters");
-    command->callback([options, &result] { result = list(options->log, options->filter, options->columns, options->databases); });
+    command->callback([options, &result] { result = list(options->log, options->narrowing, options->columns, options->databases); });
 
     command = program.add_subcommand("decode", "The signals of a log as CSV, a row a value");
     command->add_option("log", options->log, "The log")->required();
     command->add_option("--database", options->databases, "[BUS=]FILE")->required();
     command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
-    command->add_option("--filter", options->filter, "Only frames that pass");
+    addNarrowing(*command, options->narrowing);
     addMatchOption(*command, options->match);
-    command->callback([options, &result] { result = decode(options->log, options->databases, options->glob, options->filter, options->match); });
+    command->callback([options, &result] { result = decode(options->log, options->databases, options->glob, options->narrowing, options->match); });
+
+    command = program.add_subcommand("count", "How many frames of a log pass a filter");
+    command->add_option("log", options->log, "The log")->required();
+    command->add_option("--database", options->databases, "[BUS=]FILE, for names in the filter");
+    addNarrowing(*command, options->narrowing);
+    command->callback([options, &result] { result = count(options->log, options->databases, options->narrowing); });
 
     command = program.add_subcommand("load", "The bus load of a log over time as CSV");
     command->add_option("log", options->log, "The log")->required();

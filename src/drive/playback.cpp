@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <set>
 
+#include "filter/filter_scan.h"
+
 namespace wavetrope::drive {
 
 namespace {
@@ -66,13 +68,20 @@ void Playback::choose()
         const trace::TraceKey& key = log_->key(i);
         identifierPasses.push_back(key.bus < routes_.size() && passes(routes_[key.bus], *logCatalog_, key) ? 1 : 0);
     }
+    // What the routes' own filters pass, where they have any.
+    std::vector<std::unique_ptr<filter::FilterScan>> scans;
+    for (const Route& route : routes_) {
+        scans.push_back(route.filter.passesEverything() ? nullptr : std::make_unique<filter::FilterScan>(route.filter));
+        if (scans.back())
+            scans.back()->advance(snapshot_, {~std::uint64_t{0}, 0});
+    }
     for (std::uint64_t position = 0; position < order_.rows(); ++position) {
         const trace::Row row = order_.rowAt(position);
         const trace::IdentifierIndex identifier = snapshot_.identifier(row);
         if (identifierPasses[identifier] == 0)
             continue;
         const std::uint8_t bus = log_->key(identifier).bus;
-        if (!routes_[bus].filter.passesEverything() && !routes_[bus].filter.matches(snapshot_.frame(row)))
+        if (scans[bus] && !scans[bus]->rows().contains(row))
             continue;
         rows_.push_back(row);
         ++chosenByBus_[bus];

@@ -2,119 +2,55 @@
 
 #include <cctype>
 
-#include "filter/parser.h"
+#include "filter/program.h"
 
 namespace wavetrope::filter {
 
 namespace {
 
-template <class... Ts>
-struct Overloaded : Ts... {
-    using Ts::operator()...;
-};
-
-Verdict known(bool value) { return value ? Verdict::always : Verdict::never; }
-
-bool compare(double value, Comparison comparison, double with)
+bool asksForTime(const Expression& expression)
 {
-    switch (comparison) {
-    case Comparison::less: return value < with;
-    case Comparison::lessOrEqual: return value <= with;
-    case Comparison::equal: return value == with;
-    case Comparison::notEqual: return value != with;
-    case Comparison::greaterOrEqual: return value >= with;
-    case Comparison::greater: return value > with;
-    }
-    return false;
-}
-
-const database::SignalRef* carried(const CompareSignal& term, std::uint8_t bus, can::Identifier id)
-{
-    for (const database::SignalRef& ref : term.signals)
-        if (ref.message->bus == bus && ref.message->message->id == id)
-            return &ref;
-    return nullptr;
-}
-
-Verdict verdictOf(const Expression& expression, const trace::TraceKey& key, const database::Catalog& catalog)
-{
-    const auto message = [&] { return key.error ? nullptr : catalog.find(key.bus, key.id); };
-    return std::visit(
-        Overloaded{
-            [&](const IdRange& t) { return known(!key.error && key.id.extended == t.first.extended && t.first.value <= key.id.value && key.id.value <= t.last.value); },
-            [&](const IdMask& t) { return known(!key.error && key.id.extended == t.id.extended && ((key.id.value ^ t.id.value) & t.mask) == 0); },
-            [&](const NamePattern& t) { return known(message() != nullptr && fitsPattern(message()->message->name, t.pattern)); },
-            [&](const FromNode& t) { return known(message() != nullptr && message()->message->sender == t.node); },
-            [&](const OnBus& t) { return known(key.bus == t.bus); },
-            [&](const OfKind& t) { return key.error || t.kind == can::FrameKind::error ? known(key.error && t.kind == can::FrameKind::error) : Verdict::depends; },
-            [&](const InDirection&) { return Verdict::depends; },
-            [&](const Undecoded&) { return known(!key.error && message() == nullptr); },
-            [&](const CompareSignal& t) { return !key.error && carried(t, key.bus, key.id) != nullptr ? Verdict::depends : Verdict::never; },
-            [&](const Both& t) {
-                const Verdict a = verdictOf(*t.left, key, catalog);
-                const Verdict b = verdictOf(*t.right, key, catalog);
-                return a == Verdict::never || b == Verdict::never ? Verdict::never : a == Verdict::always ? b : b == Verdict::always ? a : Verdict::depends;
-            },
-            [&](const Either& t) {
-                const Verdict a = verdictOf(*t.left, key, catalog);
-                const Verdict b = verdictOf(*t.right, key, catalog);
-                return a == Verdict::always || b == Verdict::always ? Verdict::always : a == Verdict::never ? b : b == Verdict::never ? a : Verdict::depends;
-            },
-            [&](const Negation& t) {
-                const Verdict inner = verdictOf(*t.inner, key, catalog);
-                return inner == Verdict::depends ? inner : known(inner == Verdict::never);
-            },
-        },
-        expression.term);
-}
-
-bool matchesTerm(const Expression& expression, const can::FrameView& frame, const database::Catalog& catalog)
-{
-    return std::visit(
-        Overloaded{
-            [&](const OfKind& t) { return frame.kind == t.kind; },
-            [&](const InDirection& t) { return frame.direction == t.direction; },
-            [&](const CompareSignal& t) {
-                const database::SignalRef* ref = carried(t, frame.bus, frame.id);
-                database::Decoded decoded;
-                if (ref == nullptr || !ref->message->plan.decodeOne(frame, ref->index, decoded))
-                    return false;
-                if (!t.byText)
-                    return compare(decoded.value, t.comparison, t.number);
-                return (ref->signal().textOf(decoded.raw) == t.text) == (t.comparison == Comparison::equal);
-            },
-            [&](const Both& t) { return matchesTerm(*t.left, frame, catalog) && matchesTerm(*t.right, frame, catalog); },
-            [&](const Either& t) { return matchesTerm(*t.left, frame, catalog) || matchesTerm(*t.right, frame, catalog); },
-            [&](const Negation& t) { return !matchesTerm(*t.inner, frame, catalog); },
-            [&](const auto&) { return verdictOf(expression, trace::TraceKey::of(frame), catalog) == Verdict::always; },
-        },
-        expression.term);
+    if (const auto* both = std::get_if<Both>(&expression.term))
+        return asksForTime(*both->left) || asksForTime(*both->right);
+    if (const auto* either = std::get_if<Either>(&expression.term))
+        return asksForTime(*either->left) || asksForTime(*either->right);
+    if (const auto* negation = std::get_if<Negation>(&expression.term))
+        return asksForTime(*negation->inner);
+    return std::holds_alternative<InTime>(expression.term);
 }
 
 }  // namespace
 
-Expected<Filter> Filter::compile(std::string_view text, std::shared_ptr<const database::Catalog> catalog)
+Expected<Filter> Filter::compile(std::string_view text, std::shared_ptr<const database::Catalog> catalog, const NamedFilters& named)
 {
     Filter filter;
     filter.text_ = text;
     if (text.find_first_not_of(" \t\r\n") == std::string_view::npos)
         return filter;
-    auto tree = parse(text, *catalog);
-    if (!tree)
-        return tl::unexpected(tree.error());
-    filter.tree_ = std::move(*tree);
+    auto understood = parse(text, *catalog, named);
+    if (!understood)
+        return tl::unexpected(understood.error());
+    filter.understood_ = std::make_shared<const Understood>(std::move(*understood));
     filter.catalog_ = std::move(catalog);
     return filter;
 }
 
+bool Filter::needsOthers() const
+{
+    return understood_ != nullptr && (understood_->remembers() || understood_->thinning.kind != Thinning::Kind::all || (understood_->tree != nullptr && asksForTime(*understood_->tree)));
+}
+
 bool Filter::matches(const can::FrameView& frame) const
 {
-    return tree_ == nullptr || matchesTerm(*tree_, frame, *catalog_);
+    if (understood_ == nullptr)
+        return true;
+    const Program program(understood_->tree.get(), *understood_, *catalog_, trace::TraceKey::of(frame));
+    return program.matches(frame, {nullptr, nullptr, frame.time});
 }
 
 Verdict Filter::verdict(const trace::TraceKey& key) const
 {
-    return tree_ == nullptr ? Verdict::always : verdictOf(*tree_, key, *catalog_);
+    return understood_ == nullptr ? Verdict::always : Program(understood_->tree.get(), *understood_, *catalog_, key).verdict();
 }
 
 bool fitsPattern(std::string_view text, std::string_view pattern)

@@ -8,6 +8,7 @@
 #include "can/error.h"
 #include "database/catalog.h"
 #include "filter/expression.h"
+#include "filter/parser.h"
 #include "trace/trace_key.h"
 
 namespace wavetrope::filter {
@@ -21,16 +22,23 @@ public:
     /// Passes everything.
     Filter() = default;
     /// Compiles a filter; an empty text passes everything. See docs/filter-language.md.
-    [[nodiscard]] static Expected<Filter> compile(std::string_view text, std::shared_ptr<const database::Catalog> catalog);
+    [[nodiscard]] static Expected<Filter> compile(std::string_view text, std::shared_ptr<const database::Catalog> catalog, const NamedFilters& named = {});
 
+    /// One frame by itself, as if it were the first and at the start: for rows of a log use FilterStream or FilterScan.
     [[nodiscard]] bool matches(const can::FrameView& frame) const;
+    /// Of the conditions, thinning aside.
     [[nodiscard]] Verdict verdict(const trace::TraceKey& key) const;
-    [[nodiscard]] bool passesEverything() const { return tree_ == nullptr; }
+    [[nodiscard]] bool passesEverything() const { return understood_ == nullptr; }
+    /// Whether a frame's passing hangs on other frames or on the start of the log.
+    [[nodiscard]] bool needsOthers() const;
     [[nodiscard]] const std::string& text() const { return text_; }
+    /// What was understood; null where everything passes.
+    [[nodiscard]] const Understood* understood() const { return understood_.get(); }
+    [[nodiscard]] const database::Catalog& catalog() const { return *catalog_; }
 
 private:
     std::string text_;
-    std::shared_ptr<const Expression> tree_;
+    std::shared_ptr<const Understood> understood_;
     std::shared_ptr<const database::Catalog> catalog_;
 };
 

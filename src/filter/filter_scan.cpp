@@ -1,42 +1,262 @@
 #include "filter/filter_scan.h"
 
 #include <algorithm>
+#include <bit>
+#include <cmath>
+#include <thread>
 
 namespace wavetrope::filter {
 
-Verdict FilterScan::verdictOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier)
+namespace {
+
+// Segments whose results are published together.
+constexpr std::size_t segmentsAtOnce = 64;
+
+// Calls work(i) for each i below count, on several threads.
+template <class Work>
+void inParallel(std::size_t count, unsigned threads, Work work)
 {
-    while (verdicts_.size() <= identifier)
-        verdicts_.push_back(filter_.verdict(snapshot.trace().key(static_cast<trace::IdentifierIndex>(verdicts_.size()))));
-    return verdicts_[identifier];
+    if (threads == 0)
+        threads = std::max(1U, std::thread::hardware_concurrency());
+    std::atomic<std::size_t> next{0};
+    const auto run = [&] {
+        for (std::size_t i = next++; i < count; i = next++)
+            work(i);
+    };
+    std::vector<std::thread> others;
+    for (unsigned t = 1; t < threads && t < count; ++t)
+        others.emplace_back(run);
+    run();
+    for (std::thread& other : others)
+        other.join();
 }
 
-bool FilterScan::advance(const trace::Snapshot& snapshot, std::uint64_t budget)
+}  // namespace
+
+FilterScan::FilterScan(Filter filter, std::optional<can::Time> origin) : filter_(std::move(filter)), given_(origin)
 {
-    std::uint64_t at = seen_.load(std::memory_order_relaxed);
-    const std::uint64_t end = snapshot.rows() - at > budget ? at + budget : snapshot.rows();
-    std::vector<Verdict> groupVerdicts;
-    while (at < end) {
-        const auto index = static_cast<std::size_t>(at / trace::segmentRows);
-        const trace::Segment& segment = snapshot.segment(index);
-        const auto from = static_cast<std::uint32_t>(at - segment.firstRow());
-        const auto to = static_cast<std::uint32_t>(std::min<std::uint64_t>(trace::segmentRows, end - segment.firstRow()));
-        groupVerdicts.clear();
-        bool possible = false;
-        for (std::uint32_t g = 0; g < segment.groupCount(); ++g) {
-            groupVerdicts.push_back(verdictOf(snapshot, segment.group(g).identifier()));
-            possible = possible || groupVerdicts.back() != Verdict::never;
-        }
-        for (std::uint32_t row = from; possible && row < to; ++row) {
-            const auto group = segment.groupIndex(row);
-            const Verdict verdict = groupVerdicts[group];
-            if (verdict == Verdict::always || (verdict == Verdict::depends && filter_.matches(snapshot.frame(segment.firstRow() + row))))
-                rows_.append(segment.firstRow() + row);
-        }
-        at = segment.firstRow() + to;
-        seen_.store(at, std::memory_order_release);
+    const Understood* understood = filter_.understood();
+    rows_ = std::make_unique<RowSet>(understood == nullptr ? Thinning{} : understood->thinning);
+    for (std::size_t slot = 0; understood != nullptr && slot < understood->soons.size(); ++slot)
+        inner_.push_back(std::make_unique<RowSet>());
+}
+
+const Program& FilterScan::program(trace::IdentifierIndex identifier, int slot) const
+{
+    const Known& known = *known_[identifier];
+    return slot < 0 ? known.whole : known.inner[static_cast<std::size_t>(slot)];
+}
+
+void FilterScan::learn(const trace::Snapshot& snapshot)
+{
+    const Understood& understood = *filter_.understood();
+    const std::size_t count = snapshot.trace().identifierCount();
+    for (std::size_t i = known_.size(); i < count; ++i) {
+        const trace::TraceKey& key = snapshot.trace().key(static_cast<trace::IdentifierIndex>(i));
+        auto known = std::make_unique<Known>(Known{Program(understood.tree.get(), understood, filter_.catalog(), key), {}});
+        for (const SoonAfter* soon : understood.soons)
+            known->inner.emplace_back(soon->inner.get(), understood, filter_.catalog(), key);
+        known_.push_back(std::move(known));
     }
-    return at == snapshot.rows();
+}
+
+bool FilterScan::advance(const trace::Snapshot& snapshot, const ScanLimits& limits)
+{
+    const std::uint64_t seen = seen_.load(std::memory_order_relaxed);
+    if (snapshot.rows() <= seen)
+        return true;
+    std::size_t from = static_cast<std::size_t>(seen / trace::segmentRows);
+    const std::uint64_t wanted = snapshot.rows() - seen > limits.rows ? seen + std::max<std::uint64_t>(1, limits.rows) : snapshot.rows();
+    const std::size_t end = static_cast<std::size_t>((wanted + trace::segmentRows - 1) / trace::segmentRows);
+    if (seen == 0)
+        origin_ = given_.value_or(snapshot.trace().origin());
+    if (!filter_.passesEverything())
+        learn(snapshot);
+    const auto cancelled = [&] { return limits.cancel != nullptr && limits.cancel->load(std::memory_order_relaxed); };
+    while (from < end && !cancelled()) {
+        const std::size_t to = std::min(end, from + segmentsAtOnce);
+        if (filter_.passesEverything()) {
+            for (std::size_t s = from; s < to; ++s)
+                rows_->set(snapshot.segment(s), s, RowPart::ofAll(snapshot.rowsIn(s)));
+        } else {
+            // What a `within` asks for is found first.
+            for (std::size_t slot = 0; slot < inner_.size() && !cancelled(); ++slot)
+                scan(snapshot, from, to, static_cast<int>(slot), *inner_[slot], limits);
+            scan(snapshot, from, to, -1, *rows_, limits);
+        }
+        if (cancelled())
+            return false;
+        seen_.store(std::min<std::uint64_t>(snapshot.rows(), std::uint64_t{to} * trace::segmentRows), std::memory_order_release);
+        from = to;
+    }
+    return seen_.load(std::memory_order_relaxed) == snapshot.rows();
+}
+
+void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::size_t to, int slot, RowSet& target, const ScanLimits& limits)
+{
+    // Where each identifier that can pass occurs in these segments.
+    Candidates candidates(to - from);
+    for (std::size_t i = 0; i < known_.size(); ++i) {
+        const auto identifier = static_cast<trace::IdentifierIndex>(i);
+        if (program(identifier, slot).verdict() == Verdict::never)
+            continue;
+        snapshot.eachRun(identifier, from, to, [&](const trace::Run& run) { candidates[run.segment - from].push_back({identifier, run.group}); });
+    }
+    std::vector<RowPart> parts(to - from);
+    inParallel(to - from, limits.threads, [&](std::size_t i) {
+        if (limits.cancel == nullptr || !limits.cancel->load(std::memory_order_relaxed))
+            parts[i] = lookAt(snapshot, from + i, candidates[i], slot);
+    });
+    if (limits.cancel != nullptr && limits.cancel->load(std::memory_order_relaxed))
+        return;
+    const bool perIdentifier = slot < 0 && filter_.understood()->thinning.perIdentifier;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        const trace::Segment& segment = snapshot.segment(from + i);
+        if (perIdentifier) {
+            // The open segment is looked at again as it grows: its matches count from where it began.
+            if (from + i >= counted_) {
+                matchesBefore_ = matches_;
+                counted_ = from + i + 1;
+            } else {
+                matches_ = matchesBefore_;
+            }
+            parts[i] = thinned(segment, parts[i]);
+        }
+        target.set(segment, from + i, std::move(parts[i]));
+    }
+}
+
+RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, const std::vector<Candidate>& candidates, int slot)
+{
+    const trace::Segment& segment = snapshot.segment(index);
+    const std::uint32_t limit = snapshot.rowsIn(index);
+    const bool known = std::all_of(candidates.begin(), candidates.end(), [&](const Candidate& c) { return program(c.identifier, slot).verdict() == Verdict::always; });
+    std::vector<std::uint16_t> groups;
+    std::uint32_t count = 0;
+    for (const Candidate& candidate : candidates) {
+        if (program(candidate.identifier, slot).verdict() != Verdict::always)
+            continue;
+        for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next()) {
+            const trace::Group& group = segment.group(g);
+            groups.push_back(static_cast<std::uint16_t>(g));
+            count += limit == trace::segmentRows ? group.size() : group.countBefore(limit);
+        }
+    }
+    if (known)
+        return count == limit ? RowPart::ofAll(limit) : RowPart::ofGroups(std::move(groups), count, limit);
+    RowBits bits;
+    RowPart::ofGroups(std::move(groups), count, limit).fill(bits, segment);
+    for (const Candidate& candidate : candidates)
+        if (program(candidate.identifier, slot).verdict() == Verdict::depends)
+            lookAtIdentifier(snapshot, segment, limit, candidate, slot, bits);
+    return RowPart::ofBits(bits);
+}
+
+void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, RowBits& bits)
+{
+    const Program& of = program(candidate.identifier, slot);
+    const auto set = [&](std::uint32_t row, bool passes) { bits.set(row, passes); };
+    if (const auto plain = of.plain()) {
+        // One comparison: straight through the payloads.
+        const database::SignalPlan& plan = *plain->plan;
+        const CompareSignal& compare = *plain->compare;
+        for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next()) {
+            const trace::Group& group = segment.group(g);
+            can::FrameHead head;
+            trace::Segment::unpack(group.attributes(), head);
+            if (group.length() <= plan.lastByte || head.kind == can::FrameKind::remote || head.kind == can::FrameKind::error)
+                continue;
+            group.chunks(0, group.countBefore(limit), [&](const std::uint8_t* rows, const std::uint8_t* payloads, std::uint32_t count) {
+                for (std::uint32_t i = 0; i < count; ++i, payloads += group.length())
+                    set(trace::Group::rowAt(rows, i), compares(plan.physical(plan.rawValue(plan.rawBits(payloads))), compare.comparison, compare.number, compare.upper));
+            });
+        }
+        return;
+    }
+    if (const ByteTest* test = of.byteTest()) {
+        for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next()) {
+            const trace::Group& group = segment.group(g);
+            if (group.length() <= test->index)
+                continue;
+            group.chunks(0, group.countBefore(limit), [&](const std::uint8_t* rows, const std::uint8_t* payloads, std::uint32_t count) {
+                payloads += test->index;
+                for (std::uint32_t i = 0; i < count; ++i, payloads += group.length())
+                    set(trace::Group::rowAt(rows, i), compares<unsigned>(*payloads & test->mask, test->comparison, test->value, test->upper));
+            });
+        }
+        return;
+    }
+    const auto index = static_cast<std::size_t>(segment.firstRow() / trace::segmentRows);
+    Past past = of.remembers() ? pastOf(snapshot, candidate.identifier, index, of, slot) : Past{};
+    std::vector<std::optional<can::Time>> soon(inner_.size());
+    snapshot.eachOf(candidate.identifier, segment.firstRow(), [&](trace::Row row, const can::FrameView& frame) {
+        if (row - segment.firstRow() >= limit)
+            return false;
+        for (std::size_t s = 0; s < inner_.size(); ++s) {
+            if (slot >= 0 && s >= static_cast<std::size_t>(slot))
+                break;  // an inner one knows those before it alone
+            const trace::Row newest = inner_[s]->previous(row);
+            soon[s] = newest == trace::noRow ? std::nullopt : std::optional(snapshot.time(newest));
+        }
+        set(static_cast<std::uint32_t>(row - segment.firstRow()), of.matches(frame, {&past, soon.data(), origin_}));
+        if (of.remembers())
+            of.remember(frame, past);
+        return true;
+    });
+    if (of.remembers() && limit == trace::segmentRows) {
+        const std::scoped_lock lock(pastMutex_);
+        auto& kept = pasts_[{candidate.identifier, slot}];
+        kept.insert_or_assign(index, std::move(past));
+        while (kept.size() > 2 * segmentsAtOnce)
+            kept.erase(kept.begin());
+    }
+}
+
+Past FilterScan::pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot)
+{
+    Past past = program.nothing();
+    const auto complete = [&] { return past.time && std::none_of(program.changes().begin(), program.changes().end(), [&](const Program::Change& c) { return std::isnan(past.values[c.slot]); }); };
+    snapshot.eachRunBack(identifier, segment, [&](const trace::Run& run) {
+        Past before = program.nothing();
+        bool whole = false;
+        {
+            const std::scoped_lock lock(pastMutex_);
+            if (const auto kept = pasts_.find({identifier, slot}); kept != pasts_.end())
+                if (const auto found = kept->second.find(run.segment); found != kept->second.end()) {
+                    before = found->second;
+                    whole = true;
+                }
+        }
+        if (!whole) {
+            const trace::Row first = trace::Row{run.segment} * trace::segmentRows;
+            snapshot.eachOf(identifier, first, [&](trace::Row row, const can::FrameView& frame) {
+                if (row >= first + trace::segmentRows)
+                    return false;
+                program.remember(frame, before);
+                return true;
+            });
+        }
+        if (!past.time)
+            past.time = before.time;
+        for (std::size_t i = 0; i < past.values.size(); ++i)
+            if (std::isnan(past.values[i]))
+                past.values[i] = before.values[i];
+        return !whole && !complete();
+    });
+    return past;
+}
+
+RowPart FilterScan::thinned(const trace::Segment& segment, const RowPart& part)
+{
+    RowBits bits;
+    part.fill(bits, segment);
+    for (std::size_t w = 0; w < bits.words.size(); ++w)
+        for (std::uint64_t word = bits.words[w]; word != 0; word &= word - 1) {
+            const auto row = static_cast<std::uint32_t>(w * 64 + static_cast<unsigned>(std::countr_zero(word)));
+            if (!filter_.understood()->thinning.passes(matches_[segment.identifier(row)]++))
+                bits.words[w] &= ~(std::uint64_t{1} << (row % 64));
+        }
+    return RowPart::ofBits(bits);
 }
 
 }  // namespace wavetrope::filter

@@ -2,33 +2,72 @@
 #pragma once
 
 #include <atomic>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <unordered_map>
 #include <vector>
 
-#include "filter/filter.h"
-#include "trace/published_list.h"
-#include "trace/trace.h"
+#include "filter/program.h"
+#include "filter/row_set.h"
 
 namespace wavetrope::filter {
 
-/// Goes through a trace once. Identifiers that cannot pass are never looked at: a segment without any that could is
-/// stepped over whole. One thread advances; others may read what was found.
+/// How far one call goes, and on how many threads.
+struct ScanLimits {
+    std::uint64_t rows = ~std::uint64_t{0};     ///< At least one segment is looked at.
+    unsigned threads = 1;                       ///< 0: as many as the machine has cores.
+    const std::atomic<bool>* cancel = nullptr;  ///< Looked at between segments.
+};
+
+/// Goes through a trace once. Identifiers that cannot pass are never looked at; where the identifier decides, its list of
+/// rows is the answer; else its payloads, which lie together in a segment, are gone through, segment by segment on all
+/// threads. One thread advances; others may read what was found.
 class FilterScan {
 public:
-    explicit FilterScan(Filter filter) : filter_(std::move(filter)) {}
+    /// Times in the filter count from `origin`, else from the first row.
+    explicit FilterScan(Filter filter, std::optional<can::Time> origin = {});
 
-    /// Looks at up to `budget` further rows of a snapshot. True when it has seen them all.
-    bool advance(const trace::Snapshot& snapshot, std::uint64_t budget = ~std::uint64_t{0});
-    /// Matching rows so far, ascending.
-    [[nodiscard]] const trace::PublishedList<trace::Row, 10>& rows() const { return rows_; }
+    /// Looks at further rows of a snapshot. True when it has seen them all.
+    bool advance(const trace::Snapshot& snapshot, const ScanLimits& limits = {});
+    /// Matching rows so far.
+    [[nodiscard]] const RowSet& rows() const { return *rows_; }
     [[nodiscard]] std::uint64_t seen() const { return seen_.load(std::memory_order_acquire); }
     [[nodiscard]] const Filter& filter() const { return filter_; }
 
 private:
-    Verdict verdictOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier);
+    struct Known {
+        Program whole;
+        std::vector<Program> inner;             // of each `within`, by slot
+    };
+    // Groups of one identifier in a segment.
+    struct Candidate {
+        trace::IdentifierIndex identifier = 0;
+        std::uint32_t group = 0;
+    };
+    using Candidates = std::vector<std::vector<Candidate>>;
+
+    [[nodiscard]] const Program& program(trace::IdentifierIndex identifier, int slot) const;
+    void learn(const trace::Snapshot& snapshot);
+    void scan(const trace::Snapshot& snapshot, std::size_t from, std::size_t to, int slot, RowSet& target, const ScanLimits& limits);
+    RowPart lookAt(const trace::Snapshot& snapshot, std::size_t index, const std::vector<Candidate>& candidates, int slot);
+    void lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, RowBits& bits);
+    Past pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot);
+    RowPart thinned(const trace::Segment& segment, const RowPart& part);
 
     Filter filter_;
-    trace::PublishedList<trace::Row, 10> rows_;
-    std::vector<Verdict> verdicts_;
+    std::unique_ptr<RowSet> rows_;
+    std::vector<std::unique_ptr<RowSet>> inner_;
+    std::vector<std::unique_ptr<Known>> known_; // by identifier
+    // What is remembered behind the last frame of an identifier in a finished segment.
+    std::mutex pastMutex_;
+    std::map<std::pair<std::uint64_t, int>, std::map<std::size_t, Past>> pasts_;
+    // Matches of each identifier before the open segment, for thinning per identifier.
+    std::unordered_map<trace::IdentifierIndex, std::uint64_t> matches_;
+    std::unordered_map<trace::IdentifierIndex, std::uint64_t> matchesBefore_;
+    std::size_t counted_ = 0;
+    std::optional<can::Time> given_;
+    can::Time origin_{};
     std::atomic<std::uint64_t> seen_{0};
 };
 

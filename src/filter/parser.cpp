@@ -3,6 +3,8 @@
 #include <charconv>
 #include <cmath>
 
+#include "can/time_text.h"
+#include "filter/language.h"
 #include "filter/lexer.h"
 
 namespace wavetrope::filter {
@@ -31,22 +33,24 @@ ExpressionPointer make(T term)
 
 bool isReserved(std::string_view word)
 {
-    return word == "and" || word == "or" || word == "not";
+    return word == "and" || word == "or" || word == "not" || word == "every" || word == "first";
 }
 
 class Parser {
 public:
-    Parser(std::string_view text, const database::Catalog& catalog) : text_(text), lexer_(text), catalog_(catalog) {}
+    Parser(std::string_view text, const database::Catalog& catalog, const NamedFilters& named) : text_(text), lexer_(text), catalog_(catalog), named_(named) {}
 
-    Expected<ExpressionPointer> run()
+    Expected<Understood> run()
     {
         try {
             if (text_.size() > longest)
                 throw Failure{longest, "the filter is longer than 64 KiB", {}};
-            ExpressionPointer tree = either(0);
+            if (!atThinning())
+                out_.tree = either(0);
+            thinning();
             if (lexer_.peek().kind != Kind::end)
-                fail("'and', 'or' or the end of the filter");
-            return tree;
+                fail(out_.thinning.kind == Thinning::Kind::all ? "'and', 'or' or the end of the filter" : "the end of the filter");
+            return std::move(out_);
         } catch (const Failure& failure) {
             return tl::unexpected(Error{failure.what, "filter", 0, columnOf(failure.at), failure.remedy});
         }
@@ -92,6 +96,210 @@ private:
         return word(wanted);
     }
 
+    [[nodiscard]] bool atThinning() const { return lexer_.peek().kind == Kind::word && (lexer_.peek().text == "every" || lexer_.peek().text == "first"); }
+    void thinning()
+    {
+        if (!atThinning())
+            return;
+        if (named_.depth > 0)
+            failAt(lexer_.peek().at, "a filter with 'every' or 'first' cannot be part of another one");
+        out_.thinning.kind = lexer_.peek().text == "first" ? Thinning::Kind::first : Thinning::Kind::every;
+        lexer_.take();
+        if (out_.thinning.kind == Thinning::Kind::every)
+            out_.thinning.every = wholeNumber("a number such as 10", 1, 1'000'000'000);
+        if (tryWord("per")) {
+            if (!tryWord("id"))
+                fail("'id'");
+            out_.thinning.perIdentifier = true;
+        }
+    }
+
+    std::uint64_t wholeNumber(const std::string& wanted, std::uint64_t least, std::uint64_t most)
+    {
+        const Token token = word(wanted);
+        std::string_view digits = token.text;
+        int base = 10;
+        if (digits.starts_with("0x") || digits.starts_with("0X")) {
+            digits.remove_prefix(2);
+            base = 16;
+        }
+        std::uint64_t value = 0;
+        const auto [end, code] = std::from_chars(digits.data(), digits.data() + digits.size(), value, base);
+        if (code != std::errc{} || end != digits.data() + digits.size() || digits.empty() || value < least || value > most)
+            failAt(token.at, "expected " + wanted + ", from " + std::to_string(least) + " to " + std::to_string(most) + ", found '" + std::string(token.text.substr(0, 40)) + "'");
+        return value;
+    }
+
+    // A span of time: "20 ms", "20ms", "1.5 s".
+    can::Time span(const std::string& wanted)
+    {
+        const Token token = word(wanted);
+        std::string text(token.text);
+        if (const bool bare = !text.empty() && text.find_first_not_of("0123456789.+-") == std::string::npos; bare && lexer_.peek().kind == Kind::word && !isReserved(lexer_.peek().text))
+            text += ' ' + std::string(lexer_.take().text);
+        const auto read = can::spanFromText(text);
+        if (!read)
+            failAt(token.at, "expected " + wanted + ", found '" + text.substr(0, 40) + "'", "Units are us, ms, s and min");
+        return *read;
+    }
+
+    // A comparison mark, or `between`; a bare value means equal where `bare` allows it.
+    Comparison comparisonMark(bool bare)
+    {
+        const Token mark = lexer_.peek();
+        if (tryWord("between"))
+            return Comparison::between;
+        if (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!") {
+            if (bare && mark.kind == Kind::word)
+                return Comparison::equal;
+            fail("a comparison: > >= < <= = or !=");
+        }
+        lexer_.take();
+        return mark.text == ">" ? Comparison::greater : mark.text == ">=" ? Comparison::greaterOrEqual : mark.text == "<" ? Comparison::less : mark.text == "<=" ? Comparison::lessOrEqual : mark.text == "!=" ? Comparison::notEqual : Comparison::equal;
+    }
+    void needAnd()
+    {
+        if (!tryWord("and"))
+            fail("'and' and the upper end");
+    }
+
+    ExpressionPointer length()
+    {
+        LengthTest test;
+        test.comparison = comparisonMark(true);
+        test.length = static_cast<unsigned>(wholeNumber("a length in bytes", 0, 64));
+        if (test.comparison == Comparison::between) {
+            needAnd();
+            test.upper = static_cast<unsigned>(wholeNumber("a length in bytes", 0, 64));
+        }
+        return make(test);
+    }
+
+    ExpressionPointer byte()
+    {
+        ByteTest test;
+        test.index = static_cast<unsigned>(wholeNumber("the number of a byte", 0, 63));
+        const bool masked = tryWord("mask");
+        if (masked)
+            test.mask = static_cast<std::uint8_t>(wholeNumber("a mask such as 0xF0", 0, 255));
+        if (masked && lexer_.peek().kind != Kind::mark && !(lexer_.peek().kind == Kind::word && lexer_.peek().text == "between"))
+            return anyBit(test);
+        if (masked && lexer_.peek().kind == Kind::mark && (lexer_.peek().text == ")" || lexer_.peek().text == "("))
+            return anyBit(test);
+        test.comparison = comparisonMark(false);
+        test.value = static_cast<unsigned>(wholeNumber("a value such as 0x1F", 0, 255));
+        if (test.comparison == Comparison::between) {
+            needAnd();
+            test.upper = static_cast<unsigned>(wholeNumber("a value such as 0x1F", 0, 255));
+        }
+        return make(test);
+    }
+    static ExpressionPointer anyBit(ByteTest test)
+    {
+        test.comparison = Comparison::notEqual;
+        test.value = 0;
+        return make(test);
+    }
+
+    ExpressionPointer gap()
+    {
+        GapTest test;
+        out_.gaps = true;
+        test.comparison = comparisonMark(false);
+        test.span = span("a time such as 50 ms");
+        if (test.comparison == Comparison::between) {
+            needAnd();
+            test.upper = span("a time such as 50 ms");
+        }
+        return make(test);
+    }
+
+    ExpressionPointer time()
+    {
+        // "12 s .. 14.5 s", "12s..14.5s", "1..2 s"
+        const std::size_t at = lexer_.peek().at;
+        std::string words;
+        while (lexer_.peek().kind == Kind::word && !isReserved(lexer_.peek().text) && words.size() < 100)
+            words += std::string(lexer_.take().text) + ' ';
+        const auto dots = words.find("..");
+        const auto part = [](std::string text) {
+            while (!text.empty() && text.back() == ' ')
+                text.pop_back();
+            while (!text.empty() && text.front() == ' ')
+                text.erase(0, 1);
+            return text;
+        };
+        if (dots == std::string::npos)
+            failAt(at, "expected a stretch of time such as 12 s .. 14.5 s, found '" + part(words) + "'");
+        const std::string to = part(words.substr(dots + 2));
+        std::string from = part(words.substr(0, dots));
+        if (from.find_first_not_of("0123456789.+-") == std::string::npos && to.find_first_of("smu") != std::string::npos)
+            from += to.substr(to.find_first_of(" smu"));
+        const auto a = can::spanFromText(from);
+        const auto b = can::spanFromText(to);
+        if (!a || !b)
+            failAt(at, "expected a stretch of time such as 12 s .. 14.5 s, found '" + part(words) + "'");
+        if (*b < *a)
+            failAt(at, "the stretch ends before it begins");
+        return make(InTime{*a, *b});
+    }
+
+    ExpressionPointer within(unsigned depth)
+    {
+        SoonAfter soon;
+        soon.span = span("a time such as 20 ms");
+        if (!tryWord("after"))
+            fail("'after' and a condition in parentheses");
+        if (lexer_.peek().kind != Kind::mark || lexer_.peek().text != "(")
+            fail("'(' and a condition");
+        lexer_.take();
+        soon.inner = either(depth + 1);
+        if (lexer_.peek().kind != Kind::mark || lexer_.peek().text != ")")
+            fail("')'");
+        lexer_.take();
+        soon.slot = out_.soonSlots++;
+        ExpressionPointer made = make(std::move(soon));
+        out_.soons.push_back(&std::get<SoonAfter>(made->term));
+        return made;
+    }
+
+    // A filter of the rig takes the place of its name.
+    ExpressionPointer reference()
+    {
+        const Token token = lexer_.take();
+        std::string name(token.text.substr(1));
+        if (name.empty() && lexer_.peek().kind == Kind::text && !lexer_.openQuote())
+            name = lexer_.take().text;
+        const auto found = named_.filters != nullptr ? named_.filters->find(name) : NamedFilters::Map::const_iterator{};
+        if (named_.filters == nullptr || found == named_.filters->end()) {
+            std::string names;
+            if (named_.filters != nullptr)
+                for (const auto& [known, text] : *named_.filters)
+                    names += (names.empty() ? "" : ", ") + known;
+            failAt(token.at, "there is no filter '" + name + "'", names.empty() ? "The rig has no named filters" : "Its filters are " + names);
+        }
+        if (named_.depth >= 20)
+            failAt(token.at, "the filter '" + name + "' uses itself, directly or through others");
+        NamedFilters deeper = named_;
+        ++deeper.depth;
+        Parser inner(found->second, catalog_, deeper);
+        inner.out_.changeSlots = out_.changeSlots;
+        inner.out_.soonSlots = out_.soonSlots;
+        inner.out_.soons = out_.soons;
+        inner.conditions_ = conditions_;
+        auto understood = inner.run();
+        if (!understood)
+            failAt(token.at, "in the filter '" + name + "', " + understood.error().what, understood.error().remedy);
+        conditions_ = inner.conditions_;
+        out_.changeSlots = understood->changeSlots;
+        out_.soonSlots = understood->soonSlots;
+        out_.soons = understood->soons;
+        out_.gaps = out_.gaps || understood->gaps;
+        if (!understood->tree)
+            failAt(token.at, "the filter '" + name + "' is empty");
+        return std::move(understood->tree);
+    }
+
     ExpressionPointer either(unsigned depth)
     {
         ExpressionPointer left = both(depth);
@@ -120,20 +328,38 @@ private:
             lexer_.take();
             return inner;
         }
-        return term();
+        return term(depth);
     }
 
-    ExpressionPointer term()
+    ExpressionPointer term(unsigned depth)
     {
         const Token first = lexer_.peek();
         if (++conditions_ > mostConditions)
             failAt(first.at, "the filter has more than 1000 conditions", "Use a range, a mask or a name pattern");
         if (first.kind != Kind::word || isReserved(first.text))
-            fail("a condition", "Conditions begin with id, name, from, bus, kind, sent, received, undecoded or a signal");
+            fail("a condition", "Conditions begin with " + conditionWords());
+        if (first.text.front() == '@')
+            return reference();
         lexer_.take();
         // A keyword followed by a comparison is a signal of that name.
         const bool compared = lexer_.peek().kind == Kind::mark && lexer_.peek().text != "(" && lexer_.peek().text != ")";
+        if ((first.text == "length" || first.text == "gap") && catalog_.findSignals(first.text).empty())
+            return first.text == "length" ? length() : gap();
         if (!compared) {
+            if (first.text == "group")
+                return make(OfGroup{static_cast<std::uint32_t>(wholeNumber("a parameter group such as 0xFEF1", 0, 0x3FFFF))});
+            if (first.text == "source")
+                return make(FromSource{static_cast<std::uint8_t>(wholeNumber("an address such as 0x21", 0, 255))});
+            if (first.text == "destination")
+                return make(ToDestination{static_cast<std::uint8_t>(wholeNumber("an address such as 0x28", 0, 255))});
+            if (first.text == "byte")
+                return byte();
+            if (first.text == "time")
+                return time();
+            if (first.text == "within")
+                return within(depth);
+            if (first.text == "length")
+                return length();
             if (first.text == "id")
                 return identifier();
             if (first.text == "name")
@@ -234,36 +460,59 @@ private:
         const std::string signalName(signalToken.text);
         if (compare.signals.empty()) {
             if (!catalog_.anyDatabase())
-                failAt(signalToken.at, "expected a condition, found '" + signalName + "'; signals need a database", "Conditions without one are id, bus, kind, sent, received and undecoded");
+                failAt(signalToken.at, "expected a condition, found '" + signalName + "'; signals need a database", "Conditions without one are id, bus, kind, sent, received, undecoded, group, source, destination, length, byte, gap, time and within");
             failAt(signalToken.at, "'" + signalName + "' is neither a condition nor a signal of a database",
-                   "Conditions begin with id, name, from, bus, kind, sent, received, undecoded or a signal");
+                   "Conditions begin with " + conditionWords());
         }
         for (const database::SignalRef& ref : compare.signals)
             if (ref.message->message->name != compare.signals[0].message->message->name)
                 failAt(signalToken.at, "'" + signalName + "' is a signal of several messages",
                        "Say which: " + compare.signals[0].message->message->name + "." + signalName + " or " + ref.message->message->name + "." + signalName);
 
+        SignalChange change;
+        change.signals = compare.signals;
+        const bool rises = lexer_.peek().kind == Kind::word && lexer_.peek().text == "rises";
+        if (rises || (lexer_.peek().kind == Kind::word && lexer_.peek().text == "falls")) {
+            lexer_.take();
+            if (!tryWord(rises ? "above" : "below"))
+                fail(rises ? "'above' and a number" : "'below' and a number");
+            change.how = rises ? SignalChange::How::risesAbove : SignalChange::How::fallsBelow;
+            change.number = numberValue(compare.signals[0].signal());
+            return remember(std::move(change));
+        }
+        if (tryWord("changes")) {
+            if (tryWord("by")) {
+                change.how = SignalChange::How::changesBy;
+                const std::size_t at = lexer_.peek().at;
+                change.number = numberValue(compare.signals[0].signal());
+                if (change.number <= 0)
+                    failAt(at, "expected a number above 0");
+            }
+            return remember(std::move(change));
+        }
         const Token mark = lexer_.peek();
-        if (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!")
-            fail("a comparison: > >= < <= = or !=");
-        lexer_.take();
-        if (mark.text == ">")
-            compare.comparison = Comparison::greater;
-        else if (mark.text == ">=")
-            compare.comparison = Comparison::greaterOrEqual;
-        else if (mark.text == "<")
-            compare.comparison = Comparison::less;
-        else if (mark.text == "<=")
-            compare.comparison = Comparison::lessOrEqual;
-        else if (mark.text == "!=")
-            compare.comparison = Comparison::notEqual;
-        else
-            compare.comparison = Comparison::equal;
-        if (lexer_.peek().kind == Kind::text && !lexer_.openQuote())
+        if (!(mark.kind == Kind::word && mark.text == "between") && (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!"))
+            fail("a comparison: > >= < <= = or !=, or between, changes, rises or falls");
+        compare.comparison = comparisonMark(false);
+        if (lexer_.peek().kind == Kind::text && !lexer_.openQuote() && compare.comparison != Comparison::between) {
             textValue(compare);
-        else
-            numberValue(compare);
+            return make(std::move(compare));
+        }
+        const database::Signal& signal = compare.signals[0].signal();
+        compare.number = numberValue(signal);
+        if (compare.comparison == Comparison::between) {
+            needAnd();
+            const std::size_t at = lexer_.peek().at;
+            compare.upper = numberValue(signal);
+            if (compare.upper < compare.number)
+                failAt(at, "the upper end is below the lower one");
+        }
         return make(std::move(compare));
+    }
+    ExpressionPointer remember(SignalChange change)
+    {
+        change.slot = out_.changeSlots++;
+        return make(std::move(change));
     }
 
     void textValue(CompareSignal& compare)
@@ -284,9 +533,9 @@ private:
         compare.text = token.text;
     }
 
-    void numberValue(CompareSignal& compare)
+    double numberValue(const database::Signal& signal)
     {
-        const database::Signal& signal = compare.signals[0].signal();
+        double number = 0;
         if (lexer_.peek().kind != Kind::word)
             fail(signal.texts.empty() ? "a number" : "a number or one of its texts in quotes");
         const Token token = lexer_.peek();
@@ -298,15 +547,15 @@ private:
         if (digits.starts_with("0x") || digits.starts_with("0X")) {
             std::uint64_t value = 0;
             const auto result = std::from_chars(digits.data() + 2, digits.data() + digits.size(), value, 16);
-            compare.number = static_cast<double>(value);
+            number = static_cast<double>(value);
             end = result.ptr;
             code = result.ec;
         } else {
-            const auto result = std::from_chars(digits.data(), digits.data() + digits.size(), compare.number);
+            const auto result = std::from_chars(digits.data(), digits.data() + digits.size(), number);
             end = result.ptr;
             code = result.ec;
         }
-        if (code != std::errc{} || !std::isfinite(compare.number))
+        if (code != std::errc{} || !std::isfinite(number))
             fail(signal.texts.empty() ? "a number" : "a number or one of its texts in quotes");
         lexer_.take();
         const std::string_view attached(end, static_cast<std::size_t>(digits.data() + digits.size() - end));
@@ -316,6 +565,7 @@ private:
             const Token unit = lexer_.take();
             checkUnit(signal, unit.text, unit.at);
         }
+        return number;
     }
 
     void checkUnit(const database::Signal& signal, std::string_view unit, std::size_t at)
@@ -329,13 +579,15 @@ private:
     Lexer lexer_;
     unsigned conditions_ = 0;
     const database::Catalog& catalog_;
+    NamedFilters named_;
+    Understood out_;
 };
 
 }  // namespace
 
-Expected<ExpressionPointer> parse(std::string_view text, const database::Catalog& catalog)
+Expected<Understood> parse(std::string_view text, const database::Catalog& catalog, const NamedFilters& named)
 {
-    return Parser(text, catalog).run();
+    return Parser(text, catalog, named).run();
 }
 
 }  // namespace wavetrope::filter

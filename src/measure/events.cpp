@@ -15,8 +15,8 @@ constexpr Time errorsTogether = std::chrono::milliseconds(100);
 EventFinder::EventFinder(std::vector<ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
     : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing)
 {
-    for (ConditionSpec& spec : conditions)
-        conditions_.push_back({std::move(spec), false, false, Time{0}, 0, {}});
+    for (const ConditionSpec& spec : conditions)
+        conditions_.push_back({spec, filter::FilterStream(spec.filter), false, false, Time{0}, 0, {}});
 }
 
 std::size_t EventFinder::note(Event event)
@@ -31,6 +31,9 @@ std::size_t EventFinder::note(Event event)
 
 void EventFinder::add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
 {
+    if (row == 0)
+        for (Running& running : conditions_)
+            running.stream.setOrigin(frame.time);
     if (frame.kind == can::FrameKind::error && frame.bus < lastError_.size()) {
         const std::size_t last = lastError_[frame.bus];
         if (last != nothing && frame.time - events_[last].until < errorsTogether) {
@@ -52,9 +55,12 @@ void EventFinder::watchConditions(trace::Row row, trace::IdentifierIndex identif
             running.verdicts[identifier] = running.spec.filter.verdict(key);
         }
         const filter::Verdict verdict = running.verdicts[identifier];
-        if (verdict == filter::Verdict::never)
+        if (verdict == filter::Verdict::never && !running.spec.filter.needsOthers())
             continue;  // a frame that does not carry the signals says nothing about them
-        const bool holds = verdict == filter::Verdict::always || running.spec.filter.matches(frame);
+        const bool passes = running.stream.passes(frame);
+        if (verdict == filter::Verdict::never)
+            continue;
+        const bool holds = verdict == filter::Verdict::always || passes;
         if (holds && !running.holds)
             running.since = frame.time;
         if (running.holds && !running.flagged && frame.time - running.since >= running.spec.hold) {

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "filter/filter.h"
+#include "filter/filter_stream.h"
 #include "measure/load_bins.h"
 #include "trace/trace.h"
 
@@ -53,6 +53,7 @@ public:
 private:
     struct Running {
         ConditionSpec spec;
+        filter::FilterStream stream;
         bool holds = false;
         bool flagged = false;
         Time since{};

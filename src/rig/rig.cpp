@@ -203,6 +203,14 @@ std::string Rig::folder() const
     return path.empty() ? "." : std::filesystem::path(path).parent_path().string();
 }
 
+std::map<std::string, std::string, std::less<>> Rig::namedFilters() const
+{
+    std::map<std::string, std::string, std::less<>> named;
+    for (const NamedFilter& filter : filters)
+        named.emplace(filter.name, filter.expression);
+    return named;
+}
+
 std::string Rig::resolve(const std::string& relative) const
 {
     const std::filesystem::path given(relative);

@@ -55,6 +55,8 @@ struct Rig {
     /// Folder of the file, for relative paths.
     [[nodiscard]] std::string folder() const;
     [[nodiscard]] std::string resolve(const std::string& relative) const;
+    /// Its filters by name, as other filters use them.
+    [[nodiscard]] std::map<std::string, std::string, std::less<>> namedFilters() const;
 };
 
 /// Reads a rig from text. `path` is the file it came from. Errors name the JSON pointer, or line and column.

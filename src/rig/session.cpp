@@ -96,8 +96,9 @@ Expected<void> Session::build()
     for (const BusSpec& bus : rig_.buses)
         for (const std::string& file : bus.databases)
             incomplete = incomplete || !databases_.byPath.contains(file);
+    const auto named = rig_.namedFilters();
     for (const EventSpec& event : rig_.events) {
-        auto filter = filter::Filter::compile(event.when, catalog_);
+        auto filter = filter::Filter::compile(event.when, catalog_, {&named});
         if (!filter && incomplete) {
             leftOut_.push_back({"the event " + event.name + " is left out: " + filter.error().what, rig_.path, 0, 0, {}});
             continue;

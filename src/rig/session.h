@@ -101,7 +101,7 @@ public:
     /// either thread once it is in playback or has failed.
     void readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done);
     /// Compiles a filter over the buses of the log that playback holds.
-    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { return filter::Filter::compile(text, playbackCatalog_); }
+    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { const auto named = rig_.namedFilters(); return filter::Filter::compile(text, playbackCatalog_, {&named}); }
     /// Identifiers that playback and running nodes both send.
     [[nodiscard]] std::vector<drive::Collision> collisions();
 

@@ -10,8 +10,8 @@
 namespace wavetrope::trace {
 
 /// One writer appends, any number of readers index what was published. Elements never move: blocks double in size.
-/// Up to 2^40 elements with a first block of 2^FirstBits.
-template <class T, unsigned FirstBits = 6>
+/// `Blocks` of them, the first of 2^FirstBits elements.
+template <class T, unsigned FirstBits = 6, unsigned Blocks = 40>
 class PublishedList {
 public:
     PublishedList() = default;
@@ -53,7 +53,7 @@ private:
         return {top - FirstBits, shifted - (std::size_t{1} << top)};
     }
 
-    std::array<std::atomic<T*>, 40> blocks_{};
+    std::array<std::atomic<T*>, Blocks> blocks_{};
     std::atomic<std::size_t> size_{0};
 };
 

@@ -49,10 +49,9 @@ std::uint32_t Group::countBefore(std::uint32_t limit) const
 }
 
 Segment::Segment(Row first)
-    : first_(first), times_(new std::int64_t[segmentRows]), groups_(new std::uint16_t[segmentRows]),
-      ordinals_(new std::uint16_t[segmentRows]), attributes_(new std::uint16_t[segmentRows]),
-      earliest_(std::numeric_limits<std::int64_t>::max()), latest_(std::numeric_limits<std::int64_t>::min()),
-      memory_(segmentRows * (8 + 2 + 2 + 2) + sizeof(Segment))
+    : first_(first), timeBlocks_(new TimeBlock[segmentRows / timeBlockRows]), offsets_(new std::int32_t[segmentRows]), groups_(new std::uint16_t[segmentRows]),
+      ordinals_(new std::uint16_t[segmentRows]), earliest_(std::numeric_limits<std::int64_t>::max()), latest_(std::numeric_limits<std::int64_t>::min()),
+      memory_(segmentRows * (4 + 2 + 2) + segmentRows / timeBlockRows * sizeof(TimeBlock) + sizeof(Segment))
 {
 }
 
@@ -60,6 +59,8 @@ Segment::~Segment()
 {
     for (auto& block : groupBlocks_)
         delete[] block.load(std::memory_order_relaxed);
+    for (std::uint32_t block = 0; block < segmentRows / timeBlockRows; ++block)
+        delete[] timeBlocks_[block].wide.load(std::memory_order_relaxed);
 }
 
 const Group& Segment::group(std::uint32_t index) const
@@ -85,9 +86,10 @@ void Segment::unpack(std::uint16_t attributes, can::FrameHead& head)
 
 void Segment::readHead(std::uint32_t row, can::FrameHead& head) const
 {
-    unpack(attributes_[row], head);
-    head.time = can::Time(times_[row]);
-    head.length = groupOf(row).length();
+    const Group& group = groupOf(row);
+    unpack(group.attributes(), head);
+    head.time = time(row);
+    head.length = group.length();
 }
 
 std::uint8_t* Segment::allocate(std::size_t bytes)
@@ -95,12 +97,12 @@ std::uint8_t* Segment::allocate(std::size_t bytes)
     bytes = (bytes + 7) & ~std::size_t{7};
     if (bytes > arenaLeft_) {
         if (bytes >= arenaBlock / 2) {  // large chunks stand alone and leave the current block in use
-            arena_.emplace_back(new std::uint8_t[bytes]);
-            memory_.fetch_add(bytes, std::memory_order_relaxed);
+            arena_.emplace_back(new std::uint8_t[bytes + readableBehind]);
+            memory_.fetch_add(bytes + readableBehind, std::memory_order_relaxed);
             return arena_.back().get();
         }
-        arena_.emplace_back(new std::uint8_t[arenaBlock]);
-        memory_.fetch_add(arenaBlock, std::memory_order_relaxed);
+        arena_.emplace_back(new std::uint8_t[arenaBlock + readableBehind]);
+        memory_.fetch_add(arenaBlock + readableBehind, std::memory_order_relaxed);
         arenaAt_ = arena_.back().get();
         arenaLeft_ = arenaBlock;
     }
@@ -110,7 +112,7 @@ std::uint8_t* Segment::allocate(std::size_t bytes)
     return at;
 }
 
-std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length)
+std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before)
 {
     const std::uint32_t index = groupCount_.load(std::memory_order_relaxed);
     auto& block = groupBlocks_[index / groupBlock];
@@ -121,8 +123,33 @@ std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length)
     Group& group = block.load(std::memory_order_relaxed)[index % groupBlock];
     group.identifier_ = identifier;
     group.length_ = length;
+    group.attributes_ = attributes;
     groupCount_.store(index + 1, std::memory_order_release);
+    if (before != noGroup)
+        groupBlocks_[before / groupBlock].load(std::memory_order_relaxed)[before % groupBlock].next_.store(index, std::memory_order_release);
     return index;
+}
+
+void Segment::stamp(std::uint32_t row, std::int64_t time)
+{
+    TimeBlock& block = timeBlocks_[row / timeBlockRows];
+    const std::uint32_t at = row % timeBlockRows;
+    if (at == 0)
+        block.base = time;
+    std::int64_t* wide = block.wide.load(std::memory_order_relaxed);
+    if (wide == nullptr) {
+        const std::int64_t offset = static_cast<std::int64_t>(static_cast<std::uint64_t>(time) - static_cast<std::uint64_t>(block.base));
+        if (offset == static_cast<std::int32_t>(offset)) {
+            offsets_[row] = static_cast<std::int32_t>(offset);
+            return;
+        }
+        wide = new std::int64_t[timeBlockRows];
+        for (std::uint32_t i = 0; i < at; ++i)
+            wide[i] = block.base + offsets_[row - at + i];
+        memory_.fetch_add(timeBlockRows * sizeof(std::int64_t), std::memory_order_relaxed);
+        block.wide.store(wide, std::memory_order_release);
+    }
+    wide[at] = time;
 }
 
 void Segment::append(std::uint32_t row, const can::FrameView& frame, std::uint32_t groupIndex)
@@ -142,10 +169,9 @@ void Segment::append(std::uint32_t row, const can::FrameView& frame, std::uint32
         std::memcpy(payload, frame.data, 8);
     else if (group.length_ > 0)
         std::memcpy(payload, frame.data, group.length_);
-    times_[row] = frame.time.count();
+    stamp(row, frame.time.count());
     groups_[row] = static_cast<std::uint16_t>(groupIndex);
     ordinals_[row] = static_cast<std::uint16_t>(ordinal);
-    attributes_[row] = pack(frame);
     if (frame.time.count() < earliest_.load(std::memory_order_relaxed))
         earliest_.store(frame.time.count(), std::memory_order_release);
     if (frame.time.count() > latest_.load(std::memory_order_relaxed))

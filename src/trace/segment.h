@@ -1,8 +1,10 @@
 // A stretch of a trace: up to 65,536 frames by column, payloads grouped by identifier.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <atomic>
+#include <cstring>
 #include <memory>
 #include <span>
 #include <vector>
@@ -13,27 +15,54 @@
 namespace wavetrope::trace {
 
 inline constexpr std::uint32_t segmentRows = 1U << 16;
+inline constexpr std::uint32_t noGroup = ~std::uint32_t{0};
+/// Bytes that may be read behind a payload.
+inline constexpr std::size_t readableBehind = 64;
 
-/// Frames of one identifier and one payload length in a segment: their rows and payloads, one behind the other.
-/// Chunks double in size and never move, so that readers go on while the writer appends.
+/// Frames of one identifier, one payload length and one set of attributes in a segment: their rows and payloads, one
+/// behind the other. Chunks double in size and never move, so that readers go on while the writer appends. Behind every
+/// payload there are readable bytes, so that a signal may be loaded by whole words.
 class Group {
 public:
     static constexpr unsigned firstBits = 3;
     static constexpr unsigned chunkCount = 17 - firstBits;
 
     Group() = default;
-    Group(IdentifierIndex identifier, std::uint8_t length) : identifier_(identifier), length_(length) {}
     Group(const Group&) = delete;
     Group& operator=(const Group&) = delete;
 
     [[nodiscard]] IdentifierIndex identifier() const { return identifier_; }
     [[nodiscard]] std::uint8_t length() const { return length_; }
+    /// Kind, direction, switches and length code of all its frames, packed.
+    [[nodiscard]] std::uint16_t attributes() const { return attributes_; }
+    /// Index of the next group of the same identifier in the segment, or noGroup.
+    [[nodiscard]] std::uint32_t next() const { return next_.load(std::memory_order_acquire); }
     [[nodiscard]] std::uint32_t size() const { return size_.load(std::memory_order_acquire); }
     /// Row within the segment of the n-th frame of the group.
     [[nodiscard]] std::uint16_t row(std::uint32_t ordinal) const;
     [[nodiscard]] const std::uint8_t* payload(std::uint32_t ordinal) const;
     /// Number of frames of the group that lie before `row` of the segment.
     [[nodiscard]] std::uint32_t countBefore(std::uint32_t row) const;
+
+    /// Calls visit(rows, payloads, count) for stretches of its frames that lie together, from one ordinal to another.
+    template <class Visit>
+    void chunks(std::uint32_t from, std::uint32_t to, Visit visit) const
+    {
+        while (from < to) {
+            const Place at = place(from);
+            const std::uint32_t count = std::min(to - from, capacity(at.chunk) - at.offset);
+            const std::uint8_t* chunk = chunks_[at.chunk].load(std::memory_order_acquire);
+            visit(chunk + 2UL * at.offset, static_cast<const std::uint8_t*>(chunk + 2UL * capacity(at.chunk) + static_cast<std::size_t>(length_) * at.offset), count);
+            from += count;
+        }
+    }
+    /// The i-th of the rows that `chunks` shows.
+    [[nodiscard]] static std::uint16_t rowAt(const std::uint8_t* rows, std::uint32_t i)
+    {
+        std::uint16_t row;
+        std::memcpy(&row, rows + 2UL * i, sizeof row);
+        return row;
+    }
 
 private:
     friend class Segment;
@@ -46,6 +75,8 @@ private:
 
     IdentifierIndex identifier_ = 0;
     std::uint8_t length_ = 0;
+    std::uint16_t attributes_ = 0;
+    std::atomic<std::uint32_t> next_{noGroup};
     std::atomic<std::uint32_t> size_{0};
     std::array<std::atomic<std::uint8_t*>, chunkCount> chunks_{};  // rows, then payloads
 };
@@ -59,12 +90,17 @@ public:
     Segment& operator=(const Segment&) = delete;
 
     [[nodiscard]] Row firstRow() const { return first_; }
-    [[nodiscard]] can::Time time(std::uint32_t row) const { return can::Time(times_[row]); }
+    [[nodiscard]] can::Time time(std::uint32_t row) const
+    {
+        const TimeBlock& block = timeBlocks_[row / timeBlockRows];
+        const std::int64_t* wide = block.wide.load(std::memory_order_acquire);
+        return can::Time(wide == nullptr ? block.base + offsets_[row] : wide[row % timeBlockRows]);
+    }
     [[nodiscard]] IdentifierIndex identifier(std::uint32_t row) const { return groupOf(row).identifier(); }
     /// Kind, direction, switches and length code of a row, without its time, identifier and payload.
     void readHead(std::uint32_t row, can::FrameHead& head) const;
     [[nodiscard]] const std::uint8_t* payload(std::uint32_t row) const { return groupOf(row).payload(ordinals_[row]); }
-    [[nodiscard]] std::uint16_t attributes(std::uint32_t row) const { return attributes_[row]; }
+    [[nodiscard]] std::uint16_t attributes(std::uint32_t row) const { return groupOf(row).attributes(); }
 
     [[nodiscard]] std::uint32_t groupCount() const { return groupCount_.load(std::memory_order_acquire); }
     [[nodiscard]] const Group& group(std::uint32_t index) const;
@@ -85,14 +121,24 @@ public:
 private:
     friend class Trace;
     void append(std::uint32_t row, const can::FrameView& frame, std::uint32_t group);
-    std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length);
+    /// `before` is the last group of the same identifier in the segment, or noGroup.
+    std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before);
+    void stamp(std::uint32_t row, std::int64_t time);
     std::uint8_t* allocate(std::size_t bytes);
 
+    // Time stamps as offsets in nanoseconds from the first of their block; a block that spans more than 2.1 s either way
+    // has a column of whole stamps instead.
+    static constexpr std::uint32_t timeBlockRows = 256;
+    struct TimeBlock {
+        std::int64_t base = 0;
+        std::atomic<std::int64_t*> wide{nullptr};
+    };
+
     Row first_;
-    std::unique_ptr<std::int64_t[]> times_;
+    std::unique_ptr<TimeBlock[]> timeBlocks_;
+    std::unique_ptr<std::int32_t[]> offsets_;
     std::unique_ptr<std::uint16_t[]> groups_;
     std::unique_ptr<std::uint16_t[]> ordinals_;
-    std::unique_ptr<std::uint16_t[]> attributes_;
     static constexpr unsigned groupBlock = 256;
     std::array<std::atomic<Group*>, segmentRows / groupBlock> groupBlocks_{};
     std::atomic<std::uint32_t> groupCount_{0};

@@ -17,6 +17,8 @@ Trace::~Trace()
 {
     for (std::size_t i = 0; i < segments_.size(); ++i)
         delete segments_[i];
+    for (std::size_t i = 0; i < runs_.size(); ++i)
+        delete runs_[i];
 }
 
 std::uint8_t Trace::addBus(TraceBus bus)
@@ -58,6 +60,7 @@ IdentifierIndex Trace::identifierOf(const TraceKey& key)
             index = found->second;
         } else {
             index = static_cast<IdentifierIndex>(keys_.size());
+            runs_.append(new Runs);
             keys_.append(key);
             const std::scoped_lock lock(tableMutex_);
             table_.emplace(packed, index);
@@ -70,21 +73,47 @@ IdentifierIndex Trace::identifierOf(const TraceKey& key)
     return index;
 }
 
-std::uint32_t Trace::groupFor(IdentifierIndex identifier, std::uint8_t length)
+std::uint32_t Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
+{
+    Slot& slot = slots_[identifier];
+    const bool first = slot.epoch != epoch_;
+    const std::uint32_t group = open_->addGroup(identifier, length, attributes, first ? noGroup : slot.last);
+    slot.last = static_cast<std::uint16_t>(group);
+    if (!first)
+        return group;
+    // Its first frame in this segment: what it had before stands in the run before.
+    Runs& runs = *runs_[identifier];
+    std::uint64_t before = 0;
+    if (const std::size_t known = runs.size(); known > 0) {
+        const Run& last = runs[known - 1];
+        before = last.before;
+        const Segment& seg = *segments_[last.segment];
+        for (std::uint32_t g = last.group; g != noGroup; g = seg.group(g).next())
+            before += seg.group(g).size();
+    }
+    runs.append({static_cast<std::uint32_t>(segments_.size() - 1), group, before});
+    return group;
+}
+
+std::uint32_t Trace::groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
 {
     if (identifier >= slots_.size())
         slots_.resize(std::max<std::size_t>(identifier + 1, slots_.size() * 2));
     Slot& slot = slots_[identifier];
-    if (slot.epoch == epoch_ && slot.length == length)
+    const std::uint32_t shape = std::uint32_t{attributes} << 8 | length;
+    if (slot.epoch == epoch_ && slot.shape == shape)
         return slot.group;
     if (slot.epoch != epoch_) {
-        slot = {epoch_, static_cast<std::uint16_t>(open_->addGroup(identifier, length)), length};
-        return slot.group;
+        const std::uint32_t group = newGroup(identifier, length, attributes);
+        slot.epoch = epoch_;
+        slot.shape = shape;
+        slot.group = static_cast<std::uint16_t>(group);
+        return group;
     }
-    const std::uint64_t key = static_cast<std::uint64_t>(identifier) << 8 | length;
-    const auto [entry, isNew] = otherLengths_.try_emplace(key, std::uint16_t{0});
+    const std::uint64_t key = static_cast<std::uint64_t>(identifier) << 32 | shape;
+    const auto [entry, isNew] = otherShapes_.try_emplace(key, std::uint16_t{0});
     if (isNew)
-        entry->second = static_cast<std::uint16_t>(open_->addGroup(identifier, length));
+        entry->second = static_cast<std::uint16_t>(newGroup(identifier, length, attributes));
     return entry->second;
 }
 
@@ -96,10 +125,10 @@ void Trace::append(const can::FrameView& frame)
         open_ = new Segment(row);
         segments_.append(open_);
         ++epoch_;
-        otherLengths_.clear();
+        otherShapes_.clear();
     }
     const IdentifierIndex identifier = identifierOf(TraceKey::of(frame));
-    open_->append(inSegment, frame, groupFor(identifier, frame.length));
+    open_->append(inSegment, frame, groupFor(identifier, frame.length, Segment::pack(frame)));
     if (frame.time < lastTime_)
         disorders_.fetch_add(1, std::memory_order_release);
     lastTime_ = frame.time;
@@ -123,6 +152,8 @@ std::size_t Trace::memory() const
     std::size_t sum = sizeof *this + keys_.size() * (sizeof(TraceKey) + 48);
     for (std::size_t i = 0; i < segments_.size(); ++i)
         sum += segments_[i]->memory();
+    for (std::size_t i = 0; i < runs_.size(); ++i)
+        sum += sizeof(Runs) + runs_[i]->size() * sizeof(Run);
     return sum;
 }
 
@@ -144,17 +175,39 @@ can::FrameView Snapshot::frame(Row row) const
     return frame;
 }
 
+std::size_t Snapshot::runsBefore(const Runs& runs, Row limit) const
+{
+    std::size_t low = 0;
+    std::size_t high = runs.size();
+    while (low < high) {
+        const std::size_t middle = (low + high) / 2;
+        if (Row{runs[middle].segment} * segmentRows < limit)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return low;
+}
+
+std::uint32_t Snapshot::countIn(const Run& run, std::uint32_t limit) const
+{
+    const Segment& seg = segment(run.segment);
+    std::uint32_t sum = 0;
+    for (std::uint32_t g = run.group; g != noGroup; g = seg.group(g).next())
+        sum += seg.group(g).countBefore(limit);
+    return sum;
+}
+
 Row Snapshot::previousOf(IdentifierIndex identifier, Row limit) const
 {
     limit = std::min(limit, rows_);
-    for (std::size_t s = static_cast<std::size_t>((limit + segmentRows - 1) / segmentRows); s-- > 0;) {
-        const Segment& seg = segment(s);
+    const Runs& runs = trace_->runs(identifier);
+    for (std::size_t r = runsBefore(runs, limit); r-- > 0;) {
+        const Segment& seg = segment(runs[r].segment);
         const auto end = static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - seg.firstRow()));
         Row best = noRow;
-        for (std::uint32_t g = 0; g < seg.groupCount(); ++g) {
+        for (std::uint32_t g = runs[r].group; g != noGroup; g = seg.group(g).next()) {
             const Group& group = seg.group(g);
-            if (group.identifier() != identifier)
-                continue;
             const std::uint32_t count = group.countBefore(end);
             if (count > 0 && (best == noRow || seg.firstRow() + group.row(count - 1) > best))
                 best = seg.firstRow() + group.row(count - 1);
@@ -165,28 +218,56 @@ Row Snapshot::previousOf(IdentifierIndex identifier, Row limit) const
     return noRow;
 }
 
-Row Snapshot::nextOf(IdentifierIndex identifier, Row from) const
-{
-    Row found = noRow;
-    eachOf(identifier, from, [&](Row row, const can::FrameView&) {
-        found = row;
-        return false;
-    });
-    return found;
-}
+Row Snapshot::nextOf(IdentifierIndex identifier, Row from) const { return nthOf(identifier, countOf(identifier, from)); }
 
 std::uint64_t Snapshot::countOf(IdentifierIndex identifier, Row limit) const
 {
-    std::uint64_t sum = 0;
     limit = std::min(limit, rows_);
-    for (std::size_t s = 0; s < segmentCount() && segment(s).firstRow() < limit; ++s) {
-        const Segment& seg = segment(s);
-        const auto end = static_cast<std::uint32_t>(std::min<Row>(rowsIn(s), limit - seg.firstRow()));
-        for (std::uint32_t g = 0; g < seg.groupCount(); ++g)
-            if (seg.group(g).identifier() == identifier)
-                sum += seg.group(g).countBefore(end);
+    const Runs& runs = trace_->runs(identifier);
+    const std::size_t count = runsBefore(runs, limit);
+    if (count == 0)
+        return 0;
+    const Run& last = runs[count - 1];
+    return last.before + countIn(last, static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - Row{last.segment} * segmentRows)));
+}
+
+Row Snapshot::nthOf(IdentifierIndex identifier, std::uint64_t n) const
+{
+    const Runs& runs = trace_->runs(identifier);
+    std::size_t low = 0;
+    std::size_t high = runsBefore(runs, rows_);
+    while (low < high) {
+        const std::size_t middle = (low + high) / 2;
+        if (runs[middle].before <= n)
+            low = middle + 1;
+        else
+            high = middle;
     }
-    return sum;
+    if (low == 0)
+        return noRow;
+    const Run& run = runs[low - 1];
+    const Segment& seg = segment(run.segment);
+    const std::uint32_t limit = rowsIn(run.segment);
+    const std::uint64_t within = n - run.before;
+    const Group& only = seg.group(run.group);
+    if (only.next() == noGroup) {
+        if (within >= only.size() || only.row(static_cast<std::uint32_t>(within)) >= limit)
+            return noRow;
+        return seg.firstRow() + only.row(static_cast<std::uint32_t>(within));
+    }
+    // Several groups: the first row behind which more than `within` of them lie.
+    if (countIn(run, limit) <= within)
+        return noRow;
+    std::uint32_t from = 0;
+    std::uint32_t to = limit;
+    while (from < to) {
+        const std::uint32_t middle = (from + to) / 2;
+        if (countIn(run, middle + 1) > within)
+            to = middle;
+        else
+            from = middle + 1;
+    }
+    return seg.firstRow() + from;
 }
 
 can::Time Snapshot::earliest() const

@@ -24,6 +24,14 @@ struct TraceBus {
 
 class Snapshot;
 
+/// Where an identifier occurs: one entry for each segment that holds frames of it.
+struct Run {
+    std::uint32_t segment = 0;
+    std::uint32_t group = 0;        ///< Its first group there; others hang on Group::next().
+    std::uint64_t before = 0;       ///< Its frames in earlier segments.
+};
+using Runs = PublishedList<Run, 1, 32>;
+
 /// One writer, any number of readers. Readers take a snapshot, a count of rows, and never wait; what a snapshot shows
 /// never changes. The trace outlives its snapshots.
 class Trace {
@@ -51,6 +59,8 @@ public:
 
     /// Bytes held by segments and tables.
     [[nodiscard]] std::size_t memory() const;
+    /// Time stamp of the first row, from which filters count; zero where there is none yet.
+    [[nodiscard]] can::Time origin() const { return rows() == 0 ? can::Time{0} : segments_[0]->time(0); }
     /// Whether no frame was stamped before its predecessor.
     [[nodiscard]] bool monotone() const { return disorders_.load(std::memory_order_acquire) == 0; }
     /// How many frames were stamped before their predecessor.
@@ -59,24 +69,29 @@ public:
 private:
     friend class Snapshot;
     [[nodiscard]] const Segment& segment(std::size_t index) const { return *segments_[index]; }
+    [[nodiscard]] const Runs& runs(IdentifierIndex identifier) const { return *runs_[identifier]; }
     IdentifierIndex identifierOf(const TraceKey& key);
-    std::uint32_t groupFor(IdentifierIndex identifier, std::uint8_t length);
+    std::uint32_t groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
+    std::uint32_t newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
 
     PublishedList<Segment*> segments_;
     PublishedList<TraceKey> keys_;
+    PublishedList<Runs*> runs_;
     std::atomic<std::uint64_t> rows_{0};
     std::atomic<std::uint64_t> disorders_{0};
     can::Time lastTime_;
     Segment* open_ = nullptr;
 
-    // Writer's own: the open segment's group of each identifier (length in the low byte, valid for one segment).
+    // Writer's own: the open segment's usual group of each identifier (of the length and attributes that it had first
+    // there), and the groups of other lengths and attributes.
     struct Slot {
         std::uint32_t epoch = 0;
+        std::uint32_t shape = 0;        // length and attributes
         std::uint16_t group = 0;
-        std::uint8_t length = 0;
+        std::uint16_t last = 0;         // the identifier's newest group in the segment
     };
     std::vector<Slot> slots_;
-    std::unordered_map<std::uint64_t, std::uint16_t> otherLengths_;
+    std::unordered_map<std::uint64_t, std::uint16_t> otherShapes_;
     std::uint32_t epoch_ = 0;
     std::uint64_t lastPacked_ = ~0ULL;
     IdentifierIndex lastIdentifier_ = 0;
@@ -110,6 +125,8 @@ public:
     [[nodiscard]] Row previousOf(IdentifierIndex identifier, Row limit) const;
     /// Next row of an identifier at or behind `from`, or noRow.
     [[nodiscard]] Row nextOf(IdentifierIndex identifier, Row from) const;
+    /// The n-th frame of an identifier, counted from 0; noRow where it has fewer in the snapshot.
+    [[nodiscard]] Row nthOf(IdentifierIndex identifier, std::uint64_t n) const;
     /// Frames of an identifier before `limit` (and before the snapshot's end).
     [[nodiscard]] std::uint64_t countOf(IdentifierIndex identifier, Row limit = noRow) const;
 
@@ -117,11 +134,34 @@ public:
     template <class Visit>
     void eachOf(IdentifierIndex identifier, Row from, Visit visit) const;
 
+    /// Calls visit(run) for the runs of an identifier in segments from one to another.
+    template <class Visit>
+    void eachRun(IdentifierIndex identifier, std::size_t from, std::size_t to, Visit visit) const
+    {
+        const Runs& runs = trace_->runs(identifier);
+        const std::size_t end = runsBefore(runs, std::min<Row>(rows_, Row{to} * segmentRows));
+        for (std::size_t r = runsBefore(runs, Row{from} * segmentRows); r < end; ++r)
+            visit(runs[r]);
+    }
+    /// The same backwards from before a segment on; stops when visit returns false.
+    template <class Visit>
+    void eachRunBack(IdentifierIndex identifier, std::size_t before, Visit visit) const
+    {
+        const Runs& runs = trace_->runs(identifier);
+        for (std::size_t r = runsBefore(runs, Row{before} * segmentRows); r-- > 0;)
+            if (!visit(runs[r]))
+                return;
+    }
+
     /// First and last time stamp; zero when there are no rows.
     [[nodiscard]] can::Time earliest() const;
     [[nodiscard]] can::Time latest() const;
 
 private:
+    /// Number of the identifier's runs that begin before a row.
+    [[nodiscard]] std::size_t runsBefore(const Runs& runs, Row limit) const;
+    /// Frames of a run before a row of its segment.
+    [[nodiscard]] std::uint32_t countIn(const Run& run, std::uint32_t limit) const;
     [[nodiscard]] const Segment& segmentOf(Row row) const { return trace_->segment(static_cast<std::size_t>(row / segmentRows)); }
 
     const Trace* trace_ = nullptr;
@@ -131,52 +171,48 @@ private:
 template <class Visit>
 void Snapshot::eachOf(IdentifierIndex identifier, Row from, Visit visit) const
 {
-    std::vector<std::pair<std::uint16_t, const std::uint8_t*>> merged;
-    for (std::size_t s = static_cast<std::size_t>(from / segmentRows); s < segmentCount(); ++s) {
-        const Segment& seg = segment(s);
-        const std::uint32_t limit = rowsIn(s);
-        const std::uint32_t start = s == from / segmentRows ? static_cast<std::uint32_t>(from % segmentRows) : 0;
-        const Group* only = nullptr;
-        unsigned found = 0;
-        for (std::uint32_t g = 0; g < seg.groupCount(); ++g)
-            if (seg.group(g).identifier() == identifier) {
-                only = &seg.group(g);
-                ++found;
-            }
-        if (found == 0)
-            continue;
-        can::FrameView frame;
-        const TraceKey key = trace_->key(identifier);
-        frame.bus = key.bus;
-        frame.id = key.id;
-        const auto show = [&](std::uint32_t row, const std::uint8_t* payload) {
-            seg.readHead(row, frame);
-            frame.data = payload;
+    std::vector<std::pair<std::uint16_t, const Group*>> merged;
+    if (from >= rows_)
+        return;
+    const Runs& runs = trace_->runs(identifier);
+    can::FrameView frame;
+    const TraceKey key = trace_->key(identifier);
+    frame.bus = key.bus;
+    frame.id = key.id;
+    std::size_t r = runsBefore(runs, from - from % segmentRows);
+    const std::size_t count = runs.size();
+    for (; r < count && Row{runs[r].segment} * segmentRows < rows_; ++r) {
+        const Segment& seg = segment(runs[r].segment);
+        const std::uint32_t limit = rowsIn(runs[r].segment);
+        const std::uint32_t start = seg.firstRow() < from ? static_cast<std::uint32_t>(from - seg.firstRow()) : 0;
+        const Group* group = &seg.group(runs[r].group);
+        const auto show = [&](const Group& of, std::uint32_t ordinal, std::uint32_t row) {
+            Segment::unpack(of.attributes(), frame);
+            frame.length = of.length();
+            frame.time = seg.time(row);
+            frame.data = of.payload(ordinal);
             return visit(seg.firstRow() + row, static_cast<const can::FrameView&>(frame));
         };
-        if (found == 1) {
-            const std::uint32_t end = only->size();
-            for (std::uint32_t i = only->countBefore(start); i < end; ++i) {
-                const std::uint16_t row = only->row(i);
-                if (row >= limit)
-                    return;
-                if (!show(row, only->payload(i)))
+        if (group->next() == noGroup) {
+            const std::uint32_t end = group->size();
+            for (std::uint32_t i = group->countBefore(start); i < end; ++i) {
+                const std::uint16_t row = group->row(i);
+                if (row >= limit || !show(*group, i, row))
                     return;
             }
             continue;
         }
-        merged.clear();  // several lengths of one identifier: put their rows back in order
-        for (std::uint32_t g = 0; g < seg.groupCount(); ++g) {
-            const Group& group = seg.group(g);
-            if (group.identifier() != identifier)
-                continue;
-            const std::uint32_t end = group.size();
-            for (std::uint32_t i = group.countBefore(start); i < end && group.row(i) < limit; ++i)
-                merged.emplace_back(group.row(i), group.payload(i));
+        merged.clear();  // several lengths or kinds of one identifier: put their rows back in order
+        for (;; group = &seg.group(group->next())) {
+            const std::uint32_t end = group->size();
+            for (std::uint32_t i = group->countBefore(start); i < end && group->row(i) < limit; ++i)
+                merged.emplace_back(group->row(i), group);
+            if (group->next() == noGroup)
+                break;
         }
         std::sort(merged.begin(), merged.end());
-        for (const auto& [row, payload] : merged)
-            if (!show(row, payload))
+        for (const auto& [row, of] : merged)
+            if (!show(*of, of->countBefore(row), row))
                 return;
     }
 }

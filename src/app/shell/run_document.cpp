@@ -25,8 +25,9 @@ private:
 std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
 {
     std::vector<measure::ConditionSpec> conditions;
+    const auto named = rig.namedFilters();
     for (const rig::EventSpec& event : rig.events)
-        if (auto filter = filter::Filter::compile(event.when, catalog))  // an event whose signals this log has not is no event here
+        if (auto filter = filter::Filter::compile(event.when, catalog, {&named}))  // an event whose signals this log has not is no event here
             conditions.push_back({event.name, std::move(*filter), event.hold});
     return conditions;
 }

@@ -4,7 +4,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr std::uint64_t rowsAtOnce = 1U << 16;
+constexpr std::uint64_t rowsAtOnce = 64 * trace::segmentRows;
 
 }  // namespace
 
@@ -39,23 +39,9 @@ void BackgroundScan::run()
         }
         const trace::Snapshot snapshot = wanted_;
         lock.unlock();
-        scan_.advance(snapshot, rowsAtOnce);
+        scan_.advance(snapshot, {rowsAtOnce, 0, &stopping_});
         lock.lock();
     }
-}
-
-std::size_t BackgroundScan::lowerBound(trace::Row row) const
-{
-    std::size_t low = 0;
-    std::size_t high = size();
-    while (low < high) {
-        const std::size_t middle = (low + high) / 2;
-        if (this->row(middle) < row)
-            low = middle + 1;
-        else
-            high = middle;
-    }
-    return low;
 }
 
 }  // namespace wavetrope::app

@@ -19,11 +19,11 @@ public:
     BackgroundScan& operator=(const BackgroundScan&) = delete;
 
     void update(const trace::Snapshot& snapshot);
-    [[nodiscard]] std::size_t size() const { return scan_.rows().size(); }
-    [[nodiscard]] trace::Row row(std::size_t index) const { return scan_.rows()[index]; }
+    [[nodiscard]] std::uint64_t size() const { return scan_.rows().size(); }
+    [[nodiscard]] trace::Row row(std::uint64_t index) const { return scan_.rows()[index]; }
     [[nodiscard]] std::uint64_t seen() const { return scan_.seen(); }
     /// First index whose row is `row` or later.
-    [[nodiscard]] std::size_t lowerBound(trace::Row row) const;
+    [[nodiscard]] std::uint64_t lowerBound(trace::Row row) const { return scan_.rows().rank(row); }
 
 private:
     void run();
@@ -32,7 +32,7 @@ private:
     std::mutex mutex_;
     std::condition_variable wake_;
     trace::Snapshot wanted_;
-    bool stopping_ = false;
+    std::atomic<bool> stopping_{false};
     std::thread thread_;
 };
 

@@ -1,0 +1,42 @@
+#include "filter/filter_stream.h"
+
+namespace wavetrope::filter {
+
+FilterStream::Known& FilterStream::known(const can::FrameView& frame)
+{
+    const trace::TraceKey key = trace::TraceKey::of(frame);
+    if (const auto found = identifiers_.find(key.packed()); found != identifiers_.end())
+        return found->second;
+    const Understood& understood = *filter_.understood();
+    Known made{Program(understood.tree.get(), understood, filter_.catalog(), key), {}, {}, 0};
+    for (const SoonAfter* soon : understood.soons)
+        made.inner.emplace_back(soon->inner.get(), understood, filter_.catalog(), key);
+    made.past = made.whole.nothing();
+    soon_.resize(understood.soons.size());
+    soonNow_.resize(understood.soons.size());
+    return identifiers_.emplace(key.packed(), std::move(made)).first->second;
+}
+
+bool FilterStream::passes(const can::FrameView& frame)
+{
+    if (filter_.passesEverything())
+        return true;
+    const Understood& understood = *filter_.understood();
+    Known& of = known(frame);
+    const Moment moment{&of.past, soon_.data(), origin_};
+    bool passed = of.whole.matches(frame, moment);
+    for (std::size_t slot = 0; slot < of.inner.size(); ++slot)
+        soonNow_[slot] = of.inner[slot].matches(frame, moment);
+    // What is remembered of this frame holds for the ones behind it.
+    for (std::size_t slot = 0; slot < of.inner.size(); ++slot) {
+        if (soonNow_[slot])
+            soon_[slot] = frame.time;
+        of.inner[slot].remember(frame, of.past);
+    }
+    of.whole.remember(frame, of.past);
+    if (passed)
+        passed = understood.thinning.passes(understood.thinning.perIdentifier ? of.matches++ : matches_++);
+    return passed;
+}
+
+}  // namespace wavetrope::filter

@@ -1,0 +1,39 @@
+// A filter over frames one after the other, as they come.
+#pragma once
+
+#include <unordered_map>
+
+#include "filter/program.h"
+
+namespace wavetrope::filter {
+
+/// Gives each frame the verdict that it has in its place: earlier frames are remembered as far as the filter asks for
+/// them. Memory grows with the identifiers, not with the frames.
+class FilterStream {
+public:
+    /// `origin` is the start of the run or log, from which times in the filter count.
+    explicit FilterStream(Filter filter, can::Time origin = {}) : filter_(std::move(filter)), origin_(origin) {}
+
+    /// The next frame. Each must be given once, in order.
+    bool passes(const can::FrameView& frame);
+    void setOrigin(can::Time origin) { origin_ = origin; }
+    [[nodiscard]] const Filter& filter() const { return filter_; }
+
+private:
+    struct Known {
+        Program whole;
+        std::vector<Program> inner;     // of each `within`, by slot
+        Past past;
+        std::uint64_t matches = 0;
+    };
+    Known& known(const can::FrameView& frame);
+
+    Filter filter_;
+    can::Time origin_;
+    std::unordered_map<std::uint64_t, Known> identifiers_;
+    std::vector<std::optional<can::Time>> soon_;
+    std::vector<bool> soonNow_;
+    std::uint64_t matches_ = 0;
+};
+
+}  // namespace wavetrope::filter

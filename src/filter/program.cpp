@@ -1,0 +1,187 @@
+#include "filter/program.h"
+
+#include <cmath>
+
+#include "can/parameter_group.h"
+
+namespace wavetrope::filter {
+
+namespace {
+
+template <class... Ts>
+struct Overloaded : Ts... {
+    using Ts::operator()...;
+};
+
+Verdict known(bool value) { return value ? Verdict::always : Verdict::never; }
+
+const database::SignalRef* carried(const std::vector<database::SignalRef>& signals, const database::CatalogMessage* message)
+{
+    for (const database::SignalRef& ref : signals)
+        if (ref.message == message)
+            return &ref;
+    return nullptr;
+}
+
+// What the identifier tells of a condition that looks at nothing but identifiers.
+Verdict ofIdentifier(const Expression& expression, const trace::TraceKey& key, const database::CatalogMessage* message)
+{
+    const auto parts = [&] { return can::ParameterGroup::of(key.id); };
+    const bool extended = !key.error && key.id.extended;
+    return std::visit(
+        Overloaded{
+            [&](const IdRange& t) { return known(!key.error && key.id.extended == t.first.extended && t.first.value <= key.id.value && key.id.value <= t.last.value); },
+            [&](const IdMask& t) { return known(!key.error && key.id.extended == t.id.extended && ((key.id.value ^ t.id.value) & t.mask) == 0); },
+            [&](const NamePattern& t) { return known(message != nullptr && fitsPattern(message->message->name, t.pattern)); },
+            [&](const FromNode& t) { return known(message != nullptr && message->message->sender == t.node); },
+            [&](const OnBus& t) { return known(key.bus == t.bus); },
+            [&](const OfKind& t) { return key.error || t.kind == can::FrameKind::error ? known(key.error && t.kind == can::FrameKind::error) : Verdict::depends; },
+            [&](const Undecoded&) { return known(!key.error && message == nullptr); },
+            [&](const OfGroup& t) { return known(extended && parts().group == (t.group & ((t.group >> 8 & 0xFFU) < 240 ? 0x3FF00U : 0x3FFFFU))); },
+            [&](const FromSource& t) { return known(extended && parts().source == t.address); },
+            [&](const ToDestination& t) { return known(extended && parts().addressed && parts().destination == t.address); },
+            [&](const auto&) { return Verdict::depends; },
+        },
+        expression.term);
+}
+
+}  // namespace
+
+Program::Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key) : slots_(understood.changeSlots)
+{
+    root_ = tree == nullptr ? add({Node::Kind::yes, -1, -1, nullptr, nullptr}) : build(*tree, catalog, key);
+}
+
+int Program::add(Node node)
+{
+    nodes_.push_back(node);
+    return static_cast<int>(nodes_.size()) - 1;
+}
+
+int Program::build(const Expression& expression, const database::Catalog& catalog, const trace::TraceKey& key)
+{
+    using Kind = Node::Kind;
+    const auto kindOf = [&](int node) { return nodes_[static_cast<std::size_t>(node)].kind; };
+    const auto fixed = [&](bool value) { return add({value ? Kind::yes : Kind::no, -1, -1, nullptr, nullptr}); };
+    const auto joined = [&](const ExpressionPointer& a, const ExpressionPointer& b, Kind kind, Kind neutral, Kind decides) {
+        const int left = build(*a, catalog, key);
+        if (kindOf(left) == decides)
+            return left;
+        const int right = build(*b, catalog, key);
+        if (kindOf(right) == decides || kindOf(left) == neutral)
+            return right;
+        return kindOf(right) == neutral ? left : add({kind, left, right, nullptr, nullptr});
+    };
+    if (const auto* both = std::get_if<Both>(&expression.term))
+        return joined(both->left, both->right, Kind::both, Kind::yes, Kind::no);
+    if (const auto* either = std::get_if<Either>(&expression.term))
+        return joined(either->left, either->right, Kind::either, Kind::no, Kind::yes);
+    if (const auto* negation = std::get_if<Negation>(&expression.term)) {
+        const int inner = build(*negation->inner, catalog, key);
+        if (kindOf(inner) == Kind::yes || kindOf(inner) == Kind::no)
+            return fixed(kindOf(inner) == Kind::no);
+        return add({Kind::negation, inner, -1, nullptr, nullptr});
+    }
+    const database::CatalogMessage* message = key.error ? nullptr : catalog.find(key.bus, key.id);
+    if (const auto* compare = std::get_if<CompareSignal>(&expression.term)) {
+        const database::SignalRef* signal = message == nullptr ? nullptr : carried(compare->signals, message);
+        return signal == nullptr ? fixed(false) : add({compare->byText ? Kind::text : Kind::signal, -1, -1, &expression, signal});
+    }
+    if (const auto* change = std::get_if<SignalChange>(&expression.term)) {
+        const database::SignalRef* signal = message == nullptr ? nullptr : carried(change->signals, message);
+        if (signal == nullptr)
+            return fixed(false);
+        changes_.push_back({change->slot, signal});
+        return add({Kind::change, -1, -1, &expression, signal});
+    }
+    const Verdict verdict = ofIdentifier(expression, key, message);
+    if (verdict != Verdict::depends)
+        return fixed(verdict == Verdict::always);
+    gaps_ = gaps_ || std::holds_alternative<GapTest>(expression.term);
+    return add({Kind::leaf, -1, -1, &expression, nullptr});
+}
+
+Verdict Program::verdict() const
+{
+    const Node::Kind kind = nodes_[static_cast<std::size_t>(root_)].kind;
+    return kind == Node::Kind::yes ? Verdict::always : kind == Node::Kind::no ? Verdict::never : Verdict::depends;
+}
+
+std::optional<Program::Plain> Program::plain() const
+{
+    const Node& root = nodes_[static_cast<std::size_t>(root_)];
+    if (root.kind != Node::Kind::signal || root.signal->message->plan.multiplexed(root.signal->index))
+        return std::nullopt;
+    return Plain{&root.signal->message->plan.plan(root.signal->index), &std::get<CompareSignal>(root.term->term)};
+}
+
+const ByteTest* Program::byteTest() const
+{
+    const Node& root = nodes_[static_cast<std::size_t>(root_)];
+    return root.kind == Node::Kind::leaf ? std::get_if<ByteTest>(&root.term->term) : nullptr;
+}
+
+bool Program::look(int index, const can::FrameView& frame, const Moment& moment) const
+{
+    const Node& node = nodes_[static_cast<std::size_t>(index)];
+    switch (node.kind) {
+    case Node::Kind::yes: return true;
+    case Node::Kind::no: return false;
+    case Node::Kind::both: return look(node.left, frame, moment) && look(node.right, frame, moment);
+    case Node::Kind::either: return look(node.left, frame, moment) || look(node.right, frame, moment);
+    case Node::Kind::negation: return !look(node.left, frame, moment);
+    case Node::Kind::signal:
+    case Node::Kind::text: {
+        database::Decoded decoded;
+        if (!node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
+            return false;
+        const auto& t = std::get<CompareSignal>(node.term->term);
+        if (node.kind == Node::Kind::signal)
+            return compares(decoded.value, t.comparison, t.number, t.upper);
+        return (node.signal->signal().textOf(decoded.raw) == t.text) == (t.comparison == Comparison::equal);
+    }
+    case Node::Kind::change: {
+        const auto& t = std::get<SignalChange>(node.term->term);
+        database::Decoded decoded;
+        if (moment.past == nullptr || std::isnan(moment.past->values[t.slot]) || !node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
+            return false;
+        const double before = moment.past->values[t.slot];
+        switch (t.how) {
+        case SignalChange::How::changes: return decoded.value != before;
+        case SignalChange::How::changesBy: return std::abs(decoded.value - before) >= t.number;
+        case SignalChange::How::risesAbove: return decoded.value > t.number && !(before > t.number);
+        case SignalChange::How::fallsBelow: return decoded.value < t.number && !(before < t.number);
+        }
+        return false;
+    }
+    case Node::Kind::leaf: break;
+    }
+    return std::visit(
+        Overloaded{
+            [&](const OfKind& t) { return frame.kind == t.kind; },
+            [&](const InDirection& t) { return frame.direction == t.direction; },
+            [&](const ByteTest& t) { return t.index < frame.length && compares<unsigned>(frame.data[t.index] & t.mask, t.comparison, t.value, t.upper); },
+            [&](const LengthTest& t) { return compares<unsigned>(frame.length, t.comparison, t.length, t.upper); },
+            [&](const GapTest& t) { return moment.past != nullptr && moment.past->time && compares(frame.time - *moment.past->time, t.comparison, t.span, t.upper); },
+            [&](const InTime& t) { return frame.time - moment.origin >= t.from && frame.time - moment.origin <= t.to; },
+            [&](const SoonAfter& t) {
+                if (moment.soon == nullptr || !moment.soon[t.slot])
+                    return false;
+                const can::Time since = frame.time - *moment.soon[t.slot];
+                return since >= can::Time{0} && since <= t.span;
+            },
+            [&](const auto&) { return false; },
+        },
+        node.term->term);
+}
+
+void Program::remember(const can::FrameView& frame, Past& past) const
+{
+    database::Decoded decoded;
+    for (const Change& change : changes_)
+        if (change.signal->message->plan.decodeOne(frame, change.signal->index, decoded))
+            past.values[change.slot] = decoded.value;
+    past.time = frame.time;
+}
+
+}  // namespace wavetrope::filter

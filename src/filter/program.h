@@ -1,0 +1,74 @@
+// A filter made ready for the frames of one identifier.
+#pragma once
+
+#include <limits>
+#include <optional>
+#include <vector>
+
+#include "filter/filter.h"
+
+namespace wavetrope::filter {
+
+/// What is remembered of the earlier frames of one identifier.
+struct Past {
+    std::vector<double> values;                 ///< By slot of a change; not a number where none was seen.
+    std::optional<can::Time> time;              ///< Of its previous frame.
+};
+
+/// What a frame is looked at with.
+struct Moment {
+    const Past* past = nullptr;                 ///< Null: no earlier frame.
+    const std::optional<can::Time>* soon = nullptr; ///< By slot: the newest earlier match of each `within`; null where there are none.
+    can::Time origin{};                         ///< Start of the run or log.
+};
+
+/// The conditions of a filter for one identifier: what is known of it is folded away, its signals are looked up.
+class Program {
+public:
+    Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key);
+
+    [[nodiscard]] Verdict verdict() const;
+    [[nodiscard]] bool matches(const can::FrameView& frame, const Moment& moment) const { return look(root_, frame, moment); }
+    /// Takes a frame into what is remembered, behind looking at it.
+    void remember(const can::FrameView& frame, Past& past) const;
+    /// Whether anything of earlier frames of the identifier is asked for.
+    [[nodiscard]] bool remembers() const { return !changes_.empty() || gaps_; }
+    [[nodiscard]] bool gaps() const { return gaps_; }
+    struct Change {
+        unsigned slot = 0;
+        const database::SignalRef* signal = nullptr;
+    };
+    /// The signals whose earlier values are asked for.
+    [[nodiscard]] const std::vector<Change>& changes() const { return changes_; }
+    [[nodiscard]] Past nothing() const { return {std::vector<double>(slots_, std::numeric_limits<double>::quiet_NaN()), std::nullopt}; }
+
+    /// Where the whole is one comparison of a signal that every frame carries: its plan and the comparison.
+    struct Plain {
+        const database::SignalPlan* plan = nullptr;
+        const CompareSignal* compare = nullptr;
+    };
+    [[nodiscard]] std::optional<Plain> plain() const;
+    /// The test of a byte where it is the whole, or null.
+    [[nodiscard]] const ByteTest* byteTest() const;
+
+private:
+    struct Node {
+        enum class Kind : std::uint8_t { yes, no, both, either, negation, signal, text, change, leaf };
+        Kind kind = Kind::no;
+        int left = -1;
+        int right = -1;
+        const Expression* term = nullptr;
+        const database::SignalRef* signal = nullptr;
+    };
+    int build(const Expression& expression, const database::Catalog& catalog, const trace::TraceKey& key);
+    int add(Node node);
+    [[nodiscard]] bool look(int node, const can::FrameView& frame, const Moment& moment) const;
+
+    std::vector<Node> nodes_;
+    int root_ = -1;
+    std::vector<Change> changes_;
+    std::size_t slots_ = 0;
+    bool gaps_ = false;
+};
+
+}  // namespace wavetrope::filter
