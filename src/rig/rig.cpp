@@ -203,6 +203,16 @@ std::string Rig::folder() const
     return path.empty() ? "." : std::filesystem::path(path).parent_path().string();
 }
 
+void Rig::keepFilter(const std::string& filterName, const std::string& expression)
+{
+    std::erase_if(filters, [&](const NamedFilter& filter) { return filter.name == filterName; });
+    if (!expression.empty())
+        filters.push_back({filterName, expression});
+    document["filters"] = nlohmann::json::array();
+    for (const NamedFilter& filter : filters)
+        document["filters"].push_back({{"name", filter.name}, {"expression", filter.expression}});
+}
+
 std::map<std::string, std::string, std::less<>> Rig::namedFilters() const
 {
     std::map<std::string, std::string, std::less<>> named;

@@ -55,6 +55,8 @@ struct Rig {
     /// Folder of the file, for relative paths.
     [[nodiscard]] std::string folder() const;
     [[nodiscard]] std::string resolve(const std::string& relative) const;
+    /// Keeps a filter under a name, in place of one that has it; an empty text takes the name out.
+    void keepFilter(const std::string& filterName, const std::string& expression);
     /// Its filters by name, as other filters use them.
     [[nodiscard]] std::map<std::string, std::string, std::less<>> namedFilters() const;
 };

@@ -1,7 +1,9 @@
 #include "app/roster/roster_view.h"
 
 #include <QApplication>
+#include <QContextMenuEvent>
 #include <QDrag>
+#include <QMenu>
 #include <QMimeData>
 #include <QPainter>
 #include <QVBoxLayout>
@@ -9,6 +11,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/shell/narrowing.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -121,6 +124,32 @@ void RosterRows::mousePressEvent(QMouseEvent* event)
     RowList::mousePressEvent(event);
 }
 
+void RosterRows::contextMenuEvent(QContextMenuEvent* event)
+{
+    const bool byKey = event->reason() == QContextMenuEvent::Keyboard;
+    const std::int64_t index = byKey ? current() : rowAt(event->pos());
+    if (index < 0 || static_cast<std::uint64_t>(index) >= count())
+        return;
+    choose(static_cast<std::uint64_t>(index));
+    const trace::TraceKey& key = view_.stage().snapshot().trace().key(shown_[static_cast<std::size_t>(index)]);
+    const Theme& theme = Theme::get();
+    const auto* message = key.error ? nullptr : view_.stage().catalog().find(key.bus, key.id);
+    const int x = byKey ? theme.px(idAt) : event->pos().x();
+    std::string condition = key.error ? "kind error" : "id " + can::toText(key.id);
+    if (x < theme.px(idAt))
+        condition = "bus " + quotedName(view_.stage().catalog().busName(key.bus));
+    else if (x >= theme.px(messageAt) && x < theme.px(beatsAt) && message != nullptr)
+        condition = "name " + quotedName(message->message->name);
+    else if (x >= theme.px(newestAt) && message != nullptr && !message->message->sender.empty())
+        condition = "from " + quotedName(message->message->sender);
+    QMenu menu(this);
+    menu.setObjectName(QStringLiteral("rosterMenu"));
+    addNarrowing(menu, *view_.filterLine(), condition);
+    menu.addSeparator();
+    connect(menu.addAction(tr("Show only these frames in the stream")), &QAction::triggered, this, [this, condition] { Q_EMIT view_.stage().filterWanted(QString::fromStdString(condition)); });
+    menu.exec(byKey ? viewport()->mapToGlobal(QPoint(theme.px(idAt), headHeight())) : event->globalPos());
+}
+
 QString RosterRows::emptyText() const { return known_ == 0 ? tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.") : tr("No identifier passes this filter."); }
 
 void RosterRows::mouseMoveEvent(QMouseEvent* event)
@@ -215,7 +244,9 @@ RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
     setFocusProxy(rows_);
+    filterLine_->setNamed(stage.document().rig().namedFilters());
     filterLine_->setCatalog(stage.document().catalog());
+    connect(filterLine_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
     connect(filterLine_, &FilterLine::filterChanged, this, [this] {
         rows_->rebuild();
         rows_->refresh();
@@ -233,12 +264,14 @@ RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
             rows_->bring(static_cast<std::uint64_t>(at));
     });
     const auto catalogChanged = [this] {
+        filterLine_->setNamed(this->stage().document().rig().namedFilters());
         filterLine_->setCatalog(this->stage().document().catalog());
         rows_->rebuild();
         rows_->refresh();
     };
     connect(&stage, &Stage::becameReady, this, catalogChanged);
     connect(&stage, &Stage::catalogChanged, this, catalogChanged);
+    connect(&stage, &Stage::filtersChanged, this, catalogChanged);
 }
 
 nlohmann::json RosterView::save() const

@@ -32,6 +32,7 @@ protected:
     [[nodiscard]] int pitch() const override;
     void headClicked(double x) override;
     void aboutToRefresh() override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
 

@@ -1,8 +1,15 @@
 #include "app/shell/filter_line.h"
 
+#include <QAbstractItemView>
 #include <QHBoxLayout>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QPainter>
 #include <QStyle>
+#include <QStyledItemDelegate>
 
+#include "app/paint/paint.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -10,19 +17,54 @@ namespace wavetrope::app {
 namespace {
 
 constexpr int delayMilliseconds = 120;
+constexpr int hintRole = Qt::UserRole;
+
+QString shown(const std::string& s) { return QString::fromStdString(s); }
+
+// A choice with what it is, grey, at the right.
+class ChoiceDelegate : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
+    {
+        const Theme& theme = Theme::get();
+        painter->fillRect(option.rect, (option.state & QStyle::State_Selected) != 0 ? theme.accentSoft : theme.raised);
+        const QRectF box = QRectF(option.rect).adjusted(theme.px(8), 0, -theme.px(8), 0);
+        const QString choice = index.data().toString();
+        const double used = QFontMetricsF(theme.mono()).horizontalAdvance(choice) + theme.px(16);
+        paintText(*painter, box, choice, theme.mono(), theme.ink);
+        paintText(*painter, box.adjusted(used, 0, 0, 0), index.data(hintRole).toString(), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {Theme::get().px(360), Theme::get().rowHeight()}; }
+};
 
 }  // namespace
 
-FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), label_(new QLabel)
+FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new QLabel), completer_(new QCompleter(this)), choices_(new QStandardItemModel(this))
 {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(8);
     layout->addWidget(edit_, 3);
+    layout->addWidget(named_);
     layout->addWidget(label_, 2);
+    named_->setObjectName(QStringLiteral("namedFilters"));
+    named_->setText(tr("Named"));
+    named_->setToolTip(tr("The rig's filters: use one, keep this one under a name, take one out"));
+    named_->setAccessibleName(tr("Named filters"));
+    connect(named_, &QToolButton::clicked, this, &FilterLine::showNamed);
+    completer_->setModel(choices_);
+    completer_->setWidget(edit_);
+    completer_->setCompletionMode(QCompleter::UnfilteredPopupCompletion);
+    completer_->setMaxVisibleItems(9);
+    completer_->popup()->setObjectName(QStringLiteral("filterChoices"));
+    completer_->popup()->setItemDelegate(new ChoiceDelegate(completer_->popup()));
+    connect(completer_, qOverload<const QModelIndex&>(&QCompleter::activated), this, &FilterLine::take);
+    connect(edit_, &QLineEdit::textEdited, this, [this] { offer(false); });
+    edit_->installEventFilter(this);
     edit_->setObjectName(QStringLiteral("filter"));
     edit_->setPlaceholderText(placeholder);
-    edit_->setToolTip(tr("Filter, one line: id 0x200..0x2FF, name Blade*, from WaterUnit, bus Implement, BladeDepth > 4 mm, and, or, not  (Ctrl+F)"));
+    edit_->setToolTip(tr("Filter, one line: id 0x200..0x2FF, name Blade*, from WaterUnit, bus Implement, BladeDepth > 4 mm, Valve changes, gap > 50 ms, and, or, not  (Ctrl+F; Ctrl+Space: what fits here)"));
     edit_->setAccessibleName(tr("Filter"));
     edit_->setClearButtonEnabled(false);
     label_->setObjectName(QStringLiteral("filterResult"));
@@ -44,6 +86,102 @@ void FilterLine::setCatalog(std::shared_ptr<const database::Catalog> catalog)
 {
     catalog_ = std::move(catalog);
     compile();
+}
+
+void FilterLine::setNamed(filter::NamedFilters::Map named)
+{
+    if (filters_ == named)
+        return;
+    filters_ = std::move(named);
+    compile();
+}
+
+void FilterLine::narrow(const std::string& condition, filter::Narrow how) { setText(shown(filter::narrowed(edit_->text().toStdString(), condition, how))); }
+
+QStringList FilterLine::offered() const
+{
+    QStringList list;
+    for (int row = 0; completer_->popup()->isVisible() && row < choices_->rowCount(); ++row)
+        list << choices_->item(row)->text();
+    return list;
+}
+
+// While typing only where a word has begun or the place asks for a name: a list at every blank would be in the way.
+void FilterLine::offer(bool always)
+{
+    if (!catalog_)
+        return;
+    const std::string utf8 = edit_->text().toStdString();
+    const std::size_t cursor = edit_->text().left(edit_->cursorPosition()).toUtf8().size();
+    completions_ = filter::complete(utf8, cursor, *catalog_, filters_);
+    const bool begun = cursor > completions_.from;
+    const std::string before = utf8.substr(0, completions_.from);
+    const bool asked = before.ends_with("bus ") || before.ends_with("from ") || before.ends_with("name ") || before.ends_with("kind ") || before.ends_with("= ");
+    choices_->clear();
+    if (completions_.choices.empty() || (!always && !begun && !asked))
+        return completer_->popup()->hide();
+    for (const filter::Completion& choice : completions_.choices) {
+        auto* item = new QStandardItem(shown(choice.text));
+        item->setData(shown(choice.hint), hintRole);
+        item->setToolTip(shown(choice.hint));
+        choices_->appendRow(item);
+    }
+    QRect at = edit_->rect();
+    at.setLeft(edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())));
+    at.setWidth(Theme::get().px(380));
+    completer_->complete(at);
+}
+
+void FilterLine::take(const QModelIndex& index)
+{
+    std::string utf8 = edit_->text().toStdString();
+    const std::string chosen = index.data().toString().toStdString();
+    if (completions_.from + completions_.length > utf8.size())
+        return;
+    utf8.replace(completions_.from, completions_.length, chosen + (completions_.from + completions_.length == utf8.size() ? " " : ""));
+    edit_->setText(shown(utf8));
+    edit_->setCursorPosition(static_cast<int>(shown(utf8.substr(0, std::min(utf8.size(), completions_.from + chosen.size() + 1))).size()));
+    offer(false);
+}
+
+bool FilterLine::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == edit_ && event->type() == QEvent::KeyPress) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        if (key->key() == Qt::Key_Space && key->modifiers() == Qt::ControlModifier) {
+            offer(true);
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void FilterLine::showNamed()
+{
+    QMenu menu(this);
+    menu.setObjectName(QStringLiteral("namedMenu"));
+    for (const auto& [name, expression] : filters_) {
+        QAction* use = menu.addAction(QStringLiteral("%1\t%2").arg(shown(name), shown(expression)));
+        connect(use, &QAction::triggered, this, [this, name = name] { setText(shown(name.find(' ') == std::string::npos ? '@' + name : "@\"" + name + '"')); });
+    }
+    if (filters_.empty())
+        menu.addAction(tr("The rig has no named filters yet"))->setEnabled(false);
+    menu.addSeparator();
+    QAction* keep = menu.addAction(tr("Keep this filter under a name..."));
+    keep->setObjectName(QStringLiteral("keepFilter"));
+    keep->setEnabled(!edit_->text().trimmed().isEmpty() && !wrong_);
+    connect(keep, &QAction::triggered, this, [this] {
+        bool good = false;
+        const QString name = QInputDialog::getText(this, tr("Keep this filter"), tr("Name, to be used as @name in this and other filters"), QLineEdit::Normal, {}, &good).trimmed();
+        if (good && !name.isEmpty() && !name.contains(QLatin1Char('"')))
+            Q_EMIT keepWanted(name, edit_->text());
+    });
+    if (!filters_.empty()) {
+        QMenu* out = menu.addMenu(tr("Take out"));
+        for (const auto& [name, expression] : filters_)
+            connect(out->addAction(shown(name)), &QAction::triggered, this, [this, name = name] { Q_EMIT keepWanted(shown(name), {}); });
+    }
+    menu.exec(named_->mapToGlobal(QPoint(0, named_->height())));
 }
 
 void FilterLine::setText(const QString& text)
@@ -68,7 +206,7 @@ void FilterLine::compile()
     delay_.stop();
     if (!catalog_)
         return;
-    auto compiled = filter::Filter::compile(edit_->text().toStdString(), catalog_);
+    auto compiled = filter::Filter::compile(edit_->text().toStdString(), catalog_, {&filters_});
     const bool wrong = !compiled;
     if (wrong) {
         const Error& error = compiled.error();

@@ -1,22 +1,31 @@
 // A filter typed as one line of text, with what it matches or what is wrong with it.
 #pragma once
 
+#include <QCompleter>
 #include <QLabel>
 #include <QLineEdit>
+#include <QStandardItemModel>
 #include <QTimer>
+#include <QToolButton>
 #include <QWidget>
 
+#include "filter/completion.h"
 #include "filter/filter.h"
+#include "filter/narrow.h"
 
 namespace wavetrope::app {
 
-/// Compiles while typing. A text that does not compile is marked, its error shown, and the last good filter stays.
+/// Compiles while typing, and offers what could come next (Ctrl+Space asks for it). A text that does not compile is marked, its error shown, and the last good filter stays.
 class FilterLine : public QWidget {
     Q_OBJECT
 public:
     explicit FilterLine(const QString& placeholder, QWidget* parent = nullptr);
 
     void setCatalog(std::shared_ptr<const database::Catalog> catalog);
+    /// Filters that can be used by name.
+    void setNamed(filter::NamedFilters::Map named);
+    /// Takes a condition into the filter.
+    void narrow(const std::string& condition, filter::Narrow how);
     void setText(const QString& text);
     [[nodiscard]] QString text() const { return edit_->text(); }
     [[nodiscard]] const filter::Filter& filter() const { return filter_; }
@@ -25,14 +34,30 @@ public:
     [[nodiscard]] QString message() const { return label_->text(); }
     [[nodiscard]] QLineEdit* edit() { return edit_; }
 
+    /// What could be typed next, while it is offered.
+    [[nodiscard]] QStringList offered() const;
+
 Q_SIGNALS:
     void filterChanged();
+    /// The filter is to be kept under a name in the rig; an empty text takes the name out.
+    void keepWanted(const QString& name, const QString& text);
+
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void compile();
+    void offer(bool always);
+    void take(const QModelIndex& index);
+    void showNamed();
 
     QLineEdit* edit_;
+    QToolButton* named_;
     QLabel* label_;
+    QCompleter* completer_;
+    QStandardItemModel* choices_;
+    filter::Completions completions_;
+    filter::NamedFilters::Map filters_;
     QTimer delay_;
     std::shared_ptr<const database::Catalog> catalog_;
     filter::Filter filter_;

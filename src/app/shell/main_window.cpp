@@ -157,6 +157,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
                     return pageTabs_->setCurrentIndex(i);
     });
     connect(&stage_->desk(), &Desk::arranged, this, [this] { pagesChanged_ = true; });
+    connect(stage_.get(), &Stage::filtersChanged, this, [this] { pagesChanged_ = true; });
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
     buildPages();

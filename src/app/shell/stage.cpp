@@ -160,6 +160,18 @@ void Stage::rest()
     Q_EMIT axisChanged();
 }
 
+void Stage::setMatches(const BackgroundScan* matches)
+{
+    matches_ = matches;
+    Q_EMIT matchesChanged();
+}
+
+trace::Row Stage::firstRowAt(Time time)
+{
+    const std::uint64_t position = order_.lowerBound(time);
+    return position < order_.rows() ? order_.rowAt(position) : snapshot_.rows();
+}
+
 void Stage::select(const Selection& selection)
 {
     if (selection == selection_)

@@ -12,6 +12,7 @@
 
 namespace wavetrope::app {
 
+class BackgroundScan;
 class Desk;
 
 /// What the inspector explains.
@@ -70,7 +71,15 @@ public:
     /// Row at or before a moment, or noRow.
     [[nodiscard]] trace::Row rowAt(Time time);
 
+    /// What the stream's filter found last, for a mark on the timeline; null where everything passes.
+    void setMatches(const BackgroundScan* matches);
+    [[nodiscard]] const BackgroundScan* matches() const { return matches_; }
+    /// The row's place in the order of time, for the timeline: the first row at or behind a moment.
+    [[nodiscard]] trace::Row firstRowAt(Time time);
+
 Q_SIGNALS:
+    void filtersChanged();      ///< The rig's named filters.
+    void matchesChanged();
     void beat();                ///< New frames are in the snapshot, or time went on.
     void axisChanged();         ///< Cursor, window or following changed.
     void selectionChanged();
@@ -90,6 +99,7 @@ private:
     void follow();
 
     RunDocument& document_;
+    const BackgroundScan* matches_ = nullptr;
     std::unique_ptr<Desk> desk_;
     QTimer timer_;
     trace::Snapshot snapshot_;

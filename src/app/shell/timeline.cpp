@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/stream/background_scan.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -46,6 +47,7 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
     connect(&stage, &Stage::beat, this, &Timeline::update);
     connect(&stage, &Stage::axisChanged, this, [this] { QWidget::update(); });
     connect(&Theme::get(), &Theme::changed, this, [this] { updateGeometry(); });
+    connect(&stage_, &Stage::matchesChanged, this, qOverload<>(&QWidget::update));
 }
 
 QSize Timeline::sizeHint() const
@@ -140,6 +142,7 @@ void Timeline::paintEvent(QPaintEvent*)
         painter.fillPath(path, fill);
     }
     paintFlags(painter);
+    paintMatches(painter);
 
     // Axis.
     const double seconds = stage_.seconds(stage_.wholeTo());
@@ -159,6 +162,24 @@ void Timeline::paintEvent(QPaintEvent*)
     if (hasFocus()) {
         painter.setPen(QPen(theme.accent, 1));
         painter.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+// A strip over the ridges: where the stream's filter passes frames. One look-up a pixel, however long the log.
+void Timeline::paintMatches(QPainter& painter)
+{
+    const BackgroundScan* matches = stage_.matches();
+    if (matches == nullptr)
+        return;
+    const Theme& theme = Theme::get();
+    const double y = theme.px(flagHeight) - theme.px(3);
+    const double end = std::min(right(), xOf(stage_.newest()) + 1);
+    std::uint64_t before = matches->lowerBound(stage_.firstRowAt(timeAt(left())));
+    for (double x = left(); x < end; x += 1) {
+        const std::uint64_t behind = x + 1 >= end ? matches->size() : matches->lowerBound(stage_.firstRowAt(timeAt(x + 1)));
+        if (behind > before)
+            painter.fillRect(QRectF(x, y, 1, theme.px(3)), theme.accent);
+        before = behind;
     }
 }
 

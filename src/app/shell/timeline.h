@@ -33,6 +33,7 @@ protected:
 private:
     void update();
     void paintFlags(QPainter& painter);
+    void paintMatches(QPainter& painter);
     [[nodiscard]] double left() const;
     [[nodiscard]] double right() const;
 

@@ -8,7 +8,7 @@ constexpr std::uint64_t rowsAtOnce = 64 * trace::segmentRows;
 
 }  // namespace
 
-BackgroundScan::BackgroundScan(filter::Filter filter) : scan_(std::move(filter)), thread_([this] { run(); }) {}
+BackgroundScan::BackgroundScan(filter::Filter filter, can::Time origin) : scan_(std::move(filter), origin), thread_([this] { run(); }) {}
 
 BackgroundScan::~BackgroundScan()
 {

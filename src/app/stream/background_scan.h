@@ -13,7 +13,8 @@ namespace wavetrope::app {
 /// Scans whenever a newer snapshot is given; what it has found can be read at any time.
 class BackgroundScan {
 public:
-    explicit BackgroundScan(filter::Filter filter);
+    /// Times in the filter count from `origin`.
+    BackgroundScan(filter::Filter filter, can::Time origin);
     ~BackgroundScan();
     BackgroundScan(const BackgroundScan&) = delete;
     BackgroundScan& operator=(const BackgroundScan&) = delete;

@@ -1,5 +1,12 @@
 #include "app/stream/stream_view.h"
 
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMessageBox>
 #include <QPainter>
 #include <QVBoxLayout>
 
@@ -7,7 +14,9 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/shell/narrowing.h"
 #include "app/theme/theme.h"
+#include "can/time_text.h"
 
 namespace wavetrope::app {
 
@@ -83,6 +92,112 @@ void StreamRows::aboutToScroll(bool back)
 {
     if (back && view_.stage().following() && view_.stage().document().isLive())
         view_.stage().rest();
+}
+
+std::string StreamRows::conditionAt(double x, std::uint64_t index) const
+{
+    const Theme& theme = Theme::get();
+    const Stage& stage = view_.stage();
+    const can::FrameView frame = stage.snapshot().frame(rowOf(index));
+    if (frame.kind == can::FrameKind::error)
+        return "kind error";
+    const auto* message = stage.catalog().find(frame);
+    if (x >= theme.px(badgeAt) && x < theme.px(idAt))
+        return "bus " + quotedName(stage.catalog().busName(frame.bus));
+    if (x >= theme.px(messageAt) && x < theme.px(bytesAt) && message != nullptr)
+        return "name " + quotedName(message->message->name);
+    if (x >= theme.px(signalsAt) && message != nullptr && !message->message->sender.empty())
+        return "from " + quotedName(message->message->sender);
+    if (x >= theme.px(bytesAt) && x < theme.px(signalsAt)) {
+        const auto byte = static_cast<unsigned>((x - theme.px(bytesAt)) / theme.px(23));
+        if (frame.length <= bytesShown && byte < frame.length) {
+            char value[8];
+            std::snprintf(value, sizeof value, "0x%02X", frame.data[byte]);
+            return "byte " + std::to_string(byte) + " = " + value;
+        }
+        return "length " + std::to_string(frame.length);
+    }
+    return "id " + can::toText(frame.id);
+}
+
+void StreamRows::contextMenuEvent(QContextMenuEvent* event)
+{
+    const bool byKey = event->reason() == QContextMenuEvent::Keyboard;
+    const std::int64_t index = byKey ? current() : rowAt(event->pos());
+    if (index < 0 || static_cast<std::uint64_t>(index) >= count())
+        return;
+    choose(static_cast<std::uint64_t>(index));
+    const trace::Row row = rowOf(static_cast<std::uint64_t>(index));
+    const std::string condition = conditionAt(byKey ? Theme::get().px(idAt) : event->pos().x(), static_cast<std::uint64_t>(index));
+    QMenu menu(this);
+    menu.setObjectName(QStringLiteral("streamMenu"));
+    addNarrowing(menu, *view_.filterLine(), condition);
+    menu.addSeparator();
+    const auto go = [&](const QString& name, const QString& words, const QKeySequence& key, bool back) {
+        QAction* action = menu.addAction(words);
+        action->setObjectName(name);
+        action->setShortcut(key);
+        connect(action, &QAction::triggered, this, [this, row, back] { goToSame(row, back); });
+    };
+    go(QStringLiteral("nextSame"), tr("Next of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Down), false);
+    go(QStringLiteral("previousSame"), tr("Previous of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Up), true);
+    QAction* to = menu.addAction(tr("Go to a time or row..."));
+    to->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_G));
+    connect(to, &QAction::triggered, this, &StreamRows::askWhere);
+    QAction* copied = menu.addAction(tr("Copy row"));
+    copied->setShortcut(QKeySequence::Copy);
+    connect(copied, &QAction::triggered, this, [this, index] { QApplication::clipboard()->setText(rowText(static_cast<std::uint64_t>(index))); });
+    menu.exec(byKey ? viewport()->mapToGlobal(QPoint(Theme::get().px(idAt), headHeight())) : event->globalPos());
+}
+
+void StreamRows::goToSame(trace::Row row, bool back)
+{
+    const trace::Snapshot& snapshot = view_.stage().snapshot();
+    if (row >= snapshot.rows())
+        return;
+    const trace::IdentifierIndex identifier = snapshot.identifier(row);
+    const trace::Row found = back ? snapshot.previousOf(identifier, row) : snapshot.nextOf(identifier, row + 1);
+    if (found == trace::noRow)
+        return;
+    view_.stage().setCursorRow(found);
+    bring(indexOf(found), true);
+}
+
+bool StreamRows::goTo(const QString& where)
+{
+    Stage& stage = view_.stage();
+    const QString words = where.trimmed();
+    if (words.startsWith(QLatin1String("row"), Qt::CaseInsensitive) || words.startsWith(QLatin1Char('#'))) {
+        bool good = false;
+        const qulonglong row = words.mid(words.startsWith(QLatin1Char('#')) ? 1 : 3).remove(QLatin1Char(',')).trimmed().toULongLong(&good);
+        if (!good || row == 0 || row > stage.snapshot().rows())
+            return false;
+        stage.setCursorRow(row - 1);
+        return true;
+    }
+    const auto span = can::spanFromText(words.toStdString());
+    if (!span)
+        return false;
+    stage.setCursor(stage.document().begins() + *span);
+    return true;
+}
+
+void StreamRows::askWhere()
+{
+    bool good = false;
+    const QString where = QInputDialog::getText(this, tr("Go to"), tr("A time such as 12.5 s, counted from the start, or a row such as row 1234"), QLineEdit::Normal, {}, &good);
+    if (good && !goTo(where))
+        QMessageBox::information(this, tr("Go to"), tr("'%1': expected a time such as 12.5 s, or a row of 1 to %2 such as row 1234").arg(where).arg(countText(view_.stage().snapshot().rows())));
+}
+
+void StreamRows::keyPressEvent(QKeyEvent* event)
+{
+    const trace::Row row = view_.stage().cursorRow();
+    if (event->modifiers() == Qt::ControlModifier && (event->key() == Qt::Key_Down || event->key() == Qt::Key_Up) && row != trace::noRow)
+        return goToSame(row, event->key() == Qt::Key_Up);
+    if (event->modifiers() == Qt::ControlModifier && event->key() == Qt::Key_G)
+        return askWhere();
+    RowList::keyPressEvent(event);
 }
 
 QString StreamRows::emptyText() const
@@ -162,24 +277,36 @@ StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
     setFocusProxy(rows_);
+    filterLine_->setNamed(stage.document().rig().namedFilters());
     filterLine_->setCatalog(stage.document().catalog());
     connect(filterLine_, &FilterLine::filterChanged, this, &StreamView::onFilter);
     connect(&stage, &Stage::beat, this, &StreamView::onBeat);
     connect(&stage, &Stage::axisChanged, rows_, &StreamRows::showCursor);
     const auto catalogChanged = [this] {
+        filterLine_->setNamed(this->stage().document().rig().namedFilters());
         filterLine_->setCatalog(this->stage().document().catalog());
         rows_->refresh();
     };
     connect(&stage, &Stage::becameReady, this, catalogChanged);
     connect(&stage, &Stage::catalogChanged, this, catalogChanged);
+    connect(&stage, &Stage::filtersChanged, this, catalogChanged);
+    connect(filterLine_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
     connect(&stage, &Stage::filterWanted, this, [this](const QString& text) { filterLine_->setText(text); });
+}
+
+StreamView::~StreamView()
+{
+    if (stage().matches() == scan_.get())
+        stage().setMatches(nullptr);
 }
 
 void StreamView::onFilter()
 {
+    stage().setMatches(nullptr);
     scan_.reset();
     if (!filterLine_->filter().passesEverything())
-        scan_ = std::make_unique<BackgroundScan>(filterLine_->filter());
+        scan_ = std::make_unique<BackgroundScan>(filterLine_->filter(), stage().document().begins());
+    stage().setMatches(scan_.get());
     onBeat();
     rows_->showCursor();
     Q_EMIT setUpChanged();
@@ -191,6 +318,8 @@ void StreamView::onBeat()
     if (scan_) {
         scan_->update(snapshot);
         const bool done = scan_->seen() >= snapshot.rows() || stage().following();
+        if (!done)
+            Q_EMIT stage().matchesChanged();
         if (!done)  // a log brings no further beats: look again by itself
             QTimer::singleShot(searchingAgain, this, &StreamView::onBeat);
         filterLine_->setResult(done ? tr("%1 frames match").arg(countText(scan_->size())) : tr("%1 frames match, searching").arg(countText(scan_->size())));

@@ -27,14 +27,24 @@ public:
     /// Index shown nearest to a row of the trace.
     [[nodiscard]] std::uint64_t indexOf(trace::Row row) const;
     void showCursor();
+    /// Puts the cursor at "12.5 s" from the start, or at "row 1234"; false where the text says neither.
+    bool goTo(const QString& where);
+    /// The next or previous frame of a row's identifier.
+    void goToSame(trace::Row row, bool back);
 
 protected:
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
     void paintRow(QPainter& painter, int y, std::uint64_t index) override;
     [[nodiscard]] QString emptyText() const override;
     void aboutToScroll(bool back) override;
     void aboutToRefresh() override;
 
 private:
+    /// What the cell under a place says, as a condition of a filter.
+    [[nodiscard]] std::string conditionAt(double x, std::uint64_t index) const;
+    void askWhere();
+
     StreamView& view_;
 };
 
@@ -43,6 +53,7 @@ class StreamView : public View {
     Q_OBJECT
 public:
     explicit StreamView(Stage& stage);
+    ~StreamView() override;
 
     QWidget* tools() override { return filterLine_; }
     nlohmann::json save() const override;
