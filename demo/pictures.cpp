@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QPainter>
 #include <QTabWidget>
 #include <QTest>
 
@@ -18,6 +19,7 @@
 #include "app/nodes/nodes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/shell/main_window.h"
+#include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 
 using namespace wavetrope;
@@ -40,7 +42,14 @@ public:
     bool save(QWidget& window, const QString& name)
     {
         const QString path = folder_ + QLatin1Char('/') + name + QStringLiteral(".png");
-        const bool saved = window.grab().save(path);
+        QPixmap picture = window.grab();
+        // Lists and menus are windows of their own.
+        QPainter painter(&picture);
+        for (QWidget* other : QApplication::topLevelWidgets())
+            if (other->isVisible() && other->windowType() == Qt::Popup)
+                painter.drawPixmap(window.mapFromGlobal(other->mapToGlobal(QPoint(0, 0))), other->grab());
+        painter.end();
+        const bool saved = picture.save(path);
         std::printf("%s %s\n", saved ? "picture" : "cannot write", path.toLocal8Bit().constData());
         std::fflush(stdout);
         return saved;
@@ -223,6 +232,22 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
         if (pane->count() == 2)
             pane->setCurrent(1);
     axis.setWindow(axis.wholeFrom(), axis.wholeTo());
+    lap->showPage(QStringLiteral("Watch"));
+    if (auto* stream = lap->currentPage()->find<StreamView>()) {
+        // A filter that finds moments, marked on the timeline, and what could be typed next.
+        stream->filterLine()->setText(QStringLiteral("CylinderPressure rises above 60 bar or WaterState.Valve changes"));
+        QTest::qWait(500);
+        stream->filterLine()->edit()->setFocus();
+        stream->filterLine()->edit()->setCursorPosition(static_cast<int>(stream->filterLine()->text().size()));
+        QTest::keyClicks(stream->filterLine()->edit(), QStringLiteral(" and Blade"));
+        QTest::qWait(300);
+        good = photographer.take(*lap, QStringLiteral("filter") + suffix) && good;
+        QTest::keyClick(stream->filterLine()->edit(), Qt::Key_Escape);
+        if (auto* popup = QApplication::activePopupWidget())
+            popup->close();
+        stream->filterLine()->setText({});
+    }
+    lap->showPage(QStringLiteral("Analyse"));
     QTest::qWait(100);
     if (auto* events = lap->currentPage()->find<EventsView>(); events != nullptr && events->count() > 2)
         events->choose(2);

@@ -4,8 +4,11 @@
 #include <QCheckBox>
 #include <QClipboard>
 #include <QComboBox>
+#include <QCompleter>
+#include <QContextMenuEvent>
 #include <QFile>
 #include <QLabel>
+#include <QMenu>
 #include <QPushButton>
 #include <QScrollBar>
 #include <QSlider>
@@ -98,12 +101,113 @@ private Q_SLOTS:
         QVERIFY((*session)->finishRecording().has_value());
         window_ = MainWindow::openFile(path_, rig_, nullptr);
         QVERIFY(window_ != nullptr);
-        QTRY_VERIFY_WITH_TIMEOUT(stage().snapshot().rows() > 100'000, 30'000);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().ready() && stage().snapshot().rows() == window_->document().trace().rows() && stage().snapshot().rows() > 100'000, 30'000);
     }
     void cleanupTestCase()
     {
         window_->close();
         QTest::qWait(20);
+    }
+
+    void aFilterIsCompletedByKeys()
+    {
+        auto* stream = view<StreamView>("Watch");
+        FilterLine* line = stream->filterLine();
+        line->setText({});
+        line->edit()->setFocus();
+        QTest::keyClicks(line->edit(), QStringLiteral("from W"));
+        QTRY_VERIFY(line->offered().contains(QStringLiteral("WaterUnit")));
+        auto* popup = line->findChild<QCompleter*>()->popup();
+        QTest::keyClick(popup, Qt::Key_Down);
+        QTest::keyClick(popup, Qt::Key_Return);
+        QCOMPARE(line->text(), QStringLiteral("from WaterUnit "));
+        QTest::keyClicks(line->edit(), QStringLiteral("and WaterState.Valve = "));
+        QTRY_VERIFY(line->offered().contains(QStringLiteral("\"open\"")));
+        QTest::keyClick(popup, Qt::Key_Escape);
+        line->setText(QStringLiteral("bus "));
+        line->edit()->setCursorPosition(4);
+        QTest::keyClick(line->edit(), Qt::Key_Space, Qt::ControlModifier);
+        QTRY_VERIFY(line->offered().contains(QStringLiteral("Implement")));
+        QTest::keyClick(popup, Qt::Key_Escape);
+        line->setText({});
+        QApplication::setActiveWindow(window_);  // which the list was
+    }
+
+    void cellsNarrowTheStream()
+    {
+        auto* stream = view<StreamView>("Watch");
+        stage().setCursorRow(1000);
+        StreamRows* rows = stream->rows();
+        QTRY_VERIFY(rows->count() > 1000);
+        const auto menu = [&](const char* what) {
+            QTimer::singleShot(0, rows, [what] {
+                auto* shown = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+                QVERIFY(shown != nullptr);
+                for (QAction* action : shown->actions())
+                    if (action->objectName() == QLatin1String(what))
+                        action->trigger();
+                shown->close();
+            });
+            QContextMenuEvent event(QContextMenuEvent::Keyboard, QPoint(), QPoint());
+            QApplication::sendEvent(rows->viewport(), &event);
+        };
+        const QString id = rows->rowText(static_cast<std::uint64_t>(rows->current())).split(QLatin1Char('\t'))[4];
+        menu("onlyThis");
+        QCOMPARE(stream->filterLine()->text(), QStringLiteral("id ") + id);
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->seen() == stage().snapshot().rows());
+        QVERIFY(stage().matches() == stream->scan());
+        const auto first = stream->scan()->size();
+        for (std::uint64_t i = 0; i < first; i += 1 + first / 50)
+            QCOMPARE(rows->rowText(i).split(QLatin1Char('\t'))[4], id);
+        stream->filterLine()->setText({});
+        menu("notThis");
+        QCOMPARE(stream->filterLine()->text(), QStringLiteral("not id ") + id);
+        QTRY_COMPARE(stream->scan()->size() + first, stage().snapshot().rows());
+        stream->filterLine()->setText({});
+        QVERIFY(stage().matches() == nullptr);
+        QApplication::setActiveWindow(window_);  // which the menu was
+    }
+
+    void keysGoToTheSameIdentifierAndToPlaces()
+    {
+        auto* stream = view<StreamView>("Watch");
+        stream->filterLine()->setText({});
+        stage().setCursorRow(5000);
+        const trace::IdentifierIndex identifier = stage().snapshot().identifier(5000);
+        QTest::keyClick(stream->rows(), Qt::Key_Down, Qt::ControlModifier);
+        const trace::Row next = stage().cursorRow();
+        QVERIFY(next > 5000);
+        QCOMPARE(stage().snapshot().identifier(next), identifier);
+        QTest::keyClick(stream->rows(), Qt::Key_Up, Qt::ControlModifier);
+        QCOMPARE(stage().cursorRow(), trace::Row{5000});
+        QVERIFY(stream->rows()->goTo(QStringLiteral("row 1,234")));
+        QCOMPARE(stage().cursorRow(), trace::Row{1233});
+        QVERIFY(stream->rows()->goTo(QStringLiteral("1.5 s")));
+        QVERIFY(std::abs(stage().seconds(stage().cursor()) - 1.5) < 1e-9);
+        QVERIFY(!stream->rows()->goTo(QStringLiteral("row 0")));
+        QVERIFY(!stream->rows()->goTo(QStringLiteral("somewhere")));
+    }
+
+    void filtersAreKeptByNameAndUsedEverywhere()
+    {
+        auto* stream = view<StreamView>("Watch");
+        FilterLine* line = stream->filterLine();
+        Q_EMIT line->keepWanted(QStringLiteral("water"), QStringLiteral("from WaterUnit"));
+        line->setText(QStringLiteral("@water"));
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->seen() == stage().snapshot().rows());
+        const auto found = stream->scan()->size();
+        QVERIFY(found > 0);
+        line->setText(QStringLiteral("from WaterUnit"));
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->seen() == stage().snapshot().rows());
+        QCOMPARE(stream->scan()->size(), found);
+        auto* roster = window_->currentPage()->find<RosterView>();
+        roster->filterLine()->setText(QStringLiteral("@water"));
+        QVERIFY(roster->filterLine()->message().contains(QStringLiteral("of")));
+        QVERIFY(!window_->document().rig().document["filters"].empty());
+        roster->filterLine()->setText({});
+        line->setText({});
+        Q_EMIT line->keepWanted(QStringLiteral("water"), QString());
+        QVERIFY(window_->document().rig().filters.empty() || window_->document().rig().namedFilters().count("water") == 0);
     }
 
     void textCanBeReadInBothThemes()

@@ -31,6 +31,49 @@ void inParallel(std::size_t count, unsigned threads, Work work)
         other.join();
 }
 
+// A comparison as a stretch of numbers, so that the same two tests serve all of them.
+struct Interval {
+    double low = -std::numeric_limits<double>::infinity();
+    double high = std::numeric_limits<double>::infinity();
+    bool outside = false;
+
+    explicit Interval(const CompareSignal& compare)
+    {
+        const double n = compare.number;
+        switch (compare.comparison) {
+        case Comparison::less: high = std::nextafter(n, low); break;
+        case Comparison::lessOrEqual: high = n; break;
+        case Comparison::greater: low = std::nextafter(n, high); break;
+        case Comparison::greaterOrEqual: low = n; break;
+        case Comparison::between:
+            low = n;
+            high = compare.upper;
+            break;
+        case Comparison::notEqual: outside = true; [[fallthrough]];
+        case Comparison::equal: low = high = n; break;
+        }
+    }
+    [[nodiscard]] bool holds(double value) const { return static_cast<bool>(static_cast<unsigned>(value >= low) & static_cast<unsigned>(value <= high)) != outside; }
+};
+
+// Sets the bits of the frames of a group whose payload passes a test; 64 are tested before any bit is set.
+template <class Test>
+void mark(const trace::Group& group, std::uint32_t limit, RowBits& bits, Test test)
+{
+    const std::size_t step = group.length();
+    group.chunks(0, group.countBefore(limit), [&](const std::uint8_t* rows, const std::uint8_t* payloads, std::uint32_t count) {
+        for (std::uint32_t from = 0; from < count; from += 64) {
+            const std::uint32_t end = std::min(64U, count - from);
+            const std::uint8_t* payload = payloads + step * from;
+            std::uint64_t passed = 0;
+            for (std::uint32_t i = 0; i < end; ++i, payload += step)
+                passed |= std::uint64_t{test(payload)} << i;
+            for (; passed != 0; passed &= passed - 1)
+                bits.set(trace::Group::rowAt(rows, from + static_cast<unsigned>(std::countr_zero(passed))));
+        }
+    });
+}
+
 }  // namespace
 
 FilterScan::FilterScan(Filter filter, std::optional<can::Time> origin) : filter_(std::move(filter)), given_(origin)
@@ -146,9 +189,13 @@ RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, c
         return count == limit ? RowPart::ofAll(limit) : RowPart::ofGroups(std::move(groups), count, limit);
     RowBits bits;
     RowPart::ofGroups(std::move(groups), count, limit).fill(bits, segment);
-    for (const Candidate& candidate : candidates)
-        if (program(candidate.identifier, slot).verdict() == Verdict::depends)
-            lookAtIdentifier(snapshot, segment, limit, candidate, slot, bits);
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        // The chunks of a group lie apart: those of the next one are asked for while this one is looked at.
+        if (i + 1 < candidates.size())
+            segment.group(candidates[i + 1].group).prefetch();
+        if (program(candidates[i].identifier, slot).verdict() == Verdict::depends)
+            lookAtIdentifier(snapshot, segment, limit, candidates[i], slot, bits);
+    }
     return RowPart::ofBits(bits);
 }
 
@@ -159,31 +206,33 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
     if (const auto plain = of.plain()) {
         // One comparison: straight through the payloads.
         const database::SignalPlan& plan = *plain->plan;
-        const CompareSignal& compare = *plain->compare;
+        const Interval wanted(*plain->compare);
+        const bool simple = plan.type == database::ValueType::integer && plan.spill == 0 && plan.length < 64;
         for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next()) {
             const trace::Group& group = segment.group(g);
             can::FrameHead head;
             trace::Segment::unpack(group.attributes(), head);
             if (group.length() <= plan.lastByte || head.kind == can::FrameKind::remote || head.kind == can::FrameKind::error)
                 continue;
-            group.chunks(0, group.countBefore(limit), [&](const std::uint8_t* rows, const std::uint8_t* payloads, std::uint32_t count) {
-                for (std::uint32_t i = 0; i < count; ++i, payloads += group.length())
-                    set(trace::Group::rowAt(rows, i), compares(plan.physical(plan.rawValue(plan.rawBits(payloads))), compare.comparison, compare.number, compare.upper));
-            });
+            if (simple)
+                mark(group, limit, bits, [wanted, byte = plan.byte, shift = plan.shift, mask = plan.mask, unused = plan.unused, motorola = plan.motorola, factor = plan.factor, offset = plan.offset](const std::uint8_t* payload) {
+                    std::uint64_t word;
+                    std::memcpy(&word, payload + byte, sizeof word);
+                    const std::uint64_t raw = (motorola ? __builtin_bswap64(word) : word) >> shift & mask;
+                    return wanted.holds(static_cast<double>(static_cast<std::int64_t>(raw << unused) >> unused) * factor + offset);
+                });
+            else
+                mark(group, limit, bits, [&](const std::uint8_t* payload) { return wanted.holds(plan.physical(plan.rawValue(plan.rawBits(payload)))); });
         }
         return;
     }
     if (const ByteTest* test = of.byteTest()) {
-        for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next()) {
-            const trace::Group& group = segment.group(g);
-            if (group.length() <= test->index)
-                continue;
-            group.chunks(0, group.countBefore(limit), [&](const std::uint8_t* rows, const std::uint8_t* payloads, std::uint32_t count) {
-                payloads += test->index;
-                for (std::uint32_t i = 0; i < count; ++i, payloads += group.length())
-                    set(trace::Group::rowAt(rows, i), compares<unsigned>(*payloads & test->mask, test->comparison, test->value, test->upper));
-            });
-        }
+        std::array<bool, 256> passes{};
+        for (unsigned value = 0; value < passes.size(); ++value)
+            passes[value] = compares<unsigned>(value & test->mask, test->comparison, test->value, test->upper);
+        for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next())
+            if (segment.group(g).length() > test->index)
+                mark(segment.group(g), limit, bits, [&passes, at = test->index](const std::uint8_t* payload) { return passes[payload[at]]; });
         return;
     }
     const auto index = static_cast<std::size_t>(segment.firstRow() / trace::segmentRows);

@@ -15,9 +15,12 @@ constexpr std::size_t arenaBlock = 32 * 1024;
 
 Group::Place Group::place(std::uint32_t ordinal)
 {
-    const std::uint32_t shifted = ordinal + (1U << firstBits);
+    const std::uint32_t shifted = ordinal + (2U << firstBits);
     const unsigned top = static_cast<unsigned>(std::bit_width(shifted)) - 1;
-    return {top - firstBits, shifted - (1U << top)};
+    // Each octave has two chunks of half its size.
+    const std::uint32_t within = shifted - (1U << top);
+    const std::uint32_t second = within >> (top - 1);
+    return {2 * (top - 1 - firstBits) + second, within & ((1U << (top - 1)) - 1)};
 }
 
 std::uint16_t Group::row(std::uint32_t ordinal) const
@@ -38,6 +41,8 @@ std::uint32_t Group::countBefore(std::uint32_t limit) const
 {
     std::uint32_t low = 0;
     std::uint32_t high = size();
+    if (limit >= segmentRows)
+        return high;  // a search would go through memory that lies apart
     while (low < high) {
         const std::uint32_t middle = (low + high) / 2;
         if (row(middle) < limit)

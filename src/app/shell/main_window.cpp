@@ -137,7 +137,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
             refreshStatus();
     });
     connect(stage_.get(), &Stage::becameReady, this, [this] {
-        if (!document_->problem().isEmpty())
+        if (document_->ready() && !document_->problem().isEmpty())
             QMessageBox::warning(this, tr("Wavetrope"), document_->problem());
         if (Page* page = currentPage())
             page->update();
@@ -281,7 +281,7 @@ QString MainWindow::statusText() const { return status_->text(); }
 
 void MainWindow::refreshStatus()
 {
-    if (!document_->ready()) {
+    if (!document_->begun()) {
         status_->setText(tr("Reading %1").arg(document_->title()));
         return;
     }
@@ -290,6 +290,8 @@ void MainWindow::refreshStatus()
     if (!document_->isLive())
         facts << document_->title();
     facts << tr("%1 frames").arg(countText(rows));
+    if (!document_->ready())
+        facts << tr("reading, %1 % (Escape on the timeline ends it)").arg(document_->percentRead());
     if (rig::Session* session = document_->session()) {
         const Time now = wall_.now();
         const double seconds = static_cast<double>((now - lastStatusAt_).count()) * 1e-9;

@@ -8,19 +8,8 @@ namespace wavetrope::app {
 
 namespace {
 
-class ReadingSink final : public formats::TraceSink {
-public:
-    ReadingSink(trace::Trace& trace, std::atomic<bool>& cancelled, std::atomic<int>& percent) : TraceSink(trace), cancelled_(cancelled), percent_(percent) {}
-    bool onProgress(std::uint64_t done, std::uint64_t total) override
-    {
-        percent_ = total == 0 ? 0 : static_cast<int>(90 * done / total);
-        return !cancelled_;
-    }
-
-private:
-    std::atomic<bool>& cancelled_;
-    std::atomic<int>& percent_;
-};
+// Rows that are read before anything is shown, and at most between two measurings.
+constexpr std::uint64_t firstRows = 20'000, rowsBetween = 200'000;
 
 std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
 {
@@ -33,6 +22,38 @@ std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std:
 }
 
 }  // namespace
+
+// Rows go into the trace as they are read; the first of them open the window, the rest fills it.
+class RunDocument::Reading final : public formats::TraceSink {
+public:
+    explicit Reading(RunDocument& document) : TraceSink(document.ownTrace_), document_(document) {}
+    std::uint8_t onBus(const trace::TraceBus& bus) override
+    {
+        ++buses_;
+        return TraceSink::onBus(bus);
+    }
+    void onFrames(std::span<const can::FrameView> frames) override
+    {
+        TraceSink::onFrames(frames);
+        const std::uint64_t rows = document_.ownTrace_.rows();
+        if (rows < firstRows || rows < measured_ + rowsBetween)
+            return;
+        measured_ = rows;
+        if (buses_ != document_.busesPrepared_)
+            document_.prepare();
+        document_.measureSome();
+    }
+    bool onProgress(std::uint64_t done, std::uint64_t total) override
+    {
+        document_.percent_ = total == 0 ? 0 : static_cast<int>(99 * done / total);
+        return !document_.cancelled_;
+    }
+
+private:
+    RunDocument& document_;
+    std::size_t buses_ = 0;
+    std::uint64_t measured_ = 0;
+};
 
 Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, double factor)
 {
@@ -61,11 +82,12 @@ std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig
 {
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
     document->rig_ = rig;
+    document->readingRig_ = rig;
     document->path_ = path;
     document->title_ = QFileInfo(QString::fromStdString(path)).fileName();
     document->trace_ = &document->ownTrace_;
-    document->ownMeasures_ = std::make_unique<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<measure::ConditionSpec>{});
-    document->measures_ = document->ownMeasures_.get();
+    document->ownMeasures_.push_back(std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<measure::ConditionSpec>{}));
+    document->measures_ = document->ownMeasures_.back().get();
     document->reader_ = std::thread([self = document.get()] { self->read(); });
     return document;
 }
@@ -73,15 +95,49 @@ std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig
 RunDocument::~RunDocument()
 {
     cancelled_ = true;
+    closing_ = true;
     if (reader_.joinable())
         reader_.join();
     if (session_)
         session_->stop();
 }
 
+void RunDocument::prepare()
+{
+    Prepared next;
+    next.buses = ownTrace_.buses();
+    busesPrepared_ = next.buses.size();
+    std::vector<std::string> names;
+    std::vector<can::BitRate> rates;
+    for (std::size_t i = 0; i < next.buses.size(); ++i) {
+        for (const rig::BusSpec& bus : readingRig_.buses)
+            if (bus.name == next.buses[i].name && !next.buses[i].rate.known())
+                next.buses[i].rate = bus.rate;
+        names.push_back(next.buses[i].name);
+        rates.push_back(next.buses[i].rate);
+        if (next.buses[i].name.empty())
+            next.buses[i].name = "Bus " + std::to_string(i + 1);
+    }
+    next.catalog = rig::catalogFor(names, readingRig_, databases_);
+    next.measures = std::make_shared<measure::Measures>(next.catalog, rates, conditionsOf(readingRig_, next.catalog));
+    next.begins = ownTrace_.snapshot().earliest();
+    measuring_ = next.measures;
+    const std::scoped_lock lock(preparedMutex_);
+    beginsPrepared_ = next.begins;
+    prepared_ = std::move(next);
+}
+
+void RunDocument::measureSome()
+{
+    const trace::Snapshot snapshot = ownTrace_.snapshot();
+    while (!cancelled_ && !measuring_->advance(snapshot, 1U << 18)) {
+    }
+}
+
 void RunDocument::read()
 {
-    ReadingSink sink(ownTrace_, cancelled_, percent_);
+    databases_ = rig::loadDatabases(readingRig_);
+    Reading sink(*this);
     const auto report = formats::readLogFile(path_, sink);
     if (!report)
         problem_ = QString::fromStdString(report.error().text());
@@ -89,29 +145,39 @@ void RunDocument::read()
         problem_ = QString::fromStdString(report->warnings.front().text());
     else if (report->cancelled)
         problem_ = QStringLiteral("Reading was cancelled; what was read is shown.");
-
-    databases_ = rig::loadDatabases(rig_);
-    buses_ = ownTrace_.buses();
-    std::vector<std::string> names;
-    std::vector<can::BitRate> rates;
-    for (std::size_t i = 0; i < buses_.size(); ++i) {
-        for (const rig::BusSpec& bus : rig_.buses)
-            if (bus.name == buses_[i].name && !buses_[i].rate.known())
-                buses_[i].rate = bus.rate;
-        names.push_back(buses_[i].name);
-        rates.push_back(buses_[i].rate);
-        if (buses_[i].name.empty())
-            buses_[i].name = "Bus " + std::to_string(i + 1);
+    // Late buses, and frames that were stamped before all that came before them, change what stands on the screen.
+    Time begins{};
+    {
+        const std::scoped_lock lock(preparedMutex_);
+        begins = beginsPrepared_;
     }
-    catalog_ = rig::catalogFor(names, rig_, databases_);
-    ownMeasures_ = std::make_unique<measure::Measures>(catalog_, rates, conditionsOf(rig_, catalog_));
-    measures_ = ownMeasures_.get();
+    if (measuring_ == nullptr || busesPrepared_ != ownTrace_.buses().size() || begins != ownTrace_.snapshot().earliest())
+        prepare();
+    const bool cancelled = cancelled_.exchange(false);  // what was read is measured all the same
     const trace::Snapshot snapshot = ownTrace_.snapshot();
-    begins_ = snapshot.earliest();
-    while (!cancelled_ && !ownMeasures_->advance(snapshot, 1U << 18))
-        percent_ = 90 + static_cast<int>(10 * ownMeasures_->read([](const measure::MeasureState& s) { return s.rows; }) / std::max<std::uint64_t>(1, snapshot.rows()));
+    while (!closing_ && !measuring_->advance(snapshot, 1U << 18)) {
+    }
+    cancelled_ = cancelled;
     percent_ = 100;
     ready_ = true;
+}
+
+bool RunDocument::adopt()
+{
+    std::optional<Prepared> next;
+    {
+        const std::scoped_lock lock(preparedMutex_);
+        next.swap(prepared_);
+    }
+    if (!next)
+        return false;
+    buses_ = std::move(next->buses);
+    setCatalog(std::move(next->catalog));
+    ownMeasures_.push_back(std::move(next->measures));
+    measures_ = ownMeasures_.back().get();
+    begins_ = next->begins;
+    adopted_ = true;
+    return true;
 }
 
 std::shared_ptr<const database::Catalog> RunDocument::setCatalog(std::shared_ptr<const database::Catalog> catalog)

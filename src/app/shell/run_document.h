@@ -4,6 +4,8 @@
 #include <QString>
 
 #include <atomic>
+#include <mutex>
+#include <optional>
 #include <memory>
 #include <thread>
 
@@ -34,8 +36,13 @@ public:
     [[nodiscard]] const QString& title() const { return title_; }
     [[nodiscard]] const std::string& path() const { return path_; }
 
-    /// A live run is ready at once; a log when it has been read and measured.
+    /// A live run is ready at once; a log when it has been read and measured to its end.
     [[nodiscard]] bool ready() const { return ready_; }
+    /// Whether there is something to look at: a log's first rows are, long before it is ready.
+    [[nodiscard]] bool begun() const { return session_ != nullptr || adopted_; }
+    /// Takes over what the reading of a log has prepared: its buses, their catalog and measures. True when these are new.
+    /// For the interface thread.
+    bool adopt();
     [[nodiscard]] int percentRead() const { return percent_; }
     void cancelReading() { cancelled_ = true; }
     /// What went wrong while reading, or empty. To be asked once ready.
@@ -55,7 +62,18 @@ public:
 
 private:
     RunDocument() = default;
+    class Reading;
+    /// What the views look at besides the rows; prepared while reading.
+    struct Prepared {
+        std::vector<trace::TraceBus> buses;
+        std::shared_ptr<const database::Catalog> catalog;
+        std::shared_ptr<measure::Measures> measures;
+        Time begins{};
+    };
     void read();
+    /// Prepares for the buses that are known so far, and measures the rows that are there (reading thread).
+    void prepare();
+    void measureSome();
 
     std::unique_ptr<rig::Session> session_;
     clock::SteadyClock wall_;
@@ -67,8 +85,16 @@ private:
     const trace::Trace* trace_ = nullptr;
     std::shared_ptr<const database::Catalog> catalog_ = std::make_shared<database::Catalog>();
     std::vector<std::shared_ptr<const database::Catalog>> retired_;
-    std::unique_ptr<measure::Measures> ownMeasures_;
+    std::vector<std::shared_ptr<measure::Measures>> ownMeasures_;   // adopted; the newest is in force
     const measure::Measures* measures_ = nullptr;
+    std::shared_ptr<measure::Measures> measuring_;                  // of the reading thread
+    rig::Rig readingRig_;           // the reading thread's own
+    std::size_t busesPrepared_ = 0;
+    Time beginsPrepared_{};
+    bool adopted_ = false;
+    std::atomic<bool> closing_{false};
+    std::mutex preparedMutex_;
+    std::optional<Prepared> prepared_;
     std::vector<trace::TraceBus> buses_;
     Time begins_{0};
     std::thread reader_;

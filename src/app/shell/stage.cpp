@@ -46,23 +46,37 @@ Time Stage::wholeTo() const
 
 void Stage::onTimer()
 {
-    if (!document_.ready()) {
+    // What a log's reading has prepared comes in here, between the looks of the views.
+    const bool adopted = document_.adopt();
+    if (!document_.begun()) {
         Q_EMIT beat();
         return;
     }
-    const bool fresh = !wasReady_;
-    wasReady_ = true;
+    const bool done = document_.ready();
+    const bool fresh = adopted || (done && !wasReady_);
+    wasReady_ = done;
     const Time newest = document_.end();
-    if (!fresh && newest <= newest_ && document_.trace().rows() == snapshot_.rows())
+    if (!fresh && newest <= newest_ && document_.trace().rows() == snapshot_.rows()) {
+        if (!done)
+            Q_EMIT beat();
         return;
+    }
     snapshot_ = document_.trace().snapshot();
     // A frame may have come between the two looks.
     newest_ = snapshot_.rows() > 0 ? std::max(newest, snapshot_.time(snapshot_.rows() - 1)) : newest;
-    if (fresh && !document_.isLive()) {
-        windowFrom_ = wholeFrom();
-        windowTo_ = wholeTo();
-        setCursor(newest_);
-        Q_EMIT becameReady();
+    if (!document_.isLive()) {
+        // A log that is still being read fills the window, until the user chooses what to see.
+        if (!moved_) {
+            windowFrom_ = wholeFrom();
+            windowTo_ = wholeTo();
+            following_ = false;
+            cursor_ = newest_;
+            // The order of time is looked up once all is there: before that, it would be sorted again and again.
+            cursorRow_ = done ? rowAt(cursor_) : snapshot_.rows() == 0 ? trace::noRow : snapshot_.rows() - 1;
+            Q_EMIT axisChanged();
+        }
+        if (fresh)
+            Q_EMIT becameReady();
     }
     if (following_)
         follow();
@@ -88,6 +102,7 @@ trace::Row Stage::rowAt(Time time)
 void Stage::setCursor(Time time)
 {
     following_ = false;
+    moved_ = true;
     cursor_ = std::clamp(time, wholeFrom(), std::max(wholeFrom(), newest_));
     cursorRow_ = rowAt(cursor_);
     const Time width = windowTo_ - windowFrom_;
@@ -109,6 +124,7 @@ void Stage::setCursorRow(trace::Row row)
 
 void Stage::setWindow(Time from, Time to)
 {
+    moved_ = true;
     if (to - from < narrowest) {
         const Time middle = from + (to - from) / 2;
         from = middle - narrowest / 2;

@@ -105,7 +105,7 @@ void Timeline::paintEvent(QPaintEvent*)
     const double top = theme.px(flagHeight);
     const double bottom = height() - theme.px(axisHeight);
 
-    if (!stage_.document().ready()) {
+    if (!stage_.document().begun()) {
         paintText(painter, rect(), tr("Reading %1, %2 %. Escape ends it; what was read stays.").arg(stage_.document().title()).arg(stage_.document().percentRead()), theme.body(), theme.ink2, Qt::AlignCenter);
         painter.fillRect(QRectF(0, height() - 3, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
         return;
@@ -154,6 +154,8 @@ void Timeline::paintEvent(QPaintEvent*)
         const QString text = step >= 60 && at > 0 ? clockText(at).left(clockText(at).size() - 3) : QStringLiteral("%1 s").arg(at, 0, 'g', 6);
         paintText(painter, QRectF(x + theme.px(4), bottom, theme.px(60), theme.px(axisHeight)), text, theme.mono(9.8), theme.ink3);
     }
+    if (!stage_.document().ready())
+        painter.fillRect(QRectF(0, height() - 2, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
     // Window edges and cursor.
     painter.fillRect(QRectF(x1 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
     painter.fillRect(QRectF(x2 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);

@@ -1,0 +1,244 @@
+// Long logs: what each answer costs at 1, 10 and 100 million frames, beside SQLite with the same rows and beside plain
+// scans of memory.
+#include <sqlite3.h>
+#include <unistd.h>
+
+#include <benchmark/benchmark.h>
+
+#include <cstdlib>
+#include <cstring>
+#include <random>
+#include <string>
+#include <vector>
+
+#include "bench/figures.h"
+#include "database/dbc_reader.h"
+#include "filter/filter_scan.h"
+
+using namespace wavetrope;
+
+namespace {
+
+constexpr unsigned buses = 8;
+constexpr unsigned identifiersOfBus = 50;
+
+// Frames over eight buses and 400 identifiers; the lower half of each bus is decoded. One frame in a million carries a
+// value that nothing else has.
+class Generator {
+public:
+    can::FrameView next()
+    {
+        time_ += can::Time(8000 + static_cast<std::int64_t>(random_() % 4000));
+        frame_.time = time_;
+        frame_.bus = static_cast<std::uint8_t>(random_() % buses);
+        // Few identifiers make most of the traffic, as on a bus.
+        const unsigned a = random_() % identifiersOfBus;
+        const unsigned b = random_() % identifiersOfBus;
+        frame_.id = {0x100 + std::min(a, b), false};
+        const std::uint64_t bits = (static_cast<std::uint64_t>(random_()) << 32 | random_()) & 0xFFFFFF00FFFFFFFFU;
+        std::memcpy(frame_.data.data(), &bits, 8);
+        frame_.data[4] = ++count_ % 1'000'000 == 0 ? 0xEE : static_cast<std::uint8_t>(count_ % 200);
+        frame_.length = 8;
+        frame_.dlc = 8;
+        return frame_.view();
+    }
+
+private:
+    std::mt19937 random_{7};
+    can::Time time_{1'000'000'000'000};
+    can::Frame frame_;
+    std::uint64_t count_ = 0;
+};
+
+std::shared_ptr<const database::Catalog> madeCatalog()
+{
+    std::string text = "VERSION \"\"\nBU_: A\n";
+    for (unsigned i = 0; i < identifiersOfBus / 2; ++i) {
+        const std::string number = std::to_string(i);
+        text += "BO_ " + std::to_string(0x100 + i) + " Message" + number + ": 8 A\n SG_ Level" + number + " : 0|12@1+ (0.01,0) [0|0] \"mm\" A\n SG_ Rare" + number + " : 32|8@1+ (1,0) [0|0] \"\" A\n";
+    }
+    const auto read = std::make_shared<const database::Database>(database::readDbc(text, "bench").database);
+    auto made = std::make_shared<database::Catalog>();
+    for (unsigned bus = 0; bus < buses; ++bus)
+        made->attach(made->addBus("Bus" + std::to_string(bus)), read);
+    return made;
+}
+
+const std::shared_ptr<const database::Catalog>& catalog()
+{
+    static const auto made = madeCatalog();
+    return made;
+}
+
+void line(const char* what, double value, const char* unit, const std::string& note = {})
+{
+    std::printf("  %-52s %12.3f %-12s %s\n", what, value, unit, note.c_str());
+    std::fflush(stdout);
+}
+
+std::string words(const char* format, double a, double b = 0)
+{
+    char text[160];
+    std::snprintf(text, sizeof text, format, a, b);
+    return text;
+}
+
+// The shortest of three scans by a filter, and how many rows it passes.
+double filterSeconds(const trace::Trace& trace, const char* text, unsigned threads, std::uint64_t& passed)
+{
+    return bench::best(3, [&] {
+        filter::FilterScan scan(*filter::Filter::compile(text, catalog()));
+        scan.advance(trace.snapshot(), {~std::uint64_t{0}, threads});
+        passed = scan.rows().size();
+    });
+}
+
+// The same rows in a table with an index on the identifier.
+void besideSqlite(const trace::Trace& trace, std::uint64_t rows, const std::string& folder)
+{
+    const std::string path = folder + "/bench.sqlite";
+    sqlite3* db = nullptr;
+    if (sqlite3_open(path.c_str(), &db) != SQLITE_OK)
+        std::abort();
+    const auto run = [&](const char* sql) {
+        if (sqlite3_exec(db, sql, nullptr, nullptr, nullptr) != SQLITE_OK)
+            std::abort();
+    };
+    run("PRAGMA journal_mode=OFF");
+    run("PRAGMA synchronous=OFF");
+    run("CREATE TABLE frames (time INTEGER, bus INTEGER, id INTEGER, data BLOB)");
+    const trace::Snapshot snapshot = trace.snapshot();
+    const double filling = bench::secondsOf([&] {
+        run("BEGIN");
+        sqlite3_stmt* insert = nullptr;
+        sqlite3_prepare_v2(db, "INSERT INTO frames VALUES (?,?,?,?)", -1, &insert, nullptr);
+        for (trace::Row row = 0; row < rows; ++row) {
+            const can::FrameView frame = snapshot.frame(row);
+            sqlite3_bind_int64(insert, 1, frame.time.count());
+            sqlite3_bind_int(insert, 2, frame.bus);
+            sqlite3_bind_int(insert, 3, static_cast<int>(frame.id.value));
+            sqlite3_bind_blob(insert, 4, frame.data, frame.length, SQLITE_STATIC);
+            sqlite3_step(insert);
+            sqlite3_reset(insert);
+        }
+        sqlite3_finalize(insert);
+        run("COMMIT");
+    });
+    const double indexing = bench::secondsOf([&] { run("CREATE INDEX byId ON frames (bus, id)"); });
+    std::uint64_t found = 0;
+    const auto query = [&](const char* sql) {
+        return bench::best(2, [&] {
+            sqlite3_stmt* select = nullptr;
+            sqlite3_prepare_v2(db, sql, -1, &select, nullptr);
+            found = 0;
+            while (sqlite3_step(select) == SQLITE_ROW) {
+                benchmark::DoNotOptimize(sqlite3_column_int64(select, 0));
+                ++found;
+            }
+            sqlite3_finalize(select);
+        });
+    };
+    const double one = query("SELECT rowid FROM frames WHERE bus=3 AND id=261");
+    std::uint64_t passed = 0;
+    trace::Trace part;
+    for (trace::Row row = 0; row < rows; ++row)
+        part.append(snapshot.frame(row));
+    const double own = filterSeconds(part, "bus Bus3 and id 0x105", 0, passed);
+    if (passed != found)
+        std::abort();
+    line("SQLite: filling a table with the rows", static_cast<double>(rows) / filling / 1e6, "M rows/s", words("and %.1f s for an index on bus and identifier", indexing));
+    line("SQLite: one identifier by its index", one * 1e3, "ms", words("ours over the same rows: %.3f ms, %.0f times faster", own * 1e3, one / own));
+    sqlite3_close(db);
+    ::unlink(path.c_str());
+}
+
+void measure(std::uint64_t frames, const std::string& folder)
+{
+    std::printf("%llu M frames\n", static_cast<unsigned long long>(frames / 1'000'000));
+    trace::Trace trace;
+    for (unsigned bus = 0; bus < buses; ++bus)
+        trace.addBus({"Bus" + std::to_string(bus), {500'000, 0}});
+    Generator generator;
+    double appending = 0;
+    std::vector<can::Frame> block(1 << 16);
+    for (std::uint64_t done = 0; done < frames; done += block.size()) {
+        const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(block.size(), frames - done));
+        for (std::size_t i = 0; i < count; ++i)
+            block[i] = can::Frame(generator.next());
+        appending += bench::secondsOf([&] {
+            for (std::size_t i = 0; i < count; ++i)
+                trace.append(block[i].view());
+        });
+    }
+    line("appending, indexes included, one core", static_cast<double>(frames) / appending / 1e6, "M frames/s");
+    line("memory", static_cast<double>(trace.memory()) / static_cast<double>(frames), "bytes/frame", "want 24");
+    std::uint64_t passed = 0;
+    double seconds = filterSeconds(trace, "bus Bus3 and id 0x105", 0, passed);
+    line("filter: one identifier", seconds * 1e3, "ms", words("%.0f rows; want 10 ms at 100 M", static_cast<double>(passed)));
+    seconds = filterSeconds(trace, "id 0x100..0x118", 0, passed);
+    line("filter: 200 of 400 identifiers", seconds * 1e3, "ms", words("%.0f rows; want 300 ms at 100 M", static_cast<double>(passed)));
+    std::uint64_t carrying = 0;
+    filterSeconds(trace, "name Message3", 0, carrying);
+    seconds = filterSeconds(trace, "Level3 > 30 mm", 0, passed);
+    line("filter: a signal's value", static_cast<double>(carrying) / seconds / 1e6, "M frames/s", words("of the %.0f frames that carry it, all cores; want 100; %.1f ms", static_cast<double>(carrying), seconds * 1e3));
+    seconds = filterSeconds(trace, "Rare3 = 238 and gap > 1 us", 0, passed);
+    line("filter: a rare value with a gap", seconds * 1e3, "ms", words("%.0f rows", static_cast<double>(passed)));
+    seconds = filterSeconds(trace, "byte 4 = 0xEE", 0, passed);
+    // The same question put to a plain column of payloads.
+    double plain = 1e9;
+    {
+        const std::uint64_t rows = std::min<std::uint64_t>(frames, 20'000'000);
+        std::vector<std::uint64_t> column(rows);
+        for (std::uint64_t i = 0; i < rows; ++i)
+            std::memcpy(&column[i], trace.snapshot().frame(i).data, 8);
+        std::uint64_t count = 0;
+        plain = bench::best(3, [&] {
+            count = 0;
+            for (const std::uint64_t payload : column)
+                count += (payload >> 32 & 0xFFU) == 0xEE ? 1 : 0;
+            benchmark::DoNotOptimize(count);
+        });
+        plain *= static_cast<double>(frames) / static_cast<double>(rows);
+    }
+    line("filter: a byte of every payload", seconds * 1e3, "ms", words("a plain scan on one core: %.1f ms, ratio %.2f; want 2", plain * 1e3, seconds / plain));
+    // The roster: newest row, count and the two rows before, of every identifier, at cursors all over the trace.
+    const trace::Snapshot snapshot = trace.snapshot();
+    std::mt19937_64 random(3);
+    double slowest = 0;
+    for (int i = 0; i < 200; ++i) {
+        const trace::Row cursor = random() % frames;
+        slowest = std::max(slowest, bench::secondsOf([&] {
+                               for (trace::IdentifierIndex id = 0; id < trace.identifierCount(); ++id) {
+                                   const trace::Row newest = snapshot.previousOf(id, cursor + 1);
+                                   benchmark::DoNotOptimize(newest == trace::noRow ? newest : snapshot.previousOf(id, newest));
+                                   benchmark::DoNotOptimize(snapshot.countOf(id, cursor + 1));
+                               }
+                           }));
+    }
+    line("roster at any cursor, slowest of 200", slowest * 1e3, "ms", "want 16");
+    filter::FilterScan scan(*filter::Filter::compile("id 0x100..0x118", catalog()));
+    scan.advance(snapshot, {~std::uint64_t{0}, 0});
+    slowest = 0;
+    for (int i = 0; i < 200; ++i) {
+        const std::uint64_t from = random() % scan.rows().size();
+        slowest = std::max(slowest, bench::secondsOf([&] {
+                               for (std::uint64_t n = from; n < from + 60; ++n)
+                                   if (const trace::Row row = scan.rows()[n]; row != trace::noRow)
+                                       benchmark::DoNotOptimize(snapshot.frame(row).data[0]);
+                           }));
+    }
+    line("60 matching rows anywhere, slowest of 200", slowest * 1e3, "ms");
+    line("the answer of that filter takes", static_cast<double>(scan.rows().memory()) / 1e6, "MB");
+    besideSqlite(trace, std::min<std::uint64_t>(frames, 5'000'000), folder);
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    const std::string folder = std::getenv("TMPDIR") != nullptr ? std::getenv("TMPDIR") : "/tmp";
+    const std::uint64_t largest = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 10;
+    for (std::uint64_t size = 1; size <= largest; size *= 10)
+        measure(size * 1'000'000, folder);
+    return 0;
+}
