@@ -103,6 +103,38 @@ private Q_SLOTS:
         QVERIFY(wrong.out.isEmpty());
     }
 
+    void countAgreesWithListOnAnyNumberOfThreads()
+    {
+        const QStringList database{"--database", "Implement=" + demo + "/implement.dbc"};
+        for (const char* filter : {"", "bus Scanner", "BladeState.BladeDepth changes by 0.02", "gap > 60 ms", "bus Implement every 7 per id", "within 5 ms after (id 0x181 and byte 0 mask 0x80)"}) {
+            const qsizetype rows = call(QStringList{"list", run_, "--columns", "id", "--filter", filter} + database).lines().size() - 1;
+            QVERIFY2(rows > 0, filter);
+            for (const char* threads : {"1", "3"}) {
+                const Result count = call(QStringList{"count", run_, "--filter", filter, "--threads", threads} + database);
+                QCOMPARE(count.code, 0);
+                QCOMPARE(count.out.trimmed().toLongLong(), rows);
+            }
+        }
+        QCOMPARE(call({"count", run_, "--filter", "bsu Scanner"}).code, 2);
+    }
+
+    void filtersOfARigAreUsedByName()
+    {
+        QTemporaryDir folder;
+        QFile rig(folder.filePath("named.json"));
+        QVERIFY(rig.open(QIODevice::WriteOnly));
+        rig.write(R"({"wavetrope": 1, "name": "named", "filters": [{"name": "water", "expression": "id 0x182 or id 0x282"}, {"name": "late", "expression": "@water and gap > 60 ms"}]})");
+        rig.close();
+        const Result named = call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@water"});
+        QCOMPARE(named.code, 0);
+        QCOMPARE(named.out, call({"count", run_, "--filter", "id 0x182 or id 0x282"}).out);
+        QCOMPARE(call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@late"}).out, call({"count", run_, "--filter", "(id 0x182 or id 0x282) and gap > 60 ms"}).out);
+        const Result unknown = call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@ice"});
+        QCOMPARE(unknown.code, 2);
+        QVERIFY(unknown.err.contains("Its filters are late, water"));
+        QCOMPARE(call({"count", run_, "--filters-of", folder.filePath("none.json"), "--filter", "@ice"}).code, 2);
+    }
+
     void loadPrintsEveryBinOfEveryBus()
     {
         const Result load = call({"load", run_, "--span", "1s"});
