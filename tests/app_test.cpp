@@ -24,6 +24,8 @@
 #include "app/shell/main_window.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
+#include "formats/log_file.h"
+#include "formats/log_format.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;
@@ -194,6 +196,63 @@ private Q_SLOTS:
         QVERIFY(!edit->property("wrong").toBool());
         edit->clear();
         QTRY_VERIFY(stream->scan() == nullptr);
+    }
+
+    void whatMatchesIsMarkedOnTheTimelineOfARunningRig()
+    {
+        auto* stream = view<StreamView>("Watch");
+        stream->filterLine()->setText(QStringLiteral("id 0x181"));
+        Stage& stage = window_->stage();
+        QTRY_VERIFY(stage.matches() != nullptr && stage.matches()->size() > 20);
+        // Every stretch of a second holds some: one message comes each 20 ms.
+        const double now = seconds();
+        const auto before = [&](double at) { return stage.matches()->lowerBound(stage.firstRowAt(stage.timeOf(at))); };
+        QTRY_VERIFY(before(now) > 0);
+        QCOMPARE(before(0), 0U);
+        QVERIFY(before(now) > before(now / 2) && before(now / 2) > 0);
+        stream->filterLine()->setText({});
+        QVERIFY(stage.matches() == nullptr);
+    }
+
+    void aLogCanBeLookedAtWhileItIsStillRead()
+    {
+        // A long log: the lap's frames again and again, each time later.
+        const QString path = folder_.filePath(QStringLiteral("long.pcapng"));
+        {
+            trace::Trace lap;
+            formats::TraceSink sink(lap);
+            QVERIFY(formats::readLogFile(lapPath(), sink).has_value());
+            auto file = formats::LogFile::create(path.toStdString(), lap.buses());
+            QVERIFY(file.has_value());
+            const trace::Snapshot all = lap.snapshot();
+            const can::Time lasts = all.latest() - all.earliest() + std::chrono::milliseconds(1);
+            for (int round = 0; round < 12; ++round)
+                for (trace::Row row = 0; row < all.rows(); ++row) {
+                    can::FrameView frame = all.frame(row);
+                    frame.time += lasts * round;
+                    (*file)->write(frame);
+                }
+            QVERIFY((*file)->finish().has_value());
+        }
+        MainWindow* log = MainWindow::openFile(path, window_->document().rig(), nullptr);
+        QVERIFY(log != nullptr);
+        log->show();
+        // The first rows are there, explained by the databases, while the rest is on its way.
+        QTRY_VERIFY_WITH_TIMEOUT(log->stage().snapshot().rows() > 0, 30'000);
+        const bool early = !log->document().ready();
+        const std::uint64_t first = log->stage().snapshot().rows();
+        QVERIFY(log->stage().catalog().anyDatabase());
+        QVERIFY(log->document().begun());
+        if (early)
+            QVERIFY(log->statusText().contains(QStringLiteral("reading")) || log->document().ready() || log->statusText().contains(QStringLiteral("Reading")));
+        QTRY_VERIFY_WITH_TIMEOUT(log->document().ready() && log->stage().snapshot().rows() == log->document().trace().rows(), 60'000);
+        QVERIFY(log->stage().snapshot().rows() >= first);
+        QVERIFY2(early, "the whole log was read before anything was shown");
+        // It fills the window, and the cursor stands at its end.
+        QTRY_COMPARE(log->stage().windowFrom(), log->stage().wholeFrom());
+        QCOMPARE(log->stage().windowTo(), log->stage().wholeTo());
+        QCOMPARE(log->stage().cursor(), log->stage().newest());
+        log->close();
     }
 
     void theRosterIsFilteredAndChosenByKey()

@@ -2,6 +2,7 @@
 #include <QTest>
 
 #include <atomic>
+#include <map>
 #include <random>
 #include <thread>
 
@@ -38,6 +39,40 @@ bool same(const can::Frame& a, const can::FrameView& b)
 class TraceTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void theNthFrameOfAnIdentifierIsFoundWhateverItsLength()
+    {
+        std::mt19937 random(31);
+        Trace trace;
+        std::map<std::uint32_t, std::vector<Row>> wanted;
+        std::vector<can::Time> times;
+        for (Row row = 0; row < 150'000; ++row) {
+            can::Frame frame;
+            frame.id = {static_cast<std::uint32_t>(0x100 + random() % 5 * (random() % 300 == 0 ? 7U : 1U)), false};
+            frame.length = static_cast<std::uint8_t>(random() % 20 == 0 ? random() % 9 : 8);
+            frame.direction = static_cast<can::Direction>(random() % 50 == 0 ? 1 : 0);
+            frame.time = can::Time(static_cast<std::int64_t>(random() % 9 == 0 ? 4'000'000'000 : 1000) * static_cast<std::int64_t>(row));
+            trace.append(frame.view());
+            times.push_back(frame.time);
+            wanted[frame.id.value].push_back(row);
+        }
+        const Snapshot snapshot = trace.snapshot();
+        for (const auto& [id, rows] : wanted) {
+            const IdentifierIndex identifier = *trace.find({0, false, {id, false}});
+            QCOMPARE(snapshot.countOf(identifier), rows.size());
+            for (std::size_t n = 0; n < rows.size(); n += 1 + n / 7) {
+                QCOMPARE(snapshot.nthOf(identifier, n), rows[n]);
+                QCOMPARE(snapshot.countOf(identifier, rows[n]), n);
+                QCOMPARE(snapshot.nextOf(identifier, rows[n]), rows[n]);
+                QCOMPARE(snapshot.previousOf(identifier, rows[n]), n == 0 ? noRow : rows[n - 1]);
+            }
+            QCOMPARE(snapshot.nthOf(identifier, rows.size()), noRow);
+        }
+        // Stamps that lie too far apart for their block are kept whole.
+        for (Row row = 0; row < times.size(); ++row)
+            if (snapshot.time(row) != times[row])
+                QFAIL(std::to_string(row).c_str());
+    }
+
     void everyRowComesBackAsItWasAppended()
     {
         std::mt19937 random(1);

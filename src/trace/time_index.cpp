@@ -27,7 +27,11 @@ void TimeIndex::update(const Snapshot& snapshot)
     // What was there may never have been sorted: the first disorder lies behind the rows of an earlier update.
     if (!std::is_sorted(sorted_.begin() + middle, sorted_.end(), earlier))
         std::sort(sorted_.begin() + middle, sorted_.end(), earlier);
-    std::inplace_merge(sorted_.begin(), sorted_.begin() + middle, sorted_.end(), earlier);
+    if (static_cast<std::size_t>(middle) == sorted_.size())
+        return;
+    // What is there stays in its place up to where the earliest of the new rows goes.
+    const auto place = std::upper_bound(sorted_.begin(), sorted_.begin() + middle, sorted_[static_cast<std::size_t>(middle)], earlier);
+    std::inplace_merge(place, sorted_.begin() + middle, sorted_.end(), earlier);
 }
 
 std::uint64_t TimeIndex::lowerBound(can::Time time) const

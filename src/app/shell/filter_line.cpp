@@ -127,8 +127,10 @@ void FilterLine::offer(bool always)
         choices_->appendRow(item);
     }
     QRect at = edit_->rect();
-    at.setLeft(edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())));
-    at.setWidth(Theme::get().px(380));
+    // Under the word, as far as the line reaches.
+    const int width = Theme::get().px(380);
+    at.setLeft(std::clamp(edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())), 0, std::max(0, edit_->width() - width)));
+    at.setWidth(width);
     completer_->complete(at);
 }
 

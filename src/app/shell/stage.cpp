@@ -184,6 +184,7 @@ void Stage::setMatches(const BackgroundScan* matches)
 
 trace::Row Stage::firstRowAt(Time time)
 {
+    order_.update(snapshot_);
     const std::uint64_t position = order_.lowerBound(time);
     return position < order_.rows() ? order_.rowAt(position) : snapshot_.rows();
 }
