@@ -287,6 +287,7 @@ void RigTree::build()
             auto* none = new QTreeWidgetItem(busItem, {tr("no database attached")});
             none->setData(0, levelRole, databaseLevel);
             none->setFlags(Qt::ItemIsEnabled);
+            none->setFirstColumnSpanned(true);
         }
         for (const auto& database : databases) {
             QTreeWidgetItem* parent = busItem;

@@ -9,7 +9,7 @@ namespace wavetrope::app {
 namespace {
 
 // Rows that are read before anything is shown, and at most between two measurings.
-constexpr std::uint64_t firstRows = 20'000, rowsBetween = 200'000;
+constexpr std::uint64_t firstRows = 20'000, rowsBetween = 65'536;
 
 std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
 {

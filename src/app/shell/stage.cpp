@@ -70,9 +70,11 @@ void Stage::onTimer()
             windowFrom_ = wholeFrom();
             windowTo_ = wholeTo();
             following_ = false;
-            cursor_ = newest_;
-            // The order of time is looked up once all is there: before that, it would be sorted again and again.
-            cursorRow_ = done ? rowAt(cursor_) : snapshot_.rows() == 0 ? trace::noRow : snapshot_.rows() - 1;
+            // Up to where the measures are, so that loads and periods tell of the same moment. The order of time is looked
+            // up once all is there: before that, it would be sorted again and again.
+            const std::uint64_t measured = std::min(snapshot_.rows(), document_.measures().read([](const measure::MeasureState& state) { return state.rows; }));
+            cursorRow_ = done ? rowAt(newest_) : measured == 0 ? trace::noRow : measured - 1;
+            cursor_ = done || cursorRow_ == trace::noRow ? newest_ : snapshot_.time(cursorRow_);
             Q_EMIT axisChanged();
         }
         if (fresh)
