@@ -250,8 +250,74 @@ private Q_SLOTS:
         QVERIFY2(early, "the whole log was read before anything was shown");
         // It fills the window, and the cursor stands at its end.
         QTRY_COMPARE(log->stage().windowFrom(), log->stage().wholeFrom());
-        QCOMPARE(log->stage().windowTo(), log->stage().wholeTo());
-        QCOMPARE(log->stage().cursor(), log->stage().newest());
+        QTRY_COMPARE(log->stage().windowTo(), log->stage().wholeTo());
+        QTRY_COMPARE(log->stage().cursor(), log->stage().newest());
+        log->close();
+    }
+
+    void aBusThatAppearsLateInALogIsTakenIn()
+    {
+        // Two sections one behind the other; the second brings a bus of its own.
+        const auto section = [&](const char* name, const char* bus, int frames, std::int64_t from) {
+            const QString path = folder_.filePath(QLatin1String(name));
+            const std::vector<trace::TraceBus> buses{{bus, {500'000, 0}}};
+            auto file = formats::LogFile::create(path.toStdString(), buses);
+            for (int i = 0; i < frames; ++i) {
+                can::Frame frame;
+                frame.id = {0x181, false};
+                frame.length = 8;
+                frame.dlc = 8;
+                frame.time = can::Time(from + i * 100'000LL);
+                (*file)->write(frame.view());
+            }
+            if (!(*file)->finish())
+                qFatal("no log");
+            QFile read(path);
+            return read.open(QIODevice::ReadOnly) ? read.readAll() : QByteArray();
+        };
+        const QByteArray first = section("one.pcapng", "Implement", 90'000, 1'000'000'000'000);
+        const QByteArray second = section("two.pcapng", "Attic", 90'000, 1'009'000'000'000);
+        QFile both(folder_.filePath(QStringLiteral("both.pcapng")));
+        QVERIFY(both.open(QIODevice::WriteOnly));
+        both.write(first + second);
+        both.close();
+        MainWindow* log = MainWindow::openFile(both.fileName(), window_->document().rig(), nullptr);
+        QVERIFY(log != nullptr);
+        log->show();
+        QTRY_VERIFY_WITH_TIMEOUT(log->document().ready() && log->stage().snapshot().rows() == 180'000, 30'000);
+        QCOMPARE(log->document().buses().size(), std::size_t{2});
+        QCOMPARE(log->stage().catalog().busCount(), std::size_t{2});
+        QVERIFY(log->stage().catalog().find(0, {0x181, false}) != nullptr);
+        QVERIFY(log->stage().catalog().find(1, {0x181, false}) == nullptr);
+        QCOMPARE(log->document().measures().read([](const measure::MeasureState& s) { return s.rows; }), std::uint64_t{180'000});
+        QCOMPARE(log->document().measures().read([](const measure::MeasureState& s) { return s.loads.size(); }), std::size_t{2});
+        log->close();
+    }
+
+    void readingIsEndedByEscapeAndWhatWasReadStays()
+    {
+        const QString path = folder_.filePath(QStringLiteral("long.pcapng"));
+        QVERIFY(QFile::exists(path));
+        MainWindow* log = MainWindow::openFile(path, window_->document().rig(), nullptr);
+        QVERIFY(log != nullptr);
+        QString said;
+        QTimer answer;
+        connect(&answer, &QTimer::timeout, this, [&] {
+            if (auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget())) {
+                said = box->text();
+                box->accept();
+            }
+        });
+        answer.start(20);
+        log->show();
+        QTRY_VERIFY_WITH_TIMEOUT(log->stage().snapshot().rows() > 0, 30'000);
+        QTest::keyClick(log->findChild<Timeline*>(), Qt::Key_Escape);
+        QTRY_VERIFY_WITH_TIMEOUT(log->document().ready() && !said.isEmpty(), 30'000);
+        QVERIFY(said.contains(QStringLiteral("cancelled")));
+        const std::uint64_t rows = log->document().trace().rows();
+        QVERIFY(rows > 0);
+        QTRY_COMPARE(log->stage().snapshot().rows(), rows);
+        QCOMPARE(log->document().measures().read([](const measure::MeasureState& s) { return s.rows; }), rows);
         log->close();
     }
 

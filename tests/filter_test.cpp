@@ -460,6 +460,38 @@ private Q_SLOTS:
         }
     }
 
+    void bitsAreCountedAndFoundByTheirNumber()
+    {
+        std::mt19937 random(28);
+        for (const unsigned oneIn : {1U, 2U, 7U, 500U, 20'000U}) {
+            auto bits = std::make_unique<RowBits>();
+            std::vector<std::uint32_t> rows;
+            for (std::uint32_t row = 0; row < trace::segmentRows; ++row)
+                if (random() % oneIn == 0) {
+                    bits->set(row);
+                    rows.push_back(row);
+                }
+            QCOMPARE(bits->index(), static_cast<std::uint32_t>(rows.size()));
+            for (std::size_t n = 0; n < rows.size(); n += 1 + random() % 50) {
+                QCOMPARE(bits->select(static_cast<std::uint32_t>(n)), rows[n]);
+                QCOMPARE(bits->rank(rows[n]), static_cast<std::uint32_t>(n));
+            }
+            const RowPart part = RowPart::ofBits(*bits);
+            QCOMPARE(part.count(), static_cast<std::uint32_t>(rows.size()));
+            QCOMPARE(part.kind(), rows.empty() ? RowPart::Kind::none : rows.size() > trace::segmentRows / 16 ? RowPart::Kind::dense : RowPart::Kind::sparse);
+            const trace::Segment segment(0);
+            auto again = std::make_unique<RowBits>();
+            part.fill(*again, segment);
+            QVERIFY(again->words == bits->words);
+            QVERIFY(part.memory() <= sizeof(RowPart) + std::max<std::size_t>(sizeof(RowBits), rows.size() * 2) + 64);
+        }
+        const RowPart all = RowPart::ofAll(100);
+        auto bits = std::make_unique<RowBits>();
+        all.fill(*bits, trace::Segment(0));
+        QCOMPARE(bits->index(), 100U);
+        QCOMPARE(RowPart::ofAll(0).kind(), RowPart::Kind::none);
+    }
+
     void aScanThatIsCancelledGoesOnWhereItWas()
     {
         Reference reference(27, 140'000);

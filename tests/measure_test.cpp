@@ -1,6 +1,8 @@
 // What is computed from a trace: load, levels of detail, periods, events.
 #include <QTest>
 
+#include <map>
+
 #include <cmath>
 #include <random>
 
@@ -230,6 +232,39 @@ private Q_SLOTS:
         }
         QCOMPARE(held, (std::vector<Time>{start + Time(40 * 20'000'000LL + 100'000'000)}));
         QCOMPARE(atOnce, 2);
+    }
+
+    void conditionsMayLookAtWhatCameBefore()
+    {
+        const auto catalog = smallCatalog();
+        const filter::NamedFilters::Map named = {{"deep", "Depth > 4 mm"}};
+        const auto compile = [&](const char* text) {
+            auto filter = filter::Filter::compile(text, catalog, {&named});
+            if (!filter)
+                qFatal("%s", filter.error().text().c_str());
+            return *filter;
+        };
+        Measures measures(catalog, {rate}, {{"rises", compile("Depth rises above 4 mm"), Time{0}}, {"jump", compile("Depth changes by 3"), Time{0}}, {"late", compile("id 0x123 and gap > 30 ms"), Time{0}},
+                                            {"soon", compile("id 0x124 and within 5 ms after (@deep)"), Time{0}}, {"second second", compile("id 0x123 and time 1 s .. 1.01 s"), Time{0}}});
+        trace::Trace trace;
+        const auto plan = catalog->messages().front();
+        for (int i = 0; i < 100; ++i) {
+            if (i == 70)
+                continue;   // a gap
+            can::Frame frame = frameAt(start + Time(i * 20'000'000LL), 291);
+            plan.plan.encode(frame.data.data(), 0, i >= 40 && i < 60 ? 5 : i == 80 ? 3.5 : 1);
+            trace.append(frame.view());
+            trace.append(frameAt(frame.time + Time(1'000'000), 0x124).view());
+        }
+        measures.advance(trace.snapshot());
+        std::map<std::string, std::vector<int>> at;
+        for (const Event& event : measures.read([](const MeasureState& s) { return s.events.events(); }))
+            at[event.text].push_back(static_cast<int>((event.time - start).count() / 20'000'000));
+        QCOMPARE(at["rises"], std::vector<int>{40});
+        QCOMPARE(at["jump"], (std::vector<int>{40, 60}));
+        QCOMPARE(at["late"], std::vector<int>{71});
+        QCOMPARE(at["soon"], std::vector<int>{40});     // it holds on through the following ones
+        QCOMPARE(at["second second"], std::vector<int>{50});
     }
 
     void burstsAndErrorFramesBecomeEvents()

@@ -469,6 +469,33 @@ private Q_SLOTS:
         QCOMPARE(static_cast<int>(playback.chosenByBus()[0]), chosen);
     }
 
+    void aRoutesFilterMayThinAndRemember()
+    {
+        World world;
+        auto log = std::make_shared<trace::Trace>();
+        log->addBus({"Main", {500'000, 0}});
+        for (int i = 0; i < 60; ++i) {
+            can::Frame frame;
+            frame.id = {i % 2 == 0 ? 256U : 512U, false};
+            frame.length = 8;
+            frame.data[2] = static_cast<std::uint8_t>(i / 10 % 2);
+            frame.time = ms(i < 30 ? i : i + 100);
+            log->append(frame.view());
+        }
+        const auto chosen = [&](const char* filter) {
+            Playback playback(world.scheduler, {&world.bus}, world.catalog);
+            playback.load(log, world.catalog);
+            playback.route({{0, Senders::all, {}, *filter::Filter::compile(filter, world.catalog)}});
+            return playback.chosen();
+        };
+        QCOMPARE(chosen(""), 60U);
+        QCOMPARE(chosen("every 6"), 10U);
+        QCOMPARE(chosen("first per id"), 2U);
+        QCOMPARE(chosen("gap > 50 ms"), 2U);
+        QCOMPARE(chosen("Mode changes"), 5U);
+        QCOMPARE(chosen("id 0x100 and within 4 ms after (Mode changes)"), 10U);
+    }
+
     void changingThePaceGoesOnFromWhereItStands()
     {
         World world;

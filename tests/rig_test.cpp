@@ -94,6 +94,40 @@ std::vector<drive::Route> onlyWaterUnit()
 class RigTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void filtersAreKeptInTheDocument()
+    {
+        const auto rig = rigFromText(R"({"wavetrope": 1, "name": "x", "filters": [{"name": "a", "expression": "id 0x1"}]})", "rig.json");
+        QVERIFY(rig.has_value());
+        Rig changed = *rig;
+        changed.keepFilter("deep cut", "@a or id 0x2");
+        changed.keepFilter("a", "id 0x3");
+        QCOMPARE(changed.namedFilters().size(), std::size_t{2});
+        QCOMPARE(QByteArray::fromStdString(changed.namedFilters().at("a")), QByteArray("id 0x3"));
+        const auto again = rigFromText(changed.document.dump(), "rig.json");
+        QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+        QVERIFY(again->namedFilters() == changed.namedFilters());
+        changed.keepFilter("a", "");
+        QVERIFY(!changed.namedFilters().contains("a"));
+        QCOMPARE(changed.document["filters"].size(), std::size_t{1});
+    }
+
+    void eventsUseTheFiltersOfTheRig()
+    {
+        const auto text = [](const char* when) {
+            return std::string(R"({"wavetrope": 1, "name": "x", "buses": [{"name": "Main", "rate": "500k"}], "filters": [{"name": "beat", "expression": "id 0x100"}],
+                "nodes": [{"name": "A", "buses": ["Main"], "sends": [{"id": "0x100", "length": 1, "every": "10 ms"}]}], "events": [{"name": "seen", "when": ")") + when + "\"}]}";
+        };
+        const auto rig = rigFromText(text("@beat and byte 0 = 0"), "rig.json");
+        QVERIFY2(rig.has_value(), rig ? "" : rig.error().text().c_str());
+        auto session = Session::create(*rig, loadDatabases(*rig));
+        QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
+        (*session)->runFor(std::chrono::milliseconds(100), nullptr);
+        QCOMPARE((*session)->measures().read([](const measure::MeasureState& s) { return s.events.events().size(); }), std::size_t{1});
+        const auto wrong = rigFromText(text("@bat"), "rig.json");
+        const auto refused = Session::create(*wrong, loadDatabases(*wrong));
+        QVERIFY(!refused && refused.error().text().find("there is no filter 'bat'") != std::string::npos);
+    }
+
     void expressionsOfNodesAreWorkedOut_data()
     {
         QTest::addColumn<QString>("text");

@@ -7,6 +7,7 @@
 #include <QCompleter>
 #include <QContextMenuEvent>
 #include <QFile>
+#include <QInputDialog>
 #include <QLabel>
 #include <QMenu>
 #include <QPushButton>
@@ -15,6 +16,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTimer>
+#include <QToolButton>
 #include <QWheelEvent>
 
 #include <cmath>
@@ -28,6 +30,7 @@
 #include "app/playback/playback_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/main_window.h"
+#include "app/shell/narrowing.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
@@ -166,6 +169,64 @@ private Q_SLOTS:
         stream->filterLine()->setText({});
         QVERIFY(stage().matches() == nullptr);
         QApplication::setActiveWindow(window_);  // which the menu was
+    }
+
+    void cellsNarrowTheRoster()
+    {
+        auto* roster = view<RosterView>("Watch");
+        choose("BladeState");
+        auto* rows = roster->findChild<RosterRows*>();
+        rows->refresh();
+        QTimer::singleShot(0, rows, [] {
+            auto* shown = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            QVERIFY(shown != nullptr);
+            for (QAction* action : shown->actions())
+                if (action->objectName() == QStringLiteral("notThis"))
+                    action->trigger();
+            shown->close();
+        });
+        QContextMenuEvent event(QContextMenuEvent::Keyboard, QPoint(), QPoint());
+        QApplication::sendEvent(rows->viewport(), &event);
+        QVERIFY2(roster->filterLine()->text().endsWith(QStringLiteral("not id 0x181")), qPrintable(roster->filterLine()->text()));
+        for (std::uint64_t i = 0; i < rows->count(); ++i)
+            QVERIFY(!rows->rowText(i).contains(QStringLiteral("BladeState")));
+        roster->filterLine()->setText({});
+        QApplication::setActiveWindow(window_);
+    }
+
+    void theMenuOfNamedFiltersUsesKeepsAndTakesOut()
+    {
+        auto* stream = view<StreamView>("Watch");
+        FilterLine* line = stream->filterLine();
+        auto* named = line->findChild<QToolButton*>(QStringLiteral("namedFilters"));
+        const auto within = [&](const std::function<void(QMenu*)>& act) {
+            QTimer::singleShot(0, line, [act] {
+                auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+                QVERIFY(menu != nullptr);
+                act(menu);
+                menu->close();
+            });
+            QTest::mouseClick(named, Qt::LeftButton);
+        };
+        line->setText(QStringLiteral("bus Body"));
+        within([&](QMenu* menu) {
+            QTimer::singleShot(0, line, [] {
+                auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+                QVERIFY(dialog != nullptr);
+                dialog->setTextValue(QStringLiteral("the body"));
+                dialog->accept();
+            });
+            menu->findChild<QAction*>(QStringLiteral("keepFilter"))->trigger();
+        });
+        QCOMPARE(window_->document().rig().namedFilters().count("the body"), std::size_t{1});
+        line->setText({});
+        within([](QMenu* menu) { menu->actions().front()->trigger(); });
+        QVERIFY(line->text().startsWith(QLatin1Char('@')));
+        QVERIFY(line->filter().understood() != nullptr);
+        keepFilter(stage(), QStringLiteral("the body"), {});
+        QCOMPARE(window_->document().rig().namedFilters().count("the body"), std::size_t{0});
+        line->setText({});
+        QApplication::setActiveWindow(window_);
     }
 
     void keysGoToTheSameIdentifierAndToPlaces()
