@@ -1,15 +1,13 @@
 #include "filter/narrow.h"
 
-#include <vector>
-
 #include "filter/lexer.h"
 
 namespace wavetrope::filter {
 
 namespace {
 
-// Where the thinning begins, or the end: `every` and `first` stand outside of parentheses, behind everything else.
-std::size_t endOfConditions(std::string_view filter)
+// Where one of two words first stands outside of parentheses, or the end.
+std::size_t placeOutside(std::string_view filter, std::string_view word, std::string_view otherWord)
 {
     Lexer lexer(filter);
     int depth = 0;
@@ -17,7 +15,7 @@ std::size_t endOfConditions(std::string_view filter)
         const Token& token = lexer.peek();
         if (token.kind == Token::Kind::mark)
             depth += token.text == "(" ? 1 : token.text == ")" ? -1 : 0;
-        else if (token.kind == Token::Kind::word && depth == 0 && (token.text == "every" || token.text == "first"))
+        else if (token.kind == Token::Kind::word && depth == 0 && (token.text == word || token.text == otherWord))
             return token.at;
     }
     return filter.size();
@@ -29,20 +27,7 @@ std::string_view trimmed(std::string_view text)
     return from == std::string_view::npos ? std::string_view{} : text.substr(from, text.find_last_not_of(" \t") - from + 1);
 }
 
-// Whether joining words stand outside of parentheses, so that the whole needs some.
-bool joins(std::string_view filter, std::string_view word)
-{
-    Lexer lexer(filter);
-    int depth = 0;
-    for (; lexer.peek().kind != Token::Kind::end; lexer.take()) {
-        const Token& token = lexer.peek();
-        if (token.kind == Token::Kind::mark)
-            depth += token.text == "(" ? 1 : token.text == ")" ? -1 : 0;
-        else if (token.kind == Token::Kind::word && depth == 0 && token.text == word)
-            return true;
-    }
-    return false;
-}
+bool joins(std::string_view filter, std::string_view word) { return placeOutside(filter, word, word) < filter.size(); }
 
 std::string grouped(std::string_view filter) { return joins(filter, "or") ? "(" + std::string(filter) + ")" : std::string(filter); }
 
@@ -50,7 +35,7 @@ std::string grouped(std::string_view filter) { return joins(filter, "or") ? "(" 
 
 std::string narrowed(std::string_view filter, std::string_view condition, Narrow how)
 {
-    const std::size_t end = endOfConditions(filter);
+    const std::size_t end = placeOutside(filter, "every", "first");    // a thinning stands behind everything else
     const std::string_view rest = trimmed(filter.substr(0, end));
     const std::string thinning = end < filter.size() ? " " + std::string(trimmed(filter.substr(end))) : "";
     const bool compound = joins(condition, "or") || joins(condition, "and");
