@@ -3,21 +3,15 @@
 #include <cstdio>
 #include <limits>
 
+#include "can/number_text.h"
+
 namespace wavetrope::can {
 
 std::string secondsText(Time time)
 {
-    std::int64_t seconds = time.count() / 1'000'000'000;
-    std::int64_t rest = time.count() % 1'000'000'000;
-    const bool negative = time.count() < 0;
-    if (negative) {
-        seconds = -seconds;
-        rest = -rest;
-    }
-    char buffer[40];
-    std::snprintf(buffer, sizeof buffer, "%s%lld.%09lld", negative ? "-" : "", static_cast<long long>(seconds),
-                  static_cast<long long>(rest));
-    return buffer;
+    std::string text;
+    appendSeconds(text, time);
+    return text;
 }
 
 std::optional<Time> spanFromText(std::string_view text)

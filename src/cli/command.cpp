@@ -81,14 +81,17 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path)
     return log;
 }
 
-void addNarrowing(CLI::App& command, Narrowing& narrowing)
+CLI::Option* addQuestion(CLI::App& command, Question& question)
 {
-    command.add_option("--filter", narrowing.filter, "Only what passes, see docs/filter-language.md");
-    command.add_option("--filters-of", narrowing.rig, "A rig whose named filters may be used as @name");
-    command.add_option("--threads", narrowing.threads, "Threads that look through the log; as many as there are cores where it is not given")->check(CLI::Range(0, 256));
+    command.add_option("log", question.log, "The log")->required();
+    command.add_option("--filter", question.narrowing.filter, "Only what passes, see docs/filter-language.md");
+    command.add_option("--filters-of", question.narrowing.rig, "A rig whose named filters may be used as @name");
+    command.add_option("--threads", question.narrowing.threads, "Threads that work; as many as there are cores where it is not given")->check(CLI::Range(0, 256));
+    addMatchOption(command, question.match);
+    return command.add_option("--database", question.databases, "[BUS=]FILE that explains frames; the bus may be left out");
 }
 
-Expected<std::unique_ptr<filter::FilterScan>> matchingRows(const LoadedLog& log, const std::shared_ptr<const database::Catalog>& catalog, const Narrowing& narrowing)
+Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_ptr<const database::Catalog>& catalog)
 {
     filter::NamedFilters::Map named;
     if (!narrowing.rig.empty()) {
@@ -97,17 +100,31 @@ Expected<std::unique_ptr<filter::FilterScan>> matchingRows(const LoadedLog& log,
             return tl::unexpected(rig.error());
         named = rig->namedFilters();
     }
-    auto filter = filter::Filter::compile(narrowing.filter, catalog, {&named});
+    return filter::Filter::compile(narrowing.filter, catalog, {&named});
+}
+
+Expected<Answer> ask(const Question& question)
+{
+    Answer answer;
+    auto log = loadLog(question.log);
+    if (!log)
+        return tl::unexpected(log.error());
+    answer.log = std::move(*log);
+    auto catalog = catalogFromOptions(answer.log->buses, question.databases, question.match);
+    if (!catalog)
+        return tl::unexpected(catalog.error());
+    answer.catalog = std::move(*catalog);
+    auto filter = filterOf(question.narrowing, answer.catalog);
     if (!filter)
         return tl::unexpected(filter.error());
-    auto scan = std::make_unique<filter::FilterScan>(std::move(*filter));
-    const trace::Snapshot snapshot = log.trace.snapshot();
+    answer.scan = std::make_unique<filter::FilterScan>(std::move(*filter));
+    const trace::Snapshot snapshot = answer.log->trace.snapshot();
     ProgressLine progress("filtering");
-    while (!scan->advance(snapshot, {std::uint64_t{256} * trace::segmentRows, narrowing.threads, &interrupted}) && !interrupted)
-        progress.show(scan->seen(), snapshot.rows());
+    while (!answer.scan->advance(snapshot, {std::uint64_t{256} * trace::segmentRows, question.narrowing.threads, &interrupted}) && !interrupted)
+        progress.show(answer.scan->seen(), snapshot.rows());
     if (interrupted)
         return fail("cancelled");
-    return scan;
+    return answer;
 }
 
 BusOption splitBusOption(const std::string& option)

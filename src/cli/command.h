@@ -59,10 +59,26 @@ struct Narrowing {
     std::string rig;                ///< Document whose named filters may be used; empty for none.
     unsigned threads = 0;           ///< 0: as many as the machine has cores.
 };
-/// Adds --filter, --filters-of and --threads.
-void addNarrowing(CLI::App& command, Narrowing& narrowing);
-/// Finds the rows that pass.
-[[nodiscard]] Expected<std::unique_ptr<filter::FilterScan>> matchingRows(const LoadedLog& log, const std::shared_ptr<const database::Catalog>& catalog, const Narrowing& narrowing);
+/// Compiles its filter.
+[[nodiscard]] Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_ptr<const database::Catalog>& catalog);
+
+/// A log, what explains it, and which of its frames.
+struct Question {
+    std::string log;
+    std::vector<std::string> databases;
+    database::Match match = database::Match::full;
+    Narrowing narrowing;
+};
+/// Adds the log, --database, --match, --filter, --filters-of and --threads; gives the option --database.
+CLI::Option* addQuestion(CLI::App& command, Question& question);
+
+/// The log, read and explained, and the rows that pass.
+struct Answer {
+    std::unique_ptr<LoadedLog> log;
+    std::shared_ptr<const database::Catalog> catalog;
+    std::unique_ptr<filter::FilterScan> scan;
+};
+[[nodiscard]] Expected<Answer> ask(const Question& question);
 
 /// Splits "[BUS=]VALUE"; the bus is empty where none is named.
 struct BusOption {

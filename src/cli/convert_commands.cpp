@@ -1,64 +1,82 @@
 // convert.
 #include "can/time_text.h"
 #include "cli/command.h"
-#include "filter/filter.h"
-#include "formats/log_file.h"
+#include "convert/conversion.h"
 
 namespace wavetrope::cli {
 
 namespace {
 
 struct Options {
-    std::string in, out, from, to;
-    Narrowing narrowing;
-    std::vector<std::string> databases;
+    Question question;
+    std::string out, from, to, signals, step, time = "start";
+    bool wide = false;
+    bool interpolate = false;
+    bool overwrite = false;
 };
+
+// What the options ask for, but for what needs the log.
+Expected<convert::Conversion> conversionOf(const Options& options)
+{
+    convert::Conversion conversion;
+    const auto form = convert::formForName(options.out);
+    if (!form)
+        return tl::unexpected(form.error());
+    conversion.path = options.out;
+    conversion.form = *form;
+    conversion.signals = options.signals;
+    conversion.overwrite = options.overwrite;
+    conversion.threads = options.question.narrowing.threads;
+    conversion.clock = options.time == "epoch" ? convert::Clock::epoch : convert::Clock::start;
+    const bool wide = options.wide || options.interpolate || !options.step.empty();
+    if (wide && *form != convert::Form::rows)
+        return fail("--wide, --step and --interpolate are for CSV", options.out, "End the name in .csv");
+    if (wide)
+        conversion.form = convert::Form::table;
+    if (!options.step.empty()) {
+        const auto step = can::spanFromText(options.step);
+        if (!step || step->count() <= 0)
+            return fail("--step '" + options.step + "': expected a time such as 10ms");
+        conversion.step = *step;
+    }
+    if (options.interpolate && conversion.step.count() == 0)
+        return fail("--interpolate needs a --step at which there are rows", {}, "Give one, such as --step 10ms");
+    conversion.between = options.interpolate ? convert::Between::interpolate : convert::Between::hold;
+    return conversion;
+}
 
 int convert(const Options& options)
 {
-    if (const auto format = formats::formatForName(options.out); !format)
-        return report(format.error());
-    const auto log = loadLog(options.in);
+    auto conversion = conversionOf(options);
+    if (!conversion)
+        return report(conversion.error());
+    const auto log = loadLog(options.question.log);
     if (!log)
         return report(log.error());
-    const auto catalog = catalogFromOptions((*log)->buses, options.databases);
+    const auto catalog = catalogFromOptions((*log)->buses, options.question.databases, options.question.match);
     if (!catalog)
         return report(catalog.error());
-    const auto matching = matchingRows(**log, *catalog, options.narrowing);
-    if (!matching)
-        return report(matching.error());
-    const auto snapshot = (*log)->trace.snapshot();
-    const can::Time origin = snapshot.rows() > 0 ? snapshot.time(0) : can::Time{0};
-    can::Time from = can::Time::min();
-    can::Time to = can::Time::max();
-    for (const auto& [text, time, name] : {std::tuple{&options.from, &from, "--from"}, std::tuple{&options.to, &to, "--to"}}) {
+    auto filter = filterOf(options.question.narrowing, *catalog);
+    if (!filter)
+        return report(filter.error());
+    conversion->filter = std::move(*filter);
+    for (const auto& [text, time, name] : {std::tuple{&options.from, &conversion->from, "--from"}, std::tuple{&options.to, &conversion->to, "--to"}}) {
         if (text->empty())
             continue;
-        const auto moment = can::momentFromText(*text, origin);
+        const auto moment = can::momentFromText(*text, (*log)->trace.origin());
         if (!moment)
             return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
         *time = *moment;
     }
-    auto file = formats::LogFile::create(options.out, (*log)->buses);
-    if (!file)
-        return report(file.error());
-    if (!(*file)->losses().empty())
-        warn((*file)->losses());
     ProgressLine progress("writing " + options.out);
-    (*matching)->rows().each(0, [&](trace::Row row) {
-        const can::FrameView frame = snapshot.frame(row);
-        if (frame.time >= from && frame.time <= to)
-            (*file)->write(frame);
-        if (row % 65536 == 0)
-            progress.show(row, snapshot.rows());
+    const auto outcome = convert::convert((*log)->trace.snapshot(), *catalog, *conversion, [&](std::uint64_t done, std::uint64_t total) {
+        progress.show(done, total);
         return !interrupted;
     });
-    if (interrupted) {
-        (*file)->discard();
-        return report("cancelled; nothing was written");
-    }
-    if (const auto finished = (*file)->finish(); !finished)
-        return report(finished.error());
+    if (!outcome)
+        return report(outcome.error());
+    for (const std::string& warning : outcome->warnings)
+        warn(warning);
     return 0;
 }
 
@@ -67,13 +85,17 @@ int convert(const Options& options)
 void addConvertCommands(CLI::App& program, int& result)
 {
     const auto options = std::make_shared<Options>();
-    CLI::App* command = program.add_subcommand("convert", "Writes a log in another format, or a part of it");
-    command->add_option("in", options->in, "The log")->required();
-    command->add_option("out", options->out, "The new log; its format follows from its name")->required();
-    addNarrowing(*command, options->narrowing);
-    command->add_option("--database", options->databases, "[BUS=]FILE, for names in the filter");
+    CLI::App* command = program.add_subcommand("convert", "Writes a log, or a part of it, in another form: a log format, CSV or SQLite, compressed or not");
+    addQuestion(*command, options->question);
+    command->add_option("out", options->out, "The new file; its form follows from its name: .pcapng, .pcap, .csv, .sqlite, each also with .gz or .zst behind")->required();
     command->add_option("--from", options->from, "Seconds since 1970, or +12.5s from the first frame");
     command->add_option("--to", options->to, "The same");
+    command->add_option("--signals", options->signals, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
+    command->add_flag("--wide", options->wide, "CSV with a column for each signal, a row whenever a value changes");
+    command->add_option("--step", options->step, "CSV with a column for each signal, a row at each step, such as 10ms");
+    command->add_flag("--interpolate", options->interpolate, "With --step: values between two samples, in place of the last one");
+    command->add_option("--time", options->time, "CSV times since the first frame (start) or since 1970 (epoch)")->check(CLI::IsMember({"start", "epoch"}));
+    command->add_flag("--overwrite", options->overwrite, "Replace a file that exists");
     command->callback([options, &result] { result = convert(*options); });
 }
 

@@ -9,7 +9,7 @@
 #include "can/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
-#include "filter/filter.h"
+#include "convert/value_rows.h"
 #include "measure/load_bins.h"
 
 namespace wavetrope::cli {
@@ -109,7 +109,7 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
     return columns;
 }
 
-int list(const std::string& path, const Narrowing& narrowing, const std::string& columnText, const std::vector<std::string>& databases)
+int list(const Question& question, const std::string& columnText)
 {
     std::vector<Column> columns;
     std::string rest = columnText;
@@ -129,79 +129,55 @@ int list(const std::string& path, const Narrowing& narrowing, const std::string&
         columns.push_back(found->second);
         names.push_back(name);
     }
-    const auto log = loadLog(path);
-    if (!log)
-        return report(log.error());
-    const auto catalog = catalogFromOptions((*log)->buses, databases);
-    if (!catalog)
-        return report(catalog.error());
-    const auto matching = matchingRows(**log, *catalog, narrowing);
-    if (!matching)
-        return report(matching.error());
+    const auto answer = ask(question);
+    if (!answer)
+        return report(answer.error());
+    const LoadedLog& log = *answer->log;
     CsvWriter out(stdout);
     for (const std::string& name : names)
         out.field(name);
     out.endRow();
-    const auto snapshot = (*log)->trace.snapshot();
-    (*matching)->rows().each(0, [&](trace::Row row) {
+    const auto snapshot = log.trace.snapshot();
+    answer->scan->rows().each(0, [&](trace::Row row) {
         const can::FrameView frame = snapshot.frame(row);
         for (const Column column : columns)
-            column(out, frame, **log, **catalog);
+            column(out, frame, log, *answer->catalog);
         out.endRow();
         return !interrupted;
     });
     return 0;
 }
 
-int decode(const std::string& path, const std::vector<std::string>& databases, const std::string& glob, const Narrowing& narrowing, database::Match match)
+int decode(const Question& question, const std::string& glob)
 {
-    const auto log = loadLog(path);
-    if (!log)
-        return report(log.error());
-    const auto catalog = catalogFromOptions((*log)->buses, databases, match);
-    if (!catalog)
-        return report(catalog.error());
-    const auto matching = matchingRows(**log, *catalog, narrowing);
-    if (!matching)
-        return report(matching.error());
-    CsvWriter out(stdout);
-    out.row({"time", "bus", "id", "message", "signal", "raw", "value", "unit", "label"});
-    const auto snapshot = (*log)->trace.snapshot();
-    std::vector<database::Decoded> decoded;
-    std::uint64_t tooShort = 0;
-    (*matching)->rows().each(0, [&](trace::Row row) {
-        const can::FrameView frame = snapshot.frame(row);
-        const auto* entry = (*catalog)->find(frame);
-        if (entry == nullptr)
-            return !interrupted;
-        decoded.clear();
-        tooShort += entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
-        for (const database::Decoded& value : decoded) {
-            const database::Signal& signal = entry->message->signals[value.signal];
-            if (!glob.empty() && !filter::fitsPattern(signal.name, glob) && !filter::fitsPattern(entry->message->name + "." + signal.name, glob))
-                continue;
-            out.row({can::secondsText(frame.time), (*log)->buses[frame.bus].name, can::toText(frame.id), entry->message->name, signal.name, database::rawText(entry->plan.plan(value.signal), value.bits),
-                     database::numberText(value.value), signal.unit, signal.textOf(value.raw)});
-        }
-        return !interrupted;
-    });
-    if (tooShort > 0)
-        warn(std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+    const auto answer = ask(question);
+    if (!answer)
+        return report(answer.error());
+    class Out final : public formats::ByteTarget {
+    public:
+        void write(std::span<const std::uint8_t> bytes) override { good = good && std::fwrite(bytes.data(), 1, bytes.size(), stdout) == bytes.size(); }
+        bool good = true;
+    } out;
+    convert::Conversion conversion;
+    conversion.signals = glob;
+    conversion.clock = convert::Clock::epoch;
+    conversion.threads = question.narrowing.threads;
+    convert::Outcome outcome;
+    const auto snapshot = answer->log->trace.snapshot();
+    const convert::Frames frames(snapshot, &answer->scan->rows(), can::Time::min(), can::Time::max());
+    convert::writeValueRows(frames, *answer->catalog, conversion, out, outcome, [&](std::uint64_t, std::uint64_t) { return out.good && !interrupted; });
+    std::fflush(stdout);
+    for (const std::string& warning : outcome.warnings)
+        warn(warning);
     return 0;
 }
 
-int count(const std::string& path, const std::vector<std::string>& databases, const Narrowing& narrowing)
+int count(const Question& question)
 {
-    const auto log = loadLog(path);
-    if (!log)
-        return report(log.error());
-    const auto catalog = catalogFromOptions((*log)->buses, databases);
-    if (!catalog)
-        return report(catalog.error());
-    const auto matching = matchingRows(**log, *catalog, narrowing);
-    if (!matching)
-        return report(matching.error());
-    std::printf("%llu\n", static_cast<unsigned long long>((*matching)->rows().size()));
+    const auto answer = ask(question);
+    if (!answer)
+        return report(answer.error());
+    std::printf("%llu\n", static_cast<unsigned long long>(answer->scan->rows().size()));
     return 0;
 }
 
@@ -262,11 +238,10 @@ int load(const std::string& path, const std::vector<std::string>& rates, const s
 void addLogCommands(CLI::App& program, int& result)
 {
     struct Options {
-        Narrowing narrowing;
+        Question question;
         std::string log, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
-        std::vector<std::string> databases, rates;
+        std::vector<std::string> rates;
         bool json = false;
-        database::Match match = database::Match::full;
     };
     const auto options = std::make_shared<Options>();
 
@@ -276,25 +251,18 @@ void addLogCommands(CLI::App& program, int& result)
     command->callback([options, &result] { result = info(options->log, options->json); });
 
     command = program.add_subcommand("list", "The frames of a log as CSV");
-    command->add_option("log", options->log, "The log")->required();
-    addNarrowing(*command, options->narrowing);
+    addQuestion(*command, options->question);
     command->add_option("--columns", options->columns, "Comma-separated; also name, sender, dlc, nominal_bits, data_bits, stuff_bits");
-    command->add_option("--database", options->databases, "[BUS=]FILE, for names and filters");
-    command->callback([options, &result] { result = list(options->log, options->narrowing, options->columns, options->databases); });
+    command->callback([options, &result] { result = list(options->question, options->columns); });
 
     command = program.add_subcommand("decode", "The signals of a log as CSV, a row a value");
-    command->add_option("log", options->log, "The log")->required();
-    command->add_option("--database", options->databases, "[BUS=]FILE")->required();
+    addQuestion(*command, options->question)->required();
     command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
-    addNarrowing(*command, options->narrowing);
-    addMatchOption(*command, options->match);
-    command->callback([options, &result] { result = decode(options->log, options->databases, options->glob, options->narrowing, options->match); });
+    command->callback([options, &result] { result = decode(options->question, options->glob); });
 
     command = program.add_subcommand("count", "How many frames of a log pass a filter");
-    command->add_option("log", options->log, "The log")->required();
-    command->add_option("--database", options->databases, "[BUS=]FILE, for names in the filter");
-    addNarrowing(*command, options->narrowing);
-    command->callback([options, &result] { result = count(options->log, options->databases, options->narrowing); });
+    addQuestion(*command, options->question);
+    command->callback([options, &result] { result = count(options->question); });
 
     command = program.add_subcommand("load", "The bus load of a log over time as CSV");
     command->add_option("log", options->log, "The log")->required();

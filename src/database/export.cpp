@@ -13,7 +13,7 @@
 #include "database/dbc_writer.h"
 #include "database/field_text.h"
 #include "database/layout.h"
-#include "database/replace_file.h"
+#include "can/replace_file.h"
 
 namespace wavetrope::database {
 

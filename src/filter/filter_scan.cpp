@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
-#include <thread>
+
+#include "can/in_parallel.h"
 
 namespace wavetrope::filter {
 
@@ -11,25 +12,6 @@ namespace {
 
 // Segments whose results are published together.
 constexpr std::size_t segmentsAtOnce = 64;
-
-// Calls work(i) for each i below count, on several threads.
-template <class Work>
-void inParallel(std::size_t count, unsigned threads, Work work)
-{
-    if (threads == 0)
-        threads = std::max(1U, std::thread::hardware_concurrency());
-    std::atomic<std::size_t> next{0};
-    const auto run = [&] {
-        for (std::size_t i = next++; i < count; i = next++)
-            work(i);
-    };
-    std::vector<std::thread> others;
-    for (unsigned t = 1; t < threads && t < count; ++t)
-        others.emplace_back(run);
-    run();
-    for (std::thread& other : others)
-        other.join();
-}
 
 // A comparison as a stretch of numbers, so that the same two tests serve all of them.
 struct Interval {

@@ -33,15 +33,60 @@ Expected<ByteSource> ByteSource::open(const std::string& path)
     ByteSource source;
     source.name_ = path;
     source.file_ = file;
-    source.size_ = static_cast<std::uint64_t>(info.st_size);
+    source.stored_ = static_cast<std::uint64_t>(info.st_size);
+    source.recogniseCompression();
     return source;
 }
 
-ByteSource::ByteSource(std::span<const std::uint8_t> memory) : memory_(memory), size_(memory.size()) {}
+ByteSource::ByteSource(std::span<const std::uint8_t> memory, bool inflate) : memory_(memory), stored_(memory.size())
+{
+    if (inflate)
+        recogniseCompression();
+}
+
+void ByteSource::recogniseCompression()
+{
+    std::uint8_t head[4];
+    const Compression compression = compressionOfHead({head, fetch(0, head)});
+    if (compression == Compression::none)
+        return;
+    fetched_ = std::make_shared<std::uint64_t>(0);
+    // The source may be moved: the function holds what it needs.
+    inflater_ = Inflater::make(compression, [file = file_, memory = memory_, at = fetched_](std::span<std::uint8_t> out) {
+        ByteSource plain;
+        plain.file_ = file;
+        plain.memory_ = memory;
+        const std::size_t got = plain.fetch(*at, out);
+        plain.file_ = -1;
+        *at += got;
+        return got;
+    });
+}
+
+std::size_t ByteSource::fetch(std::uint64_t from, std::span<std::uint8_t> out) const
+{
+    if (file_ < 0) {
+        const std::size_t count = from >= memory_.size() ? 0 : std::min<std::size_t>(out.size(), memory_.size() - from);
+        if (count > 0)
+            std::memcpy(out.data(), memory_.data() + from, count);
+        return count;
+    }
+    std::size_t done = 0;
+    while (done < out.size()) {
+        const ssize_t got = ::pread(file_, out.data() + done, out.size() - done, static_cast<off_t>(from + done));
+        if (got < 0 && errno == EINTR)
+            continue;
+        if (got <= 0)
+            break;
+        done += static_cast<std::size_t>(got);
+    }
+    return done;
+}
 
 ByteSource::ByteSource(ByteSource&& other) noexcept
     : name_(std::move(other.name_)), file_(other.file_), memory_(other.memory_), buffer_(std::move(other.buffer_)),
-      bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), size_(other.size_)
+      bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), stored_(other.stored_),
+      inflater_(std::move(other.inflater_)), fetched_(std::move(other.fetched_))
 {
     other.file_ = -1;
 }
@@ -55,8 +100,8 @@ ByteSource::~ByteSource()
 std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
 {
     wanted = std::min(wanted, mostAtOnce);
-    if (file_ < 0)
-        return memory_.subspan(static_cast<std::size_t>(std::min<std::uint64_t>(position_, size_)));
+    if (file_ < 0 && inflater_ == nullptr)
+        return memory_.subspan(static_cast<std::size_t>(std::min<std::uint64_t>(position_, stored_)));
     const std::uint64_t bufferEnd = bufferStart_ + bufferFill_;
     if (position_ < bufferStart_ || position_ + wanted > bufferEnd) {
         const std::size_t kept = position_ >= bufferStart_ && position_ < bufferEnd ? static_cast<std::size_t>(bufferEnd - position_) : 0;
@@ -65,16 +110,8 @@ std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
         if (kept > 0)
             std::memmove(buffer_.data(), buffer_.data() + (position_ - bufferStart_), kept);
         bufferStart_ = position_;
-        bufferFill_ = kept;
-        while (bufferFill_ < buffer_.size()) {
-            const ssize_t got = ::pread(file_, buffer_.data() + bufferFill_, buffer_.size() - bufferFill_,
-                                        static_cast<off_t>(bufferStart_ + bufferFill_));
-            if (got < 0 && errno == EINTR)
-                continue;
-            if (got <= 0)
-                break;
-            bufferFill_ += static_cast<std::size_t>(got);
-        }
+        const std::span<std::uint8_t> room(buffer_.data() + kept, buffer_.size() - kept);
+        bufferFill_ = kept + (inflater_ != nullptr ? inflater_->read(room) : fetch(bufferStart_ + kept, room));
     }
     const auto offset = static_cast<std::size_t>(position_ - bufferStart_);
     return {buffer_.data() + offset, bufferFill_ - offset};
@@ -82,7 +119,17 @@ std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
 
 void ByteSource::skip(std::uint64_t count)
 {
-    position_ = count > size_ - std::min(position_, size_) ? size_ : position_ + count;
+    if (inflater_ == nullptr) {
+        position_ = count > stored_ - std::min(position_, stored_) ? stored_ : position_ + count;
+        return;
+    }
+    while (count > 0) {  // compressed bytes can only be gone through
+        const std::uint64_t step = std::min<std::uint64_t>(count, window(1).size());
+        if (step == 0)
+            return;
+        position_ += step;
+        count -= step;
+    }
 }
 
 }  // namespace wavetrope::formats

@@ -2,21 +2,24 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <span>
 #include <string>
 #include <vector>
 
 #include "can/error.h"
+#include "formats/compression.h"
 
 namespace wavetrope::formats {
 
-/// Hands out contiguous stretches of bytes. What was handed out stays valid until the next call of `window`.
+/// Hands out contiguous stretches of bytes. What was handed out stays valid until the next call of `window`. Compressed
+/// bytes are recognised, and handed out as what they hold.
 class ByteSource {
 public:
     /// Opens a file. Errors for what is missing, unreadable or a directory.
     [[nodiscard]] static Expected<ByteSource> open(const std::string& path);
-    /// Reads from memory that outlives the source.
-    explicit ByteSource(std::span<const std::uint8_t> memory);
+    /// Reads from memory that outlives the source; compressed bytes are taken apart only where that is asked for.
+    explicit ByteSource(std::span<const std::uint8_t> memory, bool inflate = false);
     ~ByteSource();
     ByteSource(ByteSource&& other) noexcept;
     ByteSource& operator=(ByteSource&&) = delete;
@@ -30,22 +33,33 @@ public:
     void skip(std::uint64_t count);
 
     [[nodiscard]] std::uint64_t position() const { return position_; }
-    [[nodiscard]] std::uint64_t size() const { return size_; }
+    /// How many bytes there are; of compressed ones that is not known beforehand, and this is the largest number.
+    [[nodiscard]] std::uint64_t size() const { return inflater_ == nullptr ? stored_ : ~std::uint64_t{0}; }
     [[nodiscard]] const std::string& name() const { return name_; }
+    /// What is wrong with the compressed bytes, if anything: what was handed out before is good.
+    [[nodiscard]] std::string damage() const { return inflater_ == nullptr ? std::string() : inflater_->damage(); }
+
+    /// How far the reading has got, in bytes as they are stored.
+    [[nodiscard]] std::uint64_t done() const { return inflater_ == nullptr ? position_ : *fetched_; }
+    [[nodiscard]] std::uint64_t total() const { return stored_; }
 
     static constexpr std::size_t mostAtOnce = 16U << 20;
 
 private:
     ByteSource() = default;
+    void recogniseCompression();
+    std::size_t fetch(std::uint64_t from, std::span<std::uint8_t> out) const;
 
     std::string name_ = "memory";
     int file_ = -1;
     std::span<const std::uint8_t> memory_;
     std::vector<std::uint8_t> buffer_;
-    std::uint64_t bufferStart_ = 0;     // position of buffer_[0] in the file
+    std::uint64_t bufferStart_ = 0;     // position of buffer_[0]
     std::size_t bufferFill_ = 0;
     std::uint64_t position_ = 0;
-    std::uint64_t size_ = 0;
+    std::uint64_t stored_ = 0;          // bytes of the file
+    std::unique_ptr<Inflater> inflater_;
+    std::shared_ptr<std::uint64_t> fetched_;    // of them, those that the inflater has had
 };
 
 }  // namespace wavetrope::formats

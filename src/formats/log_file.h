@@ -5,40 +5,39 @@
 #include <string>
 
 #include "formats/log_format.h"
+#include "formats/output_file.h"
 
 namespace wavetrope::formats {
 
-/// Writes a log beside its place (name + ".part") and renames it when it is finished, so that a file of that name is
-/// always whole. What `flush` has handed to the system survives the end of the program.
+/// Writes frames to a file that stands beside its place until it is finished; its format follows from its name.
 class LogFile {
 public:
-    /// Begins a file; its format follows from its name.
+    /// Begins a file.
     [[nodiscard]] static Expected<std::unique_ptr<LogFile>> create(const std::string& path, std::span<const trace::TraceBus> buses);
-    /// Without `finish`, the part stays where it is.
-    ~LogFile();
-    LogFile(const LogFile&) = delete;
-    LogFile& operator=(const LogFile&) = delete;
 
-    void write(const can::FrameView& frame);
+    void write(const can::FrameView& frame)
+    {
+        encoder_->frame(*file_, frame);
+        ++frames_;
+    }
     /// Hands everything to the system. An error when the disk is full or gone; frames so far stay readable.
-    [[nodiscard]] Expected<void> flush();
+    [[nodiscard]] Expected<void> flush() { return file_->flush(); }
     /// Flushes, closes and renames.
-    [[nodiscard]] Expected<void> finish();
+    [[nodiscard]] Expected<void> finish() { return file_->finish(); }
     /// Closes and removes the part.
-    void discard();
+    void discard() { file_->discard(); }
 
-    [[nodiscard]] const std::string& path() const { return path_; }
+    [[nodiscard]] bool good() const { return file_->good(); }
+    [[nodiscard]] const std::string& path() const { return file_->path(); }
     [[nodiscard]] std::uint64_t frames() const { return frames_; }
-    [[nodiscard]] std::uint64_t bytes() const;
+    [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
     /// What the format cannot hold of these buses, in words.
     [[nodiscard]] const std::string& losses() const { return losses_; }
 
 private:
-    class Target;
-    LogFile(std::string path, std::unique_ptr<Target> target, std::unique_ptr<LogEncoder> encoder);
+    LogFile(std::unique_ptr<OutputFile> file, std::unique_ptr<LogEncoder> encoder) : file_(std::move(file)), encoder_(std::move(encoder)) {}
 
-    std::string path_;
-    std::unique_ptr<Target> target_;
+    std::unique_ptr<OutputFile> file_;
     std::unique_ptr<LogEncoder> encoder_;
     std::string losses_;
     std::uint64_t frames_ = 0;

@@ -61,7 +61,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
     for (bool more = true; more;) {
         batch.flush();
         if (source.position() >= nextProgress) {
-            if (!sink.onProgress(source.position(), source.size())) {
+            if (!sink.onProgress(source.done(), source.total())) {
                 report.cancelled = true;
                 break;
             }
@@ -109,7 +109,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
         source.skip(at);
     }
     batch.flush();
-    sink.onProgress(source.size(), source.size());
+    sink.onProgress(source.total(), source.total());
     if (malformed > 0)
         report.warnings.push_back({std::to_string(malformed) + " packets that are no frame stepped over", source.name(), 0, 0, {}});
     report.frames = batch.total();

@@ -38,7 +38,7 @@ public:
         while (more) {
             batch_.flush();
             if (source_.position() >= nextProgress) {
-                if (!sink_.onProgress(source_.position(), source_.size())) {
+                if (!sink_.onProgress(source_.done(), source_.total())) {
                     report_.cancelled = true;
                     break;
                 }
@@ -64,7 +64,7 @@ public:
                 more = false;
         }
         batch_.flush();
-        sink_.onProgress(source_.size(), source_.size());
+        sink_.onProgress(source_.total(), source_.total());
         report_.frames = batch_.total();
         countedWarning(otherLinks_, "packets of other link types stepped over");
         countedWarning(malformed_, "packets that are no frame stepped over");

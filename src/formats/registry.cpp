@@ -31,23 +31,29 @@ std::string knownExtensions()
 
 Expected<const LogFormat*> formatForName(const std::string& path)
 {
-    std::string lower = path;
+    std::string lower(withoutCompression(path));
     std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     for (const LogFormat& format : logFormats())
         for (const std::string& extension : format.extensions)
             if (lower.ends_with(extension))
                 return &format;
-    return fail("no log format has this file name", path, "End it in one of: " + knownExtensions());
+    return fail("no log format has this file name", path, "End it in one of: " + knownExtensions() + "; .gz or .zst behind it compresses");
 }
 
 Expected<ReadReport> readLog(ByteSource& source, LogSink& sink)
 {
     const auto head = source.window(64);
     if (head.empty())
-        return fail("the file is empty", source.name(), "Choose a log with frames in it");
+        return fail(source.damage().empty() ? "the file is empty" : source.damage(), source.name(), "Choose a log with frames in it");
     for (const LogFormat& format : logFormats())
-        if (format.recognise(head))
-            return format.read(source, sink);
+        if (format.recognise(head)) {
+            auto report = format.read(source, sink);
+            if (report && !source.damage().empty())
+                report->warnings.push_back({source.damage() + "; everything before was read", source.name(), 0, 0, {}});
+            return report;
+        }
+    if (!source.damage().empty())
+        return fail(source.damage(), source.name(), "Fetch or record it again");
     return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions());
 }
 

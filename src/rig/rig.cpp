@@ -8,7 +8,7 @@
 
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
-#include "database/replace_file.h"
+#include "can/replace_file.h"
 #include "drive/json_reader.h"
 
 namespace wavetrope::rig {
@@ -266,7 +266,7 @@ Expected<Rig> loadRig(const std::string& path)
 
 Expected<void> saveRig(const Rig& rig, const std::string& path)
 {
-    return database::replaceFile(path, rig.document.dump(2) + '\n');
+    return replaceFile(path, rig.document.dump(2) + '\n');
 }
 
 LoadedDatabases loadDatabases(const Rig& rig)

@@ -9,7 +9,7 @@
 #include "database/database_json.h"
 #include "database/dbc_writer.h"
 #include "database/export.h"
-#include "database/replace_file.h"
+#include "can/replace_file.h"
 
 namespace wavetrope::rig {
 
@@ -196,7 +196,7 @@ Expected<void> Shelf::save(std::size_t index, bool overwrite)
     auto bytes = database::writeDbc(entry.edited, entry.reading.database, entry.reading.source);
     if (!bytes)
         return tl::unexpected(bytes.error());
-    if (auto written = database::replaceFile(entry.path, *bytes); !written)
+    if (auto written = replaceFile(entry.path, *bytes); !written)
         return written;
     entry.stamp = stampOf(entry.path);
     entry.savedAt = entry.at;
@@ -325,7 +325,7 @@ Expected<std::size_t> Shelf::create(const std::string& bus, const std::string& p
 {
     if (std::filesystem::exists(path))
         return fail("there is a file already", path, "Choose another name");
-    if (auto written = database::replaceFile(path, database::writeDbc(database::Database{})); !written)
+    if (auto written = replaceFile(path, database::writeDbc(database::Database{})); !written)
         return tl::unexpected(written.error());
     return attach(bus, path);
 }

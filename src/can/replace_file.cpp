@@ -1,4 +1,4 @@
-#include "database/replace_file.h"
+#include "can/replace_file.h"
 
 #include <unistd.h>
 
@@ -6,7 +6,7 @@
 #include <cstdio>
 #include <cstring>
 
-namespace wavetrope::database {
+namespace wavetrope {
 
 Expected<void> replaceFile(const std::string& path, std::string_view bytes)
 {
@@ -28,4 +28,4 @@ Expected<void> replaceFile(const std::string& path, std::string_view bytes)
     return {};
 }
 
-}  // namespace wavetrope::database
+}  // namespace wavetrope

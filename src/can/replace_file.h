@@ -6,9 +6,9 @@
 
 #include "can/error.h"
 
-namespace wavetrope::database {
+namespace wavetrope {
 
 /// Writes bytes beside the file, waits until they are on the disk, and renames.
 [[nodiscard]] Expected<void> replaceFile(const std::string& path, std::string_view bytes);
 
-}  // namespace wavetrope::database
+}  // namespace wavetrope

@@ -1,0 +1,244 @@
+#include "convert/value_table.h"
+
+#include <algorithm>
+#include <map>
+
+#include "can/csv_text.h"
+#include "can/number_text.h"
+#include "convert/chosen_signals.h"
+#include "convert/samples.h"
+
+namespace wavetrope::convert {
+
+namespace {
+
+constexpr std::int64_t mostRows = 1'000'000'000;
+constexpr std::size_t rowsAtOnce = 8192;
+constexpr std::uint64_t progressEvery = 4096;
+
+// One signal of one identifier.
+struct Column {
+    trace::IdentifierIndex identifier = 0;
+    const database::CatalogMessage* message = nullptr;
+    std::uint32_t signal = 0;
+    bool holds = false;         // a value between two others would mean nothing
+    std::string head;
+};
+
+std::vector<Column> columnsOf(const trace::Snapshot& snapshot, const std::vector<ChosenMessage>& messages)
+{
+    const auto buses = snapshot.trace().buses();
+    std::vector<Column> columns;
+    std::vector<trace::IdentifierIndex> order;
+    for (trace::IdentifierIndex i = 0; i < messages.size(); ++i)
+        if (messages[i].any)
+            order.push_back(i);
+    std::sort(order.begin(), order.end(), [&](trace::IdentifierIndex a, trace::IdentifierIndex b) { return snapshot.trace().key(a).packed() < snapshot.trace().key(b).packed(); });
+    std::map<std::string, int> names;
+    for (const trace::IdentifierIndex i : order)
+        for (std::uint32_t s = 0; s < messages[i].chosen.size(); ++s) {
+            if (!messages[i].chosen[s])
+                continue;
+            const database::Signal& signal = messages[i].entry->message->signals[s];
+            const trace::TraceKey& key = snapshot.trace().key(i);
+            Column column{i, messages[i].entry, s, !signal.texts.empty() || signal.length == 1 || signal.selects(), {}};
+            column.head = (key.bus < buses.size() ? buses[key.bus].name + "." : std::string()) + messages[i].entry->message->name + "." + signal.name;
+            if (names[column.head]++ > 0)  // one message under several identifiers
+                column.head += " " + can::toText(key.id);
+            if (!signal.unit.empty())
+                column.head += " [" + signal.unit + "]";
+            columns.push_back(std::move(column));
+        }
+    return columns;
+}
+
+class Rows {
+public:
+    Rows(formats::ByteTarget& target, can::Time origin) : target_(target), origin_(origin) {}
+    void head(const std::vector<Column>& columns)
+    {
+        text_ = "time [s]";
+        for (const Column& column : columns) {
+            text_ += ',';
+            can::appendCsvField(text_, column.head);
+        }
+        text_ += '\n';
+    }
+    template <class Cell>
+    void row(can::Time time, std::size_t columns, Cell cell)
+    {
+        can::appendSeconds(text_, time - origin_);
+        for (std::size_t i = 0; i < columns; ++i) {
+            text_ += ',';
+            cell(i, text_);
+        }
+        text_ += '\n';
+        if (text_.size() > 100'000)
+            flush();
+    }
+    void flush()
+    {
+        target_.write({reinterpret_cast<const std::uint8_t*>(text_.data()), text_.size()});
+        text_.clear();
+    }
+
+private:
+    formats::ByteTarget& target_;
+    can::Time origin_;
+    std::string text_;
+};
+
+// A row whenever a value changes.
+bool onChange(const Frames& frames, const std::vector<Column>& columns, const std::vector<ChosenMessage>& messages, Rows& rows, Outcome& outcome, const Progress& progress)
+{
+    struct Cell {
+        bool known = false;
+        double value = 0;
+        std::string text;
+    };
+    std::vector<Cell> cells(columns.size());
+    std::vector<std::vector<int>> columnOf(messages.size());
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+        auto& of = columnOf[columns[c].identifier];
+        of.resize(messages[columns[c].identifier].chosen.size(), -1);
+        of[columns[c].signal] = static_cast<int>(c);
+    }
+    std::vector<database::Decoded> decoded;
+    bool pending = false;
+    can::Time pendingAt{};
+    std::uint64_t tooShort = 0;
+    const auto write = [&] {
+        rows.row(pendingAt, cells.size(), [&](std::size_t i, std::string& out) { out += cells[i].text; });
+        ++outcome.values;
+        pending = false;
+    };
+    const trace::Snapshot& snapshot = frames.snapshot();
+    const auto take = [&](trace::Row row) {
+        ++outcome.frames;
+        const trace::IdentifierIndex identifier = snapshot.identifier(row);
+        if (identifier >= messages.size() || !messages[identifier].any)
+            return;
+        const can::FrameView frame = snapshot.frame(row);
+        if (pending && frame.time != pendingAt)
+            write();
+        decoded.clear();
+        tooShort += messages[identifier].entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
+        for (const database::Decoded& value : decoded) {
+            const int column = columnOf[identifier][value.signal];
+            if (column < 0)
+                continue;
+            Cell& cell = cells[static_cast<std::size_t>(column)];
+            if (cell.known && (cell.value == value.value || (std::isnan(cell.value) && std::isnan(value.value))))
+                continue;
+            cell.known = pending = true;
+            cell.value = value.value;
+            cell.text.clear();
+            can::appendNumber(cell.text, value.value);
+        }
+        pendingAt = frame.time;
+    };
+    if (snapshot.trace().monotone()) {
+        std::vector<trace::Row> some;
+        for (trace::Row at = frames.begin(); at < frames.end();) {
+            at = frames.next(at, rowsAtOnce, some);
+            for (const trace::Row row : some)
+                take(row);
+            if (progress && !progress(at - frames.begin(), frames.end() - frames.begin()))
+                return false;
+        }
+    } else {
+        const trace::TimeIndex order(snapshot);
+        for (std::uint64_t i = 0; i < order.rows(); ++i) {
+            if (const trace::Row row = order.rowAt(i); frames.has(row))
+                take(row);
+            if (i % progressEvery == 0 && progress && !progress(i, order.rows()))
+                return false;
+        }
+    }
+    if (pending)
+        write();
+    if (tooShort > 0)
+        outcome.warnings.push_back(std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+    return true;
+}
+
+// A row at each step.
+Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns, const Conversion& conversion, Rows& rows, Outcome& outcome, const Progress& progress)
+{
+    struct Source {
+        Samples samples;
+        std::optional<Sample> last;
+    };
+    std::vector<Source> sources;
+    sources.reserve(columns.size());
+    can::Time first = can::Time::max();
+    can::Time end = can::Time::min();
+    const trace::Snapshot& snapshot = frames.snapshot();
+    std::vector<trace::Row> some;
+    for (trace::Row at = frames.begin(); at < frames.end();) {
+        at = frames.next(at, rowsAtOnce, some);
+        outcome.frames += some.size();
+        for (const trace::Row row : some) {
+            const can::Time time = snapshot.time(row);
+            first = std::min(first, time);
+            end = std::max(end, time);
+        }
+    }
+    if (first > end)
+        return true;
+    if (conversion.from > can::Time::min())
+        first = conversion.from;
+    const std::int64_t count = (end - first) / conversion.step + 1;
+    if (count > mostRows)
+        return fail("a step of " + std::to_string(conversion.step.count()) + " ns makes " + std::to_string(count) + " rows", "step", "Choose a longer step, or a shorter stretch of time");
+    for (const Column& column : columns)
+        sources.push_back({Samples(frames, column.identifier, *column.message, column.signal), {}});
+    for (std::int64_t i = 0; i < count; ++i) {
+        const can::Time time = first + i * conversion.step;
+        rows.row(time, columns.size(), [&](std::size_t c, std::string& out) {
+            Source& source = sources[c];
+            const Sample* next = source.samples.peek();
+            for (; next != nullptr && next->time <= time; next = source.samples.peek()) {
+                source.last = *next;
+                source.samples.step();
+            }
+            if (!source.last)
+                return;
+            double value = source.last->value;
+            if (conversion.between == Between::interpolate && !columns[c].holds && next != nullptr) {
+                const double span = static_cast<double>((next->time - source.last->time).count());
+                value += (next->value - value) * (static_cast<double>((time - source.last->time).count()) / span);
+            }
+            can::appendNumber(out, value);
+        });
+        ++outcome.values;
+        if (static_cast<std::uint64_t>(i) % progressEvery == 0 && progress && !progress(static_cast<std::uint64_t>(i), static_cast<std::uint64_t>(count)))
+            return false;
+    }
+    return true;
+}
+
+}  // namespace
+
+Expected<void> writeValueTable(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled)
+{
+    const auto messages = chooseSignals(frames.snapshot().trace(), catalog, conversion.signals);
+    const std::vector<Column> columns = columnsOf(frames.snapshot(), messages);
+    cancelled = false;
+    if (columns.empty())
+        return fail("no signal of the log is chosen, so the table would have no columns", conversion.signals, "Attach the databases that explain the log, and look at the pattern for signals");
+    Rows rows(target, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : can::Time{0});
+    rows.head(columns);
+    if (conversion.step > can::Time{0}) {
+        const auto whole = atSteps(frames, columns, conversion, rows, outcome, progress);
+        if (!whole)
+            return tl::unexpected(whole.error());
+        cancelled = !*whole;
+    } else {
+        cancelled = !onChange(frames, columns, messages, rows, outcome, progress);
+    }
+    rows.flush();
+    return {};
+}
+
+}  // namespace wavetrope::convert

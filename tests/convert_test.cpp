@@ -1,0 +1,353 @@
+// Traces as files for other programs: what stands in them is what the frames say.
+#include <QFile>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <sqlite3.h>
+
+#include <random>
+
+#include "convert/conversion.h"
+#include "database/dbc_reader.h"
+#include "formats/byte_source.h"
+#include "formats/log_format.h"
+
+using namespace wavetrope;
+using namespace wavetrope::convert;
+using std::chrono::milliseconds;
+
+namespace {
+
+constexpr const char* definitions =
+    "VERSION \"\"\n"
+    "BU_: Boiler\n"
+    "BO_ 256 Water: 8 Boiler\n"
+    " SG_ Warmth : 0|16@1- (0.1,-40) [0|0] \"degC\" Boiler\n"
+    " SG_ Level : 16|8@1+ (0.5,0) [0|100] \"%\" Boiler\n"
+    " SG_ Valve : 24|2@1+ (1,0) [0|0] \"\" Boiler\n"
+    " SG_ Serial : 0|64@1+ (1,0) [0|0] \"\" Boiler\n"
+    "BO_ 512 Blade: 4 Boiler\n"
+    " SG_ Part M : 0|8@1+ (1,0) [0|0] \"\" Boiler\n"
+    " SG_ Height m0 : 8|16@1+ (0.01,0) [0|0] \"mm\" Boiler\n"
+    " SG_ Angle m1 : 8|16@1- (0.01,0) [0|0] \"deg, left\" Boiler\n"
+    "VAL_ 256 Valve 0 \"shut\" 1 \"half \\\"open\\\"\" 2 \"open, whole\" ;\n";
+
+std::shared_ptr<const database::Catalog> catalog(int buses = 1)
+{
+    auto made = std::make_shared<database::Catalog>();
+    const auto water = std::make_shared<const database::Database>(database::readDbc(definitions, "water.dbc").database);
+    for (int i = 0; i < buses; ++i) {
+        made->addBus(i == 0 ? "Tank" : "Spare");
+        made->attach(static_cast<std::uint8_t>(i), water);
+    }
+    return made;
+}
+
+struct Log {
+    trace::Trace trace;
+    explicit Log(int buses = 1)
+    {
+        for (int i = 0; i < buses; ++i)
+            trace.addBus({i == 0 ? "Tank" : "Spare", {500'000, 0}});
+    }
+    void add(can::Time time, std::uint32_t id, const std::vector<std::uint8_t>& bytes, std::uint8_t bus = 0)
+    {
+        can::Frame frame;
+        frame.time = std::chrono::seconds(1'800'000'000) + time;
+        frame.bus = bus;
+        frame.id = {id, false};
+        frame.direction = can::Direction::received;
+        frame.length = static_cast<std::uint8_t>(bytes.size());
+        frame.dlc = can::dlcOfLength(frame.length);
+        std::copy(bytes.begin(), bytes.end(), frame.data.begin());
+        trace.append(frame.view());
+    }
+    // Water with a warmth in tenths above -40 and a valve.
+    void water(can::Time time, int warmth, int level = 0, int valve = 0, std::uint8_t bus = 0)
+    {
+        add(time, 256, {static_cast<std::uint8_t>(warmth), static_cast<std::uint8_t>(warmth >> 8), static_cast<std::uint8_t>(level), static_cast<std::uint8_t>(valve), 0, 0, 0, 0}, bus);
+    }
+};
+
+QList<QByteArray> linesOf(const std::string& path)
+{
+    auto source = formats::ByteSource::open(path);
+    QByteArray all;
+    if (!source)
+        return {};
+    for (auto bytes = source->window(1); !bytes.empty(); bytes = source->window(1)) {
+        all.append(reinterpret_cast<const char*>(bytes.data()), static_cast<int>(bytes.size()));
+        source->skip(bytes.size());
+    }
+    return all.trimmed().split('\n');
+}
+
+QList<QList<QByteArray>> query(const QString& path, const char* text)
+{
+    QList<QList<QByteArray>> rows;
+    sqlite3* database = nullptr;
+    if (sqlite3_open_v2(path.toUtf8().constData(), &database, SQLITE_OPEN_READONLY, nullptr) == SQLITE_OK) {
+        sqlite3_stmt* statement = nullptr;
+        sqlite3_prepare_v2(database, text, -1, &statement, nullptr);
+        while (sqlite3_step(statement) == SQLITE_ROW) {
+            QList<QByteArray> row;
+            for (int i = 0; i < sqlite3_column_count(statement); ++i)
+                row << QByteArray(reinterpret_cast<const char*>(sqlite3_column_text(statement, i)));
+            rows << row;
+        }
+        sqlite3_finalize(statement);
+    }
+    sqlite3_close(database);
+    return rows;
+}
+
+}  // namespace
+
+class ConvertTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+
+    Conversion to(const char* name, Form form)
+    {
+        Conversion conversion;
+        conversion.path = folder_.filePath(QLatin1String(name)).toStdString();
+        conversion.form = form;
+        conversion.overwrite = true;
+        return conversion;
+    }
+
+private Q_SLOTS:
+    void aRowForEachValueSaysEverything()
+    {
+        Log log;
+        log.water(milliseconds(0), 612, 31, 2);
+        log.add(milliseconds(3), 999, {1, 2});
+        log.add(milliseconds(5), 512, {1, 0x9C, 0xFF, 0});
+        auto conversion = to("rows.csv", Form::rows);
+        const auto outcome = convert::convert(log.trace.snapshot(), catalog(), conversion);
+        QVERIFY(outcome.has_value());
+        QCOMPARE(outcome->frames, std::uint64_t{3});
+        QCOMPARE(outcome->values, std::uint64_t{6});
+        const QList<QByteArray> wanted = {"time,bus,id,message,signal,raw,value,unit,label",
+                                          "0.000000000,Tank,0x100,Water,Warmth,612,21.200000000000003,degC,",
+                                          "0.000000000,Tank,0x100,Water,Level,31,15.5,%,",
+                                          "0.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\"",
+                                          "0.000000000,Tank,0x100,Water,Serial,35586660,35586660,,",
+                                          "0.005000000,Tank,0x200,Blade,Part,1,1,,",
+                                          "0.005000000,Tank,0x200,Blade,Angle,-100,-1,\"deg, left\","};
+        QCOMPARE(linesOf(conversion.path), wanted);
+        QCOMPARE(outcome->bytes, static_cast<std::uint64_t>(QFile(QString::fromStdString(conversion.path)).size()));
+
+        conversion.signals = "Water.V*";
+        conversion.clock = Clock::epoch;
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{wanted[0], "1800000000.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\""}));
+    }
+
+    // Random frames: each row, put back through its definition, gives the bits of its frame.
+    void rowsReadBackAsTheBitsOfTheirFrames()
+    {
+        Log log;
+        std::mt19937_64 random(20);
+        std::vector<std::uint64_t> payloads;
+        for (int i = 0; i < 20'000; ++i) {
+            std::vector<std::uint8_t> bytes(8);
+            const std::uint64_t word = random();
+            std::memcpy(bytes.data(), &word, 8);
+            payloads.push_back(word);
+            log.add(can::Time(i), 256, bytes);
+        }
+        for (const unsigned threads : {1U, 3U}) {
+            auto conversion = to("random.csv.zst", Form::rows);
+            conversion.threads = threads;
+            QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+            const auto lines = linesOf(conversion.path);
+            QCOMPARE(lines.size(), 1 + 4 * static_cast<int>(payloads.size()));
+            for (std::size_t i = 0; i < payloads.size(); ++i) {
+                const auto warmth = lines[static_cast<int>(4 * i + 1)].split(',');
+                const auto serial = lines[static_cast<int>(4 * i + 4)].split(',');
+                const auto raw = static_cast<std::int16_t>(payloads[i]);
+                if (warmth[5].toInt() != raw || warmth[6].toDouble() != raw * 0.1 - 40 || serial[5].toULongLong() != payloads[i])
+                    QFAIL(lines[static_cast<int>(4 * i + 1)].constData());
+            }
+        }
+    }
+
+    void aTableHasARowWheneverAValueChanges()
+    {
+        Log log;
+        log.water(milliseconds(0), 400, 10);
+        log.water(milliseconds(10), 400, 10);       // nothing new
+        log.water(milliseconds(20), 410, 10);
+        log.add(milliseconds(20), 512, {0, 100, 0, 0});
+        log.add(milliseconds(30), 512, {1, 0xF6, 0xFF, 0});
+        auto conversion = to("table.csv", Form::table);
+        conversion.signals = "*";
+        const auto outcome = convert::convert(log.trace.snapshot(), catalog(), conversion);
+        QVERIFY(outcome.has_value());
+        const QList<QByteArray> wanted = {"time [s],Tank.Water.Warmth [degC],Tank.Water.Level [%],Tank.Water.Valve,Tank.Water.Serial,Tank.Blade.Part,Tank.Blade.Height [mm],\"Tank.Blade.Angle [deg, left]\"",
+                                          "0.000000000,0,5,0,655760,,,",
+                                          "0.020000000,1,5,0,655770,0,1,",
+                                          "0.030000000,1,5,0,655770,1,1,-0.1"};
+        QCOMPARE(linesOf(conversion.path), wanted);
+        QCOMPARE(outcome->values, std::uint64_t{3});
+    }
+
+    void atStepsValuesHoldOrLieBetweenTheirNeighbours()
+    {
+        Log log;
+        log.water(milliseconds(0), 400, 0, 0);
+        log.water(milliseconds(40), 500, 0, 2);
+        log.water(milliseconds(50), 300, 0, 2);
+        auto conversion = to("steps.csv", Form::table);
+        conversion.signals = "[!]";
+        QVERIFY(!convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());  // no column
+        conversion.signals = "Water.Warmth";
+        conversion.step = milliseconds(10);
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.000000000,0", "0.010000000,0", "0.020000000,0", "0.030000000,0", "0.040000000,10", "0.050000000,-10"}));
+        conversion.between = Between::interpolate;
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.000000000,0", "0.010000000,2.5", "0.020000000,5", "0.030000000,7.5", "0.040000000,10", "0.050000000,-10"}));
+        conversion.signals = "Valve";               // a meaning has nothing between
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        QCOMPARE(linesOf(conversion.path)[4], QByteArray("0.030000000,0"));
+        conversion.from = std::chrono::seconds(1'800'000'000) + milliseconds(35);
+        conversion.signals = "Warmth";
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.035000000,", "0.045000000,0"}));
+        conversion.step = can::Time(1);
+        conversion.from = std::chrono::seconds(1);
+        const auto refused = convert::convert(log.trace.snapshot(), catalog(), conversion);
+        QVERIFY(!refused.has_value());
+        QVERIFY(refused.error().text().find("longer step") != std::string::npos);
+    }
+
+    void stampsThatRunBackwardsAreATableInTheOrderOfTime()
+    {
+        Log log;
+        log.water(milliseconds(50), 450);
+        log.water(milliseconds(0), 400);
+        log.water(milliseconds(100), 500);
+        auto conversion = to("backwards.csv", Form::table);
+        conversion.signals = "Warmth";
+        conversion.clock = Clock::epoch;
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        const QList<QByteArray> wanted = {"time [s],Tank.Water.Warmth [degC]", "1800000000.000000000,0", "1800000000.050000000,5", "1800000000.100000000,10"};
+        QCOMPARE(linesOf(conversion.path), wanted);
+        conversion.step = milliseconds(50);
+        QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+        QCOMPARE(linesOf(conversion.path), wanted);
+    }
+
+    void filterAndStretchOfTimeChooseTheFrames()
+    {
+        Log log(2);
+        for (int i = 0; i < 1000; ++i)
+            log.water(milliseconds(i), 400 + i, 0, 0, static_cast<std::uint8_t>(i % 2));
+        const auto two = catalog(2);
+        for (const Form form : {Form::rows, Form::table, Form::database, Form::log}) {
+            auto conversion = to(form == Form::log ? "part.pcapng" : form == Form::database ? "part.sqlite" : "part.csv", form);
+            conversion.filter = *filter::Filter::compile("bus Spare and Warmth > 20 degC", two);
+            conversion.from = std::chrono::seconds(1'800'000'000) + milliseconds(300);
+            conversion.to = std::chrono::seconds(1'800'000'000) + milliseconds(499);
+            const auto outcome = convert::convert(log.trace.snapshot(), two, conversion);
+            QVERIFY(outcome.has_value());
+            QCOMPARE(outcome->frames, std::uint64_t{100});
+        }
+        trace::Trace back;
+        formats::TraceSink sink(back);
+        QVERIFY(formats::readLogFile(folder_.filePath("part.pcapng").toStdString(), sink).has_value());
+        QCOMPARE(back.rows(), std::uint64_t{100});
+        QCOMPARE(back.snapshot().frame(0).time, can::Time(std::chrono::seconds(1'800'000'000) + milliseconds(301)));
+    }
+
+    void aDatabaseHoldsFramesMeaningsAndItsOwnExplanation_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::newRow("plain") << "log.sqlite";
+        QTest::newRow("compressed") << "log.sqlite.gz";
+    }
+    void aDatabaseHoldsFramesMeaningsAndItsOwnExplanation()
+    {
+        QFETCH(QString, name);
+        Log log;
+        log.water(milliseconds(7), 612, 31, 2);
+        log.add(milliseconds(9), 999, {0xAB, 0xCD});
+        log.add(milliseconds(11), 256, std::vector<std::uint8_t>(8, 0xFF));
+        const auto conversion = to(name.toLatin1().constData(), Form::database);
+        const auto outcome = convert::convert(log.trace.snapshot(), catalog(), conversion);
+        QVERIFY(outcome.has_value());
+        QString path = QString::fromStdString(conversion.path);
+        QVERIFY(!QFile::exists(path + ".making") && !QFile::exists(path + ".part"));
+        if (name.endsWith(".gz")) {
+            auto source = formats::ByteSource::open(conversion.path);
+            QFile plain(folder_.filePath("inflated.sqlite"));
+            QVERIFY(plain.open(QIODevice::WriteOnly));
+            const auto bytes = source->window(formats::ByteSource::mostAtOnce);
+            plain.write(reinterpret_cast<const char*>(bytes.data()), static_cast<qint64>(bytes.size()));
+            path = plain.fileName();
+        }
+        QCOMPARE(query(path, "SELECT count(*) FROM frame")[0][0], QByteArray("3"));
+        QCOMPARE(query(path, "SELECT time_ns, id, kind, direction, hex(data), message IS NULL FROM frame WHERE frame = 2")[0], (QList<QByteArray>{"1800000000009000000", "999", "data", "received", "ABCD", "1"}));
+        QCOMPARE(query(path, "SELECT bus, message, signal, raw, value, unit, text FROM signal_value WHERE signal = 'Valve'")[0], (QList<QByteArray>{"Tank", "Water", "Valve", "2", "2.0", "", "open, whole"}));
+        QCOMPARE(query(path, "SELECT raw FROM signal_value WHERE signal = 'Serial' AND frame = 3")[0][0], QByteArray("18446744073709551615"));
+        QCOMPARE(query(path, "SELECT value FROM signal_value WHERE signal = 'Warmth' AND frame = 1")[0][0].toDouble(), 612 * 0.1 - 40);
+        // Every table is explained, and nothing else is.
+        QCOMPARE(query(path, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name <> 'readme' AND name NOT IN (SELECT name FROM readme)")[0][0], QByteArray("0"));
+        QCOMPARE(query(path, "SELECT count(*) FROM readme WHERE name <> '' AND name NOT IN (SELECT name FROM sqlite_master)")[0][0], QByteArray("0"));
+        QCOMPARE(query(path, "EXPLAIN QUERY PLAN SELECT * FROM frame WHERE bus = 0 AND id = 999")[0][3].contains("frame_by_id"), true);
+    }
+
+    void aFileThatExistsIsLeftAsItIs()
+    {
+        Log log;
+        log.water(milliseconds(0), 400);
+        for (const char* name : {"there.csv", "there.sqlite", "there.pcapng"}) {
+            QFile file(folder_.filePath(QLatin1String(name)));
+            QVERIFY(file.open(QIODevice::WriteOnly));
+            file.write("mine");
+            file.close();
+            auto conversion = to(name, *formForName(name));
+            conversion.overwrite = false;
+            const auto refused = convert::convert(log.trace.snapshot(), catalog(), conversion);
+            QVERIFY(!refused.has_value());
+            QVERIFY(refused.error().what.find("exists") != std::string::npos);
+            QCOMPARE(file.size(), 4);
+            conversion.overwrite = true;
+            QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
+            QVERIFY(file.size() > 4);
+        }
+    }
+
+    void nothingIsLeftOfWhatIsCancelledOrCannotBeWritten()
+    {
+        Log log;
+        for (int i = 0; i < 150'000; ++i)
+            log.water(milliseconds(i), i);
+        for (const char* name : {"half.csv", "half.csv.gz", "half.sqlite", "half.pcapng", "half.sqlite.zst"})
+            for (const bool wide : {false, true}) {
+                auto conversion = to(name, *formForName(name));
+                if (wide && conversion.form != Form::rows)
+                    continue;
+                if (wide)
+                    conversion.form = Form::table;
+                std::uint64_t asked = 0;
+                const auto ended = convert::convert(log.trace.snapshot(), catalog(), conversion, [&](std::uint64_t done, std::uint64_t total) { return done <= total && ++asked < 2; });
+                QVERIFY(!ended.has_value());
+                QVERIFY(ended.error().what.find("cancelled") != std::string::npos);
+                const QStringList left = QDir(folder_.path()).entryList({"half*"});
+                QVERIFY2(left.isEmpty(), qPrintable(left.join(' ')));
+            }
+        for (const char* name : {"no/where.csv", "no/where.sqlite", "no/where.pcapng"}) {
+            const auto failed = convert::convert(log.trace.snapshot(), catalog(), to(name, *formForName(name)));
+            QVERIFY(!failed.has_value());
+            QVERIFY(failed.error().text().find("folder") != std::string::npos);
+        }
+        QVERIFY(!formForName("log.docx").has_value());
+        QCOMPARE(*formForName("LOG.CSV.ZST"), Form::rows);
+    }
+};
+
+QTEST_APPLESS_MAIN(ConvertTest)
+#include "convert_test.moc"
