@@ -10,6 +10,7 @@
 
 #include <cstdio>
 
+#include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
 #include "app/database/network_dialog.h"
@@ -169,6 +170,45 @@ bool takeDialog(Photographer& photographer, MainWindow& window, const QString& s
     return good;
 }
 
+// The dialog that writes a log in another form: asking, and behind its work.
+bool takeConvert(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    window.convert();
+    auto* dialog = window.findChild<ConvertDialog*>();
+    dialog->findChild<QComboBox*>(QStringLiteral("convertKind"))->setCurrentIndex(1);
+    dialog->findChild<QComboBox*>(QStringLiteral("convertRows"))->setCurrentIndex(1);
+    dialog->findChild<QComboBox*>(QStringLiteral("convertStretch"))->setCurrentIndex(2);
+    dialog->findChild<QLineEdit*>(QStringLiteral("convertSignals"))->setText(QStringLiteral("WaterState.*"));
+    dialog->findChild<QLineEdit*>(QStringLiteral("convertPath"))->setText(QDir::tempPath() + QStringLiteral("/wavetrope-pictures.csv"));
+    dialog->findChild<FilterLine*>()->setText(QStringLiteral("from WaterUnit"));
+    QTest::qWait(500);
+    bool good = photographer.save(*dialog, QStringLiteral("convert") + suffix);
+    QFile::remove(QDir::tempPath() + QStringLiteral("/wavetrope-pictures.csv"));
+    QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("convertStart")), Qt::LeftButton);
+    for (int i = 0; i < 500 && dialog->working(); ++i)
+        QTest::qWait(20);
+    QTest::qWait(100);
+    good = photographer.save(*dialog, QStringLiteral("converted") + suffix) && good;
+    QFile::remove(QDir::tempPath() + QStringLiteral("/wavetrope-pictures.csv"));
+    dialog->close();
+    return good;
+}
+
+// A log by itself: the pages, and the dialog that converts it.
+bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
+{
+    auto* window = new MainWindow(RunDocument::log(log, rig));
+    window->show();
+    for (int i = 0; i < 3000 && !window->document().ready(); ++i)
+        QTest::qWait(20);
+    QTest::qWait(300);
+    bool good = takePages(photographer, *window, QStringLiteral("log-"), suffix);
+    good = takeConvert(photographer, *window, suffix) && good;
+    window->close();
+    QTest::qWait(50);
+    return good;
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = RunDocument::live(rig, pace);
@@ -280,6 +320,8 @@ int main(int argc, char** argv)
     program.add_option("--theme", themes);
     bool every = false;
     program.add_flag("--every", every, "Every page, live and on the log, besides the main pictures");
+    bool only = false;
+    program.add_flag("--only-log", only, "The log by itself, without the live rig");
     CLI11_PARSE(program, argc, argv);
     const auto rig = rig::loadRig(rigPath);
     if (!rig) {
@@ -291,7 +333,8 @@ int main(int argc, char** argv)
     bool good = true;
     for (const std::string& theme : themes) {
         Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
-        good = takeAll(photographer, *rig, log, every, QStringLiteral("-") + QString::fromStdString(theme)) && good;
+        const QString suffix = QStringLiteral("-") + QString::fromStdString(theme);
+        good = (only ? takeLog(photographer, *rig, log, suffix) : takeAll(photographer, *rig, log, every, suffix)) && good;
     }
     return good ? 0 : 1;
 }

@@ -3,7 +3,7 @@
 set -eu
 build=$1 seconds=$2
 here=$(cd "$(dirname "$0")/.." && pwd)
-for target in pcapng dbc filter rig; do
+for target in pcapng dbc filter rig text_log compressed; do
   found=$(mktemp -d)
   corpus=("$here/fuzz/corpus/$target")
   case $target in

@@ -2,10 +2,14 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cstdio>
+#include <fstream>
+#include <iterator>
 
 #include "database/export.h"
+#include "formats/text_layout.h"
 #include "rig/rig.h"
 
 namespace wavetrope::cli {
@@ -18,6 +22,8 @@ std::int64_t milliseconds()
 {
     return std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
+
+constexpr std::size_t badLinesShown = 10;
 
 class LoadingSink final : public formats::TraceSink {
 public:
@@ -65,25 +71,51 @@ void ProgressLine::show(std::uint64_t done, std::uint64_t total)
     std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), total == 0 ? 0.0 : 100.0 * static_cast<double>(done) / static_cast<double>(total));
 }
 
-Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path)
+Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout)
 {
+    const formats::KeptLayouts kept(formats::KeptLayouts::usualFolder());
+    formats::TextLayout given;
+    formats::ReadOptions options{nullptr, &kept.all()};
+    if (!layout.empty()) {
+        const auto found = std::find_if(kept.all().begin(), kept.all().end(), [&](const formats::TextLayout& one) { return one.name == layout; });
+        if (found != kept.all().end()) {
+            given = *found;
+        } else {
+            std::ifstream file(layout, std::ios::binary);
+            if (!file)
+                return fail("no layout is kept under this name, and there is no such file", layout, "wavetrope-cli layout FILE --json prints one");
+            auto read = formats::layoutFromJson(std::string(std::istreambuf_iterator<char>(file), {}), layout);
+            if (!read)
+                return tl::unexpected(read.error());
+            given = std::move(*read);
+        }
+        options.layout = &given;
+    }
     auto log = std::make_unique<LoadedLog>();
     ProgressLine progress("reading " + path);
     LoadingSink sink(*log, progress);
-    const auto reading = formats::readLogFile(path, sink);
+    const auto reading = formats::readLogFile(path, sink, options);
     if (!reading)
         return tl::unexpected(reading.error());
     if (reading->cancelled)
         return fail("reading was cancelled", path);
     for (const Error& warning : reading->warnings)
         warn(warning.text());
+    for (std::size_t i = 1; i < reading->badLines.size() && i < badLinesShown; ++i)
+        warn(reading->badLines[i].text());
     log->buses = log->trace.buses();
     return log;
+}
+
+void addLayoutOption(CLI::App& command, std::string& layout)
+{
+    command.add_option("--layout", layout, "Of a log of text: a kept layout's name, or a file with one; see the command layout");
 }
 
 CLI::Option* addQuestion(CLI::App& command, Question& question)
 {
     command.add_option("log", question.log, "The log")->required();
+    addLayoutOption(command, question.layout);
     command.add_option("--filter", question.narrowing.filter, "Only what passes, see docs/filter-language.md");
     command.add_option("--filters-of", question.narrowing.rig, "A rig whose named filters may be used as @name");
     command.add_option("--threads", question.narrowing.threads, "Threads that work; as many as there are cores where it is not given")->check(CLI::Range(0, 256));
@@ -106,7 +138,7 @@ Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_
 Expected<Answer> ask(const Question& question)
 {
     Answer answer;
-    auto log = loadLog(question.log);
+    auto log = loadLog(question.log, question.layout);
     if (!log)
         return tl::unexpected(log.error());
     answer.log = std::move(*log);

@@ -47,7 +47,11 @@ struct LoadedLog {
     trace::Trace trace;
     std::vector<trace::TraceBus> buses;
 };
-[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path);
+/// `layout` is a kept layout's name or a file with one, for logs of text; where it is empty, a kept one that fits is used,
+/// or what is recognised.
+[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout = {});
+/// Adds --layout.
+void addLayoutOption(CLI::App& command, std::string& layout);
 
 /// Builds the catalog of a log's buses from options of the form [BUS=]FILE; without a bus, for all of them. `match` is
 /// how frames find messages that do not say so themselves.
@@ -65,6 +69,7 @@ struct Narrowing {
 /// A log, what explains it, and which of its frames.
 struct Question {
     std::string log;
+    std::string layout;             ///< Of a log of text.
     std::vector<std::string> databases;
     database::Match match = database::Match::full;
     Narrowing narrowing;
@@ -91,6 +96,7 @@ struct BusOption {
 void addLogCommands(CLI::App& program, int& result);
 void addConvertCommands(CLI::App& program, int& result);
 void addRunCommands(CLI::App& program, int& result);
+void addLayoutCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);
 void addDatabaseCommands(CLI::App& program, int& result);
 

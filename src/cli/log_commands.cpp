@@ -28,9 +28,9 @@ std::string hexOf(const can::FrameView& frame)
     return out;
 }
 
-int info(const std::string& path, bool asJson)
+int info(const std::string& path, const std::string& layout, bool asJson)
 {
-    const auto log = loadLog(path);
+    const auto log = loadLog(path, layout);
     if (!log)
         return report(log.error());
     const auto snapshot = (*log)->trace.snapshot();
@@ -181,12 +181,12 @@ int count(const Question& question)
     return 0;
 }
 
-int load(const std::string& path, const std::vector<std::string>& rates, const std::string& spanText)
+int load(const std::string& path, const std::string& layout, const std::vector<std::string>& rates, const std::string& spanText)
 {
     const auto span = can::spanFromText(spanText);
     if (!span || span->count() < 1000 || *span > std::chrono::seconds(4))
         return report("--span '" + spanText + "': expected a time of 1 us to 4 s, such as 100ms");
-    const auto log = loadLog(path);
+    const auto log = loadLog(path, layout);
     if (!log)
         return report(log.error());
     auto buses = (*log)->buses;
@@ -239,7 +239,7 @@ void addLogCommands(CLI::App& program, int& result)
 {
     struct Options {
         Question question;
-        std::string log, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
+        std::string log, layout, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
         std::vector<std::string> rates;
         bool json = false;
     };
@@ -247,8 +247,9 @@ void addLogCommands(CLI::App& program, int& result)
 
     CLI::App* command = program.add_subcommand("info", "What a log holds: frames, buses, times, identifiers");
     command->add_option("log", options->log, "The log")->required();
+    addLayoutOption(*command, options->layout);
     command->add_flag("--json", options->json, "As JSON");
-    command->callback([options, &result] { result = info(options->log, options->json); });
+    command->callback([options, &result] { result = info(options->log, options->layout, options->json); });
 
     command = program.add_subcommand("list", "The frames of a log as CSV");
     addQuestion(*command, options->question);
@@ -266,9 +267,10 @@ void addLogCommands(CLI::App& program, int& result)
 
     command = program.add_subcommand("load", "The bus load of a log over time as CSV");
     command->add_option("log", options->log, "The log")->required();
+    addLayoutOption(*command, options->layout);
     command->add_option("--bit-rate", options->rates, "[BUS=]500k[/2M]; the log's own where it has one");
     command->add_option("--span", options->span, "Averaged over, 1us to 4s");
-    command->callback([options, &result] { result = load(options->log, options->rates, options->span); });
+    command->callback([options, &result] { result = load(options->log, options->layout, options->rates, options->span); });
 }
 
 }  // namespace wavetrope::cli

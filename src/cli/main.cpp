@@ -15,6 +15,7 @@ int main(int argc, char** argv)
     int result = 0;
     addLogCommands(program, result);
     addConvertCommands(program, result);
+    addLayoutCommands(program, result);
     addRunCommands(program, result);
     addBusCommands(program, result);
     addDatabaseCommands(program, result);

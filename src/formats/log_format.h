@@ -35,6 +35,16 @@ struct ReadReport {
     std::uint64_t frames = 0;
     std::vector<Error> warnings;    ///< Truncation, skipped blocks and the like; everything before was delivered.
     bool cancelled = false;
+    std::vector<Error> badLines;    ///< Of text: lines that are no frames, the first thousand.
+    std::uint64_t badLineCount = 0;
+};
+
+struct TextLayout;
+
+/// How a log of text is read; other logs say it themselves.
+struct ReadOptions {
+    const TextLayout* layout = nullptr;                 ///< By this layout, whatever its lines look like.
+    const std::vector<TextLayout>* kept = nullptr;      ///< By one of these, where one fits.
 };
 
 /// Where written bytes go.
@@ -72,9 +82,11 @@ struct LogFormat {
 /// The format for a file name, or an error that lists those there are.
 [[nodiscard]] Expected<const LogFormat*> formatForName(const std::string& path);
 
-/// Reads a log, its format recognised from its first bytes.
-[[nodiscard]] Expected<ReadReport> readLog(ByteSource& source, LogSink& sink);
-[[nodiscard]] Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink);
+/// Reads a log, its format recognised from its first bytes, or the layout of its lines.
+[[nodiscard]] Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOptions& options = {});
+[[nodiscard]] Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink, const ReadOptions& options = {});
+/// Whether a file's first bytes are lines of text and no log of a binary format.
+[[nodiscard]] bool isTextLog(ByteSource& source);
 
 /// A sink that appends to a trace.
 class TraceSink : public LogSink {

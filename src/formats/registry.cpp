@@ -4,6 +4,8 @@
 #include "formats/log_format.h"
 #include "formats/pcap.h"
 #include "formats/pcapng.h"
+#include "formats/text_log.h"
+#include "formats/text_recognition.h"
 
 namespace wavetrope::formats {
 
@@ -40,29 +42,53 @@ Expected<const LogFormat*> formatForName(const std::string& path)
     return fail("no log format has this file name", path, "End it in one of: " + knownExtensions() + "; .gz or .zst behind it compresses");
 }
 
-Expected<ReadReport> readLog(ByteSource& source, LogSink& sink)
+namespace {
+
+const LogFormat* formatOf(std::span<const std::uint8_t> head)
+{
+    for (const LogFormat& format : logFormats())
+        if (format.recognise(head))
+            return &format;
+    return nullptr;
+}
+
+}  // namespace
+
+bool isTextLog(ByteSource& source)
+{
+    const auto head = source.window(4096);
+    return formatOf(head) == nullptr && looksLikeText({reinterpret_cast<const char*>(head.data()), head.size()});
+}
+
+Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOptions& options)
 {
     const auto head = source.window(64);
     if (head.empty())
         return fail(source.damage().empty() ? "the file is empty" : source.damage(), source.name(), "Choose a log with frames in it");
-    for (const LogFormat& format : logFormats())
-        if (format.recognise(head)) {
-            auto report = format.read(source, sink);
-            if (report && !source.damage().empty())
-                report->warnings.push_back({source.damage() + "; everything before was read", source.name(), 0, 0, {}});
-            return report;
-        }
-    if (!source.damage().empty())
+    Expected<ReadReport> report;
+    if (const LogFormat* format = formatOf(head)) {
+        report = format->read(source, sink);
+    } else if (options.layout != nullptr || isTextLog(source)) {
+        const auto layout = layoutFor(source, options);
+        if (!layout)
+            return tl::unexpected(layout.error());
+        report = readTextLog(source, sink, *layout);
+    } else if (!source.damage().empty()) {
         return fail(source.damage(), source.name(), "Fetch or record it again");
-    return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions());
+    } else {
+        return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions() + ", and text with a frame on each line");
+    }
+    if (report && !source.damage().empty())
+        report->warnings.push_back({source.damage() + "; everything before was read", source.name(), 0, 0, {}});
+    return report;
 }
 
-Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink)
+Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink, const ReadOptions& options)
 {
     auto source = ByteSource::open(path);
     if (!source)
         return tl::unexpected(source.error());
-    return readLog(*source, sink);
+    return readLog(*source, sink, options);
 }
 
 }  // namespace wavetrope::formats

@@ -18,6 +18,7 @@
 
 #include <algorithm>
 
+#include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
 #include "app/inspector/inspector_view.h"
@@ -172,7 +173,9 @@ MainWindow::~MainWindow()
     if (saver_.joinable())
         saver_.join();
     windows().erase(std::remove(windows().begin(), windows().end(), this), windows().end());
-    // Views refer to stage and document: they go first.
+    // Views and dialogs refer to stage and document: they go first.
+    for (auto* dialog : findChildren<ConvertDialog*>())
+        delete dialog;
     delete takeCentralWidget();
 }
 
@@ -188,15 +191,16 @@ void MainWindow::buildMenu()
         return item;
     };
     add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.json)"));
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.gz *.zst *.json)"));
         if (!path.isEmpty())
             openFile(path, document_->rig(), this);
     });
     add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap)"));
+        const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
         if (!path.isEmpty())
             saveRunTo(path);
     })->setObjectName(QStringLiteral("saveRun"));
+    add(menu_, tr("Convert..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_E), [this] { convert(); })->setObjectName(QStringLiteral("convert"));
     if (document_->isLive())
         add(menu_, tr("Save rig"), QKeySequence::Save, [this] { saveRigTo(QString::fromStdString(document_->rig().path)); });
     menu_->addSeparator();
@@ -385,7 +389,7 @@ void MainWindow::record()
                 problem = QString::fromStdString(finished.error().text());
         });
     } else {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Record to"), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap)"));
+        const QString path = QFileDialog::getSaveFileName(this, tr("Record to"), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
         if (path.isEmpty())
             return;
         session->call([&](rig::Session& s) {
@@ -433,6 +437,15 @@ void MainWindow::saveRunTo(const QString& path)
             },
             Qt::QueuedConnection);
     });
+}
+
+void MainWindow::convert()
+{
+    if (!document_->begun())
+        return;
+    auto* stream = currentPage() != nullptr ? currentPage()->find<StreamView>() : nullptr;
+    auto* dialog = new ConvertDialog(*stage_, stream != nullptr ? stream->filterLine()->text() : QString(), this);
+    dialog->show();
 }
 
 bool MainWindow::saveRigTo(const QString& path)

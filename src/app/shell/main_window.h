@@ -48,6 +48,8 @@ public:
 
     /// Saves what is in the trace as a log, in the background with progress.
     void saveRunTo(const QString& path);
+    /// Asks for a form, and writes the run or a part of it so.
+    void convert();
     /// Saves the rig with its pages.
     bool saveRigTo(const QString& path);
 

@@ -124,7 +124,8 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QTreeView { border: none; background: %9; outline: 0; }
 QSplitter::handle { background: %2; }
 QComboBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; color: %3; }
-QComboBox::drop-down { border: none; width: 14px; }
+QComboBox::drop-down { border: none; width: %12px; }
+QComboBox::down-arrow { image: url(:/icons/unfold-%11.svg); width: %12px; height: %12px; margin-right: 6px; }
 QComboBox QAbstractItemView { background: %9; border: 1px solid %2; selection-background-color: %4; selection-color: %3; }
 QSlider::groove:horizontal { height: 3px; background: %2; border-radius: 1px; }
 QSlider::sub-page:horizontal { background: %5; border-radius: 1px; }
@@ -133,7 +134,8 @@ QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; h
                              .arg(raised.name(), hairline.name(), ink.name(), accentSoft.name(), accent.name())
                              .arg(px(4))
                              .arg(px(7))
-                             .arg(error.name(), surface.name(), faint.name()));
+                             .arg(error.name(), surface.name(), faint.name(), name_ == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"))
+                             .arg(px(12)));
     Q_EMIT changed();
 }
 

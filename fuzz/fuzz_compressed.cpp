@@ -1,0 +1,12 @@
+// Any compressed bytes give a log, a warning or an error.
+#include "formats/log_format.h"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size)
+{
+    using namespace wavetrope;
+    formats::ByteSource source({data, size}, true);
+    trace::Trace trace;
+    formats::TraceSink sink(trace);
+    (void)formats::readLog(source, sink);
+    return 0;
+}

@@ -1,0 +1,351 @@
+// Text logs: what their lines mean is found out, asked where they leave it open, and read to the bit.
+#include <QFile>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <cinttypes>
+#include <functional>
+#include <random>
+
+#include "formats/text_line.h"
+#include "formats/text_log.h"
+#include "formats/text_recognition.h"
+
+using namespace wavetrope;
+using namespace wavetrope::formats;
+
+namespace {
+
+// What the written log is about.
+struct Written {
+    std::vector<can::Frame> frames;
+    bool channels = true;       // of these, what the layout tells
+    bool directions = true;
+    bool fd = true;
+    std::int64_t step = 1000;   // of its times, in nanoseconds
+};
+
+std::vector<can::Frame> someFrames(bool fd, bool remote, bool extended = true, std::size_t count = 120)
+{
+    std::mt19937 random(77);
+    std::vector<can::Frame> frames;
+    can::Time time = std::chrono::milliseconds(1234);
+    const std::uint32_t ids[] = {0x0C1, 0x181, 0x2A7, 0x5E0, 0x7FF, 0x18FEF100, 0x0CF00421, 0x1A0};
+    for (std::size_t i = 0; i < count; ++i) {
+        can::Frame frame;
+        time += std::chrono::microseconds(300 + random() % 9000);
+        frame.time = time;
+        frame.id.value = ids[random() % (extended ? 8 : 5)];
+        frame.id.extended = frame.id.value > 0x7FF;
+        frame.bus = static_cast<std::uint8_t>(random() % 2);
+        frame.direction = random() % 5 == 0 ? can::Direction::sent : can::Direction::received;
+        if (remote && random() % 12 == 0) {
+            frame.kind = can::FrameKind::remote;
+            frame.dlc = static_cast<std::uint8_t>(random() % 9);
+        } else {
+            frame.kind = fd && random() % 3 == 0 ? can::FrameKind::fd : can::FrameKind::data;
+            frame.dlc = static_cast<std::uint8_t>(frame.kind == can::FrameKind::fd ? 9 + random() % 7 : random() % 9);
+            frame.length = static_cast<std::uint8_t>(can::lengthOfDlc(frame.dlc));
+            for (unsigned b = 0; b < frame.length; ++b)
+                frame.data[b] = static_cast<std::uint8_t>(random());
+        }
+        frames.push_back(frame);
+    }
+    return frames;
+}
+
+template <class... Values>
+std::string print(const char* form, Values... values)
+{
+    char text[400];
+    std::snprintf(text, sizeof text, form, values...);
+    return text;
+}
+
+std::string bytesOf(const can::Frame& frame, const char* form, const char* between)
+{
+    std::string text;
+    for (unsigned i = 0; i < frame.length; ++i)
+        text += (i > 0 ? between : "") + print(form, frame.data[i]);
+    return text;
+}
+
+double seconds(const can::Frame& frame) { return static_cast<double>(frame.time.count()) * 1e-9; }
+std::int64_t microseconds(const can::Frame& frame) { return frame.time.count() / 1000; }
+
+// One way in which a program may write its log.
+struct Style {
+    const char* name;
+    bool fd, remote, extended, channels, directions;
+    std::int64_t step;      // of its times, ns
+    const char* head;
+    std::function<std::string(const can::Frame&)> line;
+};
+
+const std::vector<Style>& styles()
+{
+    static const std::vector<Style> all = {
+        {"blanks, identifier with 0x, bytes apart", false, true, true, true, true, 1000, "", [](const can::Frame& f) {
+             return print("%.6f  bus%d  %s  0x%X  %d  %s", seconds(f), f.bus + 1, f.direction == can::Direction::sent ? "Tx" : "Rx", f.id.value, f.kind == can::FrameKind::remote ? f.dlc : f.length, f.kind == can::FrameKind::remote ? "remote" : bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"comma, head, bytes together", false, false, true, true, false, 1000, "Time,Channel,ID,Len,Data\n", [](const can::Frame& f) { return print("%.6f,%d,%03X,%d,%s", seconds(f), f.bus, f.id.value, f.length, bytesOf(f, "%02X", "").c_str()); }},
+        {"semicolon, decimal comma", false, false, true, false, false, 1000, "Zeitpunkt;Id;n;Payload\n", [](const can::Frame& f) {
+             std::string time = print("%.6f", seconds(f));
+             time[time.find('.')] = ',';
+             return time + print(";0x%08X;%d;%s", f.id.value, f.length, bytesOf(f, "%02x", " ").c_str());
+         }},
+        {"tab, milliseconds in the head, all decimal", false, false, false, false, true, 1'000'000, "time [ms]\tdir\tid (dec)\tlength\tdata (dec)\n", [](const can::Frame& f) {
+             return print("%" PRId64 "\t%s\t%u\t%d\t%s", microseconds(f) / 1000, f.direction == can::Direction::sent ? "out" : "in", f.id.value, f.length, bytesOf(f, "%d", " ").c_str());
+         }},
+        {"bars, microseconds by their pace", false, false, true, true, false, 1000, "# recorded at the rink\n", [](const can::Frame& f) { return print("| %" PRId64 " | %s | %s%X | %d | %s |", microseconds(f), f.bus == 0 ? "north" : "south", f.id.extended ? "0x" : "0x", f.id.value, f.length, bytesOf(f, "%02X", " ").c_str()); }},
+        {"clock with a date before it", false, false, true, true, true, 1'000'000, "// day month year\n", [](const can::Frame& f) {
+             const std::int64_t ms = microseconds(f) / 1000;
+             return print("05.02.2031 %02d:%02d:%02d.%03d ch%d %s %Xh [%d] %s", 10, 20, static_cast<int>(ms / 1000), static_cast<int>(ms % 1000), f.bus, f.direction == can::Direction::sent ? "T" : "R", f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"date and clock in one", false, false, true, true, false, 1000, "stamp;bus;identifier;dlc;payload\n", [](const can::Frame& f) {
+             const std::int64_t us = microseconds(f);
+             return print("2031-02-05T10:20:%02d.%06dZ;%s;%08X;%d;%s", static_cast<int>(us / 1'000'000), static_cast<int>(us % 1'000'000), f.bus == 0 ? "Chassis" : "Body", f.id.value, f.length, bytesOf(f, "%02X", "-").c_str());
+         }},
+        {"since 1970 in parentheses, names with =", false, true, true, true, false, 1000, "", [](const can::Frame& f) {
+             return print("(%" PRId64 ".%06d) id=%X%s len=%d if=port%d %s", 1'900'000'000 + microseconds(f) / 1'000'000, static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.id.extended ? "x" : "", f.kind == can::FrameKind::remote ? f.dlc : f.length, f.bus,
+                          f.kind == can::FrameKind::remote ? "rtr" : bytesOf(f, "%02x", " ").c_str());
+         }},
+        {"FD with a column of kinds and length codes", true, false, true, true, false, 1000, "t[s] ch kind id dlc bytes\n", [](const can::Frame& f) { return print("%10.6f %d %-8s %8X %d %s", seconds(f), f.bus + 1, f.kind == can::FrameKind::fd ? "FD" : "classic", f.id.value, f.dlc, bytesOf(f, "%02X", " ").c_str()); }},
+        {"FD with lengths, in quotes", true, false, true, true, true, 1000, "\"time_us\",\"bus\",\"direction\",\"id\",\"length\",\"data\"\n", [](const can::Frame& f) {
+             return print("\"%" PRId64 "\",\"%s\",\"%s\",\"0x%03x\",\"%d\",\"%s\"", microseconds(f), f.bus == 0 ? "A" : "B", f.direction == can::Direction::sent ? "sent" : "received", f.id.value, f.length, bytesOf(f, "%02x", " ").c_str());
+         }},
+        {"row numbers in front, no length", false, false, true, false, false, 1000, "no time id b0 b1 b2 b3 b4 b5 b6 b7\n", [](const can::Frame& f) {
+             static int row = 0;
+             return print("%d %.6f %08X %s", ++row, seconds(f), f.id.value, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"identifier first, time last but the data", false, false, true, true, false, 1000, "", [](const can::Frame& f) { return print("%03X\t%d\tcan%d\t%.6f\t%s", f.id.value, f.length, f.bus, seconds(f), bytesOf(f, "%02X", ".").c_str()); }},
+        {"decimal bytes with 0x identifiers", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("%.6fs 0x%X %d : %s", seconds(f), f.id.value, f.length, bytesOf(f, "%d", " ").c_str()); }},
+        {"since the line before", false, false, true, false, false, 1000, "delta time [us],identifier,length,data\n", [](const can::Frame& f) {
+             static can::Time last{};
+             const auto gap = (f.time - last).count() / 1000;
+             last = f.time;
+             return print("%" PRId64 ",0x%X,%d,%s", static_cast<std::int64_t>(gap), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"kinds joined with switches, nanoseconds", true, true, true, true, true, 1, "ns;net;way;flags;id;size;data\n", [](const can::Frame& f) {
+             std::string flags = f.id.extended ? "EXT" : "STD";
+             if (f.kind == can::FrameKind::fd)
+                 flags += "|FD";
+             if (f.kind == can::FrameKind::remote)
+                 flags += "|RTR";
+             return print("%" PRId64 ";%d;%s;%s;%X;%d;%s", static_cast<std::int64_t>(1'900'000'000'000'000'000 + f.time.count()), f.bus, f.direction == can::Direction::sent ? "->" : "<-", flags.c_str(), f.id.value, f.kind == can::FrameKind::remote ? f.dlc : f.length,
+                          bytesOf(f, "%02X", " ").c_str());
+         }},
+    };
+    return all;
+}
+
+std::string textOf(const Style& style, const std::vector<can::Frame>& frames)
+{
+    std::string text = style.head;
+    for (const can::Frame& frame : frames)
+        text += style.line(frame) + '\n';
+    return text;
+}
+
+ByteSource sourceOf(const std::string& text) { return ByteSource({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}); }
+
+std::string columnsText(const Recognition& found)
+{
+    std::string text(separatorText(found.layout.separator));
+    for (const Meaning meaning : found.layout.columns)
+        text += std::string(" ") + toText(meaning);
+    return text + ", " + toText(found.layout.timeForm) + ", " + std::to_string(found.fitting) + " of " + std::to_string(found.lines);
+}
+
+}  // namespace
+
+class TextLogTest : public QObject {
+    Q_OBJECT
+
+private Q_SLOTS:
+    void layoutsAreRecognisedAndReadToTheBit_data()
+    {
+        QTest::addColumn<int>("index");
+        for (std::size_t i = 0; i < styles().size(); ++i)
+            QTest::newRow(styles()[i].name) << static_cast<int>(i);
+    }
+    void layoutsAreRecognisedAndReadToTheBit()
+    {
+        QFETCH(int, index);
+        const Style& style = styles()[static_cast<std::size_t>(index)];
+        const auto frames = someFrames(style.fd, style.remote, style.extended);
+        const std::string text = textOf(style, frames);
+        const auto found = recogniseLayout(text, "log.txt");
+        QVERIFY2(found.has_value(), found ? "" : found.error().text().c_str());
+        if (!found->sure())
+            QFAIL((columnsText(*found) + ": " + found->questions.front().what).c_str());
+        QVERIFY2(found->fitting == found->lines && found->lines == frames.size(), columnsText(*found).c_str());
+
+        trace::Trace trace;
+        TraceSink sink(trace);
+        ByteSource source = sourceOf(text);
+        const auto report = readLog(source, sink);
+        QVERIFY(report.has_value());
+        QCOMPARE(report->badLineCount, std::uint64_t{0});
+        const auto snapshot = trace.snapshot();
+        QCOMPARE(snapshot.rows(), frames.size());
+        QCOMPARE(trace.buses().size(), style.channels ? std::size_t{2} : std::size_t{1});
+        const std::int64_t offset = snapshot.time(0).count() - frames[0].time.count() / style.step * style.step;
+        for (std::size_t i = 0; i < frames.size(); ++i) {
+            const can::FrameView read = snapshot.frame(i);
+            const can::Frame& wrote = frames[i];
+            const std::string where = "frame " + std::to_string(i) + ": " + style.line(wrote) + " (" + columnsText(*found) + ")";
+            QVERIFY2(read.id == wrote.id, where.c_str());
+            QVERIFY2(read.kind == wrote.kind, where.c_str());
+            QVERIFY2(read.dlc == wrote.dlc && read.length == wrote.length, where.c_str());
+            QVERIFY2(std::equal(read.data, read.data + read.length, wrote.data.begin()), where.c_str());
+            if (found->layout.sincePrevious)
+                QVERIFY2(std::abs(read.time.count() - wrote.time.count()) <= static_cast<std::int64_t>(i + 2) * style.step, where.c_str());
+            else
+                QVERIFY2(read.time.count() - offset == wrote.time.count() / style.step * style.step, where.c_str());
+            if (style.directions)
+                QVERIFY2(read.direction == wrote.direction, where.c_str());
+            if (style.channels)
+                QVERIFY2((trace.buses()[read.bus].name == trace.buses()[snapshot.frame(0).bus].name) == (wrote.bus == frames[0].bus), where.c_str());
+        }
+    }
+
+    void whatTheLinesLeaveOpenIsAsked()
+    {
+        // Three digits without a letter, of few identifiers: hexadecimal or decimal?
+        std::string text = "time,id,len,data\n";
+        for (int i = 0; i < 40; ++i)
+            text += print("%.4f,%d,2,%02X%02X\n", 0.01 * i, i % 2 == 0 ? 120 : 345, i, 255 - i);
+        const auto identifiers = recogniseLayout(text, "open.csv");
+        QVERIFY(identifiers.has_value());
+        QCOMPARE(identifiers->questions.size(), std::size_t{1});
+        QVERIFY(identifiers->questions[0].what.find("identifiers") != std::string::npos);
+        QCOMPARE(identifiers->questions[0].choices.size(), std::size_t{2});
+        ByteSource source = sourceOf(text);
+        trace::Trace trace;
+        TraceSink sink(trace);
+        const auto refused = readLog(source, sink);
+        QVERIFY(!refused.has_value());
+        QVERIFY(refused.error().what.find("identifiers") != std::string::npos);
+        for (const TextLayout& choice : identifiers->questions[0].choices) {
+            trace::Trace read;
+            TraceSink into(read);
+            ByteSource again = sourceOf(text);
+            QVERIFY(readLog(again, into, {&choice, nullptr}).has_value());
+            QCOMPARE(read.snapshot().frame(0).id.value, choice.identifierBase == Base::hexadecimal ? 0x120U : 120U);
+        }
+
+        // Whole numbers a hundred apart: microseconds of a busy bus, or milliseconds of a quiet one?
+        text.clear();
+        for (int i = 0; i < 40; ++i)
+            text += print("%d 0x1A%d 3 0A FF %02X\n", 5000 + 100 * i, i % 3, i);
+        const auto times = recogniseLayout(text, "open.txt");
+        QVERIFY(times.has_value());
+        QCOMPARE(times->questions.size(), std::size_t{1});
+        QVERIFY(times->questions[0].what.find("unit") != std::string::npos);
+        QCOMPARE(times->questions[0].answers, (std::vector<std::string>{"milliseconds", "microseconds"}));
+    }
+
+    void linesThatDoNotFitAreListed()
+    {
+        std::string text = "a log of the rink\ntime;id;len;data\n";
+        for (int i = 0; i < 30; ++i)
+            text += i == 7 ? "0.07;0x7G1;2;0102\n" : i == 11 ? "stopped here\n" : i == 19 ? "0.19;0x123;4;0102\n" : print("%.2f;0x123;2;0102\n", 0.01 * i);
+        text += "# the end\n\n0.99;0x123;2";
+        ByteSource source = sourceOf(text);
+        trace::Trace trace;
+        TraceSink sink(trace);
+        const auto report = readLog(source, sink);
+        QVERIFY(report.has_value());
+        QVERIFY2(report->frames == 27, columnsText(*recogniseLayout(text, "log")).c_str());
+        QCOMPARE(report->badLineCount, std::uint64_t{4});
+        std::vector<std::pair<int, std::string>> lines;
+        for (const Error& bad : report->badLines)
+            lines.emplace_back(bad.line, bad.what);
+        QCOMPARE(lines, (std::vector<std::pair<int, std::string>>{{10, "the identifier is none"}, {14, "the time is none"}, {22, "there are fewer bytes than the length says"}, {35, "there are fewer bytes than the length says"}}));
+        QVERIFY(report->warnings[0].what.find("4 lines are no frames") != std::string::npos);
+    }
+
+    void aKeptLayoutIsUsedByItself()
+    {
+        QTemporaryDir folder;
+        KeptLayouts kept(folder.filePath("layouts").toStdString());
+        QVERIFY(kept.all().empty());
+        TextLayout layout;
+        layout.separator = ',';
+        layout.columns = {Meaning::time, Meaning::identifier, Meaning::nothing, Meaning::data};
+        layout.timeForm = TimeForm::milliseconds;
+        layout.identifierBase = Base::decimal;
+        layout.bytes = Bytes::together;
+        QVERIFY(!kept.keep(layout).has_value());
+        layout.name = "Rink / hall 2";
+        QVERIFY(kept.keep(layout).has_value());
+        const KeptLayouts again(folder.filePath("layouts").toStdString());
+        QCOMPARE(again.all().size(), std::size_t{1});
+        QCOMPARE(again.all()[0], layout);
+        std::string text;
+        for (int i = 0; i < 20; ++i)
+            text += print("%d,120,7,0A%02X\n", 100 * i, i);
+        ByteSource source = sourceOf(text);
+        trace::Trace trace;
+        TraceSink sink(trace);
+        QVERIFY(readLog(source, sink, {nullptr, &again.all()}).has_value());
+        QCOMPARE(trace.snapshot().frame(3).id.value, 120U);
+        QCOMPARE(trace.snapshot().frame(3).time, can::Time(std::chrono::milliseconds(300)));
+        QFile broken(folder.filePath("layouts/broken.json"));
+        QVERIFY(broken.open(QIODevice::WriteOnly));
+        broken.write("{\"wavetrope_layout\": 1, \"columns\": [\"mood\"]}");
+        broken.close();
+        QCOMPARE(KeptLayouts(folder.filePath("layouts").toStdString()).all().size(), std::size_t{1});
+        QVERIFY(layoutFromJson("{\"wavetrope_layout\": 1, \"columns\": [\"mood\"]}", "x").error().what.find("mood") != std::string::npos);
+    }
+
+    void timesAndWordsAreReadExactly()
+    {
+        QCOMPARE(timeOf("12.5", TimeForm::seconds, false), std::optional(can::Time(12'500'000'000)));
+        QCOMPARE(timeOf("12,5", TimeForm::milliseconds, true), std::optional(can::Time(12'500'000)));
+        QCOMPARE(timeOf("12.5ms", TimeForm::seconds, false), std::optional(can::Time(12'500'000)));
+        QCOMPARE(timeOf("00:01:02.000000003", TimeForm::clock, false), std::optional(can::Time(62'000'000'003)));
+        QCOMPARE(timeOf("01:02:03:250", TimeForm::clock, false), std::optional(can::Time(3'723'250'000'000)));
+        QCOMPARE(timeOf("1970-01-02T00:00:01Z", TimeForm::clock, false), std::optional(can::Time(86'401'000'000'000)));
+        QVERIFY(!timeOf("99999999999", TimeForm::seconds, false));
+        QVERIFY(!timeOf("1:2:99", TimeForm::clock, false));
+        QVERIFY(!dayOf("2031-02-30") && !dayOf("2300-01-01") && !dayOf("1.2.31"));
+        QCOMPARE(dayOf("1970/01/02"), dayOf("02.01.1970"));
+        QCOMPARE(wholeNumber("1Fh", Base::decimal), std::optional<std::uint64_t>(0x1F));
+        QVERIFY(!wholeNumber("-1", Base::decimal) && !wholeNumber("", Base::hexadecimal) && !wholeNumber("0x", Base::decimal));
+        QVERIFY(kindOf("FD+BRS")->brs && kindOf("FD+BRS")->fd && kindOf("ext/rtr")->remote && !kindOf("mood"));
+    }
+
+    void textThatIsNoLogIsRefusedInWords()
+    {
+        for (const char* text : {"Dear colleague,\nthe ice is thin in hall 2.\nRegards\n", "1\n2\n3\n4\n", "x,y\n1.0,2.0\n1.1,2.1\n"}) {
+            const auto found = recogniseLayout(text, "letter.txt");
+            QVERIFY2(!found.has_value(), found ? columnsText(*found).c_str() : "");
+            QVERIFY(!found.error().text().empty());
+        }
+    }
+
+    // Bytes at random, and lines torn apart: always an answer, never more.
+    void anyBytesGiveAnAnswer()
+    {
+        std::mt19937 random(4);
+        for (int round = 0; round < 400; ++round) {
+            const Style& style = styles()[random() % styles().size()];
+            std::string text = textOf(style, someFrames(style.fd, style.remote, style.extended, 20));
+            for (int hits = static_cast<int>(random() % 60); hits > 0; --hits)
+                text[random() % text.size()] = "0123456789abcdefx.,;:|\t\n -\"=()"[random() % 31];
+            ByteSource source = sourceOf(text);
+            trace::Trace trace;
+            TraceSink sink(trace);
+            const auto report = readLog(source, sink);
+            if (report) {
+                QVERIFY(report->frames == trace.rows());
+                QVERIFY(report->frames + report->badLineCount <= 60);
+            }
+        }
+    }
+};
+
+QTEST_APPLESS_MAIN(TextLogTest)
+#include "text_log_test.moc"
