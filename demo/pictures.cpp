@@ -15,6 +15,7 @@
 #include "app/database/findings_view.h"
 #include "app/database/network_dialog.h"
 #include "app/events/events_view.h"
+#include "app/import/text_log_dialog.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
@@ -194,6 +195,22 @@ bool takeConvert(Photographer& photographer, MainWindow& window, const QString& 
     return good;
 }
 
+// The dialog that finds out how a log of text is laid out: a log that leaves something open, with lines that are no frames.
+bool takeText(Photographer& photographer, const QString& suffix)
+{
+    std::string text = "# rink 4, afternoon, second machine\nwhen [ms];line;id;len;content;remark\n";
+    for (int i = 0; i < 60; ++i) {
+        char line[120] = "-- paused by the driver --\n";
+        if (i != 9)
+            std::snprintf(line, sizeof line, "%d;%s;%d;4;0A02%02X%s\n", 5000 + i * 7 + i % 3, i % 3 == 0 ? "front" : "rear", 120 + 25 * (i % 4), i, i == 14 ? ";short" : "64;");
+        text += line;
+    }
+    TextLogDialog dialog(QStringLiteral("rink4.txt"), text, QDir::tempPath().toStdString());
+    dialog.show();
+    QTest::qWait(200);
+    return photographer.save(dialog, QStringLiteral("text-log") + suffix);
+}
+
 // A log by itself: the pages, and the dialog that converts it.
 bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
 {
@@ -204,6 +221,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     QTest::qWait(300);
     bool good = takePages(photographer, *window, QStringLiteral("log-"), suffix);
     good = takeConvert(photographer, *window, suffix) && good;
+    good = takeText(photographer, suffix) && good;
     window->close();
     QTest::qWait(50);
     return good;

@@ -400,7 +400,7 @@ Found findWords(const Table& table, const TextLayout& layout, Meaning meaning)
         else if (meaning == Meaning::direction)
             confidence = table.share(c, [](std::string_view cell) { return directionOf(cell).has_value(); }) - 0.05;
         else if (meaning == Meaning::kind)
-            confidence = table.share(c, [](std::string_view cell) { return cell.empty() || kindOf(cell).has_value(); }) - 0.15 - (table.share(c, [](std::string_view cell) { return cell.empty(); }) == 1 ? 1 : 0);
+            confidence = table.share(c, [](std::string_view cell) { return cell.empty() || kindOf(cell).has_value(); }) - 0.15 - (table.share(c, [](std::string_view cell) { return !cell.empty() && kindOf(cell).has_value(); }) < 0.1 ? 1 : 0);
         else {  // channel: few different words, or small numbers
             std::set<std::string_view> different;
             std::size_t filled = 0;

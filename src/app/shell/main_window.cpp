@@ -21,6 +21,7 @@
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
+#include "app/import/text_log_dialog.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/nodes/nodes_view.h"
@@ -139,7 +140,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     });
     connect(stage_.get(), &Stage::becameReady, this, [this] {
         if (document_->ready() && !document_->problem().isEmpty())
-            QMessageBox::warning(this, tr("Wavetrope"), document_->problem());
+            showProblem();
         if (Page* page = currentPage())
             page->update();
         refreshStatus();
@@ -179,6 +180,18 @@ MainWindow::~MainWindow()
     delete takeCentralWidget();
 }
 
+void MainWindow::showProblem()
+{
+    auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), document_->problem(), QMessageBox::Ok, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    QStringList lines;
+    for (const Error& line : document_->badLines())
+        lines << tr("line %1: %2").arg(line.line).arg(QString::fromStdString(line.what));
+    if (!lines.isEmpty())
+        box->setDetailedText(lines.join(QLatin1Char('\n')));
+    box->open();
+}
+
 void MainWindow::buildMenu()
 {
     const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto action) {
@@ -191,7 +204,7 @@ void MainWindow::buildMenu()
         return item;
     };
     add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.gz *.zst *.json)"));
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.gz *.zst *.json);;Logs of text (*.txt *.csv *.log *.tsv);;All files (*)"));
         if (!path.isEmpty())
             openFile(path, document_->rig(), this);
     });
@@ -485,7 +498,13 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
             QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
             return nullptr;
         }
-        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs));
+        std::optional<formats::TextLayout> layout;
+        if (formats::isTextLog(*source)) {
+            layout = askForLayout(path, parent);
+            if (!layout)
+                return nullptr;
+        }
+        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout)));
     }
     window->show();
     const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};

@@ -64,6 +64,8 @@ protected:
 
 private:
     void buildMenu();
+    /// What went wrong while the log was read.
+    void showProblem();
     void buildPages();
     void addPage(const QString& name, const nlohmann::json& layout);
     void showFirst(const char* kind, const std::function<bool(View*)>& use);

@@ -78,9 +78,10 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
     return document;
 }
 
-std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig)
+std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout)
 {
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
+    document->layout_ = std::move(layout);
     document->rig_ = rig;
     document->readingRig_ = rig;
     document->path_ = path;
@@ -138,7 +139,9 @@ void RunDocument::read()
 {
     databases_ = rig::loadDatabases(readingRig_);
     Reading sink(*this);
-    const auto report = formats::readLogFile(path_, sink);
+    const auto report = formats::readLogFile(path_, sink, {layout_ ? &*layout_ : nullptr, nullptr});
+    if (report)
+        badLines_ = report->badLines;
     if (!report)
         problem_ = QString::fromStdString(report.error().text());
     else if (!report->warnings.empty())

@@ -9,6 +9,7 @@
 #include <memory>
 #include <thread>
 
+#include "formats/text_layout.h"
 #include "measure/measures.h"
 #include "rig/session.h"
 #include "trace/time_index.h"
@@ -24,7 +25,8 @@ public:
     /// A live run of a rig, paced by the wall clock times a factor.
     [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(const rig::Rig& rig, double factor = 1.0);
     /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
-    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig);
+    /// A log of text is read by `layout`.
+    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout = {});
     ~RunDocument();
     RunDocument(const RunDocument&) = delete;
     RunDocument& operator=(const RunDocument&) = delete;
@@ -47,6 +49,8 @@ public:
     void cancelReading() { cancelled_ = true; }
     /// What went wrong while reading, or empty. To be asked once ready.
     [[nodiscard]] const QString& problem() const { return problem_; }
+    /// Lines of a text log that are no frames, the first thousand. To be asked once ready.
+    [[nodiscard]] const std::vector<Error>& badLines() const { return badLines_; }
 
     [[nodiscard]] const trace::Trace& trace() const { return *trace_; }
     [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
@@ -102,6 +106,8 @@ private:
     std::atomic<bool> cancelled_{false};
     std::atomic<int> percent_{0};
     QString problem_;
+    std::vector<Error> badLines_;
+    std::optional<formats::TextLayout> layout_;
 };
 
 }  // namespace wavetrope::app
