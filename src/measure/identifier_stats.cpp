@@ -36,22 +36,51 @@ void IdentifierStats::add(trace::Row row, const can::FrameView& frame, Time occu
 
 IdentifierMoment momentOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, trace::Row limit, unsigned beats)
 {
+    return momentOf(snapshot, std::vector<trace::IdentifierIndex>{identifier}, limit, beats);
+}
+
+IdentifierMoment momentOf(const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats)
+{
     IdentifierMoment moment;
-    trace::Row row = snapshot.previousOf(identifier, limit);
-    moment.row = row;
+    std::vector<trace::Row> newest;     // of each
+    for (const trace::IdentifierIndex identifier : identifiers) {
+        newest.push_back(snapshot.previousOf(identifier, limit));
+        moment.count += snapshot.countOf(identifier, limit);
+    }
     can::FrameView newer;
-    while (row != trace::noRow && moment.beats.size() < beats) {
-        const can::FrameView frame = snapshot.frame(row);
-        if (!moment.beats.empty())
+    while (moment.beats.size() < beats) {
+        std::size_t which = newest.size();
+        for (std::size_t i = 0; i < newest.size(); ++i)
+            if (newest[i] != trace::noRow && (which == newest.size() || newest[i] > newest[which]))
+                which = i;
+        if (which == newest.size())
+            break;
+        const can::FrameView frame = snapshot.frame(newest[which]);
+        if (moment.beats.empty())
+            moment.row = newest[which];
+        else
             moment.changedLately.addDifference(frame.data, frame.length, newer.data, newer.length);
         moment.beats.push_back(frame.time);
         newer = frame;
-        row = snapshot.previousOf(identifier, row);
+        newest[which] = snapshot.previousOf(identifiers[which], newest[which]);
     }
     std::reverse(moment.beats.begin(), moment.beats.end());
     if (moment.beats.size() >= 2)
         moment.period = moment.beats.back() - moment.beats[moment.beats.size() - 2];
     return moment;
+}
+
+Time IdentifierMoment::spread() const
+{
+    if (beats.size() < 3)
+        return Time{0};
+    Time low = Time::max();
+    Time high = Time::min();
+    for (std::size_t i = 1; i < beats.size(); ++i) {
+        low = std::min(low, beats[i] - beats[i - 1]);
+        high = std::max(high, beats[i] - beats[i - 1]);
+    }
+    return high - low;
 }
 
 }  // namespace wavetrope::measure

@@ -53,9 +53,16 @@ struct IdentifierMoment {
     Time period{};                      ///< Between its last two frames then.
     std::vector<Time> beats;            ///< Its last arrivals, the newest last.
     BitMask changedLately;              ///< Bits that changed within those.
+
+    /// Longest less shortest period within the beats; 0 for fewer than three.
+    [[nodiscard]] Time spread() const;
+    /// Mean period within the beats, or the last one.
+    [[nodiscard]] Time mean() const { return beats.size() > 2 ? (beats.back() - beats.front()) / static_cast<std::int64_t>(beats.size() - 1) : period; }
 };
 
 /// Looks back from a row: newest frame, last `beats` arrivals and what changed in them. Costs no scan of the trace.
 [[nodiscard]] IdentifierMoment momentOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, trace::Row limit, unsigned beats = 25);
+/// The same of several identifiers taken for one.
+[[nodiscard]] IdentifierMoment momentOf(const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats = 25);
 
 }  // namespace wavetrope::measure

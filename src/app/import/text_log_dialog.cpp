@@ -258,9 +258,10 @@ std::optional<formats::TextLayout> askForLayout(const QString& path, QWidget* pa
     const auto bytes = source->window(looksAt);
     const std::string head(reinterpret_cast<const char*>(bytes.data()), std::min(bytes.size(), looksAt));
     const std::string folder = formats::KeptLayouts::usualFolder();
-    for (const formats::TextLayout& kept : formats::KeptLayouts(folder).all())
-        if (formats::fitOf(kept, head).good())
-            return kept;
+    const formats::KeptLayouts kept(folder);
+    for (const formats::TextLayout& layout : kept.all())
+        if (formats::fitOf(layout, head).good())
+            return layout;
     TextLogDialog dialog(path, head, folder, parent);
     if (dialog.exec() != QDialog::Accepted)
         return {};

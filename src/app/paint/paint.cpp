@@ -200,6 +200,37 @@ QString signalWords(const database::CatalogMessage& message, const can::FrameVie
     return text;
 }
 
+QStringList signalParts(const database::CatalogMessage& message, const database::Decoded& decoded)
+{
+    const database::Signal& signal = message.message->signals[decoded.signal];
+    const std::string_view meaning = signal.textOf(decoded.raw);
+    QString value = valueText(decoded.value, signal.factor);
+    if (!signal.unit.empty())
+        value += QLatin1Char(' ') + QString::fromStdString(signal.unit);
+    QString range;
+    if (signal.minimum && decoded.value < *signal.minimum)
+        range = QObject::tr("below its minimum, %1").arg(valueText(*signal.minimum, signal.factor));
+    else if (signal.maximum && decoded.value > *signal.maximum)
+        range = QObject::tr("above its maximum, %1").arg(valueText(*signal.maximum, signal.factor));
+    return {value, QString::fromUtf8(meaning.data(), static_cast<qsizetype>(meaning.size())), QObject::tr("raw %1").arg(QString::fromStdString(database::rawText(message.plan.plan(decoded.signal), decoded.bits))), range};
+}
+
+void paintSignalLine(QPainter& painter, const QRectF& box, const database::CatalogMessage& message, const database::Decoded& decoded)
+{
+    const Theme& theme = Theme::get();
+    const QStringList parts = signalParts(message, decoded);
+    const auto part = [&](double from, double to) { return QRectF(box.left() + theme.px(from), box.top(), theme.px(to - from), box.height()); };
+    const bool outside = !parts[3].isEmpty();
+    paintText(painter, part(0, 168), QString::fromStdString(message.message->signals[decoded.signal].name), theme.body(), theme.ink);
+    paintText(painter, part(172, 282), parts[0], theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, part(298, 438), parts[1], theme.body(), theme.ink2);
+    paintText(painter, part(442, 540), parts[2], theme.mono(), theme.ink3);
+    if (outside) {
+        paintWarning(painter, QPointF(box.left() + theme.px(552), box.center().y()), theme.px(9));
+        paintText(painter, part(562, 800), parts[3], theme.body(), theme.ink);
+    }
+}
+
 QString countText(std::uint64_t count)
 {
     QString text = QString::number(count);

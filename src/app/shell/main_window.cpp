@@ -25,6 +25,7 @@
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/nodes/nodes_view.h"
+#include "app/notes/notes_view.h"
 #include "app/paint/paint.h"
 #include "app/playback/playback_view.h"
 #include "app/stream/stream_view.h"
@@ -160,6 +161,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     });
     connect(&stage_->desk(), &Desk::arranged, this, [this] { pagesChanged_ = true; });
     connect(stage_.get(), &Stage::filtersChanged, this, [this] { pagesChanged_ = true; });
+    connect(&stage_->notes(), &NoteDesk::problem, this, [this](const QString& problem) { QMessageBox::warning(this, tr("Wavetrope"), problem); });
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
     buildPages();
@@ -223,6 +225,7 @@ void MainWindow::buildMenu()
     if (document_->isLive()) {
         add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
         add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(); });
+        add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F6, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
     add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
         tree_->findBox()->setFocus();
@@ -362,6 +365,8 @@ void MainWindow::undo(bool redo)
             stack = &nodes->undoStack();
         else if (auto* playback = qobject_cast<PlaybackView*>(view))
             stack = &playback->undoStack();
+        else if (qobject_cast<NotesView*>(view) != nullptr || qobject_cast<StreamView*>(view) != nullptr)
+            stack = &stage_->notes().undoStack();
         if (stack == nullptr)
             continue;
         if (view->isAncestorOf(QApplication::focusWidget()) || view == QApplication::focusWidget())
@@ -442,6 +447,8 @@ void MainWindow::saveRunTo(const QString& path)
                 if (self.isNull())
                     return;
                 self->saving_ = false;
+                if (problem.isEmpty() && !self->stage_->notes().notes().all().empty())
+                    self->stage_->notes().saveTo(path.toStdString());
                 Q_EMIT self->runSaved(path, problem);
                 if (!problem.isEmpty() && !self->cancelSaving_)
                     QMessageBox::warning(self, tr("Wavetrope"), problem);

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "app/database/desk.h"
+#include "app/notes/note_desk.h"
 
 namespace wavetrope::app {
 
@@ -14,7 +15,7 @@ constexpr Time narrowest = std::chrono::microseconds(100);
 
 }  // namespace
 
-Stage::Stage(RunDocument& document) : document_(document), snapshot_(document.trace().snapshot())
+Stage::Stage(RunDocument& document) : document_(document), notes_(std::make_unique<NoteDesk>(*this)), snapshot_(document.trace().snapshot())
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
     timer_.start(beatMilliseconds);
@@ -31,6 +32,8 @@ Desk& Stage::desk()
         desk_ = std::make_unique<Desk>(*this);
     return *desk_;
 }
+
+NoteDesk& Stage::notes() { return *notes_; }
 
 Time Stage::wholeTo() const
 {
@@ -77,6 +80,8 @@ void Stage::onTimer()
             cursor_ = done || cursorRow_ == trace::noRow ? newest_ : snapshot_.time(cursorRow_);
             Q_EMIT axisChanged();
         }
+        if (fresh && done)
+            notes_->load();
         if (fresh)
             Q_EMIT becameReady();
     }

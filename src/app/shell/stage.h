@@ -14,6 +14,7 @@ namespace wavetrope::app {
 
 class BackgroundScan;
 class Desk;
+class NoteDesk;
 
 /// What the inspector explains.
 struct Selection {
@@ -35,6 +36,8 @@ public:
     ~Stage() override;
     /// The databases of this window as they are edited.
     [[nodiscard]] Desk& desk();
+    /// The notes of this window's run.
+    [[nodiscard]] NoteDesk& notes();
 
     [[nodiscard]] RunDocument& document() { return document_; }
     [[nodiscard]] const database::Catalog& catalog() const { return *document_.catalog(); }
@@ -101,6 +104,7 @@ private:
     RunDocument& document_;
     const BackgroundScan* matches_ = nullptr;
     std::unique_ptr<Desk> desk_;
+    std::unique_ptr<NoteDesk> notes_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     trace::TimeIndex order_;

@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/notes/note_desk.h"
 #include "app/paint/paint.h"
 #include "app/stream/background_scan.h"
 #include "app/theme/theme.h"
@@ -47,6 +48,7 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
     connect(&stage, &Stage::beat, this, &Timeline::update);
     connect(&stage, &Stage::axisChanged, this, [this] { QWidget::update(); });
     connect(&Theme::get(), &Theme::changed, this, [this] { updateGeometry(); });
+    connect(&stage_.notes(), &NoteDesk::changed, this, qOverload<>(&QWidget::update));
     connect(&stage_, &Stage::matchesChanged, this, qOverload<>(&QWidget::update));
 }
 
@@ -191,27 +193,37 @@ void Timeline::paintFlags(QPainter& painter)
     const Theme& theme = Theme::get();
     const QFont font = theme.text(9.8);
     const QFontMetricsF metrics(font);
-    std::vector<const measure::Event*> sorted;
+    struct Flag {
+        Time time;
+        const std::string* text;
+        bool wrong;
+        bool note;
+    };
+    std::vector<Flag> sorted;
     for (const measure::Event& event : events_)
-        sorted.push_back(&event);
-    std::stable_sort(sorted.begin(), sorted.end(), [](const auto* a, const auto* b) { return a->time < b->time; });
+        sorted.push_back({event.time, &event.text, isWrong(event), false});
+    for (const rig::Note& note : stage_.notes().notes().all())
+        sorted.push_back({note.time, &note.text, false, true});
+    std::stable_sort(sorted.begin(), sorted.end(), [](const Flag& a, const Flag& b) { return a.time < b.time; });
     for (std::size_t i = 0; i < sorted.size();) {
-        const double x = xOf(sorted[i]->time);
-        const QString first = QString::fromStdString(sorted[i]->text);
+        const double x = xOf(sorted[i].time);
+        const QString first = QString::fromStdString(*sorted[i].text);
         const double reach = x + theme.px(14) + std::min(metrics.horizontalAdvance(first), static_cast<double>(theme.px(150))) + theme.px(26);
         std::size_t end = i + 1;
-        bool wrong = isWrong(*sorted[i]);
+        bool wrong = sorted[i].wrong;
+        bool note = sorted[i].note;
         bool alike = true;
-        while (end < sorted.size() && xOf(sorted[end]->time) < reach) {
-            wrong = wrong || isWrong(*sorted[end]);
-            alike = alike && sorted[end]->text == sorted[i]->text;
+        while (end < sorted.size() && xOf(sorted[end].time) < reach) {
+            wrong = wrong || sorted[end].wrong;
+            note = note && sorted[end].note;
+            alike = alike && *sorted[end].text == *sorted[i].text;
             ++end;
         }
         const QString text = end - i == 1 ? first : alike ? tr("%1 (%2)").arg(first).arg(end - i) : tr("%1 +%2").arg(first).arg(end - i - 1);
         painter.save();
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(Qt::NoPen);
-        painter.setBrush(wrong ? theme.error : theme.ink2);
+        painter.setBrush(wrong ? theme.error : note ? theme.accent : theme.ink2);
         const double y = theme.px(6);
         const double s = theme.px(4);
         const QPointF mark[3] = {{x - s, y}, {x + s, y}, {x, y + s * 1.5}};
@@ -244,6 +256,10 @@ void Timeline::mousePressEvent(QMouseEvent* event)
         return;
     }
     // A flag takes precedence over the plain moment under it.
+    if (event->position().y() < Theme::get().px(flagHeight))
+        for (const rig::Note& note : stage_.notes().notes().all())
+            if (x >= xOf(note.time) - 5 && x <= xOf(note.time) + 5)
+                return note.row != trace::noRow ? stage_.setCursorRow(note.row) : stage_.setCursor(note.time);
     if (event->position().y() < Theme::get().px(flagHeight))
         for (const measure::Event& e : events_)
             if (x >= xOf(e.time) - 5 && x <= xOf(e.time) + Theme::get().px(60)) {
@@ -302,6 +318,7 @@ void Timeline::keyPressEvent(QKeyEvent* event)
     case Qt::Key_End: stage_.now(); break;
     case Qt::Key_Plus: stage_.zoom(0.8, stage_.cursor()); break;
     case Qt::Key_Minus: stage_.zoom(1.25, stage_.cursor()); break;
+    case Qt::Key_N: stage_.notes().ask(stage_.cursor(), trace::noRow, this); break;
     case Qt::Key_Escape: stage_.document().cancelReading(); break;
     default: QWidget::keyPressEvent(event);
     }
@@ -311,7 +328,7 @@ bool Timeline::event(QEvent* event)
 {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        QString text = tr("Click: cursor here. Drag the edges: window. Shift and drag: move it. Wheel: zoom. Arrow keys: step");
+        QString text = tr("Click: cursor here. Drag the edges: window. Shift and drag: move it. Wheel: zoom. Arrow keys: step. N: note on the cursor's moment");
         for (unsigned bus = 0; bus < loads_.size(); ++bus)
             if (ridge(bus).contains(help->pos()))
                 text = tr("%1: %2 % at %3 s\n%4").arg(QString::fromStdString(stage_.document().buses()[bus].name)).arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0).arg(secondsText(stage_.seconds(timeAt(help->pos().x())), 2), text);

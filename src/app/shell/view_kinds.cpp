@@ -5,6 +5,7 @@
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
+#include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/view.h"
@@ -20,6 +21,7 @@ const std::vector<ViewKind>& viewKinds()
         {"lanes", "Lanes", "Signals over time", [](Stage& stage) -> View* { return new LanesView(stage); }},
         {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
         {"events", "Events", "Moments worth a flag", [](Stage& stage) -> View* { return new EventsView(stage); }},
+        {"notes", "Notes", "Notes on frames and moments", [](Stage& stage) -> View* { return new NotesView(stage); }},
         {"playback", "Playback", "Replay of a log", [](Stage& stage) -> View* { return new PlaybackView(stage); }},
         {"database", "Database", "Signal databases: read, mend and write them", [](Stage& stage) -> View* { return new DatabaseView(stage); }},
         {"coverage", "Coverage", "What of the traffic the databases explain", [](Stage& stage) -> View* { return new CoverageView(stage); }},

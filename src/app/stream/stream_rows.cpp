@@ -1,0 +1,538 @@
+#include "app/stream/stream_rows.h"
+
+#include <QActionGroup>
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QDateTime>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMessageBox>
+#include <QPainter>
+#include <QScrollBar>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/notes/note_desk.h"
+#include "app/paint/paint.h"
+#include "app/shell/narrowing.h"
+#include "app/stream/stream_view.h"
+#include "app/theme/theme.h"
+#include "can/time_text.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr std::int64_t second = 1'000'000'000;
+
+// "2031-02-05 10:20:30.123456", UTC.
+QString clockOf(can::Time time)
+{
+    const auto whole = std::chrono::floor<std::chrono::seconds>(time);
+    const auto rest = (time - whole).count() / 1000;
+    return QDateTime::fromSecsSinceEpoch(whole.count(), Qt::UTC).toString(QStringLiteral("yyyy-MM-dd HH:mm:ss")) + QStringLiteral(".%1").arg(rest, 6, 10, QLatin1Char('0'));
+}
+
+QString milliseconds(can::Time span) { return QString::number(static_cast<double>(span.count()) * 1e-6, 'f', 2); }
+
+}  // namespace
+
+// A row with what its cells need.
+struct StreamRows::Shown {
+    std::uint64_t index = 0;
+    trace::Row row = 0;
+    can::FrameView frame;
+    trace::Row before = trace::noRow;       // the previous of the same identifier
+    can::FrameView previous;
+    const database::CatalogMessage* message = nullptr;
+};
+
+StreamRows::StreamRows(StreamView& view) : view_(view)
+{
+    setObjectName(QStringLiteral("streamRows"));
+    setAccessibleName(tr("Stream of frames"));
+    setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn);
+    setColumns(Columns({
+        {"clock", tr("date and time"), tr("Date and time, UTC"), 176, false},
+        {"time", tr("time"), tr("Seconds since the start"), 80},
+        {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 56, true, true},
+        {"since shown", tr("since shown"), tr("Milliseconds since the frame shown above"), 66, false, true},
+        {"to cursor", tr("to cursor"), tr("Seconds from the cursor"), 84, false, true},
+        {"bus", tr("bus"), tr("Bus, by its letter"), 24},
+        {"direction", tr("dir"), tr("Received, or sent from here"), 56, false},
+        {"kind", tr("kind"), tr("Data, FD, remote or error"), 52, false},
+        {"id", tr("id"), tr("Identifier"), 70},
+        {"message", tr("message"), tr("Message of the signal database"), 120},
+        {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 100, false},
+        {"length", tr("len"), tr("Payload bytes"), 30, false, true},
+        {"code", tr("code"), tr("Data length code"), 36, false, true},
+        {"bytes", tr("bytes"), tr("Payload; bytes that changed since the previous of the identifier stand out"), 194},
+        {"note", tr("note"), tr("Note on the frame  (N)"), 140, false},
+        {"signals", tr("signals"), tr("Signals in words; open the row for all of them"), 140, true, false, true},
+    }));
+}
+
+std::uint64_t StreamRows::count() const
+{
+    return view_.scan() != nullptr ? view_.scan()->size() : view_.stage().snapshot().rows();
+}
+
+trace::Row StreamRows::rowOf(std::uint64_t index) const
+{
+    return view_.scan() != nullptr ? view_.scan()->row(index) : index;
+}
+
+std::uint64_t StreamRows::indexOf(trace::Row row) const
+{
+    if (view_.scan() == nullptr)
+        return row;
+    const std::size_t at = view_.scan()->lowerBound(row);
+    return at < view_.scan()->size() && view_.scan()->row(at) == row ? at : at > 0 ? at - 1 : 0;
+}
+
+std::int64_t StreamRows::current() const
+{
+    const trace::Row row = view_.stage().cursorRow();
+    return count() == 0 ? -1 : row == trace::noRow ? 0 : static_cast<std::int64_t>(indexOf(row));
+}
+
+void StreamRows::choose(std::uint64_t index)
+{
+    const trace::Row row = rowOf(index);
+    const can::FrameView frame = view_.stage().snapshot().frame(row);
+    view_.stage().setCursorRow(row);
+    Selection selection;
+    selection.kind = Selection::Kind::message;
+    selection.bus = frame.bus;
+    selection.id = frame.id;
+    view_.stage().select(selection);
+}
+
+void StreamRows::aboutToRefresh()
+{
+    if (view_.stage().following())
+        toEnd();
+}
+
+void StreamRows::showCursor()
+{
+    const trace::Row row = view_.stage().cursorRow();
+    refresh();
+    if (row != trace::noRow && !view_.stage().following())
+        bring(indexOf(row), true);
+}
+
+void StreamRows::aboutToScroll(bool back)
+{
+    if (back && view_.stage().following() && view_.stage().document().isLive())
+        view_.stage().rest();
+}
+
+void StreamRows::setByteText(ByteText text)
+{
+    byteText_ = text;
+    viewport()->update();
+    Q_EMIT columnsChanged();
+}
+
+void StreamRows::fillHeadMenu(QMenu& menu, int column)
+{
+    if (column >= 0 && column != bytes)
+        return;
+    QMenu* as = menu.addMenu(tr("Bytes as"));
+    as->setObjectName(QStringLiteral("bytesMenu"));
+    auto* group = new QActionGroup(as);
+    int i = 0;
+    for (const QString& words : {tr("hexadecimal"), tr("decimal"), tr("binary"), tr("text")}) {
+        const auto text = static_cast<ByteText>(i++);
+        QAction* action = as->addAction(words);
+        action->setCheckable(true);
+        action->setChecked(byteText_ == text);
+        group->addAction(action);
+        connect(action, &QAction::triggered, this, [this, text] { setByteText(text); });
+    }
+}
+
+std::string StreamRows::conditionAt(double x, std::uint64_t index) const
+{
+    const Stage& stage = view_.stage();
+    const Shown shown = shownAt(index);
+    const can::FrameView& frame = shown.frame;
+    if (frame.kind == can::FrameKind::error)
+        return "kind error";
+    const int place = columns_.placeUnder(x);
+    switch (place < 0 ? identifier : columns_.kindAt(static_cast<std::size_t>(place))) {
+    case bus: return "bus " + quotedName(stage.catalog().busName(frame.bus));
+    case direction:
+        if (frame.direction != can::Direction::unknown)
+            return frame.direction == can::Direction::sent ? "sent" : "received";
+        break;
+    case kind: return std::string("kind ") + can::toText(frame.kind);
+    case name:
+        if (shown.message != nullptr)
+            return "name " + quotedName(shown.message->message->name);
+        break;
+    case sender:
+    case values:
+        if (shown.message != nullptr && !shown.message->message->sender.empty())
+            return "from " + quotedName(shown.message->message->sender);
+        break;
+    case length:
+    case code: return "length " + std::to_string(frame.length);
+    case bytes: {
+        const QRectF box = columns_.box(static_cast<std::size_t>(place), 0, 1);
+        const auto byte = static_cast<unsigned>((x - box.left()) / byteStep());
+        if (frame.length * byteStep() <= box.width() && byte < frame.length) {
+            char value[8];
+            std::snprintf(value, sizeof value, "0x%02X", frame.data[byte]);
+            return "byte " + std::to_string(byte) + " = " + value;
+        }
+        return "length " + std::to_string(frame.length);
+    }
+    default: break;
+    }
+    return "id " + can::toText(frame.id);
+}
+
+void StreamRows::contextMenuEvent(QContextMenuEvent* event)
+{
+    if (headMenu(event))
+        return;
+    const bool byKey = event->reason() == QContextMenuEvent::Keyboard;
+    const std::int64_t index = byKey ? current() : rowAt(event->pos());
+    if (index < 0 || static_cast<std::uint64_t>(index) >= count())
+        return;
+    const auto [first, last] = chosenRange();
+    const bool several = first != last && static_cast<std::uint64_t>(index) >= first && static_cast<std::uint64_t>(index) <= last;
+    if (!several)
+        choose(static_cast<std::uint64_t>(index));
+    const trace::Row row = rowOf(static_cast<std::uint64_t>(index));
+    const double x = byKey ? columns_.box(0, 0, 1).left() - 1 : event->pos().x();
+    const std::string condition = conditionAt(x, static_cast<std::uint64_t>(index));
+    QMenu menu(this);
+    menu.setObjectName(QStringLiteral("streamMenu"));
+    addNarrowing(menu, *view_.filterLine(), condition);
+    menu.addSeparator();
+    const auto add = [&](const char* objectName, const QString& words, const QKeySequence& key, auto act) {
+        QAction* action = menu.addAction(words);
+        action->setObjectName(QLatin1String(objectName));
+        action->setShortcut(key);
+        connect(action, &QAction::triggered, this, act);
+    };
+    const bool isOpenNow = isOpen(row);
+    add("openRow", isOpenNow ? tr("Close its signals") : tr("Open its signals"), isOpenNow ? Qt::Key_Left : Qt::Key_Right, [this, index, isOpenNow] { setOpen(static_cast<std::uint64_t>(index), !isOpenNow); });
+    add("noteRow", tr("Note on this frame..."), Qt::Key_N, [this, row] { view_.stage().notes().ask(view_.stage().snapshot().time(row), row, this); });
+    menu.addSeparator();
+    add("nextSame", tr("Next of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Down), [this, row] { goToSame(row, false); });
+    add("previousSame", tr("Previous of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Up), [this, row] { goToSame(row, true); });
+    if (view_.stage().matches() != nullptr) {
+        add("nextMatch", tr("Next match of the filter"), Qt::Key_F3, [this] { goToMatch(false); });
+        add("previousMatch", tr("Previous match of the filter"), QKeySequence(Qt::SHIFT | Qt::Key_F3), [this] { goToMatch(true); });
+    }
+    add("goTo", tr("Go to a time or row..."), QKeySequence(Qt::CTRL | Qt::Key_G), [this] { askWhere(); });
+    menu.addSeparator();
+    add("copyRows", several ? tr("Copy rows") : tr("Copy row"), QKeySequence::Copy, [this] { QApplication::clipboard()->setText(chosenText()); });
+    fillHeadMenu(menu, -1);
+    addColumnsMenu(menu);
+    menu.exec(byKey ? viewport()->mapToGlobal(QPoint(Theme::get().px(170), headHeight())) : event->globalPos());
+}
+
+void StreamRows::goToSame(trace::Row row, bool back)
+{
+    const trace::Snapshot& snapshot = view_.stage().snapshot();
+    if (row >= snapshot.rows())
+        return;
+    const trace::IdentifierIndex same = snapshot.identifier(row);
+    const trace::Row found = back ? snapshot.previousOf(same, row) : snapshot.nextOf(same, row + 1);
+    if (found == trace::noRow)
+        return;
+    view_.stage().setCursorRow(found);
+    bring(indexOf(found), true);
+}
+
+void StreamRows::goToMatch(bool back)
+{
+    const BackgroundScan* matches = view_.stage().matches();
+    const trace::Row row = view_.stage().cursorRow();
+    if (matches == nullptr || matches->size() == 0)
+        return;
+    const std::uint64_t at = row == trace::noRow ? 0 : matches->lowerBound(back ? row : row + 1);
+    if (back ? at == 0 : at >= matches->size())
+        return;
+    const trace::Row found = matches->row(back ? at - 1 : at);
+    view_.stage().setCursorRow(found);
+    bring(indexOf(found), true);
+}
+
+bool StreamRows::goTo(const QString& where)
+{
+    Stage& stage = view_.stage();
+    const QString words = where.trimmed();
+    if (words.startsWith(QLatin1String("row"), Qt::CaseInsensitive) || words.startsWith(QLatin1Char('#'))) {
+        bool good = false;
+        const qulonglong row = words.mid(words.startsWith(QLatin1Char('#')) ? 1 : 3).remove(QLatin1Char(',')).trimmed().toULongLong(&good);
+        if (!good || row == 0 || row > stage.snapshot().rows())
+            return false;
+        stage.setCursorRow(row - 1);
+        return true;
+    }
+    const auto span = can::spanFromText(words.toStdString());
+    if (!span)
+        return false;
+    stage.setCursor(stage.document().begins() + *span);
+    return true;
+}
+
+void StreamRows::askWhere()
+{
+    bool good = false;
+    const QString where = QInputDialog::getText(this, tr("Go to"), tr("A time such as 12.5 s, counted from the start, or a row such as row 1234"), QLineEdit::Normal, {}, &good);
+    if (good && !goTo(where))
+        QMessageBox::information(this, tr("Go to"), tr("'%1': expected a time such as 12.5 s, or a row of 1 to %2 such as row 1234").arg(where).arg(countText(view_.stage().snapshot().rows())));
+}
+
+void StreamRows::keyPressEvent(QKeyEvent* event)
+{
+    const trace::Row row = view_.stage().cursorRow();
+    if (event->modifiers() == Qt::ControlModifier && (event->key() == Qt::Key_Down || event->key() == Qt::Key_Up) && row != trace::noRow)
+        return goToSame(row, event->key() == Qt::Key_Up);
+    if (event->modifiers() == Qt::ControlModifier && event->key() == Qt::Key_G)
+        return askWhere();
+    if (event->key() == Qt::Key_F3)
+        return goToMatch((event->modifiers() & Qt::ShiftModifier) != 0);
+    if (event->key() == Qt::Key_N && event->modifiers() == Qt::NoModifier && row != trace::noRow)
+        return view_.stage().notes().ask(view_.stage().snapshot().time(row), row, this);
+    RowList::keyPressEvent(event);
+}
+
+QString StreamRows::emptyText() const
+{
+    return view_.scan() != nullptr ? tr("No frame passes this filter so far.") : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
+}
+
+StreamRows::Shown StreamRows::shownAt(std::uint64_t index) const
+{
+    const trace::Snapshot& snapshot = view_.stage().snapshot();
+    Shown shown;
+    shown.index = index;
+    shown.row = rowOf(index);
+    shown.frame = snapshot.frame(shown.row);
+    shown.before = snapshot.previousOf(snapshot.identifier(shown.row), shown.row);
+    if (shown.before != trace::noRow)
+        shown.previous = snapshot.frame(shown.before);
+    shown.message = view_.stage().catalog().find(shown.frame);
+    return shown;
+}
+
+QString StreamRows::byteAt(const can::FrameView& frame, unsigned i) const
+{
+    const std::uint8_t byte = frame.data[i];
+    switch (byteText_) {
+    case ByteText::decimal: return QString::number(byte);
+    case ByteText::binary: return QStringLiteral("%1").arg(byte, 8, 2, QLatin1Char('0'));
+    case ByteText::text: return byte >= 0x20 && byte < 0x7F ? QString(QLatin1Char(static_cast<char>(byte))) : QStringLiteral(".");
+    case ByteText::hexadecimal: break;
+    }
+    return QStringLiteral("%1").arg(byte, 2, 16, QLatin1Char('0')).toUpper();
+}
+
+double StreamRows::byteStep() const
+{
+    constexpr double steps[] = {23, 29, 62, 10};
+    return Theme::get().px(steps[static_cast<unsigned>(byteText_)]);
+}
+
+QString StreamRows::cellText(int column, const Shown& shown) const
+{
+    Stage& stage = view_.stage();
+    const can::FrameView& frame = shown.frame;
+    switch (column) {
+    case clock: return clockOf(frame.time);
+    case time: return secondsText(stage.seconds(frame.time), 6);
+    case sinceSame: return shown.before == trace::noRow ? QString() : milliseconds(frame.time - shown.previous.time);
+    case sinceShown: return shown.index == 0 ? QString() : milliseconds(frame.time - stage.snapshot().time(rowOf(shown.index - 1)));
+    case toCursor: return secondsText(static_cast<double>((frame.time - stage.cursor()).count()) / second, 6);
+    case bus: return QString::fromStdString(stage.document().buses()[frame.bus].name);
+    case direction: return QLatin1String(can::toText(frame.direction));
+    case kind: return frame.kind == can::FrameKind::fd ? QStringLiteral("FD") + (frame.brs ? QStringLiteral(" brs") : QString()) + (frame.esi ? QStringLiteral(" esi") : QString()) : QString::fromLatin1(can::toText(frame.kind));
+    case identifier: return frame.kind == can::FrameKind::error ? tr("error frame") : QString::fromStdString(can::toText(frame.id));
+    case name:
+        if (frame.kind == can::FrameKind::error)
+            return {};
+        return shown.message != nullptr ? QString::fromStdString(shown.message->message->name) : frame.kind == can::FrameKind::remote ? tr("remote request") : tr("undefined");
+    case sender: return shown.message != nullptr ? QString::fromStdString(shown.message->message->sender) : QString();
+    case length: return QString::number(frame.length);
+    case code: return QString::number(frame.dlc);
+    case bytes: {
+        QStringList all;
+        for (unsigned i = 0; i < frame.length; ++i)
+            all << byteAt(frame, i);
+        return all.join(byteText_ == ByteText::text ? QString() : QStringLiteral(" "));
+    }
+    case note: {
+        const rig::Note* found = stage.notes().notes().at(shown.row);
+        return found != nullptr ? QString::fromStdString(found->text) : QString();
+    }
+    case values: return shown.message != nullptr ? signalWords(*shown.message, frame, Theme::get().body(), 1e9) : QString();
+    default: return {};
+    }
+}
+
+QString StreamRows::rowText(std::uint64_t index) const
+{
+    if (rowOf(index) >= view_.stage().snapshot().rows())
+        return {};
+    const Shown shown = shownAt(index);
+    QStringList cells;
+    for (std::size_t i = 0; i < columns_.count(); ++i)
+        cells << cellText(columns_.kindAt(i), shown);
+    return cells.join(QLatin1Char('\t'));
+}
+
+void StreamRows::paintBytes(QPainter& painter, const QRectF& box, const Shown& shown) const
+{
+    // Bytes that changed stand out; of payloads that do not fit, the run that changed is shown.
+    const Theme& theme = Theme::get();
+    const can::FrameView& frame = shown.frame;
+    const double step = byteStep();
+    const QFont mono = theme.mono();
+    const QFont strong = theme.mono(10.5, QFont::Bold);
+    const auto room = static_cast<unsigned>(std::max(1.0, (box.width() + 4) / step));
+    const auto changed = [&](unsigned i) { return shown.before != trace::noRow && i < shown.previous.length && shown.previous.data[i] != frame.data[i]; };
+    unsigned first = 0;
+    unsigned fit = frame.length;
+    if (frame.length > room) {
+        fit = std::max(1U, room - 1);
+        while (first + fit < frame.length && !changed(first))
+            ++first;
+        if (first + fit >= frame.length)
+            first = 0;
+    }
+    for (unsigned i = 0; i < fit; ++i)
+        paintText(painter, QRectF(box.left() + i * step, box.top(), step, box.height()), byteAt(frame, first + i), changed(first + i) ? strong : mono, changed(first + i) ? theme.ink : theme.ink3);
+    if (frame.length > fit)
+        paintText(painter, QRectF(box.left() + fit * step, box.top(), theme.px(30), box.height()), QStringLiteral("+%1").arg(frame.length - fit), mono, theme.ink3);
+}
+
+void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
+{
+    const Theme& theme = Theme::get();
+    Stage& stage = view_.stage();
+    const Shown shown = shownAt(index);
+    const can::FrameView& frame = shown.frame;
+    const int height = theme.rowHeight();
+    const int width = viewport()->width();
+    if (!stage.following() && shown.row == stage.cursorRow())
+        painter.fillRect(QRectF(2, y, width - 4, height), theme.accentSoft);
+    if (stage.notes().notes().at(shown.row) != nullptr)   // a mark at the edge, whether the column is shown or not
+        painter.fillRect(QRectF(0, y + 2, theme.px(3), height - 4), theme.accent);
+    const QFont mono = theme.mono();
+    const bool error = frame.kind == can::FrameKind::error;
+    const Qt::Alignment right = Qt::AlignRight | Qt::AlignVCenter;
+    for (std::size_t place = 0; place < columns_.count(); ++place) {
+        const QRectF box = columns_.box(place, y, height);
+        if (box.right() < 0 || box.left() > width)
+            continue;
+        const int column = columns_.kindAt(place);
+        switch (column) {
+        case bus: {
+            const double badge = theme.px(14);
+            paintBusBadge(painter, QRectF(box.left(), y + (height - badge) / 2, badge, badge), frame.bus);
+            break;
+        }
+        case identifier:
+            if (error)
+                paintText(painter, QRectF(box.left(), box.top(), std::max(box.width(), double(theme.px(90))), height), cellText(column, shown), theme.bodyStrong(), theme.error);
+            else
+                paintText(painter, box, cellText(column, shown), mono, theme.ink);
+            break;
+        case name: paintText(painter, box, cellText(column, shown), theme.body(), shown.message != nullptr ? theme.ink : theme.ink3); break;
+        case bytes: paintBytes(painter, box, shown); break;
+        case values:
+            if (shown.message != nullptr)
+                paintText(painter, box, signalWords(*shown.message, frame, theme.body(), box.width()), theme.body(), theme.ink2);
+            break;
+        case time:
+        case clock: paintText(painter, box, cellText(column, shown), mono, theme.ink); break;
+        case sinceSame:
+        case sinceShown:
+        case toCursor:
+        case length:
+        case code: paintText(painter, box, cellText(column, shown), mono, theme.ink2, right); break;
+        default: paintText(painter, box, cellText(column, shown), theme.body(), theme.ink2); break;
+        }
+    }
+}
+
+std::vector<database::Decoded> StreamRows::signalsOf(trace::Row row) const
+{
+    std::vector<database::Decoded> decoded;
+    const can::FrameView frame = view_.stage().snapshot().frame(row);
+    if (const auto* message = view_.stage().catalog().find(frame))
+        message->plan.decode(frame, decoded);
+    return decoded;
+}
+
+int StreamRows::linesUnder(std::uint64_t index) const
+{
+    if (open_.empty() || index >= count())
+        return 0;
+    const trace::Row row = rowOf(index);
+    return isOpen(row) ? std::max<int>(1, static_cast<int>(signalsOf(row).size())) : 0;
+}
+
+void StreamRows::open(std::uint64_t index, bool shallOpen)
+{
+    if (shallOpen)
+        open_.insert(rowOf(index));
+    else
+        open_.erase(rowOf(index));
+}
+
+QString StreamRows::lineText(std::uint64_t index, int line) const
+{
+    const trace::Row row = rowOf(index);
+    const auto decoded = signalsOf(row);
+    if (static_cast<std::size_t>(line) >= decoded.size())
+        return tr("no definition: its signals are not known");
+    const auto* message = view_.stage().catalog().find(view_.stage().snapshot().frame(row));
+    const database::Decoded& value = decoded[static_cast<std::size_t>(line)];
+    const database::Signal& signal = message->message->signals[value.signal];
+    const QStringList parts = signalParts(*message, value);
+    return QString::fromStdString(signal.name) + QLatin1Char('\t') + parts.join(QLatin1Char('\t'));
+}
+
+void StreamRows::paintLine(QPainter& painter, int y, std::uint64_t index, int line)
+{
+    const Theme& theme = Theme::get();
+    const trace::Row row = rowOf(index);
+    const int height = theme.rowHeight();
+    const double left = theme.px(40) - horizontalScrollBar()->value();
+    const auto decoded = signalsOf(row);
+    painter.fillRect(QRectF(0, y, viewport()->width(), height), theme.raised);
+    if (static_cast<std::size_t>(line) >= decoded.size())
+        return paintText(painter, QRectF(left, y, theme.px(400), height), lineText(index, line), theme.body(), theme.ink3);
+    const auto* message = view_.stage().catalog().find(view_.stage().snapshot().frame(row));
+    paintSignalLine(painter, QRectF(left, y, viewport()->width() - left, height), *message, decoded[static_cast<std::size_t>(line)]);
+}
+
+void StreamRows::lineClicked(std::uint64_t index, int line)
+{
+    choose(index);
+    const trace::Row row = rowOf(index);
+    const auto decoded = signalsOf(row);
+    if (static_cast<std::size_t>(line) >= decoded.size())
+        return;
+    const can::FrameView frame = view_.stage().snapshot().frame(row);
+    Selection selection;
+    selection.kind = Selection::Kind::signal;
+    selection.bus = frame.bus;
+    selection.id = frame.id;
+    selection.signal = static_cast<int>(decoded[static_cast<std::size_t>(line)].signal);
+    view_.stage().select(selection);
+}
+
+}  // namespace wavetrope::app
