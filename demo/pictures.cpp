@@ -3,6 +3,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QPainter>
+#include <QScrollBar>
 #include <QTabWidget>
 #include <QTest>
 
@@ -19,7 +20,9 @@
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
+#include "app/notes/note_desk.h"
 #include "app/playback/playback_view.h"
+#include "app/roster/roster_view.h"
 #include "app/shell/main_window.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
@@ -211,6 +214,47 @@ bool takeText(Photographer& photographer, const QString& suffix)
     return photographer.save(dialog, QStringLiteral("text-log") + suffix);
 }
 
+// The watch page as somebody arranged it: a grouped roster and an open row in both, a note, more columns.
+bool takeArranged(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    window.showPage(QStringLiteral("Watch"));
+    Stage& stage = window.stage();
+    auto* stream = window.currentPage()->find<StreamView>();
+    auto* roster = window.currentPage()->find<RosterView>();
+    stream->filterLine()->setText(QStringLiteral("bus Implement"));
+    QTest::qWait(400);
+    stage.setCursor(stage.timeOf(60.4));
+    QTest::qWait(200);
+    StreamRows* rows = stream->rows();
+    rows->showColumn(StreamRows::length, true);
+    rows->showColumn(StreamRows::note, true);
+    const auto at = static_cast<std::uint64_t>(rows->current());
+    rig::Note note{0, stage.snapshot().time(rows->rowOf(at + 3)), rows->rowOf(at + 3), "pressure drops here"};
+    stage.notes().put(note);
+    rows->verticalScrollBar()->setValue(static_cast<int>(at) - 3);
+    for (std::uint64_t i = at; i < at + 8; ++i)
+        if (const auto* message = stage.catalog().find(stage.snapshot().frame(rows->rowOf(i))); message != nullptr && message->message->name == "BladeState") {
+            rows->setOpen(i, true);
+            break;
+        }
+    RosterRows* list = roster->rows();
+    list->groupBy(RosterRows::Grouping::sender);
+    list->showColumn(RosterRows::frames, true);
+    list->showColumn(RosterRows::beats, false);
+    for (std::uint64_t i = 0; i < list->count(); ++i)
+        if (list->rowText(i).contains(QStringLiteral("WaterState"))) {
+            list->setOpen(i, true);
+            list->verticalScrollBar()->setValue(static_cast<int>(i) - 4);
+            break;
+        }
+    QTest::qWait(600);
+    const bool good = photographer.take(window, QStringLiteral("arranged") + suffix);
+    stage.notes().undoStack().undo();
+    list->groupBy(RosterRows::Grouping::none);
+    stream->filterLine()->setText({});
+    return good;
+}
+
 // A log by itself: the pages, and the dialog that converts it.
 bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
 {
@@ -221,6 +265,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     QTest::qWait(300);
     bool good = takePages(photographer, *window, QStringLiteral("log-"), suffix);
     good = takeConvert(photographer, *window, suffix) && good;
+    good = takeArranged(photographer, *window, suffix) && good;
     good = takeText(photographer, suffix) && good;
     window->close();
     QTest::qWait(50);

@@ -363,6 +363,7 @@ private Q_SLOTS:
         QVERIFY(seconds() >= 66);
         Timeline* timeline = window_->timeline();
         Stage& stage = window_->stage();
+        stage.zoom(4, stage.newest());  // its edges are elsewhere
         const double x = timeline->xOf(stage.timeOf(60.05));
         QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
         QVERIFY(!stage.following());

@@ -500,6 +500,9 @@ Unit unitByPace(const Table& table, const FoundTime& time)
         return {TimeForm::seconds, TimeForm::milliseconds};
     std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
     const double usual = gaps[gaps.size() / 2];
+    // Decimals to the microsecond or finer are those of seconds.
+    if (decimals >= 6)
+        return {TimeForm::seconds, {}};
     // The shortest frame takes 47 bits, 47 us at the highest rate; a bus that is of interest is not silent for seconds.
     constexpr double shortest = 40e-6;
     constexpr double longest = 0.6;
@@ -509,7 +512,6 @@ Unit unitByPace(const Table& table, const FoundTime& time)
             possible.push_back(form);
     if (possible.empty())
         return {TimeForm::seconds, TimeForm::milliseconds};
-    // Decimals to the microsecond are those of seconds, to the nanosecond too.
     if (decimals >= 4 && possible.front() == TimeForm::seconds)
         return {TimeForm::seconds, {}};
     if (possible.size() == 1)

@@ -9,7 +9,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double margin = 12, gap = 6, narrowest = 16, widest = 2000, grip = 4;
+constexpr double margin = 17, gap = 6, narrowest = 16, widest = 2000, grip = 4;
 
 }  // namespace
 

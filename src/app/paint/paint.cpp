@@ -1,9 +1,15 @@
 #include "app/paint/paint.h"
 
+#include <QCache>
+#include <QGlyphRun>
+#include <QRawFont>
+#include <QStaticText>
+
 #include <QFontMetricsF>
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "app/theme/theme.h"
 
@@ -35,14 +41,126 @@ void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus)
     painter.restore();
 }
 
+namespace {
+
+// Shaping a text costs several times what painting it does, so texts that come again are laid out once; and numbers, in a
+// face whose characters have one width, need no shaping.
+struct TextKey {
+    QString text;
+    int size;
+    int weight;
+    int room;       // where it is elided; else -1
+    friend bool operator==(const TextKey&, const TextKey&) = default;
+};
+size_t qHash(const TextKey& key, size_t seed = 0) { return qHashMulti(seed, key.text, key.size, key.weight, key.room); }
+
+struct LaidOut {
+    QStaticText text;
+    double width = 0;
+};
+
+constexpr int keptTexts = 4096;
+
+const LaidOut& laidOut(const QString& text, const QFont& font, int room)
+{
+    static auto& kept = *new QCache<TextKey, LaidOut>(keptTexts);     // outlives the application object
+    const TextKey key{text, font.pixelSize(), font.weight(), room};
+    if (const LaidOut* found = kept.object(key))
+        return *found;
+    auto* made = new LaidOut;
+    made->text.setTextFormat(Qt::PlainText);
+    made->text.setPerformanceHint(QStaticText::AggressiveCaching);
+    made->text.setText(room < 0 ? text : QFontMetricsF(font).elidedText(text, Qt::ElideMiddle, room));
+    made->text.prepare(QTransform(), font);
+    made->width = made->text.size().width();
+    kept.insert(key, made);
+    return *made;
+}
+
+// One size and weight of the face of numbers.
+struct Digits {
+    QRawFont font;
+    std::array<quint32, 128> glyphs{};
+    quint32 dots = 0;
+    double advance = 0;
+    double ascent = 0;
+    double height = 0;
+};
+
+const Digits& digitsOf(const QFont& font)
+{
+    static auto& all = *new std::map<std::pair<int, int>, Digits>;
+    auto [found, isNew] = all.try_emplace({font.pixelSize(), font.weight()});
+    Digits& digits = found->second;
+    if (isNew) {
+        digits.font = QRawFont::fromFont(font);
+        for (char16_t c = 32; c < 127; ++c) {
+            const QList<quint32> glyph = digits.font.glyphIndexesForString(QString(QChar(c)));
+            digits.glyphs[c] = glyph.isEmpty() ? 0 : glyph.front();
+        }
+        const QList<quint32> dots = digits.font.glyphIndexesForString(QStringLiteral("\u2026"));
+        digits.dots = dots.isEmpty() ? digits.glyphs['.'] : dots.front();
+        const QFontMetricsF metrics(font);
+        digits.advance = metrics.horizontalAdvance(QLatin1Char('0'));
+        digits.ascent = metrics.ascent();
+        digits.height = metrics.height();
+    }
+    return digits;
+}
+
+bool isPlain(const QString& text)
+{
+    return std::all_of(text.begin(), text.end(), [](QChar c) { return c.unicode() >= 32 && c.unicode() < 127; });
+}
+
+double leftFor(const QRectF& box, double width, Qt::Alignment alignment)
+{
+    return (alignment & Qt::AlignRight) ? box.right() - width : (alignment & Qt::AlignHCenter) ? box.center().x() - width / 2 : box.left();
+}
+
+void paintDigits(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, Qt::Alignment alignment)
+{
+    const Digits& digits = digitsOf(font);
+    QList<quint32> glyphs;
+    const auto fit = static_cast<qsizetype>((box.width() + 0.5) / digits.advance);
+    if (text.size() <= fit) {
+        for (const QChar c : text)
+            glyphs << digits.glyphs[c.unicode()];
+    } else {    // what stands in the middle is left out
+        const qsizetype kept = std::max<qsizetype>(0, fit - 1);
+        for (qsizetype i = 0; i < (kept + 1) / 2; ++i)
+            glyphs << digits.glyphs[text[i].unicode()];
+        glyphs << digits.dots;
+        for (qsizetype i = text.size() - kept / 2; i < text.size(); ++i)
+            glyphs << digits.glyphs[text[i].unicode()];
+    }
+    QList<QPointF> places;
+    for (qsizetype i = 0; i < glyphs.size(); ++i)
+        places << QPointF(static_cast<double>(i) * digits.advance, 0);
+    QGlyphRun run;
+    run.setRawFont(digits.font);
+    run.setGlyphIndexes(glyphs);
+    run.setPositions(places);
+    painter.drawGlyphRun(QPointF(leftFor(box, static_cast<double>(glyphs.size()) * digits.advance, alignment), std::floor(box.top() + (box.height() - digits.height) / 2 + digits.ascent + 0.5)), run);
+}
+
+}  // namespace
+
 void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment)
 {
-    if (box.width() <= 2)
+    if (box.width() <= 2 || text.isEmpty())
         return;
-    painter.setFont(font);
     painter.setPen(colour);
-    const QFontMetricsF metrics(font);
-    painter.drawText(box, static_cast<int>(alignment) | Qt::TextSingleLine, metrics.horizontalAdvance(text) <= box.width() ? text : metrics.elidedText(text, Qt::ElideMiddle, box.width()));
+    static const QString numbers = Theme::get().mono().family();
+    if (font.family() == numbers && isPlain(text))
+        return paintDigits(painter, box, text, font, alignment);
+    const LaidOut* shown = &laidOut(text, font, -1);
+    if (shown->width > box.width() + 0.5)
+        shown = &laidOut(text, font, static_cast<int>(box.width()));
+    painter.setFont(font);
+    const double height = shown->text.size().height();
+    const double y = (alignment & Qt::AlignTop) ? box.top() : (alignment & Qt::AlignBottom) ? box.bottom() - height : box.top() + (box.height() - height) / 2;
+    painter.drawStaticText(QPointF(leftFor(box, shown->width, alignment), std::floor(y + 0.5)), shown->text);
 }
 
 void paintWarning(QPainter& painter, const QPointF& centre, double size)
@@ -188,14 +306,17 @@ QString signalWords(const database::CatalogMessage& message, const can::FrameVie
     std::vector<database::Decoded> decoded;
     message.plan.decode(frame, decoded);
     const QFontMetricsF metrics(font);
+    const QString between = QStringLiteral(",  ");
+    const double gap = metrics.horizontalAdvance(between);
     QString text;
+    double used = 0;
     for (const database::Decoded& value : decoded) {
         const database::Signal& signal = message.message->signals[value.signal];
         const QString part = QString::fromStdString(signal.name) + QLatin1Char(' ') + readingText(signal, value);
-        const QString longer = text.isEmpty() ? part : text + QStringLiteral(",  ") + part;
-        if (metrics.horizontalAdvance(longer) > room && !text.isEmpty())
+        used += metrics.horizontalAdvance(part) + (text.isEmpty() ? 0 : gap);
+        if (used > room && !text.isEmpty())
             break;
-        text = longer;
+        text += text.isEmpty() ? part : between + part;
     }
     return text;
 }

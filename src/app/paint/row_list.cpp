@@ -22,7 +22,7 @@ namespace {
 constexpr std::uint64_t mostSteps = 2'000'000'000;
 constexpr std::uint64_t mostCopied = 100'000;
 constexpr int wheelUnitsPerRow = 40;
-constexpr double openerRoom = 12;
+constexpr double openerRoom = 16;
 
 }  // namespace
 
@@ -215,7 +215,7 @@ QString RowList::chosenText() const
 
 void RowList::setOpen(std::uint64_t index, bool shallOpen)
 {
-    if (!opens() || index >= count())
+    if (index >= count() || !opens(index))
         return;
     open(index, shallOpen);
     refresh();
@@ -255,7 +255,7 @@ void RowList::mousePressEvent(QMouseEvent* event)
     if (index < 0)
         return;
     const auto row = static_cast<std::uint64_t>(index);
-    if (opens() && line < 0 && event->button() == Qt::LeftButton && event->position().x() < Theme::get().px(openerRoom))
+    if (opens(row) && line < 0 && event->button() == Qt::LeftButton && event->position().x() < Theme::get().px(openerRoom))
         return setOpen(row, linesUnder(row) == 0);
     if (line >= 0)
         return lineClicked(row, line);
@@ -328,7 +328,7 @@ void RowList::keyPressEvent(QKeyEvent* event)
     case Qt::Key_End: return moveTo(static_cast<std::int64_t>(count()) - 1, extend);
     case Qt::Key_Right:
     case Qt::Key_Left:
-        if (opens() && at >= 0)
+        if (at >= 0 && static_cast<std::uint64_t>(at) < count() && opens(static_cast<std::uint64_t>(at)))
             return setOpen(static_cast<std::uint64_t>(at), event->key() == Qt::Key_Right);
         [[fallthrough]];
     default: QAbstractScrollArea::keyPressEvent(event);
@@ -441,7 +441,7 @@ void RowList::paintOpener(QPainter& painter, int y, bool isOpen) const
     painter.save();
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setPen(QPen(theme.ink3, 1.3));
-    const QPointF c(theme.px(6.5), y + pitch() / 2.0);
+    const QPointF c(theme.px(8.5), y + pitch() / 2.0);
     const double s = theme.px(2.6);
     const QPointF line[3] = {isOpen ? QPointF(c.x() - s, c.y() - s / 2) : QPointF(c.x() - s / 2, c.y() - s), isOpen ? QPointF(c.x(), c.y() + s / 2) : QPointF(c.x() + s / 2, c.y()), isOpen ? QPointF(c.x() + s, c.y() - s / 2) : QPointF(c.x() - s / 2, c.y() + s)};
     painter.drawPolyline(line, 3);
@@ -470,7 +470,7 @@ void RowList::paintEvent(QPaintEvent*)
             painter.fillRect(QRectF(2, y, width - 4, pitch()), theme.accentSoft);
         paintRow(painter, y, index);
         const int lines = linesUnder(index);
-        if (opens())
+        if (opens(index))
             paintOpener(painter, y, lines > 0);
         y += pitch();
         for (int line = 0; line < lines; ++line, y += pitch())

@@ -86,8 +86,12 @@ protected:
         (void)kind;
     }
 
-    /// Whether rows of this list can be opened, how many lines stand under one, and what they show. Line 0 is the first.
-    [[nodiscard]] virtual bool opens() const { return false; }
+    /// Whether a row can be opened, how many lines stand under it, and what they show. Line 0 is the first.
+    [[nodiscard]] virtual bool opens(std::uint64_t index) const
+    {
+        (void)index;
+        return false;
+    }
     [[nodiscard]] virtual int linesUnder(std::uint64_t index) const
     {
         (void)index;

@@ -54,12 +54,12 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
     setObjectName(QStringLiteral("rosterRows"));
     setAccessibleName(tr("Roster of identifiers"));
     setColumns(Columns({
-        {"bus", tr("bus"), tr("Bus, by its letter"), 22},
+        {"bus", tr("bus"), tr("Bus, by its letter"), 26},
         {"id", tr("id"), tr("Identifier; or parameter group and source"), 74},
-        {"message", tr("message"), tr("Message of the signal database"), 114},
+        {"message", tr("message"), tr("Message of the signal database"), 118},
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 90, false},
         {"frames", tr("frames"), tr("Frames up to the cursor"), 68, false, true},
-        {"beats", tr("last beats"), tr("Its last arrivals against the promised period; a hole is a missed beat"), 114},
+        {"beats", tr("last beats"), tr("Its last arrivals against the promised period; a hole is a missed beat"), 110},
         {"period", tr("period"), tr("Mean period of the last beats, or for how long it is silent"), 76, true, true},
         {"spread", tr("spread"), tr("Longest less shortest period of the last beats"), 70, false, true},
         {"since", tr("since last"), tr("Time from its last frame to the cursor"), 70, false, true},
@@ -468,7 +468,7 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
                 paintText(painter, box, QString::fromStdString(message->message->name), selected ? theme.bodyStrong() : theme.body(), ink);
             } else if (!key.error) {
                 paintText(painter, box, tr("undefined"), theme.body(), theme.ink3);
-                paintWarning(painter, QPointF(box.left() + theme.px(62), y + height / 2.0), theme.px(9));
+                paintWarning(painter, QPointF(box.left() + QFontMetricsF(theme.body()).horizontalAdvance(tr("undefined")) + theme.px(10), y + height / 2.0), theme.px(9));
             }
             break;
         case sender: paintText(painter, box, message != nullptr ? QString::fromStdString(message->message->sender) : QString(), theme.body(), ink); break;

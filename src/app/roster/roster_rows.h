@@ -54,7 +54,7 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void fillHeadMenu(QMenu& menu, int kind) override;
-    [[nodiscard]] bool opens() const override { return true; }
+    [[nodiscard]] bool opens(std::uint64_t index) const override { return !entries_[index].members.empty(); }
     [[nodiscard]] int linesUnder(std::uint64_t index) const override;
     void open(std::uint64_t index, bool open) override;
     void paintLine(QPainter& painter, int y, std::uint64_t index, int line) override;

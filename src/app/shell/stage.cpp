@@ -108,24 +108,27 @@ trace::Row Stage::rowAt(Time time)
 
 void Stage::setCursor(Time time)
 {
+    time = std::clamp(time, wholeFrom(), std::max(wholeFrom(), newest_));
+    place(time, rowAt(time));
+}
+
+void Stage::setCursorRow(trace::Row row)
+{
+    if (row < snapshot_.rows())
+        place(std::clamp(snapshot_.time(row), wholeFrom(), std::max(wholeFrom(), newest_)), row);
+}
+
+void Stage::place(Time time, trace::Row row)
+{
     following_ = false;
     moved_ = true;
-    cursor_ = std::clamp(time, wholeFrom(), std::max(wholeFrom(), newest_));
-    cursorRow_ = rowAt(cursor_);
+    cursor_ = time;
+    cursorRow_ = row;
     const Time width = windowTo_ - windowFrom_;
     if (cursor_ < windowFrom_ || cursor_ > windowTo_) {
         windowFrom_ = cursor_ - width / 2;
         windowTo_ = windowFrom_ + width;
     }
-    Q_EMIT axisChanged();
-}
-
-void Stage::setCursorRow(trace::Row row)
-{
-    if (row >= snapshot_.rows())
-        return;
-    setCursor(snapshot_.time(row));
-    cursorRow_ = row;
     Q_EMIT axisChanged();
 }
 

@@ -100,6 +100,7 @@ Q_SIGNALS:
 private:
     void onTimer();
     void follow();
+    void place(Time time, trace::Row row);
 
     RunDocument& document_;
     const BackgroundScan* matches_ = nullptr;

@@ -57,11 +57,11 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn);
     setColumns(Columns({
         {"clock", tr("date and time"), tr("Date and time, UTC"), 176, false},
-        {"time", tr("time"), tr("Seconds since the start"), 80},
-        {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 56, true, true},
-        {"since shown", tr("since shown"), tr("Milliseconds since the frame shown above"), 66, false, true},
+        {"time", tr("time"), tr("Seconds since the start"), 76},
+        {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 66, true, true},
+        {"since shown", tr("since shown"), tr("Milliseconds since the frame shown above"), 72, false, true},
         {"to cursor", tr("to cursor"), tr("Seconds from the cursor"), 84, false, true},
-        {"bus", tr("bus"), tr("Bus, by its letter"), 24},
+        {"bus", tr("bus"), tr("Bus, by its letter"), 26},
         {"direction", tr("dir"), tr("Received, or sent from here"), 56, false},
         {"kind", tr("kind"), tr("Data, FD, remote or error"), 52, false},
         {"id", tr("id"), tr("Identifier"), 70},
@@ -69,7 +69,7 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 100, false},
         {"length", tr("len"), tr("Payload bytes"), 30, false, true},
         {"code", tr("code"), tr("Data length code"), 36, false, true},
-        {"bytes", tr("bytes"), tr("Payload; bytes that changed since the previous of the identifier stand out"), 194},
+        {"bytes", tr("bytes"), tr("Payload; bytes that changed since the previous of the identifier stand out"), 190},
         {"note", tr("note"), tr("Note on the frame  (N)"), 140, false},
         {"signals", tr("signals"), tr("Signals in words; open the row for all of them"), 140, true, false, true},
     }));

@@ -69,6 +69,9 @@ void StreamView::onBeat()
             Q_EMIT stage().matchesChanged();
         if (!done)  // a log brings no further beats: look again by itself
             QTimer::singleShot(searchingAgain, this, &StreamView::onBeat);
+        else if (searching_)  // the row of the cursor may have been among the last to be found
+            rows_->showCursor();
+        searching_ = !done;
         filterLine_->setResult(done ? tr("%1 frames match").arg(countText(scan_->size())) : tr("%1 frames match, searching").arg(countText(scan_->size())));
     } else {
         filterLine_->setResult(tr("%1 frames").arg(countText(snapshot.rows())));

@@ -32,6 +32,7 @@ private:
     FilterLine* filterLine_;
     StreamRows* rows_;
     std::unique_ptr<BackgroundScan> scan_;  // none while everything passes
+    bool searching_ = false;
 };
 
 }  // namespace wavetrope::app
