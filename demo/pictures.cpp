@@ -16,6 +16,7 @@
 #include "app/database/findings_view.h"
 #include "app/database/network_dialog.h"
 #include "app/events/events_view.h"
+#include "app/import/several_logs_dialog.h"
 #include "app/import/text_log_dialog.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
@@ -26,6 +27,7 @@
 #include "app/shell/main_window.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
+#include "formats/log_file.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;
@@ -255,6 +257,39 @@ bool takeArranged(Photographer& photographer, MainWindow& window, const QString&
     return good;
 }
 
+// Two logs that share frames, one of them with a clock that is ahead.
+bool takeSeveral(Photographer& photographer, const std::string& log, const QString& suffix)
+{
+    const std::string folder = QDir::tempPath().toStdString();
+    const std::string paths[] = {folder + "/front.pcapng", folder + "/rear.pcapng"};
+    trace::Trace trace;
+    formats::TraceSink sink(trace);
+    if (!formats::readLogFile(log, sink))
+        return false;
+    const auto snapshot = trace.snapshot();
+    for (int i = 0; i < 2; ++i) {
+        auto file = formats::LogFile::create(paths[i], trace.buses());
+        for (trace::Row row = 0; row < snapshot.rows() / 4; ++row) {
+            can::FrameView frame = snapshot.frame(row);
+            if (frame.bus != 1 - i && frame.bus != 2)
+                continue;
+            frame.time += i * std::chrono::milliseconds(2750);
+            (*file)->write(frame);
+        }
+        if (!(*file)->finish())
+            return false;
+    }
+    SeveralLogsDialog dialog({QString::fromStdString(paths[0]), QString::fromStdString(paths[1])}, std::vector<std::optional<formats::TextLayout>>(2));
+    dialog.show();
+    for (int i = 0; i < 500 && !dialog.looked(); ++i)
+        QTest::qWait(20);
+    QTest::qWait(100);
+    const bool good = photographer.save(dialog, QStringLiteral("several") + suffix);
+    for (const std::string& path : paths)
+        QFile::remove(QString::fromStdString(path));
+    return good;
+}
+
 // A log by itself: the pages, and the dialog that converts it.
 bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
 {
@@ -267,6 +302,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = takeConvert(photographer, *window, suffix) && good;
     good = takeArranged(photographer, *window, suffix) && good;
     good = takeText(photographer, suffix) && good;
+    good = takeSeveral(photographer, log, suffix) && good;
     window->close();
     QTest::qWait(50);
     return good;

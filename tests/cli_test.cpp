@@ -163,6 +163,71 @@ private Q_SLOTS:
         QVERIFY(!QFile::exists(folder_.filePath("x.zip")));
     }
 
+    void convertWritesTablesDatabasesAndCompressedLogs()
+    {
+        const QString table = folder_.filePath("table.csv");
+        QCOMPARE(call({"convert", run_, table, "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.*", "--step", "100ms"}).code, 0);
+        QFile csv(table);
+        QVERIFY(csv.open(QIODevice::ReadOnly));
+        const auto lines = csv.readAll().trimmed().split('\n');
+        QVERIFY(lines[0].startsWith("time [s],Implement.WaterState.Flow [l/min]"));
+        QCOMPARE(lines.size(), 1 + 120);
+        const Result again = call({"convert", run_, table});
+        QCOMPARE(again.code, 2);
+        QVERIFY(again.err.contains("exists"));
+        QCOMPARE(call({"convert", run_, table, "--overwrite", "--filter", "bus Body"}).code, 0);
+        QCOMPARE(call({"convert", run_, folder_.filePath("x.sqlite"), "--wide"}).code, 2);
+        QCOMPARE(call({"convert", run_, folder_.filePath("x.csv"), "--interpolate"}).code, 2);
+        const QString packed = folder_.filePath("packed.pcapng.zst");
+        QCOMPARE(call({"convert", run_, packed}).code, 0);
+        QCOMPARE(call({"list", packed}).out, call({"list", run_}).out);
+        QVERIFY(QFile(packed).size() < QFile(run_).size() / 2);
+    }
+
+    void severalLogsAreOne()
+    {
+        const QString chassis = folder_.filePath("chassis.pcapng");
+        const QString rest = folder_.filePath("rest.pcapng.gz");
+        QCOMPARE(call({"convert", run_, chassis, "--filter", "bus Chassis"}).code, 0);
+        QCOMPARE(call({"convert", run_, rest, "--filter", "not bus Chassis"}).code, 0);
+        const QStringList columns = {"--columns", "time,bus,id,data"};
+        QCOMPARE(call(QStringList{"list", chassis, "--with", rest} + columns).out, call(QStringList{"list", run_} + columns).out);
+        const auto shifted = call({"list", chassis, "--with", rest + "@-1h"}).lines();
+        QVERIFY(shifted[1].startsWith("18015012"));
+        QCOMPARE(call({"list", chassis, "--with", rest + "@soon"}).code, 2);
+    }
+
+    void aLogOfTextTellsItsLayout()
+    {
+        const QString path = folder_.filePath("text.csv");
+        QVERIFY(QFile::exists(path) || QFile(path).open(QIODevice::WriteOnly));
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(call({"list", run_, "--columns", "time,bus,id,length,data", "--filter", "kind data"}).out);
+        file.close();
+        const Result layout = call({"layout", path});
+        QCOMPARE(layout.code, 0);
+        for (const char* words : {"parted by comma", "time        100 %  seconds", "identifier", "hexadecimal, all in one column"})
+            QVERIFY2(layout.out.contains(words), layout.out.constData());
+        QCOMPARE(call({"list", path, "--columns", "time,bus,id,length,data"}).out, call({"list", run_, "--columns", "time,bus,id,length,data", "--filter", "kind data"}).out);
+        // What the lines leave open is asked, and answered by a word.
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        for (int i = 0; i < 20; ++i)
+            file.write(QStringLiteral("%1,%2,2,0A0B\n").arg(0.001 * i, 0, 'f', 6).arg(i % 2 == 0 ? 120 : 345).toUtf8());
+        file.close();
+        QCOMPARE(call({"layout", path}).code, 3);
+        QCOMPARE(call({"info", path}).code, 2);
+        const Result answered = call({"layout", path, "--answer", "identifiers=decimal", "--json"});
+        QCOMPARE(answered.code, 0);
+        QFile kept(folder_.filePath("layout.json"));
+        QVERIFY(kept.open(QIODevice::WriteOnly));
+        kept.write(answered.out);
+        kept.close();
+        QVERIFY(call({"list", path, "--layout", kept.fileName()}).out.contains(",0x078,"));
+        QCOMPARE(call({"list", path, "--layout", "/nowhere"}).code, 2);
+        QCOMPARE(call({"layout", run_}).code, 2);
+    }
+
     void badCallsAndBadInputEndWithTwo()
     {
         QCOMPARE(call({}).code, 2);

@@ -9,6 +9,7 @@
 #include <QMessageBox>
 #include <QPushButton>
 #include <QScrollBar>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTimer>
@@ -16,6 +17,7 @@
 #include <map>
 
 #include "app/convert/convert_dialog.h"
+#include "app/import/several_logs_dialog.h"
 #include "app/import/text_log_dialog.h"
 #include "app/notes/notes_view.h"
 #include "app/roster/roster_view.h"
@@ -643,6 +645,67 @@ private Q_SLOTS:
         QTRY_VERIFY(again->document().ready() && again->stage().snapshot().rows() == 200);
         QCOMPARE(again->stage().snapshot().frame(0).id.value, 120U);
         again->close();
+        QTest::qWait(50);
+        QApplication::setActiveWindow(window_);
+    }
+
+    void severalLogsOpenAsOneWithTheirClocksMatched()
+    {
+        // The same ten seconds by two recorders: one heard the implement and the body, the other, with a clock that is
+        // ahead, the chassis and the body.
+        const auto& snapshot = stage().snapshot();
+        const QStringList paths = {folder_.filePath("front.pcapng"), folder_.filePath("rear.pcapng")};
+        constexpr can::Time ahead = std::chrono::milliseconds(1250);
+        std::uint64_t frames = 0;
+        for (int i = 0; i < 2; ++i) {
+            auto file = formats::LogFile::create(paths[i].toStdString(), window_->document().trace().buses());
+            for (trace::Row row = 0; snapshot.time(row) < stage().timeOf(10); ++row) {
+                can::FrameView frame = snapshot.frame(row);
+                if (frame.bus != 2 && frame.bus != 1 - i)
+                    continue;
+                frame.time += i * ahead;
+                (*file)->write(frame);
+                ++frames;
+            }
+            QVERIFY((*file)->finish().has_value());
+        }
+        QTimer::singleShot(0, window_, [this, ahead] {
+            auto* dialog = qobject_cast<SeveralLogsDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog != nullptr);
+            QTRY_VERIFY(dialog->looked());
+            QCOMPARE(dialog->parts()[1].offset, -ahead);
+            const std::size_t matched = dialog->matches(1);
+            QVERIFY(matched > 100);
+            // Dragged away, nothing matches; a number brings it back.
+            AlignStrip* strip = dialog->strip();
+            dialog->grab();
+            drag(strip, strip->barOf(1), strip->barOf(1) + QPoint(60, 0));
+            QVERIFY(dialog->parts()[1].offset > -ahead);
+            QVERIFY(dialog->matches(1) < matched / 10);
+            auto* table = dialog->findChild<QTableWidget*>();
+            table->item(1, 3)->setText(QStringLiteral("a little"));
+            QVERIFY(dialog->findChild<QLabel*>(QStringLiteral("severalSays"))->text().contains(QStringLiteral("expected a time")));
+            table->item(1, 3)->setText(QStringLiteral("-1.25 s"));
+            QCOMPARE(dialog->matches(1), matched);
+            strip->setFocus();
+            QTest::keyClick(strip, Qt::Key_Right);
+            QVERIFY(dialog->parts()[1].offset > -ahead);
+            QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("matchClocks")), Qt::LeftButton);
+            QCOMPARE(dialog->parts()[1].offset, -ahead);
+            QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("severalOpen")), Qt::LeftButton);
+        });
+        MainWindow* opened = MainWindow::openLogs(paths, rig_, window_);
+        QVERIFY(opened != nullptr);
+        QTRY_VERIFY(opened->document().ready() && opened->stage().snapshot().rows() == frames);
+        QVERIFY(opened->document().trace().monotone());
+        QVERIFY(opened->document().title().endsWith(QStringLiteral("+1")));
+        // What both heard stands there twice, at one moment.
+        const auto& merged = opened->stage().snapshot();
+        std::uint64_t twice = 0;
+        for (trace::Row row = 1; row < merged.rows(); ++row)
+            twice += merged.time(row) == merged.time(row - 1) && merged.frame(row).id == merged.frame(row - 1).id ? 1 : 0;
+        QVERIFY(twice > 500);
+        opened->close();
         QTest::qWait(50);
         QApplication::setActiveWindow(window_);
     }

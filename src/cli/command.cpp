@@ -8,7 +8,9 @@
 #include <fstream>
 #include <iterator>
 
+#include "can/time_text.h"
 #include "database/export.h"
+#include "formats/merged_logs.h"
 #include "formats/text_layout.h"
 #include "rig/rig.h"
 
@@ -71,8 +73,20 @@ void ProgressLine::show(std::uint64_t done, std::uint64_t total)
     std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), total == 0 ? 0.0 : 100.0 * static_cast<double>(done) / static_cast<double>(total));
 }
 
-Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout)
+Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout, const std::vector<std::string>& more)
 {
+    std::vector<formats::LogPart> parts = {{path, can::Time{0}, false, {}}};
+    for (const std::string& option : more) {
+        const auto at = option.rfind('@');
+        formats::LogPart part{option.substr(0, at), can::Time{0}, false, {}};
+        if (at != std::string::npos) {
+            const auto offset = can::spanFromText(option.substr(at + 1));
+            if (!offset)
+                return fail("--with " + option + ": expected LOG or LOG@OFFSET, such as rear.pcapng@-1.5s");
+            part.offset = *offset;
+        }
+        parts.push_back(std::move(part));
+    }
     const formats::KeptLayouts kept(formats::KeptLayouts::usualFolder());
     formats::TextLayout given;
     formats::ReadOptions options{nullptr, &kept.all()};
@@ -94,7 +108,7 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std:
     auto log = std::make_unique<LoadedLog>();
     ProgressLine progress("reading " + path);
     LoadingSink sink(*log, progress);
-    const auto reading = formats::readLogFile(path, sink, options);
+    const auto reading = parts.size() == 1 ? formats::readLogFile(path, sink, options) : formats::readLogs(parts, sink, options);
     if (!reading)
         return tl::unexpected(reading.error());
     if (reading->cancelled)
@@ -115,6 +129,7 @@ void addLayoutOption(CLI::App& command, std::string& layout)
 CLI::Option* addQuestion(CLI::App& command, Question& question)
 {
     command.add_option("log", question.log, "The log")->required();
+    command.add_option("--with", question.more, "A further log, read with it as one in the order of time: LOG, or LOG@OFFSET such as rear.pcapng@-1.5s");
     addLayoutOption(command, question.layout);
     command.add_option("--filter", question.narrowing.filter, "Only what passes, see docs/filter-language.md");
     command.add_option("--filters-of", question.narrowing.rig, "A rig whose named filters may be used as @name");
@@ -138,7 +153,7 @@ Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_
 Expected<Answer> ask(const Question& question)
 {
     Answer answer;
-    auto log = loadLog(question.log, question.layout);
+    auto log = loadLog(question.log, question.layout, question.more);
     if (!log)
         return tl::unexpected(log.error());
     answer.log = std::move(*log);

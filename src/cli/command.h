@@ -48,8 +48,8 @@ struct LoadedLog {
     std::vector<trace::TraceBus> buses;
 };
 /// `layout` is a kept layout's name or a file with one, for logs of text; where it is empty, a kept one that fits is used,
-/// or what is recognised.
-[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout = {});
+/// or what is recognised. `more` are logs that are read with it as one, each as LOG or LOG@OFFSET.
+[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout = {}, const std::vector<std::string>& more = {});
 /// Adds --layout.
 void addLayoutOption(CLI::App& command, std::string& layout);
 
@@ -69,6 +69,7 @@ struct Narrowing {
 /// A log, what explains it, and which of its frames.
 struct Question {
     std::string log;
+    std::vector<std::string> more;  ///< Further logs, LOG or LOG@OFFSET.
     std::string layout;             ///< Of a log of text.
     std::vector<std::string> databases;
     database::Match match = database::Match::full;

@@ -21,6 +21,7 @@
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
+#include "app/import/several_logs_dialog.h"
 #include "app/import/text_log_dialog.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
@@ -209,6 +210,11 @@ void MainWindow::buildMenu()
         const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.gz *.zst *.json);;Logs of text (*.txt *.csv *.log *.tsv);;All files (*)"));
         if (!path.isEmpty())
             openFile(path, document_->rig(), this);
+    });
+    add(menu_, tr("Open several logs as one..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O), [this] {
+        const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Open several logs as one"), {}, tr("Logs (*.pcapng *.pcap *.gz *.zst *.txt *.csv *.log *.tsv);;All files (*)"));
+        if (!paths.isEmpty())
+            openLogs(paths, document_->rig(), this);
     });
     add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
         const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
@@ -525,6 +531,36 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
         box->setAttribute(Qt::WA_DeleteOnClose);
         box->open();
     }
+    return window;
+}
+
+MainWindow* MainWindow::openLogs(const QStringList& paths, const rig::Rig& rigForLogs, QWidget* parent)
+{
+    if (paths.size() == 1)
+        return openFile(paths.front(), rigForLogs, parent);
+    if (paths.size() > static_cast<qsizetype>(formats::mostLogs)) {
+        QMessageBox::warning(parent, tr("Wavetrope"), tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
+        return nullptr;
+    }
+    std::vector<std::optional<formats::TextLayout>> layouts;
+    for (const QString& path : paths) {
+        auto source = formats::ByteSource::open(path.toStdString());
+        if (!source) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
+            return nullptr;
+        }
+        layouts.emplace_back();
+        if (formats::isTextLog(*source)) {
+            layouts.back() = askForLayout(path, parent);
+            if (!layouts.back())
+                return nullptr;
+        }
+    }
+    SeveralLogsDialog dialog(paths, std::move(layouts), parent);
+    if (dialog.exec() != QDialog::Accepted)
+        return nullptr;
+    auto* window = new MainWindow(RunDocument::logs(dialog.parts(), rigForLogs));
+    window->show();
     return window;
 }
 

@@ -30,6 +30,8 @@ public:
 
     /// Opens a rig or a log by its file in a new window; says what is wrong in a box when it cannot.
     static MainWindow* openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent);
+    /// Opens several logs as one, behind a dialog that sets their offsets.
+    static MainWindow* openLogs(const QStringList& paths, const rig::Rig& rigForLogs, QWidget* parent);
     /// Windows that are open.
     [[nodiscard]] static const std::vector<MainWindow*>& all();
 

@@ -80,12 +80,20 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
 
 std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout)
 {
+    return logs({{path, can::Time{0}, false, std::move(layout)}}, rig);
+}
+
+std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> parts, const rig::Rig& rig)
+{
+    const std::string path = parts.front().path;
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
-    document->layout_ = std::move(layout);
     document->rig_ = rig;
     document->readingRig_ = rig;
     document->path_ = path;
     document->title_ = QFileInfo(QString::fromStdString(path)).fileName();
+    if (parts.size() > 1)
+        document->title_ += QStringLiteral(" +%1").arg(parts.size() - 1);
+    document->parts_ = std::move(parts);
     document->trace_ = &document->ownTrace_;
     document->ownMeasures_.push_back(std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<measure::ConditionSpec>{}));
     document->measures_ = document->ownMeasures_.back().get();
@@ -139,7 +147,8 @@ void RunDocument::read()
 {
     databases_ = rig::loadDatabases(readingRig_);
     Reading sink(*this);
-    const auto report = formats::readLogFile(path_, sink, {layout_ ? &*layout_ : nullptr, nullptr});
+    const formats::LogPart& only = parts_.front();
+    const auto report = parts_.size() > 1 ? formats::readLogs(parts_, sink) : formats::readLogFile(path_, sink, {only.layout ? &*only.layout : nullptr, nullptr});
     if (report)
         badLines_ = report->badLines;
     if (!report)

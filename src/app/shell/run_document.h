@@ -9,7 +9,7 @@
 #include <memory>
 #include <thread>
 
-#include "formats/text_layout.h"
+#include "formats/merged_logs.h"
 #include "measure/measures.h"
 #include "rig/session.h"
 #include "trace/time_index.h"
@@ -27,6 +27,8 @@ public:
     /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
     /// A log of text is read by `layout`.
     [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout = {});
+    /// Several logs as one, in the order of time.
+    [[nodiscard]] static std::unique_ptr<RunDocument> logs(std::vector<formats::LogPart> parts, const rig::Rig& rig);
     ~RunDocument();
     RunDocument(const RunDocument&) = delete;
     RunDocument& operator=(const RunDocument&) = delete;
@@ -107,7 +109,7 @@ private:
     std::atomic<int> percent_{0};
     QString problem_;
     std::vector<Error> badLines_;
-    std::optional<formats::TextLayout> layout_;
+    std::vector<formats::LogPart> parts_;
 };
 
 }  // namespace wavetrope::app

@@ -123,6 +123,7 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QTreeView { border: none; background: %9; outline: 0; }
 QSplitter::handle { background: %2; }
+QHeaderView::section { background: %9; border: none; border-bottom: 1px solid %2; padding: 3px 4px; color: %3; }
 QComboBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; color: %3; }
 QComboBox::drop-down { border: none; width: %12px; }
 QComboBox::down-arrow { image: url(:/icons/unfold-%11.svg); width: %12px; height: %12px; margin-right: 6px; }
