@@ -291,14 +291,14 @@ bool takeSeveral(Photographer& photographer, const std::string& log, const QStri
 }
 
 // A log by itself: the pages, and the dialog that converts it.
-bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, const QString& suffix)
+bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool pages, const QString& suffix)
 {
     auto* window = new MainWindow(RunDocument::log(log, rig));
     window->show();
     for (int i = 0; i < 3000 && !window->document().ready(); ++i)
         QTest::qWait(20);
     QTest::qWait(300);
-    bool good = takePages(photographer, *window, QStringLiteral("log-"), suffix);
+    bool good = !pages || takePages(photographer, *window, QStringLiteral("log-"), suffix);
     good = takeConvert(photographer, *window, suffix) && good;
     good = takeArranged(photographer, *window, suffix) && good;
     good = takeText(photographer, suffix) && good;
@@ -421,6 +421,8 @@ int main(int argc, char** argv)
     program.add_flag("--every", every, "Every page, live and on the log, besides the main pictures");
     bool only = false;
     program.add_flag("--only-log", only, "The log by itself, without the live rig");
+    bool dialogs = false;
+    program.add_flag("--dialogs", dialogs, "With --only-log: without its pages as they are");
     CLI11_PARSE(program, argc, argv);
     const auto rig = rig::loadRig(rigPath);
     if (!rig) {
@@ -433,7 +435,7 @@ int main(int argc, char** argv)
     for (const std::string& theme : themes) {
         Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
         const QString suffix = QStringLiteral("-") + QString::fromStdString(theme);
-        good = (only ? takeLog(photographer, *rig, log, suffix) : takeAll(photographer, *rig, log, every, suffix)) && good;
+        good = (only ? takeLog(photographer, *rig, log, !dialogs, suffix) : takeAll(photographer, *rig, log, every, suffix)) && good;
     }
     return good ? 0 : 1;
 }

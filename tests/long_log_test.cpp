@@ -291,6 +291,9 @@ private Q_SLOTS:
             QCOMPARE(lines[i + 1], rows->rowText(2'000'000 + static_cast<std::uint64_t>(i)));
         QTest::keyClick(rows, Qt::Key_Down);
         QCOMPARE(rows->chosenText(), rows->rowText(2'000'005));
+        // What assistive technology is told.
+        QVERIFY(rows->accessibleDescription().startsWith(QStringLiteral("Row 2,000,006 of 5,")));
+        QVERIFY(rows->accessibleDescription().contains(QString(rows->rowText(2'000'005)).replace(QLatin1Char('\t'), QStringLiteral(", "))));
     }
 
     void theSameFramesWhateverTheWayToThem()

@@ -142,6 +142,23 @@ private Q_SLOTS:
         QVERIFY(sink.count >= 50'000 && sink.count < 60'000);
     }
 
+    void readingEndsWhereMemoryDoes()
+    {
+        std::vector<can::Frame> frames;
+        for (int i = 0; i < 400'000; ++i)
+            frames.push_back(frameAt(can::Time{i * 1000}, 1, static_cast<std::uint64_t>(i)));
+        const std::string path = write("large.pcapng", frames, {{"A", {}}});
+        trace::Trace trace;
+        TraceSink sink(trace, 2'000'000);
+        const auto report = readLogFile(path, sink);
+        QVERIFY(report.has_value());
+        QVERIFY(sink.full());
+        QVERIFY(trace.memory() > 2'000'000 && trace.memory() < 4'000'000);
+        QVERIFY(trace.rows() > 50'000 && trace.rows() < 200'000);
+        QVERIFY(sink.fullness(path).text().find(std::to_string(trace.rows()) + " frames were read") != std::string::npos);
+        QVERIFY(memoryBound() > (std::size_t{1} << 28U));
+    }
+
     void clocksAreMatchedByFramesThatBothHold_data()
     {
         QTest::addColumn<qint64>("offset");

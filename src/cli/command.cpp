@@ -33,7 +33,7 @@ public:
     bool onProgress(std::uint64_t done, std::uint64_t total) override
     {
         progress_.show(done, total);
-        return !interrupted;
+        return !interrupted && TraceSink::onProgress(done, total);
     }
 
 private:
@@ -111,7 +111,9 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std:
     const auto reading = parts.size() == 1 ? formats::readLogFile(path, sink, options) : formats::readLogs(parts, sink, options);
     if (!reading)
         return tl::unexpected(reading.error());
-    if (reading->cancelled)
+    if (sink.full())
+        warn(sink.fullness(path).text());
+    else if (reading->cancelled)
         return fail("reading was cancelled", path);
     for (const Error& warning : reading->warnings)
         warn(warning.text());

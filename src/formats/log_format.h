@@ -88,19 +88,36 @@ struct LogFormat {
 /// Whether a file's first bytes are lines of text and no log of a binary format.
 [[nodiscard]] bool isTextLog(ByteSource& source);
 
-/// A sink that appends to a trace.
+/// Bytes that a trace may take on this machine: three quarters of its memory.
+[[nodiscard]] std::size_t memoryBound();
+
+/// A sink that appends to a trace, until that takes so many bytes.
 class TraceSink : public LogSink {
 public:
-    explicit TraceSink(trace::Trace& trace) : trace_(trace) {}
+    explicit TraceSink(trace::Trace& trace, std::size_t bound = memoryBound()) : trace_(trace), bound_(bound) {}
     std::uint8_t onBus(const trace::TraceBus& bus) override { return trace_.addBus(bus); }
     void onFrames(std::span<const can::FrameView> frames) override
     {
+        if (full_)
+            return;
         for (const can::FrameView& frame : frames)
             trace_.append(frame);
+        if (const std::uint64_t segment = trace_.rows() / trace::segmentRows; segment != looked_) {
+            looked_ = segment;
+            full_ = trace_.memory() > bound_;
+        }
     }
+    bool onProgress(std::uint64_t, std::uint64_t) override { return !full_; }
+    /// Whether there was more than the bound allows; what came before is in the trace.
+    [[nodiscard]] bool full() const { return full_; }
+    /// That in words.
+    [[nodiscard]] Error fullness(const std::string& path) const;
 
 private:
     trace::Trace& trace_;
+    std::size_t bound_;
+    std::uint64_t looked_ = 0;      // segment in which the memory was looked at last
+    bool full_ = false;
 };
 
 }  // namespace wavetrope::formats

@@ -1,3 +1,5 @@
+#include <unistd.h>
+
 #include <algorithm>
 #include <array>
 
@@ -53,6 +55,18 @@ const LogFormat* formatOf(std::span<const std::uint8_t> head)
 }
 
 }  // namespace
+
+std::size_t memoryBound()
+{
+    const long pages = ::sysconf(_SC_PHYS_PAGES);
+    const long size = ::sysconf(_SC_PAGESIZE);
+    return pages <= 0 || size <= 0 ? std::size_t{1} << 32U : static_cast<std::size_t>(pages) / 4 * 3 * static_cast<std::size_t>(size);
+}
+
+Error TraceSink::fullness(const std::string& path) const
+{
+    return {"the log is larger than this machine's memory allows; its first " + std::to_string(trace_.rows()) + " frames were read", path, 0, 0, "Convert a part of it by time or filter on a larger machine, or cut it"};
+}
 
 bool isTextLog(ByteSource& source)
 {

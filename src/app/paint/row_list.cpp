@@ -1,5 +1,6 @@
 #include "app/paint/row_list.h"
 
+#include <QAccessible>
 #include <QApplication>
 #include <QClipboard>
 #include <QContextMenuEvent>
@@ -267,6 +268,7 @@ void RowList::mousePressEvent(QMouseEvent* event)
         return;     // a menu for the rows that are chosen together
     choose(row);
     viewport()->update();
+    tell();
 }
 
 void RowList::mouseMoveEvent(QMouseEvent* event)
@@ -308,6 +310,17 @@ void RowList::moveTo(std::int64_t index, bool extend)
     choose(at);
     bring(at);
     viewport()->update();
+    tell();
+}
+
+// What assistive technology reads out: the row in force.
+void RowList::tell()
+{
+    if (current() < 0 || static_cast<std::uint64_t>(current()) >= count())
+        return;
+    setAccessibleDescription(tr("Row %1 of %2: %3").arg(countText(static_cast<std::uint64_t>(current()) + 1), countText(count()), rowText(static_cast<std::uint64_t>(current())).replace(QLatin1Char('\t'), QStringLiteral(", "))));
+    QAccessibleEvent event(this, QAccessible::DescriptionChanged);
+    QAccessible::updateAccessibility(&event);
 }
 
 void RowList::keyPressEvent(QKeyEvent* event)

@@ -145,6 +145,7 @@ private:
     void updateScrollBar();
     void moveTo(std::int64_t index, bool extend = false);
     void paintHeads(QPainter& painter);
+    void tell();
 
     std::vector<Head> heads_;
     std::uint64_t top_ = 0;

@@ -46,7 +46,7 @@ public:
     bool onProgress(std::uint64_t done, std::uint64_t total) override
     {
         document_.percent_ = total == 0 ? 0 : static_cast<int>(99 * done / total);
-        return !document_.cancelled_;
+        return !document_.cancelled_ && TraceSink::onProgress(done, total);
     }
 
 private:
@@ -151,7 +151,9 @@ void RunDocument::read()
     const auto report = parts_.size() > 1 ? formats::readLogs(parts_, sink) : formats::readLogFile(path_, sink, {only.layout ? &*only.layout : nullptr, nullptr});
     if (report)
         badLines_ = report->badLines;
-    if (!report)
+    if (sink.full())
+        problem_ = QString::fromStdString(sink.fullness(path_).text());
+    else if (!report)
         problem_ = QString::fromStdString(report.error().text());
     else if (!report->warnings.empty())
         problem_ = QString::fromStdString(report->warnings.front().text());
