@@ -184,6 +184,30 @@ private Q_SLOTS:
         QVERIFY(QFile(packed).size() < QFile(run_).size() / 2);
     }
 
+    void aRecordingHoldsWhatItsFilterPasses_data()
+    {
+        QTest::addColumn<QString>("filter");
+        QTest::newRow("by sender") << "from WaterUnit and not id 0x702";
+        QTest::newRow("by what changed") << "WaterState.Flow changes by 0.5 or BladeState.BladeMode changes";
+        QTest::newRow("by a stretch of time") << "bus Body and time 2 s .. 4 s";
+        QTest::newRow("every tenth of each") << "bus Chassis every 10 per id";
+    }
+    void aRecordingHoldsWhatItsFilterPasses()
+    {
+        QFETCH(QString, filter);
+        const QString path = folder_.filePath("passed.pcapng");
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "12s", "--virtual", "--record", path, "--record-filter", filter}).code, 0);
+        QStringList databases;
+        for (const char* bus : {"Chassis", "Implement", "Body", "Scanner"})
+            databases << "--database" << QString::fromLatin1(bus) + "=" + demo + "/" + QString::fromLatin1(bus).toLower() + ".dbc";
+        const QByteArray wanted = call(QStringList{"list", run_, "--filter", filter} + databases).out;
+        QVERIFY(wanted.count('\n') > 5);
+        QCOMPARE(call(QStringList{"list", path} + databases).out, wanted);
+        const Result wrong = call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record", path, "--record-filter", "from Nobody"});
+        QCOMPARE(wrong.code, 2);
+        QVERIFY(wrong.err.contains("Nobody"));
+    }
+
     void severalLogsAreOne()
     {
         const QString chassis = folder_.filePath("chassis.pcapng");

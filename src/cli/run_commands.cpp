@@ -12,7 +12,7 @@ namespace wavetrope::cli {
 namespace {
 
 struct Options {
-    std::string rig, log, span, record, speed = "1", filter;
+    std::string rig, log, span, record, recordFilter, speed = "1", filter;
     std::vector<std::string> without, only, except, maps;
     std::optional<std::uint64_t> seed;
     bool isVirtual = false;
@@ -87,7 +87,7 @@ int run(const Options& options)
     if (!session)
         return report(session.error());
     if (!options.record.empty())
-        if (const auto recording = (*session)->record(options.record); !recording)
+        if (const auto recording = (*session)->record(options.record, options.recordFilter); !recording)
             return report(recording.error());
     clock::SteadyClock wall;
     ProgressLine progress("running");
@@ -172,7 +172,7 @@ int replay(const Options& options)
         return report("nothing was sent. Take the nodes out of the simulation:" + names);
     }
     if (!options.record.empty())
-        if (const auto recording = (*session)->record(options.record); !recording)
+        if (const auto recording = (*session)->record(options.record, options.recordFilter); !recording)
             return report(recording.error());
     playback.setPace({speed});
     playback.setLoop(options.loop);
@@ -210,6 +210,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--seed", options->seed, "Instead of the rig's");
     command->add_option("--without", options->without, "Leave a node out of the simulation");
     command->add_option("--record", options->record, "Record to a log");
+    command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, &result] { result = run(*options); });
 
@@ -227,6 +228,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's");
     command->add_option("--record", options->record, "Record the run to a log");
+    command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, &result] { result = replay(*options); });
 }

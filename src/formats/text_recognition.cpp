@@ -8,6 +8,7 @@
 #include <optional>
 #include <set>
 
+#include "formats/text_heads.h"
 #include "formats/text_line.h"
 
 namespace wavetrope::formats {
@@ -19,75 +20,9 @@ constexpr unsigned longestHead = 50;
 constexpr std::size_t enough = 2;           // lines that a layout must explain at least
 constexpr double fitting = 0.9;             // share of cells of a column that must be what it means
 
-std::string lowered(std::string_view text)
-{
-    std::string lower(text);
-    std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return lower;
-}
-
 bool isNumberLike(std::string_view cell)
 {
     return std::any_of(cell.begin(), cell.end(), [](char c) { return c >= '0' && c <= '9'; }) && cell.find_first_not_of("0123456789abcdefABCDEFxXhHT.,:-+/_Zsmun \t") == std::string_view::npos;
-}
-
-// What a word at the head of a column promises.
-Meaning promised(std::string_view head)
-{
-    const std::string word = lowered(head);
-    const auto has = [&](std::initializer_list<const char*> parts) { return std::any_of(parts.begin(), parts.end(), [&](const char* part) { return word.find(part) != std::string::npos; }); };
-    const auto is = [&](std::initializer_list<const char*> words) { return std::any_of(words.begin(), words.end(), [&](const char* other) { return word == other; }); };
-    if (has({"date", "day"}))
-        return Meaning::date;
-    if (has({"time", "stamp", "moment", "when", "seconds"}) || is({"t", "s", "ms", "us"}) || word.starts_with("t [") || word.starts_with("t(") || word.starts_with("t/"))
-        return Meaning::time;
-    if (has({"dlc", "len", "size", "count of bytes"}) || is({"dl", "n", "bytes#", "nbytes"}))
-        return Meaning::length;
-    if (has({"data", "payload", "content", "bytes"}) || is({"b0", "d0", "byte0", "db0"}))
-        return Meaning::data;
-    if (has({"dir", "rx/tx", "rxtx", "tx/rx"}))
-        return Meaning::direction;
-    if (has({"chan", "bus", "port", "interface", "network", "line"}) || is({"ch", "if", "net", "can"}))
-        return Meaning::channel;
-    if (has({"ident", "arb", "msgid", "can id", "canid", "can-id"}) || is({"id", "id(hex)", "id(dec)"}) || word.starts_with("id ") || word.starts_with("id["))
-        return Meaning::identifier;
-    if (has({"type", "kind", "flag", "format"}))
-        return Meaning::kind;
-    return Meaning::nothing;
-}
-
-// The unit that a head names: "[ms]", "(us)", "time_ns", "in seconds".
-std::optional<TimeForm> unitOf(std::string_view head)
-{
-    const std::string word = lowered(head);
-    const auto bracketed = [&](const char* unit) {
-        for (const char* form : {"[%]", "(%)", "/%", "_%", " in %", " %"}) {
-            std::string text = form;
-            text.replace(text.find('%'), 1, unit);
-            if (word.ends_with(text) || word.find(text + " ") != std::string::npos)
-                return true;
-        }
-        return false;
-    };
-    if (word.find("milli") != std::string::npos || bracketed("ms"))
-        return TimeForm::milliseconds;
-    if (word.find("micro") != std::string::npos || bracketed("us") || bracketed("\xC2\xB5s"))
-        return TimeForm::microseconds;
-    if (word.find("nano") != std::string::npos || bracketed("ns"))
-        return TimeForm::nanoseconds;
-    if (word.find("second") != std::string::npos || bracketed("s") || bracketed("sec"))
-        return TimeForm::seconds;
-    return {};
-}
-
-std::optional<Base> baseOf(std::string_view head)
-{
-    const std::string word = lowered(head);
-    if (word.find("hex") != std::string::npos || word.find("0x") != std::string::npos)
-        return Base::hexadecimal;
-    if (word.find("dec") != std::string::npos)
-        return Base::decimal;
-    return {};
 }
 
 // The lines, split by one separator.

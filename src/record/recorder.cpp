@@ -8,19 +8,31 @@ constexpr std::uint64_t progressEvery = 1U << 16;
 
 }  // namespace
 
-Expected<std::unique_ptr<Recorder>> Recorder::start(const std::string& path, const trace::Trace& trace, trace::Row from)
+Expected<std::unique_ptr<Recorder>> Recorder::start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter, std::optional<can::Time> origin)
 {
     auto file = formats::LogFile::create(path, trace.buses());
     if (!file)
         return tl::unexpected(file.error());
-    return std::unique_ptr<Recorder>(new Recorder(std::move(*file), trace, from));
+    auto recorder = std::unique_ptr<Recorder>(new Recorder(std::move(*file), trace, from));
+    if (!filter.passesEverything())
+        recorder->scan_ = std::make_unique<filter::FilterScan>(filter, origin);
+    return recorder;
 }
 
 Expected<void> Recorder::advance()
 {
     const trace::Snapshot snapshot = trace_.snapshot();
-    for (; next_ < snapshot.rows(); ++next_)
-        file_->write(snapshot.frame(next_));
+    if (scan_ == nullptr) {
+        for (; next_ < snapshot.rows(); ++next_)
+            file_->write(snapshot.frame(next_));
+        return file_->flush();
+    }
+    scan_->advance(snapshot);
+    scan_->rows().each(scan_->rows().rank(next_), [&](trace::Row row) {
+        file_->write(snapshot.frame(row));
+        return true;
+    });
+    next_ = snapshot.rows();
     return file_->flush();
 }
 

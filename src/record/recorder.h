@@ -2,8 +2,10 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <string>
 
+#include "filter/filter_scan.h"
 #include "formats/log_file.h"
 #include "trace/trace.h"
 
@@ -13,8 +15,9 @@ namespace wavetrope::record {
 /// written survives the end of the program.
 class Recorder {
 public:
-    /// Begins at row `from` of the trace.
-    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, const trace::Trace& trace, trace::Row from);
+    /// Begins at row `from` of the trace. Of the rows from there on, those are written that the filter passes; what it
+    /// remembers of earlier frames it takes from the whole trace, and its times count from `origin`.
+    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter = {}, std::optional<can::Time> origin = {});
 
     /// Writes the rows that came and hands them to the system.
     [[nodiscard]] Expected<void> advance();
@@ -30,6 +33,7 @@ private:
     std::unique_ptr<formats::LogFile> file_;
     const trace::Trace& trace_;
     trace::Row next_;
+    std::unique_ptr<filter::FilterScan> scan_;      // none where everything passes
 };
 
 /// Saves what a snapshot holds. `keepGoing(done, total)` is called now and then; false cancels and removes the part.

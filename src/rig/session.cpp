@@ -293,9 +293,13 @@ void Session::publish()
     }
 }
 
-Expected<void> Session::record(const std::string& path)
+Expected<void> Session::record(const std::string& path, const std::string& filter)
 {
-    auto recorder = record::Recorder::start(path, trace_, trace_.rows());
+    const auto named = rig_.namedFilters();
+    const auto passing = filter::Filter::compile(filter, catalog_, {&named});
+    if (!passing)
+        return tl::unexpected(passing.error());
+    auto recorder = record::Recorder::start(path, trace_, trace_.rows(), *passing, begins_);
     if (!recorder)
         return tl::unexpected(recorder.error());
     recorder_ = std::move(*recorder);

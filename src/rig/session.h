@@ -93,7 +93,8 @@ public:
     [[nodiscard]] drive::Node* node(std::string_view name);
     [[nodiscard]] clock::Scheduler& scheduler() { return scheduler_; }
     [[nodiscard]] bus::Bus& bus(std::size_t index) { return *buses_[index]; }
-    [[nodiscard]] Expected<void> record(const std::string& path);
+    /// Records what comes from now on, or of it what a filter passes; the rig's named filters may be used in it.
+    [[nodiscard]] Expected<void> record(const std::string& path, const std::string& filter = {});
     [[nodiscard]] Expected<void> finishRecording();
     /// Loads a log into playback; its buses take the rig's databases by name.
     [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path);

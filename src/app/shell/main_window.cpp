@@ -135,7 +135,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
         pagesChanged_ = true;
     });
     connect(runBar_, &RunBar::startStopWanted, this, &MainWindow::startStop);
-    connect(runBar_, &RunBar::recordWanted, this, &MainWindow::record);
+    connect(runBar_, &RunBar::recordWanted, this, [this] { record(false); });
     connect(stage_.get(), &Stage::beat, this, [this] {
         if (beats_++ % statusEvery == 0)
             refreshStatus();
@@ -230,7 +230,8 @@ void MainWindow::buildMenu()
     menu_->addSeparator();
     if (document_->isLive()) {
         add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
-        add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(); });
+        add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(false); });
+        add(menu_, tr("Record what the stream's filter passes"), QKeySequence(Qt::SHIFT | Qt::Key_F8), [this] { record(true); })->setObjectName(QStringLiteral("recordFiltered"));
         add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F6, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
     add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
@@ -401,7 +402,7 @@ void MainWindow::startStop()
         session->start(wall_);
 }
 
-void MainWindow::record()
+void MainWindow::record(bool filtered)
 {
     rig::Session* session = document_->session();
     if (session == nullptr)
@@ -413,11 +414,13 @@ void MainWindow::record()
                 problem = QString::fromStdString(finished.error().text());
         });
     } else {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Record to"), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
+        const auto* stream = filtered && currentPage() != nullptr ? currentPage()->find<StreamView>() : nullptr;
+        const std::string filter = stream != nullptr ? stream->filterText().toStdString() : std::string();
+        const QString path = QFileDialog::getSaveFileName(this, filter.empty() ? tr("Record to") : tr("Record what passes %1 to").arg(QString::fromStdString(filter)), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
         if (path.isEmpty())
             return;
         session->call([&](rig::Session& s) {
-            if (auto started = s.record(path.toStdString()); !started)
+            if (auto started = s.record(path.toStdString(), filter); !started)
                 problem = QString::fromStdString(started.error().text());
         });
     }

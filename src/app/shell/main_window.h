@@ -72,7 +72,8 @@ private:
     void addPage(const QString& name, const nlohmann::json& layout);
     void showFirst(const char* kind, const std::function<bool(View*)>& use);
     void refreshStatus();
-    void record();
+    /// Begins a recording, of everything or of what the stream's filter passes, or ends the one that runs.
+    void record(bool filtered);
     /// Opens the rig of this document in a window of its own, running, with a log in its playback.
     void replay(const QString& path);
     void startStop();

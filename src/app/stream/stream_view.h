@@ -22,6 +22,8 @@ public:
     void restore(const nlohmann::json& setUp) override;
 
     [[nodiscard]] FilterLine* filterLine() { return filterLine_; }
+    /// The filter in force.
+    [[nodiscard]] QString filterText() const { return QString::fromStdString(filterLine_->filter().text()); }
     [[nodiscard]] StreamRows* rows() { return rows_; }
     [[nodiscard]] const BackgroundScan* scan() const { return scan_.get(); }
 
