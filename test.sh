@@ -6,7 +6,7 @@ cd "$(dirname "$0")"
 export QT_QPA_PLATFORM=${QT_QPA_PLATFORM:-offscreen}
 cmake --preset fuzz >/dev/null
 cmake --build --preset fuzz
-scripts/fuzz.sh build/fuzz 20
+scripts/fuzz.sh build/fuzz 15
 cmake --preset asan >/dev/null
 cmake --build --preset asan
 UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --timeout 600
