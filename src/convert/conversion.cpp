@@ -36,6 +36,17 @@ std::uint64_t sizeOf(const std::string& path)
 
 tl::unexpected<Error> cancelled(const std::string& path) { return fail("cancelled; nothing was written", path); }
 
+// Gives a file its name, or leaves nothing of it.
+template <class File>
+Expected<Outcome> finished(File& file, Outcome outcome)
+{
+    if (const auto done = file.finish(); !done) {
+        file.discard();
+        return tl::unexpected(done.error());
+    }
+    return outcome;
+}
+
 // Frames to a log.
 Expected<Outcome> toLog(const Frames& frames, const Conversion& conversion, const Progress& progress)
 {
@@ -56,11 +67,7 @@ Expected<Outcome> toLog(const Frames& frames, const Conversion& conversion, cons
             return cancelled(conversion.path);
         }
     }
-    if (const auto finished = (*file)->finish(); !finished) {
-        (*file)->discard();
-        return tl::unexpected(finished.error());
-    }
-    return outcome;
+    return finished(**file, std::move(outcome));
 }
 
 // Values to text.
@@ -85,11 +92,7 @@ Expected<Outcome> toText(const Frames& frames, const database::Catalog& catalog,
         (*file)->discard();
         return cancelled(conversion.path);
     }
-    if (const auto finished = (*file)->finish(); !finished) {
-        (*file)->discard();
-        return tl::unexpected(finished.error());
-    }
-    return outcome;
+    return finished(**file, std::move(outcome));
 }
 
 // A database beside its place, then to it, or compressed.
