@@ -123,6 +123,8 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QTreeView { border: none; background: %9; outline: 0; }
 QSplitter::handle { background: %2; }
+QCheckBox::indicator, QTableView::indicator { width: %12px; height: %12px; border: 1px solid %13; border-radius: 3px; background: %1; }
+QCheckBox::indicator:checked, QTableView::indicator:checked { background: %5; border-color: %5; }
 QHeaderView::section { background: %9; border: none; border-bottom: 1px solid %2; padding: 3px 4px; color: %3; }
 QComboBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; color: %3; }
 QComboBox::drop-down { border: none; width: %12px; }
@@ -136,7 +138,8 @@ QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; h
                              .arg(px(4))
                              .arg(px(7))
                              .arg(error.name(), surface.name(), faint.name(), name_ == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"))
-                             .arg(px(12)));
+                             .arg(px(12))
+                             .arg(ink3.name()));
     Q_EMIT changed();
 }
 
