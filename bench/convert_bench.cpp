@@ -28,19 +28,6 @@ struct Counting final : formats::ByteTarget {
     std::size_t bytes = 0;
 };
 
-void line(const char* what, double value, const char* unit, const std::string& note = {})
-{
-    std::printf("  %-52s %12.3f %-12s %s\n", what, value, unit, note.c_str());
-    std::fflush(stdout);
-}
-
-std::string words(const char* format, double a, double b = 0)
-{
-    char text[120];
-    std::snprintf(text, sizeof text, format, a, b);
-    return text;
-}
-
 // The same numbers as a program that has the frames decoded would write them.
 std::uint64_t withPrintf(const trace::Snapshot& snapshot, std::FILE* out)
 {

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
+#include <string>
 #include <vector>
 
 #include "can/frame.h"
@@ -32,6 +33,20 @@ inline void row(const char* what, double value, const char* unit, double wanted,
 {
     std::printf("%-58s %10.2f %-10s want %8.2f   ratio %5.2f  %s\n", what, value, unit, wanted, value / wanted, note);
     std::fflush(stdout);
+}
+
+/// A figure of a long log, and what it stands beside.
+inline void line(const char* what, double value, const char* unit, const std::string& note = {})
+{
+    std::printf("  %-52s %12.3f %-12s %s\n", what, value, unit, note.c_str());
+    std::fflush(stdout);
+}
+
+inline std::string words(const char* format, double a, double b = 0)
+{
+    char text[160];
+    std::snprintf(text, sizeof text, format, a, b);
+    return text;
 }
 
 /// Figures of signal databases; `frames` are classic frames of 8 bytes.

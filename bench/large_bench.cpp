@@ -21,19 +21,6 @@ using namespace wavetrope::bench;
 
 namespace {
 
-void line(const char* what, double value, const char* unit, const std::string& note = {})
-{
-    std::printf("  %-52s %12.3f %-12s %s\n", what, value, unit, note.c_str());
-    std::fflush(stdout);
-}
-
-std::string words(const char* format, double a, double b = 0)
-{
-    char text[160];
-    std::snprintf(text, sizeof text, format, a, b);
-    return text;
-}
-
 // The shortest of three scans by a filter, and how many rows it passes.
 double filterSeconds(const trace::Trace& trace, const char* text, unsigned threads, std::uint64_t& passed)
 {

@@ -189,13 +189,13 @@ private Q_SLOTS:
             }
             shared += i % 3 == 0 && i % 5 != 0 ? 1 : 0;
         }
-        const auto found = measure::alignLogs(first.snapshot(), second.snapshot());
+        const auto found = measure::LogPairs(first.snapshot(), second.snapshot()).best();
         QVERIFY(std::abs(found.offset.count() - offset) <= jitter);
         QCOMPARE(found.matched.size(), shared);
         for (const auto& match : found.matched)
             QVERIFY(std::memcmp(first.snapshot().frame(match.first).data, second.snapshot().frame(match.second).data, 8) == 0);
-        QCOMPARE(measure::matchesAt(first.snapshot(), second.snapshot(), can::Time(offset)).matched.size(), shared);
-        QVERIFY(measure::matchesAt(first.snapshot(), second.snapshot(), can::Time(offset + 5'000'000)).matched.empty());
+        QCOMPARE(measure::LogPairs(first.snapshot(), second.snapshot()).at(can::Time(offset)).matched.size(), shared);
+        QVERIFY(measure::LogPairs(first.snapshot(), second.snapshot()).at(can::Time(offset + 5'000'000)).matched.empty());
     }
 
     void logsWithoutACommonFrameHaveNoMatch()
@@ -204,12 +204,12 @@ private Q_SLOTS:
         trace::Trace second;
         first.addBus({"A", {}});
         second.addBus({"A", {}});
-        QVERIFY(measure::alignLogs(first.snapshot(), second.snapshot()).matched.empty());
+        QVERIFY(measure::LogPairs(first.snapshot(), second.snapshot()).best().matched.empty());
         for (std::uint64_t i = 0; i < 100; ++i) {
             first.append(frameAt(can::Time(static_cast<std::int64_t>(i)), 1, i).view());
             second.append(frameAt(can::Time(static_cast<std::int64_t>(i)), 2, i).view());
         }
-        const auto found = measure::alignLogs(first.snapshot(), second.snapshot());
+        const auto found = measure::LogPairs(first.snapshot(), second.snapshot()).best();
         QVERIFY(found.matched.empty());
         QCOMPARE(found.comparable, std::uint64_t{0});
     }

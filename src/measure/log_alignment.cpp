@@ -33,69 +33,50 @@ Contents contentsOf(const trace::Snapshot& snapshot)
     return contents;
 }
 
-// Pairs of frames of one content, with their distance in time.
-struct Pair {
-    can::Time distance;
-    MatchedFrames rows;
-};
+}  // namespace
 
-std::vector<Pair> pairsOf(const trace::Snapshot& first, const trace::Snapshot& second, std::uint64_t& comparable)
+LogPairs::LogPairs(const trace::Snapshot& first, const trace::Snapshot& second)
 {
     const Contents a = contentsOf(first);
     const Contents b = contentsOf(second);
-    std::vector<Pair> pairs;
-    comparable = 0;
     for (const auto& [content, rows] : b) {
         const auto found = a.find(content);
         if (rows.size() > mostAlike || found == a.end() || found->second.size() > mostAlike)
             continue;
-        comparable += rows.size();
-        for (const trace::Row second_ : rows)
-            for (const trace::Row first_ : found->second)
-                pairs.push_back({first.time(first_) - second.time(second_), {first_, second_}});
+        comparable_ += rows.size();
+        for (const trace::Row ofSecond : rows)
+            for (const trace::Row ofFirst : found->second)
+                pairs_.push_back({first.time(ofFirst) - second.time(ofSecond), {ofFirst, ofSecond}});
     }
-    return pairs;
+    std::sort(pairs_.begin(), pairs_.end(), [](const Pair& x, const Pair& y) { return x.distance < y.distance; });
 }
 
-void keepNear(LogAlignment& alignment, const std::vector<Pair>& pairs, can::Time tolerance)
+LogAlignment LogPairs::best(can::Time tolerance) const
 {
-    for (const Pair& pair : pairs)
-        if (pair.distance - alignment.offset <= tolerance && alignment.offset - pair.distance <= tolerance)
-            alignment.matched.push_back(pair.rows);
-    std::sort(alignment.matched.begin(), alignment.matched.end(), [](const MatchedFrames& x, const MatchedFrames& y) { return std::pair(x.first, x.second) < std::pair(y.first, y.second); });
-}
-
-}  // namespace
-
-LogAlignment alignLogs(const trace::Snapshot& first, const trace::Snapshot& second, can::Time tolerance)
-{
-    LogAlignment alignment;
-    std::vector<Pair> pairs = pairsOf(first, second, alignment.comparable);
-    if (pairs.empty())
-        return alignment;
-    std::sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.distance < b.distance; });
     // The stretch of distances, as wide as the tolerance, that holds most pairs; its middle pair tells the offset.
     std::size_t from = 0;
     std::size_t bestFrom = 0;
     std::size_t bestCount = 0;
-    for (std::size_t to = 0; to < pairs.size(); ++to) {
-        while (pairs[to].distance - pairs[from].distance > tolerance)
+    for (std::size_t to = 0; to < pairs_.size(); ++to) {
+        while (pairs_[to].distance - pairs_[from].distance > tolerance)
             ++from;
         if (to - from + 1 > bestCount) {
             bestCount = to - from + 1;
             bestFrom = from;
         }
     }
-    alignment.offset = pairs[bestFrom + bestCount / 2].distance;
-    keepNear(alignment, pairs, tolerance);
-    return alignment;
+    return at(pairs_.empty() ? can::Time{0} : pairs_[bestFrom + bestCount / 2].distance, tolerance);
 }
 
-LogAlignment matchesAt(const trace::Snapshot& first, const trace::Snapshot& second, can::Time offset, can::Time tolerance)
+LogAlignment LogPairs::at(can::Time offset, can::Time tolerance) const
 {
     LogAlignment alignment;
     alignment.offset = offset;
-    keepNear(alignment, pairsOf(first, second, alignment.comparable), tolerance);
+    alignment.comparable = comparable_;
+    auto pair = std::lower_bound(pairs_.begin(), pairs_.end(), offset - tolerance, [](const Pair& p, can::Time time) { return p.distance < time; });
+    for (; pair != pairs_.end() && pair->distance <= offset + tolerance; ++pair)
+        alignment.matched.push_back(pair->rows);
+    std::sort(alignment.matched.begin(), alignment.matched.end(), [](const MatchedFrames& x, const MatchedFrames& y) { return std::pair(x.first, x.second) < std::pair(y.first, y.second); });
     return alignment;
 }
 

@@ -19,10 +19,25 @@ struct LogAlignment {
     std::uint64_t comparable = 0;           ///< Frames that could have matched.
 };
 
-/// Looks for the offset at which most frames of the second log are frames of the first: same identifier and payload, of a
-/// kind that occurs once or twice in either, at one distance in time. No match where the logs share no such frames.
-[[nodiscard]] LogAlignment alignLogs(const trace::Snapshot& first, const trace::Snapshot& second, can::Time tolerance = std::chrono::milliseconds(1));
-/// The frames that match at a given offset.
-[[nodiscard]] LogAlignment matchesAt(const trace::Snapshot& first, const trace::Snapshot& second, can::Time offset, can::Time tolerance = std::chrono::milliseconds(1));
+/// Frames of two logs that could be the same one: same identifier and payload, of a content that occurs once or twice in
+/// either. Going through the logs is done once; what matches at an offset is then a search.
+class LogPairs {
+public:
+    LogPairs() = default;
+    LogPairs(const trace::Snapshot& first, const trace::Snapshot& second);
+
+    /// The offset at which most of them are at one distance in time. No match where there are none.
+    [[nodiscard]] LogAlignment best(can::Time tolerance = std::chrono::milliseconds(1)) const;
+    /// Those that match at an offset.
+    [[nodiscard]] LogAlignment at(can::Time offset, can::Time tolerance = std::chrono::milliseconds(1)) const;
+
+private:
+    struct Pair {
+        can::Time distance;
+        MatchedFrames rows;
+    };
+    std::vector<Pair> pairs_;       // by distance
+    std::uint64_t comparable_ = 0;
+};
 
 }  // namespace wavetrope::measure

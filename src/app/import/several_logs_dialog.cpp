@@ -119,6 +119,8 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
             const auto report = formats::readLogFile(parts_[i].path, sink, {parts_[i].layout ? &*parts_[i].layout : nullptr, nullptr});
             if (!report)
                 looks_[i]->problem = QString::fromStdString(report.error().text());
+            if (i > 0 && !closing_)
+                looks_[i]->pairs = measure::LogPairs(looks_[0]->trace.snapshot(), looks_[i]->trace.snapshot());
             looks_[i]->done = true;
         }
     });
@@ -169,11 +171,11 @@ void SeveralLogsDialog::align(int log)
     Look& look = *looks_[static_cast<std::size_t>(log)];
     if (!look.done || !looks_[0]->done)
         return;
-    look.matched = measure::alignLogs(looks_[0]->trace.snapshot(), look.trace.snapshot());
+    look.matched = look.pairs.best();
     // A handful may be chance.
     const bool tells = look.matched.matched.size() >= 3 && look.matched.matched.size() * 2 >= look.matched.comparable;
     if (!tells)
-        look.matched = measure::matchesAt(looks_[0]->trace.snapshot(), look.trace.snapshot(), parts_[static_cast<std::size_t>(log)].offset);
+        look.matched = look.pairs.at(parts_[static_cast<std::size_t>(log)].offset);
     parts_[static_cast<std::size_t>(log)].offset = tells ? look.matched.offset : parts_[static_cast<std::size_t>(log)].offset;
     showLog(log);
     showStrip();
@@ -184,7 +186,7 @@ void SeveralLogsDialog::setOffset(int log, can::Time time, bool fromTable)
     const auto at = static_cast<std::size_t>(log);
     parts_[at].offset = time;
     if (looks_[at]->done && looks_[0]->done)
-        looks_[at]->matched = measure::matchesAt(looks_[0]->trace.snapshot(), looks_[at]->trace.snapshot(), time);
+        looks_[at]->matched = looks_[at]->pairs.at(time);
     showLog(log);
     if (fromTable)
         showStrip();

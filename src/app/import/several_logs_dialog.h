@@ -35,6 +35,7 @@ private:
         trace::Trace trace;
         QString problem;
         std::atomic<bool> done{false};
+        measure::LogPairs pairs;        // with the first log; there when done
         measure::LogAlignment matched;
         bool shown = false;
     };
