@@ -126,7 +126,7 @@ private Q_SLOTS:
         QTRY_VERIFY(stream->rows()->count() > 0);
         QVERIFY(stream->rows()->count() < frames_);
         QTRY_VERIFY(window_->currentPage()->find<RosterView>()->rows()->count() > 20);
-        QVERIFY(window_->statusText().contains(QStringLiteral("reading")) || window_->document().ready());
+        QTRY_VERIFY(window_->statusText().contains(QStringLiteral("reading")) || window_->document().ready());
         QTRY_VERIFY_WITH_TIMEOUT(window_->document().ready() && stage().snapshot().rows() == frames_, 120'000);
     }
     void cleanupTestCase()
