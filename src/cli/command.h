@@ -98,6 +98,7 @@ void addLogCommands(CLI::App& program, int& result);
 void addConvertCommands(CLI::App& program, int& result);
 void addRunCommands(CLI::App& program, int& result);
 void addLayoutCommands(CLI::App& program, int& result);
+void addRecoveryCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);
 void addDatabaseCommands(CLI::App& program, int& result);
 

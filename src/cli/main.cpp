@@ -17,6 +17,7 @@ int main(int argc, char** argv)
     addConvertCommands(program, result);
     addLayoutCommands(program, result);
     addRunCommands(program, result);
+    addRecoveryCommands(program, result);
     addBusCommands(program, result);
     addDatabaseCommands(program, result);
     try {

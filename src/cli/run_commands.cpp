@@ -15,6 +15,8 @@ struct Options {
     std::string rig, log, span, record, recordFilter, speed = "1", filter;
     std::vector<std::string> without, only, except, maps;
     std::optional<std::uint64_t> seed;
+    std::string spool;
+    std::uint64_t memory = 0;
     bool isVirtual = false;
     bool states = false;
     bool loop = false;
@@ -34,11 +36,33 @@ Expected<std::unique_ptr<rig::Session>> open(const Options& options)
     how.seed = options.seed;
     how.without = options.without;
     how.measured = false;
+    if (!options.spool.empty() || options.memory > 0) {
+        how.spool.emplace();
+        how.spool->folder = options.spool.empty() ? spool::usualFolder() : options.spool;
+        if (options.memory > 0)
+            how.spool->memory = options.memory;
+    }
     auto session = rig::Session::create(*rig, databases, how);
     if (session && options.isVirtual && !(*session)->allSimulated())
         return fail("--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig);
     return session;
 }
+
+/// Says how the keeping of a run on the disk goes, whenever that changes.
+class KeepingLine {
+public:
+    void show(const rig::Session& session)
+    {
+        const auto report = session.keeping();
+        if (!report || report->words == said_)
+            return;
+        said_ = report->words;
+        warn(said_.empty() ? "the disk takes the run again" : said_);
+    }
+
+private:
+    std::string said_;
+};
 
 void printStates(rig::Session& session)
 {
@@ -75,6 +99,8 @@ int finish(rig::Session& session, const Options& options)
             std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), can::secondsText(refused.time - session.begins()).c_str());
     std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
                  can::secondsText(session.now() - session.begins()).c_str());
+    if (const auto kept = session.keeping(); kept && kept->letGo > 0)
+        std::fprintf(stderr, "%llu frames were let go\n", static_cast<unsigned long long>(kept->letGo));
     return result;
 }
 
@@ -91,9 +117,11 @@ int run(const Options& options)
             return report(recording.error());
     clock::SteadyClock wall;
     ProgressLine progress("running");
+    KeepingLine keeping;
     const can::Time begins = (*session)->begins();
     (*session)->runFor(*span, options.isVirtual ? nullptr : &wall, [&] {
         progress.show(static_cast<std::uint64_t>(((*session)->now() - begins).count()), static_cast<std::uint64_t>(span->count()));
+        keeping.show(**session);
         return !interrupted;
     });
     return finish(**session, options);
@@ -180,8 +208,10 @@ int replay(const Options& options)
     clock::SteadyClock wall;
     clock::WallClock* pace = options.isVirtual ? nullptr : &wall;
     ProgressLine progress("replaying");
+    KeepingLine keeping;
     const auto keepGoing = [&] {
         progress.show(playback.at(), playback.chosen());
+        keeping.show(**session);
         return !interrupted && playback.playing();
     };
     if (!options.span.empty()) {
@@ -200,6 +230,16 @@ int replay(const Options& options)
 
 }  // namespace
 
+namespace {
+
+void addKeeping(CLI::App& command, Options& options)
+{
+    command.add_option("--spool", options.spool, "Folder that keeps the run while it lasts: memory stays bounded, and a crash loses a second at most");
+    command.add_option("--memory", options.memory, "How much of memory its frames may take, such as 512MB; the rest is read back from the spool folder")->transform(CLI::AsSizeValue(true))->check(CLI::Range(spool::leastMemory, std::size_t{1} << 46U));
+}
+
+}  // namespace
+
 void addRunCommands(CLI::App& program, int& result)
 {
     const auto options = std::make_shared<Options>();
@@ -208,6 +248,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--for", options->span, "How long, such as 120s")->required();
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's");
+    addKeeping(*command, *options);
     command->add_option("--without", options->without, "Leave a node out of the simulation");
     command->add_option("--record", options->record, "Record to a log");
     command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
@@ -227,6 +268,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--for", options->span, "How long; without, to the end of the log");
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's");
+    addKeeping(*command, *options);
     command->add_option("--record", options->record, "Record the run to a log");
     command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");

@@ -102,7 +102,7 @@ bool FilterScan::advance(const trace::Snapshot& snapshot, const ScanLimits& limi
         const std::size_t to = std::min(end, from + segmentsAtOnce);
         if (filter_.passesEverything()) {
             for (std::size_t s = from; s < to; ++s)
-                rows_->set(snapshot.segment(s), s, RowPart::ofAll(snapshot.rowsIn(s)));
+                rows_->set(snapshot, s, RowPart::ofAll(snapshot.rowsIn(s)));
         } else {
             // What a `within` asks for is found first.
             for (std::size_t slot = 0; slot < inner_.size() && !cancelled(); ++slot)
@@ -136,7 +136,6 @@ void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::si
         return;
     const bool perIdentifier = slot < 0 && filter_.understood()->thinning.perIdentifier;
     for (std::size_t i = 0; i < parts.size(); ++i) {
-        const trace::Segment& segment = snapshot.segment(from + i);
         if (perIdentifier) {
             // The open segment is looked at again as it grows: its matches count from where it began.
             if (from + i >= counted_) {
@@ -145,15 +144,20 @@ void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::si
             } else {
                 matches_ = matchesBefore_;
             }
-            parts[i] = thinned(segment, parts[i]);
+            parts[i] = thinned(*snapshot.segment(from + i), parts[i]);
         }
-        target.set(segment, from + i, std::move(parts[i]));
+        target.set(snapshot, from + i, std::move(parts[i]));
     }
 }
 
 RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, const std::vector<Candidate>& candidates, int slot)
 {
-    const trace::Segment& segment = snapshot.segment(index);
+    if (candidates.empty())
+        return RowPart::ofAll(0);
+    const trace::SegmentPin pin = snapshot.segment(index);
+    const trace::Segment& segment = *pin;
+    if (segment.lost())
+        return RowPart::ofAll(0);
     const std::uint32_t limit = snapshot.rowsIn(index);
     const bool known = std::all_of(candidates.begin(), candidates.end(), [&](const Candidate& c) { return program(c.identifier, slot).verdict() == Verdict::always; });
     std::vector<std::uint16_t> groups;

@@ -172,7 +172,7 @@ const RowBits& RowSet::bitsOf(const Entry& entry) const
     if (cached_ != entry.part.get()) {
         if (!cache_)
             cache_ = std::make_unique<RowBits>();
-        entry.part->fill(*cache_, *entry.segment);
+        entry.part->fill(*cache_, *snapshot_.segment(static_cast<std::size_t>(entry.first / trace::segmentRows)));
         cache_->index();
         cached_ = entry.part.get();
     }
@@ -188,19 +188,19 @@ trace::Row RowSet::atWhole(std::uint64_t n) const
     const auto within = static_cast<std::uint32_t>(n - entry->before);
     const RowPart& part = *entry->part;
     if (part.kind_ == RowPart::Kind::all)
-        return entry->segment->firstRow() + within;
+        return entry->first + within;
     if (part.kind_ == RowPart::Kind::sparse)
-        return entry->segment->firstRow() + part.list_[within];
-    return entry->segment->firstRow() + bitsOf(*entry).select(within);
+        return entry->first + part.list_[within];
+    return entry->first + bitsOf(*entry).select(within);
 }
 
 std::uint64_t RowSet::rankWhole(trace::Row row) const
 {
-    const auto behind = std::upper_bound(entries_.begin(), entries_.end(), row, [](trace::Row value, const Entry& e) { return value < e.segment->firstRow(); });
+    const auto behind = std::upper_bound(entries_.begin(), entries_.end(), row, [](trace::Row value, const Entry& e) { return value < e.first; });
     if (behind == entries_.begin())
         return 0;
     const Entry& entry = *std::prev(behind);
-    const std::uint64_t within = row - entry.segment->firstRow();
+    const std::uint64_t within = row - entry.first;
     if (within >= trace::segmentRows)
         return entry.before + entry.part->count();
     const auto limit = static_cast<std::uint32_t>(within);
@@ -214,14 +214,15 @@ std::uint64_t RowSet::rankWhole(trace::Row row) const
     return entry.before + bitsOf(entry).rank(limit);
 }
 
-void RowSet::set(const trace::Segment& segment, std::size_t index, RowPart part)
+void RowSet::set(const trace::Snapshot& snapshot, std::size_t index, RowPart part)
 {
     auto made = std::make_shared<const RowPart>(std::move(part));
     const std::scoped_lock lock(mutex_);
     if (index < entries_.size())
         entries_.resize(index);
     cached_ = nullptr;
-    entries_.push_back({&segment, std::move(made), whole()});
+    snapshot_ = snapshot;
+    entries_.push_back({trace::Row{index} * trace::segmentRows, std::move(made), whole()});
 }
 
 }  // namespace wavetrope::filter

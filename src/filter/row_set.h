@@ -85,11 +85,11 @@ public:
     }
 
     /// Writer: puts the rows of a segment in place, behind those of the segments before it.
-    void set(const trace::Segment& segment, std::size_t index, RowPart part);
+    void set(const trace::Snapshot& snapshot, std::size_t index, RowPart part);
 
 private:
     struct Entry {
-        const trace::Segment* segment = nullptr;
+        trace::Row first = 0;
         std::shared_ptr<const RowPart> part;
         std::uint64_t before = 0;
     };
@@ -100,6 +100,7 @@ private:
 
     Thinning thinning_;                         // of the whole, where it is not per identifier
     mutable std::mutex mutex_;
+    trace::Snapshot snapshot_;                  // of the newest part
     std::vector<Entry> entries_;
     // The bits of the part that was read last, and how many are set before each eighth of it.
     mutable const RowPart* cached_ = nullptr;

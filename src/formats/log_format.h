@@ -71,10 +71,10 @@ public:
 /// A file format. A new one is a file with such a record and a line in registry.cpp.
 struct LogFormat {
     const char* name;
-    std::vector<std::string> extensions;    ///< With the dot, lower case.
+    std::vector<std::string> extensions;    ///< With the dot, lower case; none where it is only read.
     bool (*recognise)(std::span<const std::uint8_t> head);
     Expected<ReadReport> (*read)(ByteSource& source, LogSink& sink);
-    std::unique_ptr<LogEncoder> (*encoder)();
+    std::unique_ptr<LogEncoder> (*encoder)();   ///< Null where it is only read.
 };
 
 /// All formats.

@@ -6,6 +6,7 @@
 #include "formats/log_format.h"
 #include "formats/pcap.h"
 #include "formats/pcapng.h"
+#include "formats/run_log.h"
 #include "formats/text_log.h"
 #include "formats/text_recognition.h"
 
@@ -16,6 +17,7 @@ const std::vector<LogFormat>& logFormats()
     static const std::vector<LogFormat> formats = {
         pcapngFormat(),
         pcapFormat(),
+        runLogFormat(),
     };
     return formats;
 }

@@ -59,7 +59,10 @@ Coverage coverageOf(const trace::Snapshot& snapshot, const database::Catalog& ca
         const std::size_t count = trace.identifierCount();
         std::vector<std::map<std::uint8_t, std::uint64_t>> lengths(count);
         for (std::size_t s = 0; s < snapshot.segmentCount(); ++s) {
-            const trace::Segment& segment = snapshot.segment(s);
+            const trace::SegmentPin pin = snapshot.segment(s);
+            const trace::Segment& segment = *pin;
+            if (segment.lost())
+                continue;
             const std::uint32_t rows = snapshot.rowsIn(s);
             for (std::uint32_t g = 0; g < segment.groupCount(); ++g) {
                 const trace::Group& group = segment.group(g);

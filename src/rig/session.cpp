@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <filesystem>
 #include <future>
 
 #include "bus/kernel_bus.h"
@@ -91,6 +92,10 @@ Expected<void> Session::build()
         }
         buses.push_back(buses_.back().get());
     }
+    if (options_.spool) {
+        const auto now = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+        spool_ = spool::Spool::start(*options_.spool, trace_, {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
+    }
     std::vector<measure::ConditionSpec> conditions;
     bool incomplete = false;
     for (const BusSpec& bus : rig_.buses)
@@ -177,6 +182,8 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
             slice(std::min({end, pacer->target(), scheduler_.now() + longestSlice}));
         } else {
             slice(std::min(end, scheduler_.now() + sliceUnpaced));
+            if (spool_)
+                spool_->makeRoom();
         }
     }
     publish();

@@ -18,6 +18,7 @@
 #include "measure/measures.h"
 #include "record/recorder.h"
 #include "rig/rig.h"
+#include "spool/spool.h"
 #include "trace/trace.h"
 
 namespace wavetrope::rig {
@@ -27,6 +28,7 @@ struct SessionOptions {
     std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
     std::vector<std::string> without;           ///< Nodes left out of the simulation.
     bool measured = true;                       ///< Keep measures up while running.
+    std::optional<spool::Options> spool;        ///< Keep the run on the disk and its memory bounded; none for memory alone.
 };
 
 /// What a node is doing, for people.
@@ -121,6 +123,9 @@ public:
         std::string problem;
     };
     [[nodiscard]] RecordingReport recording() const;
+    /// How the run is kept on the disk; empty where it is kept in memory alone.
+    [[nodiscard]] std::optional<spool::Report> keeping() const { return spool_ ? std::optional(spool_->report()) : std::nullopt; }
+    [[nodiscard]] spool::Spool* spool() { return spool_.get(); }
 
 private:
     class Ingest;
@@ -139,6 +144,7 @@ private:
     Time begins_;
     clock::Scheduler scheduler_;
     trace::Trace trace_;
+    std::unique_ptr<spool::Spool> spool_;
     std::unique_ptr<measure::Measures> measures_;
     std::vector<std::unique_ptr<bus::Bus>> buses_;
     std::unique_ptr<Ingest> ingest_;

@@ -60,6 +60,36 @@ Segment::Segment(Row first)
 {
 }
 
+std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, std::int64_t time)
+{
+    auto made = std::make_unique<Segment>(first);
+    made->lost_ = true;
+    // The rows belong to a group of their own, which no identifier's runs lead to.
+    can::FrameView nothing;
+    nothing.kind = can::FrameKind::error;
+    nothing.time = can::Time(time);
+    const std::uint32_t own = std::min(groups, segmentRows - 1);
+    for (std::uint32_t g = 0; g <= own; ++g)
+        made->addGroup(0, 0, pack(nothing), noGroup);
+    for (std::uint32_t row = 0; row < segmentRows; ++row)
+        made->append(row, nothing, own);
+    return made;
+}
+
+void SegmentBuilder::group(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
+{
+    const auto [newest, isFirst] = newest_.try_emplace(identifier, noGroup);
+    newest->second = segment_->addGroup(identifier, length, attributes, newest->second);
+}
+
+void SegmentBuilder::row(std::uint32_t group, can::Time time, const std::uint8_t* payload)
+{
+    can::FrameView frame;
+    frame.time = time;
+    frame.data = payload;
+    segment_->append(rows_++, frame, group);
+}
+
 Segment::~Segment()
 {
     for (auto& block : groupBlocks_)

@@ -7,6 +7,7 @@
 #include <cstring>
 #include <memory>
 #include <span>
+#include <unordered_map>
 #include <vector>
 
 #include "can/frame.h"
@@ -98,6 +99,8 @@ private:
 class Segment {
 public:
     explicit Segment(Row first);
+    /// Stands for one that is lost: as many rows and groups, all of them empty, stamped with one time.
+    [[nodiscard]] static std::unique_ptr<Segment> withoutRows(Row first, std::uint32_t groups, std::int64_t time);
     ~Segment();
     Segment(const Segment&) = delete;
     Segment& operator=(const Segment&) = delete;
@@ -124,6 +127,9 @@ public:
     [[nodiscard]] can::Time earliest() const { return can::Time(earliest_.load(std::memory_order_acquire)); }
     [[nodiscard]] can::Time latest() const { return can::Time(latest_.load(std::memory_order_acquire)); }
 
+    /// Whether it stands for one that is lost.
+    [[nodiscard]] bool lost() const { return lost_; }
+
     /// Bytes that the segment holds.
     [[nodiscard]] std::size_t memory() const { return memory_.load(std::memory_order_relaxed); }
 
@@ -133,6 +139,7 @@ public:
 
 private:
     friend class Trace;
+    friend class SegmentBuilder;
     void append(std::uint32_t row, const can::FrameView& frame, std::uint32_t group);
     /// `before` is the last group of the same identifier in the segment, or noGroup.
     std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before);
@@ -161,6 +168,23 @@ private:
     std::size_t arenaLeft_ = 0;
     std::uint8_t* arenaAt_ = nullptr;
     std::atomic<std::size_t> memory_{0};
+    bool lost_ = false;
+};
+
+/// Builds a segment again from what was kept of it.
+class SegmentBuilder {
+public:
+    explicit SegmentBuilder(Row first) : segment_(std::make_unique<Segment>(first)) {}
+    /// Groups come in the order in which they were.
+    void group(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
+    /// Rows as well; up to segmentRows of them.
+    void row(std::uint32_t group, can::Time time, const std::uint8_t* payload);
+    [[nodiscard]] std::unique_ptr<Segment> take() { return std::move(segment_); }
+
+private:
+    std::unique_ptr<Segment> segment_;
+    std::unordered_map<IdentifierIndex, std::uint32_t> newest_;
+    std::uint32_t rows_ = 0;
 };
 
 }  // namespace wavetrope::trace

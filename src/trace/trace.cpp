@@ -1,5 +1,7 @@
 #include "trace/trace.h"
 
+#include <array>
+#include <cstring>
 #include <limits>
 
 namespace wavetrope::trace {
@@ -15,8 +17,10 @@ Trace::Trace() : lastTime_(can::Time::min()) {}
 
 Trace::~Trace()
 {
-    for (std::size_t i = 0; i < segments_.size(); ++i)
-        delete segments_[i];
+    for (std::size_t i = 0; i < slots_.size(); ++i) {
+        delete slots_[i]->segment.load(std::memory_order_relaxed);
+        delete slots_[i];
+    }
     for (std::size_t i = 0; i < runs_.size(); ++i)
         delete runs_[i];
 }
@@ -75,31 +79,22 @@ IdentifierIndex Trace::identifierOf(const TraceKey& key)
 
 std::uint32_t Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
 {
-    Slot& slot = slots_[identifier];
+    Slot& slot = newest_[identifier];
     const bool first = slot.epoch != epoch_;
     const std::uint32_t group = open_->addGroup(identifier, length, attributes, first ? noGroup : slot.last);
     slot.last = static_cast<std::uint16_t>(group);
     if (!first)
         return group;
-    // Its first frame in this segment: what it had before stands in the run before.
-    Runs& runs = *runs_[identifier];
-    std::uint64_t before = 0;
-    if (const std::size_t known = runs.size(); known > 0) {
-        const Run& last = runs[known - 1];
-        before = last.before;
-        const Segment& seg = *segments_[last.segment];
-        for (std::uint32_t g = last.group; g != noGroup; g = seg.group(g).next())
-            before += seg.group(g).size();
-    }
-    runs.append({static_cast<std::uint32_t>(segments_.size() - 1), group, before});
+    // Its first frame in this segment.
+    runs_[identifier]->append({static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
     return group;
 }
 
 std::uint32_t Trace::groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
 {
-    if (identifier >= slots_.size())
-        slots_.resize(std::max<std::size_t>(identifier + 1, slots_.size() * 2));
-    Slot& slot = slots_[identifier];
+    if (identifier >= newest_.size())
+        newest_.resize(std::max<std::size_t>(identifier + 1, newest_.size() * 2));
+    Slot& slot = newest_[identifier];
     const std::uint32_t shape = std::uint32_t{attributes} << 8 | length;
     if (slot.epoch == epoch_ && slot.shape == shape)
         return slot.group;
@@ -117,15 +112,41 @@ std::uint32_t Trace::groupFor(IdentifierIndex identifier, std::uint8_t length, s
     return entry->second;
 }
 
+void Trace::boundTo(std::size_t bytes, SegmentStore& store)
+{
+    residence_ = std::make_unique<Residence>(slots_, bytes, store);
+}
+
+void Trace::open(Row row)
+{
+    auto slot = std::make_unique<SegmentSlot>(row);
+    if (open_ != nullptr) {
+        // The one before is complete: what is asked of it most stays at hand.
+        SegmentSlot& before = *slots_[slots_.size() - 1];
+        const bool first = slots_.size() == 1;
+        const SegmentSlot& earlier = first ? before : *slots_[slots_.size() - 2];
+        before.earliest.store(first ? open_->earliest().count() : std::min(open_->earliest().count(), earlier.earliest.load()), std::memory_order_relaxed);
+        before.latest.store(first ? open_->latest().count() : std::max(open_->latest().count(), earlier.latest.load()), std::memory_order_relaxed);
+        before.groups.store(open_->groupCount(), std::memory_order_relaxed);
+        counts_.resize(keys_.size());
+        for (std::uint32_t g = 0; g < open_->groupCount(); ++g)
+            counts_[open_->group(g).identifier()] += open_->group(g).size();
+    }
+    open_ = new Segment(row);
+    slot->segment.store(open_, std::memory_order_relaxed);
+    slots_.append(slot.release());
+    ++epoch_;
+    otherShapes_.clear();
+}
+
 void Trace::append(const can::FrameView& frame)
 {
     const std::uint64_t row = rows_.load(std::memory_order_relaxed);
     const auto inSegment = static_cast<std::uint32_t>(row % segmentRows);
     if (inSegment == 0) {
-        open_ = new Segment(row);
-        segments_.append(open_);
-        ++epoch_;
-        otherShapes_.clear();
+        if (row == 0)
+            origin_.store(frame.time.count(), std::memory_order_relaxed);
+        open(row);
     }
     const IdentifierIndex identifier = identifierOf(TraceKey::of(frame));
     open_->append(inSegment, frame, groupFor(identifier, frame.length, Segment::pack(frame)));
@@ -149,13 +170,34 @@ std::optional<IdentifierIndex> Trace::find(const TraceKey& key) const
 
 std::size_t Trace::memory() const
 {
-    std::size_t sum = sizeof *this + keys_.size() * (sizeof(TraceKey) + 48);
-    for (std::size_t i = 0; i < segments_.size(); ++i)
-        sum += segments_[i]->memory();
+    std::size_t sum = sizeof *this + keys_.size() * (sizeof(TraceKey) + 48) + slots_.size() * sizeof(SegmentSlot);
+    if (residence_) {
+        sum += residence_->bytes();
+        if (const std::size_t count = slots_.size(); count > 0)
+            sum += residence_->pin(count - 1)->memory();
+    } else {
+        for (std::size_t i = 0; i < slots_.size(); ++i)
+            sum += slots_[i]->segment.load(std::memory_order_acquire)->memory();
+    }
     for (std::size_t i = 0; i < runs_.size(); ++i)
         sum += sizeof(Runs) + runs_[i]->size() * sizeof(Run);
     return sum;
 }
+
+namespace {
+
+// Where a segment may leave memory, the payloads of its frames are handed out from here.
+const std::uint8_t* atHand(const std::uint8_t* payload, std::uint8_t length)
+{
+    thread_local std::array<std::array<std::uint8_t, can::maxLength + readableBehind>, Snapshot::framesAtHand> kept{};
+    thread_local unsigned next = 0;
+    std::uint8_t* to = kept[next++ % kept.size()].data();
+    if (length > 0)
+        std::memcpy(to, payload, length);
+    return to;
+}
+
+}  // namespace
 
 std::uint32_t Snapshot::rowsIn(std::size_t index) const
 {
@@ -164,14 +206,15 @@ std::uint32_t Snapshot::rowsIn(std::size_t index) const
 
 can::FrameView Snapshot::frame(Row row) const
 {
-    const Segment& seg = segmentOf(row);
+    const SegmentPin pin = segmentOf(row);
+    const Segment& seg = *pin;
     const auto at = static_cast<std::uint32_t>(row % segmentRows);
     can::FrameView frame;
     seg.readHead(at, frame);
     const TraceKey& key = trace_->key(seg.identifier(at));
     frame.bus = key.bus;
     frame.id = key.id;
-    frame.data = seg.payload(at);
+    frame.data = trace_->residence() == nullptr ? seg.payload(at) : atHand(seg.payload(at), frame.length);
     return frame;
 }
 
@@ -191,7 +234,8 @@ std::size_t Snapshot::runsBefore(const Runs& runs, Row limit) const
 
 std::uint32_t Snapshot::countIn(const Run& run, std::uint32_t limit) const
 {
-    const Segment& seg = segment(run.segment);
+    const SegmentPin pin = segment(run.segment);
+    const Segment& seg = *pin;
     std::uint32_t sum = 0;
     for (std::uint32_t g = run.group; g != noGroup; g = seg.group(g).next())
         sum += seg.group(g).countBefore(limit);
@@ -203,7 +247,8 @@ Row Snapshot::previousOf(IdentifierIndex identifier, Row limit) const
     limit = std::min(limit, rows_);
     const Runs& runs = trace_->runs(identifier);
     for (std::size_t r = runsBefore(runs, limit); r-- > 0;) {
-        const Segment& seg = segment(runs[r].segment);
+        const SegmentPin pin = segment(runs[r].segment);
+        const Segment& seg = *pin;
         const auto end = static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - seg.firstRow()));
         Row best = noRow;
         for (std::uint32_t g = runs[r].group; g != noGroup; g = seg.group(g).next()) {
@@ -246,7 +291,8 @@ Row Snapshot::nthOf(IdentifierIndex identifier, std::uint64_t n) const
     if (low == 0)
         return noRow;
     const Run& run = runs[low - 1];
-    const Segment& seg = segment(run.segment);
+    const SegmentPin pin = segment(run.segment);
+    const Segment& seg = *pin;
     const std::uint32_t limit = rowsIn(run.segment);
     const std::uint64_t within = n - run.before;
     const Group& only = seg.group(run.group);
@@ -272,18 +318,20 @@ Row Snapshot::nthOf(IdentifierIndex identifier, std::uint64_t n) const
 
 can::Time Snapshot::earliest() const
 {
-    auto value = can::Time::max();
-    for (std::size_t s = 0; s < segmentCount(); ++s)
-        value = std::min(value, segment(s).earliest());
-    return rows_ == 0 ? can::Time{0} : value;
+    if (rows_ == 0)
+        return can::Time{0};
+    const std::size_t last = segmentCount() - 1;
+    const can::Time own = segment(last)->earliest();
+    return last == 0 ? own : std::min(own, can::Time(trace_->slots_[last - 1]->earliest.load(std::memory_order_relaxed)));
 }
 
 can::Time Snapshot::latest() const
 {
-    auto value = can::Time::min();
-    for (std::size_t s = 0; s < segmentCount(); ++s)
-        value = std::max(value, segment(s).latest());
-    return rows_ == 0 ? can::Time{0} : value;
+    if (rows_ == 0)
+        return can::Time{0};
+    const std::size_t last = segmentCount() - 1;
+    const can::Time own = segment(last)->latest();
+    return last == 0 ? own : std::max(own, can::Time(trace_->slots_[last - 1]->latest.load(std::memory_order_relaxed)));
 }
 
 }  // namespace wavetrope::trace

@@ -12,7 +12,9 @@
 
 #include "can/bit_rate.h"
 #include "trace/published_list.h"
+#include "trace/residence.h"
 #include "trace/segment.h"
+#include "trace/segment_slot.h"
 
 namespace wavetrope::trace {
 
@@ -47,6 +49,14 @@ public:
     void describeBus(std::uint8_t index, TraceBus bus);
     [[nodiscard]] std::vector<TraceBus> buses() const;
 
+    /// Keeps the trace within so many bytes from the first frame on: complete segments leave memory once the store has
+    /// them. To be called before there are frames; the store outlives all looking at the trace.
+    void boundTo(std::size_t bytes, SegmentStore& store);
+    /// What decides on what stays in memory, or null where everything does.
+    [[nodiscard]] Residence* residence() const { return residence_.get(); }
+    /// Whether a row was let go: it is counted, and that is all.
+    [[nodiscard]] bool isGone(Row row) const { return slots_[static_cast<std::size_t>(row / segmentRows)]->state.load(std::memory_order_acquire) == SegmentSlot::State::gone; }
+
     /// Appends a frame (writer) and publishes it.
     void append(const can::FrameView& frame);
 
@@ -57,10 +67,10 @@ public:
     /// Index of an identifier, or empty when no frame has had it. Waits for no one but a first appearance.
     [[nodiscard]] std::optional<IdentifierIndex> find(const TraceKey& key) const;
 
-    /// Bytes held by segments and tables.
+    /// Bytes held by segments in memory and tables.
     [[nodiscard]] std::size_t memory() const;
     /// Time stamp of the first row, from which filters count; zero where there is none yet.
-    [[nodiscard]] can::Time origin() const { return rows() == 0 ? can::Time{0} : segments_[0]->time(0); }
+    [[nodiscard]] can::Time origin() const { return rows() == 0 ? can::Time{0} : can::Time(origin_.load(std::memory_order_relaxed)); }
     /// Whether no frame was stamped before its predecessor.
     [[nodiscard]] bool monotone() const { return disorders_.load(std::memory_order_acquire) == 0; }
     /// How many frames were stamped before their predecessor.
@@ -68,13 +78,19 @@ public:
 
 private:
     friend class Snapshot;
-    [[nodiscard]] const Segment& segment(std::size_t index) const { return *segments_[index]; }
+    [[nodiscard]] SegmentPin segment(std::size_t index) const
+    {
+        return residence_ ? residence_->pin(index) : SegmentPin(slots_[index]->segment.load(std::memory_order_acquire), nullptr);
+    }
+    void open(Row row);
     [[nodiscard]] const Runs& runs(IdentifierIndex identifier) const { return *runs_[identifier]; }
     IdentifierIndex identifierOf(const TraceKey& key);
     std::uint32_t groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
     std::uint32_t newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
 
-    PublishedList<Segment*> segments_;
+    PublishedList<SegmentSlot*> slots_;
+    std::unique_ptr<Residence> residence_;
+    std::atomic<std::int64_t> origin_{0};
     PublishedList<TraceKey> keys_;
     PublishedList<Runs*> runs_;
     std::atomic<std::uint64_t> rows_{0};
@@ -90,7 +106,8 @@ private:
         std::uint16_t group = 0;
         std::uint16_t last = 0;         // the identifier's newest group in the segment
     };
-    std::vector<Slot> slots_;
+    std::vector<Slot> newest_;
+    std::vector<std::uint64_t> counts_;     // of each identifier, in the segments before the open one
     std::unordered_map<std::uint64_t, std::uint16_t> otherShapes_;
     std::uint32_t epoch_ = 0;
     std::uint64_t lastPacked_ = ~0ULL;
@@ -105,6 +122,8 @@ private:
 /// What a trace held at one moment.
 class Snapshot {
 public:
+    static constexpr unsigned framesAtHand = 256;
+
     Snapshot() = default;
     Snapshot(const Trace& trace, std::uint64_t rows) : trace_(&trace), rows_(rows) {}
 
@@ -112,14 +131,16 @@ public:
     [[nodiscard]] const Trace& trace() const { return *trace_; }
     [[nodiscard]] std::uint64_t rows() const { return rows_; }
     [[nodiscard]] std::size_t segmentCount() const { return static_cast<std::size_t>((rows_ + segmentRows - 1) / segmentRows); }
-    [[nodiscard]] const Segment& segment(std::size_t index) const { return trace_->segment(index); }
+    /// A segment, which stays in memory as long as what this gives.
+    [[nodiscard]] SegmentPin segment(std::size_t index) const { return trace_->segment(index); }
     /// Rows of a segment that belong to the snapshot.
     [[nodiscard]] std::uint32_t rowsIn(std::size_t index) const;
 
-    /// The frame of a row; its payload stays valid as long as the trace.
+    /// The frame of a row. Its payload stays valid as long as the trace; where segments may leave memory, until the
+    /// thread has asked for `framesAtHand` further ones.
     [[nodiscard]] can::FrameView frame(Row row) const;
-    [[nodiscard]] can::Time time(Row row) const { return segmentOf(row).time(static_cast<std::uint32_t>(row % segmentRows)); }
-    [[nodiscard]] IdentifierIndex identifier(Row row) const { return segmentOf(row).identifier(static_cast<std::uint32_t>(row % segmentRows)); }
+    [[nodiscard]] can::Time time(Row row) const { return segmentOf(row)->time(static_cast<std::uint32_t>(row % segmentRows)); }
+    [[nodiscard]] IdentifierIndex identifier(Row row) const { return segmentOf(row)->identifier(static_cast<std::uint32_t>(row % segmentRows)); }
 
     /// Newest row of an identifier before `limit` (and before the snapshot's end), or noRow.
     [[nodiscard]] Row previousOf(IdentifierIndex identifier, Row limit) const;
@@ -162,7 +183,7 @@ private:
     [[nodiscard]] std::size_t runsBefore(const Runs& runs, Row limit) const;
     /// Frames of a run before a row of its segment.
     [[nodiscard]] std::uint32_t countIn(const Run& run, std::uint32_t limit) const;
-    [[nodiscard]] const Segment& segmentOf(Row row) const { return trace_->segment(static_cast<std::size_t>(row / segmentRows)); }
+    [[nodiscard]] SegmentPin segmentOf(Row row) const { return trace_->segment(static_cast<std::size_t>(row / segmentRows)); }
 
     const Trace* trace_ = nullptr;
     std::uint64_t rows_ = 0;
@@ -182,7 +203,8 @@ void Snapshot::eachOf(IdentifierIndex identifier, Row from, Visit visit) const
     std::size_t r = runsBefore(runs, from - from % segmentRows);
     const std::size_t count = runs.size();
     for (; r < count && Row{runs[r].segment} * segmentRows < rows_; ++r) {
-        const Segment& seg = segment(runs[r].segment);
+        const SegmentPin pin = segment(runs[r].segment);
+        const Segment& seg = *pin;
         const std::uint32_t limit = rowsIn(runs[r].segment);
         const std::uint32_t start = seg.firstRow() < from ? static_cast<std::uint32_t>(from - seg.firstRow()) : 0;
         const Group* group = &seg.group(runs[r].group);
