@@ -311,7 +311,7 @@ private Q_SLOTS:
     void filtersFindTheSameRows()
     {
         QTemporaryDir folder;
-        Pair pair(optionsIn(folder.path(), 8'000'000));
+        Pair pair(optionsIn(folder.path(), 16'000'000));
         const auto catalog = std::make_shared<const database::Catalog>();
         for (const char* text : {"", "id 0x105", "byte 0 = 3", "gap > 20 ms", "id 0x100..0x110 and length 8", "every 100", "every 50 per id", "within 1 ms after (id 0x105)"}) {
             const auto filter = filter::Filter::compile(text, catalog);
@@ -551,7 +551,7 @@ private Q_SLOTS:
             if (pair.kept.isGone(row)) {
                 if (++gone % 100 == 1)
                     QVERIFY(kept.previousOf(kept.identifier(row), row) == noRow || kept.previousOf(kept.identifier(row), row) < row);
-            else if (!same(kept.frame(row), plain.frame(row))) {
+            } else if (!same(kept.frame(row), plain.frame(row))) {
                 QFAIL(std::to_string(row).c_str());
             }
         }

@@ -171,17 +171,34 @@ Expected<RunBlock> RunBlock::read(const RunBlockHead& head, std::span<const std:
     const std::size_t plain = ZSTD_decompressDCtx(zstd().inflate, block.plain_.data(), head.plain, stored.data(), stored.size());
     if (ZSTD_isError(plain) != 0 || plain != head.plain)
         return fail("it cannot be decompressed");
-    const std::uint8_t* at = block.plain_.data();
+    if (!block.take(head.rows))
+        return fail("its columns do not fit together");
+    return block;
+}
+
+Expected<RunBlock> RunBlock::fromColumns(std::uint32_t rows, std::span<const std::uint8_t> columns)
+{
+    RunBlock block;
+    block.plain_.assign(columns.begin(), columns.end());
+    block.plain_.resize(columns.size() + trace::readableBehind);
+    if (!block.take(rows))
+        return fail("its columns do not fit together");
+    return block;
+}
+
+bool RunBlock::take(std::uint32_t rows)
+{
+    const std::uint8_t* at = plain_.data();
+    const std::size_t plain = plain_.size() - trace::readableBehind;
     const std::uint8_t* const end = at + plain;
     const auto left = [&] { return static_cast<std::size_t>(end - at); };
-    const auto broken = [] { return fail("its columns do not fit together"); };
 
     if (left() < 4)
-        return broken();
+        return false;
     const auto groups = get<std::uint32_t>(at);
     at += 4;
-    if (groups == 0 || groups > head.rows || left() < groups * groupBytes + 4)
-        return broken();
+    if (groups == 0 || groups > rows || left() < groups * groupBytes + 4)
+        return false;
     for (std::uint32_t g = 0; g < groups; ++g, at += groupBytes) {
         const auto packed = get<std::uint64_t>(at);
         Group group;
@@ -189,49 +206,49 @@ Expected<RunBlock> RunBlock::read(const RunBlockHead& head, std::span<const std:
         group.attributes = get<std::uint16_t>(at + 8);
         group.length = at[10];
         if (group.key.packed() != packed || !sound(group))
-            return broken();
-        block.groups_.push_back(group);
+            return false;
+        groups_.push_back(group);
     }
     const auto timeBytes = get<std::uint32_t>(at);
     at += 4;
     if (timeBytes > left())
-        return broken();
+        return false;
     const std::uint8_t* const timeEnd = at + timeBytes;
     std::uint64_t time = 0;
-    block.times_.reserve(head.rows);
-    for (std::uint32_t row = 0; row < head.rows; ++row) {
+    times_.reserve(rows);
+    for (std::uint32_t row = 0; row < rows; ++row) {
         std::uint64_t folded = 0;
         unsigned shift = 0;
         do {
             if (at == timeEnd || shift > 63)
-                return broken();
+                return false;
             folded |= static_cast<std::uint64_t>(*at & 0x7FU) << shift;
             shift += 7;
         } while ((*at++ & 0x80U) != 0);
         time += folded >> 1 ^ ((folded & 1U) != 0 ? ~std::uint64_t{0} : 0);
-        block.times_.push_back(static_cast<std::int64_t>(time));
+        times_.push_back(static_cast<std::int64_t>(time));
     }
     const std::size_t planes = groups > 256 ? 2 : 1;
-    if (at != timeEnd || left() < head.rows * planes)
-        return broken();
+    if (at != timeEnd || left() < rows * planes)
+        return false;
     std::vector<std::uint32_t> counts(groups);
-    block.groupOf_.resize(head.rows);
-    for (std::uint32_t row = 0; row < head.rows; ++row) {
-        const unsigned group = at[row] | (planes == 2 ? static_cast<unsigned>(at[head.rows + row]) << 8 : 0U);
+    groupOf_.resize(rows);
+    for (std::uint32_t row = 0; row < rows; ++row) {
+        const unsigned group = at[row] | (planes == 2 ? static_cast<unsigned>(at[rows + row]) << 8 : 0U);
         if (group >= groups)
-            return broken();
-        block.groupOf_[row] = static_cast<std::uint16_t>(group);
+            return false;
+        groupOf_[row] = static_cast<std::uint16_t>(group);
         ++counts[group];
     }
-    at += head.rows * planes;
-    std::size_t payloads = static_cast<std::size_t>(at - block.plain_.data());
+    at += rows * planes;
+    std::size_t payloads = static_cast<std::size_t>(at - plain_.data());
     for (std::uint32_t g = 0; g < groups; ++g) {
-        block.groups_[g].payloads = payloads;
-        payloads += std::size_t{counts[g]} * block.groups_[g].length;
+        groups_[g].payloads = payloads;
+        payloads += std::size_t{counts[g]} * groups_[g].length;
     }
     if (payloads != plain)
-        return broken();
-    return block;
+        return false;
+    return true;
 }
 
 std::unique_ptr<trace::Segment> RunBlock::segment(trace::Row first, const trace::Trace& trace)

@@ -45,6 +45,9 @@ public:
     /// Takes apart what stands behind a head; an error in words where that is damaged.
     [[nodiscard]] static Expected<RunBlock> read(const RunBlockHead& head, std::span<const std::uint8_t> stored);
 
+    /// The same of columns that are not compressed.
+    [[nodiscard]] static Expected<RunBlock> fromColumns(std::uint32_t rows, std::span<const std::uint8_t> columns);
+
     [[nodiscard]] std::uint32_t rows() const { return static_cast<std::uint32_t>(groupOf_.size()); }
     [[nodiscard]] const std::vector<Group>& groups() const { return groups_; }
     /// Calls visit(group, frame) row by row; payloads are valid as long as the block.
@@ -69,7 +72,9 @@ public:
     [[nodiscard]] std::unique_ptr<trace::Segment> segment(trace::Row first, const trace::Trace& trace);
 
 private:
-    std::vector<std::uint8_t> plain_;
+    [[nodiscard]] bool take(std::uint32_t rows);
+
+    std::vector<std::uint8_t> plain_;       // columns, and bytes that may be read behind them
     std::vector<Group> groups_;
     std::vector<std::uint16_t> groupOf_;
     std::vector<std::int64_t> times_;
