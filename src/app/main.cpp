@@ -65,6 +65,8 @@ int main(int argc, char** argv)
     }
     if (!opened)
         return 2;
+    if (!measureStart)
+        QTimer::singleShot(0, &application, [] { app::MainWindow::all().front()->offerRecovery(); });
     if (measureStart)
         QTimer::singleShot(0, &application, [] {
             app::MainWindow::all().front()->grab();

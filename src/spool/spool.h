@@ -18,7 +18,7 @@
 namespace wavetrope::spool {
 
 /// Smallest bound that is of use for looking at a run.
-inline constexpr std::size_t leastMemory = 64'000'000;
+inline constexpr std::size_t leastMemory = 32'000'000;
 
 /// Where and how a run is kept.
 struct Options {

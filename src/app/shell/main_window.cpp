@@ -21,8 +21,7 @@
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
-#include "app/import/several_logs_dialog.h"
-#include "app/import/text_log_dialog.h"
+#include "app/keeping/keeping.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/nodes/nodes_view.h"
@@ -137,8 +136,10 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     connect(runBar_, &RunBar::startStopWanted, this, &MainWindow::startStop);
     connect(runBar_, &RunBar::recordWanted, this, [this] { record(false); });
     connect(stage_.get(), &Stage::beat, this, [this] {
-        if (beats_++ % statusEvery == 0)
+        if (beats_++ % statusEvery == 0) {
             refreshStatus();
+            announceKeeping();
+        }
     });
     connect(stage_.get(), &Stage::becameReady, this, [this] {
         if (document_->ready() && !document_->problem().isEmpty())
@@ -216,6 +217,7 @@ void MainWindow::buildMenu()
         if (!paths.isEmpty())
             openLogs(paths, document_->rig(), this);
     });
+    add(menu_, tr("Runs that were not ended..."), {}, [this] { offerRecovery(true); })->setObjectName(QStringLiteral("recover"));
     add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
         const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
         if (!path.isEmpty())
@@ -249,6 +251,7 @@ void MainWindow::buildMenu()
         Theme::get().choose(Theme::get().name() == ThemeName::paper ? ThemeName::ink : ThemeName::paper);
         QSettings().setValue(QStringLiteral("theme"), Theme::get().name() == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"));
     });
+    add(menu_, tr("Memory and disk..."), {}, [this] { KeepingDialog(this).exec(); })->setObjectName(QStringLiteral("keeping"));
     const auto scale = [](double by) {
         Theme::get().setScale(Theme::get().scale() + by);
         QSettings().setValue(QStringLiteral("scale"), Theme::get().scale());
@@ -336,8 +339,12 @@ void MainWindow::refreshStatus()
             facts << QString::fromStdString(recording.problem);
         else if (recording.on)
             facts << tr("recording to %1, %2 MB").arg(QString::fromStdString(recording.path)).arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
+        else if (const auto keeping = session->keeping(); keeping && !keeping->path.empty())
+            facts << keepingText(document_->trace().memory(), keeping->bytes);
         else
             facts << tr("kept in memory, %1 MB").arg(static_cast<double>(document_->trace().memory()) * 1e-6, 0, 'f', 1);
+        if (const auto keeping = session->keeping(); keeping && keeping->letGo > 0)
+            facts << tr("%1 let go").arg(countText(keeping->letGo));
     } else {
         facts << tr("%1 s").arg(secondsText(stage_->seconds(stage_->newest()), 1));
         if (document_->trace().disorders() > 0)
@@ -351,6 +358,27 @@ void MainWindow::refreshStatus()
     facts << tr("%1 identifiers, %2 explained").arg(identifiers).arg(explained);
     status_->setText(facts.join(QStringLiteral("      ")));
     statusRight_->setText(document_->isLive() ? (stage_->following() ? tr("following the newest frame") : tr("resting, capture goes on. Space: back to now")) : tr("Space: to the last frame"));
+}
+
+void MainWindow::announceKeeping()
+{
+    rig::Session* session = document_->session();
+    const auto keeping = session != nullptr ? session->keeping() : std::nullopt;
+    if (!keeping || keeping->disk == announced_)
+        return;
+    const bool worse = keeping->disk > announced_;
+    announced_ = keeping->disk;
+    if (!worse)
+        return;
+    // Said once and without holding anything up; the status line goes on saying it.
+    if (keepingBox_.isNull()) {
+        keepingBox_ = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), {}, QMessageBox::Ok, this);
+        keepingBox_->setObjectName(QStringLiteral("keepingProblem"));
+        keepingBox_->setAttribute(Qt::WA_DeleteOnClose);
+        keepingBox_->setModal(false);
+    }
+    keepingBox_->setText(QString::fromStdString(keeping->words));
+    keepingBox_->show();
 }
 
 void MainWindow::undo(bool redo)
@@ -491,80 +519,6 @@ bool MainWindow::saveRigTo(const QString& path)
     pagesChanged_ = false;
     statusRight_->setText(tr("saved to %1").arg(path));
     return true;
-}
-
-MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent)
-{
-    MainWindow* window = nullptr;
-    if (path.endsWith(QLatin1String(".json"), Qt::CaseInsensitive)) {
-        const auto rig = rig::loadRig(path.toStdString());
-        if (!rig) {
-            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(rig.error().text()));
-            return nullptr;
-        }
-        auto document = RunDocument::live(*rig);
-        if (!document) {
-            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(document.error().text()));
-            return nullptr;
-        }
-        window = new MainWindow(std::move(*document));
-    } else {
-        auto source = formats::ByteSource::open(path.toStdString());
-        if (!source) {
-            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
-            return nullptr;
-        }
-        std::optional<formats::TextLayout> layout;
-        if (formats::isTextLog(*source)) {
-            layout = askForLayout(path, parent);
-            if (!layout)
-                return nullptr;
-        }
-        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout)));
-    }
-    window->show();
-    const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};
-    if (!problems.empty()) {
-        QStringList lines;
-        for (std::size_t i = 0; i < problems.size() && i < 8; ++i)
-            lines << QString::fromStdString(problems[i].text());
-        if (problems.size() > 8)
-            lines << tr("and %1 more").arg(problems.size() - 8);
-        auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), tr("The rig runs, but not all of its databases could be read:\n\n%1").arg(lines.join(QLatin1Char('\n'))), QMessageBox::Ok, window);
-        box->setAttribute(Qt::WA_DeleteOnClose);
-        box->open();
-    }
-    return window;
-}
-
-MainWindow* MainWindow::openLogs(const QStringList& paths, const rig::Rig& rigForLogs, QWidget* parent)
-{
-    if (paths.size() == 1)
-        return openFile(paths.front(), rigForLogs, parent);
-    if (paths.size() > static_cast<qsizetype>(formats::mostLogs)) {
-        QMessageBox::warning(parent, tr("Wavetrope"), tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
-        return nullptr;
-    }
-    std::vector<std::optional<formats::TextLayout>> layouts;
-    for (const QString& path : paths) {
-        auto source = formats::ByteSource::open(path.toStdString());
-        if (!source) {
-            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
-            return nullptr;
-        }
-        layouts.emplace_back();
-        if (formats::isTextLog(*source)) {
-            layouts.back() = askForLayout(path, parent);
-            if (!layouts.back())
-                return nullptr;
-        }
-    }
-    SeveralLogsDialog dialog(paths, std::move(layouts), parent);
-    if (dialog.exec() != QDialog::Accepted)
-        return nullptr;
-    auto* window = new MainWindow(RunDocument::logs(dialog.parts(), rigForLogs));
-    window->show();
-    return window;
 }
 
 void MainWindow::openDefinition(int bus, unsigned idKey)

@@ -4,6 +4,8 @@
 #include <QLabel>
 #include <QMainWindow>
 #include <QMenu>
+#include <QMessageBox>
+#include <QPointer>
 #include <QTabBar>
 
 #include <memory>
@@ -32,6 +34,8 @@ public:
     static MainWindow* openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent);
     /// Opens several logs as one, behind a dialog that sets their offsets.
     static MainWindow* openLogs(const QStringList& paths, const rig::Rig& rigForLogs, QWidget* parent);
+    /// Shows the runs that a crash left behind, where there are any; `asked` says so where there are none.
+    void offerRecovery(bool asked = false);
     /// Windows that are open.
     [[nodiscard]] static const std::vector<MainWindow*>& all();
 
@@ -72,6 +76,8 @@ private:
     void addPage(const QString& name, const nlohmann::json& layout);
     void showFirst(const char* kind, const std::function<bool(View*)>& use);
     void refreshStatus();
+    /// Says once when the disk no longer takes the run, or soon will not.
+    void announceKeeping();
     /// Begins a recording, of everything or of what the stream's filter passes, or ends the one that runs.
     void record(bool filtered);
     /// Opens the rig of this document in a window of its own, running, with a log in its playback.
@@ -98,6 +104,8 @@ private:
     std::atomic<bool> cancelSaving_{false};
     std::thread saver_;
     bool pagesChanged_ = false;
+    spool::Report::Disk announced_ = spool::Report::Disk::fine;
+    QPointer<QMessageBox> keepingBox_;
     clock::SteadyClock wall_;
 };
 

@@ -2,6 +2,7 @@
 
 #include <QFileInfo>
 
+#include "app/keeping/keeping.h"
 #include "formats/log_format.h"
 
 namespace wavetrope::app {
@@ -62,7 +63,9 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
     document->path_ = rig.path;
     document->title_ = QString::fromStdString(rig.name);
     document->databases_ = rig::loadDatabases(rig);
-    auto session = rig::Session::create(rig, document->databases_);
+    rig::SessionOptions options;
+    options.spool = keepingOptions();
+    auto session = rig::Session::create(rig, document->databases_, options);
     if (!session)
         return tl::unexpected(session.error());
     document->session_ = std::move(*session);

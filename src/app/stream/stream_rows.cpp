@@ -358,8 +358,10 @@ QString StreamRows::cellText(int column, const Shown& shown) const
     case bus: return QString::fromStdString(stage.document().buses()[frame.bus].name);
     case direction: return QLatin1String(can::toText(frame.direction));
     case kind: return frame.kind == can::FrameKind::fd ? QStringLiteral("FD") + (frame.brs ? QStringLiteral(" brs") : QString()) + (frame.esi ? QStringLiteral(" esi") : QString()) : QString::fromLatin1(can::toText(frame.kind));
-    case identifier: return frame.kind == can::FrameKind::error ? tr("error frame") : QString::fromStdString(can::toText(frame.id));
+    case identifier: return stage.document().trace().isGone(shown.row) ? QString() : frame.kind == can::FrameKind::error ? tr("error frame") : QString::fromStdString(can::toText(frame.id));
     case name:
+        if (stage.document().trace().isGone(shown.row))
+            return tr("let go: memory was full, and the disk did not take it");
         if (frame.kind == can::FrameKind::error)
             return {};
         return shown.message != nullptr ? QString::fromStdString(shown.message->message->name) : frame.kind == can::FrameKind::remote ? tr("remote request") : tr("undefined");
@@ -429,6 +431,8 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         painter.fillRect(QRectF(2, y, width - 4, height), theme.accentSoft);
     if (stage.notes().notes().at(shown.row) != nullptr)   // a mark at the edge, whether the column is shown or not
         painter.fillRect(QRectF(0, y + 2, theme.px(3), height - 4), theme.accent);
+    if (stage.document().trace().isGone(shown.row))
+        return paintText(painter, QRectF(theme.px(12), y, width - theme.px(24), height), cellText(name, shown), theme.body(), theme.ink3);
     const QFont mono = theme.mono();
     const bool error = frame.kind == can::FrameKind::error;
     const Qt::Alignment right = Qt::AlignRight | Qt::AlignVCenter;

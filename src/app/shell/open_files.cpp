@@ -1,0 +1,100 @@
+// Opening rigs, logs and runs in windows of their own.
+#include <QFileInfo>
+#include <QMessageBox>
+
+#include "app/import/several_logs_dialog.h"
+#include "app/import/text_log_dialog.h"
+#include "app/keeping/recovery_dialog.h"
+#include "app/shell/main_window.h"
+
+namespace wavetrope::app {
+
+MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent)
+{
+    MainWindow* window = nullptr;
+    if (path.endsWith(QLatin1String(".json"), Qt::CaseInsensitive)) {
+        const auto rig = rig::loadRig(path.toStdString());
+        if (!rig) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(rig.error().text()));
+            return nullptr;
+        }
+        auto document = RunDocument::live(*rig);
+        if (!document) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(document.error().text()));
+            return nullptr;
+        }
+        window = new MainWindow(std::move(*document));
+    } else {
+        auto source = formats::ByteSource::open(path.toStdString());
+        if (!source) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
+            return nullptr;
+        }
+        std::optional<formats::TextLayout> layout;
+        if (formats::isTextLog(*source)) {
+            layout = askForLayout(path, parent);
+            if (!layout)
+                return nullptr;
+        }
+        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout)));
+    }
+    window->show();
+    const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};
+    if (!problems.empty()) {
+        QStringList lines;
+        for (std::size_t i = 0; i < problems.size() && i < 8; ++i)
+            lines << QString::fromStdString(problems[i].text());
+        if (problems.size() > 8)
+            lines << tr("and %1 more").arg(problems.size() - 8);
+        auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), tr("The rig runs, but not all of its databases could be read:\n\n%1").arg(lines.join(QLatin1Char('\n'))), QMessageBox::Ok, window);
+        box->setAttribute(Qt::WA_DeleteOnClose);
+        box->open();
+    }
+    return window;
+}
+
+MainWindow* MainWindow::openLogs(const QStringList& paths, const rig::Rig& rigForLogs, QWidget* parent)
+{
+    if (paths.size() == 1)
+        return openFile(paths.front(), rigForLogs, parent);
+    if (paths.size() > static_cast<qsizetype>(formats::mostLogs)) {
+        QMessageBox::warning(parent, tr("Wavetrope"), tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
+        return nullptr;
+    }
+    std::vector<std::optional<formats::TextLayout>> layouts;
+    for (const QString& path : paths) {
+        auto source = formats::ByteSource::open(path.toStdString());
+        if (!source) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
+            return nullptr;
+        }
+        layouts.emplace_back();
+        if (formats::isTextLog(*source)) {
+            layouts.back() = askForLayout(path, parent);
+            if (!layouts.back())
+                return nullptr;
+        }
+    }
+    SeveralLogsDialog dialog(paths, std::move(layouts), parent);
+    if (dialog.exec() != QDialog::Accepted)
+        return nullptr;
+    auto* window = new MainWindow(RunDocument::logs(dialog.parts(), rigForLogs));
+    window->show();
+    return window;
+}
+
+void MainWindow::offerRecovery(bool asked)
+{
+    RecoveryDialog* dialog = RecoveryDialog::offer(this);
+    if (dialog == nullptr && asked)
+        QMessageBox::information(this, tr("Wavetrope"), tr("There are none. A run that a crash or a power cut ends is offered here, and at the next start."));
+    if (dialog == nullptr)
+        return;
+    connect(dialog, &RecoveryDialog::openWanted, this, [this](const QString& path, const QString& rigPath) {
+        // Explained by what it ran by, where that is still there.
+        auto rig = rigPath.isEmpty() ? Expected<rig::Rig>(document_->rig()) : rig::loadRig(rigPath.toStdString());
+        openFile(path, rig ? *rig : document_->rig(), this);
+    });
+}
+
+}  // namespace wavetrope::app

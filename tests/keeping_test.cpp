@@ -1,0 +1,268 @@
+// The real window on a run that is larger than its memory, on a disk that fills up, and after a crash.
+#include <QApplication>
+#include <QDialogButtonBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QMessageBox>
+#include <QProcess>
+#include <QScrollBar>
+#include <QSettings>
+#include <QStorageInfo>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QTimer>
+
+#include "app/keeping/keeping.h"
+#include "app/keeping/recovery_dialog.h"
+#include "app/shell/main_window.h"
+#include "app/stream/stream_view.h"
+#include "app/theme/theme.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+using namespace std::chrono_literals;
+
+class KeepingTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+    rig::Rig rig_;
+
+    QString runs() const { return folder_.filePath(QStringLiteral("runs")); }
+    /// A live window, as fast as the machine can.
+    std::unique_ptr<MainWindow> fastRun()
+    {
+        auto document = RunDocument::live(rig_, 5000);
+        if (!document)
+            return nullptr;
+        auto window = std::make_unique<MainWindow>(std::move(*document));
+        window->resize(1280, 800);
+        window->show();
+        return window;
+    }
+    static StreamView* streamOf(MainWindow& window)
+    {
+        window.showPage(QStringLiteral("Watch"));
+        return window.currentPage()->find<StreamView>();
+    }
+    /// A run that its program did not end.
+    void crash(int milliseconds)
+    {
+        QProcess program;
+        program.start(QStringLiteral(WAVETROPE_CLI), {QStringLiteral("run"), QStringLiteral(WAVETROPE_DEMO "/rig.json"), QStringLiteral("--for"), QStringLiteral("3600s"), QStringLiteral("--spool"), runs()});
+        QVERIFY(program.waitForStarted());
+        QTest::qWait(milliseconds);
+        program.kill();
+        QVERIFY(program.waitForFinished());
+        QCOMPARE(program.exitStatus(), QProcess::CrashExit);
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        qputenv("XDG_CONFIG_HOME", folder_.path().toUtf8());
+        QApplication::setOrganizationName(QStringLiteral("wavetrope"));
+        QApplication::setApplicationName(QStringLiteral("wavetrope"));
+        Theme::get().choose(ThemeName::paper);
+        rig_ = *rig::loadRig(WAVETROPE_DEMO "/rig.json");
+    }
+
+    void whatTheUserSettlesOnHoldsForTheNextRun()
+    {
+        QVERIFY(keepingOptions().has_value());
+        QVERIFY(keepingOptions()->memory >= spool::leastMemory);
+        KeepingDialog dialog;
+        dialog.show();
+        auto* folder = dialog.findChild<QLineEdit*>(QStringLiteral("keepingFolder"));
+        auto* memory = dialog.findChild<QDoubleSpinBox*>(QStringLiteral("keepingMemory"));
+        auto* on = dialog.findChild<QCheckBox*>(QStringLiteral("keepingOn"));
+        folder->setText(QStringLiteral("somewhere"));
+        QTest::keyClick(&dialog, Qt::Key_Return);
+        QVERIFY(dialog.isVisible());    // a part of a path says nothing
+        QTest::mouseClick(on, Qt::LeftButton, Qt::NoModifier, QPoint(8, on->height() / 2));
+        QVERIFY(!folder->isEnabled() && !memory->isEnabled());
+        QTest::mouseClick(on, Qt::LeftButton, Qt::NoModifier, QPoint(8, on->height() / 2));
+        folder->setText(runs());
+        memory->setValue(1);            // less than is of use
+        QCOMPARE(memory->value(), 32.0);
+        QTest::keyClick(&dialog, Qt::Key_Return);
+        QVERIFY(!dialog.isVisible());
+        QCOMPARE(keepingOptions()->folder, runs().toStdString());
+        QCOMPARE(keepingOptions()->memory, std::size_t{32'000'000});
+        QSettings().setValue(QStringLiteral("keeping/on"), false);
+        QVERIFY(!keepingOptions().has_value());
+        QSettings().setValue(QStringLiteral("keeping/on"), true);
+    }
+
+    void aRunLargerThanItsMemoryIsWatchedLikeAShortOne()
+    {
+        auto window = fastRun();
+        QVERIFY(window != nullptr);
+        StreamView* stream = streamOf(*window);
+        stream->filterLine()->setText({});
+        const trace::Trace& trace = window->document().trace();
+        QTRY_VERIFY_WITH_TIMEOUT(trace.rows() > 2'200'000, 180'000);
+        const auto keeping = window->document().session()->keeping();
+        QVERIFY(keeping.has_value());
+        QCOMPARE(keeping->letGo, 0U);
+        QVERIFY(keeping->bytes > 5'000'000);
+        // Twice the bound is what a disk that is behind may cost.
+        QVERIFY2(trace.residence()->bytes() <= 2 * keeping->memory, std::to_string(trace.residence()->bytes()).c_str());
+        QTRY_VERIFY2(window->statusText().contains(QStringLiteral("on disk")), qPrintable(window->statusText()));
+        // Back to the first frame of all, which has left memory long ago.
+        stream->rows()->setFocus();
+        QTest::keyClick(stream->rows(), Qt::Key_F6);
+        QTest::keyClick(stream->rows(), Qt::Key_Home);
+        QVERIFY(!window->stage().following());
+        QTRY_COMPARE(window->stage().cursorRow(), trace::Row{0});
+        QCOMPARE(stream->rows()->top(), 0U);
+        // What stands there is what the rig does at its beginning, whoever runs it.
+        rig::SessionOptions options;
+        options.measured = false;
+        auto same = rig::Session::create(rig_, rig::loadDatabases(rig_), options);
+        QVERIFY(same.has_value());
+        (*same)->runFor(1s, nullptr);
+        const trace::Snapshot wanted = (*same)->trace().snapshot();
+        const trace::Snapshot shown = window->stage().snapshot();
+        for (trace::Row row = 0; row < 1000; ++row) {
+            const can::FrameView a = shown.frame(row), b = wanted.frame(row);
+            QVERIFY(a.id == b.id && a.time == b.time && a.length == b.length && std::equal(a.data, a.data + a.length, b.data));
+        }
+        const QString first = stream->rows()->rowText(0);
+        QVERIFY2(first.contains(QString::fromStdString(can::toText(wanted.frame(0).id))), qPrintable(first));
+        QVERIFY(!stream->rows()->grab().isNull());
+        // Anywhere by the scroll bar while capture goes on; a filter counts the whole run.
+        QScrollBar* bar = stream->rows()->verticalScrollBar();
+        const std::uint64_t before = trace.rows();
+        for (int i = 0; i <= 20; ++i) {
+            bar->setValue(bar->maximum() / 20 * i);
+            QVERIFY(!stream->rows()->grab().isNull());
+        }
+        stream->filterLine()->setText(QStringLiteral("id 0x310"));
+        QTRY_COMPARE(stream->filterLine()->filter().text(), std::string("id 0x310"));
+        QTRY_VERIFY_WITH_TIMEOUT(stream->scan() != nullptr && stream->scan()->seen() >= before, 30'000);
+        QTRY_VERIFY(trace.rows() > before);
+        const trace::Snapshot now(trace, before);
+        const auto scanner = trace.find({3, false, {0x310, false}});
+        QVERIFY(scanner.has_value());
+        QCOMPARE(stream->scan()->lowerBound(before), now.countOf(*scanner));
+        window->document().session()->stop();
+        QCOMPARE(window->document().session()->keeping()->letGo, 0U);
+        window->close();
+        window.reset();
+        QVERIFY(QDir(runs()).entryList(QDir::Files).isEmpty());   // ended in order
+    }
+
+    void aDiskThatFillsUpIsAnnounced()
+    {
+        const double free = static_cast<double>(QStorageInfo(folder_.path()).bytesAvailable());
+        const auto boxWith = [](MainWindow& window, const QString& words) {
+            const auto* box = window.findChild<QMessageBox*>(QStringLiteral("keepingProblem"));
+            return box != nullptr && box->isVisible() && box->text().contains(words);
+        };
+        QSettings settings;
+        // A little less than what is free is not to be touched: the end is near.
+        settings.setValue(QStringLiteral("keeping/leaveFreeMB"), free * 0.9e-6);
+        {
+            auto window = fastRun();
+            QTRY_VERIFY(boxWith(*window, QStringLiteral("nearly full")));
+            QVERIFY(!window->document().session()->keeping()->path.empty());
+            window->close();
+        }
+        // More than what is free: memory alone, and its bound.
+        settings.setValue(QStringLiteral("keeping/leaveFreeMB"), free * 2e-6);
+        {
+            auto window = fastRun();
+            QTRY_VERIFY(boxWith(*window, QStringLiteral("kept in memory alone")));
+            QVERIFY(window->document().session()->keeping()->path.empty());
+            QTRY_VERIFY_WITH_TIMEOUT(window->document().session()->keeping()->letGo > 0, 180'000);
+            QTRY_VERIFY2(window->statusText().contains(QStringLiteral("let go")), qPrintable(window->statusText()));
+            window->document().session()->stop();
+            window->stage().rest();
+            StreamView* stream = streamOf(*window);
+            stream->filterLine()->setText({});
+            stream->rows()->setFocus();
+            QTest::keyClick(stream->rows(), Qt::Key_Home);
+            QVERIFY2(stream->rows()->rowText(0).contains(QStringLiteral("let go")), qPrintable(stream->rows()->rowText(0)));
+            QVERIFY(!stream->rows()->grab().isNull());
+            QTest::keyClick(stream->rows(), Qt::Key_End);
+            QVERIFY(!stream->rows()->rowText(stream->rows()->count() - 1).contains(QStringLiteral("let go")));
+            window->close();
+        }
+        settings.remove(QStringLiteral("keeping/leaveFreeMB"));
+    }
+
+    void aCrashedRunIsOfferedOpenedSavedAndDiscarded()
+    {
+        crash(1500);
+        crash(900);
+        QSettings().setValue(QStringLiteral("keeping/on"), true);
+        rig::Rig empty;
+        empty.name = "Rig";
+        auto document = RunDocument::live(empty);
+        QVERIFY(document.has_value());
+        MainWindow window(std::move(*document));
+        window.show();
+        window.offerRecovery();
+        auto* dialog = window.findChild<RecoveryDialog*>();
+        QVERIFY(dialog != nullptr && dialog->isVisible());
+        QCOMPARE(dialog->runs().size(), std::size_t{2});    // and not the one of this window
+        QVERIFY(dialog->runs()[0].about.startedAt >= dialog->runs()[1].about.startedAt);
+        const std::uint64_t rows = dialog->runs()[0].rows;
+        QVERIFY(rows > 500);
+        auto* table = dialog->findChild<QTableWidget*>(QStringLiteral("recoveryRuns"));
+        QCOMPARE(table->rowCount(), 2);
+        QCOMPARE(table->item(0, 1)->text(), QString::fromStdString(rig_.name));
+        QVERIFY(!dialog->grab().isNull());
+
+        // Saved, whatever its size.
+        const QString saved = folder_.filePath(QStringLiteral("saved.pcapng"));
+        QString problem = QStringLiteral("not yet");
+        connect(dialog, &RecoveryDialog::saved, this, [&](const QString&, const QString& said) { problem = said; });
+        dialog->saveTo(saved);
+        QTRY_COMPARE(problem, QString());
+        trace::Trace again;
+        formats::TraceSink sink(again);
+        QVERIFY(formats::readLogFile(saved.toStdString(), sink).has_value());
+        QCOMPARE(again.rows(), rows);
+        dialog->saveTo(folder_.filePath(QStringLiteral("no-such-form.txt")));
+        QTRY_VERIFY(problem.contains(QStringLiteral("no log format")));
+
+        // Opened by Enter: a log, explained by the rig that it ran by.
+        const std::size_t windows = MainWindow::all().size();
+        table->setFocus();
+        QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("recoveryOpen")), Qt::LeftButton);
+        QCOMPARE(MainWindow::all().size(), windows + 1);
+        MainWindow* log = MainWindow::all().back();
+        QTRY_VERIFY(log->document().ready());
+        QTRY_COMPARE(log->stage().snapshot().rows(), rows);
+        QVERIFY(log->document().problem().isEmpty());
+        QCOMPARE(log->document().buses().size(), rig_.buses.size());
+        QVERIFY(log->document().catalog()->find(again.snapshot().frame(0)) != nullptr);
+        delete log;
+
+        // Offered again until it is discarded, which is asked for.
+        QTRY_VERIFY(window.findChild<RecoveryDialog*>() == nullptr);
+        window.offerRecovery();
+        dialog = window.findChild<RecoveryDialog*>();
+        QVERIFY(dialog != nullptr);
+        for (const auto answer : {QMessageBox::Cancel, QMessageBox::Discard, QMessageBox::Discard}) {
+            const std::size_t before = dialog->runs().size();
+            QTimer::singleShot(0, dialog, [answer] {
+                auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+                QVERIFY(box != nullptr);
+                box->button(answer)->click();
+            });
+            dialog->findChild<QPushButton*>(QStringLiteral("recoveryDiscard"))->click();
+            QCOMPARE(dialog->runs().size(), before - (answer == QMessageBox::Discard ? 1U : 0U));
+        }
+        QVERIFY(!dialog->findChild<QPushButton*>(QStringLiteral("recoveryOpen"))->isEnabled());
+        dialog->reject();
+        QTRY_VERIFY(window.findChild<RecoveryDialog*>() == nullptr);
+        window.offerRecovery();
+        QVERIFY(window.findChild<RecoveryDialog*>() == nullptr);    // nothing is left to offer
+        window.close();
+    }
+};
+
+QTEST_MAIN(KeepingTest)
+#include "keeping_test.moc"
