@@ -5,6 +5,7 @@
 #include <QPainter>
 #include <QScrollBar>
 #include <QTabWidget>
+#include <QTemporaryDir>
 #include <QTest>
 
 #include <CLI/CLI.hpp>
@@ -12,6 +13,8 @@
 #include <cstdio>
 
 #include "app/convert/convert_dialog.h"
+#include "app/keeping/keeping.h"
+#include "app/keeping/recovery_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
 #include "app/database/network_dialog.h"
@@ -291,6 +294,33 @@ bool takeSeveral(Photographer& photographer, const std::string& log, const QStri
 }
 
 // A log by itself: the pages, and the dialog that converts it.
+// A run as a crash would leave it, and how runs are kept.
+bool takeKeeping(Photographer& photographer, const rig::Rig& rig, const QString& suffix)
+{
+    QTemporaryDir going, left;
+    rig::SessionOptions options;
+    options.measured = false;
+    options.spool.emplace();
+    options.spool->folder = going.path().toStdString();
+    auto session = rig::Session::create(rig, rig::loadDatabases(rig), options);
+    if (!session)
+        return false;
+    (*session)->runFor(std::chrono::seconds(150), nullptr);
+    (*session)->spool()->settle();
+    for (const QString& name : QDir(going.path()).entryList(QDir::Files))
+        QFile::copy(going.filePath(name), left.filePath(name));
+    RecoveryDialog recovery(left.path().toStdString());
+    recovery.setAttribute(Qt::WA_DeleteOnClose, false);
+    recovery.show();
+    QTest::qWait(200);
+    bool good = photographer.save(recovery, QStringLiteral("recovery") + suffix);
+    KeepingDialog keeping;
+    keeping.show();
+    QTest::qWait(200);
+    good = photographer.save(keeping, QStringLiteral("keeping") + suffix) && good;
+    return good;
+}
+
 bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool pages, const QString& suffix)
 {
     auto* window = new MainWindow(RunDocument::log(log, rig));
@@ -303,6 +333,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = takeArranged(photographer, *window, suffix) && good;
     good = takeText(photographer, suffix) && good;
     good = takeSeveral(photographer, log, suffix) && good;
+    good = takeKeeping(photographer, rig, suffix) && good;
     window->close();
     QTest::qWait(50);
     return good;

@@ -230,7 +230,7 @@ private Q_SLOTS:
         // Opened by Enter: a log, explained by the rig that it ran by.
         const std::size_t windows = MainWindow::all().size();
         table->setFocus();
-        QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("recoveryOpen")), Qt::LeftButton);
+        QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("primary")), Qt::LeftButton);
         QCOMPARE(MainWindow::all().size(), windows + 1);
         MainWindow* log = MainWindow::all().back();
         QTRY_VERIFY(log->document().ready());
@@ -255,7 +255,7 @@ private Q_SLOTS:
             dialog->findChild<QPushButton*>(QStringLiteral("recoveryDiscard"))->click();
             QCOMPARE(dialog->runs().size(), before - (answer == QMessageBox::Discard ? 1U : 0U));
         }
-        QVERIFY(!dialog->findChild<QPushButton*>(QStringLiteral("recoveryOpen"))->isEnabled());
+        QVERIFY(!dialog->findChild<QPushButton*>(QStringLiteral("primary"))->isEnabled());
         dialog->reject();
         QTRY_VERIFY(window.findChild<RecoveryDialog*>() == nullptr);
         window.offerRecovery();

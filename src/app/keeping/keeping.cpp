@@ -61,6 +61,9 @@ KeepingDialog::KeepingDialog(QWidget* parent) : QDialog(parent), keep_(new QChec
         box->setSuffix(tr(" MB"));
         box->setDecimals(0);
         box->setSingleStep(256);
+        box->setGroupSeparatorShown(true);
+        box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+        box->setMaximumWidth(Theme::get().px(140));
     }
     memory_->setRange(static_cast<double>(spool::leastMemory) / mega, static_cast<double>(formats::memoryBound()) / mega);
     memory_->setValue(settings.value(memoryKey, usualMemory()).toDouble());
@@ -83,6 +86,8 @@ KeepingDialog::KeepingDialog(QWidget* parent) : QDialog(parent), keep_(new QChec
     form->addRow(tr("Folder"), folderLine);
     form->addRow(tr("Leave free"), leaveFree_);
     says_->setWordWrap(true);
+    says_->setMinimumHeight(3 * QFontMetrics(Theme::get().body()).lineSpacing() + 4);
+    says_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
     form->addRow(says_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
     form->addRow(buttons);

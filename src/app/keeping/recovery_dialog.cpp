@@ -43,13 +43,17 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table_->horizontalHeader()->setSectionResizeMode(rig, QHeaderView::Stretch);
     table_->horizontalHeader()->setHighlightSections(false);
+    table_->setStyleSheet(QStringLiteral("QTableWidget { outline: none; } QTableWidget::item { padding: 0 10px; border: none; } QHeaderView::section { padding: 0 10px; }"));
+    table_->verticalHeader()->setDefaultSectionSize(Theme::get().rowHeight() + Theme::get().px(6));
+    for (int column = 0; column < columns; ++column)
+        table_->horizontalHeaderItem(column)->setTextAlignment((column >= frames ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     open_->setToolTip(tr("Look at the run as at a log; it stays until it is discarded  (Enter)"));
     save_->setToolTip(tr("Write it as pcapng or pcap, whatever its size"));
     discard_->setToolTip(tr("Remove it for good  (Del)"));
     later_->setToolTip(tr("Leave everything as it is; asked again at the next start  (Escape)"));
     open_->setDefault(true);
     discard_->setShortcut(Qt::Key_Delete);
-    for (const auto& [button, name] : {std::pair(open_, "recoveryOpen"), {save_, "recoverySave"}, {discard_, "recoveryDiscard"}, {later_, "recoveryLater"}})
+    for (const auto& [button, name] : {std::pair(open_, "primary"), {save_, "recoverySave"}, {discard_, "recoveryDiscard"}, {later_, "recoveryLater"}})
         button->setObjectName(QLatin1String(name));
     progress_->hide();
     auto* buttons = new QHBoxLayout;

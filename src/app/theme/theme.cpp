@@ -97,7 +97,7 @@ void Theme::apply()
     QApplication::setPalette(palette);
     QApplication::setFont(body());
     qApp->setStyleSheet(QStringLiteral(R"(
-QLineEdit { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
+QLineEdit, QAbstractSpinBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
 QLineEdit:focus { border-color: %5; }
 QLineEdit[wrong="true"] { border-color: %8; }
 QPushButton, QToolButton#bar { background: %9; border: 1px solid %2; border-radius: %6px; padding: 3px %7px; color: %3; }
