@@ -90,6 +90,85 @@ const QByteArray interfaceBlock = block(1, QByteArray::fromHex("E300000000000000
 class FormatsTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void aFileThatGrowsIsReadAsItGrows_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::newRow("pcapng") << "growing.pcapng";
+        QTest::newRow("pcap") << "growing.pcap";
+    }
+    void aFileThatGrowsIsReadAsItGrows()
+    {
+        QFETCH(QString, name);
+        QTemporaryDir folder;
+        const QString whole = folder.filePath(name);
+        {
+            auto file = LogFile::create(whole.toStdString(), std::vector<trace::TraceBus>{{"One", {500'000, 0}}});
+            for (int i = 0; i < 300; ++i) {
+                can::Frame frame;
+                frame.time = can::Time(1'700'000'000'000'000'000 + i * 1'000'000);
+                frame.id = {static_cast<std::uint32_t>(i), false};
+                frame.length = frame.dlc = static_cast<std::uint8_t>(i % 9);
+                (*file)->write(frame.view());
+            }
+            QVERIFY((*file)->finish().has_value());
+        }
+        const QByteArray bytes = fileBytes(whole);
+        // It comes in pieces of every size, each asked for when the one before is used up.
+        const QString path = folder.filePath(QStringLiteral("part-") + name);
+        QFile part(path);
+        QVERIFY(part.open(QIODevice::WriteOnly));
+        const qsizetype begin = 200;
+        part.write(bytes.left(begin));
+        part.flush();
+        qsizetype at = begin;
+        int asked = 0;
+        ReadOptions options;
+        options.more = [&] {
+            const qsizetype step = ++asked % 5 == 0 ? 0 : asked % 61;
+            part.write(bytes.mid(at, step));
+            part.flush();
+            at = std::min(at + step, bytes.size());
+            return at < bytes.size() || asked % 7 != 0;
+        };
+        trace::Trace trace;
+        TraceSink sink(trace);
+        const auto report = readLogFile(path.toStdString(), sink, options);
+        QVERIFY(report.has_value());
+        QVERIFY2(report->warnings.empty(), report->warnings.empty() ? "" : report->warnings[0].text().c_str());
+        QVERIFY(asked > 50);
+        QCOMPARE(trace.rows(), 300U);
+        QCOMPARE(trace.snapshot().frame(299).id.value, 299U);
+
+        // Made shorter, or replaced, it ends and says so; what came before stays.
+        for (const bool shorter : {true, false}) {
+            part.resize(0);
+            part.seek(0);
+            part.write(bytes);
+            part.flush();
+            options.more = [&] {
+                if (shorter)
+                    return part.resize(10);
+                return QFile::remove(path);
+            };
+            trace::Trace ended;
+            TraceSink into(ended);
+            const auto said = readLogFile(path.toStdString(), into, options);
+            QVERIFY(said.has_value());
+            QCOMPARE(ended.rows(), 300U);
+            QCOMPARE(said->warnings.size(), std::size_t{1});
+            QVERIFY2(said->warnings[0].what.find(shorter ? "made shorter" : "removed or replaced") != std::string::npos, said->warnings[0].what.c_str());
+        }
+        // Text has no blocks that tell where they end.
+        const QString text = folder.filePath(QStringLiteral("log.txt"));
+        QFile lines(text);
+        QVERIFY(lines.open(QIODevice::WriteOnly));
+        lines.write("1.0 front 120 2 0A 0B\n2.0 front 121 2 0A 0B\n");
+        lines.close();
+        trace::Trace none;
+        TraceSink nowhere(none);
+        QVERIFY(!readLogFile(text.toStdString(), nowhere, options).has_value());
+    }
+
     void everyReferenceCaptureIsReadFrameByFrame_data()
     {
         QTest::addColumn<QString>("log");

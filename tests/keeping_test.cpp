@@ -152,6 +152,70 @@ private Q_SLOTS:
         QVERIFY(QDir(runs()).entryList(QDir::Files).isEmpty());   // ended in order
     }
 
+    void aLogThatAnotherProgramWritesIsFollowed()
+    {
+        const QString path = folder_.filePath(QStringLiteral("growing.pcapng"));
+        rig::SessionOptions options;
+        options.measured = false;
+        auto source = rig::Session::create(rig_, rig::loadDatabases(rig_), options);
+        QVERIFY(source.has_value());
+        (*source)->runFor(10s, nullptr);
+        const trace::Snapshot frames = (*source)->trace().snapshot();
+        const auto encoder = formats::logFormats().front().encoder();
+        struct Target final : formats::ByteTarget {
+            QFile file;
+            void write(std::span<const std::uint8_t> bytes) override { file.write(reinterpret_cast<const char*>(bytes.data()), static_cast<qint64>(bytes.size())); }
+        } target;
+        target.file.setFileName(path);
+        QVERIFY(target.file.open(QIODevice::WriteOnly));
+        encoder->begin(target, (*source)->trace().buses());
+        trace::Row next = 0;
+        const auto write = [&](trace::Row count) {
+            for (const trace::Row end = next + count; next < end; ++next)
+                encoder->frame(target, frames.frame(next));
+            target.file.flush();
+        };
+        write(1000);
+        MainWindow* window = MainWindow::openFile(path, rig_, nullptr, true);
+        QVERIFY(window != nullptr);
+        QTRY_VERIFY(window->document().ready());
+        QTRY_COMPARE(window->stage().snapshot().rows(), 1000U);
+        QVERIFY(window->document().follows());
+        QTRY_VERIFY2(window->statusText().contains(QStringLiteral("following the file")), qPrintable(window->statusText()));
+        write(500);
+        QTRY_COMPARE(window->stage().snapshot().rows(), 1500U);
+        QTRY_COMPARE(window->stage().cursorRow(), trace::Row{1499});  // the cursor goes with it
+        QTRY_COMPARE(window->document().measures().read([](const measure::MeasureState& state) { return state.rows; }), std::uint64_t{1500});
+        // Not while the user looks at something else; Space goes along again.
+        window->stage().setCursorRow(10);
+        write(500);
+        QTRY_COMPARE(window->stage().snapshot().rows(), 2000U);
+        QCOMPARE(window->stage().cursorRow(), trace::Row{10});
+        window->stage().now();
+        write(10'000);
+        QTRY_COMPARE(window->stage().cursorRow(), next - 1);
+        // A block that is half there waits for its rest.
+        const QByteArray whole = [&] {
+            QFile file(path);
+            return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+        }();
+        write(1);
+        QTRY_COMPARE(window->stage().snapshot().rows(), next);
+        // Another file in its place ends it, said in words; what was read stays.
+        target.file.close();
+        QVERIFY(QFile::remove(path));
+        QFile other(path);
+        QVERIFY(other.open(QIODevice::WriteOnly));
+        other.write(whole);
+        other.close();
+        QTRY_VERIFY(!window->document().follows());
+        QVERIFY2(window->document().problem().contains(QStringLiteral("removed or replaced")), qPrintable(window->document().problem()));
+        QTRY_VERIFY(window->findChild<QMessageBox*>() != nullptr);
+        QCOMPARE(window->stage().snapshot().rows(), next);
+        window->close();
+        delete window;
+    }
+
     void aDiskThatFillsUpIsAnnounced()
     {
         const double free = static_cast<double>(QStorageInfo(folder_.path()).bytesAvailable());

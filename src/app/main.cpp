@@ -29,9 +29,11 @@ int main(int argc, char** argv)
     std::string rigPath;
     std::string theme;
     bool measureStart = false;
+    bool follow = false;
     program.add_option("files", files, "Rigs (.json) and logs (.pcapng, .pcap) to open");
     program.add_option("--rig", rigPath, "Rig whose databases explain the logs");
     program.add_option("--theme", theme, "paper or ink")->check(CLI::IsMember({"paper", "ink"}));
+    program.add_flag("--follow", follow, "Read logs on as another program writes them");
     program.add_flag("--measure-start", measureStart, "Print the time to the first painted frame and end");
     CLI11_PARSE(program, argc, argv);
 
@@ -53,7 +55,7 @@ int main(int argc, char** argv)
     }
     bool opened = false;
     for (const std::string& file : files)
-        opened = app::MainWindow::openFile(QString::fromStdString(file), rig, nullptr) != nullptr || opened;
+        opened = app::MainWindow::openFile(QString::fromStdString(file), rig, nullptr, follow) != nullptr || opened;
     if (files.empty()) {
         auto document = app::RunDocument::live(rig);
         if (!document) {

@@ -53,6 +53,16 @@ Time occupancy(WireLength bits, BitRate rate)
     return duration(bits, rate);
 }
 
+BitTimes::BitTimes(BitRate rate) : rate_(rate)
+{
+    if (!rate.known())
+        return;
+    for (std::uint16_t bits = 0; bits < mostBits; ++bits) {
+        nominal_.push_back(can::duration({bits, 0, 0}, rate).count());
+        data_.push_back(can::duration({0, bits, 0}, rate).count());
+    }
+}
+
 std::string toText(BitRate rate)
 {
     if (!rate.known())

@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "can/frame.h"
 #include "can/wire_length.h"
@@ -25,6 +26,29 @@ struct BitRate {
 
 /// Time for which a frame occupies the bus: its bits and the 3 bits of intermission (ISO 11898-1:2015, 10.4.6).
 [[nodiscard]] Time occupancy(WireLength bits, BitRate rate);
+
+/// The same durations looked up, for many frames at one rate.
+class BitTimes {
+public:
+    explicit BitTimes(BitRate rate);
+    /// As can::duration; the rate must be known.
+    [[nodiscard]] Time duration(WireLength bits) const
+    {
+        if (bits.nominalBits >= mostBits || bits.dataBits >= mostBits)
+            return can::duration(bits, rate_);
+        return Time(nominal_[bits.nominalBits] + data_[bits.dataBits]);
+    }
+    [[nodiscard]] Time occupancy(WireLength bits) const
+    {
+        bits.nominalBits = static_cast<std::uint16_t>(bits.nominalBits + intermissionBits);
+        return duration(bits);
+    }
+
+private:
+    static constexpr std::uint16_t mostBits = 1024;
+    BitRate rate_;
+    std::vector<std::int64_t> nominal_, data_;     // nanoseconds by number of bits
+};
 
 /// "500k", "500k/2M", "83333".
 [[nodiscard]] std::string toText(BitRate rate);

@@ -84,7 +84,7 @@ std::size_t ByteSource::fetch(std::uint64_t from, std::span<std::uint8_t> out) c
 }
 
 ByteSource::ByteSource(ByteSource&& other) noexcept
-    : name_(std::move(other.name_)), file_(other.file_), memory_(other.memory_), buffer_(std::move(other.buffer_)),
+    : name_(std::move(other.name_)), more_(std::move(other.more_)), trouble_(std::move(other.trouble_)), file_(other.file_), memory_(other.memory_), buffer_(std::move(other.buffer_)),
       bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), stored_(other.stored_),
       inflater_(std::move(other.inflater_)), fetched_(std::move(other.fetched_))
 {
@@ -112,13 +112,41 @@ std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
         bufferStart_ = position_;
         const std::span<std::uint8_t> room(buffer_.data() + kept, buffer_.size() - kept);
         bufferFill_ = kept + (inflater_ != nullptr ? inflater_->read(room) : fetch(bufferStart_ + kept, room));
+        while (bufferFill_ < wanted && hasGrown())
+            bufferFill_ += fetch(bufferStart_ + bufferFill_, {buffer_.data() + bufferFill_, buffer_.size() - bufferFill_});
     }
     const auto offset = static_cast<std::size_t>(position_ - bufferStart_);
     return {buffer_.data() + offset, bufferFill_ - offset};
 }
 
+bool ByteSource::hasGrown()
+{
+    if (!more_ || inflater_ != nullptr || file_ < 0 || !trouble_.empty())
+        return false;
+    struct stat now {};
+    const std::uint64_t known = bufferStart_ + bufferFill_;
+    do {
+        if (!more_() || ::fstat(file_, &now) != 0)
+            return false;
+        struct stat named {};
+        const bool replaced = ::stat(name_.c_str(), &named) != 0 || named.st_ino != now.st_ino || named.st_dev != now.st_dev;
+        if (static_cast<std::uint64_t>(now.st_size) < known)
+            trouble_ = "the file was made shorter while it was followed";
+        else if (replaced && static_cast<std::uint64_t>(now.st_size) == known)
+            trouble_ = "the file was removed or replaced while it was followed";
+        if (!trouble_.empty())
+            return false;
+    } while (static_cast<std::uint64_t>(now.st_size) == known);
+    stored_ = static_cast<std::uint64_t>(now.st_size);
+    return true;
+}
+
 void ByteSource::skip(std::uint64_t count)
 {
+    if (inflater_ == nullptr && more_) {
+        position_ += count;  // what is to be stepped over may be still to come
+        return;
+    }
     if (inflater_ == nullptr) {
         position_ = count > stored_ - std::min(position_, stored_) ? stored_ : position_ + count;
         return;

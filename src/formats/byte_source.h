@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -37,7 +38,12 @@ public:
     [[nodiscard]] std::uint64_t size() const { return inflater_ == nullptr ? stored_ : ~std::uint64_t{0}; }
     [[nodiscard]] const std::string& name() const { return name_; }
     /// What is wrong with the compressed bytes, if anything: what was handed out before is good.
-    [[nodiscard]] std::string damage() const { return inflater_ == nullptr ? std::string() : inflater_->damage(); }
+    [[nodiscard]] std::string damage() const { return inflater_ == nullptr ? trouble_ : inflater_->damage(); }
+
+    /// For a file that another program writes: where its bytes end, `more` is asked, which waits a little and gives whether
+    /// to look again. It ends by itself, and says so as damage, where the file is made shorter or another takes its place.
+    /// Compressed files cannot be followed.
+    void follow(std::function<bool()> more) { more_ = std::move(more); }
 
     /// How far the reading has got, in bytes as they are stored.
     [[nodiscard]] std::uint64_t done() const { return inflater_ == nullptr ? position_ : *fetched_; }
@@ -48,9 +54,12 @@ public:
 private:
     ByteSource() = default;
     void recogniseCompression();
+    [[nodiscard]] bool hasGrown();
     std::size_t fetch(std::uint64_t from, std::span<std::uint8_t> out) const;
 
     std::string name_ = "memory";
+    std::function<bool()> more_;
+    std::string trouble_;               // what ended the following
     int file_ = -1;
     std::span<const std::uint8_t> memory_;
     std::vector<std::uint8_t> buffer_;

@@ -1,6 +1,7 @@
 // What a file format of logs offers, and the list of all formats.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -45,6 +46,7 @@ struct TextLayout;
 struct ReadOptions {
     const TextLayout* layout = nullptr;                 ///< By this layout, whatever its lines look like.
     const std::vector<TextLayout>* kept = nullptr;      ///< By one of these, where one fits.
+    std::function<bool()> more;                         ///< Follows a file that is being written, as ByteSource::follow does.
 };
 
 /// Where written bytes go.

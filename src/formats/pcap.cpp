@@ -67,7 +67,8 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
             }
             nextProgress = source.position() + (1U << 20);
         }
-        const auto bytes = source.window(wanted);
+        const std::size_t asked = wanted;
+        const auto bytes = source.window(asked);
         if (bytes.empty())
             break;
         std::size_t at = 0;
@@ -99,7 +100,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
             }
             at += recordHeader + size;
         }
-        if (more && at == 0 && bytes.size() < wanted) {
+        if (more && at == 0 && bytes.size() < asked) {
             report.warnings.push_back({"the log is cut off inside a record; everything before it was read (at byte "
                                            + std::to_string(source.position()) + ")",
                                        source.name(), 0, 0, {}});

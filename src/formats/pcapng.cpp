@@ -44,7 +44,8 @@ public:
                 }
                 nextProgress = source_.position() + (1U << 20);
             }
-            auto bytes = source_.window(wanted_);
+            const std::size_t asked = wanted_;
+            auto bytes = source_.window(asked);
             if (bytes.empty())
                 break;
             const std::size_t used = blocks(bytes);
@@ -55,7 +56,7 @@ public:
                 source_.skip(skipRest_);
                 skipRest_ = 0;
             } else if (used == 0) {
-                if (bytes.size() < wanted_ || wanted_ > ByteSource::mostAtOnce) {
+                if (bytes.size() < asked || wanted_ > ByteSource::mostAtOnce) {
                     warn("the log is cut off inside a block; everything before it was read");
                     more = false;
                 }

@@ -104,6 +104,10 @@ Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink, const R
     auto source = ByteSource::open(path);
     if (!source)
         return tl::unexpected(source.error());
+    if (options.more && isTextLog(*source))
+        return fail("a log of text cannot be followed", path, "Open it as it is");
+    if (options.more)
+        source->follow(options.more);
     return readLog(*source, sink, options);
 }
 

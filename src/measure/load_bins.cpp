@@ -32,28 +32,38 @@ LoadBin& LoadBins::at(std::int64_t index)
     return (*cached_)[static_cast<std::size_t>(index - number * pageSize)];
 }
 
-void LoadBins::add(const can::FrameView& frame, can::WireLength bits)
+Time LoadBins::add(const can::FrameView& frame, can::WireLength bits)
 {
     if (!rate_.known())
-        return;
-    const Time before = can::duration(bits, rate_);
-    const Time total = can::occupancy(bits, rate_);
-    if (frame.time < Time::min() + before || frame.time > Time::max() - total)
-        return;
-    Time start = frame.time - before;
-    const Time end = start + total;
-    const bool fresh = pages_.empty();
-    const std::int64_t home = indexOf(frame.time);
-    ++at(home).frames;
-    std::int64_t index = indexOf(start);
-    first_ = fresh ? index : std::min(first_, index);
-    while (start < end) {
-        const Time next = std::min(end, startOf(index + 1));
-        at(index).busy += static_cast<std::uint32_t>((next - start).count());
-        start = next;
-        ++index;
+        return Time{0};
+    const Time before = times_.duration(bits);
+    const Time total = times_.occupancy(bits);
+    if (frame.time < Time::min() + before + 2 * span_ || frame.time > Time::max() - total - span_)
+        return total;
+    const std::int64_t span = span_.count();
+    const std::int64_t time = frame.time.count();
+    if (time < homeStart_ || time - homeStart_ >= span) {
+        home_ = indexOf(frame.time);
+        homeStart_ = home_ * span;
     }
-    last_ = fresh ? std::max(home, index - 1) : std::max({last_, home, index - 1});
+    const bool fresh = pages_.empty();
+    ++at(home_).frames;
+    // From the bin of its first bit on.
+    std::int64_t start = time - before.count();
+    const std::int64_t end = start + total.count();
+    std::int64_t index = home_;
+    std::int64_t binStart = homeStart_;
+    for (; start < binStart; binStart -= span)
+        --index;
+    first_ = fresh ? index : std::min(first_, index);
+    for (; start < end; ++index) {
+        binStart += span;
+        const std::int64_t next = std::min(end, binStart);
+        at(index).busy += static_cast<std::uint32_t>(next - start);
+        start = next;
+    }
+    last_ = fresh ? std::max(home_, index - 1) : std::max({last_, home_, index - 1});
+    return total;
 }
 
 LoadBin LoadBins::bin(std::int64_t index) const

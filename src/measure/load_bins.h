@@ -23,10 +23,11 @@ struct LoadBin {
 class LoadBins {
 public:
     /// `span` from 1 us to 4 s.
-    LoadBins(can::BitRate rate, Time span) : rate_(rate), span_(span) {}
+    LoadBins(can::BitRate rate, Time span) : rate_(rate), times_(rate), span_(span) {}
 
-    void add(const can::FrameView& frame) { add(frame, can::wireLength(frame)); }
-    void add(const can::FrameView& frame, can::WireLength bits);
+    Time add(const can::FrameView& frame) { return add(frame, can::wireLength(frame)); }
+    /// Gives the time for which the frame occupies the bus; 0 where the rate is not known.
+    Time add(const can::FrameView& frame, can::WireLength bits);
 
     [[nodiscard]] Time span() const { return span_; }
     [[nodiscard]] can::BitRate rate() const { return rate_; }
@@ -47,7 +48,10 @@ private:
     LoadBin& at(std::int64_t index);
 
     can::BitRate rate_;
+    can::BitTimes times_;
     Time span_;
+    std::int64_t home_ = 0;         // bin of the frame before, and where it starts
+    std::int64_t homeStart_ = 0;
     std::map<std::int64_t, std::unique_ptr<Page>> pages_;
     std::int64_t cachedNumber_ = 0;
     Page* cached_ = nullptr;

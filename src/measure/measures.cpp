@@ -24,19 +24,24 @@ bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)
         const std::scoped_lock lock(mutex_);
         const std::uint64_t stop = std::min(end, state_.rows + batchRows);
         Time newest{0};
-        for (trace::Row row = state_.rows; row < stop; ++row) {
-            const can::FrameView frame = snapshot.frame(row);
-            const trace::IdentifierIndex identifier = snapshot.identifier(row);
-            const can::WireLength bits = can::wireLength(frame);
-            Time occupied{0};
-            if (frame.bus < state_.loads.size() && state_.loads[frame.bus].rate().known()) {
-                occupied = can::occupancy(bits, state_.loads[frame.bus].rate());
-                state_.loads[frame.bus].add(frame, bits);
+        for (trace::Row row = state_.rows; row < stop;) {
+            const auto index = static_cast<std::size_t>(row / trace::segmentRows);
+            const trace::SegmentPin segment = snapshot.segment(index);
+            const trace::Row until = std::min<trace::Row>(stop, (trace::Row{index} + 1) * trace::segmentRows);
+            can::FrameView frame;
+            for (; row < until; ++row) {
+                const trace::IdentifierIndex identifier = segment->read(static_cast<std::uint32_t>(row % trace::segmentRows), frame);
+                const trace::TraceKey& key = snapshot.trace().key(identifier);
+                frame.bus = key.bus;
+                frame.id = key.id;
+                Time occupied{0};
+                if (frame.bus < state_.loads.size() && state_.loads[frame.bus].rate().known())
+                    occupied = state_.loads[frame.bus].add(frame);
+                if (identifier >= state_.identifiers.size())
+                    state_.identifiers.resize(identifier + 1);
+                state_.identifiers[identifier].add(row, frame, occupied);
+                state_.events.add(row, identifier, key, frame);
             }
-            if (identifier >= state_.identifiers.size())
-                state_.identifiers.resize(identifier + 1);
-            state_.identifiers[identifier].add(row, frame, occupied);
-            state_.events.add(row, identifier, snapshot.trace().key(identifier), frame);
             newest = frame.time;
         }
         state_.rows = stop;

@@ -115,6 +115,16 @@ public:
     [[nodiscard]] IdentifierIndex identifier(std::uint32_t row) const { return groupOf(row).identifier(); }
     /// Kind, direction, switches and length code of a row, without its time, identifier and payload.
     void readHead(std::uint32_t row, can::FrameHead& head) const;
+    /// All of a row but its bus and identifier, whose index it gives.
+    IdentifierIndex read(std::uint32_t row, can::FrameView& frame) const
+    {
+        const Group& group = groupOf(row);
+        unpack(group.attributes(), frame);
+        frame.time = time(row);
+        frame.length = group.length();
+        frame.data = group.payload(ordinals_[row]);
+        return group.identifier();
+    }
     [[nodiscard]] const std::uint8_t* payload(std::uint32_t row) const { return groupOf(row).payload(ordinals_[row]); }
     [[nodiscard]] std::uint16_t attributes(std::uint32_t row) const { return groupOf(row).attributes(); }
 

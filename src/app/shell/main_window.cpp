@@ -217,6 +217,11 @@ void MainWindow::buildMenu()
         if (!paths.isEmpty())
             openLogs(paths, document_->rig(), this);
     });
+    add(menu_, tr("Follow a log as it grows..."), {}, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Follow a log that another program writes"), {}, tr("Logs (*.pcapng *.pcap);;All files (*)"));
+        if (!path.isEmpty())
+            openFile(path, document_->rig(), this, true);
+    })->setObjectName(QStringLiteral("follow"));
     add(menu_, tr("Runs that were not ended..."), {}, [this] { offerRecovery(true); })->setObjectName(QStringLiteral("recover"));
     add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
         const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
@@ -319,9 +324,12 @@ void MainWindow::refreshStatus()
     QStringList facts;
     if (!document_->isLive())
         facts << document_->title();
+
     facts << tr("%1 frames").arg(countText(rows));
     if (!document_->ready())
         facts << tr("reading, %1 % (Escape on the timeline ends it)").arg(document_->percentRead());
+    else if (document_->follows())
+        facts << tr("following the file as it grows (Escape on the timeline ends it)");
     if (rig::Session* session = document_->session()) {
         const Time now = wall_.now();
         const double seconds = static_cast<double>((now - lastStatusAt_).count()) * 1e-9;

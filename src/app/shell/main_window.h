@@ -30,8 +30,9 @@ public:
     explicit MainWindow(std::unique_ptr<RunDocument> document);
     ~MainWindow() override;
 
-    /// Opens a rig or a log by its file in a new window; says what is wrong in a box when it cannot.
-    static MainWindow* openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent);
+    /// Opens a rig or a log by its file in a new window; says what is wrong in a box when it cannot. `follow` reads a log on
+    /// as it grows.
+    static MainWindow* openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent, bool follow = false);
     /// Opens several logs as one, behind a dialog that sets their offsets.
     static MainWindow* openLogs(const QStringList& paths, const rig::Rig& rigForLogs, QWidget* parent);
     /// Shows the runs that a crash left behind, where there are any; `asked` says so where there are none.

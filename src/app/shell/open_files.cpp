@@ -9,7 +9,7 @@
 
 namespace wavetrope::app {
 
-MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent)
+MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs, QWidget* parent, bool follow)
 {
     MainWindow* window = nullptr;
     if (path.endsWith(QLatin1String(".json"), Qt::CaseInsensitive)) {
@@ -31,12 +31,12 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
             return nullptr;
         }
         std::optional<formats::TextLayout> layout;
-        if (formats::isTextLog(*source)) {
+        if (!follow && formats::isTextLog(*source)) {
             layout = askForLayout(path, parent);
             if (!layout)
                 return nullptr;
         }
-        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout)));
+        window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout), follow));
     }
     window->show();
     const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};

@@ -2,6 +2,8 @@
 
 #include <QFileInfo>
 
+#include <utility>
+
 #include "app/keeping/keeping.h"
 #include "formats/log_format.h"
 
@@ -11,6 +13,8 @@ namespace {
 
 // Rows that are read before anything is shown, and at most between two measurings.
 constexpr std::uint64_t firstRows = 20'000, rowsBetween = 65'536;
+using namespace std::chrono_literals;
+constexpr auto followEvery = 240ms;
 
 std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
 {
@@ -28,21 +32,18 @@ std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std:
 class RunDocument::Reading final : public formats::TraceSink {
 public:
     explicit Reading(RunDocument& document) : TraceSink(document.ownTrace_), document_(document) {}
-    std::uint8_t onBus(const trace::TraceBus& bus) override
-    {
-        ++buses_;
-        return TraceSink::onBus(bus);
-    }
     void onFrames(std::span<const can::FrameView> frames) override
     {
         TraceSink::onFrames(frames);
         const std::uint64_t rows = document_.ownTrace_.rows();
-        if (rows < firstRows || rows < measured_ + rowsBetween)
+        if (rows < firstRows || rows < told_ + rowsBetween)
             return;
-        measured_ = rows;
-        if (buses_ != document_.busesPrepared_)
-            document_.prepare();
-        document_.measureSome();
+        told_ = rows;
+        document_.wakeMeasuring(false);
+        if (!begun_) {  // the first rows are shown before the rest takes the machine
+            begun_ = true;
+            document_.waitForFirst();
+        }
     }
     bool onProgress(std::uint64_t done, std::uint64_t total) override
     {
@@ -52,8 +53,8 @@ public:
 
 private:
     RunDocument& document_;
-    std::size_t buses_ = 0;
-    std::uint64_t measured_ = 0;
+    std::uint64_t told_ = 0;
+    bool begun_ = false;
 };
 
 Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, double factor)
@@ -81,12 +82,12 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
     return document;
 }
 
-std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout)
+std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout, bool follow)
 {
-    return logs({{path, can::Time{0}, false, std::move(layout)}}, rig);
+    return logs({{path, can::Time{0}, false, std::move(layout)}}, rig, follow);
 }
 
-std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> parts, const rig::Rig& rig)
+std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> parts, const rig::Rig& rig, bool follow)
 {
     const std::string path = parts.front().path;
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
@@ -98,6 +99,7 @@ std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> par
         document->title_ += QStringLiteral(" +%1").arg(parts.size() - 1);
     document->parts_ = std::move(parts);
     document->trace_ = &document->ownTrace_;
+    document->following_ = follow;
     document->ownMeasures_.push_back(std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<measure::ConditionSpec>{}));
     document->measures_ = document->ownMeasures_.back().get();
     document->reader_ = std::thread([self = document.get()] { self->read(); });
@@ -146,26 +148,83 @@ void RunDocument::measureSome()
     }
 }
 
+void RunDocument::wakeMeasuring(bool all)
+{
+    {
+        const std::scoped_lock lock(measuringMutex_);
+        measureAll_ = measureAll_ || all;
+    }
+    measuringWake_.notify_one();
+}
+
+void RunDocument::measureBeside()
+{
+    std::uint64_t seen = 0;
+    std::unique_lock lock(measuringMutex_);
+    for (;;) {
+        measuringWake_.wait(lock, [&] { return readingOver_ || measureAll_ || (ownTrace_.rows() >= firstRows && ownTrace_.rows() >= seen + rowsBetween); });
+        if (readingOver_)
+            return;
+        const bool all = std::exchange(measureAll_, false);
+        lock.unlock();
+        seen = ownTrace_.rows();
+        if (measuring_ == nullptr || ownTrace_.buses().size() != busesPrepared_)
+            prepare();
+        measureSome();
+        if (all)
+            ready_ = true;
+        lock.lock();
+        measuredOnce_ = true;
+        firstMeasured_.notify_one();
+    }
+}
+
+void RunDocument::waitForFirst()
+{
+    std::unique_lock lock(measuringMutex_);
+    firstMeasured_.wait(lock, [&] { return measuredOnce_; });
+}
+
+bool RunDocument::waitForMore()
+{
+    wakeMeasuring(true);
+    for (auto waited = 0ms; waited < followEvery && !closing_ && !cancelled_; waited += 20ms)
+        std::this_thread::sleep_for(20ms);
+    return !closing_ && !cancelled_;
+}
+
 void RunDocument::read()
 {
     databases_ = rig::loadDatabases(readingRig_);
+    std::thread measurer([this] { measureBeside(); });
     Reading sink(*this);
     const formats::LogPart& only = parts_.front();
-    const auto report = parts_.size() > 1 ? formats::readLogs(parts_, sink) : formats::readLogFile(path_, sink, {only.layout ? &*only.layout : nullptr, nullptr});
-    if (report)
+    formats::ReadOptions options{only.layout ? &*only.layout : nullptr, nullptr, {}};
+    if (following_)
+        options.more = [this] { return waitForMore(); };
+    const auto report = parts_.size() > 1 ? formats::readLogs(parts_, sink) : formats::readLogFile(path_, sink, options);
+    {
+        const std::scoped_lock lock(measuringMutex_);
+        readingOver_ = true;
+    }
+    measuringWake_.notify_one();
+    measurer.join();
+    if (report && !report->badLines.empty())
         badLines_ = report->badLines;
+    QString problem;
     if (sink.full())
-        problem_ = QString::fromStdString(sink.fullness(path_).text());
+        problem = QString::fromStdString(sink.fullness(path_).text());
     else if (!report)
-        problem_ = QString::fromStdString(report.error().text());
+        problem = QString::fromStdString(report.error().text());
     else if (!report->warnings.empty())
-        problem_ = QString::fromStdString(report->warnings.front().text());
+        problem = QString::fromStdString(report->warnings.front().text());
     else if (report->cancelled)
-        problem_ = QStringLiteral("Reading was cancelled; what was read is shown.");
+        problem = QStringLiteral("Reading was cancelled; what was read is shown.");
     // Late buses, and frames that were stamped before all that came before them, change what stands on the screen.
     Time begins{};
     {
         const std::scoped_lock lock(preparedMutex_);
+        problem_ = problem;
         begins = beginsPrepared_;
     }
     if (measuring_ == nullptr || busesPrepared_ != ownTrace_.buses().size() || begins != ownTrace_.snapshot().earliest())
@@ -176,6 +235,7 @@ void RunDocument::read()
     }
     cancelled_ = cancelled;
     percent_ = 100;
+    following_ = false;
     ready_ = true;
 }
 

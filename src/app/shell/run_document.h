@@ -4,6 +4,7 @@
 #include <QString>
 
 #include <atomic>
+#include <condition_variable>
 #include <mutex>
 #include <optional>
 #include <memory>
@@ -26,9 +27,10 @@ public:
     [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(const rig::Rig& rig, double factor = 1.0);
     /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
     /// A log of text is read by `layout`.
-    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout = {});
+    /// `follow` goes on where it ends as long as another program writes it.
+    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout = {}, bool follow = false);
     /// Several logs as one, in the order of time.
-    [[nodiscard]] static std::unique_ptr<RunDocument> logs(std::vector<formats::LogPart> parts, const rig::Rig& rig);
+    [[nodiscard]] static std::unique_ptr<RunDocument> logs(std::vector<formats::LogPart> parts, const rig::Rig& rig, bool follow = false);
     ~RunDocument();
     RunDocument(const RunDocument&) = delete;
     RunDocument& operator=(const RunDocument&) = delete;
@@ -49,8 +51,14 @@ public:
     bool adopt();
     [[nodiscard]] int percentRead() const { return percent_; }
     void cancelReading() { cancelled_ = true; }
+    /// Whether a log is read on as it grows.
+    [[nodiscard]] bool follows() const { return following_; }
     /// What went wrong while reading, or empty. To be asked once ready.
-    [[nodiscard]] const QString& problem() const { return problem_; }
+    [[nodiscard]] QString problem() const
+    {
+        const std::scoped_lock lock(preparedMutex_);
+        return problem_;
+    }
     /// Lines of a text log that are no frames, the first thousand. To be asked once ready.
     [[nodiscard]] const std::vector<Error>& badLines() const { return badLines_; }
 
@@ -80,6 +88,12 @@ private:
     /// Prepares for the buses that are known so far, and measures the rows that are there (reading thread).
     void prepare();
     void measureSome();
+    /// Measures beside the reading (measuring thread), whenever there is enough, or all that there is.
+    void measureBeside();
+    void wakeMeasuring(bool all);
+    void waitForFirst();
+    /// At the end of a log that is followed: waits a little, and gives whether to go on.
+    bool waitForMore();
 
     std::unique_ptr<rig::Session> session_;
     clock::SteadyClock wall_;
@@ -99,11 +113,17 @@ private:
     Time beginsPrepared_{};
     bool adopted_ = false;
     std::atomic<bool> closing_{false};
-    std::mutex preparedMutex_;
+    mutable std::mutex preparedMutex_;
     std::optional<Prepared> prepared_;
     std::vector<trace::TraceBus> buses_;
     Time begins_{0};
     std::thread reader_;
+    std::mutex measuringMutex_;
+    std::condition_variable measuringWake_, firstMeasured_;
+    bool measuredOnce_ = false;
+    bool readingOver_ = false;
+    bool measureAll_ = false;
+    std::atomic<bool> following_{false};
     std::atomic<bool> ready_{false};
     std::atomic<bool> cancelled_{false};
     std::atomic<int> percent_{0};

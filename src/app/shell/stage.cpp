@@ -56,8 +56,11 @@ void Stage::onTimer()
         return;
     }
     const bool done = document_.ready();
-    const bool fresh = adopted || (done && !wasReady_);
+    const bool nowDone = done && !wasReady_;
+    // The end of following a log is news as the end of reading is.
+    const bool fresh = adopted || nowDone || (wasFollowed_ && !document_.follows());
     wasReady_ = done;
+    wasFollowed_ = document_.follows();
     const Time newest = document_.end();
     if (!fresh && newest <= newest_ && document_.trace().rows() == snapshot_.rows()) {
         if (!done)
@@ -80,7 +83,7 @@ void Stage::onTimer()
             cursor_ = done || cursorRow_ == trace::noRow ? newest_ : snapshot_.time(cursorRow_);
             Q_EMIT axisChanged();
         }
-        if (fresh && done)
+        if (nowDone || (adopted && done))
             notes_->load();
         if (fresh)
             Q_EMIT becameReady();
@@ -174,6 +177,7 @@ void Stage::now()
 {
     if (!document_.isLive()) {
         setCursor(newest_);
+        moved_ = moved_ && !document_.follows();    // a log that grows takes the cursor with it again
         return;
     }
     following_ = true;

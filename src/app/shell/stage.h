@@ -111,6 +111,7 @@ private:
     trace::TimeIndex order_;
     bool following_ = true;
     bool wasReady_ = false;
+    bool wasFollowed_ = false;
     bool moved_ = false;            // the user has chosen what to see
     Time cursor_{0};
     Time newest_{0};
