@@ -15,7 +15,7 @@ out=$PWD/build/demo; rm -rf "$out"; mkdir -p "$out"
 cli=$bin/wavetrope-cli
 echo "No display: the example runs headless."
 echo "1. Two minutes of the ice resurfacer, recorded:"
-"$cli" run demo/rig.json --for 120s --virtual --record "$out/run.pcapng"
+"$cli" run demo/rig.json --for 120s --virtual --record "$out/run.pcapng" --overwrite
 "$cli" info "$out/run.pcapng" | head -8
 echo "2. Filtered: what the water unit sends, and where the blade cuts deeper than 4 mm:"
 "$cli" list "$out/run.pcapng" --database Implement=demo/implement.dbc --filter 'from WaterUnit and not id 0x702' --columns time,id,name,data > "$out/water.csv"
@@ -31,7 +31,7 @@ echo "4. Decoded signals of the water unit:"
 echo "   $(($(wc -l < "$out/water-signals.csv") - 1)) values"
 echo "5. The recorded lap is replayed in place of WaterUnit, at its pace and ten times faster; the simulated display reacts:"
 for speed in 1 10; do
-  "$cli" replay demo/lap.pcapng --rig demo/rig.json --only WaterUnit --map Implement=Implement --without WaterUnit --speed $speed --virtual --states --record "$out/replay-x$speed.pcapng" > "$out/states-x$speed.csv"
+  "$cli" replay demo/lap.pcapng --rig demo/rig.json --only WaterUnit --map Implement=Implement --without WaterUnit --speed $speed --virtual --states --record "$out/replay-x$speed.pcapng" --overwrite > "$out/states-x$speed.csv"
   grep 'Display,warning lit' "$out/states-x$speed.csv" | head -1
 done
 echo "6. Pictures, on a virtual display:"

@@ -196,14 +196,14 @@ private Q_SLOTS:
     {
         QFETCH(QString, filter);
         const QString path = folder_.filePath("passed.pcapng");
-        QCOMPARE(call({"run", demo + "/rig.json", "--for", "12s", "--virtual", "--record", path, "--record-filter", filter}).code, 0);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "12s", "--virtual", "--record", path, "--overwrite", "--record-filter", filter}).code, 0);
         QStringList databases;
         for (const char* bus : {"Chassis", "Implement", "Body", "Scanner"})
             databases << "--database" << QString::fromLatin1(bus) + "=" + demo + "/" + QString::fromLatin1(bus).toLower() + ".dbc";
         const QByteArray wanted = call(QStringList{"list", run_, "--filter", filter} + databases).out;
         QVERIFY(wanted.count('\n') > 5);
         QCOMPARE(call(QStringList{"list", path} + databases).out, wanted);
-        const Result wrong = call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record", path, "--record-filter", "from Nobody"});
+        const Result wrong = call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record", path, "--overwrite", "--record-filter", "from Nobody"});
         QCOMPARE(wrong.code, 2);
         QVERIFY(wrong.err.contains("Nobody"));
     }
@@ -312,6 +312,58 @@ private Q_SLOTS:
         const Result result = call({"list", path + ".part"});
         QCOMPARE(result.code, 0);
         QVERIFY(result.lines().size() > 1000);
+    }
+
+    void aLogThatExistsIsLeftAlone()
+    {
+        const QString path = folder_.filePath("there.pcapng");
+        QFile there(path);
+        QVERIFY(there.open(QIODevice::WriteOnly));
+        there.write("somebody's");
+        there.close();
+        for (const QStringList& command : {QStringList{"run", demo + "/rig.json", "--for", "1s", "--virtual"}, {"replay", run_, "--rig", demo + "/rig.json", "--virtual"}, {"capture", "--interface", "can99", "--for", "1s"}}) {
+            const Result refused = call(command + QStringList{"--record", path});
+            QCOMPARE(refused.code, 2);
+            QVERIFY2(refused.err.contains("--overwrite"), refused.err.constData());
+            QVERIFY(there.open(QIODevice::ReadOnly));
+            QCOMPARE(there.readAll(), QByteArray("somebody's"));
+            there.close();
+        }
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record", path, "--overwrite"}).code, 0);
+        QVERIFY(call({"list", path}).lines().size() > 100);
+    }
+
+    void aKilledRunIsListedSavedAndDiscarded()
+    {
+        const QString folder = folder_.filePath("kept");
+        const QStringList runs{"runs", "--spool", folder};
+        QCOMPARE(call(runs).lines().size(), 1);   // heads alone
+        QProcess process;
+        process.start(QStringLiteral(WAVETROPE_CLI), {"run", demo + "/rig.json", "--for", "60s", "--spool", folder, "--memory", "64MB"});
+        QVERIFY(process.waitForStarted());
+        QTest::qWait(1500);
+        QCOMPARE(call(runs).lines().size(), 1);   // it goes on
+        ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
+        process.waitForFinished();
+        const auto left = call(runs).lines();
+        QCOMPARE(left.size(), 2);
+        const QString run = QString::fromUtf8(left[1]).section(',', 0, 0);
+        const std::uint64_t frames = QString::fromUtf8(left[1]).section(',', 3, 3).toULongLong();
+        QVERIFY(left[1].contains("Ice resurfacer") && frames > 1000);
+        const QString saved = folder_.filePath("kept.pcapng");
+        const Result save = call({"runs", "--save", run, "--to", saved});
+        QCOMPARE(save.code, 0);
+        QVERIFY2(save.err.contains(QByteArray::number(static_cast<qulonglong>(frames)) + " frames saved"), save.err.constData());
+        QCOMPARE(call({"list", saved}).out, call({"list", run}).out);
+        QCOMPARE(call({"runs", "--save", run, "--to", saved}).code, 2);    // it is there
+        QCOMPARE(call({"runs", "--save", folder_.filePath("none.wtrun"), "--to", folder_.filePath("n.pcapng")}).code, 2);
+        QCOMPARE(call({"runs", "--discard", run}).code, 0);
+        QCOMPARE(call({"runs", "--discard", run}).code, 2);
+        QCOMPARE(call(runs).lines().size(), 1);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--memory", "3"}).code, 2);
+        // Ended in order, a run leaves nothing.
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "30s", "--virtual", "--spool", folder}).code, 0);
+        QVERIFY(QDir(folder).entryList(QDir::Files).isEmpty());
     }
 
     void interruptingARunFinishesItsRecording()

@@ -401,22 +401,6 @@ private Q_SLOTS:
         QVERIFY(!record::Recorder::start("/nonexistent/run.pcapng", trace, 0));
     }
 
-    void savingCanBeCancelledAndLeavesNothing()
-    {
-        QTemporaryDir folder;
-        const QString path = folder.filePath("run.pcapng");
-        trace::Trace trace;
-        trace.addBus({"Main", {500'000, 0}});
-        can::Frame frame;
-        for (int i = 0; i < 10; ++i)
-            trace.append(frame.view());
-        const auto never = [](void*, std::uint64_t, std::uint64_t) { return false; };
-        QVERIFY(!record::saveTrace(path.toStdString(), trace.snapshot(), never));
-        QVERIFY(!QFile::exists(path) && !QFile::exists(path + ".part"));
-        QCOMPARE(record::saveTrace(path.toStdString(), trace.snapshot()).value(), 10U);
-        QVERIFY(QFile::exists(path) && !QFile::exists(path + ".part"));
-    }
-
     void aFullDiskIsSaidInWords()
     {
         if (!QFile::exists("/dev/full"))

@@ -27,7 +27,8 @@ int interfaces()
 
 struct Options {
     std::vector<std::string> interfaces;
-    std::string span, record;
+    std::string span;
+    Recording record;
 };
 
 class Ingest final : public bus::Listener {
@@ -39,6 +40,24 @@ private:
     trace::Trace& trace_;
 };
 
+// A capture is read by its recorder alone: what that has written need not stay in memory.
+class Written final : public trace::SegmentStore {
+public:
+    std::unique_ptr<trace::Segment> load(std::size_t) override { return nullptr; }
+    void letGo(const trace::Trace& trace)
+    {
+        const auto complete = static_cast<std::size_t>(trace.rows() / trace::segmentRows);
+        if (next_ == complete)
+            return;
+        for (; next_ < complete; ++next_)
+            trace.residence()->kept(next_);
+        trace.residence()->relieve();
+    }
+
+private:
+    std::size_t next_ = 0;
+};
+
 int capture(const Options& options)
 {
     std::optional<can::Time> span;
@@ -47,8 +66,12 @@ int capture(const Options& options)
         if (!span || span->count() <= 0)
             return report("--for '" + options.span + "': expected a time such as 10s");
     }
+    if (const auto may = mayRecord(options.record); !may)
+        return report(may.error());
     const auto known = bus::kernelInterfaces();
+    Written written;
     trace::Trace trace;
+    trace.boundTo(0, written);
     Ingest ingest(trace);
     std::vector<std::unique_ptr<bus::KernelBus>> buses;
     for (const std::string& name : options.interfaces) {
@@ -64,7 +87,7 @@ int capture(const Options& options)
         (*opened)->listen(&ingest);
         buses.push_back(std::move(*opened));
     }
-    auto recorder = record::Recorder::start(options.record, trace, 0);
+    auto recorder = record::Recorder::start(options.record.path, trace, 0);
     if (!recorder)
         return report(recorder.error());
     std::fprintf(stderr, "capturing%s\n", isatty(STDERR_FILENO) != 0 ? "; Ctrl+C ends it" : "");
@@ -75,8 +98,9 @@ int capture(const Options& options)
         wall.waitFor(std::chrono::milliseconds(5));
         for (auto& bus : buses)
             bus->drain();
-        if (const auto written = (*recorder)->advance(); !written)
-            return report(written.error());
+        if (const auto advanced = (*recorder)->advance(); !advanced)
+            return report(advanced.error());
+        written.letGo(trace);
         if (span)
             progress.show(static_cast<std::uint64_t>((wall.now() - start).count()), static_cast<std::uint64_t>(span->count()));
     }
@@ -103,7 +127,7 @@ void addBusCommands(CLI::App& program, int& result)
     CLI::App* command = program.add_subcommand("capture", "Captures from interfaces of the kernel to a log");
     command->add_option("--interface", options->interfaces, "Name, such as can0; may be given several times")->required();
     command->add_option("--for", options->span, "How long; without, until Ctrl+C");
-    command->add_option("--record", options->record, "The log")->required();
+    addRecording(*command, options->record, "The log")->required();
     command->callback([options, &result] { result = capture(*options); });
 }
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
+#include <filesystem>
 #include <fstream>
 #include <iterator>
 
@@ -212,6 +213,21 @@ void addMatchOption(CLI::App& command, database::Match& match)
 {
     static const std::map<std::string, database::Match> words = {{"full", database::Match::full}, {"group", database::Match::group}};
     command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case));
+}
+
+CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what)
+{
+    auto* record = command.add_option("--record", recording.path, what);
+    command.add_flag("--overwrite", recording.overwrite, "Replace a log of that name");
+    return record;
+}
+
+Expected<void> mayRecord(const Recording& recording)
+{
+    std::error_code error;
+    if (recording.path.empty() || recording.overwrite || !std::filesystem::exists(recording.path, error))
+        return {};
+    return fail("a file of this name exists", recording.path, "Choose another name, or say --overwrite");
 }
 
 }  // namespace wavetrope::cli

@@ -26,6 +26,16 @@ int report(const Error& error);
 int report(const std::string& what);
 void warn(const std::string& what);
 
+/// Where a command records to.
+struct Recording {
+    std::string path;
+    bool overwrite = false;
+};
+/// Adds --record and --overwrite; gives the former.
+CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what);
+/// An error where a file of that name is there and shall stay.
+[[nodiscard]] Expected<void> mayRecord(const Recording& recording);
+
 /// Progress on stderr, where that is a terminal and the work takes longer than half a second.
 class ProgressLine {
 public:

@@ -12,7 +12,8 @@ namespace wavetrope::cli {
 namespace {
 
 struct Options {
-    std::string rig, log, span, record, recordFilter, speed = "1", filter;
+    std::string rig, log, span, recordFilter, speed = "1", filter;
+    Recording record;
     std::vector<std::string> without, only, except, maps;
     std::optional<std::uint64_t> seed;
     std::string spool;
@@ -26,6 +27,8 @@ constexpr can::Time settle = std::chrono::seconds(1);
 
 Expected<std::unique_ptr<rig::Session>> open(const Options& options)
 {
+    if (const auto may = mayRecord(options.record); !may)
+        return tl::unexpected(may.error());
     const auto rig = rig::loadRig(options.rig);
     if (!rig)
         return tl::unexpected(rig.error());
@@ -85,7 +88,7 @@ void printStates(rig::Session& session)
 int finish(rig::Session& session, const Options& options)
 {
     int result = 0;
-    if (!options.record.empty()) {
+    if (!options.record.path.empty()) {
         if (const auto written = session.finishRecording(); !written)
             result = report(written.error());
     }
@@ -112,8 +115,8 @@ int run(const Options& options)
     auto session = open(options);
     if (!session)
         return report(session.error());
-    if (!options.record.empty())
-        if (const auto recording = (*session)->record(options.record, options.recordFilter); !recording)
+    if (!options.record.path.empty())
+        if (const auto recording = (*session)->record(options.record.path, options.recordFilter); !recording)
             return report(recording.error());
     clock::SteadyClock wall;
     ProgressLine progress("running");
@@ -199,8 +202,8 @@ int replay(const Options& options)
         }
         return report("nothing was sent. Take the nodes out of the simulation:" + names);
     }
-    if (!options.record.empty())
-        if (const auto recording = (*session)->record(options.record, options.recordFilter); !recording)
+    if (!options.record.path.empty())
+        if (const auto recording = (*session)->record(options.record.path, options.recordFilter); !recording)
             return report(recording.error());
     playback.setPace({speed});
     playback.setLoop(options.loop);
@@ -250,7 +253,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--seed", options->seed, "Instead of the rig's");
     addKeeping(*command, *options);
     command->add_option("--without", options->without, "Leave a node out of the simulation");
-    command->add_option("--record", options->record, "Record to a log");
+    addRecording(*command, options->record, "Record to a log");
     command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, &result] { result = run(*options); });
@@ -269,7 +272,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's");
     addKeeping(*command, *options);
-    command->add_option("--record", options->record, "Record the run to a log");
+    addRecording(*command, options->record, "Record the run to a log");
     command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, &result] { result = replay(*options); });

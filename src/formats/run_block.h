@@ -12,7 +12,7 @@
 
 namespace wavetrope::formats {
 
-/// The head of a block, as docs/run-log.md lays it out.
+/// The head of a block, as docs/kept-runs.md lays it out.
 struct RunBlockHead {
     static constexpr std::size_t size = 40;
     static constexpr std::uint32_t mostBytes = 16U << 20;

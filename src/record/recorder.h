@@ -36,7 +36,4 @@ private:
     std::unique_ptr<filter::FilterScan> scan_;      // none where everything passes
 };
 
-/// Saves what a snapshot holds. `keepGoing(done, total)` is called now and then; false cancels and removes the part.
-[[nodiscard]] Expected<std::uint64_t> saveTrace(const std::string& path, const trace::Snapshot& snapshot, bool (*keepGoing)(void*, std::uint64_t, std::uint64_t) = nullptr, void* context = nullptr);
-
 }  // namespace wavetrope::record

@@ -519,7 +519,8 @@ void RosterRows::open(std::uint64_t index, bool shallOpen)
     const trace::IdentifierIndex first = entry.members.front();
     if (!shallOpen) {
         open_.erase(first);
-        extremes_.erase(first);
+        for (const trace::IdentifierIndex member : entry.members)
+            extremes_.erase(member);
         return;
     }
     open_.insert(first);
@@ -532,14 +533,20 @@ void RosterRows::follow()
     if (following_)
         return;
     bool more = false;
-    for (const trace::IdentifierIndex identifier : open_) {
-        const auto* message = messageOf(identifier);
+    for (const Entry& entry : entries_) {
+        if (entry.members.empty() || open_.count(entry.members.front()) == 0)
+            continue;
+        const auto* message = messageOf(entry.members.front());
         if (message == nullptr)
             continue;
-        Extremes& extremes = extremes_[identifier];
-        if (extremes.known == nullptr)
-            extremes.known = std::make_unique<measure::SignalExtremes>(identifier, *message);
-        more = !extremes.known->advance(view_.stage().snapshot(), framesAtOnce) || more;
+        for (const trace::IdentifierIndex member : entry.members) {
+            if (messageOf(member) != message)
+                continue;
+            Extremes& extremes = extremes_[member];
+            if (extremes.known == nullptr)
+                extremes.known = std::make_unique<measure::SignalExtremes>(member, *message);
+            more = !extremes.known->advance(view_.stage().snapshot(), framesAtOnce) || more;
+        }
     }
     viewport()->update();
     if (!more)
@@ -558,25 +565,39 @@ std::vector<RosterRows::Line> RosterRows::linesOf(const Entry& entry) const
     const auto* message = messageOf(first);
     if (message == nullptr)
         return lines;
+    // Of all identifiers of the row: the newest frame, and the extremes once those of each are known.
     const trace::Snapshot& snapshot = view_.stage().snapshot();
-    const trace::Row row = snapshot.previousOf(first, limit());
+    trace::Row row = trace::noRow;
+    std::vector<measure::RangeSummary> soFar(message->message->signals.size());
+    bool known = true;
+    for (const trace::IdentifierIndex member : entry.members) {
+        if (messageOf(member) != message)
+            continue;
+        const trace::Row newest = snapshot.previousOf(member, limit());
+        if (newest != trace::noRow && (row == trace::noRow || newest > row))
+            row = newest;
+        const auto found = extremes_.find(member);
+        known = known && found != extremes_.end() && found->second.known != nullptr && found->second.known->reaches(limit());
+        if (!known)
+            continue;
+        if (found->second.at != limit()) {
+            found->second.answer = found->second.known->before(snapshot, limit());
+            found->second.at = limit();
+        }
+        for (std::size_t i = 0; i < soFar.size(); ++i)
+            soFar[i].add(found->second.answer[i]);
+    }
     std::vector<database::Decoded> decoded;
     if (row != trace::noRow)
         message->plan.decode(snapshot.frame(row), decoded);
-    const auto found = extremes_.find(first);
-    const bool known = found != extremes_.end() && found->second.known != nullptr && found->second.known->reaches(limit());
-    if (known && found->second.at != limit()) {
-        found->second.answer = found->second.known->before(snapshot, limit());
-        found->second.at = limit();
-    }
     for (std::uint32_t i = 0; i < message->message->signals.size(); ++i) {
         Line line;
         line.signal = &message->message->signals[i];
         for (const database::Decoded& value : decoded)
             if (value.signal == i)
                 line.newest = value;
-        if (known && found->second.answer[i].count > 0)
-            line.soFar = found->second.answer[i];
+        if (known && soFar[i].count > 0)
+            line.soFar = soFar[i];
         lines.push_back(line);
     }
     return lines;

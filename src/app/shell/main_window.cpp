@@ -30,6 +30,7 @@
 #include "app/playback/playback_view.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
+#include "convert/conversion.h"
 
 namespace wavetrope::app {
 
@@ -475,16 +476,15 @@ void MainWindow::saveRunTo(const QString& path)
     cancelSaving_ = false;
     const trace::Snapshot snapshot = stage_->snapshot();
     const QPointer<MainWindow> self(this);
-    saver_ = std::thread([this, self, snapshot, path] {
-        const auto saved = record::saveTrace(
-            path.toStdString(), snapshot,
-            [](void* context, std::uint64_t done, std::uint64_t total) {
-                auto* window = static_cast<MainWindow*>(context);
-                QMetaObject::invokeMethod(
-                    window, [window, done, total] { window->statusRight_->setText(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
-                return !window->cancelSaving_;
-            },
-            this);
+    saver_ = std::thread([this, self, snapshot, path, catalog = document_->catalog()] {
+        convert::Conversion conversion;
+        conversion.path = path.toStdString();
+        conversion.overwrite = true;    // the file dialog has asked
+        const auto saved = convert::convert(snapshot, catalog, conversion, [this](std::uint64_t done, std::uint64_t total) {
+            QMetaObject::invokeMethod(
+                this, [this, done, total] { statusRight_->setText(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
+            return !cancelSaving_;
+        });
         const QString problem = saved ? QString() : QString::fromStdString(saved.error().text());
         QMetaObject::invokeMethod(
             this,
