@@ -133,6 +133,7 @@ private Q_SLOTS:
         auto* lanes = view<LanesView>("Analyse");
         lanes->arrange({});
         QCOMPARE(lanes->lanes().size(), 0U);
+        QApplication::setActiveWindow(window_);
         QTest::keyClick(window_, Qt::Key_L, Qt::ControlModifier);
         QTRY_VERIFY(window_->rigTree()->findBox()->hasFocus());
         QTest::keyClicks(window_->rigTree()->findBox(), QStringLiteral("bladede"));
@@ -226,7 +227,7 @@ private Q_SLOTS:
             QVERIFY(file.has_value());
             const trace::Snapshot all = lap.snapshot();
             const can::Time lasts = all.latest() - all.earliest() + std::chrono::milliseconds(1);
-            for (int round = 0; round < 12; ++round)
+            for (int round = 0; round < 40; ++round)
                 for (trace::Row row = 0; row < all.rows(); ++row) {
                     can::FrameView frame = all.frame(row);
                     frame.time += lasts * round;
