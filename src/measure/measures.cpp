@@ -1,6 +1,7 @@
 #include "measure/measures.h"
 
 #include <algorithm>
+#include <thread>
 
 namespace wavetrope::measure {
 
@@ -21,6 +22,9 @@ bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)
 {
     const std::uint64_t end = snapshot.rows() - state_.rows > most ? state_.rows + most : snapshot.rows();
     while (state_.rows < end) {
+        // A mutex favours the thread that had it last, and that would be this one.
+        while (waiting_.load(std::memory_order_relaxed) > 0)
+            std::this_thread::yield();
         const std::scoped_lock lock(mutex_);
         const std::uint64_t stop = std::min(end, state_.rows + batchRows);
         Time newest{0};

@@ -1,6 +1,7 @@
 // Everything measured of one trace, kept up by one thread and read by others.
 #pragma once
 
+#include <atomic>
 #include <memory>
 #include <mutex>
 #include <vector>
@@ -31,7 +32,9 @@ public:
     template <class Look>
     auto read(Look look) const
     {
+        waiting_.fetch_add(1, std::memory_order_relaxed);
         const std::scoped_lock lock(mutex_);
+        waiting_.fetch_sub(1, std::memory_order_relaxed);
         return look(static_cast<const MeasureState&>(state_));
     }
 
@@ -39,6 +42,7 @@ public:
 
 private:
     mutable std::mutex mutex_;
+    mutable std::atomic<int> waiting_{0};       // readers whose turn comes before the next batch
     MeasureState state_;
 };
 
