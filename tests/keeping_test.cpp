@@ -100,7 +100,7 @@ private Q_SLOTS:
         StreamView* stream = streamOf(*window);
         stream->filterLine()->setText({});
         const trace::Trace& trace = window->document().trace();
-        QTRY_VERIFY_WITH_TIMEOUT(trace.rows() > 2'200'000, 180'000);
+        QTRY_VERIFY_WITH_TIMEOUT(trace.rows() > 5'000'000, 200'000);
         const auto keeping = window->document().session()->keeping();
         QVERIFY(keeping.has_value());
         QCOMPARE(keeping->letGo, 0U);

@@ -1,4 +1,5 @@
 // What is computed from a trace: load, levels of detail, periods, events.
+#include <QTemporaryDir>
 #include <QTest>
 
 #include <map>
@@ -43,6 +44,47 @@ std::shared_ptr<const database::Catalog> smallCatalog()
 class MeasureTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void binsInAFileAreThoseInMemory()
+    {
+        QTemporaryDir folder;
+        const auto file = std::make_shared<FileMemory>(folder.path().toStdString());
+        LoadBins inFile(rate, std::chrono::milliseconds(1), file), other(rate, std::chrono::milliseconds(1), file), inMemory(rate, std::chrono::milliseconds(1));
+        LoadBins nowhere(rate, std::chrono::milliseconds(1), std::make_shared<FileMemory>("/no/such/folder"));
+        std::mt19937_64 random(6);
+        Time time = start;
+        // Hours, with pauses and stamps that run backwards: more than stays mapped in.
+        for (int i = 0; i < 60'000; ++i) {
+            time += std::chrono::microseconds(static_cast<std::int64_t>(random() % 200'000) - 10'000);
+            const can::Frame frame = frameAt(time);
+            const Time occupied = inMemory.add(frame.view());
+            QCOMPARE(inFile.add(frame.view()), occupied);
+            nowhere.add(frame.view());
+            if (i % 3 == 0)
+                other.add(frame.view());
+        }
+        QVERIFY2(file->inFile() > 8 * FileMemory::chunkBytes, std::to_string(file->inFile()).c_str());
+        QVERIFY(QDir(folder.path()).isEmpty());     // the file has no name
+        QCOMPARE(inFile.first(), inMemory.first());
+        QCOMPARE(inFile.last(), inMemory.last());
+        for (std::int64_t index = inMemory.first(); index <= inMemory.last(); ++index)
+            if (inFile.bin(index).busy != inMemory.bin(index).busy || inFile.bin(index).frames != inMemory.bin(index).frames || nowhere.bin(index).busy != inMemory.bin(index).busy)
+                QFAIL(std::to_string(index).c_str());
+        QCOMPARE(inFile.busy(inMemory.first(), inMemory.last()), inMemory.busy(inMemory.first(), inMemory.last()));
+        QVERIFY(other.busy(other.first(), other.last()) < inMemory.busy(inMemory.first(), inMemory.last()));
+    }
+
+    void durationsLookedUpAreThoseThatAreComputed()
+    {
+        for (const can::BitRate of : {can::BitRate{500'000, 0}, {500'000, 2'000'000}, {83'333, 0}, {1'000, 0}, {1, 0}, {1'000'000, 8'000'000}}) {
+            const can::BitTimes times(of);
+            for (std::uint16_t bits = 0; bits < 1200; bits = static_cast<std::uint16_t>(bits + 7))
+                for (const std::uint16_t data : {0, 1, 333, 1023, 1024, 5000}) {
+                    QCOMPARE(times.duration({bits, data, 0}), can::duration({bits, data, 0}, of));
+                    QCOMPARE(times.occupancy({bits, data, 0}), can::occupancy({bits, data, 0}, of));
+                }
+        }
+    }
+
     void aFrameIsSpreadOverTheBinsThatItTouches()
     {
         LoadBins bins(rate, std::chrono::microseconds(100));

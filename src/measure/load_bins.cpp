@@ -1,6 +1,7 @@
 #include "measure/load_bins.h"
 
 #include <algorithm>
+#include <new>
 
 namespace wavetrope::measure {
 
@@ -23,10 +24,10 @@ LoadBin& LoadBins::at(std::int64_t index)
 {
     const std::int64_t number = floorDivide(index, pageSize);
     if (cached_ == nullptr || cachedNumber_ != number) {
-        auto& page = pages_[number];
-        if (!page)
-            page = std::make_unique<Page>();
-        cached_ = page.get();
+        Page*& page = pages_[number];
+        if (page == nullptr)
+            page = new (memory_->allocate(sizeof(Page))) Page{};
+        cached_ = page;
         cachedNumber_ = number;
     }
     return (*cached_)[static_cast<std::size_t>(index - number * pageSize)];

@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "can/bit_rate.h"
+#include "measure/file_memory.h"
 
 namespace wavetrope::measure {
 
@@ -23,7 +24,13 @@ struct LoadBin {
 class LoadBins {
 public:
     /// `span` from 1 us to 4 s.
-    LoadBins(can::BitRate rate, Time span) : rate_(rate), times_(rate), span_(span) {}
+    /// Bins go to `memory`, which may be shared by bins that one thread fills.
+    LoadBins(can::BitRate rate, Time span, std::shared_ptr<FileMemory> memory = std::make_shared<FileMemory>()) : rate_(rate), times_(rate), span_(span), memory_(std::move(memory)) {}
+
+    LoadBins(LoadBins&&) noexcept = default;
+    LoadBins& operator=(LoadBins&&) noexcept = default;
+    LoadBins(const LoadBins&) = delete;
+    LoadBins& operator=(const LoadBins&) = delete;
 
     Time add(const can::FrameView& frame) { return add(frame, can::wireLength(frame)); }
     /// Gives the time for which the frame occupies the bus; 0 where the rate is not known.
@@ -52,7 +59,8 @@ private:
     Time span_;
     std::int64_t home_ = 0;         // bin of the frame before, and where it starts
     std::int64_t homeStart_ = 0;
-    std::map<std::int64_t, std::unique_ptr<Page>> pages_;
+    std::shared_ptr<FileMemory> memory_;
+    std::map<std::int64_t, Page*> pages_;
     std::int64_t cachedNumber_ = 0;
     Page* cached_ = nullptr;
     std::int64_t first_ = 0;

@@ -11,11 +11,12 @@ constexpr std::uint64_t batchRows = 4096;
 
 }  // namespace
 
-Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<ConditionSpec> conditions)
+Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<ConditionSpec> conditions, const std::string& folder)
     : state_{0, {}, {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}
 {
+    const auto memory = std::make_shared<FileMemory>(folder);
     for (const can::BitRate& rate : rates)
-        state_.loads.emplace_back(rate, binSpan);
+        state_.loads.emplace_back(rate, binSpan, memory);
 }
 
 bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)

@@ -115,7 +115,8 @@ Expected<void> Session::build()
         }
         conditions.push_back({event.name, std::move(*filter), event.hold});
     }
-    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(conditions));
+    const bool onDisk = spool_ && !spool_->report().path.empty();
+    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(conditions), onDisk ? options_.spool->folder : std::string());
 
     // Nodes hear a frame before the trace shows it, so that their reports are never behind the views.
     const drive::NodeWorld world{scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, rig_.story};

@@ -63,8 +63,8 @@ Spool::Spool(const Options& options, trace::Trace& trace, formats::RunAbout abou
 {
     trace_.boundTo(options_.memory, *this);
     report_.memory = options_.memory;
-    if (diskTakes())
-        openFile();
+    if (diskTakes() && openFile())
+        report_.path = path_;
     thread_ = std::thread([this] { work(); });
 }
 
