@@ -230,7 +230,9 @@ bool Spool::openFile()
         path_.clear();
         return false;
     }
-    (void)::flock(file_, LOCK_EX | LOCK_NB);  // told apart by it from runs that a crash left behind
+    // Told apart by it from runs that a crash left behind. Who looks for those holds it for a moment.
+    for (int n = 0; n < namesTried && ::flock(file_, LOCK_EX | LOCK_NB) != 0; ++n)
+        std::this_thread::sleep_for(1ms);
     const auto head = formats::runHead(about_);
     if (!append(file_, 0, head) || !syncFolder(options_.folder)) {
         ::close(file_);
