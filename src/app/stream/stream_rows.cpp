@@ -57,7 +57,7 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn);
     setColumns(Columns({
         {"clock", tr("date and time"), tr("Date and time, UTC"), 176, false},
-        {"time", tr("time"), tr("Seconds since the start"), 76},
+        {"time", tr("time"), tr("Seconds since the start"), 88},
         {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 66, true, true},
         {"since shown", tr("since shown"), tr("Milliseconds since the frame shown above"), 72, false, true},
         {"to cursor", tr("to cursor"), tr("Seconds from the cursor"), 84, false, true},
