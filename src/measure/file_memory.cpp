@@ -4,6 +4,8 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include <cstdlib>
+
 namespace wavetrope::measure {
 
 namespace {
@@ -14,8 +16,16 @@ constexpr std::size_t near = 4;     // chunks behind the newest that stay mapped
 
 FileMemory::FileMemory(const std::string& folder)
 {
-    if (!folder.empty())
-        file_ = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+    if (folder.empty())
+        return;
+    file_ = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+    if (file_ >= 0)
+        return;
+    // Not every file system makes files without a name; one that loses it at once is the same.
+    std::string name = folder + "/load-XXXXXX";
+    file_ = ::mkostemp(name.data(), O_CLOEXEC);
+    if (file_ >= 0)
+        ::unlink(name.c_str());
 }
 
 FileMemory::~FileMemory()
