@@ -11,7 +11,7 @@
 #include "bus/simulated_bus.h"
 #include "database/codec.h"
 #include "filter/filter_scan.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 #include "measure/measures.h"
 
 using namespace wavetrope;

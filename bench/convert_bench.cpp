@@ -16,6 +16,7 @@
 #include "convert/value_rows.h"
 #include "database/codec.h"
 #include "formats/log_file.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::bench;

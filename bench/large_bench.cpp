@@ -7,6 +7,7 @@
 
 #include <cstdlib>
 #include <cstring>
+#include <filesystem>
 #include <random>
 #include <string>
 #include <vector>
@@ -15,6 +16,8 @@
 #include "bench/traffic.h"
 #include "database/dbc_reader.h"
 #include "filter/filter_scan.h"
+#include "formats/log_file.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::bench;
@@ -90,12 +93,18 @@ void besideSqlite(const trace::Trace& trace, std::uint64_t rows, const std::stri
     ::unlink(path.c_str());
 }
 
-void measure(std::uint64_t frames, const std::string& folder)
+// Makes the frames of a log, and appends them to a trace as a run does.
+void makeLog(std::uint64_t frames, const std::string& path)
 {
-    std::printf("%llu M frames\n", static_cast<unsigned long long>(frames / 1'000'000));
     trace::Trace trace;
+    std::vector<trace::TraceBus> names;
     for (unsigned bus = 0; bus < buses; ++bus)
-        trace.addBus({"Bus" + std::to_string(bus), {500'000, 0}});
+        names.push_back({"Bus" + std::to_string(bus), {500'000, 0}});
+    for (const trace::TraceBus& name : names)
+        trace.addBus(name);
+    auto file = formats::LogFile::create(path, names);
+    if (!file)
+        std::abort();
     Generator generator;
     double appending = 0;
     std::vector<can::Frame> block(1 << 16);
@@ -107,9 +116,60 @@ void measure(std::uint64_t frames, const std::string& folder)
             for (std::size_t i = 0; i < count; ++i)
                 trace.append(block[i].view());
         });
+        for (std::size_t i = 0; i < count; ++i)
+            (*file)->write(block[i].view());
     }
-    line("appending, indexes included, one core", static_cast<double>(frames) / appending / 1e6, "M frames/s");
+    if (!(*file)->finish())
+        std::abort();
+    line("appending one by one, indexes included, one core", static_cast<double>(frames) / appending / 1e6, "M frames/s");
+    line("memory of that", static_cast<double>(trace.memory()) / static_cast<double>(frames), "bytes/frame", "want 24");
+}
+
+// Reads a log that lies in the page cache.
+void read(const std::string& path, std::uint64_t frames, trace::Trace& trace)
+{
+    const auto bytes = static_cast<double>(std::filesystem::file_size(path));
+    const auto into = [&](trace::Trace& to, unsigned threads) {
+        return bench::secondsOf([&] {
+            formats::TraceSink sink(to);
+            formats::ReadOptions options;
+            options.threads = threads;
+            const auto report = formats::readLogFile(path, sink, options);
+            if (!report || to.rows() != frames)
+                std::abort();
+        });
+    };
+    double alone = 0;
+    {
+        trace::Trace one;
+        alone = into(one, 1);
+    }
+    double all = 1e9;
+    for (int i = 0; i < 2; ++i) {
+        trace::Trace again;
+        all = std::min(all, into(again, 0));
+    }
+    all = std::min(all, into(trace, 0));
+    std::vector<std::uint8_t> from(std::size_t{256} << 20, 1);
+    std::vector<std::uint8_t> to(from.size());
+    const double copying = bench::best(5, [&] {
+        std::memcpy(to.data(), from.data(), from.size());
+        benchmark::ClobberMemory();
+    });
+    const double plain = static_cast<double>(from.size()) / copying / 1e9;
+    line("pcapng read, all rows indexed, all cores", bytes / all / 1e9, "GB/s", words("%.1f M frames/s; ", static_cast<double>(frames) / all / 1e6) + words("memcpy: %.2f GB/s, a quarter of it %.2f", plain, plain / 4));
+    line("the same, one core", bytes / alone / 1e9, "GB/s", words("%.1f M frames/s", static_cast<double>(frames) / alone / 1e6));
     line("memory", static_cast<double>(trace.memory()) / static_cast<double>(frames), "bytes/frame", "want 24");
+}
+
+void measure(std::uint64_t frames, const std::string& folder)
+{
+    std::printf("%llu M frames\n", static_cast<unsigned long long>(frames / 1'000'000));
+    const std::string path = folder + "/bench.pcapng";
+    makeLog(frames, path);
+    trace::Trace trace;
+    read(path, frames, trace);
+    ::unlink(path.c_str());
     std::uint64_t passed = 0;
     double seconds = filterSeconds(trace, "bus Bus3 and id 0x105", 0, passed);
     line("filter: one identifier", seconds * 1e3, "ms", words("%.0f rows; want 10 ms at 100 M", static_cast<double>(passed)));

@@ -1,5 +1,5 @@
 // Any compressed bytes give a log, a warning or an error.
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size)
 {

@@ -1,5 +1,5 @@
 // Any bytes behind the mark of a kept run give a log, a warning or an error.
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 #include "formats/run_block.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size)

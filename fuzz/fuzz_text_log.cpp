@@ -1,7 +1,7 @@
 // Any lines are recognised as some log or refused in words, and read without more frames than lines.
 #include <cstdlib>
 
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 #include "formats/text_layout.h"
 #include "formats/text_recognition.h"
 

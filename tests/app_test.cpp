@@ -25,7 +25,7 @@
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "formats/byte_source.h"
+#include "formats/trace_sink.h"
 #include "formats/log_file.h"
 #include "vector_file.h"
 

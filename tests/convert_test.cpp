@@ -10,7 +10,7 @@
 #include "convert/conversion.h"
 #include "database/dbc_reader.h"
 #include "formats/byte_source.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::convert;

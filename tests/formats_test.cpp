@@ -6,7 +6,7 @@
 
 #include "can/time_text.h"
 #include "formats/log_file.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 #include "formats/tick_scale.h"
 #include "vector_file.h"
 

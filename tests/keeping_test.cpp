@@ -17,6 +17,7 @@
 #include "app/shell/main_window.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;

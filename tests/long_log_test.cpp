@@ -26,6 +26,7 @@
 #include "app/theme/theme.h"
 #include "filter/filter_stream.h"
 #include "formats/log_file.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;

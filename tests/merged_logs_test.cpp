@@ -6,6 +6,7 @@
 #include <random>
 
 #include "formats/log_file.h"
+#include "formats/trace_sink.h"
 #include "formats/merged_logs.h"
 #include "measure/log_alignment.h"
 

@@ -16,6 +16,7 @@
 
 #include "filter/filter_scan.h"
 #include "formats/run_block.h"
+#include "formats/trace_sink.h"
 #include "rig/session.h"
 #include "spool/spool.h"
 #include "spool/unfinished.h"

@@ -8,6 +8,7 @@
 #include <random>
 
 #include "formats/text_line.h"
+#include "formats/trace_sink.h"
 #include "formats/text_log.h"
 #include "formats/text_recognition.h"
 

@@ -12,6 +12,7 @@
 #include "can/time_text.h"
 #include "database/export.h"
 #include "formats/merged_logs.h"
+#include "formats/trace_sink.h"
 #include "formats/text_layout.h"
 #include "rig/rig.h"
 
@@ -90,7 +91,8 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std:
     }
     const formats::KeptLayouts kept(formats::KeptLayouts::usualFolder());
     formats::TextLayout given;
-    formats::ReadOptions options{nullptr, &kept.all()};
+    formats::ReadOptions options;
+    options.kept = &kept.all();
     if (!layout.empty()) {
         const auto found = std::find_if(kept.all().begin(), kept.all().end(), [&](const formats::TextLayout& one) { return one.name == layout; });
         if (found != kept.all().end()) {

@@ -7,14 +7,48 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <mutex>
+#include <utility>
+
+#include "can/read_at.h"
 
 namespace wavetrope::formats {
 
 namespace {
 
-constexpr std::size_t readAhead = 4U << 20;
+constexpr std::size_t readAhead = 2U << 20;
 
 }  // namespace
+
+// Buffers that are used again once nobody holds what they were filled with.
+class ByteSource::Buffers : public std::enable_shared_from_this<Buffers> {
+public:
+    using Buffer = std::vector<std::uint8_t>;
+
+    [[nodiscard]] std::shared_ptr<Buffer> take(std::size_t size)
+    {
+        std::unique_ptr<Buffer> buffer;
+        {
+            const std::scoped_lock lock(mutex_);
+            if (!free_.empty()) {
+                buffer = std::move(free_.back());
+                free_.pop_back();
+            }
+        }
+        if (!buffer)
+            buffer = std::make_unique<Buffer>();
+        if (buffer->size() < size)
+            buffer->resize(size);
+        return {buffer.release(), [owner = shared_from_this()](Buffer* back) {
+                    const std::scoped_lock lock(owner->mutex_);
+                    owner->free_.emplace_back(back);
+                }};
+    }
+
+private:
+    std::mutex mutex_;
+    std::vector<std::unique_ptr<Buffer>> free_;
+};
 
 Expected<ByteSource> ByteSource::open(const std::string& path)
 {
@@ -71,21 +105,12 @@ std::size_t ByteSource::fetch(std::uint64_t from, std::span<std::uint8_t> out) c
             std::memcpy(out.data(), memory_.data() + from, count);
         return count;
     }
-    std::size_t done = 0;
-    while (done < out.size()) {
-        const ssize_t got = ::pread(file_, out.data() + done, out.size() - done, static_cast<off_t>(from + done));
-        if (got < 0 && errno == EINTR)
-            continue;
-        if (got <= 0)
-            break;
-        done += static_cast<std::size_t>(got);
-    }
-    return done;
+    return readAt(file_, from, out);
 }
 
 ByteSource::ByteSource(ByteSource&& other) noexcept
-    : name_(std::move(other.name_)), more_(std::move(other.more_)), trouble_(std::move(other.trouble_)), file_(other.file_), memory_(other.memory_), buffer_(std::move(other.buffer_)),
-      bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), stored_(other.stored_),
+    : name_(std::move(other.name_)), more_(std::move(other.more_)), trouble_(std::move(other.trouble_)), file_(other.file_), memory_(other.memory_), buffers_(std::move(other.buffers_)), buffer_(std::move(other.buffer_)),
+      held_(other.held_), bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), stored_(other.stored_),
       inflater_(std::move(other.inflater_)), fetched_(std::move(other.fetched_))
 {
     other.file_ = -1;
@@ -105,18 +130,39 @@ std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
     const std::uint64_t bufferEnd = bufferStart_ + bufferFill_;
     if (position_ < bufferStart_ || position_ + wanted > bufferEnd) {
         const std::size_t kept = position_ >= bufferStart_ && position_ < bufferEnd ? static_cast<std::size_t>(bufferEnd - position_) : 0;
-        if (buffer_.size() < std::max(readAhead, wanted))
-            buffer_.resize(std::max(readAhead, wanted));
-        if (kept > 0)
-            std::memmove(buffer_.data(), buffer_.data() + (position_ - bufferStart_), kept);
+        makeRoom(std::max(readAhead, wanted), kept);
         bufferStart_ = position_;
-        const std::span<std::uint8_t> room(buffer_.data() + kept, buffer_.size() - kept);
+        const std::span<std::uint8_t> room(buffer_->data() + kept, buffer_->size() - kept);
         bufferFill_ = kept + (inflater_ != nullptr ? inflater_->read(room) : fetch(bufferStart_ + kept, room));
         while (bufferFill_ < wanted && hasGrown())
-            bufferFill_ += fetch(bufferStart_ + bufferFill_, {buffer_.data() + bufferFill_, buffer_.size() - bufferFill_});
+            bufferFill_ += fetch(bufferStart_ + bufferFill_, {buffer_->data() + bufferFill_, buffer_->size() - bufferFill_});
     }
     const auto offset = static_cast<std::size_t>(position_ - bufferStart_);
-    return {buffer_.data() + offset, bufferFill_ - offset};
+    return {buffer_->data() + offset, bufferFill_ - offset};
+}
+
+void ByteSource::makeRoom(std::size_t size, std::size_t kept)
+{
+    const std::size_t from = kept == 0 ? 0 : static_cast<std::size_t>(position_ - bufferStart_);
+    if (buffer_ == nullptr || held_) {
+        if (buffers_ == nullptr)
+            buffers_ = std::make_shared<Buffers>();
+        const auto before = std::exchange(buffer_, buffers_->take(size));
+        held_ = false;
+        if (kept > 0)
+            std::memcpy(buffer_->data(), before->data() + from, kept);
+        return;
+    }
+    if (buffer_->size() < size)
+        buffer_->resize(size);
+    if (kept > 0)
+        std::memmove(buffer_->data(), buffer_->data() + from, kept);
+}
+
+std::shared_ptr<const void> ByteSource::hold()
+{
+    held_ = buffer_ != nullptr;
+    return buffer_;
 }
 
 bool ByteSource::hasGrown()

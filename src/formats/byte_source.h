@@ -30,6 +30,9 @@ public:
     /// At least `wanted` bytes from the current position where there are so many, else all that are left. As much more
     /// as is at hand. `wanted` is limited to `mostAtOnce`.
     [[nodiscard]] std::span<const std::uint8_t> window(std::size_t wanted);
+    /// Keeps what `window` handed out last for as long as this is held, by any thread; null for bytes in memory, which
+    /// outlive the source.
+    [[nodiscard]] std::shared_ptr<const void> hold();
     /// Steps over bytes; beyond the end means to the end.
     void skip(std::uint64_t count);
 
@@ -55,6 +58,8 @@ private:
     ByteSource() = default;
     void recogniseCompression();
     [[nodiscard]] bool hasGrown();
+    // Makes room for so many bytes; the last `kept` of those from the position on move to the front.
+    void makeRoom(std::size_t size, std::size_t kept);
     std::size_t fetch(std::uint64_t from, std::span<std::uint8_t> out) const;
 
     std::string name_ = "memory";
@@ -62,8 +67,11 @@ private:
     std::string trouble_;               // what ended the following
     int file_ = -1;
     std::span<const std::uint8_t> memory_;
-    std::vector<std::uint8_t> buffer_;
-    std::uint64_t bufferStart_ = 0;     // position of buffer_[0]
+    class Buffers;
+    std::shared_ptr<Buffers> buffers_;
+    std::shared_ptr<std::vector<std::uint8_t>> buffer_;
+    bool held_ = false;                 // buffer_, by someone else as well
+    std::uint64_t bufferStart_ = 0;     // position of the first byte of buffer_
     std::size_t bufferFill_ = 0;
     std::uint64_t position_ = 0;
     std::uint64_t stored_ = 0;          // bytes of the file

@@ -9,7 +9,9 @@
 #include <vector>
 
 #include "can/error.h"
+#include "can/workers.h"
 #include "formats/byte_source.h"
+#include "formats/stretch.h"
 #include "trace/trace.h"
 
 namespace wavetrope::formats {
@@ -22,6 +24,15 @@ public:
     virtual std::uint8_t onBus(const trace::TraceBus& bus) = 0;
     /// Frames in the order of the file. Their payloads are valid during the call only.
     virtual void onFrames(std::span<const can::FrameView> frames) = 0;
+    /// The same, for who goes on working with them beside the reading: they stay valid as long as the stretch, and the
+    /// workers until `onEnd`.
+    virtual void onStretch(std::shared_ptr<const Stretch> stretch, Workers& workers)
+    {
+        (void)workers;
+        onFrames(stretch->frames);
+    }
+    /// All that there is was handed over.
+    virtual void onEnd() {}
     /// Called now and then; false ends the reading.
     virtual bool onProgress(std::uint64_t done, std::uint64_t total)
     {
@@ -42,11 +53,13 @@ struct ReadReport {
 
 struct TextLayout;
 
-/// How a log of text is read; other logs say it themselves.
+/// How a log is read.
 struct ReadOptions {
-    const TextLayout* layout = nullptr;                 ///< By this layout, whatever its lines look like.
+    const TextLayout* layout = nullptr;                 ///< A log of text by this layout, whatever its lines look like.
     const std::vector<TextLayout>* kept = nullptr;      ///< By one of these, where one fits.
     std::function<bool()> more;                         ///< Follows a file that is being written, as ByteSource::follow does.
+    unsigned threads = 0;                               ///< Threads that take it apart; as many as there are cores for 0.
+    std::size_t stretchBytes = 512U << 10;              ///< How much of it one of them takes at a time, about.
 };
 
 /// Where written bytes go.
@@ -75,7 +88,7 @@ struct LogFormat {
     const char* name;
     std::vector<std::string> extensions;    ///< With the dot, lower case; none where it is only read.
     bool (*recognise)(std::span<const std::uint8_t> head);
-    Expected<ReadReport> (*read)(ByteSource& source, LogSink& sink);
+    Expected<ReadReport> (*read)(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options);
     std::unique_ptr<LogEncoder> (*encoder)();   ///< Null where it is only read.
 };
 
@@ -89,37 +102,5 @@ struct LogFormat {
 [[nodiscard]] Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink, const ReadOptions& options = {});
 /// Whether a file's first bytes are lines of text and no log of a binary format.
 [[nodiscard]] bool isTextLog(ByteSource& source);
-
-/// Bytes that a trace may take on this machine: three quarters of its memory.
-[[nodiscard]] std::size_t memoryBound();
-
-/// A sink that appends to a trace, until that takes so many bytes.
-class TraceSink : public LogSink {
-public:
-    explicit TraceSink(trace::Trace& trace, std::size_t bound = memoryBound()) : trace_(trace), bound_(bound) {}
-    std::uint8_t onBus(const trace::TraceBus& bus) override { return trace_.addBus(bus); }
-    void onFrames(std::span<const can::FrameView> frames) override
-    {
-        if (full_)
-            return;
-        for (const can::FrameView& frame : frames)
-            trace_.append(frame);
-        if (const std::uint64_t segment = trace_.rows() / trace::segmentRows; segment != looked_) {
-            looked_ = segment;
-            full_ = trace_.memory() > bound_;
-        }
-    }
-    bool onProgress(std::uint64_t, std::uint64_t) override { return !full_; }
-    /// Whether there was more than the bound allows; what came before is in the trace.
-    [[nodiscard]] bool full() const { return full_; }
-    /// That in words.
-    [[nodiscard]] Error fullness(const std::string& path) const;
-
-private:
-    trace::Trace& trace_;
-    std::size_t bound_;
-    std::uint64_t looked_ = 0;      // segment in which the memory was looked at last
-    bool full_ = false;
-};
 
 }  // namespace wavetrope::formats

@@ -37,6 +37,7 @@ public:
     {
         if (part_.layout)
             options_.layout = &*part_.layout;
+        options_.threads = 1;   // each log has a thread already
         thread_ = std::thread([this] { read(); });
     }
     ~Stream() override

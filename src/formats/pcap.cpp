@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cstring>
 
-#include "formats/frame_batch.h"
 #include "formats/packed_frame.h"
+#include "formats/packet_queue.h"
 
 namespace wavetrope::formats {
 
@@ -40,7 +40,31 @@ Head headOf(std::span<const std::uint8_t> head)
     return {};
 }
 
-Expected<ReadReport> read(ByteSource& source, LogSink& sink)
+// Whole records, one behind the other.
+DecodedPackets decode(const Head& head, std::uint8_t bus, std::span<const std::uint8_t> records, std::shared_ptr<const void> holds)
+{
+    DecodedPackets decoded;
+    decoded.stretch->bytes = std::move(holds);
+    auto& frames = decoded.stretch->frames;
+    frames.reserve(records.size() / (recordHeader + packedHeader) + 1);
+    const std::int64_t scale = head.nano ? 1 : 1000;
+    for (std::size_t at = 0; at < records.size();) {
+        const std::uint8_t* record = records.data() + at;
+        const std::uint32_t size = load32(record + 8, head.swapped);
+        can::FrameView& frame = frames.emplace_back();
+        if (unpackFrame(record + recordHeader, size, frame)) {
+            frame.time = std::chrono::seconds(load32(record, head.swapped)) + can::Time(load32(record + 4, head.swapped) * scale);
+            frame.bus = bus;
+        } else {
+            frames.pop_back();
+            ++decoded.counts.malformed;
+        }
+        at += recordHeader + size;
+    }
+    return decoded;
+}
+
+Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
 {
     const auto header = source.window(fileHeader);
     const Head head = headOf(header);
@@ -52,14 +76,11 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
     source.skip(fileHeader);
 
     ReadReport report;
-    FrameBatch batch(sink);
+    PacketQueue queue(sink, workers, static_cast<bool>(options.more));
     const std::uint8_t bus = sink.onBus({});
-    const std::int64_t scale = head.nano ? 1 : 1000;
-    std::uint64_t malformed = 0;
     std::uint64_t nextProgress = 0;
     std::size_t wanted = recordHeader;
     for (bool more = true; more;) {
-        batch.flush();
         if (source.position() >= nextProgress) {
             if (!sink.onProgress(source.done(), source.total())) {
                 report.cancelled = true;
@@ -71,14 +92,20 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
         const auto bytes = source.window(asked);
         if (bytes.empty())
             break;
+        // From header to header; the records between are taken apart elsewhere.
         std::size_t at = 0;
+        std::size_t from = 0;
+        const auto hand = [&] {
+            if (at > from)
+                queue.add([head, bus, records = bytes.subspan(from, at - from), holds = source.hold()] { return decode(head, bus, records, holds); });
+            from = at;
+        };
         while (true) {
             if (at + recordHeader > bytes.size()) {
                 wanted = recordHeader;
                 break;
             }
-            const std::uint8_t* record = bytes.data() + at;
-            const std::uint32_t size = load32(record + 8, head.swapped);
+            const std::uint32_t size = load32(bytes.data() + at + 8, head.swapped);
             if (size > ByteSource::mostAtOnce - recordHeader) {
                 report.warnings.push_back({"a record that declares " + std::to_string(size) + " bytes; everything before it was read",
                                            source.name() + ", byte " + std::to_string(source.position() + at), 0, 0, {}});
@@ -89,31 +116,24 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink)
                 wanted = recordHeader + size;
                 break;
             }
-            can::FrameView& frame = batch.next();
-            if (unpackFrame(record + recordHeader, size, frame)) {
-                frame.time = std::chrono::seconds(load32(record, head.swapped)) + can::Time(load32(record + 4, head.swapped) * scale);
-                frame.bus = bus;
-                frame.direction = can::Direction::unknown;
-                batch.commit();
-            } else {
-                ++malformed;
-            }
             at += recordHeader + size;
+            if (at - from >= options.stretchBytes)
+                hand();
         }
+        hand();
         if (more && at == 0 && bytes.size() < asked) {
             report.warnings.push_back({"the log is cut off inside a record; everything before it was read (at byte "
                                            + std::to_string(source.position()) + ")",
                                        source.name(), 0, 0, {}});
             more = false;
         }
-        batch.flush();
         source.skip(at);
     }
-    batch.flush();
+    queue.deliver();
     sink.onProgress(source.total(), source.total());
-    if (malformed > 0)
+    if (const std::uint64_t malformed = queue.counts().malformed; malformed > 0)
         report.warnings.push_back({std::to_string(malformed) + " packets that are no frame stepped over", source.name(), 0, 0, {}});
-    report.frames = batch.total();
+    report.frames = queue.frames();
     return report;
 }
 

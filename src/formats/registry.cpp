@@ -1,5 +1,3 @@
-#include <unistd.h>
-
 #include <algorithm>
 #include <array>
 
@@ -58,18 +56,6 @@ const LogFormat* formatOf(std::span<const std::uint8_t> head)
 
 }  // namespace
 
-std::size_t memoryBound()
-{
-    const long pages = ::sysconf(_SC_PHYS_PAGES);
-    const long size = ::sysconf(_SC_PAGESIZE);
-    return pages <= 0 || size <= 0 ? std::size_t{1} << 32U : static_cast<std::size_t>(pages) / 4 * 3 * static_cast<std::size_t>(size);
-}
-
-Error TraceSink::fullness(const std::string& path) const
-{
-    return {"the log is larger than this machine's memory allows; its first " + std::to_string(trace_.rows()) + " frames were read", path, 0, 0, "Convert a part of it by time or filter on a larger machine, or cut it"};
-}
-
 bool isTextLog(ByteSource& source)
 {
     const auto head = source.window(4096);
@@ -83,7 +69,9 @@ Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOption
         return fail(source.damage().empty() ? "the file is empty" : source.damage(), source.name(), "Choose a log with frames in it");
     Expected<ReadReport> report;
     if (const LogFormat* format = formatOf(head)) {
-        report = format->read(source, sink);
+        Workers workers(options.more ? 1 : options.threads);    // what is followed is to be seen as it comes
+        report = format->read(source, sink, workers, options);
+        sink.onEnd();
     } else if (options.layout != nullptr || isTextLog(source)) {
         const auto layout = layoutFor(source, options);
         if (!layout)

@@ -100,7 +100,7 @@ struct Reading {
     }
 };
 
-Expected<ReadReport> read(ByteSource& source, LogSink& sink)
+Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers&, const ReadOptions&)
 {
     const auto about = readRunHead(source);
     if (!about)

@@ -7,7 +7,7 @@
 
 #include "bus/kernel_bus.h"
 #include "bus/simulated_bus.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 
 namespace wavetrope::rig {
 

@@ -12,6 +12,7 @@
 #include <ctime>
 #include <filesystem>
 
+#include "can/read_at.h"
 #include "formats/run_block.h"
 
 namespace wavetrope::spool {
@@ -372,16 +373,7 @@ std::unique_ptr<trace::Segment> Spool::load(std::size_t index)
     if (place.stored == 0 || file < 0)
         return nullptr;
     std::vector<std::uint8_t> bytes(place.stored);
-    std::size_t done = 0;
-    while (done < bytes.size()) {
-        const ssize_t got = ::pread(file, bytes.data() + done, bytes.size() - done, static_cast<off_t>(place.offset + done));
-        if (got < 0 && errno == EINTR)
-            continue;
-        if (got <= 0)
-            break;
-        done += static_cast<std::size_t>(got);
-    }
-    const auto head = done == bytes.size() ? formats::RunBlockHead::read(bytes) : std::nullopt;
+    const auto head = readAt(file, place.offset, bytes) == bytes.size() ? formats::RunBlockHead::read(bytes) : std::nullopt;
     auto block = head ? formats::RunBlock::read(*head, std::span(bytes).subspan(formats::RunBlockHead::size)) : Expected<formats::RunBlock>(fail("it cannot be read"));
     if (block && head->firstRow == trace::Row{index} * trace::segmentRows && head->rows == trace::segmentRows)
         if (auto segment = block->segment(head->firstRow, trace_))

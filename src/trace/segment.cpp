@@ -13,7 +13,7 @@ constexpr std::size_t arenaBlock = 32 * 1024;
 
 }  // namespace
 
-Group::Place Group::place(std::uint32_t ordinal)
+Group::Place Group::placeBehindFirst(std::uint32_t ordinal)
 {
     const std::uint32_t shifted = ordinal + (2U << firstBits);
     const unsigned top = static_cast<unsigned>(std::bit_width(shifted)) - 1;
@@ -131,20 +131,22 @@ std::uint8_t* Segment::allocate(std::size_t bytes)
 {
     bytes = (bytes + 7) & ~std::size_t{7};
     if (bytes > arenaLeft_) {
-        if (bytes >= arenaBlock / 2) {  // large chunks stand alone and leave the current block in use
-            arena_.emplace_back(new std::uint8_t[bytes + readableBehind]);
-            memory_.fetch_add(bytes + readableBehind, std::memory_order_relaxed);
-            return arena_.back().get();
-        }
-        arena_.emplace_back(new std::uint8_t[arenaBlock + readableBehind]);
-        memory_.fetch_add(arenaBlock + readableBehind, std::memory_order_relaxed);
-        arenaAt_ = arena_.back().get();
+        if (bytes >= arenaBlock / 2)  // large chunks stand alone and leave the current block in use
+            return allocateAlone(bytes);
+        arenaAt_ = allocateAlone(arenaBlock);
         arenaLeft_ = arenaBlock;
     }
     std::uint8_t* at = arenaAt_;
     arenaAt_ += bytes;
     arenaLeft_ -= bytes;
     return at;
+}
+
+std::uint8_t* Segment::allocateAlone(std::size_t bytes)
+{
+    arena_.emplace_back(new std::uint8_t[bytes + readableBehind]);
+    memory_.fetch_add(bytes + readableBehind, std::memory_order_relaxed);
+    return arena_.back().get();
 }
 
 std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before)
@@ -191,15 +193,15 @@ void Segment::append(std::uint32_t row, const can::FrameView& frame, std::uint32
 {
     Group& group = const_cast<Group&>(this->group(groupIndex));
     const std::uint32_t ordinal = group.size_.load(std::memory_order_relaxed);
-    const Group::Place at = Group::place(ordinal);
+    const Group::Place at = group.place(ordinal);
     std::uint8_t* chunk = group.chunks_[at.chunk].load(std::memory_order_relaxed);
     if (chunk == nullptr) {
-        chunk = allocate(std::size_t{Group::capacity(at.chunk)} * (2U + group.length_));
+        chunk = allocate(std::size_t{group.capacity(at.chunk)} * (2U + group.length_));
         group.chunks_[at.chunk].store(chunk, std::memory_order_release);
     }
     const auto row16 = static_cast<std::uint16_t>(row);
     std::memcpy(chunk + 2UL * at.offset, &row16, sizeof row16);
-    std::uint8_t* payload = chunk + 2UL * Group::capacity(at.chunk) + static_cast<std::size_t>(group.length_) * at.offset;
+    std::uint8_t* payload = chunk + 2UL * group.capacity(at.chunk) + static_cast<std::size_t>(group.length_) * at.offset;
     if (group.length_ == 8)
         std::memcpy(payload, frame.data, 8);
     else if (group.length_ > 0)

@@ -80,14 +80,21 @@ public:
 
 private:
     friend class Segment;
+    friend class SegmentFill;
+    friend class Trace;
     struct Place {
         unsigned chunk;
         std::uint32_t offset;
     };
-    static Place place(std::uint32_t ordinal);
-    static std::uint32_t capacity(unsigned chunk) { return 1U << (firstBits + chunk / 2); }
+    [[nodiscard]] Place place(std::uint32_t ordinal) const
+    {
+        return ordinal < firstCapacity_ ? Place{0, ordinal} : placeBehindFirst(ordinal);
+    }
+    static Place placeBehindFirst(std::uint32_t ordinal);
+    [[nodiscard]] std::uint32_t capacity(unsigned chunk) const { return chunk == 0 ? firstCapacity_ : 1U << (firstBits + chunk / 2); }
 
     IdentifierIndex identifier_ = 0;
+    std::uint32_t firstCapacity_ = 1U << firstBits;     // all its frames, where they were counted beforehand
     std::uint8_t length_ = 0;
     std::uint16_t attributes_ = 0;
     std::atomic<std::uint32_t> next_{noGroup};
@@ -150,11 +157,13 @@ public:
 private:
     friend class Trace;
     friend class SegmentBuilder;
+    friend class SegmentFill;
     void append(std::uint32_t row, const can::FrameView& frame, std::uint32_t group);
     /// `before` is the last group of the same identifier in the segment, or noGroup.
     std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before);
     void stamp(std::uint32_t row, std::int64_t time);
     std::uint8_t* allocate(std::size_t bytes);
+    std::uint8_t* allocateAlone(std::size_t bytes);
 
     // Time stamps as offsets in nanoseconds from the first of their block; a block that spans more than 2.1 s either way
     // has a column of whole stamps instead.

@@ -117,7 +117,7 @@ void Trace::boundTo(std::size_t bytes, SegmentStore& store)
     residence_ = std::make_unique<Residence>(slots_, bytes, store);
 }
 
-void Trace::open(Row row)
+void Trace::open(Row row, std::unique_ptr<Segment> segment)
 {
     auto slot = std::make_unique<SegmentSlot>(row);
     if (open_ != nullptr) {
@@ -132,7 +132,8 @@ void Trace::open(Row row)
         for (std::uint32_t g = 0; g < open_->groupCount(); ++g)
             counts_[open_->group(g).identifier()] += open_->group(g).size();
     }
-    open_ = new Segment(row);
+    segment->first_ = row;
+    open_ = segment.release();
     slot->segment.store(open_, std::memory_order_relaxed);
     slots_.append(slot.release());
     ++epoch_;
@@ -146,7 +147,7 @@ void Trace::append(const can::FrameView& frame)
     if (inSegment == 0) {
         if (row == 0)
             origin_.store(frame.time.count(), std::memory_order_relaxed);
-        open(row);
+        open(row, std::make_unique<Segment>(row));
     }
     const IdentifierIndex identifier = identifierOf(TraceKey::of(frame));
     open_->append(inSegment, frame, groupFor(identifier, frame.length, Segment::pack(frame)));
@@ -154,6 +155,32 @@ void Trace::append(const can::FrameView& frame)
         disorders_.fetch_add(1, std::memory_order_release);
     lastTime_ = frame.time;
     rows_.store(row + 1, std::memory_order_release);
+}
+
+void Trace::append(FilledSegment filled)
+{
+    const std::uint64_t row = rows_.load(std::memory_order_relaxed);
+    if (row == 0)
+        origin_.store(filled.first.count(), std::memory_order_relaxed);
+    std::vector<IdentifierIndex> identifiers;
+    for (const TraceKey& key : filled.keys)
+        identifiers.push_back(identifierOf(key));
+    open(row, std::move(filled.segment));
+    counts_.resize(keys_.size());
+    std::vector<bool> seen(filled.keys.size());
+    for (std::uint32_t g = 0; g < open_->groupCount(); ++g) {
+        auto& group = const_cast<Group&>(open_->group(g));
+        const IdentifierIndex own = group.identifier_;
+        group.identifier_ = identifiers[own];
+        if (!seen[own])
+            runs_[group.identifier_]->append({static_cast<std::uint32_t>(slots_.size() - 1), g, counts_[group.identifier_]});
+        seen[own] = true;
+    }
+    const std::uint32_t disorders = filled.disorders + (filled.first < lastTime_ ? 1 : 0);
+    if (disorders > 0)
+        disorders_.fetch_add(disorders, std::memory_order_release);
+    lastTime_ = filled.last;
+    rows_.store(row + segmentRows, std::memory_order_release);
 }
 
 Snapshot Trace::snapshot() const

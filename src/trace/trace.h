@@ -14,6 +14,7 @@
 #include "trace/published_list.h"
 #include "trace/residence.h"
 #include "trace/segment.h"
+#include "trace/segment_fill.h"
 #include "trace/segment_slot.h"
 
 namespace wavetrope::trace {
@@ -59,6 +60,8 @@ public:
 
     /// Appends a frame (writer) and publishes it.
     void append(const can::FrameView& frame);
+    /// Appends a whole segment (writer) and publishes it. To be called where one begins: rows() is a multiple of segmentRows.
+    void append(FilledSegment filled);
 
     [[nodiscard]] Snapshot snapshot() const;
     [[nodiscard]] std::uint64_t rows() const { return rows_.load(std::memory_order_acquire); }
@@ -82,7 +85,8 @@ private:
     {
         return residence_ ? residence_->pin(index) : SegmentPin(slots_[index]->segment.load(std::memory_order_acquire), nullptr);
     }
-    void open(Row row);
+    /// Makes a segment that begins at `row` the open one.
+    void open(Row row, std::unique_ptr<Segment> segment);
     [[nodiscard]] const Runs& runs(IdentifierIndex identifier) const { return *runs_[identifier]; }
     IdentifierIndex identifierOf(const TraceKey& key);
     std::uint32_t groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);

@@ -8,6 +8,7 @@
 #include "app/paint/paint.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
+#include "formats/trace_sink.h"
 
 namespace wavetrope::app {
 
@@ -116,7 +117,9 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     reader_ = std::thread([this] {
         for (std::size_t i = 0; i < parts_.size() && !closing_; ++i) {
             LookSink sink(looks_[i]->trace, closing_);
-            const auto report = formats::readLogFile(parts_[i].path, sink, {parts_[i].layout ? &*parts_[i].layout : nullptr, nullptr});
+            formats::ReadOptions options;
+            options.layout = parts_[i].layout ? &*parts_[i].layout : nullptr;
+            const auto report = formats::readLogFile(parts_[i].path, sink, options);
             if (!report)
                 looks_[i]->problem = QString::fromStdString(report.error().text());
             if (i > 0 && !closing_)

@@ -9,7 +9,7 @@
 #include <QStorageInfo>
 
 #include "app/theme/theme.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 
 namespace wavetrope::app {
 

@@ -5,7 +5,7 @@
 #include <utility>
 
 #include "app/keeping/keeping.h"
-#include "formats/log_format.h"
+#include "formats/trace_sink.h"
 
 namespace wavetrope::app {
 
@@ -32,9 +32,8 @@ std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std:
 class RunDocument::Reading final : public formats::TraceSink {
 public:
     explicit Reading(RunDocument& document) : TraceSink(document.ownTrace_), document_(document) {}
-    void onFrames(std::span<const can::FrameView> frames) override
+    void onRows() override
     {
-        TraceSink::onFrames(frames);
         const std::uint64_t rows = document_.ownTrace_.rows();
         if (rows < firstRows || rows < told_ + rowsBetween)
             return;
@@ -199,7 +198,8 @@ void RunDocument::read()
     std::thread measurer([this] { measureBeside(); });
     Reading sink(*this);
     const formats::LogPart& only = parts_.front();
-    formats::ReadOptions options{only.layout ? &*only.layout : nullptr, nullptr, {}};
+    formats::ReadOptions options;
+    options.layout = only.layout ? &*only.layout : nullptr;
     if (following_)
         options.more = [this] { return waitForMore(); };
     const auto report = parts_.size() > 1 ? formats::readLogs(parts_, sink) : formats::readLogFile(path_, sink, options);

@@ -1,0 +1,175 @@
+#include "trace/segment_fill.h"
+
+#include <limits>
+#include <unordered_map>
+
+namespace wavetrope::trace {
+
+namespace {
+
+// Identifier, bus, attributes and length of a frame as one number.
+std::uint64_t groupKey(const can::FrameView& frame, std::uint16_t attributes)
+{
+    return std::uint64_t{frame.length} << 48 | std::uint64_t{attributes} << 37 | std::uint64_t{frame.bus} << 29 | frame.id.value;
+}
+
+// Finds the group of a key: open addressing, at most half full.
+class GroupTable {
+public:
+    // The group of a key: noGroup where it is new, and the caller puts it there.
+    [[nodiscard]] std::uint32_t& of(std::uint64_t key)
+    {
+        Entry* entry = &place(key);
+        if (entry->group == noGroup) {
+            if (2 * ++count_ > entries_.size()) {
+                grow();
+                entry = &place(key);
+            }
+            entry->key = key;
+        }
+        return entry->group;
+    }
+
+private:
+    struct Entry {
+        std::uint64_t key = 0;
+        std::uint32_t group = noGroup;
+    };
+
+    Entry& place(std::uint64_t key)
+    {
+        const std::size_t mask = entries_.size() - 1;
+        std::size_t at = static_cast<std::size_t>((key * 0x9E3779B97F4A7C15U) >> 32U) & mask;
+        while (entries_[at].group != noGroup && entries_[at].key != key)
+            at = (at + 1) & mask;
+        return entries_[at];
+    }
+    void grow()
+    {
+        std::vector<Entry> before(2 * entries_.size());
+        before.swap(entries_);
+        for (const Entry& entry : before)
+            if (entry.group != noGroup)
+                place(entry.key) = entry;
+    }
+
+    std::vector<Entry> entries_ = std::vector<Entry>(2048);
+    std::size_t count_ = 0;
+};
+
+}  // namespace
+
+class SegmentFill {
+public:
+    FilledSegment run(std::span<const std::span<const can::FrameView>> stretches)
+    {
+        filled_.segment = std::make_unique<Segment>(0);
+        sort(stretches);
+        layOut();
+        copy(stretches);
+        return std::move(filled_);
+    }
+
+private:
+    // What is known of a group while it is filled, and of an identifier.
+    struct Part {
+        std::uint32_t count = 0;
+        std::uint8_t length = 0;
+        std::uint8_t* rows = nullptr;
+        std::uint8_t* payloads = nullptr;
+    };
+    struct Known {
+        IdentifierIndex index = 0;
+        std::uint32_t newest = noGroup;
+    };
+
+    // Gives each row its group, its place there and its stamp.
+    void sort(std::span<const std::span<const can::FrameView>> stretches)
+    {
+        Segment& segment = *filled_.segment;
+        std::int64_t earliest = std::numeric_limits<std::int64_t>::max();
+        std::int64_t latest = std::numeric_limits<std::int64_t>::min();
+        std::int64_t before = latest;
+        std::uint32_t row = 0;
+        for (const auto& frames : stretches)
+            for (const can::FrameView& frame : frames) {
+                const std::uint16_t attributes = Segment::pack(frame);
+                std::uint32_t& group = table_.of(groupKey(frame, attributes));
+                if (group == noGroup)
+                    group = addGroup(frame, attributes);
+                segment.groups_[row] = static_cast<std::uint16_t>(group);
+                segment.ordinals_[row] = static_cast<std::uint16_t>(parts_[group].count++);
+                const std::int64_t time = frame.time.count();
+                segment.stamp(row, time);
+                filled_.disorders += time < before ? 1 : 0;
+                before = time;
+                earliest = std::min(earliest, time);
+                latest = std::max(latest, time);
+                ++row;
+            }
+        segment.earliest_.store(earliest, std::memory_order_relaxed);
+        segment.latest_.store(latest, std::memory_order_relaxed);
+        filled_.first = segment.time(0);
+        filled_.last = can::Time(before);
+    }
+
+    std::uint32_t addGroup(const can::FrameView& frame, std::uint16_t attributes)
+    {
+        const TraceKey key = TraceKey::of(frame);
+        const auto [known, isNew] = identifiers_.try_emplace(key.packed());
+        if (isNew) {
+            known->second.index = static_cast<IdentifierIndex>(filled_.keys.size());
+            filled_.keys.push_back(key);
+        }
+        known->second.newest = filled_.segment->addGroup(known->second.index, frame.length, attributes, known->second.newest);
+        parts_.push_back({0, frame.length, nullptr, nullptr});
+        return known->second.newest;
+    }
+
+    // One chunk for each group, all of them in one piece of memory.
+    void layOut()
+    {
+        const auto bytesOf = [](const Part& part) { return (std::size_t{part.count} * (2U + part.length) + 7) & ~std::size_t{7}; };
+        std::size_t bytes = 0;
+        for (const Part& part : parts_)
+            bytes += bytesOf(part);
+        Segment& segment = *filled_.segment;
+        std::uint8_t* at = segment.allocateAlone(bytes);
+        for (std::uint32_t g = 0; g < parts_.size(); ++g) {
+            Part& part = parts_[g];
+            auto& group = const_cast<Group&>(segment.group(g));
+            group.firstCapacity_ = part.count;
+            group.chunks_[0].store(at, std::memory_order_relaxed);
+            group.size_.store(part.count, std::memory_order_relaxed);
+            part.rows = at;
+            part.payloads = at + 2UL * part.count;
+            at += bytesOf(part);
+        }
+    }
+
+    void copy(std::span<const std::span<const can::FrameView>> stretches)
+    {
+        const Segment& segment = *filled_.segment;
+        std::uint32_t row = 0;
+        for (const auto& frames : stretches)
+            for (const can::FrameView& frame : frames) {
+                const Part& part = parts_[segment.groups_[row]];
+                const std::size_t ordinal = segment.ordinals_[row];
+                const auto row16 = static_cast<std::uint16_t>(row++);
+                std::memcpy(part.rows + 2 * ordinal, &row16, sizeof row16);
+                if (part.length == 8)
+                    std::memcpy(part.payloads + 8 * ordinal, frame.data, 8);
+                else if (part.length > 0)
+                    std::memcpy(part.payloads + part.length * ordinal, frame.data, part.length);
+            }
+    }
+
+    FilledSegment filled_;
+    std::vector<Part> parts_;
+    std::unordered_map<std::uint64_t, Known> identifiers_;
+    GroupTable table_;
+};
+
+FilledSegment fillSegment(std::span<const std::span<const can::FrameView>> stretches) { return SegmentFill().run(stretches); }
+
+}  // namespace wavetrope::trace

@@ -1,0 +1,26 @@
+// A segment filled at one go, apart from any trace.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "trace/segment.h"
+#include "trace/trace_key.h"
+
+namespace wavetrope::trace {
+
+/// A complete segment that waits for its place. Its groups name their identifiers by position in `keys`.
+struct FilledSegment {
+    std::unique_ptr<Segment> segment;
+    std::vector<TraceKey> keys;         ///< In the order of first appearance.
+    std::uint32_t disorders = 0;        ///< Frames stamped before their predecessor, the first one left out.
+    can::Time first{0}, last{0};        ///< Stamps of the first and the last row.
+};
+
+/// Fills a segment with stretches of frames that come one behind the other, segmentRows of them altogether. The payloads
+/// of a group lie together, and groups in their order, so that a look through all of them goes straight through memory. To
+/// be used by any thread.
+[[nodiscard]] FilledSegment fillSegment(std::span<const std::span<const can::FrameView>> stretches);
+
+}  // namespace wavetrope::trace
