@@ -7,6 +7,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     formats::ByteSource source({data, size}, true);
     trace::Trace trace;
     formats::TraceSink sink(trace);
-    (void)formats::readLog(source, sink);
+    formats::ReadOptions options;
+    options.threads = 1;
+    (void)formats::readLog(source, sink, options);
     return 0;
 }

@@ -8,7 +8,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     formats::ByteSource source({data, size});
     trace::Trace trace;
     formats::TraceSink sink(trace);
-    (void)formats::readLog(source, sink);
+    formats::ReadOptions options;
+    options.threads = 1;
+    (void)formats::readLog(source, sink, options);
     if (size < 2)
         return 0;
     // The same bytes as the columns of a block, which no checksum guards.

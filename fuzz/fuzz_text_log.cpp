@@ -21,7 +21,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
             std::abort();
         layout = *back;
     }
-    const auto report = formats::readLog(source, sink, {found ? &layout : nullptr, nullptr});
+    formats::ReadOptions options;
+    options.layout = found ? &layout : nullptr;
+    const auto report = formats::readLog(source, sink, options);
     if (report && report->frames + report->badLineCount > size + 1)
         std::abort();
     (void)formats::layoutFromJson(text, "fuzz");

@@ -16,7 +16,7 @@ namespace wavetrope::formats {
 
 namespace {
 
-constexpr std::size_t readAhead = 2U << 20;
+constexpr std::size_t readAhead = 512U << 10;
 
 }  // namespace
 

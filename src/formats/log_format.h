@@ -59,7 +59,7 @@ struct ReadOptions {
     const std::vector<TextLayout>* kept = nullptr;      ///< By one of these, where one fits.
     std::function<bool()> more;                         ///< Follows a file that is being written, as ByteSource::follow does.
     unsigned threads = 0;                               ///< Threads that take it apart; as many as there are cores for 0.
-    std::size_t stretchBytes = 512U << 10;              ///< How much of it one of them takes at a time, about.
+    std::size_t stretchBytes = 256U << 10;              ///< How much of it one of them takes at a time, about.
 };
 
 /// Where written bytes go.

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <cstring>
 #include <span>
 
 #include "can/frame.h"
@@ -11,44 +12,28 @@ namespace wavetrope::formats {
 inline constexpr unsigned linkTypeCan = 227;
 inline constexpr std::size_t packedHeader = 8;
 
-/// Takes a packet apart into all but time, bus and direction. False when it is no frame.
-inline bool unpackFrame(const std::uint8_t* packet, std::size_t size, can::FrameView& frame)
+/// Takes a packet of any kind apart into all but time, bus and direction. False when it is no frame.
+[[nodiscard]] bool unpackAnyFrame(const std::uint8_t* packet, std::size_t size, can::FrameView& frame);
+
+/// The same, quick with what nearly every packet is: classic data.
+[[nodiscard]] [[gnu::always_inline]] inline bool unpackFrame(const std::uint8_t* packet, std::size_t size, can::FrameView& frame)
 {
     if (size < packedHeader)
         return false;
-    const std::uint32_t word = static_cast<std::uint32_t>(packet[0]) << 24 | static_cast<std::uint32_t>(packet[1]) << 16
-                               | static_cast<std::uint32_t>(packet[2]) << 8 | packet[3];
-    const std::uint8_t flags = packet[5];
-    std::uint8_t length = packet[4];
-    const std::size_t present = size - packedHeader;
-    if (length > can::maxLength)
-        return false;
-    const bool fd = (flags & 4U) != 0 || length > can::maxClassicLength;
+    std::uint64_t head;
+    std::memcpy(&head, packet, sizeof head);
+    const std::uint32_t word = __builtin_bswap32(static_cast<std::uint32_t>(head));
+    const auto length = static_cast<std::uint8_t>(head >> 32);
+    constexpr std::uint64_t unusual = std::uint64_t{0xFF0004F0} << 32;  // a length code of its own, CAN FD, more than 15 bytes
+    if ((word & 0x60000000U) != 0 || (head & unusual) != 0 || length > can::maxClassicLength || length + packedHeader > size)
+        return unpackAnyFrame(packet, size, frame);
+    const bool extended = word >> 31 != 0;
+    frame.id = {word & (extended ? 0x1FFFFFFFU : 0x7FFU), extended};
+    frame.kind = can::FrameKind::data;
     frame.brs = false;
     frame.esi = false;
-    if ((word & 0x20000000U) != 0) {
-        frame.kind = can::FrameKind::error;
-        frame.id = {word & 0x1FFFFFFFU, false};
-    } else {
-        const bool extended = (word & 0x80000000U) != 0;
-        frame.id = {word & (extended ? 0x1FFFFFFFU : 0x7FFU), extended};
-        if (fd) {
-            frame.kind = can::FrameKind::fd;
-            frame.brs = (flags & 1U) != 0;
-            frame.esi = (flags & 2U) != 0;
-        } else {
-            frame.kind = (word & 0x40000000U) != 0 ? can::FrameKind::remote : can::FrameKind::data;
-        }
-    }
-    frame.dlc = can::dlcOfLength(length);
-    if (frame.kind == can::FrameKind::remote) {
-        length = 0;
-    } else if (length > present) {
-        return false;
-    }
-    if (!fd && packet[4] == can::maxClassicLength && packet[7] > can::maxClassicLength && packet[7] < 16)
-        frame.dlc = packet[7];
     frame.length = length;
+    frame.dlc = length;
     frame.data = packet + packedHeader;
     return true;
 }

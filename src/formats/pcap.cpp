@@ -41,26 +41,28 @@ Head headOf(std::span<const std::uint8_t> head)
 }
 
 // Whole records, one behind the other.
-DecodedPackets decode(const Head& head, std::uint8_t bus, std::span<const std::uint8_t> records, std::shared_ptr<const void> holds)
+DecodedPackets decode(const Head& head, std::uint8_t bus, std::span<const std::uint8_t> records, std::size_t most, std::shared_ptr<const void> holds)
 {
     DecodedPackets decoded;
     decoded.stretch->bytes = std::move(holds);
-    auto& frames = decoded.stretch->frames;
-    frames.reserve(records.size() / (recordHeader + packedHeader) + 1);
+    can::FrameView* const frames = decoded.stretch->makeRoom(most);
+    std::size_t count = 0;
     const std::int64_t scale = head.nano ? 1 : 1000;
     for (std::size_t at = 0; at < records.size();) {
         const std::uint8_t* record = records.data() + at;
         const std::uint32_t size = load32(record + 8, head.swapped);
-        can::FrameView& frame = frames.emplace_back();
+        can::FrameView& frame = frames[count];
         if (unpackFrame(record + recordHeader, size, frame)) {
             frame.time = std::chrono::seconds(load32(record, head.swapped)) + can::Time(load32(record + 4, head.swapped) * scale);
             frame.bus = bus;
+            frame.direction = can::Direction::unknown;
+            ++count;
         } else {
-            frames.pop_back();
             ++decoded.counts.malformed;
         }
         at += recordHeader + size;
     }
+    decoded.stretch->frames = {frames, count};
     return decoded;
 }
 
@@ -95,10 +97,12 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, c
         // From header to header; the records between are taken apart elsewhere.
         std::size_t at = 0;
         std::size_t from = 0;
+        std::size_t waiting = 0;
         const auto hand = [&] {
-            if (at > from)
-                queue.add([head, bus, records = bytes.subspan(from, at - from), holds = source.hold()] { return decode(head, bus, records, holds); });
+            if (waiting > 0)
+                queue.add([head, bus, records = bytes.subspan(from, at - from), most = waiting, holds = source.hold()] { return decode(head, bus, records, most, holds); });
             from = at;
+            waiting = 0;
         };
         while (true) {
             if (at + recordHeader > bytes.size()) {
@@ -117,6 +121,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, c
                 break;
             }
             at += recordHeader + size;
+            ++waiting;
             if (at - from >= options.stretchBytes)
                 hand();
         }

@@ -84,12 +84,14 @@ private:
     {
         std::size_t at = 0;
         std::size_t from = 0;       // what lies behind it waits to be handed on
+        std::size_t waiting = 0;    // blocks
         const auto hand = [&] {
-            if (at > from)
-                queue_.add([decoder = Decoder(swapped_, interfaces_, source_.position() + from), part = bytes.subspan(from, at - from), holds = source_.hold()]() mutable {
-                    return decoder.run(part, std::move(holds));
+            if (waiting > 0)
+                queue_.add([swapped = swapped_, interfaces = interfaces_, position = source_.position() + from, part = bytes.subspan(from, at - from), most = waiting, holds = source_.hold()] {
+                    return swapped ? Decoder<true>(interfaces, position).run(part, most, holds) : Decoder<false>(interfaces, position).run(part, most, holds);
                 });
             from = at;
+            waiting = 0;
         };
         const bool goesOn = [&] {
             wanted_ = 12;
@@ -122,6 +124,7 @@ private:
                 if (type == sectionHeader)
                     interfaces_ = std::make_shared<Interfaces>();
                 at += length;
+                ++waiting;
                 if (at - from >= stretchBytes_)
                     hand();
             }

@@ -28,8 +28,11 @@ public:
                 divisor_ = divisor_ > ~0ULL / 10 ? 0 : divisor_ * 10;  // 0: a tick is nothing
         }
         simple_ = shift_ == 0 && divisor_ == 1;
+        nanoseconds_ = simple_ && multiplier_ == 1 && offset_ == 0;
     }
 
+    /// Whether so many ticks are as many nanoseconds since 1970, as in nearly every log.
+    [[nodiscard]] bool isPlain(std::uint64_t ticks) const { return nanoseconds_ && static_cast<std::int64_t>(ticks) >= 0; }
     /// Empty when the moment lies outside signed 64-bit nanoseconds since 1970 (past 2262).
     [[nodiscard]] std::optional<can::Time> time(std::uint64_t ticks) const
     {
@@ -52,6 +55,7 @@ private:
     std::uint64_t divisor_ = 1;
     unsigned shift_ = 0;
     bool simple_ = true;
+    bool nanoseconds_ = false;
     __int128 offset_ = 0;
 };
 

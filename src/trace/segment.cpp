@@ -103,13 +103,6 @@ const Group& Segment::group(std::uint32_t index) const
     return groupBlocks_[index / groupBlock].load(std::memory_order_acquire)[index % groupBlock];
 }
 
-std::uint16_t Segment::pack(const can::FrameHead& head)
-{
-    return static_cast<std::uint16_t>(static_cast<unsigned>(head.kind) | static_cast<unsigned>(head.direction) << 2
-                                      | (head.brs ? 1U << 4 : 0U) | (head.esi ? 1U << 5 : 0U) | (head.dlc & 15U) << 6
-                                      | (head.id.extended ? 1U << 10 : 0U));
-}
-
 void Segment::unpack(std::uint16_t attributes, can::FrameHead& head)
 {
     head.kind = static_cast<can::FrameKind>(attributes & 3U);
@@ -187,6 +180,24 @@ void Segment::stamp(std::uint32_t row, std::int64_t time)
         block.wide.store(wide, std::memory_order_release);
     }
     wide[at] = time;
+}
+
+void Segment::stamp(std::uint32_t row, std::span<const std::int64_t> times)
+{
+    TimeBlock& block = timeBlocks_[row / timeBlockRows];
+    block.base = times[0];
+    bool near = true;
+    for (std::uint32_t i = 0; i < timeBlockRows; ++i) {
+        const auto offset = static_cast<std::int64_t>(static_cast<std::uint64_t>(times[i]) - static_cast<std::uint64_t>(block.base));
+        offsets_[row + i] = static_cast<std::int32_t>(offset);
+        near = near && offset == static_cast<std::int32_t>(offset);
+    }
+    if (near)
+        return;
+    auto* wide = new std::int64_t[timeBlockRows];
+    std::copy(times.begin(), times.end(), wide);
+    memory_.fetch_add(timeBlockRows * sizeof(std::int64_t), std::memory_order_relaxed);
+    block.wide.store(wide, std::memory_order_release);
 }
 
 void Segment::append(std::uint32_t row, const can::FrameView& frame, std::uint32_t groupIndex)

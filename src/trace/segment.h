@@ -151,7 +151,12 @@ public:
     [[nodiscard]] std::size_t memory() const { return memory_.load(std::memory_order_relaxed); }
 
     /// Attributes packed: kind, direction, bit-rate switch, error-state indicator, length code.
-    [[nodiscard]] static std::uint16_t pack(const can::FrameHead& head);
+    [[nodiscard]] static std::uint16_t pack(const can::FrameHead& head)
+    {
+        return static_cast<std::uint16_t>(static_cast<unsigned>(head.kind) | static_cast<unsigned>(head.direction) << 2
+                                          | (head.brs ? 1U << 4 : 0U) | (head.esi ? 1U << 5 : 0U) | (head.dlc & 15U) << 6
+                                          | (head.id.extended ? 1U << 10 : 0U));
+    }
     static void unpack(std::uint16_t attributes, can::FrameHead& head);
 
 private:
@@ -162,6 +167,8 @@ private:
     /// `before` is the last group of the same identifier in the segment, or noGroup.
     std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before);
     void stamp(std::uint32_t row, std::int64_t time);
+    /// A whole block of rows from `row` on at once.
+    void stamp(std::uint32_t row, std::span<const std::int64_t> times);
     std::uint8_t* allocate(std::size_t bytes);
     std::uint8_t* allocateAlone(std::size_t bytes);
 

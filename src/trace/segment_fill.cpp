@@ -1,5 +1,7 @@
 #include "trace/segment_fill.h"
 
+#include <algorithm>
+#include <array>
 #include <limits>
 #include <unordered_map>
 
@@ -87,9 +89,7 @@ private:
     void sort(std::span<const std::span<const can::FrameView>> stretches)
     {
         Segment& segment = *filled_.segment;
-        std::int64_t earliest = std::numeric_limits<std::int64_t>::max();
-        std::int64_t latest = std::numeric_limits<std::int64_t>::min();
-        std::int64_t before = latest;
+        std::array<std::int64_t, Segment::timeBlockRows> times;
         std::uint32_t row = 0;
         for (const auto& frames : stretches)
             for (const can::FrameView& frame : frames) {
@@ -99,18 +99,26 @@ private:
                     group = addGroup(frame, attributes);
                 segment.groups_[row] = static_cast<std::uint16_t>(group);
                 segment.ordinals_[row] = static_cast<std::uint16_t>(parts_[group].count++);
-                const std::int64_t time = frame.time.count();
-                segment.stamp(row, time);
-                filled_.disorders += time < before ? 1 : 0;
-                before = time;
-                earliest = std::min(earliest, time);
-                latest = std::max(latest, time);
-                ++row;
+                times[row % times.size()] = frame.time.count();
+                if (++row % times.size() == 0)
+                    stamp(row - static_cast<std::uint32_t>(times.size()), times);
             }
-        segment.earliest_.store(earliest, std::memory_order_relaxed);
-        segment.latest_.store(latest, std::memory_order_relaxed);
+        segment.earliest_.store(earliest_, std::memory_order_relaxed);
+        segment.latest_.store(latest_, std::memory_order_relaxed);
         filled_.first = segment.time(0);
-        filled_.last = can::Time(before);
+        filled_.last = can::Time(before_);
+    }
+
+    void stamp(std::uint32_t row, std::span<const std::int64_t> times)
+    {
+        filled_.segment->stamp(row, times);
+        filled_.disorders += times.front() < before_ ? 1 : 0;
+        for (std::size_t i = 1; i < times.size(); ++i)
+            filled_.disorders += times[i] < times[i - 1] ? 1 : 0;
+        before_ = times.back();
+        const auto [least, most] = std::minmax_element(times.begin(), times.end());
+        earliest_ = std::min(earliest_, *least);
+        latest_ = std::max(latest_, *most);
     }
 
     std::uint32_t addGroup(const can::FrameView& frame, std::uint16_t attributes)
@@ -168,6 +176,9 @@ private:
     std::vector<Part> parts_;
     std::unordered_map<std::uint64_t, Known> identifiers_;
     GroupTable table_;
+    std::int64_t earliest_ = std::numeric_limits<std::int64_t>::max();
+    std::int64_t latest_ = std::numeric_limits<std::int64_t>::min();
+    std::int64_t before_ = latest_;     // stamp of the row before
 };
 
 FilledSegment fillSegment(std::span<const std::span<const can::FrameView>> stretches) { return SegmentFill().run(stretches); }
