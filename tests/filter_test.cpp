@@ -74,6 +74,7 @@ struct Sample {
 struct Reference {
     std::vector<can::Frame> frames;
     trace::Trace trace;
+    trace::Trace filled;                // the same rows, in segments that were filled at one go
     std::vector<std::size_t> previous;  // frame of the same identifier before each, or none
     static constexpr std::size_t none = ~std::size_t{0};
 
@@ -108,6 +109,16 @@ struct Reference {
             trace.append(frame.view());
             frames.push_back(frame);
         }
+        std::vector<can::FrameView> views;
+        for (const can::Frame& frame : frames)
+            views.push_back(frame.view());
+        std::span<const can::FrameView> left = views;
+        for (; left.size() >= trace::segmentRows; left = left.subspan(trace::segmentRows)) {
+            const std::array<std::span<const can::FrameView>, 2> stretches{left.first(1234), left.subspan(1234, trace::segmentRows - 1234)};
+            filled.append(trace::fillSegment(stretches));
+        }
+        for (const can::FrameView& frame : left)
+            filled.append(frame);
     }
     // The value of a signal in each frame, and in the newest earlier frame of the identifier that carries it.
     struct Course {
@@ -390,6 +401,8 @@ private Q_SLOTS:
             QVERIFY2(filter.has_value(), filter ? "" : (sample.text + ": " + filter.error().text()).c_str());
             FilterScan scan(*filter);
             FilterScan growing(*filter);
+            FilterScan filled(*filter);
+            QVERIFY(filled.advance(reference.filled.snapshot(), {~std::uint64_t{0}, 2}));
             QVERIFY(scan.advance(reference.trace.snapshot(), {~std::uint64_t{0}, 2}));
             for (std::uint64_t rows = 20'000; rows < reference.frames.size(); rows += 1 + random() % 60'000)
                 growing.advance({reference.trace, rows});
@@ -402,12 +415,44 @@ private Q_SLOTS:
                     QFAIL((sample.text + " one after the other, row " + std::to_string(i)).c_str());
                 if (!wanted)
                     continue;
-                if (scan.rows()[found] != i || growing.rows()[found] != i)
-                    QFAIL((sample.text + " in parallel or while growing, row " + std::to_string(i)).c_str());
+                if (scan.rows()[found] != i || growing.rows()[found] != i || filled.rows()[found] != i)
+                    QFAIL((sample.text + " in parallel, while growing or in whole segments, row " + std::to_string(i)).c_str());
                 ++found;
             }
-            QVERIFY2(scan.rows().size() == found && growing.rows().size() == found, sample.text.c_str());
+            QVERIFY2(scan.rows().size() == found && growing.rows().size() == found && filled.rows().size() == found, sample.text.c_str());
         }
+    }
+
+    void bytesCompareInEveryWay()
+    {
+        Reference reference(27, 70'000);
+        std::mt19937 random(28);
+        const std::pair<const char*, std::function<bool(unsigned, unsigned)>> ways[] = {
+            {"<", std::less<>()}, {"<=", std::less_equal<>()}, {"=", std::equal_to<>()}, {"!=", std::not_equal_to<>()}, {">=", std::greater_equal<>()}, {">", std::greater<>()},
+        };
+        const auto agrees = [&](const std::string& text, const std::function<bool(unsigned)>& passes, unsigned index) {
+            const auto filter = Filter::compile(text, demoCatalog());
+            QVERIFY2(filter.has_value(), text.c_str());
+            FilterScan scan(*filter);
+            scan.advance(reference.filled.snapshot());
+            std::uint64_t found = 0;
+            for (std::size_t i = 0; i < reference.frames.size(); ++i) {
+                const can::Frame& frame = reference.frames[i];
+                if (frame.length > index && passes(frame.data[index]) && scan.rows()[found++] != i)
+                    QFAIL((text + ", row " + std::to_string(i)).c_str());
+            }
+            QVERIFY2(scan.rows().size() == found, text.c_str());
+        };
+        for (const auto& [sign, holds] : ways)
+            for (const unsigned value : {0U, 1U, 0x7FU, 0xFEU, 0xFFU})
+                for (const unsigned mask : {0xFFU, 0xF0U, 1U}) {
+                    const unsigned index = random() % 3;
+                    const std::string text = "byte " + std::to_string(index) + (mask == 0xFF ? "" : " mask " + std::to_string(mask)) + " " + sign + " " + std::to_string(value);
+                    agrees(text, [&, value = value, mask = mask](unsigned byte) { return holds(byte & mask, value); }, index);
+                }
+        agrees("byte 0 between 16 and 31", [](unsigned byte) { return byte >= 16 && byte <= 31; }, 0);
+        agrees("byte 0 between 31 and 16", [](unsigned) { return false; }, 0);
+        agrees("byte 1 between 0 and 255", [](unsigned) { return true; }, 1);
     }
 
     void thinningCountsWhatTheRestPasses()

@@ -38,6 +38,37 @@ struct Interval {
     [[nodiscard]] bool holds(double value) const { return static_cast<bool>(static_cast<unsigned>(value >= low) & static_cast<unsigned>(value <= high)) != outside; }
 };
 
+// The same of a byte.
+struct ByteInterval {
+    unsigned mask;
+    unsigned low = 0;
+    unsigned span = 255;    // up to low + span
+    bool outside = false;
+
+    explicit ByteInterval(const ByteTest& test) : mask(test.mask)
+    {
+        const auto n = static_cast<std::int64_t>(test.value);
+        switch (test.comparison) {
+        case Comparison::less: within(0, n - 1); break;
+        case Comparison::lessOrEqual: within(0, n); break;
+        case Comparison::greater: within(n + 1, 255); break;
+        case Comparison::greaterOrEqual: within(n, 255); break;
+        case Comparison::between: within(n, test.upper); break;
+        case Comparison::notEqual: outside = true; [[fallthrough]];
+        case Comparison::equal: within(n, n); break;
+        }
+    }
+    [[nodiscard]] bool holds(std::uint8_t value) const { return ((value & mask) - low <= span) != outside; }
+
+private:
+    void within(std::int64_t from, std::int64_t to)
+    {
+        to = std::min<std::int64_t>(to, 255);
+        low = from > to ? 256 : static_cast<unsigned>(from);     // 256: none
+        span = from > to ? 0 : static_cast<unsigned>(to - from);
+    }
+};
+
 // Sets the bits of the frames of a group whose payload passes a test; 64 are tested before any bit is set.
 template <class Test>
 void mark(const trace::Group& group, std::uint32_t limit, RowBits& bits, Test test)
@@ -127,6 +158,9 @@ void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::si
             continue;
         snapshot.eachRun(identifier, from, to, [&](const trace::Run& run) { candidates[run.segment - from].push_back({identifier, run.group}); });
     }
+    // In the order in which their payloads lie.
+    for (std::vector<Candidate>& of : candidates)
+        std::sort(of.begin(), of.end(), [](const Candidate& a, const Candidate& b) { return a.group < b.group; });
     std::vector<RowPart> parts(to - from);
     inParallel(to - from, limits.threads, [&](std::size_t i) {
         if (limits.cancel == nullptr || !limits.cancel->load(std::memory_order_relaxed))
@@ -213,12 +247,10 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
         return;
     }
     if (const ByteTest* test = of.byteTest()) {
-        std::array<bool, 256> passes{};
-        for (unsigned value = 0; value < passes.size(); ++value)
-            passes[value] = compares<unsigned>(value & test->mask, test->comparison, test->value, test->upper);
+        const ByteInterval wanted(*test);
         for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next())
             if (segment.group(g).length() > test->index)
-                mark(segment.group(g), limit, bits, [&passes, at = test->index](const std::uint8_t* payload) { return passes[payload[at]]; });
+                mark(segment.group(g), limit, bits, [wanted, at = test->index](const std::uint8_t* payload) { return wanted.holds(payload[at]); });
         return;
     }
     const auto index = static_cast<std::size_t>(segment.firstRow() / trace::segmentRows);
