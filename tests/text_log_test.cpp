@@ -211,6 +211,65 @@ private Q_SLOTS:
         }
     }
 
+    void switchesInColumnsOfTheirOwnAreRead_data()
+    {
+        QTest::addColumn<QString>("head");
+        QTest::addColumn<QString>("yes");
+        QTest::addColumn<QString>("no");
+        QTest::newRow("as the command list writes them") << "time,bus,dir,kind,id,brs,esi,length,data" << "1" << "0";
+        QTest::newRow("in words") << "Time,Bus,Dir,Type,ID,Bit Rate Switch,Error State,Len,Data" << "yes" << "no";
+        QTest::newRow("a cross or nothing") << "t,channel,direction,kind,identifier,BRS,ESI,len,payload" << "x" << "";
+    }
+    void switchesInColumnsOfTheirOwnAreRead()
+    {
+        QFETCH(QString, head);
+        QFETCH(QString, yes);
+        QFETCH(QString, no);
+        std::string text = head.toStdString() + "\n";
+        for (int i = 0; i < 60; ++i) {
+            const bool fd = i % 3 == 0;
+            const auto word = [&](bool set) { return (set ? yes : no).toStdString(); };
+            text += print("%.6f,Body,%s,%s,0x%03X,", 0.001 * i, i % 2 == 0 ? "received" : "sent", fd ? "fd" : "data", 0x1A0 + i % 4) + word(fd && i % 2 == 0) + "," + word(fd && i % 4 < 2) + print(",2,%02X %02X\n", i, 255 - i);
+        }
+        const auto found = recogniseLayout(text, "switches.csv");
+        QVERIFY2(found.has_value(), found ? "" : found.error().text().c_str());
+        QVERIFY2(found->sure() && found->fitting == 60, columnsText(*found).c_str());
+        QCOMPARE(found->layout.columnOf(Meaning::bitRateSwitch), 5);
+        QCOMPARE(found->layout.columnOf(Meaning::errorState), 6);
+        QCOMPARE(*layoutFromJson(toJson(found->layout), "again"), found->layout);
+        trace::Trace trace;
+        TraceSink sink(trace);
+        ByteSource source = sourceOf(text);
+        QVERIFY(readLog(source, sink).has_value());
+        QCOMPARE(trace.rows(), 60U);
+        for (int i = 0; i < 60; ++i) {
+            const can::FrameView frame = trace.snapshot().frame(static_cast<trace::Row>(i));
+            QCOMPARE(frame.kind, i % 3 == 0 ? can::FrameKind::fd : can::FrameKind::data);
+            QCOMPARE(frame.brs, i % 6 == 0);
+            QCOMPARE(frame.esi, i % 3 == 0 && i % 4 < 2);
+        }
+        // What is neither is listed.
+        const std::string broken = text + print("0.070000,Body,sent,fd,0x1A0,maybe,") + no.toStdString() + ",2,01 02\n";
+        trace::Trace rest;
+        TraceSink into(rest);
+        ByteSource again = sourceOf(broken);
+        const auto report = readLog(again, into);
+        QVERIFY(report.has_value());
+        QCOMPARE(report->badLineCount, std::uint64_t{1});
+        QCOMPARE(rest.rows(), 60U);
+    }
+
+    void aColumnOfNoughtsAndOnesWithoutAHeadIsNoSwitch()
+    {
+        std::string text;
+        for (int i = 0; i < 40; ++i)
+            text += print("%.4f 0x1A%d %d 3 0A FF %02X\n", 0.01 * i, i % 3, i % 2, i);
+        const auto found = recogniseLayout(text, "bare.txt");
+        QVERIFY(found.has_value());
+        QCOMPARE(found->layout.columnOf(Meaning::bitRateSwitch), -1);
+        QCOMPARE(found->layout.columnOf(Meaning::errorState), -1);
+    }
+
     void whatTheLinesLeaveOpenIsAsked()
     {
         // Three digits without a letter, of few identifiers: hexadecimal or decimal?
@@ -232,7 +291,9 @@ private Q_SLOTS:
             trace::Trace read;
             TraceSink into(read);
             ByteSource again = sourceOf(text);
-            QVERIFY(readLog(again, into, {&choice, nullptr}).has_value());
+            ReadOptions options;
+            options.layout = &choice;
+            QVERIFY(readLog(again, into, options).has_value());
             QCOMPARE(read.snapshot().frame(0).id.value, choice.identifierBase == Base::hexadecimal ? 0x120U : 120U);
         }
 
@@ -290,7 +351,9 @@ private Q_SLOTS:
         ByteSource source = sourceOf(text);
         trace::Trace trace;
         TraceSink sink(trace);
-        QVERIFY(readLog(source, sink, {nullptr, &again.all()}).has_value());
+        ReadOptions options;
+        options.kept = &again.all();
+        QVERIFY(readLog(source, sink, options).has_value());
         QCOMPARE(trace.snapshot().frame(3).id.value, 120U);
         QCOMPARE(trace.snapshot().frame(3).time, can::Time(std::chrono::milliseconds(300)));
         QFile broken(folder.filePath("layouts/broken.json"));

@@ -17,6 +17,10 @@ Meaning promised(std::string_view head)
     const std::string word = lowered(head);
     const auto has = [&](std::initializer_list<const char*> parts) { return std::any_of(parts.begin(), parts.end(), [&](const char* part) { return word.find(part) != std::string::npos; }); };
     const auto is = [&](std::initializer_list<const char*> words) { return std::any_of(words.begin(), words.end(), [&](const char* other) { return word == other; }); };
+    if (is({"brs"}) || has({"rate switch", "rate_switch", "rate-switch", "rateswitch"}))
+        return Meaning::bitRateSwitch;
+    if (is({"esi"}) || has({"error state", "error_state", "error-state", "errorstate"}))
+        return Meaning::errorState;
     if (has({"date", "day"}))
         return Meaning::date;
     if (has({"time", "stamp", "moment", "when", "seconds"}) || is({"t", "s", "ms", "us"}) || word.starts_with("t [") || word.starts_with("t(") || word.starts_with("t/"))

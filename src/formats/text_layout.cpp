@@ -15,7 +15,7 @@ namespace wavetrope::formats {
 
 namespace {
 
-constexpr const char* meanings[meaningCount] = {"-", "date", "time", "channel", "direction", "kind", "identifier", "length", "data"};
+constexpr const char* meanings[meaningCount] = {"-", "date", "time", "channel", "direction", "kind", "identifier", "length", "data", "brs", "esi"};
 constexpr const char* timeForms[] = {"seconds", "milliseconds", "microseconds", "nanoseconds", "clock"};
 constexpr const char* bases[] = {"hexadecimal", "decimal"};
 constexpr const char* spreads[] = {"apart", "together"};

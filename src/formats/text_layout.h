@@ -21,8 +21,10 @@ enum class Meaning : std::uint8_t {
     identifier,
     length,         ///< Bytes, or a length code.
     data,           ///< The first column of the payload, or its only one.
+    bitRateSwitch,  ///< Of CAN FD, set or not.
+    errorState,     ///< The error-state indicator of CAN FD, set or not.
 };
-inline constexpr unsigned meaningCount = 9;
+inline constexpr unsigned meaningCount = 11;
 
 /// What a number of the time column counts.
 enum class TimeForm : std::uint8_t {

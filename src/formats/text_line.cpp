@@ -161,6 +161,20 @@ std::optional<can::Direction> directionOf(std::string_view word)
     return {};
 }
 
+std::optional<bool> switchOf(std::string_view cell)
+{
+    if (cell == "0" || cell == "-" || cell.empty())
+        return false;
+    if (cell == "1")
+        return true;
+    const std::string word = lowered(cell);
+    if (word == "yes" || word == "true" || word == "on" || word == "x" || word == "y" || word == "set" || word == "brs" || word == "esi")
+        return true;
+    if (word == "no" || word == "false" || word == "off" || word == "n")
+        return false;
+    return {};
+}
+
 std::optional<KindWord> kindOf(std::string_view word)
 {
     static const std::array<std::pair<std::string_view, KindWord>, 24> words = [] {
@@ -276,7 +290,7 @@ std::optional<can::Time> dayOf(std::string_view text)
 
 LineReader::LineReader(const TextLayout& layout)
     : layout_(layout), date_(layout.columnOf(Meaning::date)), time_(layout.columnOf(Meaning::time)), channel_(layout.columnOf(Meaning::channel)), direction_(layout.columnOf(Meaning::direction)), kind_(layout.columnOf(Meaning::kind)),
-      identifier_(layout.columnOf(Meaning::identifier)), length_(layout.columnOf(Meaning::length)), data_(layout.columnOf(Meaning::data))
+      identifier_(layout.columnOf(Meaning::identifier)), length_(layout.columnOf(Meaning::length)), data_(layout.columnOf(Meaning::data)), bitRateSwitch_(layout.columnOf(Meaning::bitRateSwitch)), errorState_(layout.columnOf(Meaning::errorState))
 {
 }
 
@@ -310,6 +324,15 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
         if (!word)
             return "the kind is none that is known";
         kind = *word;
+    }
+    if (bitRateSwitch_ >= 0 || errorState_ >= 0) {
+        const auto rate = switchOf(cell(bitRateSwitch_));
+        const auto state = switchOf(cell(errorState_));
+        if (!rate || !state)
+            return "the bit-rate switch or the error state is neither set nor not";
+        kind.brs |= *rate;
+        kind.esi |= *state;
+        kind.fd |= *rate || *state;     // a classic frame has neither
     }
     can::Time time = previous_;
     if (time_ >= 0) {

@@ -25,6 +25,8 @@ struct KindWord {
     bool received = false;
 };
 [[nodiscard]] std::optional<KindWord> kindOf(std::string_view word);
+/// Whether a cell says yes: "1", "yes", "true", "on", "x"; not: "0", "no", "false", "off", "-" or nothing. Empty for others.
+[[nodiscard]] std::optional<bool> switchOf(std::string_view cell);
 
 /// A number with or without "0x" in front or "h" behind. Empty where there is anything else.
 [[nodiscard]] std::optional<std::uint64_t> wholeNumber(std::string_view text, Base base);
@@ -46,7 +48,7 @@ private:
     [[nodiscard]] const char* readData(std::size_t from, std::uint8_t (&data)[can::maxLength], unsigned& count, bool& remote) const;
 
     const TextLayout layout_;
-    int date_, time_, channel_, direction_, kind_, identifier_, length_, data_;
+    int date_, time_, channel_, direction_, kind_, identifier_, length_, data_, bitRateSwitch_, errorState_;
     std::vector<std::string_view> columns_;
     can::Time previous_{};
 };

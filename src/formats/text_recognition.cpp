@@ -334,6 +334,8 @@ Found findWords(const Table& table, const TextLayout& layout, Meaning meaning)
             confidence = table.share(c, [](std::string_view cell) { return dayOf(cell).has_value(); });
         else if (meaning == Meaning::direction)
             confidence = table.share(c, [](std::string_view cell) { return directionOf(cell).has_value(); }) - 0.05;
+        else if (meaning == Meaning::bitRateSwitch || meaning == Meaning::errorState)
+            confidence = head != meaning ? 0 : table.share(c, [](std::string_view cell) { return switchOf(cell).has_value(); });
         else if (meaning == Meaning::kind)
             confidence = table.share(c, [](std::string_view cell) { return cell.empty() || kindOf(cell).has_value(); }) - 0.15 - (table.share(c, [](std::string_view cell) { return !cell.empty() && kindOf(cell).has_value(); }) < 0.1 ? 1 : 0);
         else {  // channel: few different words, or small numbers
@@ -518,6 +520,8 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
         put(findWords(front, layout, Meaning::date), Meaning::date);
     put(findWords(front, layout, Meaning::direction), Meaning::direction);
     put(findWords(front, layout, Meaning::kind), Meaning::kind);
+    put(findWords(front, layout, Meaning::bitRateSwitch), Meaning::bitRateSwitch);
+    put(findWords(front, layout, Meaning::errorState), Meaning::errorState);
     put(findWords(front, layout, Meaning::channel), Meaning::channel);
     layout.timeForm = time.form;
     layout.decimalComma = time.decimalComma;

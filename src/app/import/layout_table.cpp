@@ -32,6 +32,8 @@ QString words(formats::Meaning meaning)
     case formats::Meaning::identifier: return LayoutTable::tr("identifier");
     case formats::Meaning::length: return LayoutTable::tr("length");
     case formats::Meaning::data: return LayoutTable::tr("data");
+    case formats::Meaning::bitRateSwitch: return LayoutTable::tr("bit-rate switch");
+    case formats::Meaning::errorState: return LayoutTable::tr("error state");
     }
     return {};
 }
