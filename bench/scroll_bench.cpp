@@ -59,7 +59,7 @@ Frames timed(const char* what, int count, QWidget* painted, Act act)
 int main(int argc, char** argv)
 {
     QApplication application(argc, argv);
-    const std::uint64_t millions = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 10;
+    const std::uint64_t millions = std::max<std::uint64_t>(1, argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 10);
     const std::string folder = argc > 2 ? argv[2] : "/tmp";
     const std::string path = folder + "/wavetrope-scroll-bench.pcapng";
     std::string dbc = folder + "/wavetrope-scroll-bench.dbc";

@@ -31,6 +31,7 @@
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;

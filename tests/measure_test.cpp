@@ -234,6 +234,50 @@ private Q_SLOTS:
         QVERIFY(moment.changedLately.test(2, 0));
     }
 
+    void aMomentIsWhatGoingThroughAllRowsFinds()
+    {
+        std::mt19937 random(31);
+        trace::Trace trace;
+        std::vector<can::Frame> frames;
+        for (int i = 0; i < 150'000; ++i) {
+            can::Frame frame = frameAt(start + Time(i * 100'000LL), 0x100 + random() % 5);
+            frame.length = random() % 9 == 0 ? static_cast<std::uint8_t>(random() % 9) : std::uint8_t{8};
+            frame.data[random() % 8] = static_cast<std::uint8_t>(random());
+            trace.append(frame.view());
+            frames.push_back(frame);
+        }
+        const auto snapshot = trace.snapshot();
+        for (const std::vector<std::uint32_t>& ids : {std::vector<std::uint32_t>{0x101}, {0x100, 0x103}, {0x104, 0x100, 0x102}}) {
+            std::vector<trace::IdentifierIndex> indexes;
+            for (const std::uint32_t id : ids)
+                indexes.push_back(*trace.find({0, false, {id, false}}));
+            for (const unsigned beats : {1U, 2U, 25U, 700U})
+                for (const trace::Row limit : {trace::Row{0}, trace::Row{1}, trace::Row{40}, trace::Row{65'540}, static_cast<trace::Row>(random() % 150'000), trace::Row{150'000}}) {
+                    const IdentifierMoment moment = momentOf(snapshot, indexes, limit, beats);
+                    IdentifierMoment wanted;
+                    const can::Frame* newer = nullptr;
+                    for (trace::Row row = limit; row-- > 0;) {
+                        const can::Frame& frame = frames[row];
+                        if (std::find(ids.begin(), ids.end(), frame.id.value) == ids.end())
+                            continue;
+                        ++wanted.count;
+                        if (wanted.beats.size() == beats)
+                            continue;
+                        if (newer == nullptr)
+                            wanted.row = row;
+                        else
+                            wanted.changedLately.addDifference(frame.data.data(), frame.length, newer->data.data(), newer->length);
+                        wanted.beats.insert(wanted.beats.begin(), frame.time);
+                        newer = &frame;
+                    }
+                    QCOMPARE(moment.row, wanted.row);
+                    QCOMPARE(moment.count, wanted.count);
+                    QVERIFY(moment.beats == wanted.beats);
+                    QVERIFY(moment.changedLately.bytes == wanted.changedLately.bytes);
+                }
+        }
+    }
+
     void missedBeatsBecomeAnEventWithTheirNumber()
     {
         trace::Trace trace;

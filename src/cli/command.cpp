@@ -75,7 +75,7 @@ void ProgressLine::show(std::uint64_t done, std::uint64_t total)
     std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), total == 0 ? 0.0 : 100.0 * static_cast<double>(done) / static_cast<double>(total));
 }
 
-Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout, const std::vector<std::string>& more)
+Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
 {
     std::vector<formats::LogPart> parts = {{path, can::Time{0}, false, {}}};
     for (const std::string& option : more) {
@@ -93,6 +93,7 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std:
     formats::TextLayout given;
     formats::ReadOptions options;
     options.kept = &kept.all();
+    options.threads = threads;
     if (!layout.empty()) {
         const auto found = std::find_if(kept.all().begin(), kept.all().end(), [&](const formats::TextLayout& one) { return one.name == layout; });
         if (found != kept.all().end()) {
@@ -158,7 +159,7 @@ Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_
 Expected<Answer> ask(const Question& question)
 {
     Answer answer;
-    auto log = loadLog(question.log, question.layout, question.more);
+    auto log = loadLog(question.log, question.layout, question.more, question.narrowing.threads);
     if (!log)
         return tl::unexpected(log.error());
     answer.log = std::move(*log);

@@ -59,7 +59,7 @@ struct LoadedLog {
 };
 /// `layout` is a kept layout's name or a file with one, for logs of text; where it is empty, a kept one that fits is used,
 /// or what is recognised. `more` are logs that are read with it as one, each as LOG or LOG@OFFSET.
-[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout = {}, const std::vector<std::string>& more = {});
+[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout = {}, const std::vector<std::string>& more = {}, unsigned threads = 0);
 /// Adds --layout.
 void addLayoutOption(CLI::App& command, std::string& layout);
 

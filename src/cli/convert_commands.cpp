@@ -50,7 +50,7 @@ int convert(const Options& options)
     auto conversion = conversionOf(options);
     if (!conversion)
         return report(conversion.error());
-    const auto log = loadLog(options.question.log, options.question.layout, options.question.more);
+    const auto log = loadLog(options.question.log, options.question.layout, options.question.more, options.question.narrowing.threads);
     if (!log)
         return report(log.error());
     const auto catalog = catalogFromOptions((*log)->buses, options.question.databases, options.question.match);

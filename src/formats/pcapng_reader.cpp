@@ -17,6 +17,22 @@ constexpr std::size_t mostInterfaces = 1U << 20;
 constexpr unsigned mostBuses = 255;
 
 // Goes from block to block, describes interfaces, and has the packets between taken apart elsewhere.
+// Steps over packets of the usual kind: from `at` on, until there is anything else or `end` is passed. Counts them.
+template <bool swapped>
+std::size_t overPackets(std::span<const std::uint8_t> bytes, std::size_t at, std::size_t end, std::size_t& count)
+{
+    std::size_t found = 0;
+    while (at < end && bytes.size() - at >= 12) {
+        const std::uint32_t length = load32(bytes.data() + at + 4, swapped);
+        if (load32(bytes.data() + at, swapped) != enhancedPacket || length < 12 || length % 4 != 0 || length > std::min(bytes.size() - at, ByteSource::mostAtOnce))
+            break;
+        at += length;
+        ++found;
+    }
+    count += found;
+    return at;
+}
+
 class Reader {
 public:
     Reader(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
@@ -96,6 +112,12 @@ private:
         const bool goesOn = [&] {
             wanted_ = 12;
             while (at + 12 <= bytes.size()) {
+                if (sectionSeen_)
+                    at = swapped_ ? overPackets<true>(bytes, at, from + stretchBytes_, waiting) : overPackets<false>(bytes, at, from + stretchBytes_, waiting);
+                if (at - from >= stretchBytes_)
+                    hand();
+                if (at + 12 > bytes.size())
+                    break;
                 const std::uint8_t* block = bytes.data() + at;
                 const std::uint32_t type = u32(block);
                 if (type == sectionHeader) {

@@ -251,17 +251,16 @@ bool RunBlock::take(std::uint32_t rows)
     return true;
 }
 
-std::unique_ptr<trace::Segment> RunBlock::segment(trace::Row first, const trace::Trace& trace)
+std::unique_ptr<trace::Segment> RunBlock::segment(trace::Row first, const trace::Trace& trace) const
 {
-    trace::SegmentBuilder builder(first);
+    std::vector<trace::KeptGroup> groups;
     for (const Group& group : groups_) {
         const auto identifier = trace.find(group.key);
         if (!identifier)
             return nullptr;
-        builder.group(*identifier, group.length, group.attributes);
+        groups.push_back({*identifier, group.length, group.attributes, plain_.data() + group.payloads});
     }
-    each([&](std::uint32_t group, const can::FrameView& frame) { builder.row(group, frame.time, frame.data); });
-    return builder.take();
+    return trace::segmentOf(first, groups, groupOf_, times_);
 }
 
 }  // namespace wavetrope::formats

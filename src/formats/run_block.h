@@ -69,7 +69,7 @@ public:
         }
     }
     /// The segment that these rows were, all of it; null where an identifier is not one of the trace.
-    [[nodiscard]] std::unique_ptr<trace::Segment> segment(trace::Row first, const trace::Trace& trace);
+    [[nodiscard]] std::unique_ptr<trace::Segment> segment(trace::Row first, const trace::Trace& trace) const;
 
 private:
     [[nodiscard]] bool take(std::uint32_t rows);

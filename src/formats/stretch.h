@@ -1,8 +1,10 @@
 // A piece of a log, taken apart.
 #pragma once
 
+#include <cstddef>
 #include <memory>
 #include <span>
+#include <type_traits>
 
 #include "can/frame.h"
 
@@ -12,13 +14,14 @@ namespace wavetrope::formats {
 struct Stretch {
     std::span<const can::FrameView> frames;
     std::shared_ptr<const void> bytes;          ///< Where the payloads lie; null for memory that outlives the reading.
-    std::unique_ptr<can::FrameView[]> room;     ///< Where the frames lie.
+    std::unique_ptr<std::byte[]> room;          ///< Where the frames lie.
 
-    /// Room for so many frames.
+    /// Room for so many frames, which are not set to anything.
     [[nodiscard]] can::FrameView* makeRoom(std::size_t most)
     {
-        room = std::make_unique_for_overwrite<can::FrameView[]>(most);
-        return room.get();
+        static_assert(std::is_trivially_copyable_v<can::FrameView> && alignof(can::FrameView) <= __STDCPP_DEFAULT_NEW_ALIGNMENT__);
+        room = std::make_unique_for_overwrite<std::byte[]>(most * sizeof(can::FrameView));
+        return reinterpret_cast<can::FrameView*>(room.get());
     }
 };
 

@@ -42,27 +42,33 @@ IdentifierMoment momentOf(const trace::Snapshot& snapshot, trace::IdentifierInde
 IdentifierMoment momentOf(const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats)
 {
     IdentifierMoment moment;
-    std::vector<trace::Row> newest;     // of each
-    for (const trace::IdentifierIndex identifier : identifiers) {
-        newest.push_back(snapshot.previousOf(identifier, limit));
-        moment.count += snapshot.countOf(identifier, limit);
-    }
     can::FrameView newer;
-    while (moment.beats.size() < beats) {
-        std::size_t which = newest.size();
-        for (std::size_t i = 0; i < newest.size(); ++i)
-            if (newest[i] != trace::noRow && (which == newest.size() || newest[i] > newest[which]))
-                which = i;
-        if (which == newest.size())
-            break;
-        const can::FrameView frame = snapshot.frame(newest[which]);
+    const auto take = [&](trace::Row row, const can::FrameView& frame) {
         if (moment.beats.empty())
-            moment.row = newest[which];
+            moment.row = row;
         else
             moment.changedLately.addDifference(frame.data, frame.length, newer.data, newer.length);
         moment.beats.push_back(frame.time);
         newer = frame;
-        newest[which] = snapshot.previousOf(identifiers[which], newest[which]);
+        return moment.beats.size() < beats;
+    };
+    for (const trace::IdentifierIndex identifier : identifiers)
+        moment.count += snapshot.countOf(identifier, limit);
+    if (identifiers.size() == 1) {
+        snapshot.eachBack(identifiers.front(), limit, take);
+    } else {
+        std::vector<trace::Row> rows;   // the newest of each
+        for (const trace::IdentifierIndex identifier : identifiers) {
+            std::size_t found = 0;
+            snapshot.eachBack(identifier, limit, [&](trace::Row row, const can::FrameView&) {
+                rows.push_back(row);
+                return ++found < beats;
+            });
+        }
+        std::sort(rows.rbegin(), rows.rend());
+        for (const trace::Row row : rows)
+            if (!take(row, snapshot.frame(row)))
+                break;
     }
     std::reverse(moment.beats.begin(), moment.beats.end());
     if (moment.beats.size() >= 2)

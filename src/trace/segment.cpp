@@ -76,20 +76,6 @@ std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, s
     return made;
 }
 
-void SegmentBuilder::group(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
-{
-    const auto [newest, isFirst] = newest_.try_emplace(identifier, noGroup);
-    newest->second = segment_->addGroup(identifier, length, attributes, newest->second);
-}
-
-void SegmentBuilder::row(std::uint32_t group, can::Time time, const std::uint8_t* payload)
-{
-    can::FrameView frame;
-    frame.time = time;
-    frame.data = payload;
-    segment_->append(rows_++, frame, group);
-}
-
 Segment::~Segment()
 {
     for (auto& block : groupBlocks_)

@@ -7,7 +7,6 @@
 #include <cstring>
 #include <memory>
 #include <span>
-#include <unordered_map>
 #include <vector>
 
 #include "can/frame.h"
@@ -161,7 +160,6 @@ public:
 
 private:
     friend class Trace;
-    friend class SegmentBuilder;
     friend class SegmentFill;
     void append(std::uint32_t row, const can::FrameView& frame, std::uint32_t group);
     /// `before` is the last group of the same identifier in the segment, or noGroup.
@@ -195,22 +193,6 @@ private:
     std::uint8_t* arenaAt_ = nullptr;
     std::atomic<std::size_t> memory_{0};
     bool lost_ = false;
-};
-
-/// Builds a segment again from what was kept of it.
-class SegmentBuilder {
-public:
-    explicit SegmentBuilder(Row first) : segment_(std::make_unique<Segment>(first)) {}
-    /// Groups come in the order in which they were.
-    void group(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
-    /// Rows as well; up to segmentRows of them.
-    void row(std::uint32_t group, can::Time time, const std::uint8_t* payload);
-    [[nodiscard]] std::unique_ptr<Segment> take() { return std::move(segment_); }
-
-private:
-    std::unique_ptr<Segment> segment_;
-    std::unordered_map<IdentifierIndex, std::uint32_t> newest_;
-    std::uint32_t rows_ = 0;
 };
 
 }  // namespace wavetrope::trace

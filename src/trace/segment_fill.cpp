@@ -72,6 +72,41 @@ public:
         return std::move(filled_);
     }
 
+    std::unique_ptr<Segment> run(Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times)
+    {
+        filled_.segment = std::make_unique<Segment>(first);
+        Segment& segment = *filled_.segment;
+        std::unordered_map<IdentifierIndex, std::uint32_t> newest;
+        for (const KeptGroup& group : groups) {
+            const auto [before, isFirst] = newest.try_emplace(group.identifier, noGroup);
+            before->second = segment.addGroup(group.identifier, group.length, group.attributes, before->second);
+            parts_.push_back({0, group.length, nullptr, nullptr});
+        }
+        for (std::size_t row = 0; row < groupOf.size(); ++row) {
+            segment.groups_[row] = groupOf[row];
+            segment.ordinals_[row] = static_cast<std::uint16_t>(parts_[groupOf[row]].count++);
+        }
+        const std::size_t whole = times.size() - times.size() % Segment::timeBlockRows;
+        for (std::size_t row = 0; row < whole; row += Segment::timeBlockRows)
+            stamp(static_cast<std::uint32_t>(row), times.subspan(row, Segment::timeBlockRows));
+        for (std::size_t row = whole; row < times.size(); ++row) {
+            segment.stamp(static_cast<std::uint32_t>(row), times[row]);
+            earliest_ = std::min(earliest_, times[row]);
+            latest_ = std::max(latest_, times[row]);
+        }
+        segment.earliest_.store(earliest_, std::memory_order_relaxed);
+        segment.latest_.store(latest_, std::memory_order_relaxed);
+        layOut();
+        for (std::size_t row = 0; row < groupOf.size(); ++row) {
+            const auto row16 = static_cast<std::uint16_t>(row);
+            std::memcpy(parts_[groupOf[row]].rows + 2UL * segment.ordinals_[row], &row16, sizeof row16);
+        }
+        for (std::size_t g = 0; g < groups.size(); ++g)
+            if (const std::size_t bytes = std::size_t{parts_[g].count} * parts_[g].length; bytes > 0)
+                std::memcpy(parts_[g].payloads, groups[g].payloads, bytes);
+        return std::move(filled_.segment);
+    }
+
 private:
     // What is known of a group while it is filled, and of an identifier.
     struct Part {
@@ -180,6 +215,11 @@ private:
     std::int64_t latest_ = std::numeric_limits<std::int64_t>::min();
     std::int64_t before_ = latest_;     // stamp of the row before
 };
+
+std::unique_ptr<Segment> segmentOf(Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times)
+{
+    return SegmentFill().run(first, groups, groupOf, times);
+}
 
 FilledSegment fillSegment(std::span<const std::span<const can::FrameView>> stretches) { return SegmentFill().run(stretches); }
 

@@ -23,4 +23,16 @@ struct FilledSegment {
 /// be used by any thread.
 [[nodiscard]] FilledSegment fillSegment(std::span<const std::span<const can::FrameView>> stretches);
 
+/// A group of a segment that was kept elsewhere.
+struct KeptGroup {
+    IdentifierIndex identifier = 0;
+    std::uint8_t length = 0;
+    std::uint16_t attributes = 0;
+    const std::uint8_t* payloads = nullptr;     ///< Of all its frames, one behind the other.
+};
+
+/// The segment whose rows belong to these groups, and have these stamps: up to segmentRows of either. Groups come in the
+/// order in which they were.
+[[nodiscard]] std::unique_ptr<Segment> segmentOf(Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times);
+
 }  // namespace wavetrope::trace

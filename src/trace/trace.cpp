@@ -211,20 +211,15 @@ std::size_t Trace::memory() const
     return sum;
 }
 
-namespace {
-
-// Where a segment may leave memory, the payloads of its frames are handed out from here.
-const std::uint8_t* atHand(const std::uint8_t* payload, std::uint8_t length)
+const std::uint8_t* Snapshot::atHand(const std::uint8_t* payload, std::uint8_t length)
 {
-    thread_local std::array<std::array<std::uint8_t, can::maxLength + readableBehind>, Snapshot::framesAtHand> kept{};
+    thread_local std::array<std::array<std::uint8_t, can::maxLength + readableBehind>, framesAtHand> kept{};
     thread_local unsigned next = 0;
     std::uint8_t* to = kept[next++ % kept.size()].data();
     if (length > 0)
         std::memcpy(to, payload, length);
     return to;
 }
-
-}  // namespace
 
 std::uint32_t Snapshot::rowsIn(std::size_t index) const
 {

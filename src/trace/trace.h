@@ -159,6 +159,10 @@ public:
     template <class Visit>
     void eachOf(IdentifierIndex identifier, Row from, Visit visit) const;
 
+    /// The same backwards from before row `limit` on. Payloads are valid as those of `frame` are.
+    template <class Visit>
+    void eachBack(IdentifierIndex identifier, Row limit, Visit visit) const;
+
     /// Calls visit(run) for the runs of an identifier in segments from one to another.
     template <class Visit>
     void eachRun(IdentifierIndex identifier, std::size_t from, std::size_t to, Visit visit) const
@@ -183,6 +187,8 @@ public:
     [[nodiscard]] can::Time latest() const;
 
 private:
+    /// A payload of a segment that may leave memory, copied to where `framesAtHand` of them are kept for each thread.
+    [[nodiscard]] static const std::uint8_t* atHand(const std::uint8_t* payload, std::uint8_t length);
     /// Number of the identifier's runs that begin before a row.
     [[nodiscard]] std::size_t runsBefore(const Runs& runs, Row limit) const;
     /// Frames of a run before a row of its segment.
@@ -240,6 +246,42 @@ void Snapshot::eachOf(IdentifierIndex identifier, Row from, Visit visit) const
         for (const auto& [row, of] : merged)
             if (!show(*of, of->countBefore(row), row))
                 return;
+    }
+}
+
+template <class Visit>
+void Snapshot::eachBack(IdentifierIndex identifier, Row limit, Visit visit) const
+{
+    limit = std::min(limit, rows_);
+    const Runs& runs = trace_->runs(identifier);
+    can::FrameView frame;
+    const TraceKey& key = trace_->key(identifier);
+    frame.bus = key.bus;
+    frame.id = key.id;
+    const bool stays = trace_->residence() == nullptr;
+    std::vector<std::pair<const Group*, std::uint32_t>> left;   // of each group: how many of its frames are to come
+    for (std::size_t r = runsBefore(runs, limit); r-- > 0;) {
+        const SegmentPin pin = segment(runs[r].segment);
+        const Segment& seg = *pin;
+        const auto end = static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - seg.firstRow()));
+        left.clear();
+        for (std::uint32_t g = runs[r].group; g != noGroup; g = seg.group(g).next())
+            if (const std::uint32_t count = seg.group(g).countBefore(end); count > 0)
+                left.emplace_back(&seg.group(g), count);
+        while (!left.empty()) {
+            const auto newest = left.size() == 1 ? left.begin() : std::max_element(left.begin(), left.end(), [](const auto& a, const auto& b) { return a.first->row(a.second - 1) < b.first->row(b.second - 1); });
+            const Group& group = *newest->first;
+            const std::uint32_t ordinal = --newest->second;
+            const std::uint16_t row = group.row(ordinal);
+            Segment::unpack(group.attributes(), frame);
+            frame.length = group.length();
+            frame.time = seg.time(row);
+            frame.data = stays ? group.payload(ordinal) : atHand(group.payload(ordinal), frame.length);
+            if (!visit(seg.firstRow() + row, static_cast<const can::FrameView&>(frame)))
+                return;
+            if (ordinal == 0)
+                left.erase(newest);
+        }
     }
 }
 

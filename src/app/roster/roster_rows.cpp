@@ -257,12 +257,20 @@ std::int64_t RosterRows::current() const
     if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
         return -1;
     for (std::size_t i = 0; i < entries_.size(); ++i)
-        for (const trace::IdentifierIndex member : entries_[i].members) {
-            const trace::TraceKey& key = view_.stage().snapshot().trace().key(member);
-            if (key.bus == selection.bus && key.id == selection.id && !key.error)
-                return static_cast<std::int64_t>(i);
-        }
+        if (isCurrent(entries_[i]))
+            return static_cast<std::int64_t>(i);
     return -1;
+}
+
+bool RosterRows::isCurrent(const Entry& entry) const
+{
+    const Selection& selection = view_.stage().selection();
+    if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
+        return false;
+    return std::any_of(entry.members.begin(), entry.members.end(), [&](trace::IdentifierIndex member) {
+        const trace::TraceKey& key = view_.stage().snapshot().trace().key(member);
+        return key.bus == selection.bus && key.id == selection.id && !key.error;
+    });
 }
 
 void RosterRows::choose(std::uint64_t index)
@@ -436,7 +444,7 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     }
     const trace::IdentifierIndex first = entry.members.front();
     const trace::TraceKey& key = snapshot.trace().key(first);
-    const bool selected = current() == static_cast<std::int64_t>(index);
+    const bool selected = isCurrent(entry);
     if (selected)
         painter.fillRect(QRectF(2, y, width - 4, height), theme.accentSoft);
     const auto* message = messageOf(first);

@@ -66,6 +66,7 @@ private:
         std::vector<trace::IdentifierIndex> members;
         QString title;
     };
+    [[nodiscard]] bool isCurrent(const Entry& entry) const;
     struct Line {
         const database::Signal* signal = nullptr;
         std::optional<database::Decoded> newest;
