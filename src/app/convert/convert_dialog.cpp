@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
+#include "app/shell/named.h"
 #include "app/shell/narrowing.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
@@ -44,11 +45,6 @@ ConvertDialog::ConvertDialog(Stage& stage, const QString& filter, QWidget* paren
     setWindowTitle(tr("Convert"));
     setAttribute(Qt::WA_DeleteOnClose);
     resize(640, 320);
-    const auto named = [](QWidget* widget, const char* name, const QString& says) {
-        widget->setObjectName(QLatin1String(name));
-        widget->setToolTip(says);
-        widget->setAccessibleName(says);
-    };
     named(kind_, "convertKind", tr("What is written"));
     named(packing_, "convertPacking", tr("Whether the file is compressed"));
     named(filter_, "convertFilter", tr("Which frames"));

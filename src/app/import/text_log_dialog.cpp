@@ -5,6 +5,7 @@
 #include <QMessageBox>
 #include <QVBoxLayout>
 
+#include "app/shell/named.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 #include "formats/log_format.h"
@@ -30,11 +31,6 @@ TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const
     setObjectName(QStringLiteral("textLogDialog"));
     setWindowTitle(tr("%1: a log of text").arg(QFileInfo(path).fileName()));
     resize(1000, 700);
-    const auto named = [](QWidget* widget, const char* name, const QString& says) {
-        widget->setObjectName(QLatin1String(name));
-        widget->setToolTip(says);
-        widget->setAccessibleName(says);
-    };
     named(separator_, "textSeparator", tr("What parts the columns"));
     named(time_, "textTime", tr("What a number of the time column counts"));
     named(identifiers_, "textIdentifiers", tr("In what base identifiers without a sign of it are"));
@@ -208,12 +204,12 @@ void TextLogDialog::showFrames()
     const formats::TextLayout& layout = table_->textLayout();
     formats::LineReader reader(layout);
     can::FrameView frame;
-    std::uint8_t data[can::maxLength];
+    std::uint8_t payload[can::maxLength];
     std::string_view channel;
     QStringList shown;
     unsigned number = 0;
     for (const std::string_view line : formats::linesOf(head_, linesShown)) {
-        if (number++ < layout.headLines || formats::isRemark(line) || reader.read(line, frame, data, channel) != nullptr)
+        if (number++ < layout.headLines || formats::isRemark(line) || reader.read(line, frame, payload, channel) != nullptr)
             continue;
         const QByteArray bytes = QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper();
         shown << QStringLiteral("%1  %2  %3  %4  %5  %6  %7")

@@ -8,6 +8,7 @@
 #include <QSettings>
 #include <QStorageInfo>
 
+#include "app/shell/named.h"
 #include "app/theme/theme.h"
 #include "formats/trace_sink.h"
 
@@ -45,11 +46,6 @@ KeepingDialog::KeepingDialog(QWidget* parent) : QDialog(parent), keep_(new QChec
     setObjectName(QStringLiteral("keepingDialog"));
     setWindowTitle(tr("Memory and disk of a run"));
     resize(Theme::get().px(620), 10);
-    const auto named = [](QWidget* widget, const char* name, const QString& says) {
-        widget->setObjectName(QLatin1String(name));
-        widget->setToolTip(says);
-        widget->setAccessibleName(says);
-    };
     named(keep_, "keepingOn", tr("A run may then last longer than memory, and survives a crash"));
     named(memory_, "keepingMemory", tr("Bytes that the frames of a live run may take in memory"));
     named(folder_, "keepingFolder", tr("Folder for what memory has no place for; it is read back from there when it is looked at"));

@@ -3,7 +3,6 @@
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QPainter>
-#include <QPainterPath>
 #include <QToolTip>
 #include <QWheelEvent>
 
@@ -47,9 +46,12 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     connect(&stage, &Stage::beat, this, &Timeline::update);
     connect(&stage, &Stage::axisChanged, this, [this] { QWidget::update(); });
-    connect(&Theme::get(), &Theme::changed, this, [this] { updateGeometry(); });
-    connect(&stage_.notes(), &NoteDesk::changed, this, qOverload<>(&QWidget::update));
-    connect(&stage_, &Stage::matchesChanged, this, qOverload<>(&QWidget::update));
+    connect(&Theme::get(), &Theme::changed, this, [this] {
+        forgetStill();
+        updateGeometry();
+    });
+    connect(&stage_.notes(), &NoteDesk::changed, this, &Timeline::forgetStill);
+    connect(&stage_, &Stage::matchesChanged, this, &Timeline::forgetStill);
 }
 
 QSize Timeline::sizeHint() const
@@ -94,6 +96,7 @@ void Timeline::update()
             loads_[i]->update(state.loads[i]);
         if (events_.size() != state.events.events().size())
             events_ = state.events.events();
+        measured_ = state.rows;
         return 0;
     });
     QWidget::update();
@@ -122,6 +125,46 @@ void Timeline::paintEvent(QPaintEvent*)
     }
     painter.fillRect(QRectF(x1, top - 2, x2 - x1, bottom - top + 2), theme.accentSoft);
 
+    paintStill(painter);
+    if (!stage_.document().ready())
+        painter.fillRect(QRectF(0, height() - 2, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
+    // Window edges and cursor.
+    painter.fillRect(QRectF(x1 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
+    painter.fillRect(QRectF(x2 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
+    const double cursor = xOf(stage_.cursor());
+    painter.fillRect(QRectF(cursor - 1, theme.px(3), 2, bottom - theme.px(1)), theme.accent);
+    if (hasFocus()) {
+        painter.setPen(QPen(theme.accent, 1));
+        painter.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+void Timeline::forgetStill()
+{
+    still_ = {};
+    QWidget::update();
+}
+
+void Timeline::paintStill(QPainter& painter)
+{
+    const Still wanted{size(), devicePixelRatioF(), stage_.wholeFrom(), stage_.wholeTo(), stage_.newest(), measured_};
+    if (still_.isNull() || !(stillOf_ == wanted)) {
+        stillOf_ = wanted;
+        still_ = QPixmap(size() * wanted.ratio);
+        still_.setDevicePixelRatio(wanted.ratio);
+        still_.fill(Qt::transparent);
+        QPainter onto(&still_);
+        paintRidges(onto);
+        paintFlags(onto);
+        paintMatches(onto);
+        paintAxis(onto);
+    }
+    painter.drawPixmap(0, 0, still_);
+}
+
+void Timeline::paintRidges(QPainter& painter)
+{
+    const Theme& theme = Theme::get();
     for (unsigned bus = 0; bus < loads_.size(); ++bus) {
         const QRectF area = ridge(bus);
         painter.fillRect(QRectF(theme.px(14), area.top() + area.height() * 0.25, theme.px(3), area.height() * 0.6), theme.bus(bus));
@@ -133,39 +176,24 @@ void Timeline::paintEvent(QPaintEvent*)
         QColor fill = theme.bus(bus);
         fill.setAlphaF(0.62F);
         const double end = std::min(area.right(), xOf(stage_.newest()));
-        QPainterPath path;
-        path.moveTo(area.left(), area.bottom());
         for (double x = area.left(); x < end; x += 1) {
-            const double percent = loads_[bus]->over(timeAt(x), timeAt(x + 1)).high;
-            path.lineTo(x, area.bottom() - std::min(1.0, percent / 100) * (area.height() - 1));
-            path.lineTo(x + 1, area.bottom() - std::min(1.0, percent / 100) * (area.height() - 1));
+            const double tall = std::min(1.0, loads_[bus]->over(timeAt(x), timeAt(x + 1)).high / 100) * (area.height() - 1);
+            painter.fillRect(QRectF(x, area.bottom() - tall, std::min(1.0, end - x), tall), fill);
         }
-        path.lineTo(end, area.bottom());
-        painter.fillPath(path, fill);
     }
-    paintFlags(painter);
-    paintMatches(painter);
+}
 
-    // Axis.
+void Timeline::paintAxis(QPainter& painter)
+{
+    const Theme& theme = Theme::get();
+    const double bottom = height() - theme.px(axisHeight);
     const double seconds = stage_.seconds(stage_.wholeTo());
     const double step = niceStep(seconds / std::max(2.0, (right() - left()) / theme.px(90)));
-    painter.setPen(theme.ink3);
     for (double at = 0; at <= seconds + step / 1000; at += step) {
         const double x = xOf(stage_.timeOf(at));
         painter.fillRect(QRectF(x, bottom, 1, 3), theme.faint);
         const QString text = step >= 60 && at > 0 ? clockText(at).left(clockText(at).size() - 3) : QStringLiteral("%1 s").arg(at, 0, 'g', 6);
         paintText(painter, QRectF(x + theme.px(4), bottom, theme.px(60), theme.px(axisHeight)), text, theme.mono(9.8), theme.ink3);
-    }
-    if (!stage_.document().ready())
-        painter.fillRect(QRectF(0, height() - 2, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
-    // Window edges and cursor.
-    painter.fillRect(QRectF(x1 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
-    painter.fillRect(QRectF(x2 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
-    const double cursor = xOf(stage_.cursor());
-    painter.fillRect(QRectF(cursor - 1, theme.px(3), 2, bottom - theme.px(1)), theme.accent);
-    if (hasFocus()) {
-        painter.setPen(QPen(theme.accent, 1));
-        painter.drawRect(rect().adjusted(0, 0, -1, -1));
     }
 }
 

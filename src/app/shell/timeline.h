@@ -1,6 +1,7 @@
 // The strip across the full width: load of every bus over the whole run, event flags, window and cursor.
 #pragma once
 
+#include <QPixmap>
 #include <QWidget>
 
 #include <memory>
@@ -32,6 +33,12 @@ protected:
 
 private:
     void update();
+    /// Paints again what does not move with the cursor.
+    void forgetStill();
+    /// Ridges, flags, matches and axis: painted once and kept until one of them changes.
+    void paintStill(QPainter& painter);
+    void paintRidges(QPainter& painter);
+    void paintAxis(QPainter& painter);
     void paintFlags(QPainter& painter);
     void paintMatches(QPainter& painter);
     [[nodiscard]] double left() const;
@@ -40,6 +47,16 @@ private:
     Stage& stage_;
     std::vector<std::unique_ptr<measure::LoadSeries>> loads_;
     std::vector<measure::Event> events_;
+    struct Still {
+        QSize size;
+        double ratio = 0;
+        Time from{}, to{}, newest{};
+        std::uint64_t measured = 0;     // rows
+        bool operator==(const Still&) const = default;
+    };
+    QPixmap still_;
+    Still stillOf_;
+    std::uint64_t measured_ = 0;
     enum class Drag { none, cursor, window, leftEdge, rightEdge } drag_ = Drag::none;
     double dragOffset_ = 0;
 };
