@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <random>
+#include <set>
 
 #include "database/dbc_reader.h"
 #include "measure/load_series.h"
@@ -276,6 +277,70 @@ private Q_SLOTS:
                     QVERIFY(moment.changedLately.bytes == wanted.changedLately.bytes);
                 }
         }
+    }
+
+    void catchingUpWithTwoThreadsMeasuresTheSame()
+    {
+        std::mt19937 random(41);
+        trace::Trace trace;
+        Time time = start;
+        for (int i = 0; i < 300'000; ++i) {
+            time += Time(i % 40'000 < 2'000 ? 230'000 : 300'000 + static_cast<std::int64_t>(random() % 2'000'000));    // now and then a burst
+            can::Frame frame = frameAt(time, random() % 3 == 0 ? 291 : 0x100 + random() % 30);
+            frame.bus = static_cast<std::uint8_t>(random() % 3);
+            frame.data[random() % 8] = static_cast<std::uint8_t>(random());
+            if (random() % 500 == 0) {
+                frame.kind = can::FrameKind::error;
+                frame.id = {1, false};
+            }
+            trace.append(frame.view());
+        }
+        const auto catalog = smallCatalog();
+        const std::vector<can::BitRate> rates{rate, {250'000, 0}, {}};
+        auto deep = filter::Filter::compile("Depth > 4 mm", catalog);
+        QVERIFY(deep.has_value());
+        Measures atOnce(catalog, rates, {{"deep", *deep, std::chrono::milliseconds(5)}});
+        QVERIFY(atOnce.advance(trace.snapshot()));
+        Measures bitByBit(catalog, rates, {{"deep", *deep, std::chrono::milliseconds(5)}});
+        for (std::uint64_t rows = 0; rows < trace.rows();) {
+            rows = std::min<std::uint64_t>(trace.rows(), rows + 1 + random() % 50'000);
+            QVERIFY(bitByBit.advance({trace, rows}));
+        }
+        atOnce.read([&](const MeasureState& a) {
+            return bitByBit.read([&](const MeasureState& b) {
+                if (a.rows != b.rows || a.loads.size() != b.loads.size() || a.identifiers.size() != b.identifiers.size())
+                    QTest::qFail("sizes", __FILE__, __LINE__);
+                for (std::size_t bus = 0; bus < a.loads.size(); ++bus) {
+                    if (a.loads[bus].empty() != b.loads[bus].empty() || a.loads[bus].empty() != (bus == 2))
+                        QTest::qFail("loads", __FILE__, __LINE__);
+                    if (a.loads[bus].empty())
+                        continue;
+                    if (a.loads[bus].first() != b.loads[bus].first() || a.loads[bus].last() != b.loads[bus].last())
+                        QTest::qFail("bins", __FILE__, __LINE__);
+                    for (std::int64_t bin = a.loads[bus].first(); bin <= a.loads[bus].last(); ++bin)
+                        if (a.loads[bus].bin(bin).busy != b.loads[bus].bin(bin).busy || a.loads[bus].bin(bin).frames != b.loads[bus].bin(bin).frames)
+                            QTest::qFail(std::to_string(bin).c_str(), __FILE__, __LINE__);
+                }
+                for (std::size_t i = 0; i < a.identifiers.size(); ++i) {
+                    const IdentifierStats& x = a.identifiers[i];
+                    const IdentifierStats& y = b.identifiers[i];
+                    if (x.count != y.count || x.busy != y.busy || x.shortest != y.shortest || x.longest != y.longest || x.first != y.first || x.last != y.last || x.lastRow != y.lastRow || x.changed.bytes != y.changed.bytes)
+                        QTest::qFail(std::to_string(i).c_str(), __FILE__, __LINE__);
+                    const trace::TraceKey& key = trace.key(static_cast<trace::IdentifierIndex>(i));
+                    if ((x.busy > Time{0}) != (key.bus < 2))
+                        QTest::qFail("busy", __FILE__, __LINE__);
+                }
+                const auto words = [](const MeasureState& state) {
+                    std::multiset<std::string> all;     // bursts are told behind a batch, whatever its size
+                    for (const Event& event : state.events.events())
+                        all.insert(std::to_string(static_cast<int>(event.kind)) + " " + std::to_string(event.time.count()) + " " + std::to_string(event.until.count()) + " " + std::to_string(event.row) + " " + event.text);
+                    return all;
+                };
+                if (words(a) != words(b) || words(a).size() < 100)
+                    QTest::qFail("events", __FILE__, __LINE__);
+                return 0;
+            });
+        });
     }
 
     void missedBeatsBecomeAnEventWithTheirNumber()

@@ -14,7 +14,7 @@ void BitMask::addDifference(const std::uint8_t* a, unsigned lengthA, const std::
         bytes[i] = 0xFF;
 }
 
-void IdentifierStats::add(trace::Row row, const can::FrameView& frame, Time occupied)
+void IdentifierStats::add(trace::Row row, const can::FrameView& frame)
 {
     if (count > 0) {
         period = frame.time - last;
@@ -28,7 +28,6 @@ void IdentifierStats::add(trace::Row row, const can::FrameView& frame, Time occu
     ++count;
     last = frame.time;
     lastRow = row;
-    busy += occupied;
     lastLength = frame.length;
     if (frame.length > 0)
         std::memcpy(lastPayload.data(), frame.data, frame.length);

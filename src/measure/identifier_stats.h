@@ -41,7 +41,8 @@ struct IdentifierStats {
     std::array<std::uint8_t, can::maxLength> lastPayload{};
     BitMask changed;                    ///< Bits that ever changed.
 
-    void add(trace::Row row, const can::FrameView& frame, Time occupied);
+    /// All but the time on the wire.
+    void add(trace::Row row, const can::FrameView& frame);
     /// Mean period; 0 for fewer than two frames.
     [[nodiscard]] Time meanPeriod() const { return count < 2 ? Time{0} : (last - first) / static_cast<std::int64_t>(count - 1); }
 };

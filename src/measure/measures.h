@@ -6,6 +6,7 @@
 #include <mutex>
 #include <vector>
 
+#include "can/workers.h"
 #include "measure/events.h"
 #include "measure/identifier_stats.h"
 #include "measure/load_bins.h"
@@ -20,7 +21,8 @@ struct MeasureState {
     EventFinder events;
 };
 
-/// One thread calls `advance`; any thread reads under `read`. Rows go in in batches, so that readers wait little.
+/// One thread calls `advance`; any thread reads under `read`. Rows go in in batches, so that readers wait little. Where
+/// there is much to catch up with, a second thread takes half of the work.
 class Measures {
 public:
     /// What grows with time goes to a file without a name in `folder`, or is kept in memory where that is empty.
@@ -42,9 +44,18 @@ public:
     static constexpr Time binSpan = std::chrono::milliseconds(1);
 
 private:
+    // Rows from one to another; the two touch nothing in common.
+    void takeLoads(const trace::Snapshot& snapshot, trace::Row from, trace::Row to);
+    void takeFrames(const trace::Snapshot& snapshot, trace::Row from, trace::Row to);
+    void shareBusyTimes();
+
     mutable std::mutex mutex_;
     mutable std::atomic<int> waiting_{0};       // readers whose turn comes before the next batch
     MeasureState state_;
+    std::unique_ptr<Workers> second_;           // a second thread, where there is much to catch up with
+    Time newest_{0};                            // stamp of the last row that went in
+    std::vector<Time> busy_;                    // by identifier, of the rows that takeLoads went through
+    std::vector<trace::IdentifierIndex> busied_;    // those of them that are not zero
 };
 
 }  // namespace wavetrope::measure
