@@ -249,6 +249,9 @@ private Q_SLOTS:
             QTest::keyClick(stream->rows(), Qt::Key_Home);
             QVERIFY2(stream->rows()->rowText(0).contains(QStringLiteral("let go")), qPrintable(stream->rows()->rowText(0)));
             QVERIFY(!stream->rows()->grab().isNull());
+            const QImage closed = stream->rows()->grab().toImage();
+            QTest::keyClick(stream->rows(), Qt::Key_Right);     // there is nothing under such a row
+            QCOMPARE(stream->rows()->grab().toImage(), closed);
             QTest::keyClick(stream->rows(), Qt::Key_End);
             QVERIFY(!stream->rows()->rowText(stream->rows()->count() - 1).contains(QStringLiteral("let go")));
             window->close();

@@ -70,7 +70,7 @@ void LayoutTable::split()
 {
     formats::LineReader reader(layout_);
     can::FrameView frame;
-    std::uint8_t data[can::maxLength];
+    std::uint8_t payload[can::maxLength];
     std::string_view channel;
     std::vector<std::string_view> cells;
     unsigned number = 0;
@@ -79,7 +79,7 @@ void LayoutTable::split()
         formats::splitLine(line.text, layout_.separator, cells);
         line.cells.assign(cells.begin(), cells.end());
         line.remark = number++ < layout_.headLines || formats::isRemark(line.text);
-        line.problem = line.remark ? nullptr : reader.read(line.text, frame, data, channel);
+        line.problem = line.remark ? nullptr : reader.read(line.text, frame, payload, channel);
         any = any || (!line.remark && line.problem == nullptr);
         if (!any)
             line.remark = line.remark || line.problem != nullptr;   // still the head
@@ -272,7 +272,7 @@ void LayoutTable::paintEvent(QPaintEvent*)
     painter.fillRect(viewport()->rect(), theme.surface);
     const int left = horizontalScrollBar()->value();
     const int row = theme.rowHeight();
-    const int data = layout_.bytes == formats::Bytes::apart ? layout_.columnOf(formats::Meaning::data) : -1;
+    const int firstByte = layout_.bytes == formats::Bytes::apart ? layout_.columnOf(formats::Meaning::data) : -1;
     // Used columns stand out from the others by their ink.
     int y = headHeight() - verticalScrollBar()->value();
     for (std::size_t i = 0; i < lines_.size(); ++i, y += row) {
@@ -295,13 +295,13 @@ void LayoutTable::paintEvent(QPaintEvent*)
             continue;
         }
         for (std::size_t c = 0; c < line.cells.size() && c < edges_.size(); ++c) {
-            const bool used = meaningOf(static_cast<int>(c)) != formats::Meaning::nothing || (data >= 0 && static_cast<int>(c) > data);
+            const bool used = meaningOf(static_cast<int>(c)) != formats::Meaning::nothing || (firstByte >= 0 && static_cast<int>(c) > firstByte);
             paintText(painter, QRectF(edges_[c] - left, y, widths_[c], row), QString::fromUtf8(line.cells[c].data(), static_cast<qsizetype>(line.cells[c].size())), theme.mono(), used ? theme.ink : theme.ink3);
         }
     }
     painter.fillRect(QRect(0, 0, width, headHeight()), theme.surface);
     for (int c = 0; c < columnCount(); ++c) {
-        if (data >= 0 && c > data)
+        if (firstByte >= 0 && c > firstByte)
             break;
         const QRectF box = headOf(c);
         const formats::Meaning meaning = meaningOf(c);

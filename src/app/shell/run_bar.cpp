@@ -69,13 +69,14 @@ void BusChips::paintEvent(QPaintEvent*)
             return 100.0 * static_cast<double>(state.loads[bus].busy(last - 999, last)) / static_cast<double>(loadSpan.count());
         });
         const double textAt = x + badge + theme.px(7);
+        const double textRoom = theme.px(92);   // "500k/2M, stopped"
         if (full) {
-            paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), theme.px(88), theme.px(16)), QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
+            paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), textRoom, theme.px(16)), QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
             const QString text = words(bus);
             const bool wrong = text.contains(QLatin1String("bus off")) || text.contains(QLatin1String("down"));
-            paintText(painter, QRectF(textAt, height() / 2.0, theme.px(88), theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
+            paintText(painter, QRectF(textAt, height() / 2.0, textRoom, theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
         }
-        const double meterAt = full ? textAt + theme.px(84) : textAt;
+        const double meterAt = full ? textAt + textRoom + theme.px(4) : textAt;
         const double meter = std::min(static_cast<double>(theme.px(48)), x + each - meterAt - theme.px(10));
         if (meter > 8) {
             painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter, theme.px(4)), theme.grid);

@@ -313,6 +313,9 @@ QString StreamRows::emptyText() const
     return view_.scan() != nullptr ? tr("No frame passes this filter so far.") : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
 }
 
+// There is nothing under a row that was let go.
+bool StreamRows::opens(std::uint64_t index) const { return !view_.stage().document().trace().isGone(rowOf(index)); }
+
 StreamRows::Shown StreamRows::shownAt(std::uint64_t index) const
 {
     const trace::Snapshot& snapshot = view_.stage().snapshot();
@@ -432,7 +435,7 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     if (stage.notes().notes().at(shown.row) != nullptr)   // a mark at the edge, whether the column is shown or not
         painter.fillRect(QRectF(0, y + 2, theme.px(3), height - 4), theme.accent);
     if (stage.document().trace().isGone(shown.row))
-        return paintText(painter, QRectF(theme.px(12), y, width - theme.px(24), height), cellText(name, shown), theme.body(), theme.ink3);
+        return paintText(painter, QRectF(columns_.box(0, y, height).left(), y, width - theme.px(24), height), cellText(name, shown), theme.body(), theme.ink3);
     const QFont mono = theme.mono();
     const bool error = frame.kind == can::FrameKind::error;
     const Qt::Alignment right = Qt::AlignRight | Qt::AlignVCenter;

@@ -53,7 +53,7 @@ protected:
     void aboutToScroll(bool back) override;
     void aboutToRefresh() override;
     void fillHeadMenu(QMenu& menu, int kind) override;
-    [[nodiscard]] bool opens(std::uint64_t) const override { return true; }
+    [[nodiscard]] bool opens(std::uint64_t index) const override;
     [[nodiscard]] int linesUnder(std::uint64_t index) const override;
     void open(std::uint64_t index, bool open) override;
     void paintLine(QPainter& painter, int y, std::uint64_t index, int line) override;
