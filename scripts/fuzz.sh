@@ -3,7 +3,8 @@
 set -eu
 build=$1 seconds=$2
 here=$(cd "$(dirname "$0")/.." && pwd)
-for target in pcapng dbc filter rig text_log compressed; do
+for program in "$build"/fuzz/fuzz_*; do
+  target=${program##*/fuzz_}
   found=$(mktemp -d)
   corpus=("$here/fuzz/corpus/$target")
   case $target in
@@ -12,8 +13,8 @@ for target in pcapng dbc filter rig text_log compressed; do
     rig) mkdir "$found/seeds"; cp "$here"/demo/*.json "$found/seeds"; corpus+=("$found/seeds");;
   esac
   mkdir "$found/new"
-  "$build/fuzz/fuzz_$target" -runs=0 -rss_limit_mb=2048 -timeout=10 "${corpus[@]}" 2>"$found/log" || { tail -40 "$found/log"; exit 1; }
-  "$build/fuzz/fuzz_$target" -max_total_time="$seconds" -rss_limit_mb=2048 -timeout=10 -max_len=65536 -artifact_prefix="$found/" "$found/new" "${corpus[@]}" 2>"$found/log" || { tail -60 "$found/log"; echo "fuzz_$target failed; the input is in $found" >&2; exit 1; }
+  "$program" -runs=0 -rss_limit_mb=2048 -timeout=10 "${corpus[@]}" 2>"$found/log" || { tail -40 "$found/log"; exit 1; }
+  "$program" -max_total_time="$seconds" -rss_limit_mb=2048 -timeout=10 -max_len=65536 -artifact_prefix="$found/" "$found/new" "${corpus[@]}" 2>"$found/log" || { tail -60 "$found/log"; echo "fuzz_$target failed; the input is in $found" >&2; exit 1; }
   echo "fuzz_$target: $(grep -oE 'Done [0-9]+ runs' "$found/log" | tail -1), nothing found"
   rm -rf "$found"
 done

@@ -205,11 +205,11 @@ private Q_SLOTS:
         QVERIFY(loaded->warned("no frame"));
     }
 
-    void stampsPast2262AreRefusedInWords()
+    void stampsPast2261AreRefusedInWords()
     {
         const auto loaded = load(Builder().section().interface().frame(~0ULL, Builder::packet(1, eight)).frame(5, Builder::packet(2, eight)).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
-        QVERIFY(loaded->warned("2262"));
+        QVERIFY(loaded->warned("2261"));
     }
 
     void simpleAndObsoletePacketsAreRead()

@@ -6,6 +6,7 @@
 
 #include <random>
 
+#include "can/stamp.h"
 #include "formats/log_file.h"
 #include "formats/trace_sink.h"
 #include "pcapng_builder.h"
@@ -457,17 +458,18 @@ private Q_SLOTS:
         QCOMPARE(loaded->trace.snapshot().time(19'999).count(), 19'999);
     }
 
-    void stampsBeyondTheYear2262AreRefusedAndCounted()
+    void stampsBeyondTheYear2261AreRefusedAndCounted()
     {
         PcapngBuilder log;
         log.section().interface("A");
-        log.frame(9'223'372'036'854'775'807U, PcapngBuilder::packet(1, eight));     // 2262-04-11, the last nanosecond
-        log.frame(9'223'372'036'854'775'808U, PcapngBuilder::packet(2, eight));
+        constexpr auto last = static_cast<std::uint64_t>(can::latestStamp.count());
+        log.frame(last, PcapngBuilder::packet(1, eight));
+        log.frame(last + 1, PcapngBuilder::packet(2, eight));
         log.frame(~std::uint64_t{0}, PcapngBuilder::packet(3, eight));
         const auto loaded = load(log.bytes, 2, 1);
         QCOMPARE(loaded->trace.rows(), 1U);
-        QCOMPARE(loaded->trace.snapshot().time(0).count(), std::numeric_limits<std::int64_t>::max());
-        QCOMPARE(loaded->warnings(), QStringList("2 frames with a time stamp outside the years 1677 to 2262 refused"));
+        QCOMPARE(loaded->trace.snapshot().time(0).count(), can::latestStamp.count());
+        QCOMPARE(loaded->warnings(), QStringList("2 frames with a time stamp outside the years 1970 to 2261 refused"));
     }
 
     void anInterfaceCountsFromWhereItIsDescribed()

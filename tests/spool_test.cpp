@@ -15,6 +15,7 @@
 #include <thread>
 
 #include "filter/filter_scan.h"
+#include "can/stamp.h"
 #include "formats/run_block.h"
 #include "formats/trace_sink.h"
 #include "rig/session.h"
@@ -210,6 +211,22 @@ private Q_SLOTS:
         for (const std::size_t size : {std::size_t{0}, std::size_t{39}, bytes.size() - 1}) {
             const auto head = formats::RunBlockHead::read(std::span(bytes).first(size));
             QVERIFY(size >= 40 ? !formats::RunBlock::read(*head, std::span(bytes).subspan(40, size - 40)) : !head);
+        }
+    }
+
+    void aBlockWithAStampThatNoLogCarriesIsRefused()
+    {
+        const std::pair<can::Time, bool> stamps[] = {{can::latestStamp, true}, {can::Time::max(), false}, {can::earliestStamp, true}, {can::Time::min(), false}};
+        for (const auto& [stamp, sound] : stamps) {
+            trace::Trace trace;
+            can::Frame frame = Traffic(4).next();
+            frame.time = stamp;
+            trace.append(frame.view());
+            std::vector<std::uint8_t> bytes;
+            formats::writeRunBlock(trace, *trace.snapshot().segment(0), 0, 1, bytes);
+            const auto head = formats::RunBlockHead::read(bytes);
+            QVERIFY(head.has_value());
+            QCOMPARE(formats::RunBlock::read(*head, std::span(bytes).subspan(formats::RunBlockHead::size)).has_value(), sound);
         }
     }
 

@@ -5,8 +5,10 @@
 
 #include <cinttypes>
 #include <functional>
+#include <limits>
 #include <random>
 
+#include "can/stamp.h"
 #include "formats/text_line.h"
 #include "formats/trace_sink.h"
 #include "formats/text_log.h"
@@ -379,6 +381,32 @@ private Q_SLOTS:
         QCOMPARE(wholeNumber("1Fh", Base::decimal), std::optional<std::uint64_t>(0x1F));
         QVERIFY(!wholeNumber("-1", Base::decimal) && !wholeNumber("", Base::hexadecimal) && !wholeNumber("0x", Base::decimal));
         QVERIFY(kindOf("FD+BRS")->brs && kindOf("FD+BRS")->fd && kindOf("ext/rtr")->remote && !kindOf("mood"));
+    }
+
+    // Stamps that signed 64-bit nanoseconds hold, but not their differences or their sums with a date.
+    void timesTooFarApartAreRefusedLineByLine()
+    {
+        QVERIFY(!can::isStamp(can::latestStamp + can::Time(1)) && !can::isStamp(can::earliestStamp - can::Time(1)));
+        QCOMPARE((can::latestStamp - can::earliestStamp).count(), std::numeric_limits<std::int64_t>::max());
+        std::uint8_t data[can::maxLength];
+        can::FrameView frame;
+        std::string_view channel;
+        TextLayout layout;
+        layout.columns = {Meaning::time, Meaning::identifier, Meaning::data};
+        layout.separator = ' ';
+        layout.bytes = Bytes::together;
+        LineReader plain(layout);
+        QVERIFY(plain.read("-9000000001 2A0 0102", frame, data, channel) != nullptr);
+        QVERIFY(plain.read("9220000000 2A0 0102", frame, data, channel) != nullptr);
+        QVERIFY(plain.read("-5 2A0 0102", frame, data, channel) == nullptr);
+        QCOMPARE(frame.time.count(), -5'000'000'000);
+        layout.columns.insert(layout.columns.begin(), Meaning::date);
+        LineReader dated(layout);
+        QVERIFY(dated.read("2031-01-02 9000000001 2A0 0102", frame, data, channel) != nullptr);
+        QVERIFY(dated.read("1970-01-02 1.5 2A0 0102", frame, data, channel) == nullptr);
+        QCOMPARE(frame.time.count(), 86'401'500'000'000);
+        const auto found = recogniseLayout("1900000000.146912 2A0 2 01 02\n-9000000001.5 2A0 2 01 02\n1900000002 2A1 2 01 02\n", "far.txt");
+        QVERIFY(found || !found.error().text().empty());
     }
 
     void textThatIsNoLogIsRefusedInWords()

@@ -9,6 +9,7 @@
 #include <mutex>
 #include <thread>
 
+#include "can/stamp.h"
 #include "formats/frame_batch.h"
 
 namespace wavetrope::formats {
@@ -21,14 +22,6 @@ constexpr std::size_t blocksAhead = 8;      // that one log is read ahead of the
 struct Block {
     std::vector<can::Frame> frames;
 };
-
-can::Time shifted(can::Time time, can::Time by)
-{
-    std::int64_t sum = 0;
-    if (__builtin_add_overflow(time.count(), by.count(), &sum))
-        return by.count() < 0 ? can::Time::min() : can::Time::max();
-    return can::Time(sum);
-}
 
 // One log, read on a thread of its own into a short queue.
 class Stream final : public LogSink {
@@ -95,7 +88,7 @@ public:
     {
         for (const can::FrameView& frame : frames) {
             can::Frame& kept = filling_.frames.emplace_back(frame);
-            kept.time = shifted(kept.time, part_.offset);
+            kept.time = can::shiftedStamp(kept.time, part_.offset);
             if (filling_.frames.size() == framesOfBlock)
                 hand();
         }

@@ -78,7 +78,7 @@ public:
         countedWarning(interfacesLeftOut_, "interfaces beyond the first 1,048,576 of their section, and their packets, stepped over");
         countedWarning(queue_.counts().otherLinks, "packets of other link types stepped over");
         countedWarning(queue_.counts().malformed, "packets that are no frame stepped over");
-        countedWarning(queue_.counts().tooLate, "frames with a time stamp outside the years 1677 to 2262 refused");
+        countedWarning(queue_.counts().tooLate, "frames with a time stamp outside the years 1970 to 2261 refused");
         countedWarning(queue_.counts().untimed, "packets without a time stamp take that of the frame before");
         return std::move(report_);
     }

@@ -5,6 +5,8 @@
 
 #include <cstring>
 
+#include "can/stamp.h"
+
 namespace wavetrope::formats {
 
 namespace {
@@ -227,6 +229,8 @@ bool RunBlock::take(std::uint32_t rows)
         } while ((*at++ & 0x80U) != 0);
         time += folded >> 1 ^ ((folded & 1U) != 0 ? ~std::uint64_t{0} : 0);
         times_.push_back(static_cast<std::int64_t>(time));
+        if (!can::isStamp(can::Time(times_.back())))
+            return false;
     }
     const std::size_t planes = groups > 256 ? 2 : 1;
     if (at != timeEnd || left() < rows * planes)

@@ -111,7 +111,7 @@ FoundTime findTime(const Table& table)
             for (const auto& row : table.rows)
                 decimals += table.cell(row, c).find(comma ? ',' : '.') != std::string_view::npos ? 1 : 0;
             const TimeForm form = clock ? TimeForm::clock : decimals > 0 ? TimeForm::seconds : TimeForm::nanoseconds;
-            const std::int64_t one = form == TimeForm::nanoseconds ? 1 : 1'000'000'000;
+            const std::uint64_t one = form == TimeForm::nanoseconds ? 1 : 1'000'000'000;
             for (const auto& row : table.rows) {
                 const std::string_view cell = table.cell(row, c);
                 if (const auto value = timeOf(cell, form, comma))
@@ -127,7 +127,7 @@ FoundTime findTime(const Table& table)
             bool byOne = true;
             for (std::size_t i = 1; i < values.size(); ++i) {
                 rising += values[i] >= values[i - 1] ? 1 : 0;
-                byOne = byOne && values[i] - values[i - 1] == one;
+                byOne = byOne && static_cast<std::uint64_t>(values[i]) - static_cast<std::uint64_t>(values[i - 1]) == one;
             }
             const double rises = values.size() < 2 ? 0 : static_cast<double>(rising) / static_cast<double>(values.size() - 1);
             const bool delta = lowered(head).find("delta") != std::string::npos || lowered(head).find("diff") != std::string::npos || lowered(head).find("gap") != std::string::npos || lowered(head).find("since") != std::string::npos;

@@ -8,6 +8,8 @@
 #include <optional>
 #include <utility>
 
+#include "can/stamp.h"
+
 namespace wavetrope::formats {
 
 namespace {
@@ -342,13 +344,16 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
         std::int64_t count = read->count();
         if (layout_.sincePrevious && __builtin_add_overflow(previous_.count(), read->count(), &count))
             return "the time is too far from the line before";
-        time = can::Time(count);
         if (date_ >= 0) {
             const auto day = dayOf(cell(date_));
             if (!day)
                 return "the date is none";
-            time += *day;
+            if (__builtin_add_overflow(count, day->count(), &count))
+                return "the time is too far from the date";
         }
+        time = can::Time(count);
+        if (!can::isStamp(time))
+            return "the time lies outside the years 1970 to 2261";
     }
     frame.direction = can::Direction::unknown;
     if (direction_ >= 0)
