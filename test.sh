@@ -4,11 +4,9 @@ set -eu
 cd "$(dirname "$0")"
 . scripts/set-up.sh
 export QT_QPA_PLATFORM=${QT_QPA_PLATFORM:-offscreen}
-cmake --preset fuzz >/dev/null
-cmake --build --preset fuzz
-scripts/fuzz.sh build/fuzz 15
 cmake --preset asan >/dev/null
 cmake --build --preset asan
+scripts/fuzz.sh build/asan 15
 UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --timeout 600
 cmake --preset release >/dev/null
 cmake --build --preset release
