@@ -428,35 +428,49 @@ private Q_SLOTS:
     {
         auto* roster = view<RosterView>("Watch");
         RosterRows* rows = roster->rows();
-        roster->filterLine()->setText(QStringLiteral("name BladeState"));
-        QCOMPARE(rows->count(), std::uint64_t{1});
         const auto& snapshot = stage().snapshot();
-        for (const trace::Row row : {trace::Row{40'000}, trace::Row{900'000}, trace::Row{4'100'000}}) {
-            stage().setCursorRow(row);
-            rows->setOpen(0, true);
-            QTRY_VERIFY_WITH_TIMEOUT(rows->lineText(0, 0).contains(QStringLiteral("so far")), 20'000);
-            rows->grab();
-            // Once more by hand.
-            const auto* message = stage().catalog().find(1, {0x181, false});
-            std::map<std::uint32_t, std::pair<double, double>> wanted;
-            std::vector<database::Decoded> decoded;
-            snapshot.eachOf(rows->shown()[0], 0, [&](trace::Row at, const can::FrameView& frame) {
-                if (at > row)
-                    return false;
-                decoded.clear();
-                message->plan.decode(frame, decoded);
-                for (const auto& value : decoded) {
-                    const auto [found, isNew] = wanted.try_emplace(value.signal, value.value, value.value);
-                    found->second = {std::min(found->second.first, value.value), std::max(found->second.second, value.value)};
+        QStringList problems;
+        for (const auto& [name, id] : {std::pair{"BladeState", 0x181U}, std::pair{"WaterState", 0x182U}}) {
+            roster->filterLine()->setText(QStringLiteral("name %1").arg(QLatin1String(name)));
+            QTRY_VERIFY(rows->count() == 1 && snapshot.trace().key(rows->shown()[0]).id.value == id);
+            for (const trace::Row row : {trace::Row{40'000}, trace::Row{900'000}, trace::Row{4'100'000}}) {
+                stage().setCursorRow(row);
+                rows->setOpen(0, true);
+                QTRY_VERIFY_WITH_TIMEOUT(rows->lineText(0, 0).contains(QStringLiteral("so far")), 20'000);
+                rows->grab();
+                // Once more by hand.
+                const auto* message = stage().catalog().find(1, {id, false});
+                struct Wanted {
+                    double low, high, newest;
+                };
+                std::map<std::uint32_t, Wanted> wanted;
+                std::vector<database::Decoded> decoded;
+                snapshot.eachOf(rows->shown()[0], 0, [&](trace::Row at, const can::FrameView& frame) {
+                    if (at > row)
+                        return false;
+                    decoded.clear();
+                    message->plan.decode(frame, decoded);
+                    for (const auto& value : decoded) {
+                        Wanted& found = wanted.try_emplace(value.signal, Wanted{value.value, value.value, value.value}).first->second;
+                        found = {std::min(found.low, value.value), std::max(found.high, value.value), value.value};
+                    }
+                    return true;
+                });
+                for (const auto& [number, is] : wanted) {
+                    const auto& signal = message->message->signals[number];
+                    const QStringList parts = rows->lineText(0, static_cast<int>(number)).split(QLatin1Char('\t'));
+                    const QStringList words = parts[2].split(QLatin1Char(' '));
+                    QVERIFY2(std::abs(words[0].toDouble() - is.low) <= signal.factor && std::abs(words[2].toDouble() - is.high) <= signal.factor, qPrintable(parts[2]));
+                    const QString problem = is.newest < *signal.minimum ? QStringLiteral("below its minimum") : is.newest > *signal.maximum ? QStringLiteral("above its maximum")
+                                            : is.low < *signal.minimum  ? QStringLiteral("was below its minimum")
+                                            : is.high > *signal.maximum ? QStringLiteral("was above its maximum")
+                                                                        : QString();
+                    QCOMPARE(parts.value(3).section(QLatin1Char(','), 0, 0), problem);
+                    problems.append(problem);
                 }
-                return true;
-            });
-            for (const auto& [signal, range] : wanted) {
-                const QStringList words = rows->lineText(0, static_cast<int>(signal)).split(QLatin1Char('\t'))[2].split(QLatin1Char(' '));
-                const double step = message->message->signals[signal].factor;
-                QVERIFY2(std::abs(words[0].toDouble() - range.first) <= step && std::abs(words[2].toDouble() - range.second) <= step, qPrintable(words.join(' ')));
             }
         }
+        QVERIFY(problems.contains(QStringLiteral("was below its minimum")) && problems.contains(QString()));
         rows->setOpen(0, false);
         roster->filterLine()->setText({});
     }

@@ -503,6 +503,26 @@ std::vector<RosterRows::Line> RosterRows::linesOf(const Entry& entry) const
     return lines;
 }
 
+// What is wrong with the values of a signal: with the newest, or else with one before it.
+QString RosterRows::rangeText(const Line& line)
+{
+    const database::Signal& signal = *line.signal;
+    if (!line.soFar)
+        return {};
+    const auto limit = [&](double value) { return valueText(value, signal.factor); };
+    const auto low = [&](double value) { return signal.minimum && value < *signal.minimum; };
+    const auto high = [&](double value) { return signal.maximum && value > *signal.maximum; };
+    if (line.newest && low(line.newest->value))
+        return tr("below its minimum, %1").arg(limit(*signal.minimum));
+    if (line.newest && high(line.newest->value))
+        return tr("above its maximum, %1").arg(limit(*signal.maximum));
+    if (low(line.soFar->low))
+        return tr("was below its minimum, %1").arg(limit(*signal.minimum));
+    if (high(line.soFar->high))
+        return tr("was above its maximum, %1").arg(limit(*signal.maximum));
+    return {};
+}
+
 QString RosterRows::lineText(std::uint64_t index, int line) const
 {
     const auto lines = linesOf(entries_[index]);
@@ -510,9 +530,12 @@ QString RosterRows::lineText(std::uint64_t index, int line) const
         return tr("no definition: its signals are not known");
     const Line& is = lines[static_cast<std::size_t>(line)];
     const QString unit = is.signal->unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(is.signal->unit);
-    return QStringList{QString::fromStdString(is.signal->name), is.newest ? readingText(*is.signal, *is.newest) : tr("not in this frame"),
-                       is.soFar ? tr("%1 to %2%3 so far").arg(valueText(is.soFar->low, is.signal->factor), valueText(is.soFar->high, is.signal->factor), unit) : QString()}
-        .join(QLatin1Char('\t'));
+    const QString range = rangeText(is);
+    QStringList parts{QString::fromStdString(is.signal->name), is.newest ? readingText(*is.signal, *is.newest) : tr("not in this frame"),
+                       is.soFar ? tr("%1 to %2%3 so far").arg(valueText(is.soFar->low, is.signal->factor), valueText(is.soFar->high, is.signal->factor), unit) : QString()};
+    if (!range.isEmpty())
+        parts.append(range);
+    return parts.join(QLatin1Char('\t'));
 }
 
 void RosterRows::paintLine(QPainter& painter, int y, std::uint64_t index, int line)
@@ -530,13 +553,9 @@ void RosterRows::paintLine(QPainter& painter, int y, std::uint64_t index, int li
     paintText(painter, part(0, 168), parts[0], theme.body(), is.newest ? theme.ink : theme.ink3);
     paintText(painter, part(172, 320), parts[1], is.newest ? theme.mono() : theme.body(), is.newest ? theme.ink : theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     paintText(painter, part(336, 560), parts[2], theme.mono(), theme.ink2);
-    if (is.soFar) {
-        const bool below = is.signal->minimum && is.soFar->low < *is.signal->minimum;
-        const bool above = is.signal->maximum && is.soFar->high > *is.signal->maximum;
-        if (below || above) {
-            paintWarning(painter, QPointF(left + theme.px(570), y + height / 2.0), theme.px(9));
-            paintText(painter, part(580, 800), below ? tr("below its minimum, %1").arg(valueText(*is.signal->minimum, is.signal->factor)) : tr("above its maximum, %1").arg(valueText(*is.signal->maximum, is.signal->factor)), theme.body(), theme.ink);
-        }
+    if (parts.size() > 3) {
+        paintWarning(painter, QPointF(left + theme.px(570), y + height / 2.0), theme.px(9));
+        paintText(painter, part(580, 800), parts[3], theme.body(), theme.ink);
     }
 }
 

@@ -72,6 +72,7 @@ private:
         std::optional<database::Decoded> newest;
         std::optional<measure::RangeSummary> soFar;
     };
+    [[nodiscard]] static QString rangeText(const Line& line);
     [[nodiscard]] const database::CatalogMessage* messageOf(trace::IdentifierIndex identifier) const;
     [[nodiscard]] trace::Row limit() const;
     [[nodiscard]] std::vector<Line> linesOf(const Entry& entry) const;
