@@ -15,6 +15,7 @@
 #include "app/keeping/keeping.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/shell/main_window.h"
+#include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/trace_sink.h"
@@ -243,6 +244,8 @@ private Q_SLOTS:
             QTRY_VERIFY2(window->statusText().contains(QStringLiteral("let go")), qPrintable(window->statusText()));
             window->document().session()->stop();
             window->stage().rest();
+            QTRY_COMPARE(window->findChild<StatusLine*>()->state(), QStringLiteral("stopped. Space: to the newest frame"));
+            QVERIFY(window->stage().lostOldest());
             StreamView* stream = streamOf(*window);
             stream->filterLine()->setText({});
             stream->rows()->setFocus();

@@ -451,7 +451,7 @@ void DatabaseView::refreshLayout()
         layout_->setToggles(measure::bitToggles(snapshot, newest, limit));
     QString hint = layout_->words();
     if (hint.isEmpty())
-        hint = row == trace::noRow ? tr("Not seen up to the cursor. Sweep over free bits to define a signal.") : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
+        hint = row == trace::noRow ? (stage().lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor.")) + tr(" Sweep over free bits to define a signal.") : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
     hint_->setText(hint);
 }
 

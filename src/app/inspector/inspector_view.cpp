@@ -218,7 +218,7 @@ void Inspector::paintMessage(QPainter& painter)
         y += used.height() + theme.px(3);
     }
     if (!seen) {
-        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)), tr("Not seen up to the cursor."), theme.body(), theme.ink3);
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)), stage_.lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor."), theme.body(), theme.ink3);
         y += theme.px(22);
     } else {
         paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Where each bit lies"), theme.bodyStrong(), theme.ink);

@@ -377,7 +377,7 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
             if (seen)
                 paintRhythm(painter, QRectF(box.left(), y, std::min(box.width(), double(theme.px(104))), height), moment.beats, cycle, stage.cursor());
             else
-                paintText(painter, box, tr("not yet seen"), theme.body(), theme.ink3);
+                paintText(painter, box, stage.lostOldest() ? tr("none kept") : tr("not yet seen"), theme.body(), theme.ink3);
             break;
         case period:
             if (seen)

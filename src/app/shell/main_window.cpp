@@ -12,7 +12,6 @@
 #include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
-#include <QStatusBar>
 #include <QUrl>
 #include <QVBoxLayout>
 
@@ -21,13 +20,13 @@
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
-#include "app/keeping/keeping.h"
 #include "app/inspector/inspector_view.h"
+#include "app/keeping/keeping.h"
 #include "app/lanes/lanes_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
-#include "app/paint/paint.h"
 #include "app/playback/playback_view.h"
+#include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "convert/conversion.h"
@@ -36,7 +35,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr unsigned statusEvery = 15;  // beats
+constexpr unsigned announceEvery = 15;     // beats
 
 std::vector<MainWindow*>& windows()
 {
@@ -108,11 +107,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     column->addWidget(across, 1);
     setCentralWidget(centre);
 
-    status_ = new QLabel;
-    statusRight_ = new QLabel;
-    statusBar()->setSizeGripEnabled(false);
-    statusBar()->addWidget(status_, 1);
-    statusBar()->addPermanentWidget(statusRight_);
+    status_ = new StatusLine(*stage_);
+    setStatusBar(status_);
 
     const auto restyle = [this, add] {
         const Theme& theme = Theme::get();
@@ -120,11 +116,6 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
         pageTabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 8px; color: %1; } QTabBar::tab:selected { color: %2; border-bottom-color: %3; font-weight: 600; }")
                                      .arg(theme.ink2.name(), theme.ink.name(), theme.accent.name()));
         add->setIcon(theme.icon("add", theme.ink2));
-        statusBar()->setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; }").arg(theme.ground.name(), theme.hairline.name()));
-        status_->setFont(theme.body());
-        status_->setContentsMargins(8, 2, 0, 2);
-        statusRight_->setFont(theme.body());
-        statusRight_->setContentsMargins(0, 2, 8, 2);
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
@@ -137,17 +128,15 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     connect(runBar_, &RunBar::startStopWanted, this, &MainWindow::startStop);
     connect(runBar_, &RunBar::recordWanted, this, [this] { record(false); });
     connect(stage_.get(), &Stage::beat, this, [this] {
-        if (beats_++ % statusEvery == 0) {
-            refreshStatus();
+        if (beats_++ % announceEvery == 0)
             announceKeeping();
-        }
     });
     connect(stage_.get(), &Stage::becameReady, this, [this] {
         if (document_->ready() && !document_->problem().isEmpty())
             showProblem();
         if (Page* page = currentPage())
             page->update();
-        refreshStatus();
+        status_->refresh();
     });
     // A signal to plot, with no lanes in sight: go where they are, and the page shows it.
     connect(stage_.get(), &Stage::plotWanted, this, [this] {
@@ -168,7 +157,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
     buildPages();
-    refreshStatus();
+    status_->refresh();
     if (currentPage() != nullptr && !currentPage()->views().empty())
         currentPage()->views().front()->setFocus();
 }
@@ -313,61 +302,7 @@ void MainWindow::showPage(const QString& name)
             pageTabs_->setCurrentIndex(i);
 }
 
-QString MainWindow::statusText() const { return status_->text(); }
-
-void MainWindow::refreshStatus()
-{
-    if (!document_->begun()) {
-        status_->setText(tr("Reading %1").arg(document_->title()));
-        return;
-    }
-    const std::uint64_t rows = stage_->snapshot().rows();
-    QStringList facts;
-    if (!document_->isLive())
-        facts << document_->title();
-
-    facts << tr("%1 frames").arg(countText(rows));
-    if (!document_->ready())
-        facts << tr("reading, %1 % (Escape on the timeline ends it)").arg(document_->percentRead());
-    else if (document_->follows())
-        facts << tr("following the file as it grows (Escape on the timeline ends it)");
-    if (rig::Session* session = document_->session()) {
-        const Time now = wall_.now();
-        const double seconds = static_cast<double>((now - lastStatusAt_).count()) * 1e-9;
-        if (lastStatusAt_.count() != 0 && seconds > 0)
-            rate_ = static_cast<double>(rows - lastRows_) / seconds;
-        lastRows_ = rows;
-        lastStatusAt_ = now;
-        facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_)));
-        std::uint64_t lost = 0;
-        for (const bus::Health& health : session->health())
-            lost += health.lost;
-        facts << tr("%1 lost").arg(countText(lost));
-        const auto recording = session->recording();
-        if (!recording.problem.empty())
-            facts << QString::fromStdString(recording.problem);
-        else if (recording.on)
-            facts << tr("recording to %1, %2 MB").arg(QString::fromStdString(recording.path)).arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
-        else if (const auto keeping = session->keeping(); keeping && !keeping->path.empty())
-            facts << keepingText(document_->trace().memory(), keeping->bytes);
-        else
-            facts << tr("kept in memory, %1 MB").arg(static_cast<double>(document_->trace().memory()) * 1e-6, 0, 'f', 1);
-        if (const auto keeping = session->keeping(); keeping && keeping->letGo > 0)
-            facts << tr("%1 let go").arg(countText(keeping->letGo));
-    } else {
-        facts << tr("%1 s").arg(secondsText(stage_->seconds(stage_->newest()), 1));
-        if (document_->trace().disorders() > 0)
-            facts << tr("%1 stamps run backwards").arg(countText(document_->trace().disorders()));
-    }
-    std::size_t explained = 0;
-    const std::size_t identifiers = document_->trace().identifierCount();
-    for (trace::IdentifierIndex i = 0; i < identifiers; ++i)
-        if (!document_->trace().key(i).error && document_->catalog()->find(document_->trace().key(i).bus, document_->trace().key(i).id) != nullptr)
-            ++explained;
-    facts << tr("%1 identifiers, %2 explained").arg(identifiers).arg(explained);
-    status_->setText(facts.join(QStringLiteral("      ")));
-    statusRight_->setText(document_->isLive() ? (stage_->following() ? tr("following the newest frame") : tr("resting, capture goes on. Space: back to now")) : tr("Space: to the last frame"));
-}
+QString MainWindow::statusText() const { return status_->facts(); }
 
 void MainWindow::announceKeeping()
 {
@@ -386,7 +321,7 @@ void MainWindow::announceKeeping()
         keepingBox_->setAttribute(Qt::WA_DeleteOnClose);
         keepingBox_->setModal(false);
     }
-    keepingBox_->setText(QString::fromStdString(keeping->words));
+    keepingBox_->setText(QString::fromStdString(keeping->words) + QLatin1Char('.'));
     keepingBox_->show();
 }
 
@@ -463,7 +398,7 @@ void MainWindow::record(bool filtered)
     }
     if (!problem.isEmpty())
         QMessageBox::warning(this, tr("Wavetrope"), problem);
-    refreshStatus();
+    status_->refresh();
 }
 
 void MainWindow::saveRunTo(const QString& path)
@@ -482,7 +417,7 @@ void MainWindow::saveRunTo(const QString& path)
         conversion.overwrite = true;    // the file dialog has asked
         const auto saved = convert::convert(snapshot, catalog, conversion, [this](std::uint64_t done, std::uint64_t total) {
             QMetaObject::invokeMethod(
-                this, [this, done, total] { statusRight_->setText(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
+                this, [this, done, total] { status_->tell(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
             return !cancelSaving_;
         });
         const QString problem = saved ? QString() : QString::fromStdString(saved.error().text());
@@ -498,7 +433,7 @@ void MainWindow::saveRunTo(const QString& path)
                 if (!problem.isEmpty() && !self->cancelSaving_)
                     QMessageBox::warning(self, tr("Wavetrope"), problem);
                 else
-                    self->statusRight_->setText(problem.isEmpty() ? tr("saved to %1").arg(path) : problem);
+                    self->status_->tell(problem.isEmpty() ? tr("saved to %1").arg(path) : problem);
             },
             Qt::QueuedConnection);
     });
@@ -525,7 +460,7 @@ bool MainWindow::saveRigTo(const QString& path)
         return false;
     }
     pagesChanged_ = false;
-    statusRight_->setText(tr("saved to %1").arg(path));
+    status_->tell(tr("saved to %1").arg(path));
     return true;
 }
 
@@ -576,7 +511,7 @@ void MainWindow::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Space) {
         stage_->now();
-        refreshStatus();
+        status_->refresh();
     } else if (event->key() == Qt::Key_Escape) {
         cancelSaving_ = true;
         document_->cancelReading();
@@ -596,7 +531,7 @@ void MainWindow::dropEvent(QDropEvent* event)
     event->acceptProposedAction();
     for (const QUrl& url : event->mimeData()->urls())
         if (url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
-            statusRight_->setText(tr("Drop a database on the bus that it explains, in the tree on the left"));
+            status_->tell(tr("Drop a database on the bus that it explains, in the tree on the left"));
         else if (url.isLocalFile())
             openFile(url.toLocalFile(), document_->rig(), this);
 }

@@ -1,7 +1,6 @@
 // The window: run bar, timeline, rig tree, pages, inspector, status line.
 #pragma once
 
-#include <QLabel>
 #include <QMainWindow>
 #include <QMenu>
 #include <QMessageBox>
@@ -22,6 +21,7 @@ class QSplitter;
 namespace wavetrope::app {
 
 class Inspector;
+class StatusLine;
 
 /// One window, one trace: a live run or a log. Opening a log opens a window of its own.
 class MainWindow : public QMainWindow {
@@ -76,7 +76,6 @@ private:
     void buildPages();
     void addPage(const QString& name, const nlohmann::json& layout);
     void showFirst(const char* kind, const std::function<bool(View*)>& use);
-    void refreshStatus();
     /// Says once when the disk no longer takes the run, or soon will not.
     void announceKeeping();
     /// Begins a recording, of everything or of what the stream's filter passes, or ends the one that runs.
@@ -95,11 +94,7 @@ private:
     QTabBar* pageTabs_;
     QStackedWidget* pages_;
     Inspector* inspector_;
-    QLabel* status_;
-    QLabel* statusRight_;
-    std::uint64_t lastRows_ = 0;
-    Time lastStatusAt_{0};
-    double rate_ = 0;
+    StatusLine* status_;
     unsigned beats_ = 0;
     bool saving_ = false;
     std::atomic<bool> cancelSaving_{false};

@@ -44,6 +44,8 @@ public:
 
     /// Rows that the views look at; renewed with each beat.
     [[nodiscard]] const trace::Snapshot& snapshot() const { return snapshot_; }
+    /// Whether the oldest frames were let go, so that what has not been seen may have been.
+    [[nodiscard]] bool lostOldest() const { return snapshot_.valid() && snapshot_.rows() > 0 && snapshot_.trace().isGone(0); }
     [[nodiscard]] bool following() const { return following_; }
     [[nodiscard]] Time cursor() const { return cursor_; }
     /// Newest row at the cursor, or noRow.

@@ -1,0 +1,135 @@
+#include "app/shell/status_line.h"
+
+#include <algorithm>
+
+#include "app/keeping/keeping.h"
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr int everyMs = 250;
+constexpr int toldMs = 8000;
+constexpr double rateOver = 0.2;    // seconds that a rate is taken over at least
+
+}  // namespace
+
+StatusLine::StatusLine(Stage& stage, QWidget* parent) : QStatusBar(parent), stage_(stage), facts_(new QLabel), state_(new QLabel)
+{
+    setSizeGripEnabled(false);
+    addWidget(facts_, 1);
+    addPermanentWidget(state_);
+    const auto restyle = [this] {
+        const Theme& theme = Theme::get();
+        setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; }").arg(theme.ground.name(), theme.hairline.name()));
+        facts_->setFont(theme.body());
+        facts_->setContentsMargins(8, 2, 0, 2);
+        state_->setFont(theme.body());
+        state_->setContentsMargins(0, 2, 8, 2);
+    };
+    restyle();
+    connect(&Theme::get(), &Theme::changed, this, restyle);
+    told_.setSingleShot(true);
+    connect(&told_, &QTimer::timeout, this, &StatusLine::refresh);
+    connect(&again_, &QTimer::timeout, this, &StatusLine::refresh);
+    again_.start(everyMs);
+    refresh();
+}
+
+void StatusLine::tell(const QString& text)
+{
+    state_->setText(text);
+    told_.start(toldMs);
+}
+
+void StatusLine::refresh()
+{
+    facts_->setText(factsNow());
+    if (!told_.isActive())
+        state_->setText(stateNow());
+}
+
+QString StatusLine::factsNow()
+{
+    const RunDocument& document = stage_.document();
+    if (!document.begun())
+        return tr("Reading %1").arg(document.title());
+    const std::uint64_t rows = stage_.snapshot().rows();
+    QStringList facts;
+    if (!document.isLive())
+        facts << document.title();
+    facts << tr("%1 frames").arg(countText(rows));
+    if (!document.ready())
+        facts << tr("reading, %1 % (Escape on the timeline ends it)").arg(document.percentRead());
+    else if (document.follows())
+        facts << tr("following the file as it grows (Escape on the timeline ends it)");
+    facts << runFacts(rows) << tr("%1 identifiers, %2 explained").arg(stage_.document().trace().identifierCount()).arg(explained());
+    return facts.join(QStringLiteral("      "));
+}
+
+QStringList StatusLine::runFacts(std::uint64_t rows)
+{
+    RunDocument& document = stage_.document();
+    QStringList facts;
+    rig::Session* session = document.session();
+    if (session == nullptr) {
+        facts << tr("%1 s").arg(secondsText(stage_.seconds(stage_.newest()), 1));
+        if (document.trace().disorders() > 0)
+            facts << tr("%1 stamps run backwards").arg(countText(document.trace().disorders()));
+        return facts;
+    }
+    const Time now = wall_.now();
+    if (const double seconds = static_cast<double>((now - lastAt_).count()) * 1e-9; seconds >= rateOver) {
+        rate_ = lastAt_.count() == 0 ? 0 : static_cast<double>(rows - std::min(rows, lastRows_)) / seconds;
+        lastRows_ = rows;
+        lastAt_ = now;
+    }
+    facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_)));
+    std::uint64_t lost = 0;
+    for (const bus::Health& health : session->health())
+        lost += health.lost;
+    facts << tr("%1 lost").arg(countText(lost));
+    const auto recording = session->recording();
+    const auto keeping = session->keeping();
+    const auto memory = document.trace().memory();
+    if (!recording.problem.empty())
+        facts << QString::fromStdString(recording.problem);
+    else if (recording.on)
+        facts << tr("recording to %1, %2 MB").arg(QString::fromStdString(recording.path)).arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
+    else if (keeping && !keeping->path.empty())
+        facts << keepingText(memory, keeping->bytes);
+    else
+        facts << tr("kept in memory, %1 MB").arg(static_cast<double>(memory) * 1e-6, 0, 'f', 1);
+    if (keeping && keeping->letGo > 0)
+        facts << tr("%1 let go").arg(countText(keeping->letGo));
+    return facts;
+}
+
+std::size_t StatusLine::explained()
+{
+    const trace::Trace& trace = stage_.document().trace();
+    if (countedOf_ != stage_.document().catalog()) {
+        countedOf_ = stage_.document().catalog();
+        counted_ = explained_ = 0;
+    }
+    for (const std::size_t all = trace.identifierCount(); counted_ < all; ++counted_) {
+        const trace::TraceKey& key = trace.key(static_cast<trace::IdentifierIndex>(counted_));
+        explained_ += !key.error && countedOf_->find(key.bus, key.id) != nullptr ? 1 : 0;
+    }
+    return explained_;
+}
+
+QString StatusLine::stateNow() const
+{
+    const RunDocument& document = stage_.document();
+    if (!document.isLive())
+        return tr("Space: to the last frame");
+    const rig::Session* session = stage_.document().session();
+    if (session->running())
+        return stage_.following() ? tr("following the newest frame") : tr("resting, capture goes on. Space: back to now");
+    return stage_.following() ? tr("stopped, at the newest frame") : tr("stopped. Space: to the newest frame");
+}
+
+}  // namespace wavetrope::app
