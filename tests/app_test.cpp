@@ -195,6 +195,17 @@ private Q_SLOTS:
         QTest::keyClicks(edit, QStringLiteral("BladeState.BladeDepth > 2 mm"));
         QTRY_VERIFY(stream->filterLine()->message().contains(QStringLiteral("frames match")));
         QVERIFY(!edit->property("wrong").toBool());
+        // Half a word is no mistake while words are offered; it is one when they are sent away.
+        const QString count = stream->filterLine()->message();
+        QTest::keyClicks(edit, QStringLiteral(" or Bla"));
+        QVERIFY(!stream->filterLine()->offered().isEmpty());
+        QTest::qWait(300);
+        QVERIFY(!edit->property("wrong").toBool());
+        QVERIFY2(stream->filterLine()->message().contains(QStringLiteral("frames match")), qPrintable(count));
+        QTest::keyClick(QApplication::activePopupWidget(), Qt::Key_Escape);
+        QApplication::setActiveWindow(window_);
+        QTRY_VERIFY(edit->property("wrong").toBool());
+        QVERIFY(stream->filterLine()->message().startsWith(QStringLiteral("column 33")));
         edit->clear();
         QTRY_VERIFY(stream->scan() == nullptr);
     }

@@ -38,9 +38,23 @@ public:
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {Theme::get().px(360), Theme::get().rowHeight()}; }
 };
 
+// One line, with three dots where it is too long.
+class ResultLabel final : public QLabel {
+public:
+    using QLabel::QLabel;
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        painter.setPen(palette().color(QPalette::WindowText));
+        painter.drawText(contentsRect(), Qt::AlignVCenter | Qt::AlignLeft, fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
+    }
+};
+
 }  // namespace
 
-FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new QLabel), completer_(new QCompleter(this)), choices_(new QStandardItemModel(this))
+FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new ResultLabel), completer_(new QCompleter(this)), choices_(new QStandardItemModel(this))
 {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -58,6 +72,7 @@ FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(pa
     completer_->setCompletionMode(QCompleter::UnfilteredPopupCompletion);
     completer_->setMaxVisibleItems(9);
     completer_->popup()->setObjectName(QStringLiteral("filterChoices"));
+    completer_->popup()->installEventFilter(this);
     completer_->popup()->setItemDelegate(new ChoiceDelegate(completer_->popup()));
     connect(completer_, qOverload<const QModelIndex&>(&QCompleter::activated), this, &FilterLine::take);
     connect(edit_, &QLineEdit::textEdited, this, [this] { offer(false); });
@@ -155,11 +170,15 @@ bool FilterLine::eventFilter(QObject* watched, QEvent* event)
             return true;
         }
     }
+    // What was not said while words were offered.
+    if (watched != edit_ && event->type() == QEvent::Hide)
+        delay_.start();
     return QWidget::eventFilter(watched, event);
 }
 
 void FilterLine::showNamed()
 {
+    compile();
     QMenu menu(this);
     menu.setObjectName(QStringLiteral("namedMenu"));
     for (const auto& [name, expression] : filters_) {
@@ -210,6 +229,8 @@ void FilterLine::compile()
         return;
     auto compiled = filter::Filter::compile(edit_->text().toStdString(), catalog_, {&filters_});
     const bool wrong = !compiled;
+    if (wrong && !wrong_ && completer_->popup()->isVisible())
+        return;     // half a word is no mistake yet
     if (wrong) {
         const Error& error = compiled.error();
         label_->setText(tr("column %1: %2").arg(error.column).arg(QString::fromStdString(error.what)));

@@ -15,7 +15,7 @@ constexpr Time narrowest = std::chrono::microseconds(100);
 
 }  // namespace
 
-Stage::Stage(RunDocument& document) : document_(document), notes_(std::make_unique<NoteDesk>(*this)), snapshot_(document.trace().snapshot())
+Stage::Stage(RunDocument& document) : document_(document), notes_(std::make_unique<NoteDesk>(*this)), snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
     timer_.start(beatMilliseconds);

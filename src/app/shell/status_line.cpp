@@ -23,11 +23,9 @@ StatusLine::StatusLine(Stage& stage, QWidget* parent) : QStatusBar(parent), stag
     addPermanentWidget(state_);
     const auto restyle = [this] {
         const Theme& theme = Theme::get();
-        setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; }").arg(theme.ground.name(), theme.hairline.name()));
+        setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; } QStatusBar QLabel { padding: 2px 8px; }").arg(theme.ground.name(), theme.hairline.name()));
         facts_->setFont(theme.body());
-        facts_->setContentsMargins(8, 2, 0, 2);
         state_->setFont(theme.body());
-        state_->setContentsMargins(0, 2, 8, 2);
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
