@@ -1,10 +1,12 @@
 #!/usr/bin/env bash
-# Runs each fuzz target over its corpus and so many seconds more.   fuzz.sh BUILD SECONDS
+# Runs each fuzz target over its corpus and so many seconds more, as many at once as there are cores.   fuzz.sh BUILD SECONDS
 set -eu
-build=$1 seconds=$2
+export build=$1 seconds=$2
 here=$(cd "$(dirname "$0")/.." && pwd)
-for program in "$build"/fuzz/fuzz_*; do
-  target=${program##*/fuzz_}
+export here
+one() {
+  set -eu
+  target=${1##*/fuzz_}
   found=$(mktemp -d)
   corpus=("$here/fuzz/corpus/$target")
   case $target in
@@ -13,8 +15,10 @@ for program in "$build"/fuzz/fuzz_*; do
     rig) mkdir "$found/seeds"; cp "$here"/demo/*.json "$found/seeds"; corpus+=("$found/seeds");;
   esac
   mkdir "$found/new"
-  "$program" -runs=0 -rss_limit_mb=2048 -timeout=10 "${corpus[@]}" 2>"$found/log" || { tail -40 "$found/log"; exit 1; }
-  "$program" -max_total_time="$seconds" -rss_limit_mb=2048 -timeout=10 -max_len=65536 -artifact_prefix="$found/" "$found/new" "${corpus[@]}" 2>"$found/log" || { tail -60 "$found/log"; echo "fuzz_$target failed; the input is in $found" >&2; exit 1; }
+  "$1" -runs=0 -rss_limit_mb=2048 -timeout=10 "${corpus[@]}" 2>"$found/log" || { tail -40 "$found/log"; exit 1; }
+  "$1" -max_total_time="$seconds" -rss_limit_mb=2048 -timeout=10 -max_len=65536 -artifact_prefix="$found/" "$found/new" "${corpus[@]}" 2>"$found/log" || { tail -60 "$found/log"; echo "fuzz_$target failed; the input is in $found" >&2; exit 1; }
   echo "fuzz_$target: $(grep -oE 'Done [0-9]+ runs' "$found/log" | tail -1), nothing found"
   rm -rf "$found"
-done
+}
+export -f one
+printf '%s\0' "$build"/fuzz/fuzz_* | xargs -0 -P "$(nproc)" -I{} bash -c 'one {}'

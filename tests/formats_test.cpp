@@ -5,37 +5,14 @@
 #include <random>
 
 #include "can/time_text.h"
-#include "formats/log_file.h"
-#include "formats/trace_sink.h"
 #include "formats/tick_scale.h"
+#include "loaded_log.h"
 #include "vector_file.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
 
 namespace {
-
-struct Loaded {
-    trace::Trace trace;
-    Expected<ReadReport> report = ReadReport{};
-};
-
-std::unique_ptr<Loaded> load(const std::string& path)
-{
-    auto loaded = std::make_unique<Loaded>();
-    TraceSink sink(loaded->trace);
-    loaded->report = readLogFile(path, sink);
-    return loaded;
-}
-
-std::unique_ptr<Loaded> loadBytes(const QByteArray& bytes)
-{
-    auto loaded = std::make_unique<Loaded>();
-    TraceSink sink(loaded->trace);
-    ByteSource source({reinterpret_cast<const std::uint8_t*>(bytes.data()), static_cast<std::size_t>(bytes.size())});
-    loaded->report = readLog(source, sink);
-    return loaded;
-}
 
 QByteArray hexOf(const can::FrameView& frame)
 {
@@ -48,7 +25,7 @@ QByteArray fileBytes(const QString& path)
     return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
 }
 
-void compareWithVector(const Loaded& loaded, const char* csv, bool names, bool directions)
+void compareWithVector(const LoadedLog& loaded, const char* csv, bool names, bool directions)
 {
     const auto rows = vectorRows(csv);
     const auto snapshot = loaded.trace.snapshot();
@@ -181,14 +158,14 @@ private Q_SLOTS:
     {
         QFETCH(QString, log);
         QFETCH(QString, csv);
-        const auto loaded = load(dataPath(log.toLatin1()).toStdString());
+        const auto loaded = loadFile(dataPath(log.toLatin1()).toStdString());
         QVERIFY(loaded->report.has_value());
         compareWithVector(*loaded, csv.toLatin1(), true, true);
     }
 
     void bitRatesOfInterfacesAreKept()
     {
-        const auto loaded = load(dataPath("capture-a.pcapng").toStdString());
+        const auto loaded = loadFile(dataPath("capture-a.pcapng").toStdString());
         const auto buses = loaded->trace.buses();
         QCOMPARE(buses.size(), 2U);
         QCOMPARE(buses[0].rate.nominal, 500000U);
@@ -199,7 +176,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, log);
         QFETCH(QString, csv);
-        const auto loaded = load(dataPath(log.toLatin1()).toStdString());
+        const auto loaded = loadFile(dataPath(log.toLatin1()).toStdString());
         QTemporaryDir folder;
         for (const char* name : {"out.pcapng", "out.pcap"}) {
             const std::string path = folder.filePath(name).toStdString();
@@ -212,7 +189,7 @@ private Q_SLOTS:
                 (*file)->write(snapshot.frame(i));
             QVERIFY(!QFile::exists(folder.filePath(name)));  // it stands beside until it is whole
             QVERIFY((*file)->finish().has_value());
-            const auto again = load(path);
+            const auto again = loadFile(path);
             QVERIFY(again->report.has_value());
             QVERIFY(again->report->warnings.empty());
             const bool ng = QByteArray(name).endsWith("ng");
@@ -264,8 +241,8 @@ private Q_SLOTS:
 
     void directoriesAndMissingFilesAreNamed()
     {
-        QVERIFY(load("/")->report.error().text().find("directory") != std::string::npos);
-        QVERIFY(load("/nonexistent/a.pcapng")->report.error().text().find("/nonexistent/a.pcapng") != std::string::npos);
+        QVERIFY(loadFile("/")->report.error().text().find("directory") != std::string::npos);
+        QVERIFY(loadFile("/nonexistent/a.pcapng")->report.error().text().find("/nonexistent/a.pcapng") != std::string::npos);
         QVERIFY(!LogFile::create("/nonexistent/a.pcapng", {}).has_value());
         QVERIFY(LogFile::create("/tmp/a.zip", {}).error().text().find(".pcapng") != std::string::npos);
     }
@@ -302,7 +279,7 @@ private Q_SLOTS:
         for (int i = 0; i < 100; ++i)
             (*file)->write(frame.view());
         QVERIFY((*file)->flush().has_value());
-        const auto loaded = load(path + ".part");
+        const auto loaded = loadFile(path + ".part");
         QCOMPARE(loaded->trace.rows(), 100U);
         (*file)->discard();
         QVERIFY(!QFile::exists(QString::fromStdString(path + ".part")));

@@ -3,10 +3,8 @@
 #include <QTemporaryDir>
 #include <QTest>
 
-#include "formats/byte_source.h"
-#include "formats/log_file.h"
-#include "formats/trace_sink.h"
 #include "formats/packed_frame.h"
+#include "loaded_log.h"
 #include "record/recorder.h"
 #include "pcapng_builder.h"
 
@@ -15,28 +13,6 @@ using namespace wavetrope::formats;
 using Builder = PcapngBuilder;
 
 namespace {
-
-struct Loaded {
-    trace::Trace trace;
-    Expected<ReadReport> report = ReadReport{};
-    [[nodiscard]] can::FrameView at(trace::Row row) const { return trace.snapshot().frame(row); }
-    [[nodiscard]] bool warned(const char* words) const
-    {
-        for (const Error& warning : report->warnings)
-            if (warning.text().find(words) != std::string::npos)
-                return true;
-        return false;
-    }
-};
-
-std::unique_ptr<Loaded> load(const QByteArray& bytes)
-{
-    auto loaded = std::make_unique<Loaded>();
-    TraceSink sink(loaded->trace);
-    ByteSource source({reinterpret_cast<const std::uint8_t*>(bytes.constData()), static_cast<std::size_t>(bytes.size())});
-    loaded->report = readLog(source, sink);
-    return loaded;
-}
 
 const QByteArray eight = QByteArray::fromHex("0102030405060708");
 
@@ -57,7 +33,7 @@ private Q_SLOTS:
         Builder log;
         log.big = big;
         log.section().interface("Main").frame(1'800'000'000'000'000'005, Builder::packet(0x123, eight));
-        const auto loaded = load(log.bytes);
+        const auto loaded = loadBytes(log.bytes);
         QVERIFY(loaded->report.has_value() && loaded->report->warnings.empty());
         QCOMPARE(loaded->trace.rows(), 1U);
         QCOMPARE(loaded->at(0).time.count(), 1'800'000'000'000'000'005);
@@ -105,7 +81,7 @@ private Q_SLOTS:
         QFETCH(int, length);
         QFETCH(int, dlc);
         const QByteArray packet = Builder::packet(word, data, flags, code);
-        const auto loaded = load(Builder().section().interface().frame(0, packet).bytes);
+        const auto loaded = loadBytes(Builder().section().interface().frame(0, packet).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         const can::FrameView frame = loaded->at(0);
         QCOMPARE(static_cast<int>(frame.kind), kind);
@@ -137,7 +113,7 @@ private Q_SLOTS:
     void packetsThatAreNoFrameAreCounted()
     {
         QFETCH(QByteArray, packet);
-        const auto loaded = load(Builder().section().interface().frame(0, packet).frame(1, Builder::packet(1, eight)).bytes);
+        const auto loaded = loadBytes(Builder().section().interface().frame(0, packet).frame(1, Builder::packet(1, eight)).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QVERIFY(loaded->warned("1 packets that are no frame"));
     }
@@ -160,14 +136,14 @@ private Q_SLOTS:
         Builder log;
         log.section().interface();
         log.frame(0, Builder::packet(1, eight), 0, flags.isEmpty() ? QByteArray() : log.option(1, "a comment") + log.option(2, flags) + log.option(0, {}));
-        QCOMPARE(static_cast<int>(load(log.bytes)->at(0).direction), direction);
+        QCOMPARE(static_cast<int>(loadBytes(log.bytes)->at(0).direction), direction);
     }
 
     void ratesAndNamesAreReadFromInterfaces()
     {
         Builder log;
         log.section().interface("Scanner", 227, log.option(8, QByteArray::fromHex("20A1070000000000")) + log.option(1, "data bit rate 2000000 bit/s")).frame(0, Builder::packet(1, eight));
-        const auto loaded = load(log.bytes);
+        const auto loaded = loadBytes(log.bytes);
         QCOMPARE(loaded->trace.buses()[0].rate, (can::BitRate{500'000, 2'000'000}));
     }
 
@@ -175,7 +151,7 @@ private Q_SLOTS:
     {
         Builder log;
         log.section().block(4, QByteArray(40, 'n')).interface().block(5, QByteArray(20, 's')).block(0x0BAD, {}).frame(7, Builder::packet(1, eight)).block(0x80001234, QByteArray(200'000, 'x')).frame(8, Builder::packet(2, eight));
-        const auto loaded = load(log.bytes);
+        const auto loaded = loadBytes(log.bytes);
         QVERIFY(loaded->report->warnings.empty());
         QCOMPARE(loaded->trace.rows(), 2U);
         QCOMPARE(loaded->at(1).time.count(), 8);
@@ -183,7 +159,7 @@ private Q_SLOTS:
 
     void interfacesOfOtherNetworksAreCounted()
     {
-        const auto loaded = load(Builder().section().interface("net", 1).interface("can").frame(0, QByteArray(60, 'e'), 0).frame(1, Builder::packet(5, eight), 1).bytes);
+        const auto loaded = loadBytes(Builder().section().interface("net", 1).interface("can").frame(0, QByteArray(60, 'e'), 0).frame(1, Builder::packet(5, eight), 1).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QCOMPARE(loaded->trace.buses().size(), 1U);
         QVERIFY(loaded->warned("other link types"));
@@ -191,7 +167,7 @@ private Q_SLOTS:
 
     void anInterfaceOfALaterSectionWithTheSameNameIsTheSameBus()
     {
-        const auto loaded = load(Builder().section().interface("A").interface("B").frame(1, Builder::packet(1, eight), 1).section().interface("B").interface("C").frame(2, Builder::packet(2, eight), 0).frame(3, Builder::packet(3, eight), 1).bytes);
+        const auto loaded = loadBytes(Builder().section().interface("A").interface("B").frame(1, Builder::packet(1, eight), 1).section().interface("B").interface("C").frame(2, Builder::packet(2, eight), 0).frame(3, Builder::packet(3, eight), 1).bytes);
         QCOMPARE(loaded->trace.buses().size(), 3U);
         QCOMPARE(unsigned{loaded->at(0).bus}, 1U);
         QCOMPARE(unsigned{loaded->at(1).bus}, 1U);
@@ -200,14 +176,14 @@ private Q_SLOTS:
 
     void frameOfAnUnknownInterfaceIsCounted()
     {
-        const auto loaded = load(Builder().section().interface().frame(0, Builder::packet(1, eight), 9).frame(1, Builder::packet(2, eight)).bytes);
+        const auto loaded = loadBytes(Builder().section().interface().frame(0, Builder::packet(1, eight), 9).frame(1, Builder::packet(2, eight)).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QVERIFY(loaded->warned("no frame"));
     }
 
     void stampsPast2261AreRefusedInWords()
     {
-        const auto loaded = load(Builder().section().interface().frame(~0ULL, Builder::packet(1, eight)).frame(5, Builder::packet(2, eight)).bytes);
+        const auto loaded = loadBytes(Builder().section().interface().frame(~0ULL, Builder::packet(1, eight)).frame(5, Builder::packet(2, eight)).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QVERIFY(loaded->warned("2261"));
     }
@@ -227,7 +203,7 @@ private Q_SLOTS:
         log.put(old, 16, 4);
         log.put(old, 16, 4);
         log.block(2, old + Builder::packet(0x22, eight));
-        const auto loaded = load(log.bytes);
+        const auto loaded = loadBytes(log.bytes);
         QCOMPARE(loaded->trace.rows(), 2U);
         QCOMPARE(loaded->at(0).id.value, 0x11U);
         QCOMPARE(loaded->at(1).id.value, 0x22U);
@@ -242,7 +218,7 @@ private Q_SLOTS:
         for (int i = 0; i < 400; ++i)
             log.interface(QByteArray("bus").append(QByteArray::number(i)).constData());
         log.frame(0, Builder::packet(1, eight), 399);
-        const auto loaded = load(log.bytes);
+        const auto loaded = loadBytes(log.bytes);
         QCOMPARE(loaded->trace.buses().size(), 255U);
         QVERIFY(loaded->warned("more than 255 buses"));
         QCOMPARE(unsigned{loaded->at(0).bus}, 254U);
@@ -328,7 +304,7 @@ private Q_SLOTS:
             QFile file(QString::fromStdString(path));
             return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
         }();
-        QCOMPARE(load(source)->trace.rows(), 111U);
+        QCOMPARE(loadBytes(source)->trace.rows(), 111U);
         QVERIFY(!record::Recorder::start("/nonexistent/run.pcapng", trace, 0));
     }
 

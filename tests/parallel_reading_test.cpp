@@ -7,55 +7,24 @@
 #include <random>
 
 #include "can/stamp.h"
-#include "formats/log_file.h"
-#include "formats/trace_sink.h"
+#include "loaded_log.h"
 #include "pcapng_builder.h"
+#include "same_frame.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
 
 namespace {
 
-struct Loaded {
-    trace::Trace trace;
-    Expected<ReadReport> report = ReadReport{};
-    [[nodiscard]] QStringList warnings() const
-    {
-        QStringList texts;
-        for (const Error& warning : report->warnings)
-            texts << QString::fromStdString(warning.what);
-        return texts;
-    }
-};
-
-std::unique_ptr<Loaded> load(const QByteArray& bytes, unsigned threads, std::size_t stretchBytes)
+ReadOptions divided(unsigned threads, std::size_t stretchBytes = ReadOptions().stretchBytes)
 {
-    auto loaded = std::make_unique<Loaded>();
-    TraceSink sink(loaded->trace);
-    ByteSource source({reinterpret_cast<const std::uint8_t*>(bytes.constData()), static_cast<std::size_t>(bytes.size())});
     ReadOptions options;
     options.threads = threads;
     options.stretchBytes = stretchBytes;
-    loaded->report = readLog(source, sink, options);
-    return loaded;
+    return options;
 }
 
-std::unique_ptr<Loaded> loadFile(const QString& path, unsigned threads, std::size_t stretchBytes = ReadOptions().stretchBytes)
-{
-    auto loaded = std::make_unique<Loaded>();
-    TraceSink sink(loaded->trace);
-    ReadOptions options;
-    options.threads = threads;
-    options.stretchBytes = stretchBytes;
-    loaded->report = readLogFile(path.toStdString(), sink, options);
-    return loaded;
-}
-
-bool same(const can::FrameView& a, const can::FrameView& b)
-{
-    return a.time == b.time && a.id == b.id && a.kind == b.kind && a.direction == b.direction && a.bus == b.bus && a.brs == b.brs && a.esi == b.esi && a.length == b.length
-           && a.dlc == b.dlc && (a.length == 0 || std::memcmp(a.data, b.data, a.length) == 0);
-}
+std::unique_ptr<LoadedLog> load(const QByteArray& bytes, unsigned threads, std::size_t stretchBytes) { return loadBytes(bytes, divided(threads, stretchBytes)); }
 
 // The first row at which two traces differ, or -1.
 std::int64_t difference(const trace::Trace& a, const trace::Trace& b)
@@ -210,7 +179,7 @@ private Q_SLOTS:
         const QString path = folder_.filePath(name);
         if (!QFile::exists(path))
             write(path, Frames(3), count);
-        const auto loaded = loadFile(path, threads, stretch);
+        const auto loaded = loadFile(path.toStdString(), divided(threads, stretch));
         QVERIFY(loaded->report.has_value());
         QCOMPARE(loaded->warnings(), QStringList());
         QCOMPARE(loaded->report->frames, static_cast<std::uint64_t>(count));
@@ -274,7 +243,7 @@ private Q_SLOTS:
         QFETCH(int, rows);
         const QString path = folder_.filePath("identifiers.pcapng");
         write(path, Frames(identifiers, identifiers), rows);
-        const auto loaded = loadFile(path, 3);
+        const auto loaded = loadFile(path.toStdString(), divided(3));
         QCOMPARE(loaded->trace.rows(), static_cast<std::uint64_t>(rows));
         const auto grown = oneByOne(loaded->trace);
         QCOMPARE(loaded->trace.identifierCount(), grown->identifierCount());
@@ -322,7 +291,7 @@ private Q_SLOTS:
     {
         const QString path = folder_.filePath("together.pcapng");
         write(path, Frames(4), 140'000);
-        const auto loaded = loadFile(path, 2);
+        const auto loaded = loadFile(path.toStdString(), divided(2));
         const auto snapshot = loaded->trace.snapshot();
         const auto segment = snapshot.segment(1);
         for (std::uint32_t g = 0; g < segment->groupCount(); ++g) {
@@ -341,7 +310,7 @@ private Q_SLOTS:
     {
         const QString path = folder_.filePath("behind.pcapng");
         write(path, Frames(5), 2 * 65'536);
-        const auto loaded = loadFile(path, 2);
+        const auto loaded = loadFile(path.toStdString(), divided(2));
         QCOMPARE(loaded->trace.rows(), 2U * 65'536);
         Frames more(6);
         for (int i = 0; i < 70'000; ++i)

@@ -19,6 +19,7 @@
 #include "formats/run_block.h"
 #include "formats/trace_sink.h"
 #include "rig/session.h"
+#include "same_frame.h"
 #include "spool/spool.h"
 #include "spool/unfinished.h"
 
@@ -74,12 +75,6 @@ private:
     std::int64_t time_ = 1'800'000'000'000'000'000;
     std::uint64_t count_ = 0;
 };
-
-bool same(const can::FrameView& a, const can::FrameView& b)
-{
-    return a.time == b.time && a.id == b.id && a.bus == b.bus && a.kind == b.kind && a.dlc == b.dlc && a.length == b.length && a.brs == b.brs && a.esi == b.esi && a.direction == b.direction
-           && std::equal(a.data, a.data + a.length, b.data);
-}
 
 spool::Options optionsIn(const QString& folder, std::size_t memory = 8'000'000)
 {

@@ -12,6 +12,8 @@ namespace {
 
 // Segments whose results are published together.
 constexpr std::size_t segmentsAtOnce = 64;
+// Groups whose lists one thread puts together.
+constexpr std::size_t groupsAtOnce = 2000;
 
 // A comparison as a stretch of numbers, so that the same two tests serve all of them.
 struct Interval {
@@ -152,17 +154,24 @@ void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::si
 {
     // Where each identifier that can pass occurs in these segments.
     Candidates candidates(to - from);
+    bool looks = false;     // whether payloads are looked at
+    std::size_t groups = 0;
     for (std::size_t i = 0; i < known_.size(); ++i) {
         const auto identifier = static_cast<trace::IdentifierIndex>(i);
         if (program(identifier, slot).verdict() == Verdict::never)
             continue;
-        snapshot.eachRun(identifier, from, to, [&](const trace::Run& run) { candidates[run.segment - from].push_back({identifier, run.group}); });
+        looks = looks || program(identifier, slot).verdict() == Verdict::depends;
+        snapshot.eachRun(identifier, from, to, [&](const trace::Run& run) {
+            candidates[run.segment - from].push_back({identifier, run.group});
+            ++groups;
+        });
     }
     // In the order in which their payloads lie.
     for (std::vector<Candidate>& of : candidates)
         std::sort(of.begin(), of.end(), [](const Candidate& a, const Candidate& b) { return a.group < b.group; });
     std::vector<RowPart> parts(to - from);
-    inParallel(to - from, limits.threads, [&](std::size_t i) {
+    // Lists of a few identifiers are put together in less time than a thread takes to start.
+    inParallel(to - from, looks || groups > groupsAtOnce ? limits.threads : 1, [&](std::size_t i) {
         if (limits.cancel == nullptr || !limits.cancel->load(std::memory_order_relaxed))
             parts[i] = lookAt(snapshot, from + i, candidates[i], slot);
     });

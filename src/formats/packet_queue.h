@@ -64,7 +64,7 @@ private:
         counts_.tooLate += packets.counts.tooLate;
         counts_.untimed += packets.counts.untimed;
         for (std::size_t i = 0; i < packets.untimedAtFront; ++i)
-            const_cast<can::FrameView&>(packets.stretch->frames[i]).time = lastTime_;     // nobody else has it yet
+            packets.stretch->frames[i].time = lastTime_;
         lastTime_ = packets.lastTime.value_or(lastTime_);
         frames_ += packets.stretch->frames.size();
         if (packets.stretch->frames.empty())

@@ -5,6 +5,7 @@
 
 #include "formats/packed_frame.h"
 #include "formats/packet_queue.h"
+#include "formats/progress.h"
 
 namespace wavetrope::formats {
 
@@ -80,15 +81,12 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, c
     ReadReport report;
     PacketQueue queue(sink, workers, static_cast<bool>(options.more));
     const std::uint8_t bus = sink.onBus({});
-    std::uint64_t nextProgress = 0;
+    Progress progress(source, sink);
     std::size_t wanted = recordHeader;
     for (bool more = true; more;) {
-        if (source.position() >= nextProgress) {
-            if (!sink.onProgress(source.done(), source.total())) {
-                report.cancelled = true;
-                break;
-            }
-            nextProgress = source.position() + (1U << 20);
+        if (!progress.goesOn()) {
+            report.cancelled = true;
+            break;
         }
         const std::size_t asked = wanted;
         const auto bytes = source.window(asked);
@@ -135,7 +133,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, c
         source.skip(at);
     }
     queue.deliver();
-    sink.onProgress(source.total(), source.total());
+    progress.end();
     if (const std::uint64_t malformed = queue.counts().malformed; malformed > 0)
         report.warnings.push_back({std::to_string(malformed) + " packets that are no frame stepped over", source.name(), 0, 0, {}});
     report.frames = queue.frames();

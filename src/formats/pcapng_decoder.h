@@ -36,7 +36,7 @@ public:
     {
         decoded_.stretch->bytes = std::move(holds);
         can::FrameView* next = decoded_.stretch->makeRoom(most);
-        const can::FrameView* const begin = next;
+        can::FrameView* const begin = next;
         for (std::size_t at = 0; at < blocks.size();) {
             const std::uint8_t* block = blocks.data() + at;
             const std::uint32_t length = u32(block + 4);
@@ -53,7 +53,7 @@ public:
             at += length;
             position_ += length;
         }
-        decoded_.stretch->frames = {begin, next};
+        decoded_.stretch->frames = {begin, static_cast<std::size_t>(next - begin)};
         if (timed_)
             decoded_.lastTime = last_;
         return std::move(decoded_);

@@ -6,6 +6,7 @@
 #include <unordered_map>
 
 #include "formats/pcapng_decoder.h"
+#include "formats/progress.h"
 
 namespace wavetrope::formats {
 
@@ -42,15 +43,12 @@ public:
 
     Expected<ReadReport> run()
     {
-        std::uint64_t nextProgress = 0;
+        Progress progress(source_, sink_);
         bool more = true;
         while (more) {
-            if (source_.position() >= nextProgress) {
-                if (!sink_.onProgress(source_.done(), source_.total())) {
-                    report_.cancelled = true;
-                    break;
-                }
-                nextProgress = source_.position() + (1U << 20);
+            if (!progress.goesOn()) {
+                report_.cancelled = true;
+                break;
             }
             const std::size_t asked = wanted_;
             auto bytes = source_.window(asked);
@@ -73,7 +71,7 @@ public:
                 more = false;
         }
         queue_.deliver();
-        sink_.onProgress(source_.total(), source_.total());
+        progress.end();
         report_.frames = queue_.frames();
         countedWarning(interfacesLeftOut_, "interfaces beyond the first 1,048,576 of their section, and their packets, stepped over");
         countedWarning(queue_.counts().otherLinks, "packets of other link types stepped over");

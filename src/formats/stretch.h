@@ -12,7 +12,7 @@ namespace wavetrope::formats {
 
 /// Frames that follow one another in a log. They and their payloads stay valid as long as the stretch.
 struct Stretch {
-    std::span<const can::FrameView> frames;
+    std::span<can::FrameView> frames;
     std::shared_ptr<const void> bytes;          ///< Where the payloads lie; null for memory that outlives the reading.
     std::unique_ptr<std::byte[]> room;          ///< Where the frames lie.
 

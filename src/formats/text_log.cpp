@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "formats/frame_batch.h"
+#include "formats/progress.h"
 #include "formats/text_line.h"
 #include "formats/text_recognition.h"
 
@@ -29,16 +30,13 @@ public:
 
     ReadReport run()
     {
-        std::uint64_t nextProgress = 0;
+        Progress progress(source_, sink_);
         std::size_t wanted = longestLine;
         bool skipping = false;      // inside a line that is too long
         while (true) {
-            if (source_.done() >= nextProgress) {
-                if (!sink_.onProgress(source_.done(), source_.total())) {
-                    report_.cancelled = true;
-                    break;
-                }
-                nextProgress = source_.done() + (1U << 20);
+            if (!progress.goesOn()) {
+                report_.cancelled = true;
+                break;
             }
             const auto bytes = source_.window(wanted);
             if (bytes.empty())
@@ -69,7 +67,7 @@ public:
             source_.skip(at);
         }
         batch_.flush();
-        sink_.onProgress(source_.total(), source_.total());
+        progress.end();
         report_.frames = batch_.total();
         finish();
         return std::move(report_);

@@ -71,8 +71,9 @@ std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, s
     const std::uint32_t own = std::min(groups, segmentRows - 1);
     for (std::uint32_t g = 0; g <= own; ++g)
         made->addGroup(0, 0, pack(nothing), noGroup);
+    GroupEnd end = made->endOf(own);
     for (std::uint32_t row = 0; row < segmentRows; ++row)
-        made->append(row, nothing, own);
+        made->append(row, nothing, end);
     return made;
 }
 
@@ -142,7 +143,7 @@ std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length,
     group.attributes_ = attributes;
     groupCount_.store(index + 1, std::memory_order_release);
     if (before != noGroup)
-        groupBlocks_[before / groupBlock].load(std::memory_order_relaxed)[before % groupBlock].next_.store(index, std::memory_order_release);
+        ownGroup(before).next_.store(index, std::memory_order_release);
     return index;
 }
 
@@ -186,31 +187,38 @@ void Segment::stamp(std::uint32_t row, std::span<const std::int64_t> times)
     block.wide.store(wide, std::memory_order_release);
 }
 
-void Segment::append(std::uint32_t row, const can::FrameView& frame, std::uint32_t groupIndex)
+void Segment::enlarge(GroupEnd& end)
 {
-    Group& group = const_cast<Group&>(this->group(groupIndex));
-    const std::uint32_t ordinal = group.size_.load(std::memory_order_relaxed);
-    const Group::Place at = group.place(ordinal);
-    std::uint8_t* chunk = group.chunks_[at.chunk].load(std::memory_order_relaxed);
-    if (chunk == nullptr) {
-        chunk = allocate(std::size_t{group.capacity(at.chunk)} * (2U + group.length_));
-        group.chunks_[at.chunk].store(chunk, std::memory_order_release);
-    }
+    Group& group = *end.group;
+    const unsigned chunk = group.place(end.ordinal).chunk;
+    end.left = group.capacity(chunk);
+    end.rows = allocate(std::size_t{end.left} * (2U + group.length_));
+    end.payloads = end.rows + 2UL * end.left;
+    group.chunks_[chunk].store(end.rows, std::memory_order_release);
+}
+
+void Segment::append(std::uint32_t row, const can::FrameView& frame, GroupEnd& end)
+{
+    if (end.left == 0)
+        enlarge(end);
     const auto row16 = static_cast<std::uint16_t>(row);
-    std::memcpy(chunk + 2UL * at.offset, &row16, sizeof row16);
-    std::uint8_t* payload = chunk + 2UL * group.capacity(at.chunk) + static_cast<std::size_t>(group.length_) * at.offset;
-    if (group.length_ == 8)
-        std::memcpy(payload, frame.data, 8);
-    else if (group.length_ > 0)
-        std::memcpy(payload, frame.data, group.length_);
-    stamp(row, frame.time.count());
-    groups_[row] = static_cast<std::uint16_t>(groupIndex);
-    ordinals_[row] = static_cast<std::uint16_t>(ordinal);
-    if (frame.time.count() < earliest_.load(std::memory_order_relaxed))
-        earliest_.store(frame.time.count(), std::memory_order_release);
-    if (frame.time.count() > latest_.load(std::memory_order_relaxed))
-        latest_.store(frame.time.count(), std::memory_order_release);
-    group.size_.store(ordinal + 1, std::memory_order_release);
+    std::memcpy(end.rows, &row16, sizeof row16);
+    if (frame.length == 8)
+        std::memcpy(end.payloads, frame.data, 8);
+    else if (frame.length > 0)
+        std::memcpy(end.payloads, frame.data, frame.length);
+    end.rows += sizeof row16;
+    end.payloads += frame.length;
+    --end.left;
+    const std::int64_t time = frame.time.count();
+    stamp(row, time);
+    groups_[row] = end.index;
+    ordinals_[row] = static_cast<std::uint16_t>(end.ordinal++);
+    if (time < earliest_.load(std::memory_order_relaxed))
+        earliest_.store(time, std::memory_order_release);
+    if (time > latest_.load(std::memory_order_relaxed))
+        latest_.store(time, std::memory_order_release);
+    end.group->size_.store(end.ordinal, std::memory_order_release);
 }
 
 }  // namespace wavetrope::trace

@@ -101,6 +101,16 @@ private:
     std::array<std::atomic<std::uint8_t*>, chunkCount> chunks_{};  // rows, then payloads
 };
 
+/// Where the next frame of a group goes. The writer's own, apart from what readers look at.
+struct GroupEnd {
+    Group* group = nullptr;
+    std::uint8_t* rows = nullptr;
+    std::uint8_t* payloads = nullptr;
+    std::uint32_t ordinal = 0;
+    std::uint32_t left = 0;         ///< Room in the chunk.
+    std::uint16_t index = 0;        ///< Of the group in its segment.
+};
+
 /// One writer appends, readers look at the rows that were published to them by a snapshot.
 class Segment {
 public:
@@ -161,7 +171,12 @@ public:
 private:
     friend class Trace;
     friend class SegmentFill;
-    void append(std::uint32_t row, const can::FrameView& frame, std::uint32_t group);
+    void append(std::uint32_t row, const can::FrameView& frame, GroupEnd& end);
+    /// The next chunk of a group that is full, or its first.
+    void enlarge(GroupEnd& end);
+    [[nodiscard]] Group& ownGroup(std::uint32_t index) { return groupBlocks_[index / groupBlock].load(std::memory_order_relaxed)[index % groupBlock]; }
+    /// The end of a group that is empty.
+    [[nodiscard]] GroupEnd endOf(std::uint32_t index) { return {&ownGroup(index), nullptr, nullptr, 0, 0, static_cast<std::uint16_t>(index)}; }
     /// `before` is the last group of the same identifier in the segment, or noGroup.
     std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before);
     void stamp(std::uint32_t row, std::int64_t time);

@@ -180,7 +180,7 @@ private:
         std::uint8_t* at = segment.allocateAlone(bytes);
         for (std::uint32_t g = 0; g < parts_.size(); ++g) {
             Part& part = parts_[g];
-            auto& group = const_cast<Group&>(segment.group(g));
+            Group& group = segment.ownGroup(g);
             group.firstCapacity_ = part.count;
             group.chunks_[0].store(at, std::memory_order_relaxed);
             group.size_.store(part.count, std::memory_order_relaxed);

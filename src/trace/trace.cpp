@@ -77,38 +77,35 @@ IdentifierIndex Trace::identifierOf(const TraceKey& key)
     return index;
 }
 
-std::uint32_t Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
+GroupEnd Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
 {
     Slot& slot = newest_[identifier];
     const bool first = slot.epoch != epoch_;
     const std::uint32_t group = open_->addGroup(identifier, length, attributes, first ? noGroup : slot.last);
     slot.last = static_cast<std::uint16_t>(group);
-    if (!first)
-        return group;
-    // Its first frame in this segment.
-    runs_[identifier]->append({static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
-    return group;
+    if (first)  // its first frame in this segment
+        runs_[identifier]->append({static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
+    return open_->endOf(group);
 }
 
-std::uint32_t Trace::groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
+GroupEnd& Trace::groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes)
 {
     if (identifier >= newest_.size())
         newest_.resize(std::max<std::size_t>(identifier + 1, newest_.size() * 2));
     Slot& slot = newest_[identifier];
     const std::uint32_t shape = std::uint32_t{attributes} << 8 | length;
     if (slot.epoch == epoch_ && slot.shape == shape)
-        return slot.group;
+        return slot.end;
     if (slot.epoch != epoch_) {
-        const std::uint32_t group = newGroup(identifier, length, attributes);
+        slot.end = newGroup(identifier, length, attributes);
         slot.epoch = epoch_;
         slot.shape = shape;
-        slot.group = static_cast<std::uint16_t>(group);
-        return group;
+        return slot.end;
     }
     const std::uint64_t key = static_cast<std::uint64_t>(identifier) << 32 | shape;
-    const auto [entry, isNew] = otherShapes_.try_emplace(key, std::uint16_t{0});
+    const auto [entry, isNew] = otherShapes_.try_emplace(key);
     if (isNew)
-        entry->second = static_cast<std::uint16_t>(newGroup(identifier, length, attributes));
+        entry->second = newGroup(identifier, length, attributes);
     return entry->second;
 }
 
@@ -169,7 +166,7 @@ void Trace::append(FilledSegment filled)
     counts_.resize(keys_.size());
     std::vector<bool> seen(filled.keys.size());
     for (std::uint32_t g = 0; g < open_->groupCount(); ++g) {
-        auto& group = const_cast<Group&>(open_->group(g));
+        Group& group = open_->ownGroup(g);
         const IdentifierIndex own = group.identifier_;
         group.identifier_ = identifiers[own];
         if (!seen[own])

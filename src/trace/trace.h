@@ -89,8 +89,8 @@ private:
     void open(Row row, std::unique_ptr<Segment> segment);
     [[nodiscard]] const Runs& runs(IdentifierIndex identifier) const { return *runs_[identifier]; }
     IdentifierIndex identifierOf(const TraceKey& key);
-    std::uint32_t groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
-    std::uint32_t newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
+    GroupEnd& groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
+    GroupEnd newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
 
     PublishedList<SegmentSlot*> slots_;
     std::unique_ptr<Residence> residence_;
@@ -104,15 +104,15 @@ private:
 
     // Writer's own: the open segment's usual group of each identifier (of the length and attributes that it had first
     // there), and the groups of other lengths and attributes.
-    struct Slot {
+    struct alignas(64) Slot {
+        GroupEnd end;
         std::uint32_t epoch = 0;
         std::uint32_t shape = 0;        // length and attributes
-        std::uint16_t group = 0;
         std::uint16_t last = 0;         // the identifier's newest group in the segment
     };
     std::vector<Slot> newest_;
     std::vector<std::uint64_t> counts_;     // of each identifier, in the segments before the open one
-    std::unordered_map<std::uint64_t, std::uint16_t> otherShapes_;
+    std::unordered_map<std::uint64_t, GroupEnd> otherShapes_;
     std::uint32_t epoch_ = 0;
     std::uint64_t lastPacked_ = ~0ULL;
     IdentifierIndex lastIdentifier_ = 0;

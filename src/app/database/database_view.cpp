@@ -407,7 +407,7 @@ void DatabaseView::refresh()
         const double margin = *high > *low ? (*high - *low) * 0.08 : 1;
         plot_->yAxis->setRange(*low - margin, *high + margin);
     }
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    plot_->drawSoon();
     if (stage().snapshot().valid() && !series_->complete(stage().snapshot()) && !stage().document().isLive())
         QTimer::singleShot(30, this, &DatabaseView::refresh);  // a log brings no beats of its own
 }

@@ -99,7 +99,7 @@ void Lane::refresh()
             plot_->yAxis->setRange(all.low - margin, all.high + margin);
         }
     }
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    plot_->drawSoon();
     update(QRect(0, 0, Theme::get().px(headWidth), height()));
 }
 

@@ -206,7 +206,7 @@ void LoadView::refresh()
     const measure::RangeSummary window = series_->over(std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
     facts_->setText(tr("highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(bursts.empty() ? tr("no bursts") : bursts.size() == 1 ? tr("1 burst") : tr("%1 bursts").arg(bursts.size())));
     plot_->followStage();
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    plot_->drawSoon();
     if (!stage().following())
         takersDelay_.start();
     else if (beats_++ % takersEvery == 0)

@@ -28,7 +28,7 @@ TimePlot::TimePlot(Stage& stage, bool showTimes, QWidget* parent) : QCustomPlot(
     restyle();
     connect(&Theme::get(), &Theme::changed, this, [this] {
         restyle();
-        replot(QCustomPlot::rpQueuedReplot);
+        drawSoon();
     });
 }
 
@@ -57,6 +57,19 @@ void TimePlot::restyle()
 double TimePlot::cursorX() const { return stage_.seconds(stage_.cursor()); }
 
 unsigned TimePlot::columns() const { return static_cast<unsigned>(std::max(10, axisRect()->width())); }
+
+void TimePlot::drawSoon()
+{
+    if (!size().isEmpty())
+        replot(QCustomPlot::rpQueuedReplot);
+}
+
+// There is nothing to draw on where a plot is folded away.
+void TimePlot::resizeEvent(QResizeEvent* event)
+{
+    if (!event->size().isEmpty())
+        QCustomPlot::resizeEvent(event);
+}
 
 void TimePlot::followStage()
 {

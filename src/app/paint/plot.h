@@ -17,6 +17,8 @@ public:
     /// Takes window and cursor from the stage; call before replotting.
     void followStage();
     [[nodiscard]] double cursorX() const;
+    /// Draws with the next turn of events, where there is room to draw on.
+    void drawSoon();
     /// Pixel columns of the plotting area.
     [[nodiscard]] unsigned columns() const;
 
@@ -25,6 +27,7 @@ Q_SIGNALS:
     void clickedAt(double seconds);
 
 protected:
+    void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;

@@ -554,8 +554,9 @@ void RosterRows::paintLine(QPainter& painter, int y, std::uint64_t index, int li
     paintText(painter, part(172, 320), parts[1], is.newest ? theme.mono() : theme.body(), is.newest ? theme.ink : theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     paintText(painter, part(336, 560), parts[2], theme.mono(), theme.ink2);
     if (parts.size() > 3) {
-        paintWarning(painter, QPointF(left + theme.px(570), y + height / 2.0), theme.px(9));
-        paintText(painter, part(580, 800), parts[3], theme.body(), theme.ink);
+        const double at = left + theme.px(336) + QFontMetricsF(theme.mono()).horizontalAdvance(parts[2]) + theme.px(20);
+        paintWarning(painter, QPointF(at, y + height / 2.0), theme.px(9));
+        paintText(painter, QRectF(at + theme.px(10), y, theme.px(300), height), parts[3], theme.body(), theme.ink);
     }
 }
 
