@@ -97,8 +97,9 @@ private:
     std::uint8_t length_ = 0;
     std::uint16_t attributes_ = 0;
     std::atomic<std::uint32_t> next_{noGroup};
-    std::atomic<std::uint32_t> size_{0};
     std::array<std::atomic<std::uint8_t*>, chunkCount> chunks_{};  // rows, then payloads
+    // Stored for every frame: apart from what readers look up for every row.
+    alignas(64) std::atomic<std::uint32_t> size_{0};
 };
 
 /// Where the next frame of a group goes. The writer's own, apart from what readers look at.
