@@ -127,7 +127,7 @@ QCheckBox::indicator, QTableView::indicator { width: %12px; height: %12px; borde
 QCheckBox::indicator:checked, QTableView::indicator:checked { background: %5; border-color: %5; image: url(:/icons/tick-%11.svg); }
 QMessageBox { messagebox-warning-icon: url(:/icons/warning-%11.svg); messagebox-critical-icon: url(:/icons/warning-%11.svg); messagebox-question-icon: url(:/icons/question-%11.svg); messagebox-information-icon: url(:/icons/information-%11.svg); }
 QTableView { selection-background-color: %4; selection-color: %3; }
-QTableView::item:selected, QTableView::item:focus { background: %4; color: %3; border: none; }
+QTableView::item:selected, QTableView::item:focus, QTreeView::item:selected, QTreeView::item:focus { background: %4; color: %3; border: none; }
 QAbstractScrollArea::corner { background: transparent; border: none; }
 QHeaderView::section { background: %9; border: none; border-bottom: 1px solid %2; padding: 3px 4px; color: %3; }
 QComboBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; color: %3; }
