@@ -175,12 +175,12 @@ private Q_SLOTS:
         ErrorCounters counters;
         for (int i = 0; i < 15; ++i)
             counters.transmitterSentErrorFlag();
-        QCOMPARE(counters.state(), ErrorState::active);
+        QCOMPARE(counters.state(), ErrorState::warning);
         counters.transmitterSentErrorFlag();
         QCOMPARE(counters.transmit(), 128U);
         QCOMPARE(counters.state(), ErrorState::passive);
         counters.transmitted();
-        QCOMPARE(counters.state(), ErrorState::active);
+        QCOMPARE(counters.state(), ErrorState::warning);
         for (int i = 0; i < 17; ++i)
             counters.transmitterSentErrorFlag();
         QCOMPARE(counters.state(), ErrorState::busOff);

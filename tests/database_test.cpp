@@ -92,7 +92,9 @@ private Q_SLOTS:
             QVERIFY2(active == (row[4] == "1"), name.constData());
             if (!active)
                 continue;
-            QVERIFY2(numberText(decoded.value) == row[6].toStdString(), (name + " got " + numberText(decoded.value).c_str()).constData());
+            // The reference computes in doubles; ours is the one nearest to the decimal result.
+            const double expected = row[6].toDouble();
+            QVERIFY2(std::abs(decoded.value - expected) <= 1e-12 * std::max(std::abs(expected), std::abs(signal->offset)) || decoded.value == expected || (std::isnan(decoded.value) && row[6] == "nan"), (name + " got " + numberText(decoded.value).c_str()).constData());
             if (signal->type == ValueType::integer)
                 QVERIFY2(rawText(planOf(*signal), decoded.bits) == row[5].toStdString(), name.constData());
             else

@@ -8,7 +8,9 @@ ErrorState ErrorCounters::state() const
 {
     if (transmit_ > 255)
         return ErrorState::busOff;
-    return transmit_ > 127 || receive_ > 127 ? ErrorState::passive : ErrorState::active;
+    if (transmit_ > 127 || receive_ > 127)
+        return ErrorState::passive;
+    return transmit_ >= 96 || receive_ >= 96 ? ErrorState::warning : ErrorState::active;
 }
 
 void ErrorCounters::transmitted()
@@ -40,6 +42,7 @@ const char* toText(ErrorState state)
 {
     switch (state) {
     case ErrorState::active: return "active";
+    case ErrorState::warning: return "warning";
     case ErrorState::passive: return "passive";
     default: return "bus off";
     }

@@ -5,7 +5,11 @@
 
 namespace wavetrope::can {
 
-enum class ErrorState : std::uint8_t { active, passive, busOff };
+/// `warning` is error-active with a counter at 96 or more (ISO 11898-1:2015, 12.1.4.3).
+enum class ErrorState : std::uint8_t { active, warning, passive, busOff };
+
+/// Whether a node in this state sends active error flags.
+[[nodiscard]] constexpr bool flagsActively(ErrorState state) { return state == ErrorState::active || state == ErrorState::warning; }
 
 /// Transmit and receive error counters (ISO 11898-1:2015, 12.1.4; the letters of the rules stand in the text there).
 class ErrorCounters {
@@ -28,7 +32,7 @@ private:
     unsigned receive_ = 0;
 };
 
-/// "active", "passive" or "bus off".
+/// "active", "warning", "passive" or "bus off".
 [[nodiscard]] const char* toText(ErrorState state);
 
 }  // namespace wavetrope::can

@@ -49,10 +49,25 @@ inline void storeBits(const SignalPlan& plan, std::uint8_t* payload, std::uint64
     std::memcpy(payload + plan.byte, &word, sizeof word);
 }
 
+// With the 64 bits that a long double has, where a double has too few.
+std::uint64_t wholeBitsOf(const SignalPlan& plan, double value, bool& fits)
+{
+    const long double whole = std::nearbyint(plan.scale.inverse(value));
+    if (whole >= plan.low && whole < plan.limit)
+        return (plan.isSigned ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole)) & plan.mask;
+    fits = false;
+    if (std::isnan(whole))
+        return 0;
+    return whole < plan.low ? plan.isSigned ? 1ULL << (plan.length - 1U) : 0 : maskOf(plan.isSigned ? plan.length - 1U : plan.length);
+}
+
 inline std::uint64_t rawBitsOf(const SignalPlan& plan, double value, bool& fits)
 {
-    const double raw = plan.factor != 0 ? (value - plan.offset) / plan.factor : 0;
-    fits = plan.factor != 0;
+    const Scale& scale = plan.scale;
+    fits = scale.numerator != 0;
+    if (!scale.quick() && plan.type == ValueType::integer) [[unlikely]]
+        return wholeBitsOf(plan, value, fits);
+    const double raw = fits ? scale.quick() ? (value * scale.divisor - scale.addend) / scale.numerator : static_cast<double>(scale.inverse(value)) : 0;
     if (plan.type == ValueType::floating)
         return std::bit_cast<std::uint64_t>(raw);
     if (plan.type == ValueType::single) {
@@ -86,13 +101,12 @@ SignalPlan planOf(const Signal& signal)
     plan.length = static_cast<std::uint8_t>(signal.length);
     plan.isSigned = signal.isSigned;
     plan.type = signal.type;
-    plan.factor = signal.factor;
-    plan.offset = signal.offset;
     plan.low = signal.isSigned ? -std::ldexp(1.0, static_cast<int>(signal.length) - 1) : 0;
     plan.limit = std::ldexp(1.0, static_cast<int>(signal.length) - (signal.isSigned ? 1 : 0));
     plan.motorola = signal.order == ByteOrder::motorola;
     const unsigned first = signal.startBit / 8;
     plan.mask = maskOf(signal.length);
+    plan.scale = Scale(signal.factor, signal.factorText, signal.offset, signal.offsetText, std::max(-plan.low, plan.limit), signal.type == ValueType::integer);
     plan.unused = static_cast<std::uint8_t>(signal.isSigned ? 64 - signal.length : 0);
     // The eight bytes that are loaded never reach behind byte 63. Where the signal lies within eight bytes of the
     // payload counted from its start, those are loaded: stores and loads of neighbours then meet at one address.
@@ -148,7 +162,7 @@ MessagePlan::MessagePlan(const Message& message)
         const Signal& signal = message.signals[i];
         plans_.push_back(planOf(signal));
         lastByte_ = std::max<unsigned>(lastByte_, plans_.back().lastByte);
-        simple_ = simple_ && plans_.back().type == ValueType::integer && plans_.back().spill == 0 && plans_.back().length < 64;
+        simple_ = simple_ && plans_.back().type == ValueType::integer && plans_.back().spill == 0 && plans_.back().length < 64 && plans_.back().scale.quick();
         if (signal.mux == MuxRole::selector && selector_ < 0)
             selector_ = static_cast<int>(i);
         if (signal.startRaw && *signal.startRaw != 0) {
@@ -212,7 +226,7 @@ unsigned MessagePlan::decode(const can::FrameView& frame, std::vector<Decoded>& 
         to.signal = i;
         to.bits = plan.rawBits(payload.bytes);
         to.raw = plan.rawValue(to.bits);
-        to.value = plan.physical(to.raw);
+        to.value = plan.physicalOf(to.bits);
     };
     if (!anyMultiplexed_ && lastByte_ < frame.length) {  // nothing to ask
         const std::size_t before = out.size();
@@ -230,7 +244,7 @@ unsigned MessagePlan::decode(const can::FrameView& frame, std::vector<Decoded>& 
                 word = __builtin_bswap64(word);
             const std::uint64_t bits = word >> plan->shift & plan->mask;
             const auto raw = static_cast<double>(static_cast<std::int64_t>(bits << plan->unused) >> plan->unused);
-            *to = {i, bits, raw, raw * plan->factor + plan->offset};
+            *to = {i, bits, raw, plan->scale.quickly(raw)};
         }
         return 0;
     }
@@ -258,7 +272,7 @@ bool MessagePlan::decodeOne(const can::FrameView& frame, std::uint32_t signal, D
     out.signal = signal;
     out.bits = plan.rawBits(payload.bytes);
     out.raw = plan.rawValue(out.bits);
-    out.value = plan.physical(out.raw);
+    out.value = plan.physicalOf(out.bits);
     return true;
 }
 
@@ -293,10 +307,19 @@ std::string rawText(const SignalPlan& plan, std::uint64_t bits)
 {
     if (plan.type != ValueType::integer)
         return numberText(plan.rawValue(bits));
-    if (!plan.isSigned)
-        return std::to_string(bits);
-    const unsigned unused = 64U - plan.length;
-    return std::to_string(static_cast<std::int64_t>(bits << unused) >> unused);
+    return wholeText(plan.whole(bits));
+}
+
+std::string_view textOf(const Signal& signal, std::uint64_t bits)
+{
+    if (signal.texts.empty())
+        return {};
+    if (signal.type == ValueType::integer) {
+        const unsigned unused = 64U - signal.length;
+        return signal.textOf(signal.isSigned ? RawValue{static_cast<std::int64_t>(bits << unused) >> unused} : RawValue{bits});
+    }
+    const double raw = signal.type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits))) : std::bit_cast<double>(bits);
+    return raw == std::nearbyint(raw) && std::abs(raw) < 0x1p64 ? signal.textOf(static_cast<RawValue>(raw)) : std::string_view();
 }
 
 std::string numberText(double value, int significantDigits)

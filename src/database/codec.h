@@ -7,6 +7,7 @@
 
 #include "can/error.h"
 #include "database/database.h"
+#include "database/scale.h"
 
 namespace wavetrope::database {
 
@@ -22,8 +23,7 @@ struct SignalPlan {
     ValueType type = ValueType::integer;
     std::uint8_t unused = 0;        ///< Bits above a signed integer's, for the extension of its sign; 0 for unsigned ones.
     std::uint64_t mask = 1;         ///< As many ones as the signal has bits.
-    double factor = 1;
-    double offset = 0;
+    Scale scale;
     double low = 0;                 ///< Smallest raw value that an integer's bits hold.
     double limit = 2;               ///< First raw value above what they hold.
 
@@ -31,7 +31,18 @@ struct SignalPlan {
     [[nodiscard]] std::uint64_t rawBits(const std::uint8_t* payload) const;
     /// The raw value as a number: sign-extended integer, or the float's value.
     [[nodiscard]] double rawValue(std::uint64_t bits) const;
-    [[nodiscard]] double physical(double raw) const { return raw * factor + offset; }
+    /// The raw value of an integer, exact to 64 bits.
+    [[nodiscard]] RawValue whole(std::uint64_t bits) const
+    {
+        return isSigned ? RawValue{static_cast<std::int64_t>(bits << unused) >> unused} : RawValue{bits};
+    }
+    /// The double nearest to the exact raw x factor + offset, of any raw number.
+    [[nodiscard]] double physical(double raw) const { return scale.of(raw); }
+    /// The same of raw bits.
+    [[nodiscard]] double physicalOf(std::uint64_t bits) const
+    {
+        return scale.quick() ? scale.quickly(rawValue(bits)) : type == ValueType::integer ? scale.ofWhole(whole(bits)) : scale.of(rawValue(bits));
+    }
     /// Puts raw bits into a payload of 64 bytes.
     void store(std::uint8_t* payload, std::uint64_t bits) const;
 };
@@ -107,6 +118,8 @@ private:
 
 /// Raw bits as text: exact to 64 bits for integers, 17 significant digits for floats.
 [[nodiscard]] std::string rawText(const SignalPlan& plan, std::uint64_t bits);
+/// The text of raw bits in a table of texts, or empty.
+[[nodiscard]] std::string_view textOf(const Signal& signal, std::uint64_t bits);
 /// A number with at most so many significant digits, "nan" for every not-a-number.
 [[nodiscard]] std::string numberText(double value, int significantDigits = 17);
 

@@ -29,19 +29,19 @@ const AttributeValue* valueOf(const AttributeValues& values, const AttributeDefi
 
 }  // namespace
 
-std::string_view Signal::textOf(double raw) const
+std::string_view Signal::textOf(RawValue raw) const
 {
     std::string_view ofRange;
     for (const ValueText& entry : texts) {
-        if (static_cast<double>(entry.value) == raw && entry.more == 0)
+        if (entry.value == raw && entry.more == 0)
             return entry.text;
-        if (ofRange.empty() && entry.more > 0 && raw >= static_cast<double>(entry.value) && raw <= static_cast<double>(entry.last()))
+        if (ofRange.empty() && entry.more > 0 && raw >= entry.value && raw <= entry.last())
             ofRange = entry.text;
     }
     return ofRange;
 }
 
-std::optional<std::int64_t> Signal::valueOf(std::string_view text) const
+std::optional<RawValue> Signal::valueOf(std::string_view text) const
 {
     for (const ValueText& entry : texts)
         if (entry.text == text)

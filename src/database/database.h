@@ -8,6 +8,7 @@
 
 #include "can/frame.h"
 #include "database/attribute.h"
+#include "database/scale.h"
 
 namespace wavetrope::database {
 
@@ -20,11 +21,11 @@ enum class Match : std::uint8_t { full, mask, group };
 
 /// A text for one raw value, or for a range of them.
 struct ValueText {
-    std::int64_t value = 0;
+    RawValue value = 0;              ///< Raw, -2^63 to 2^64 - 1.
     std::string text;
     std::uint64_t more = 0;          ///< How many raw values behind `value` have the text too.
 
-    [[nodiscard]] std::int64_t last() const { return static_cast<std::int64_t>(static_cast<std::uint64_t>(value) + more); }
+    [[nodiscard]] RawValue last() const { return value + more; }
     friend bool operator==(const ValueText&, const ValueText&) = default;
 };
 
@@ -47,6 +48,8 @@ struct Signal {
     ValueType type = ValueType::integer;
     double factor = 1;
     double offset = 0;
+    std::string factorText;          ///< As the file has it where the shortest text of `factor` is another number.
+    std::string offsetText;
     std::optional<double> minimum;   ///< Absent where the file says [0|0].
     std::optional<double> maximum;
     std::string unit;
@@ -62,9 +65,9 @@ struct Signal {
     std::optional<double> startRaw;  ///< Raw start value, from the customary attribute.
 
     /// Text of a raw value, or empty. A text for the value alone goes before one for a range.
-    [[nodiscard]] std::string_view textOf(double raw) const;
+    [[nodiscard]] std::string_view textOf(RawValue raw) const;
     /// Raw value of a text, or empty. The first of several values with the same text, the lowest of a range.
-    [[nodiscard]] std::optional<std::int64_t> valueOf(std::string_view text) const;
+    [[nodiscard]] std::optional<RawValue> valueOf(std::string_view text) const;
     [[nodiscard]] bool selects() const { return mux == MuxRole::selector || alsoSelector; }
     /// Whether a selector's raw value lets this multiplexed signal be present.
     [[nodiscard]] bool presentAt(std::uint64_t selected) const;

@@ -36,13 +36,15 @@ Ordered attributesJson(const AttributeValues& values)
     return out;
 }
 
+Ordered wholeJson(RawValue value) { return value < 0 ? Ordered(static_cast<std::int64_t>(value)) : Ordered(static_cast<std::uint64_t>(value)); }
+
 Ordered textsJson(const std::vector<ValueText>& texts)
 {
     Ordered out = Ordered::array();
     for (const ValueText& text : texts) {
-        out.push_back({{"value", text.value}, {"text", text.text}});
+        out.push_back({{"value", wholeJson(text.value)}, {"text", text.text}});
         if (text.more > 0)
-            out.back()["to"] = text.last();
+            out.back()["to"] = wholeJson(text.last());
     }
     return out;
 }
@@ -149,11 +151,11 @@ public:
             throw Wrong{pointer_, "must be two whole numbers, from and to"};
         return {json_[0].get<std::uint64_t>(), json_[1].get<std::uint64_t>()};
     }
-    [[nodiscard]] std::int64_t integer() const
+    [[nodiscard]] RawValue integer() const
     {
-        if (!json_.is_number_integer())
-            throw Wrong{pointer_, "must be a whole number"};
-        return json_.get<std::int64_t>();
+        if (!json_.is_number_integer())  // larger ones are read as numbers with a fraction
+            throw Wrong{pointer_, "must be a whole number of -2^63 to 2^64 - 1"};
+        return json_.is_number_unsigned() ? RawValue{json_.get<std::uint64_t>()} : RawValue{json_.get<std::int64_t>()};
     }
     [[nodiscard]] bool flag(const char* key) const
     {
@@ -176,10 +178,10 @@ public:
             list.push_back({entry.at("value").integer(), entry.text("text")});
             if (!entry.has("to"))
                 return;
-            const std::int64_t last = entry.at("to").integer();
+            const RawValue last = entry.at("to").integer();
             if (last < list.back().value)
                 entry.at("to").wrong("is below the value that the range begins with");
-            list.back().more = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(list.back().value);
+            list.back().more = static_cast<std::uint64_t>(last - list.back().value);
         });
         return list;
     }

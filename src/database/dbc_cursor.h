@@ -6,6 +6,7 @@
 #include <string>
 
 #include "database/dbc_lexer.h"
+#include "database/scale.h"
 
 namespace wavetrope::database {
 
@@ -61,7 +62,8 @@ public:
             throw DbcExpectation{std::string("expected ") + what + ", and its closing quote before the end of the file"};
         return dbcText(lexer.take().text, utf8);
     }
-    double number(const char* what)
+    /// `exact` becomes the text where the shortest one of the double is another number.
+    double number(const char* what, std::string* exact = nullptr)
     {
         if (!at(Kind::number))
             expected(what);
@@ -72,6 +74,10 @@ public:
         const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), value);
         if (end != text.data() + text.size() || (code != std::errc{} && code != std::errc::result_out_of_range) || !std::isfinite(value))
             expected(what);
+        if (code == std::errc::result_out_of_range)
+            expected(std::string(what) + " that a double can hold, 2.3e-308 to 1.7e308 in size");
+        if (exact != nullptr && text.size() > 15)
+            *exact = exactDecimal(text, value);
         lexer.take();
         return value;
     }
@@ -87,26 +93,12 @@ public:
         lexer.take();
         return value;
     }
-    /// A value of a text entry: exact to 64 bits where it is written as an integer.
-    std::int64_t value(const char* what)
+    /// A raw value of a text entry, exact to 64 bits; nothing where it is no whole number of -2^63 to 2^64 - 1.
+    std::optional<RawValue> value(const char* what)
     {
-        if (at(Kind::number)) {
-            std::string_view text = lexer.peek().text;
-            if (text.front() == '+')
-                text.remove_prefix(1);
-            std::int64_t exact = 0;
-            if (const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), exact); code == std::errc{} && end == text.data() + text.size()) {
-                lexer.take();
-                return exact;
-            }
-            std::uint64_t large = 0;
-            if (const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), large); code == std::errc{} && end == text.data() + text.size()) {
-                lexer.take();
-                return static_cast<std::int64_t>(large);
-            }
-        }
-        const double inexact = number(what);
-        return inexact >= 9.2e18 ? INT64_MAX : inexact <= -9.2e18 ? INT64_MIN : static_cast<std::int64_t>(inexact);
+        if (!at(Kind::number))
+            expected(what);
+        return wholeFromText(lexer.take().text);
     }
 };
 

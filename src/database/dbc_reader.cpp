@@ -178,8 +178,13 @@ private:
     {
         std::vector<ValueText> list;
         while (in_.at(Kind::number)) {
-            const std::int64_t value = in_.value("a value");
-            list.push_back({value, in_.string("a text in quotes")});
+            const DbcToken at = in_.peek();
+            const std::optional<RawValue> value = in_.value("a value");
+            std::string text = in_.string("a text in quotes");
+            if (value)
+                list.push_back({*value, std::move(text)});
+            else
+                problem("the value " + std::string(at.text.substr(0, 40)) + " of the text \"" + text + "\" is no whole number of -2^63 to 2^64 - 1: the text is left out", &at);
         }
         return list;
     }
@@ -247,9 +252,9 @@ private:
         in_.mark('@');
         byteOrder(signal.order, signal.isSigned);
         in_.mark('(');
-        signal.factor = in_.number("a factor");
+        signal.factor = in_.number("a factor", &signal.factorText);
         in_.mark(',');
-        signal.offset = in_.number("an offset");
+        signal.offset = in_.number("an offset", &signal.offsetText);
         in_.mark(')');
         in_.mark('[');
         const double low = in_.number("a minimum");

@@ -69,7 +69,7 @@ public:
             if (v.dataLength > 0)
                 add("ENVVAR_DATA_", dbc::key("ENVVAR_DATA_", v.uid), "ENVVAR_DATA_ " + v.name + ": " + std::to_string(v.dataLength) + ';');
         for (const SignalType& t : db_.signalTypes)
-            add("SGTYPE_", dbc::key("SGTYPE_", t.uid), "SGTYPE_ " + t.name + " : " + std::to_string(t.length) + shape(t.order, t.isSigned, t.factor, t.offset) + " [" + number(t.minimum) + '|' + number(t.maximum) + "] " + dbcQuoted(t.unit) + ' ' + number(t.standard) + " , " + t.table + ';');
+            add("SGTYPE_", dbc::key("SGTYPE_", t.uid), "SGTYPE_ " + t.name + " : " + std::to_string(t.length) + shape(t.order, t.isSigned, number(t.factor), number(t.offset)) + " [" + number(t.minimum) + '|' + number(t.maximum) + "] " + dbcQuoted(t.unit) + ' ' + number(t.standard) + " , " + t.table + ';');
         comments();
         attributes();
         for (const Message& message : db_.messages)
@@ -115,12 +115,18 @@ private:
         std::string out;
         for (const ValueText& entry : list)
             if (entry.more == 0)  // ranges stand in their attribute
-                out += ' ' + std::to_string(entry.value) + ' ' + dbcQuoted(entry.text);
+                out += ' ' + wholeText(entry.value) + ' ' + dbcQuoted(entry.text);
         return out;
     }
-    static std::string shape(ByteOrder order, bool isSigned, double factor, double offset)
+    // As it was read, where it still is what it was.
+    static std::string written(double value, const std::string& text)
     {
-        return std::string("@") + (order == ByteOrder::intel ? '1' : '0') + (isSigned ? '-' : '+') + " (" + number(factor) + ',' + number(offset) + ')';
+        double read = 0;
+        return !text.empty() && std::from_chars(text.data(), text.data() + text.size(), read).ec == std::errc{} && read == value ? text : number(value);
+    }
+    static std::string shape(ByteOrder order, bool isSigned, const std::string& factor, const std::string& offset)
+    {
+        return std::string("@") + (order == ByteOrder::intel ? '1' : '0') + (isSigned ? '-' : '+') + " (" + factor + ',' + offset + ')';
     }
     std::string nodeName(const std::string& name) const
     {
@@ -150,7 +156,7 @@ private:
             else if (s.mux == MuxRole::multiplexed)
                 role = " m" + std::to_string(s.muxValue) + (s.alsoSelector ? "M" : "");
             add("SG_", dbc::key("SG_", s.uid),
-                "SG_ " + fileName(s) + role + " : " + std::to_string(s.startBit) + '|' + std::to_string(s.length) + shape(s.order, s.isSigned, s.factor, s.offset) + " [" + number(s.minimum.value_or(0)) + '|' + number(s.maximum.value_or(0)) + "] " + dbcQuoted(s.unit) + ' ' + nodesOrNone(s.receivers),
+                "SG_ " + fileName(s) + role + " : " + std::to_string(s.startBit) + '|' + std::to_string(s.length) + shape(s.order, s.isSigned, written(s.factor, s.factorText), written(s.offset, s.offsetText)) + " [" + number(s.minimum.value_or(0)) + '|' + number(s.maximum.value_or(0)) + "] " + dbcQuoted(s.unit) + ' ' + nodesOrNone(s.receivers),
                 message.uid);
         }
     }

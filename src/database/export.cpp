@@ -120,7 +120,7 @@ std::string toHtml(const Database& database, const std::string& title)
             if (const std::string mux = muxText(s); !mux.empty())
                 meaning += (meaning.empty() ? "" : "<br>") + escaped(mux);
             for (const ValueText& text : s.texts)
-                meaning += (meaning.empty() ? "" : "<br>") + ("<code>" + std::to_string(text.value) + (text.more > 0 ? " to " + std::to_string(text.last()) : "") + "</code> " + escaped(text.text));
+                meaning += (meaning.empty() ? "" : "<br>") + ("<code>" + wholeText(text.value) + (text.more > 0 ? " to " + wholeText(text.last()) : "") + "</code> " + escaped(text.text));
             out += "<tr><td>" + escaped(s.name) + "</td><td><code>" + std::to_string(s.startBit) + "|" + std::to_string(s.length) + "</code> " + (s.order == ByteOrder::intel ? "least first" : "most first") + (s.isSigned ? ", signed" : "") + (s.type != ValueType::integer ? std::string(", ") + typeOf(s) : "") + "</td><td><code>" + numberText(s.factor, 9) + (s.offset != 0 ? (s.offset > 0 ? " +" : " ") + numberText(s.offset, 9) : "")
                    + "</code></td><td>" + (s.minimum && s.maximum ? numberText(*s.minimum, 9) + " to " + numberText(*s.maximum, 9) : "") + "</td><td>" + escaped(s.unit) + "</td><td>" + escaped(joined(s.receivers, ", ")) + "</td><td>" + meaning + "</td></tr>\n";
         }

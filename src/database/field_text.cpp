@@ -29,6 +29,14 @@ bool readWhole(std::string_view text, Number& value)
     return code == std::errc{} && end == text.data() + text.size() && !text.empty();
 }
 
+bool readWhole(std::string_view text, RawValue& value)
+{
+    std::uint64_t bits = 0;
+    const auto whole = trimmed(text).substr(0, 2) == "0x" && readWhole(text, bits) ? std::optional(RawValue{bits}) : wholeFromText(trimmed(text));
+    value = whole.value_or(0);
+    return whole.has_value();
+}
+
 // Parts between a separator.
 std::vector<std::string_view> split(std::string_view text, char separator)
 {
@@ -109,7 +117,7 @@ std::string textsText(const std::vector<ValueText>& texts)
 {
     std::string out;
     for (const ValueText& entry : texts) {
-        out += (out.empty() ? "" : "; ") + std::to_string(entry.value) + (entry.more > 0 ? " to " + std::to_string(entry.last()) : "") + " = ";
+        out += (out.empty() ? "" : "; ") + wholeText(entry.value) + (entry.more > 0 ? " to " + wholeText(entry.last()) : "") + " = ";
         const std::string& text = entry.text;
         if (text.find_first_of(";\"") == std::string::npos && trimmed(text) == text) {
             out += text;
@@ -166,10 +174,10 @@ Expected<std::vector<ValueText>> textsFromText(std::string_view text)
         const std::string_view values = text.substr(0, equals);
         ValueText entry;
         if (const auto to = values.find(" to "); to != std::string_view::npos) {
-            std::int64_t last = 0;
+            RawValue last = 0;
             if (!readWhole(values.substr(0, to), entry.value) || !readWhole(values.substr(to + 4), last) || last < entry.value)
                 return wrong();
-            entry.more = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(entry.value);
+            entry.more = static_cast<std::uint64_t>(last - entry.value);
         } else if (!readWhole(values, entry.value)) {
             return wrong();
         }

@@ -172,8 +172,9 @@ private:
             remedy(finding, "Make the factor 1", change([](Signal& s) { s.factor = 1; }));
         }
         const Bounds raw = rawBounds(signal);
-        const double one = raw.low * signal.factor + signal.offset;
-        const double other = raw.high * signal.factor + signal.offset;
+        const Scale scale = planOf(signal).scale;
+        const double one = scale.of(raw.low);
+        const double other = scale.of(raw.high);
         const Bounds physical{std::min(one, other), std::max(one, other)};
         if (signal.minimum && signal.maximum && signal.factor != 0) {
             const double slack = std::abs(signal.factor) * 0.5;
@@ -192,14 +193,16 @@ private:
             Finding& finding = add(Severity::warning, FindingKind::startValue, "the start value of " + signal.name + ", raw " + numberText(*signal.startRaw, 9) + ", does not fit its bits", object, dbc::attributeKey(customary::startValue, signal.uid), message.uid, signal.uid);
             remedy(finding, "Limit it", [uid = message.uid, own = signal.uid, value = std::clamp(*signal.startRaw, raw.low, raw.high)](const Editor& editor) -> Expected<Edit> { return editor.setStartValue(uid, own, value); });
         }
-        std::set<std::int64_t> texts;
+        const RawValue highest = (RawValue{1} << (signal.length - (signal.isSigned ? 1 : 0))) - 1;
+        const RawValue lowest = signal.isSigned ? -highest - 1 : 0;
+        std::set<RawValue> texts;
         std::vector<const ValueText*> ranges;
         for (const ValueText& text : signal.texts) {
             const bool range = text.more > 0;
-            const bool fits = signal.type != ValueType::integer || (static_cast<double>(text.value) >= raw.low && static_cast<double>(text.last()) <= raw.high) || (signal.length == 64 && !signal.isSigned);
+            const bool fits = signal.type != ValueType::integer || (text.value >= lowest && text.last() <= highest);
             // A value of its own inside a range is no doubt: it goes before.
             bool twice = !range && !texts.insert(text.value).second;
-            std::int64_t doubled = text.value;
+            RawValue doubled = text.value;
             for (const ValueText* earlier : ranges)
                 if (range && earlier->value <= text.last() && text.value <= earlier->last()) {
                     twice = true;
@@ -209,8 +212,8 @@ private:
                 ranges.push_back(&text);
             if (fits && !twice)
                 continue;
-            const std::string values = std::to_string(text.value) + (range ? " to " + std::to_string(text.last()) : "");
-            Finding& finding = add(Severity::warning, FindingKind::valueText, fits ? signal.name + " has two texts for " + std::to_string(doubled) : "\"" + text.text + "\" is the text of " + values + ", which the bits of " + signal.name + " cannot hold", object, range ? dbc::attributeKey(customary::textRanges, signal.uid) : dbc::key("VAL_", signal.uid), message.uid, signal.uid);
+            const std::string values = wholeText(text.value) + (range ? " to " + wholeText(text.last()) : "");
+            Finding& finding = add(Severity::warning, FindingKind::valueText, fits ? signal.name + " has two texts for " + wholeText(doubled) : "\"" + text.text + "\" is the text of " + values + ", which the bits of " + signal.name + " cannot hold", object, range ? dbc::attributeKey(customary::textRanges, signal.uid) : dbc::key("VAL_", signal.uid), message.uid, signal.uid);
             remedy(finding, "Take the text out", change([text](Signal& s) {
                        const auto found = std::find(s.texts.rbegin(), s.texts.rend(), text);
                        if (found != s.texts.rend())
