@@ -164,7 +164,7 @@ struct Reference {
             {"BladeDepth between 3 and 4 mm", [=](std::size_t i) { return depth(i) && *depth(i) >= 3 && *depth(i) <= 4; }},
             {"WaterState.Valve = \"open\"", [=](std::size_t i) { return valve->now[i] == 1.0; }},
             {"WaterState.Valve changes", [=](std::size_t i) { return valve->now[i] && valve->before[i] && *valve->now[i] != *valve->before[i]; }},
-            {"BladeDepth changes by 2", [=](std::size_t i) { return depth(i) && was(i) && std::abs(*depth(i) - *was(i)) >= 2; }},
+            {"BladeDepth changes by 2", [=](std::size_t i) { return depth(i) && was(i) && std::round(std::abs(*depth(i) - *was(i)) * 1e6) >= 2e6; }},
             {"BladeDepth rises above 5 mm", [=](std::size_t i) { return depth(i) && was(i) && *depth(i) > 5 && *was(i) <= 5; }},
             {"BladeDepth falls below 5 mm", [=](std::size_t i) { return depth(i) && was(i) && *depth(i) < 5 && *was(i) >= 5; }},
             {"byte 0 = 0x1F", [this](std::size_t i) { return frames[i].length > 0 && frames[i].data[0] == 0x1F; }},

@@ -169,7 +169,7 @@ private:
     {
         if (const database::Signal* signal = signalOf(of))
             for (const database::ValueText& text : signal->texts)
-                add('"' + text.text + '"', std::to_string(text.value));
+                add('"' + text.text + '"', database::wholeText(text.value));
     }
     void unit()
     {

@@ -59,12 +59,22 @@ template <class Value>
     return false;
 }
 
+/// A number as it stands in a filter: the nearest double and, where it is larger than doubles tell apart, the whole
+/// number at or below it.
+struct Number {
+    double value = 0;
+    std::optional<database::RawValue> floor;   ///< Nothing where it is beyond 2^120.
+    bool whole = true;                         ///< Whether it is its floor.
+
+    friend bool operator<(const Number& a, const Number& b) { return a.floor && b.floor && *a.floor != *b.floor ? *a.floor < *b.floor : a.value < b.value; }
+};
+
 /// A signal compared with a number, or with one of its texts. False where the frame does not carry the signal.
 struct CompareSignal {
     std::vector<database::SignalRef> signals;  ///< The signal on each bus that has it.
     Comparison comparison = Comparison::equal;
-    double number = 0;
-    double upper = 0;
+    Number number;
+    Number upper;
     std::string text;
     bool byText = false;
 };
@@ -74,7 +84,7 @@ struct SignalChange {
     enum class How : std::uint8_t { changes, changesBy, risesAbove, fallsBelow };
     std::vector<database::SignalRef> signals;
     How how = How::changes;
-    double number = 0;
+    Number number;
     unsigned slot = 0;                         ///< Of the value that is remembered.
 };
 /// A byte of the payload, under a mask. False where the payload is shorter.

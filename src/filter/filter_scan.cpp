@@ -15,32 +15,7 @@ constexpr std::size_t segmentsAtOnce = 64;
 // Groups whose lists one thread puts together.
 constexpr std::size_t groupsAtOnce = 2000;
 
-// A comparison as a stretch of numbers, so that the same two tests serve all of them.
-struct Interval {
-    double low = -std::numeric_limits<double>::infinity();
-    double high = std::numeric_limits<double>::infinity();
-    bool outside = false;
-
-    explicit Interval(const CompareSignal& compare)
-    {
-        const double n = compare.number;
-        switch (compare.comparison) {
-        case Comparison::less: high = std::nextafter(n, low); break;
-        case Comparison::lessOrEqual: high = n; break;
-        case Comparison::greater: low = std::nextafter(n, high); break;
-        case Comparison::greaterOrEqual: low = n; break;
-        case Comparison::between:
-            low = n;
-            high = compare.upper;
-            break;
-        case Comparison::notEqual: outside = true; [[fallthrough]];
-        case Comparison::equal: low = high = n; break;
-        }
-    }
-    [[nodiscard]] bool holds(double value) const { return static_cast<bool>(static_cast<unsigned>(value >= low) & static_cast<unsigned>(value <= high)) != outside; }
-};
-
-// The same of a byte.
+// A test of a byte as a stretch of numbers, so that the same two comparisons serve all of them.
 struct ByteInterval {
     unsigned mask;
     unsigned low = 0;
@@ -216,6 +191,14 @@ RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, c
     }
     if (known)
         return count == limit ? RowPart::ofAll(limit) : RowPart::ofGroups(std::move(groups), count, limit);
+    Earliers earlier;
+    for (const Candidate& candidate : candidates)
+        for (const unsigned soon : program(candidate.identifier, slot).soons())
+            if (auto& of = earlier[soon]; of == nullptr) {
+                of = std::make_unique<Earlier>();
+                inner_[soon]->fill(index, of->bits, segment);
+                of->before = inner_[soon]->previous(segment.firstRow());
+            }
     RowBits bits;
     RowPart::ofGroups(std::move(groups), count, limit).fill(bits, segment);
     for (std::size_t i = 0; i < candidates.size(); ++i) {
@@ -223,19 +206,18 @@ RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, c
         if (i + 1 < candidates.size())
             segment.group(candidates[i + 1].group).prefetch();
         if (program(candidates[i].identifier, slot).verdict() == Verdict::depends)
-            lookAtIdentifier(snapshot, segment, limit, candidates[i], slot, bits);
+            lookAtIdentifier(snapshot, segment, limit, candidates[i], slot, earlier, bits);
     }
     return RowPart::ofBits(bits);
 }
 
-void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, RowBits& bits)
+void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, const Earliers& earlier, RowBits& bits)
 {
     const Program& of = program(candidate.identifier, slot);
     const auto set = [&](std::uint32_t row, bool passes) { bits.set(row, passes); };
     if (const auto plain = of.plain()) {
         // One comparison: straight through the payloads.
         const database::SignalPlan& plan = *plain->plan;
-        const Interval wanted(*plain->compare);
         const bool simple = plan.type == database::ValueType::integer && plan.spill == 0 && plan.length < 64;
         for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next()) {
             const trace::Group& group = segment.group(g);
@@ -244,14 +226,13 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
             if (group.length() <= plan.lastByte || head.kind == can::FrameKind::remote || head.kind == can::FrameKind::error)
                 continue;
             if (simple)
-                mark(group, limit, bits, [wanted, byte = plan.byte, shift = plan.shift, mask = plan.mask, unused = plan.unused, motorola = plan.motorola, factor = plan.factor, offset = plan.offset](const std::uint8_t* payload) {
+                mark(group, limit, bits, [test = *plain->test, byte = plan.byte, shift = plan.shift, mask = plan.mask, motorola = plan.motorola](const std::uint8_t* payload) {
                     std::uint64_t word;
                     std::memcpy(&word, payload + byte, sizeof word);
-                    const std::uint64_t raw = (motorola ? __builtin_bswap64(word) : word) >> shift & mask;
-                    return wanted.holds(static_cast<double>(static_cast<std::int64_t>(raw << unused) >> unused) * factor + offset);
+                    return test.passesWhole((motorola ? __builtin_bswap64(word) : word) >> shift & mask);
                 });
             else
-                mark(group, limit, bits, [&](const std::uint8_t* payload) { return wanted.holds(plan.physical(plan.rawValue(plan.rawBits(payload)))); });
+                mark(group, limit, bits, [&](const std::uint8_t* payload) { return plain->test->passes(plan.rawBits(payload)); });
         }
         return;
     }
@@ -265,14 +246,35 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
     const auto index = static_cast<std::size_t>(segment.firstRow() / trace::segmentRows);
     Past past = of.remembers() ? pastOf(snapshot, candidate.identifier, index, of, slot) : Past{};
     std::vector<std::optional<can::Time>> soon(inner_.size());
+    // The newest row that each `within` passes before the one that is looked at, going along.
+    struct Newest {
+        const Earlier* of;
+        unsigned slot;
+        std::uint32_t at = 0;
+    };
+    std::vector<Newest> newest;
+    for (const unsigned s : of.soons()) {
+        const Earlier& found = *earlier.at(s);
+        newest.push_back({&found, s});
+        soon[s] = found.before == trace::noRow ? std::nullopt : std::optional(snapshot.time(found.before));
+    }
     snapshot.eachOf(candidate.identifier, segment.firstRow(), [&](trace::Row row, const can::FrameView& frame) {
         if (row - segment.firstRow() >= limit)
             return false;
-        for (std::size_t s = 0; s < inner_.size(); ++s) {
-            if (slot >= 0 && s >= static_cast<std::size_t>(slot))
-                break;  // an inner one knows those before it alone
-            const trace::Row newest = inner_[s]->previous(row);
-            soon[s] = newest == trace::noRow ? std::nullopt : std::optional(snapshot.time(newest));
+        const auto here = static_cast<std::uint32_t>(row - segment.firstRow());
+        for (Newest& up : newest) {
+            std::optional<std::uint32_t> last;
+            while (up.at < here) {
+                const std::uint32_t end = std::min(here, (up.at / 64 + 1) * 64);
+                std::uint64_t word = up.of->bits.words[up.at / 64] >> (up.at % 64);
+                if (end - up.at < 64)
+                    word &= (std::uint64_t{1} << (end - up.at)) - 1;
+                if (word != 0)
+                    last = up.at + 63 - static_cast<unsigned>(std::countl_zero(word));
+                up.at = end;
+            }
+            if (last)
+                soon[up.slot] = snapshot.time(segment.firstRow() + *last);
         }
         set(static_cast<std::uint32_t>(row - segment.firstRow()), of.matches(frame, {&past, soon.data(), origin_}));
         if (of.remembers())
@@ -291,7 +293,7 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
 Past FilterScan::pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot)
 {
     Past past = program.nothing();
-    const auto complete = [&] { return past.time && std::none_of(program.changes().begin(), program.changes().end(), [&](const Program::Change& c) { return std::isnan(past.values[c.slot]); }); };
+    const auto complete = [&] { return past.time && std::none_of(program.changes().begin(), program.changes().end(), [&](const Program::Change& c) { return !past.values[c.slot]; }); };
     snapshot.eachRunBack(identifier, segment, [&](const trace::Run& run) {
         Past before = program.nothing();
         bool whole = false;
@@ -315,7 +317,7 @@ Past FilterScan::pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex 
         if (!past.time)
             past.time = before.time;
         for (std::size_t i = 0; i < past.values.size(); ++i)
-            if (std::isnan(past.values[i]))
+            if (!past.values[i])
                 past.values[i] = before.values[i];
         return !whole && !complete();
     });

@@ -51,7 +51,13 @@ private:
     void learn(const trace::Snapshot& snapshot);
     void scan(const trace::Snapshot& snapshot, std::size_t from, std::size_t to, int slot, RowSet& target, const ScanLimits& limits);
     RowPart lookAt(const trace::Snapshot& snapshot, std::size_t index, const std::vector<Candidate>& candidates, int slot);
-    void lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, RowBits& bits);
+    // What a `within` passes in a segment, and its newest row before.
+    struct Earlier {
+        RowBits bits;
+        trace::Row before = trace::noRow;
+    };
+    using Earliers = std::map<unsigned, std::unique_ptr<Earlier>>;
+    void lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, const Earliers& earlier, RowBits& bits);
     Past pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot);
     RowPart thinned(const trace::Segment& segment, const RowPart& part);
 

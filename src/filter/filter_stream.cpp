@@ -1,5 +1,7 @@
 #include "filter/filter_stream.h"
 
+#include <utility>
+
 namespace wavetrope::filter {
 
 FilterStream::Known& FilterStream::known(const can::FrameView& frame)
@@ -8,13 +10,27 @@ FilterStream::Known& FilterStream::known(const can::FrameView& frame)
     if (const auto found = identifiers_.find(key.packed()); found != identifiers_.end())
         return found->second;
     const Understood& understood = *filter_.understood();
-    Known made{Program(understood.tree.get(), understood, filter_.catalog(), key), {}, {}, 0};
+    Known made{key, Program(understood.tree.get(), understood, filter_.catalog(), key), {}, {}, 0};
     for (const SoonAfter* soon : understood.soons)
         made.inner.emplace_back(soon->inner.get(), understood, filter_.catalog(), key);
     made.past = made.whole.nothing();
     soon_.resize(understood.soons.size());
     soonNow_.resize(understood.soons.size());
     return identifiers_.emplace(key.packed(), std::move(made)).first->second;
+}
+
+void FilterStream::rebind(Filter filter)
+{
+    const Filter before = std::exchange(filter_, std::move(filter));    // programs look into it
+    if (filter_.passesEverything())
+        return;
+    const Understood& understood = *filter_.understood();
+    for (auto& [packed, of] : identifiers_) {
+        of.whole = Program(understood.tree.get(), understood, filter_.catalog(), of.key);
+        of.inner.clear();
+        for (const SoonAfter* soon : understood.soons)
+            of.inner.emplace_back(soon->inner.get(), understood, filter_.catalog(), of.key);
+    }
 }
 
 bool FilterStream::passes(const can::FrameView& frame)

@@ -16,11 +16,14 @@ public:
 
     /// The next frame. Each must be given once, in order.
     bool passes(const can::FrameView& frame);
+    /// Goes on by the same filter, compiled anew for a catalog that knows more; what was remembered stays.
+    void rebind(Filter filter);
     void setOrigin(can::Time origin) { origin_ = origin; }
     [[nodiscard]] const Filter& filter() const { return filter_; }
 
 private:
     struct Known {
+        trace::TraceKey key;
         Program whole;
         std::vector<Program> inner;     // of each `within`, by slot
         Past past;

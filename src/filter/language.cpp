@@ -65,6 +65,12 @@ bool beginsCondition(std::string_view word)
     return !word.empty() && std::any_of(table.begin(), table.end(), [&](const Construct& c) { return c.kind == Kind::condition && c.word == word; });
 }
 
+std::string exampleOf(std::string_view word)
+{
+    const auto found = std::find_if(table.begin(), table.end(), [&](const Construct& c) { return c.kind == Kind::condition && c.word == word; });
+    return found == table.end() ? std::string() : std::string(found->write);
+}
+
 std::string conditionWords()
 {
     std::string out;

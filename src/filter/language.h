@@ -25,6 +25,8 @@ struct Construct {
 [[nodiscard]] std::span<const Construct> constructs();
 /// The table of a kind as in docs/filter-language.md.
 [[nodiscard]] std::string languageTable(Construct::Kind kind);
+/// How a condition is written that begins with a word, for example "id 0x1F0".
+[[nodiscard]] std::string exampleOf(std::string_view word);
 /// Whether a word begins a condition.
 [[nodiscard]] bool beginsCondition(std::string_view word);
 /// The words that begin conditions, for error messages: "id, name, ... or a signal".

@@ -1,9 +1,12 @@
 #include "filter/parser.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 
+#include "can/nearest_name.h"
 #include "can/time_text.h"
+#include "filter/filter.h"
 #include "filter/language.h"
 #include "filter/lexer.h"
 
@@ -363,7 +366,7 @@ private:
             if (first.text == "id")
                 return identifier();
             if (first.text == "name")
-                return needsDatabase(first, make(NamePattern{std::string(name("a message name, * and ? allowed").text)}));
+                return messageName(first);
             if (first.text == "from")
                 return from(first);
             if (first.text == "bus")
@@ -377,7 +380,51 @@ private:
             if (first.text == "undecoded")
                 return make(Undecoded{});
         }
+        if (compared && beginsCondition(first.text) && catalog_.findSignals(first.text).empty())
+            failAt(lexer_.peek().at, "'" + std::string(first.text) + "' stands before what it asks for, without '" + std::string(lexer_.peek().text) + "'", "Write " + exampleOf(first.text));
         return comparison(first);
+    }
+    // The nearest of several names, and what else helps.
+    [[nodiscard]] static std::string withNearest(std::string_view word, const std::vector<std::string>& names, const std::string& rest)
+    {
+        const std::string nearest = didYouMean(word, names);
+        return nearest.empty() ? rest : rest.empty() ? nearest : nearest + " " + rest;
+    }
+    [[nodiscard]] std::vector<std::string> signalNames(bool whole) const
+    {
+        std::vector<std::string> names;
+        if (!whole)
+            for (const Construct& construct : constructs())
+                if (construct.kind == Construct::Kind::condition)
+                    names.emplace_back(construct.word);
+        for (const database::CatalogMessage& message : catalog_.messages())
+            for (const database::Signal& signal : message.message->signals)
+                names.push_back(whole ? message.message->name + '.' + signal.name : signal.name);
+        return names;
+    }
+    [[nodiscard]] std::vector<std::string> messageNames() const
+    {
+        std::vector<std::string> names;
+        for (const database::CatalogMessage& message : catalog_.messages())
+            names.push_back(message.message->name);
+        return names;
+    }
+    [[nodiscard]] std::vector<std::string> nodeNames() const
+    {
+        std::vector<std::string> names;
+        for (std::size_t bus = 0; bus < catalog_.busCount(); ++bus)
+            for (const auto& database : catalog_.databases(static_cast<std::uint8_t>(bus)))
+                for (const database::Node& node : database->nodes)
+                    names.push_back(node.name);
+        return names;
+    }
+    ExpressionPointer messageName(const Token& at)
+    {
+        const Token pattern = name("a message name, * and ? allowed");
+        const auto& messages = catalog_.messages();
+        if (catalog_.anyDatabase() && std::none_of(messages.begin(), messages.end(), [&](const database::CatalogMessage& m) { return fitsPattern(m.message->name, pattern.text); }))
+            failAt(pattern.at, "no message of a database is called '" + std::string(pattern.text) + "'", withNearest(pattern.text, messageNames(), "* stands for any run of characters"));
+        return needsDatabase(at, make(NamePattern{std::string(pattern.text)}));
     }
 
     ExpressionPointer needsDatabase(const Token& at, ExpressionPointer expression)
@@ -427,7 +474,7 @@ private:
     {
         const Token node = name("a node name");
         if (catalog_.anyDatabase() && !catalog_.hasNode(node.text))
-            failAt(node.at, "no database has a node '" + std::string(node.text) + "'");
+            failAt(node.at, "no database has a node '" + std::string(node.text) + "'", didYouMean(node.text, nodeNames()));
         return needsDatabase(at, make(FromNode{std::string(node.text)}));
     }
 
@@ -462,7 +509,7 @@ private:
             if (!catalog_.anyDatabase())
                 failAt(signalToken.at, "expected a condition, found '" + signalName + "'; signals need a database", "Conditions without one are id, bus, kind, sent, received, undecoded, group, source, destination, length, byte, gap, time and within");
             failAt(signalToken.at, "'" + signalName + "' is neither a condition nor a signal of a database",
-                   "Conditions begin with " + conditionWords());
+                   withNearest(signalName, signalNames(signalName.find('.') != std::string::npos), "Conditions begin with " + conditionWords()));
         }
         for (const database::SignalRef& ref : compare.signals)
             if (ref.message->message->name != compare.signals[0].message->message->name)
@@ -485,7 +532,7 @@ private:
                 change.how = SignalChange::How::changesBy;
                 const std::size_t at = lexer_.peek().at;
                 change.number = numberValue(compare.signals[0].signal());
-                if (change.number <= 0)
+                if (change.number.value <= 0)
                     failAt(at, "expected a number above 0");
             }
             return remember(std::move(change));
@@ -533,9 +580,9 @@ private:
         compare.text = token.text;
     }
 
-    double numberValue(const database::Signal& signal)
+    Number numberValue(const database::Signal& signal)
     {
-        double number = 0;
+        Number number;
         if (lexer_.peek().kind != Kind::word)
             fail(signal.texts.empty() ? "a number" : "a number or one of its texts in quotes");
         const Token token = lexer_.peek();
@@ -547,15 +594,20 @@ private:
         if (digits.starts_with("0x") || digits.starts_with("0X")) {
             std::uint64_t value = 0;
             const auto result = std::from_chars(digits.data() + 2, digits.data() + digits.size(), value, 16);
-            number = static_cast<double>(value);
+            number = {static_cast<double>(value), database::RawValue{value}, true};
             end = result.ptr;
             code = result.ec;
         } else {
-            const auto result = std::from_chars(digits.data(), digits.data() + digits.size(), number);
+            const auto result = std::from_chars(digits.data(), digits.data() + digits.size(), number.value);
             end = result.ptr;
             code = result.ec;
+            number.floor.reset();
+            if (const auto floor = database::floorFromText(digits.substr(0, static_cast<std::size_t>(end - digits.data())))) {
+                number.floor = floor->value;
+                number.whole = floor->whole;
+            }
         }
-        if (code != std::errc{} || !std::isfinite(number))
+        if (code != std::errc{} || !std::isfinite(number.value))
             fail(signal.texts.empty() ? "a number" : "a number or one of its texts in quotes");
         lexer_.take();
         const std::string_view attached(end, static_cast<std::size_t>(digits.data() + digits.size() - end));

@@ -85,19 +85,29 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
     const database::CatalogMessage* message = key.error ? nullptr : catalog.find(key.bus, key.id);
     if (const auto* compare = std::get_if<CompareSignal>(&expression.term)) {
         const database::SignalRef* signal = message == nullptr ? nullptr : carried(compare->signals, message);
-        return signal == nullptr ? fixed(false) : add({compare->byText ? Kind::text : Kind::signal, -1, -1, &expression, signal});
+        if (signal == nullptr)
+            return fixed(false);
+        if (compare->byText)
+            return add({Kind::text, -1, -1, &expression, signal});
+        tests_.emplace_back(message->plan.plan(signal->index), compare->comparison, compare->number, compare->upper);
+        return add({Kind::signal, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
     }
     if (const auto* change = std::get_if<SignalChange>(&expression.term)) {
         const database::SignalRef* signal = message == nullptr ? nullptr : carried(change->signals, message);
         if (signal == nullptr)
             return fixed(false);
         changes_.push_back({change->slot, signal});
-        return add({Kind::change, -1, -1, &expression, signal});
+        using How = SignalChange::How;
+        const Comparison comparison = change->how == How::risesAbove ? Comparison::greater : Comparison::less;
+        tests_.emplace_back(message->plan.plan(signal->index), comparison, change->number, Number{});
+        return add({Kind::change, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
     }
     const Verdict verdict = ofIdentifier(expression, key, message);
     if (verdict != Verdict::depends)
         return fixed(verdict == Verdict::always);
     gaps_ = gaps_ || std::holds_alternative<GapTest>(expression.term);
+    if (const auto* soon = std::get_if<SoonAfter>(&expression.term))
+        soons_.push_back(soon->slot);
     return add({Kind::leaf, -1, -1, &expression, nullptr});
 }
 
@@ -112,7 +122,7 @@ std::optional<Program::Plain> Program::plain() const
     const Node& root = nodes_[static_cast<std::size_t>(root_)];
     if (root.kind != Node::Kind::signal || root.signal->message->plan.multiplexed(root.signal->index))
         return std::nullopt;
-    return Plain{&root.signal->message->plan.plan(root.signal->index), &std::get<CompareSignal>(root.term->term)};
+    return Plain{&root.signal->message->plan.plan(root.signal->index), &test(root)};
 }
 
 const ByteTest* Program::byteTest() const
@@ -137,20 +147,21 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
             return false;
         const auto& t = std::get<CompareSignal>(node.term->term);
         if (node.kind == Node::Kind::signal)
-            return compares(decoded.value, t.comparison, t.number, t.upper);
-        return (node.signal->signal().textOf(decoded.raw) == t.text) == (t.comparison == Comparison::equal);
+            return test(node).passes(decoded.bits);
+        return (database::textOf(node.signal->signal(), decoded.bits) == t.text) == (t.comparison == Comparison::equal);
     }
     case Node::Kind::change: {
         const auto& t = std::get<SignalChange>(node.term->term);
         database::Decoded decoded;
-        if (moment.past == nullptr || std::isnan(moment.past->values[t.slot]) || !node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
+        if (moment.past == nullptr || !moment.past->values[t.slot] || !node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
             return false;
-        const double before = moment.past->values[t.slot];
+        const std::uint64_t before = *moment.past->values[t.slot];
+        const database::SignalPlan& plan = node.signal->message->plan.plan(node.signal->index);
         switch (t.how) {
-        case SignalChange::How::changes: return decoded.value != before;
-        case SignalChange::How::changesBy: return std::abs(decoded.value - before) >= t.number;
-        case SignalChange::How::risesAbove: return decoded.value > t.number && !(before > t.number);
-        case SignalChange::How::fallsBelow: return decoded.value < t.number && !(before < t.number);
+        case SignalChange::How::changes: return differs(plan, decoded.bits, before);
+        case SignalChange::How::changesBy: return differsBy(plan, decoded.bits, before, t.number.value);
+        case SignalChange::How::risesAbove:
+        case SignalChange::How::fallsBelow: return test(node).passes(decoded.bits) && !test(node).passes(before);
         }
         return false;
     }
@@ -180,7 +191,7 @@ void Program::remember(const can::FrameView& frame, Past& past) const
     database::Decoded decoded;
     for (const Change& change : changes_)
         if (change.signal->message->plan.decodeOne(frame, change.signal->index, decoded))
-            past.values[change.slot] = decoded.value;
+            past.values[change.slot] = decoded.bits;
     past.time = frame.time;
 }
 

@@ -6,12 +6,13 @@
 #include <vector>
 
 #include "filter/filter.h"
+#include "filter/value_test.h"
 
 namespace wavetrope::filter {
 
 /// What is remembered of the earlier frames of one identifier.
 struct Past {
-    std::vector<double> values;                 ///< By slot of a change; not a number where none was seen.
+    std::vector<std::optional<std::uint64_t>> values;   ///< By slot of a change: its raw bits, exact where a number cannot be.
     std::optional<can::Time> time;              ///< Of its previous frame.
 };
 
@@ -40,12 +41,14 @@ public:
     };
     /// The signals whose earlier values are asked for.
     [[nodiscard]] const std::vector<Change>& changes() const { return changes_; }
-    [[nodiscard]] Past nothing() const { return {std::vector<double>(slots_, std::numeric_limits<double>::quiet_NaN()), std::nullopt}; }
+    /// The slots of `within` whose newest earlier match is asked for.
+    [[nodiscard]] const std::vector<unsigned>& soons() const { return soons_; }
+    [[nodiscard]] Past nothing() const { return {std::vector<std::optional<std::uint64_t>>(slots_), std::nullopt}; }
 
-    /// Where the whole is one comparison of a signal that every frame carries: its plan and the comparison.
+    /// Where the whole is one comparison of a signal that every frame carries: its plan and the values that pass.
     struct Plain {
         const database::SignalPlan* plan = nullptr;
-        const CompareSignal* compare = nullptr;
+        const ValueTest* test = nullptr;
     };
     [[nodiscard]] std::optional<Plain> plain() const;
     /// The test of a byte where it is the whole, or null.
@@ -59,14 +62,19 @@ private:
         int right = -1;
         const Expression* term = nullptr;
         const database::SignalRef* signal = nullptr;
+        int test = -1;                              // of a comparison with numbers
     };
     int build(const Expression& expression, const database::Catalog& catalog, const trace::TraceKey& key);
     int add(Node node);
     [[nodiscard]] bool look(int node, const can::FrameView& frame, const Moment& moment) const;
 
+    [[nodiscard]] const ValueTest& test(const Node& node) const { return tests_[static_cast<std::size_t>(node.test)]; }
+
     std::vector<Node> nodes_;
+    std::vector<ValueTest> tests_;
     int root_ = -1;
     std::vector<Change> changes_;
+    std::vector<unsigned> soons_;
     std::size_t slots_ = 0;
     bool gaps_ = false;
 };

@@ -214,6 +214,18 @@ std::uint64_t RowSet::rankWhole(trace::Row row) const
     return entry.before + bitsOf(entry).rank(limit);
 }
 
+void RowSet::fill(std::size_t index, RowBits& bits, const trace::Segment& segment) const
+{
+    std::shared_ptr<const RowPart> part;
+    {
+        const std::scoped_lock lock(mutex_);
+        if (index < entries_.size())
+            part = entries_[index].part;
+    }
+    if (part)
+        part->fill(bits, segment);
+}
+
 void RowSet::set(const trace::Snapshot& snapshot, std::size_t index, RowPart part)
 {
     auto made = std::make_shared<const RowPart>(std::move(part));

@@ -72,6 +72,8 @@ public:
     [[nodiscard]] trace::Row next(trace::Row from) const { return at(rank(from)); }
     [[nodiscard]] trace::Row previous(trace::Row limit) const;
     [[nodiscard]] std::size_t memory() const;
+    /// Sets the bits of the rows of a segment, thinning aside.
+    void fill(std::size_t index, RowBits& bits, const trace::Segment& segment) const;
 
     /// Calls visit(row) for the rows from the n-th on, in order; stops when it returns false.
     template <class Visit>
