@@ -184,7 +184,6 @@ private Q_SLOTS:
         QCOMPARE(refs.size(), 1U);
         trace::Trace trace;
         SignalSeries series(refs[0], start);
-        std::vector<double> wanted;
         for (int i = 0; i < 100'000; ++i) {
             can::Frame frame = frameAt(start + Time(i * 1'000'000LL), 291);
             const double value = i == 77'777 ? 99.5 : std::sin(i * 0.001);
@@ -201,12 +200,39 @@ private Q_SLOTS:
         QVERIFY(!series.at(-1));
         std::vector<double> times;
         std::vector<double> values;
-        series.points(0, 100, 500, times, values);
-        QVERIFY(values.size() <= 2000);
+        series.points(0, 100, 500, 100, times, values);
+        QVERIFY(values.size() <= 4 * 500 + 1);
         QCOMPARE(*std::max_element(values.begin(), values.end()), 99.5);
         QVERIFY(std::is_sorted(times.begin(), times.end()));
-        series.points(77.7, 77.8, 500, times, values);
+        series.points(77.7, 77.8, 500, 100, times, values);
         QVERIFY(values.size() >= 100 && values.size() <= 104);
+    }
+
+    void silenceBreaksTheLineAndTheNewestValueHolds()
+    {
+        const auto catalog = smallCatalog();
+        const auto refs = catalog->findSignals("Blade.Depth");
+        trace::Trace trace;
+        SignalSeries series(refs[0], start);
+        for (const int at : {0, 20, 40, 60, 80, 500, 520, 540}) {
+            can::Frame frame = frameAt(start + Time(at * 1'000'000LL), 291);
+            refs[0].message->plan.encode(frame.data.data(), 0, at);
+            trace.append(frame.view());
+        }
+        series.update(trace.snapshot(), 1000);
+        QCOMPARE(series.period(), 0.02);
+        std::vector<double> times;
+        std::vector<double> values;
+        series.points(0, 2, 1000, 2, times, values);
+        const auto gap = std::find_if(values.begin(), values.end(), [](double value) { return std::isnan(value); });
+        QVERIFY(gap != values.end());
+        QCOMPARE(times[static_cast<std::size_t>(gap - values.begin())], 0.1);  // one period behind the last
+        QCOMPARE(std::count_if(values.begin(), values.end(), [](double value) { return std::isnan(value); }), 1);
+        QCOMPARE(times.back(), 0.56);  // silent since: it holds for one period only
+        series.points(0, 2, 1000, 0.555, times, values);
+        QCOMPARE(times.back(), 0.555);  // still fresh: it holds until now
+        series.points(0.2, 0.4, 1000, 2, times, values);  // a window within the silence shows no line across it
+        QVERIFY(std::any_of(values.begin(), values.end(), [](double value) { return std::isnan(value); }));
     }
 
     void countsAndPeriodsFollowEachIdentifier()

@@ -60,7 +60,7 @@ Time LoadBins::add(const can::FrameView& frame, can::WireLength bits)
     for (; start < end; ++index) {
         binStart += span;
         const std::int64_t next = std::min(end, binStart);
-        at(index).busy += static_cast<std::uint32_t>(next - start);
+        at(index).busy += static_cast<std::uint64_t>(next - start);
         start = next;
     }
     last_ = fresh ? std::max(home_, index - 1) : std::max({last_, home_, index - 1});
@@ -74,6 +74,12 @@ LoadBin LoadBins::bin(std::int64_t index) const
     return found == pages_.end() ? LoadBin{} : (*found->second)[static_cast<std::size_t>(index - number * pageSize)];
 }
 
+std::optional<std::int64_t> LoadBins::nextTouched(std::int64_t index) const
+{
+    const auto page = pages_.lower_bound(floorDivide(index, pageSize));
+    return page == pages_.end() ? std::nullopt : std::optional(std::max(index, page->first * pageSize));
+}
+
 std::int64_t LoadBins::busy(std::int64_t first, std::int64_t last) const
 {
     std::int64_t sum = 0;
@@ -83,7 +89,7 @@ std::int64_t LoadBins::busy(std::int64_t first, std::int64_t last) const
         const std::int64_t from = std::max(first, base);
         const std::int64_t to = std::min(last, base + pageSize - 1);
         for (std::int64_t i = from; i <= to; ++i)
-            sum += (*page->second)[static_cast<std::size_t>(i - base)].busy;
+            sum += static_cast<std::int64_t>((*page->second)[static_cast<std::size_t>(i - base)].busy);
     }
     return sum;
 }

@@ -4,6 +4,7 @@
 #include <array>
 #include <map>
 #include <memory>
+#include <optional>
 
 #include "can/bit_rate.h"
 #include "measure/file_memory.h"
@@ -14,7 +15,7 @@ using can::Time;
 
 /// Time that a bus was occupied, and frames that ended, in one bin.
 struct LoadBin {
-    std::uint32_t busy = 0;     ///< Nanoseconds; may exceed the span where a log's stamps are wrong.
+    std::uint64_t busy = 0;     ///< Nanoseconds; may exceed the span where a log's stamps are wrong.
     std::uint32_t frames = 0;
 };
 
@@ -42,6 +43,9 @@ public:
     [[nodiscard]] std::int64_t indexOf(Time time) const;
     [[nodiscard]] Time startOf(std::int64_t index) const { return Time(index * span_.count()); }
     [[nodiscard]] LoadBin bin(std::int64_t index) const;
+    /// The first bin from `index` on of a stretch that holds anything, or `index` where it lies in one; nothing behind the
+    /// last. Stretches are whole pages of bins.
+    [[nodiscard]] std::optional<std::int64_t> nextTouched(std::int64_t index) const;
     /// Busy time over bins first to last, both included.
     [[nodiscard]] std::int64_t busy(std::int64_t first, std::int64_t last) const;
     [[nodiscard]] bool empty() const { return pages_.empty(); }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "measure/coverage.h"
@@ -63,7 +64,30 @@ std::optional<double> SignalSeries::at(double seconds) const
     return behind == 0 ? std::nullopt : std::optional(values_[behind - 1]);
 }
 
-void SignalSeries::points(double from, double to, unsigned columns, std::vector<double>& times, std::vector<double>& values) const
+double SignalSeries::period() const
+{
+    const database::Message& message = *signal_.message->message;
+    if (message.cycleTime.count() > 0 && !signal_.message->plan.multiplexed(signal_.index))
+        return static_cast<double>(message.cycleTime.count()) * 1e-9;
+    constexpr std::size_t enough = 1024;
+    if (times_.size() < 4)
+        return 0;
+    if (usualOf_ < std::min(times_.size() / 2, enough) || usualOf_ == 0) {
+        std::vector<double> gaps;
+        for (std::size_t i = 1; i < std::min(times_.size(), enough + 1); ++i)
+            if (times_[i] > times_[i - 1])
+                gaps.push_back(times_[i] - times_[i - 1]);
+        usualOf_ = std::min(times_.size(), enough);
+        usual_ = 0;
+        if (!gaps.empty()) {
+            std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
+            usual_ = gaps[gaps.size() / 2];
+        }
+    }
+    return usual_;
+}
+
+void SignalSeries::points(double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const
 {
     times.clear();
     values.clear();
@@ -73,24 +97,45 @@ void SignalSeries::points(double from, double to, unsigned columns, std::vector<
     last = std::min(last + 1, times_.size());
     if (last <= first || columns == 0)
         return;
+    const double hold = period();
+    const double silent = hold > 0 ? 3 * hold : std::numeric_limits<double>::infinity();
+    const auto put = [&](double time, double value) {
+        times.push_back(time);
+        values.push_back(value);
+    };
+    // What came before `next` holds up to it, or is broken off.
+    double newest = 0;
+    const auto before = [&](double next) {
+        if (!times.empty() && next - newest > silent) {
+            put(newest + hold, values.back());
+            put(newest + hold, std::numeric_limits<double>::quiet_NaN());
+        }
+    };
     if (last - first <= 4UL * columns) {
-        times.assign(times_.begin() + static_cast<std::ptrdiff_t>(first), times_.begin() + static_cast<std::ptrdiff_t>(last));
-        values.assign(values_.begin() + static_cast<std::ptrdiff_t>(first), values_.begin() + static_cast<std::ptrdiff_t>(last));
-        return;
+        for (std::size_t i = first; i < last; ++i) {
+            before(times_[i]);
+            put(times_[i], values_[i]);
+            newest = times_[i];
+        }
+    } else {
+        const double width = (to - from) / columns;
+        std::size_t at = first;
+        for (unsigned column = 0; column < columns && at < last; ++column) {
+            const double edge = from + width * (column + 1);
+            const std::size_t end = column + 1 == columns ? last : std::max(at, std::min(last, lowerBound(edge)));
+            if (end == at)
+                continue;
+            const RangeSummary summary = over(at, end);
+            const double middle = edge - width / 2;
+            before(times_[at]);
+            for (const double value : {values_[at], summary.low, summary.high, values_[end - 1]})
+                put(middle, value);
+            newest = times_[end - 1];
+            at = end;
+        }
     }
-    const double width = (to - from) / columns;
-    std::size_t at = first;
-    for (unsigned column = 0; column < columns && at < last; ++column) {
-        const double edge = from + width * (column + 1);
-        const std::size_t end = column + 1 == columns ? last : std::max(at, std::min(last, lowerBound(edge)));
-        if (end == at)
-            continue;
-        const RangeSummary summary = over(at, end);
-        const double middle = edge - width / 2;
-        times.insert(times.end(), {middle, middle, middle, middle});
-        values.insert(values.end(), {values_[at], summary.low, summary.high, values_[end - 1]});
-        at = end;
-    }
+    if (last == times_.size() && now > newest)
+        put(std::min(now, now - newest > silent ? newest + hold : now), values.back());
 }
 
 }  // namespace wavetrope::measure

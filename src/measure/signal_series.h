@@ -31,9 +31,13 @@ public:
     /// Smallest and largest value in [first, last).
     [[nodiscard]] RangeSummary over(std::size_t first, std::size_t last) const { return levels_.over(values_, first, last); }
 
-    /// Points to draw [from, to] in about `columns` columns: all values where they are few, else smallest and largest
-    /// of each column, in the order in which a line through them shows both. One value before and behind included.
-    void points(double from, double to, unsigned columns, std::vector<double>& times, std::vector<double>& values) const;
+    /// Seconds between two values: what the database promises, else the usual distance; 0 where there are too few.
+    [[nodiscard]] double period() const;
+    /// Points to draw [from, to] in about `columns` columns, as steps: a value holds until the next one. All values where
+    /// they are few, else smallest and largest of each column, in the order in which a line through them shows both. One value
+    /// before and behind included. Where none came for more than three periods, a value holds for one, and a point that is not
+    /// a number breaks the line. The newest value holds until `now`.
+    void points(double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const;
 
 private:
     database::SignalRef signal_;
@@ -42,6 +46,8 @@ private:
     std::vector<double> times_;
     std::vector<double> values_;
     RangeLevels levels_;
+    mutable double usual_ = 0;
+    mutable std::size_t usualOf_ = 0;
 };
 
 }  // namespace wavetrope::measure
