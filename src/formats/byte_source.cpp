@@ -50,9 +50,62 @@ private:
     std::vector<std::unique_ptr<Buffer>> free_;
 };
 
+// Bytes that come once, in order.
+class ByteSource::Pipe {
+public:
+    explicit Pipe(int file) : file_(file) {}
+    ~Pipe() { ::close(file_); }
+    Pipe(const Pipe&) = delete;
+    Pipe& operator=(const Pipe&) = delete;
+
+    // What is at hand of the bytes from a place on, which lies at or behind those that were read; waits for one. 0 at the
+    // end, and where a signal came meanwhile.
+    std::size_t readAt(std::uint64_t from, std::span<std::uint8_t> out)
+    {
+        std::uint8_t scratch[65536];
+        while (at_ < from) {
+            const std::size_t stepped = next({scratch, static_cast<std::size_t>(std::min<std::uint64_t>(sizeof scratch, from - at_))});
+            if (stepped == 0)
+                return 0;
+        }
+        return next(out);
+    }
+    // Looks at the first bytes.
+    std::size_t peek(std::span<std::uint8_t> out)
+    {
+        while (ahead_.size() < out.size()) {
+            std::uint8_t byte = 0;
+            if (::read(file_, &byte, 1) != 1)
+                break;
+            ahead_.push_back(byte);
+        }
+        std::copy(ahead_.begin(), ahead_.end(), out.begin());
+        return ahead_.size();
+    }
+
+private:
+    std::size_t next(std::span<std::uint8_t> out)
+    {
+        std::size_t got = std::min(out.size(), ahead_.size());
+        if (got > 0) {
+            std::copy_n(ahead_.begin(), got, out.begin());
+            ahead_.erase(ahead_.begin(), ahead_.begin() + static_cast<std::ptrdiff_t>(got));
+        } else {
+            const ssize_t read = ::read(file_, out.data(), out.size());
+            got = read > 0 ? static_cast<std::size_t>(read) : 0;
+        }
+        at_ += got;
+        return got;
+    }
+
+    int file_;
+    std::uint64_t at_ = 0;
+    std::vector<std::uint8_t> ahead_;
+};
+
 Expected<ByteSource> ByteSource::open(const std::string& path)
 {
-    const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    const int file = path == "-" ? ::dup(STDIN_FILENO) : ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
     if (file < 0)
         return fail(std::string("the log cannot be opened: ") + std::strerror(errno), path, "Check the name and the rights");
     struct stat info {};
@@ -60,12 +113,19 @@ Expected<ByteSource> ByteSource::open(const std::string& path)
         ::close(file);
         return fail("this is a directory, not a log", path, "Choose a file");
     }
-    if (!S_ISREG(info.st_mode)) {
+    const bool pipe = S_ISFIFO(info.st_mode) || S_ISSOCK(info.st_mode) || (path == "-" && !S_ISREG(info.st_mode));
+    if (!S_ISREG(info.st_mode) && !pipe) {
         ::close(file);
-        return fail("this is not a regular file", path, "Copy it to a file first");
+        return fail("this is neither a file nor a pipe", path, "Copy it to a file first");
     }
     ByteSource source;
-    source.name_ = path;
+    source.name_ = path == "-" ? "standard input" : path;
+    if (pipe || path == "-") {
+        source.pipe_ = std::make_shared<Pipe>(file);
+        source.stored_ = ~std::uint64_t{0};
+        source.recogniseCompression();
+        return source;
+    }
     source.file_ = file;
     source.stored_ = static_cast<std::uint64_t>(info.st_size);
     source.recogniseCompression();
@@ -81,13 +141,14 @@ ByteSource::ByteSource(std::span<const std::uint8_t> memory, bool inflate) : mem
 void ByteSource::recogniseCompression()
 {
     std::uint8_t head[4];
-    const Compression compression = compressionOfHead({head, fetch(0, head)});
+    const Compression compression = compressionOfHead({head, pipe_ != nullptr ? pipe_->peek(head) : fetch(0, head)});
     if (compression == Compression::none)
         return;
     fetched_ = std::make_shared<std::uint64_t>(0);
     // The source may be moved: the function holds what it needs.
-    inflater_ = Inflater::make(compression, [file = file_, memory = memory_, at = fetched_](std::span<std::uint8_t> out) {
+    inflater_ = Inflater::make(compression, [file = file_, pipe = pipe_, memory = memory_, at = fetched_](std::span<std::uint8_t> out) {
         ByteSource plain;
+        plain.pipe_ = pipe;
         plain.file_ = file;
         plain.memory_ = memory;
         const std::size_t got = plain.fetch(*at, out);
@@ -99,6 +160,8 @@ void ByteSource::recogniseCompression()
 
 std::size_t ByteSource::fetch(std::uint64_t from, std::span<std::uint8_t> out) const
 {
+    if (pipe_ != nullptr)
+        return pipe_->readAt(from, out);
     if (file_ < 0) {
         const std::size_t count = from >= memory_.size() ? 0 : std::min<std::size_t>(out.size(), memory_.size() - from);
         if (count > 0)
@@ -109,7 +172,7 @@ std::size_t ByteSource::fetch(std::uint64_t from, std::span<std::uint8_t> out) c
 }
 
 ByteSource::ByteSource(ByteSource&& other) noexcept
-    : name_(std::move(other.name_)), more_(std::move(other.more_)), trouble_(std::move(other.trouble_)), file_(other.file_), memory_(other.memory_), buffers_(std::move(other.buffers_)), buffer_(std::move(other.buffer_)),
+    : name_(std::move(other.name_)), more_(std::move(other.more_)), trouble_(std::move(other.trouble_)), file_(other.file_), pipe_(std::move(other.pipe_)), memory_(other.memory_), buffers_(std::move(other.buffers_)), buffer_(std::move(other.buffer_)),
       held_(other.held_), bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), stored_(other.stored_),
       inflater_(std::move(other.inflater_)), fetched_(std::move(other.fetched_))
 {
@@ -125,7 +188,7 @@ ByteSource::~ByteSource()
 std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
 {
     wanted = std::min(wanted, mostAtOnce);
-    if (file_ < 0 && inflater_ == nullptr)
+    if (file_ < 0 && pipe_ == nullptr && inflater_ == nullptr)
         return memory_.subspan(static_cast<std::size_t>(std::min<std::uint64_t>(position_, stored_)));
     const std::uint64_t bufferEnd = bufferStart_ + bufferFill_;
     if (position_ < bufferStart_ || position_ + wanted > bufferEnd) {
@@ -134,6 +197,9 @@ std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
         bufferStart_ = position_;
         const std::span<std::uint8_t> room(buffer_->data() + kept, buffer_->size() - kept);
         bufferFill_ = kept + (inflater_ != nullptr ? inflater_->read(room) : fetch(bufferStart_ + kept, room));
+        // A pipe gives what is there: as much as is wanted is waited for.
+        for (std::size_t got = 1; pipe_ != nullptr && inflater_ == nullptr && got > 0 && bufferFill_ < wanted; bufferFill_ += got)
+            got = fetch(bufferStart_ + bufferFill_, {buffer_->data() + bufferFill_, buffer_->size() - bufferFill_});
         while (bufferFill_ < wanted && hasGrown())
             bufferFill_ += fetch(bufferStart_ + bufferFill_, {buffer_->data() + bufferFill_, buffer_->size() - bufferFill_});
     }

@@ -17,7 +17,8 @@ namespace wavetrope::formats {
 /// bytes are recognised, and handed out as what they hold.
 class ByteSource {
 public:
-    /// Opens a file. Errors for what is missing, unreadable or a directory.
+    /// Opens a file, or a pipe, which is read as it comes; "-" is standard input. Errors for what is missing, unreadable or
+    /// a directory.
     [[nodiscard]] static Expected<ByteSource> open(const std::string& path);
     /// Reads from memory that outlives the source; compressed bytes are taken apart only where that is asked for.
     explicit ByteSource(std::span<const std::uint8_t> memory, bool inflate = false);
@@ -39,6 +40,8 @@ public:
     [[nodiscard]] std::uint64_t position() const { return position_; }
     /// How many bytes there are; of compressed ones that is not known beforehand, and this is the largest number.
     [[nodiscard]] std::uint64_t size() const { return inflater_ == nullptr ? stored_ : ~std::uint64_t{0}; }
+    /// Whether it is a pipe: its bytes come once, and nobody knows how many.
+    [[nodiscard]] bool live() const { return pipe_ != nullptr; }
     [[nodiscard]] const std::string& name() const { return name_; }
     /// What is wrong with the compressed bytes, if anything: what was handed out before is good.
     [[nodiscard]] std::string damage() const { return inflater_ == nullptr ? trouble_ : inflater_->damage(); }
@@ -66,6 +69,8 @@ private:
     std::function<bool()> more_;
     std::string trouble_;               // what ended the following
     int file_ = -1;
+    class Pipe;
+    std::shared_ptr<Pipe> pipe_;
     std::span<const std::uint8_t> memory_;
     class Buffers;
     std::shared_ptr<Buffers> buffers_;

@@ -128,6 +128,91 @@ private:
     bool over_ = false;
 };
 
+// UTF-16 (RFC 2781) to UTF-8 (RFC 3629). A surrogate without its other half becomes U+FFFD.
+class Utf16Reader final : public Inflater {
+public:
+    Utf16Reader(More more, bool bigEndian) : input_(std::move(more)), big_(bigEndian) {}
+
+    std::size_t read(std::span<std::uint8_t> out) override
+    {
+        std::size_t done = 0;
+        while (done < out.size()) {
+            if (given_ < ready_.size()) {
+                out[done++] = static_cast<std::uint8_t>(ready_[given_++]);
+                continue;
+            }
+            const int unit = next();
+            if (unit < 0) {
+                if (high_ != 0)
+                    put(0xFFFD);
+                high_ = 0;
+                if (given_ == ready_.size())
+                    break;
+                continue;
+            }
+            const auto code = static_cast<char32_t>(unit);
+            const bool low = code >= 0xDC00 && code < 0xE000;
+            if (high_ != 0 && low) {
+                put(0x10000 + ((high_ - 0xD800) << 10) + (code - 0xDC00));
+                high_ = 0;
+                continue;
+            }
+            const bool lost = high_ != 0;
+            high_ = code >= 0xD800 && code < 0xDC00 ? code : 0;
+            if (lost)
+                put(0xFFFD);
+            if (high_ == 0 && !(first_ && code == 0xFEFF))
+                put(low ? char32_t{0xFFFD} : code, lost);
+            first_ = false;
+        }
+        return done;
+    }
+
+private:
+    // A unit of two bytes, or -1 at the end.
+    int next()
+    {
+        int bytes[2];
+        for (int& byte : bytes) {
+            if (!input_.fetch())
+                return -1;
+            byte = *input_.data();
+            ++input_.at;
+        }
+        return big_ ? bytes[0] << 8 | bytes[1] : bytes[1] << 8 | bytes[0];
+    }
+    void put(char32_t code, bool behind = false)
+    {
+        if (!behind) {
+            ready_.clear();
+            given_ = 0;
+        }
+        const auto byte = [&](char32_t value) { ready_ += static_cast<char>(value); };
+        if (code < 0x80) {
+            byte(code);
+        } else if (code < 0x800) {
+            byte(0xC0 | code >> 6);
+            byte(0x80 | (code & 0x3F));
+        } else if (code < 0x10000) {
+            byte(0xE0 | code >> 12);
+            byte(0x80 | (code >> 6 & 0x3F));
+            byte(0x80 | (code & 0x3F));
+        } else {
+            byte(0xF0 | code >> 18);
+            byte(0x80 | (code >> 12 & 0x3F));
+            byte(0x80 | (code >> 6 & 0x3F));
+            byte(0x80 | (code & 0x3F));
+        }
+    }
+
+    Input input_;
+    bool big_;
+    bool first_ = true;
+    char32_t high_ = 0;         // the first half of a pair
+    std::string ready_;
+    std::size_t given_ = 0;
+};
+
 class GzipDeflater final : public Deflater {
 public:
     GzipDeflater() { deflateInit2(&stream_, gzipLevel, Z_DEFLATED, gzipWindow, 8, Z_DEFAULT_STRATEGY); }
@@ -196,6 +281,14 @@ Compression compressionOfHead(std::span<const std::uint8_t> head)
         return Compression::gzip;
     if (head.size() >= 4 && head[0] == 0x28 && head[1] == 0xB5 && head[2] == 0x2F && head[3] == 0xFD)
         return Compression::zstd;
+    if (head.size() >= 4) {
+        // By the mark in front, or letters with noughts between them.
+        const auto letter = [](std::uint8_t byte) { return byte >= 32 && byte < 127; };
+        if ((head[0] == 0xFF && head[1] == 0xFE && head[2] != 0) || (letter(head[0]) && head[1] == 0 && letter(head[2]) && head[3] == 0))
+            return Compression::utf16Little;
+        if ((head[0] == 0xFE && head[1] == 0xFF) || (head[0] == 0 && letter(head[1]) && head[2] == 0 && letter(head[3])))
+            return Compression::utf16Big;
+    }
     return Compression::none;
 }
 
@@ -205,6 +298,8 @@ std::unique_ptr<Inflater> Inflater::make(Compression compression, More more)
         return std::make_unique<GzipInflater>(std::move(more));
     if (compression == Compression::zstd)
         return std::make_unique<ZstdInflater>(std::move(more));
+    if (compression == Compression::utf16Little || compression == Compression::utf16Big)
+        return std::make_unique<Utf16Reader>(std::move(more), compression == Compression::utf16Big);
     return nullptr;
 }
 

@@ -13,7 +13,8 @@
 
 namespace wavetrope::formats {
 
-enum class Compression : std::uint8_t { none, gzip, zstd };
+/// Texts of two bytes a character are taken apart in the same way: what comes out is UTF-8.
+enum class Compression : std::uint8_t { none, gzip, zstd, utf16Little, utf16Big };
 
 /// What a file name ends in: ".gz", ".zst", or neither.
 [[nodiscard]] Compression compressionOfName(std::string_view path);

@@ -17,8 +17,7 @@ public:
 
     void write(const can::FrameView& frame)
     {
-        encoder_->frame(*file_, frame);
-        ++frames_;
+        ++(encoder_->frame(*file_, frame) ? frames_ : refused_);
     }
     /// Hands everything to the system. An error when the disk is full or gone; frames so far stay readable.
     [[nodiscard]] Expected<void> flush() { return file_->flush(); }
@@ -33,6 +32,11 @@ public:
     [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
     /// What the format cannot hold of these buses, in words.
     [[nodiscard]] const std::string& losses() const { return losses_; }
+    /// Frames that were left out, since the format cannot hold their stamps, in words; empty where there are none.
+    [[nodiscard]] std::string refused() const
+    {
+        return refused_ == 0 ? std::string() : std::to_string(refused_) + (refused_ == 1 ? " frame was" : " frames were") + " left out: the format of " + path() + " holds times of " + encoder_->stamps() + " alone";
+    }
 
 private:
     LogFile(std::unique_ptr<OutputFile> file, std::unique_ptr<LogEncoder> encoder) : file_(std::move(file)), encoder_(std::move(encoder)) {}
@@ -41,6 +45,7 @@ private:
     std::unique_ptr<LogEncoder> encoder_;
     std::string losses_;
     std::uint64_t frames_ = 0;
+    std::uint64_t refused_ = 0;
 };
 
 }  // namespace wavetrope::formats

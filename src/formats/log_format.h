@@ -74,7 +74,10 @@ class LogEncoder {
 public:
     virtual ~LogEncoder() = default;
     virtual void begin(ByteTarget& target, std::span<const trace::TraceBus> buses) = 0;
-    virtual void frame(ByteTarget& target, const can::FrameView& frame) = 0;
+    /// False for a frame whose stamp the format cannot hold; nothing is written then.
+    [[nodiscard]] virtual bool frame(ByteTarget& target, const can::FrameView& frame) = 0;
+    /// Which stamps it can hold, in words: "1970 to 2106".
+    [[nodiscard]] virtual const char* stamps() const = 0;
     /// What of a trace the format cannot hold, in words; empty when nothing.
     [[nodiscard]] virtual std::string losses(std::span<const trace::TraceBus> buses) const
     {
@@ -100,6 +103,8 @@ struct LogFormat {
 /// Reads a log, its format recognised from its first bytes, or the layout of its lines.
 [[nodiscard]] Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOptions& options = {});
 [[nodiscard]] Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink, const ReadOptions& options = {});
+/// Whether a source begins like a log that can be read, binary or text; else why not.
+[[nodiscard]] Expected<void> knownLog(ByteSource& source);
 /// Whether a file's first bytes are lines of text and no log of a binary format.
 [[nodiscard]] bool isTextLog(ByteSource& source);
 

@@ -87,8 +87,12 @@ public:
     void onFrames(std::span<const can::FrameView> frames) override
     {
         for (const can::FrameView& frame : frames) {
-            can::Frame& kept = filling_.frames.emplace_back(frame);
-            kept.time = can::shiftedStamp(kept.time, part_.offset);
+            std::int64_t time = 0;
+            if (__builtin_add_overflow(frame.time.count(), part_.offset.count(), &time) || !can::isStamp(can::Time(time))) {
+                ++outside_;
+                continue;
+            }
+            filling_.frames.emplace_back(frame).time = can::Time(time);
             if (filling_.frames.size() == framesOfBlock)
                 hand();
         }
@@ -116,6 +120,8 @@ private:
     void read()
     {
         report_ = readLogFile(part_.path, *this, options_);
+        if (report_ && outside_ > 0)
+            report_->warnings.push_back({std::to_string(outside_) + " frames left out: with its offset they lie outside the years 1970 to 2261", part_.path, 0, 0, {}});
         hand();
         const std::scoped_lock lock(mutex_);
         ended_ = true;
@@ -132,6 +138,7 @@ private:
     bool ended_ = false;
     bool stopped_ = false;
     Block filling_;         // of the reading thread
+    std::uint64_t outside_ = 0;
     Block block_;           // of the merging one
     std::size_t at_ = 0;
     std::atomic<std::uint64_t> done_{0};

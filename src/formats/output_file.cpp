@@ -3,6 +3,7 @@
 #include <fcntl.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 
@@ -38,6 +39,8 @@ OutputFile::~OutputFile()
 void OutputFile::write(std::span<const std::uint8_t> bytes)
 {
     buffer_.insert(buffer_.end(), bytes.begin(), bytes.end());
+    if (deflater_ == nullptr)
+        ends_.push_back(buffer_.size());
     if (buffer_.size() >= bufferSize)
         drain(Deflater::Until::more);
 }
@@ -58,7 +61,15 @@ void OutputFile::drain(Deflater::Until until)
         else if (put > 0)
             done += static_cast<std::size_t>(put);
     }
+    // Of a disk that is full, what was written last is whole: a block that was cut off is taken back.
+    if (failure_ != 0 && deflater_ == nullptr) {
+        const auto behind = std::upper_bound(ends_.begin(), ends_.end(), done);
+        const std::size_t whole = behind == ends_.begin() ? 0 : *std::prev(behind);
+        if (whole < done && ::ftruncate(file_, static_cast<off_t>(written_ + whole)) == 0)
+            done = whole;
+    }
     written_ += done;
+    ends_.clear();
     buffer_.clear();
 }
 

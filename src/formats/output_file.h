@@ -47,6 +47,7 @@ private:
     int failure_ = 0;
     std::uint64_t written_ = 0;
     std::vector<std::uint8_t> buffer_;
+    std::vector<std::size_t> ends_;     // in the buffer, of what was written at one go
     std::unique_ptr<Deflater> deflater_;
     std::vector<std::uint8_t> deflated_;
 };

@@ -79,7 +79,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, c
     source.skip(fileHeader);
 
     ReadReport report;
-    PacketQueue queue(sink, workers, static_cast<bool>(options.more));
+    PacketQueue queue(sink, workers, static_cast<bool>(options.more) || source.live());
     const std::uint8_t bus = sink.onBus({});
     Progress progress(source, sink);
     std::size_t wanted = recordHeader;
@@ -149,14 +149,18 @@ public:
         std::memcpy(bytes, words, fileHeader);
         target.write(bytes);
     }
-    void frame(ByteTarget& target, const can::FrameView& frame) override
+    [[nodiscard]] const char* stamps() const override { return "1970 to 2106"; }
+    [[nodiscard]] bool frame(ByteTarget& target, const can::FrameView& frame) override
     {
+        const std::int64_t time = frame.time.count();
+        if (time < 0 || time / 1'000'000'000 > std::int64_t{0xFFFFFFFF})     // seconds of 32 bits
+            return false;
         std::uint8_t bytes[recordHeader + packedHeader + can::maxLength];
         const auto size = static_cast<std::uint32_t>(packFrame(frame, bytes + recordHeader));
-        const std::int64_t time = std::max<std::int64_t>(0, frame.time.count());
         const std::uint32_t words[4] = {static_cast<std::uint32_t>(time / 1'000'000'000), static_cast<std::uint32_t>(time % 1'000'000'000), size, size};
         std::memcpy(bytes, words, recordHeader);
         target.write({bytes, recordHeader + size});
+        return true;
     }
     [[nodiscard]] std::string losses(std::span<const trace::TraceBus> buses) const override
     {

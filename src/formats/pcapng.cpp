@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <cstring>
+#include <optional>
 
+#include "can/stamp.h"
 #include "formats/packed_frame.h"
 #include "formats/pcapng_blocks.h"
 #include "formats/pcapng_reader.h"
@@ -25,19 +27,35 @@ public:
         put32(0xFFFFFFFFU);
         putOption(4, "Wavetrope");
         end(target);
-        for (const trace::TraceBus& bus : buses)
-            describe(target, bus);
-        if (buses.empty())
-            describe(target, {});
+        buses_.assign(buses.begin(), buses.end());
+        if (buses_.empty())
+            buses_.emplace_back();
+        for (const trace::TraceBus& bus : buses_)
+            describe(target, bus, 0);
+        early_.resize(buses_.size());
+        interfaces_ = static_cast<std::uint32_t>(buses_.size());
     }
+    [[nodiscard]] const char* stamps() const override { return "1969 to 2261"; }
 
-    void frame(ByteTarget& target, const can::FrameView& frame) override
+    [[nodiscard]] bool frame(ByteTarget& target, const can::FrameView& frame) override
     {
         std::uint8_t packet[packedHeader + can::maxLength];
         const auto size = static_cast<std::uint32_t>(packFrame(frame, packet));
-        const auto ticks = static_cast<std::uint64_t>(std::max<std::int64_t>(0, frame.time.count()));
+        std::uint32_t interface = frame.bus;
+        auto ticks = static_cast<std::uint64_t>(frame.time.count());
+        if (frame.time.count() < 0) {
+            // Ticks have no sign: these frames belong to an interface whose times begin earlier.
+            if (!can::isStamp(frame.time) || frame.bus >= buses_.size())
+                return false;
+            if (!early_[frame.bus]) {
+                describe(target, buses_[frame.bus], earlySeconds);
+                early_[frame.bus] = interfaces_++;
+            }
+            interface = *early_[frame.bus];
+            ticks = static_cast<std::uint64_t>(frame.time.count() - earlySeconds * 1'000'000'000);
+        }
         start(enhancedPacket);
-        put32(frame.bus);
+        put32(interface);
         put32(static_cast<std::uint32_t>(ticks >> 32));
         put32(static_cast<std::uint32_t>(ticks));
         put32(size);
@@ -50,10 +68,14 @@ public:
             put32(endOfOptions);
         }
         end(target);
+        return true;
     }
 
 private:
-    void describe(ByteTarget& target, const trace::TraceBus& bus)
+    // Before the earliest stamp that there may be.
+    static constexpr std::int64_t earlySeconds = can::earliestStamp.count() / 1'000'000'000 - 1;
+
+    void describe(ByteTarget& target, const trace::TraceBus& bus, std::int64_t offset)
     {
         start(interfaceDescription);
         put16(linkTypeCan);
@@ -72,6 +94,11 @@ private:
         put16(timeResolution);
         put16(1);
         put32(9);
+        if (offset != 0) {
+            put16(timeOffset);
+            put16(8);
+            putRaw(&offset, 8);
+        }
         put32(endOfOptions);
         end(target);
     }
@@ -110,6 +137,9 @@ private:
     }
 
     std::vector<std::uint8_t> bytes_;
+    std::vector<trace::TraceBus> buses_;
+    std::vector<std::optional<std::uint32_t>> early_;     // by bus, where it has frames before 1970
+    std::uint32_t interfaces_ = 0;
 };
 
 bool recognise(std::span<const std::uint8_t> head)

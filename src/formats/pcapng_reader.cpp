@@ -37,7 +37,7 @@ std::size_t overPackets(std::span<const std::uint8_t> bytes, std::size_t at, std
 class Reader {
 public:
     Reader(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
-        : source_(source), sink_(sink), stretchBytes_(options.stretchBytes), queue_(sink, workers, static_cast<bool>(options.more))
+        : source_(source), sink_(sink), stretchBytes_(options.stretchBytes), queue_(sink, workers, static_cast<bool>(options.more) || source.live())
     {
     }
 
@@ -220,11 +220,16 @@ private:
             rate.data = value;
     }
 
-    // An interface of a later section that has the name of an earlier one is the same bus.
-    std::uint8_t busOf(const trace::TraceBus& bus)
+    // An interface that has the name and the rates of an earlier one is the same bus, also in a later section.
+    std::uint8_t busOf(trace::TraceBus bus)
     {
-        if (const auto known = named_.find(bus.name); known != named_.end())
-            return known->second;
+        const auto known = named_.find(bus.name);
+        if (known != named_.end()) {
+            const auto alike = [](std::uint32_t a, std::uint32_t b) { return a == 0 || b == 0 || a == b; };
+            for (const auto& [rate, index] : known->second)
+                if (alike(rate.nominal, bus.rate.nominal) && alike(rate.data, bus.rate.data))
+                    return index;
+        }
         if (buses_ == mostBuses) {
             if (!tooManySaid_)
                 warn("more than 255 buses: the frames of the further ones are shown on the last");
@@ -232,9 +237,12 @@ private:
             return newestBus_;
         }
         ++buses_;
+        const std::string name = bus.name;
+        if (known != named_.end())
+            bus.name += " (" + can::toText(bus.rate) + ")";
         newestBus_ = sink_.onBus(bus);
-        if (!bus.name.empty())
-            named_.emplace(bus.name, newestBus_);
+        if (!name.empty())
+            named_[name].emplace_back(bus.rate, newestBus_);
         return newestBus_;
     }
 
@@ -246,7 +254,7 @@ private:
     std::optional<Error> failure_;
     std::shared_ptr<Interfaces> interfaces_ = std::make_shared<Interfaces>();
     std::uint64_t interfacesLeftOut_ = 0;
-    std::unordered_map<std::string, std::uint8_t> named_;
+    std::unordered_map<std::string, std::vector<std::pair<can::BitRate, std::uint8_t>>> named_;
     std::uint8_t newestBus_ = 0;
     unsigned buses_ = 0;
     std::size_t wanted_ = 12;

@@ -62,25 +62,34 @@ bool isTextLog(ByteSource& source)
     return formatOf(head) == nullptr && looksLikeText({reinterpret_cast<const char*>(head.data()), head.size()});
 }
 
-Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOptions& options)
+Expected<void> knownLog(ByteSource& source)
 {
     const auto head = source.window(64);
     if (head.empty())
         return fail(source.damage().empty() ? "the file is empty" : source.damage(), source.name(), "Choose a log with frames in it");
+    if (formatOf(head) != nullptr || isTextLog(source))
+        return {};
+    if (!source.damage().empty())
+        return fail(source.damage(), source.name(), "Fetch or record it again");
+    return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions() + ", and text with a frame on each line");
+}
+
+Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOptions& options)
+{
+    if (options.layout == nullptr || source.window(1).empty())
+        if (const auto known = knownLog(source); !known)
+            return tl::unexpected(known.error());
+    const auto head = source.window(64);
     Expected<ReadReport> report;
     if (const LogFormat* format = formatOf(head)) {
-        Workers workers(options.more ? 1 : options.threads);    // what is followed is to be seen as it comes
+        Workers workers(options.more || source.live() ? 1 : options.threads);   // what is followed is to be seen as it comes
         report = format->read(source, sink, workers, options);
         sink.onEnd();
-    } else if (options.layout != nullptr || isTextLog(source)) {
+    } else {
         const auto layout = layoutFor(source, options);
         if (!layout)
             return tl::unexpected(layout.error());
         report = readTextLog(source, sink, *layout);
-    } else if (!source.damage().empty()) {
-        return fail(source.damage(), source.name(), "Fetch or record it again");
-    } else {
-        return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions() + ", and text with a frame on each line");
     }
     if (report && !source.damage().empty())
         report->warnings.push_back({source.damage() + "; everything before was read", source.name(), 0, 0, {}});
@@ -94,6 +103,8 @@ Expected<ReadReport> readLogFile(const std::string& path, LogSink& sink, const R
         return tl::unexpected(source.error());
     if (options.more && isTextLog(*source))
         return fail("a log of text cannot be followed", path, "Open it as it is");
+    if (options.more && source->live())
+        return fail("a pipe is read as it comes and need not be followed", path, "Open it as it is");
     if (options.more)
         source->follow(options.more);
     return readLog(*source, sink, options);

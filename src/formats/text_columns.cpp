@@ -28,6 +28,26 @@ bool isIdentifier(std::string_view cell)
     return value && cell.size() <= 11 && (*value <= 0x1FFFFFFF || (decimal && *decimal <= 0x1FFFFFFF));
 }
 
+// The names of the fields that the lines have, in the order in which they come.
+std::vector<std::string> keysOf(const std::vector<std::string_view>& lines, char separator)
+{
+    constexpr std::size_t mostKeys = 64;
+    std::vector<std::string> keys;
+    std::vector<std::pair<std::string_view, std::string_view>> fields;
+    std::size_t keyed = 0;
+    for (const std::string_view line : lines) {
+        fieldsOf(line, separator, fields);
+        // Of name=value nothing may stand in front that has no name.
+        const std::size_t first = line.find_first_not_of(" \t");
+        const bool whole = separator != '=' || (first != std::string_view::npos && line.substr(first, line.find_first_of(" \t", first) - first).find('=') != std::string_view::npos);
+        keyed += fields.size() >= 2 && whole ? 1 : 0;
+        for (const auto& [name, value] : fields)
+            if (keys.size() < mostKeys && std::find(keys.begin(), keys.end(), name) == keys.end())
+                keys.emplace_back(name);
+    }
+    return keyed * 10 >= lines.size() * 7 ? keys : std::vector<std::string>();
+}
+
 std::optional<unsigned> bytesTogether(std::string_view cell)
 {
     TextLayout layout;
@@ -50,6 +70,16 @@ std::optional<unsigned> bytesTogether(std::string_view cell)
 
 }  // namespace
 
+namespace {
+
+// Two digits for each byte, of as many as a word has, or fewer at the end.
+bool isWord(std::string_view cell, unsigned word)
+{
+    return cell.size() >= 2 && cell.size() % 2 == 0 && cell.size() <= 2 * std::size_t{word} && cell.find_first_not_of("0123456789abcdefABCDEF") == std::string_view::npos;
+}
+
+}  // namespace
+
 bool isByte(std::string_view cell) { return !cell.empty() && cell.size() <= 4 && (wholeNumber(cell, Base::hexadecimal) && (cell.size() <= 2 || cell.size() == 3 || cell.starts_with("0x") || cell.starts_with("0X"))); }
 
 std::optional<Table> tableOf(const std::vector<std::string_view>& lines, char separator)
@@ -58,12 +88,25 @@ std::optional<Table> tableOf(const std::vector<std::string_view>& lines, char se
     table.separator = separator;
     std::vector<std::string_view> row;
     unsigned number = 0;
+    TextLayout layout;
+    layout.separator = separator;
+    if (hasKeys(separator)) {
+        layout.keys = keysOf(lines, separator);
+        if (layout.keys.size() < 2)
+            return {};
+        table.keys = layout.keys;
+    }
     for (const std::string_view line : lines) {
         ++number;
-        splitLine(line, separator, row);
+        splitLine(line, layout, row);
+        if (hasKeys(separator) && row.empty()) {
+            if (table.rows.empty())
+                table.everythingBefore += std::string(line) + '\n';
+            continue;
+        }
         const std::size_t numbers = static_cast<std::size_t>(std::count_if(row.begin(), row.end(), isNumberLike));
         const auto promises = [](const std::vector<std::string_view>& cells) { return std::count_if(cells.begin(), cells.end(), [](std::string_view cell) { return promised(cell) != Meaning::nothing; }) >= 2; };
-        const bool isHead = table.rows.empty() && promises(row);    // its words may look like numbers: "b0"
+        const bool isHead = table.rows.empty() && !hasKeys(separator) && promises(row);    // its words may look like numbers: "b0"
         if (!isHead && !isRemark(line) && row.size() >= 2 && numbers >= 2 && 2 * numbers >= std::min<std::size_t>(row.size(), 6)) {
             if (table.rows.empty())
                 table.headLines = number - 1;
@@ -81,6 +124,8 @@ std::optional<Table> tableOf(const std::vector<std::string_view>& lines, char se
     }
     if (table.rows.size() < enough)
         return {};
+    for (const std::string& key : table.keys)
+        table.head.push_back(key);
     std::vector<std::size_t> sizes;
     for (const auto& r : table.rows)
         sizes.push_back(r.size());
@@ -89,8 +134,65 @@ std::optional<Table> tableOf(const std::vector<std::string_view>& lines, char se
     return table.columns < 2 ? std::nullopt : std::optional(std::move(table));
 }
 
+namespace {
+
+// Whole seconds, and the part of one in the column behind.
+FoundTime findParted(const Table& table)
+{
+    for (std::size_t c = 0; c + 1 < table.columns; ++c) {
+        const auto meant = [&](std::size_t column) { return promised(table.headOf(column)) == Meaning::nothing || promised(table.headOf(column)) == Meaning::time; };
+        if (!meant(c) || !meant(c + 1) || sincePrevious(table.headOf(c)))
+            continue;
+        std::size_t width = table.cell(table.rows.front(), c + 1).size();
+        bool sameWidth = true;
+        std::uint64_t most = 0;
+        std::uint64_t lastWhole = 0;
+        std::uint64_t lastPart = 0;
+        std::size_t rising = 0;
+        std::size_t steps = 0;
+        bool fits = true;
+        for (std::size_t r = 0; r < table.rows.size() && fits; ++r) {
+            const std::string_view wholeText = table.cell(table.rows[r], c);
+            const std::string_view partText = table.cell(table.rows[r], c + 1);
+            const bool digits = !wholeText.empty() && !partText.empty() && wholeText.find_first_not_of("0123456789") == std::string_view::npos && partText.find_first_not_of("0123456789") == std::string_view::npos;
+            const auto whole = digits ? wholeNumber(wholeText, Base::decimal) : std::nullopt;
+            const auto part = digits ? wholeNumber(partText, Base::decimal) : std::nullopt;
+            fits = whole && part && *part < 1'000'000'000 && (r == 0 || *whole >= lastWhole);
+            if (!fits)
+                break;
+            sameWidth = sameWidth && partText.size() == width;
+            most = std::max(most, *part);
+            if (r > 0) {
+                steps += *whole != lastWhole ? 1 : 0;
+                rising += *whole > lastWhole || *part >= lastPart ? 1 : 0;
+            }
+            lastWhole = *whole;
+            lastPart = *part;
+        }
+        if (!fits || rising * 20 < (table.rows.size() - 1) * 19 || steps * 2 > table.rows.size())
+            continue;
+        const auto unit = unitOf(table.headOf(c + 1));
+        const bool named = unit && (*unit == TimeForm::microseconds || *unit == TimeForm::nanoseconds);
+        if (!named && !(sameWidth && (width == 9 || width == 6)))
+            continue;
+        FoundTime time;
+        time.column = static_cast<int>(c);
+        time.confidence = named ? 1 : 0.9;
+        time.form = TimeForm::seconds;
+        time.unitKnown = true;
+        time.fraction = static_cast<int>(c) + 1;
+        time.fractionForm = most >= 1'000'000 || (named && *unit == TimeForm::nanoseconds) || (!named && width == 9) ? TimeForm::nanoseconds : TimeForm::microseconds;
+        return time;
+    }
+    return {};
+}
+
+}  // namespace
+
 FoundTime findTime(const Table& table)
 {
+    if (const FoundTime parted = findParted(table))
+        return parted;
     FoundTime best;
     for (std::size_t c = 0; c < table.columns; ++c) {
         const std::string_view head = table.headOf(c);
@@ -126,11 +228,11 @@ FoundTime findTime(const Table& table)
             std::size_t rising = 0;
             bool byOne = true;
             for (std::size_t i = 1; i < values.size(); ++i) {
-                rising += values[i] >= values[i - 1] ? 1 : 0;
+                rising += values[i] >= values[i - 1] || (clock && values[i - 1] - values[i] > std::int64_t{43'200} * 1'000'000'000) ? 1 : 0;    // or past midnight
                 byOne = byOne && static_cast<std::uint64_t>(values[i]) - static_cast<std::uint64_t>(values[i - 1]) == one;
             }
             const double rises = values.size() < 2 ? 0 : static_cast<double>(rising) / static_cast<double>(values.size() - 1);
-            const bool delta = lowered(head).find("delta") != std::string::npos || lowered(head).find("diff") != std::string::npos || lowered(head).find("gap") != std::string::npos || lowered(head).find("since") != std::string::npos;
+            const bool delta = sincePrevious(head);
             if ((rises < 0.95 || values.front() == values.back()) && !(delta && promisedTime))
                 continue;
             time.column = static_cast<int>(c);
@@ -161,34 +263,55 @@ FoundData findData(const Table& table, int time, int identifier)
     };
     const auto lengthLike = [&](std::size_t c) {
         return c < table.columns && !counts(c) && !taken(c) && table.share(c, [](std::string_view cell) {
-            const auto value = wholeNumber(cell, Base::decimal);
+            const auto value = lengthNumber(cell);
             const auto hex = cell.size() == 1 ? wholeNumber(cell, Base::hexadecimal) : std::nullopt;
             return (value && *value <= can::maxLength) || hex;
         }) >= fitting;
     };
     std::vector<int> lengths = {-1};
     for (std::size_t c = 0; c < table.columns; ++c)
-        if (lengthLike(c) && promised(table.headOf(c)) != Meaning::channel)
+        if (const Meaning head = promised(table.headOf(c)); lengthLike(c) && (head == Meaning::nothing || head == Meaning::length))
             lengths.push_back(static_cast<int>(c));
-    for (std::size_t from = 1; from <= table.columns; ++from) {
-        if (taken(from))
+    for (std::size_t from = 0; from <= table.columns; ++from) {
+        if (const Meaning head = promised(table.headOf(from)); taken(from) || (head != Meaning::nothing && head != Meaning::data))
             continue;
-        for (const Bytes bytes : {Bytes::apart, Bytes::together})
+        struct Spread {
+            Bytes bytes;
+            unsigned word;
+        };
+        for (const auto& [bytes, word] : {Spread{Bytes::apart, 1}, Spread{Bytes::together, 1}, Spread{Bytes::apart, 2}, Spread{Bytes::apart, 4}})
             for (const int length : lengths) {
-                if (length == static_cast<int>(from) || (bytes == Bytes::apart && (time >= static_cast<int>(from) || identifier >= static_cast<int>(from) || length > static_cast<int>(from))))
+                if (length == static_cast<int>(from) || (bytes == Bytes::apart && length > static_cast<int>(from)))
+                    continue;
+                // What stands apart ends where something else is known to stand.
+                std::size_t until = ~std::size_t{0};
+                for (const int other : {time, identifier})
+                    if (other > static_cast<int>(from))
+                        until = std::min(until, static_cast<std::size_t>(other));
+                if (bytes == Bytes::apart && until != ~std::size_t{0} && (word > 1 || until - from > can::maxLength))
                     continue;
                 std::size_t agrees = 0;
                 std::size_t asCode = 0;
                 std::size_t some = 0;
                 std::size_t wide = 0;
+                std::size_t exactly = 0;        // rows with nothing behind
                 for (const auto& row : table.rows) {
                     unsigned count = 0;
                     bool whole = true;
                     if (bytes == Bytes::apart) {
                         std::size_t c = from;
-                        for (; c < row.size() && isByte(row[c]) && count < can::maxLength; ++c)
-                            ++count;
-                        whole = c >= row.size() || row[c].empty();
+                        const std::size_t end = std::min(row.size(), until);
+                        if (word == 1) {
+                            for (; c < end && isByte(row[c]) && count < can::maxLength; ++c)
+                                ++count;
+                        } else {
+                            for (; c < end && isWord(row[c], word) && count < can::maxLength; ++c) {
+                                count += static_cast<unsigned>(row[c].size() / 2);
+                                wide += row[c].size() == 2 * std::size_t{word} ? 1 : 0;
+                            }
+                        }
+                        whole = c >= end || row[c].empty();
+                        exactly += c >= end ? 1 : 0;
                     } else if (from < row.size()) {
                         const auto read = bytesTogether(row[from]);
                         whole = read.has_value();
@@ -201,7 +324,7 @@ FoundData findData(const Table& table, int time, int identifier)
                         continue;
                     }
                     const std::string_view cell = table.cell(row, static_cast<std::size_t>(length));
-                    const auto says = wholeNumber(cell, Base::decimal);
+                    const auto says = lengthNumber(cell);
                     const auto code = cell.size() == 1 ? wholeNumber(cell, Base::hexadecimal) : says;
                     const auto word = kindOf(table.cell(row, from));
                     const bool remote = (word && word->remote) || std::any_of(row.begin(), row.end(), [](std::string_view other) { const auto kind = kindOf(other); return kind && kind->remote; });
@@ -212,29 +335,63 @@ FoundData findData(const Table& table, int time, int identifier)
                 std::size_t exact[2] = {0, 0};
                 if (length >= 0 && bytes == Bytes::apart)
                     for (const auto& row : table.rows)
-                        if (const auto says = wholeNumber(table.cell(row, static_cast<std::size_t>(length)), Base::decimal)) {
-                            exact[0] += row.size() == from + *says ? 1 : 0;
-                            exact[1] += *says <= 15 && row.size() == from + can::lengthOfDlc(static_cast<unsigned>(*says)) ? 1 : 0;
+                        if (const auto says = lengthNumber(table.cell(row, static_cast<std::size_t>(length)))) {
+                            const std::size_t has = std::min(row.size(), until);
+                            const auto columns = [&](std::uint64_t count) { return (count + word - 1) / word; };
+                            // With something that is no byte behind, the bytes themselves are counted.
+                            std::size_t bytesThere = 0;
+                            while (from + bytesThere < has && (word == 1 ? isByte(row[from + bytesThere]) : isWord(row[from + bytesThere], word)))
+                                ++bytesThere;
+                            exact[0] += has == from + columns(*says) || bytesThere == columns(*says) ? 1 : 0;
+                            exact[1] += *says <= 15 && (has == from + columns(can::lengthOfDlc(static_cast<unsigned>(*says))) || bytesThere == columns(can::lengthOfDlc(static_cast<unsigned>(*says)))) ? 1 : 0;
                         }
                 const bool code = asCode > agrees || (asCode == agrees && exact[1] > exact[0]);
                 const double share = static_cast<double>(std::max(agrees, asCode)) / static_cast<double>(table.rows.size());
-                if (share < fitting || some == 0 || (bytes == Bytes::together && wide == 0))
+                if (share < fitting || some == 0 || ((bytes == Bytes::together || word > 1) && wide == 0))
+                    continue;
+                // In front of something else, and in words, nothing but bytes may stand there.
+                if (bytes == Bytes::apart && length < 0 && until != ~std::size_t{0} && exactly < table.rows.size())
+                    continue;
+                const bool named = length >= 0 && promised(table.headOf(static_cast<std::size_t>(length))) == Meaning::length;
+                // A number that nobody calls the length is it only where the bytes say so, or it may be the first of them.
+                if (length >= 0 && bytes == Bytes::apart && !named && static_cast<double>(exact[code ? 1 : 0]) < fitting * static_cast<double>(table.rows.size()))
                     continue;
                 FoundData data;
+                data.word = word;
                 data.column = static_cast<int>(from);
                 data.bytes = bytes;
                 data.lengthIsCode = length >= 0 && code;
                 const bool promisedData = promised(table.headOf(from)) == Meaning::data;
                 const bool promisedLength = length >= 0 && promised(table.headOf(static_cast<std::size_t>(length))) == Meaning::length;
-                const double exactly = bytes == Bytes::together ? 1 : static_cast<double>(exact[code ? 1 : 0]) / static_cast<double>(table.rows.size());
-                data.confidence = std::min(1.0, (length >= 0 ? 0.6 + 0.2 * exactly : 0.4) * share + (promisedData ? 0.25 : 0) + (promisedLength ? 0.1 : 0) + (length >= 0 && length + 1 == data.column ? 0.1 : 0) - 0.01 * static_cast<double>(from));
-                data.length = {length, length < 0 ? 0 : std::min(1.0, share * (promisedLength ? 1.0 : 0.7 + 0.2 * exactly))};
+                const double wholly = bytes == Bytes::together ? 1 : static_cast<double>(exact[code ? 1 : 0]) / static_cast<double>(table.rows.size());
+                data.confidence = std::min(1.0, (length >= 0 ? 0.6 + 0.2 * wholly : 0.4) * share + (promisedData ? 0.25 : 0) + (promisedLength ? 0.1 : 0) + (length >= 0 && length + 1 == data.column ? 0.1 : 0) - 0.01 * static_cast<double>(from) - (word > 1 ? 0.15 : 0) - (bytes == Bytes::apart && until != ~std::size_t{0} ? 0.2 : 0));
+                data.length = {length, length < 0 ? 0 : std::min(1.0, share * (promisedLength ? 1.0 : 0.7 + 0.2 * wholly))};
                 if (data.confidence > best.confidence)
                     best = data;
             }
     }
     return best;
 }
+
+namespace {
+
+// Whether a column counts the lines, decimal or hexadecimal.
+bool numbersRows(const Table& table, std::size_t c)
+{
+    for (const Base base : {Base::decimal, Base::hexadecimal}) {
+        bool counts = table.rows.size() > 3;
+        for (std::size_t r = 1; r < table.rows.size() && counts; ++r) {
+            const auto before = wholeNumber(table.cell(table.rows[r - 1], c), base);
+            const auto now = wholeNumber(table.cell(table.rows[r], c), base);
+            counts = before && now && *now == *before + 1;
+        }
+        if (counts)
+            return true;
+    }
+    return false;
+}
+
+}  // namespace
 
 Found findIdentifier(const Table& table, int time)
 {
@@ -246,7 +403,7 @@ Found findIdentifier(const Table& table, int time)
         if (head != Meaning::nothing && head != Meaning::identifier)
             continue;
         const double share = table.share(c, [](std::string_view cell) { return isIdentifier(cell) || (kindOf(cell) && kindOf(cell)->error); });
-        if (share < fitting)
+        if (share < fitting || (head != Meaning::identifier && numbersRows(table, c)))
             continue;
         std::set<std::string_view> different;
         std::size_t prefixed = 0;
@@ -280,14 +437,16 @@ Found findWords(const Table& table, const TextLayout& layout, Meaning meaning)
         if (layout.columns[c] != Meaning::nothing)
             continue;
         const Meaning head = promised(table.headOf(c));
-        if (head != Meaning::nothing && head != meaning)
+        const bool switches = head == Meaning::fdFormat || head == Meaning::extendedId || head == Meaning::remoteRequest;
+        if (head != Meaning::nothing && head != meaning && !(meaning == Meaning::kind && switches))
             continue;
         double confidence = 0;
         if (meaning == Meaning::date)
             confidence = table.share(c, [](std::string_view cell) { return dayOf(cell).has_value(); });
         else if (meaning == Meaning::direction)
-            confidence = table.share(c, [](std::string_view cell) { return directionOf(cell).has_value(); }) - 0.05;
-        else if (meaning == Meaning::bitRateSwitch || meaning == Meaning::errorState)
+            // Some lines may leave it open.
+            confidence = table.share(c, [](std::string_view cell) { return directionOf(cell).has_value(); }) < 0.02 ? 0 : table.share(c, [](std::string_view cell) { return cell.empty() || directionOf(cell).has_value(); }) - 0.05;
+        else if (meaning == Meaning::bitRateSwitch || meaning == Meaning::errorState || meaning == Meaning::fdFormat || meaning == Meaning::extendedId || meaning == Meaning::remoteRequest)
             confidence = head != meaning ? 0 : table.share(c, [](std::string_view cell) { return switchOf(cell).has_value(); });
         else if (meaning == Meaning::kind)
             confidence = table.share(c, [](std::string_view cell) { return cell.empty() || kindOf(cell).has_value(); }) - 0.15 - (table.share(c, [](std::string_view cell) { return !cell.empty() && kindOf(cell).has_value(); }) < 0.1 ? 1 : 0);

@@ -13,6 +13,7 @@ namespace wavetrope::formats {
 /// The lines, split by one separator.
 struct Table {
     char separator = ' ';
+    std::vector<std::string> keys;              ///< Names of the columns, where the lines have them
     std::vector<std::vector<std::string_view>> rows;
     std::vector<std::string_view> head;         ///< The line before the first row, where it fits the columns
     std::string everythingBefore;
@@ -48,6 +49,8 @@ struct FoundTime : Found {
     bool decimalComma = false;
     bool sincePrevious = false;
     bool unitKnown = false;
+    int fraction = -1;                          ///< The column with the part of the second
+    TimeForm fractionForm = TimeForm::nanoseconds;
 };
 
 /// A payload, and the length that agrees with it.
@@ -55,6 +58,7 @@ struct FoundData : Found {
     Bytes bytes = Bytes::apart;
     Found length;
     bool lengthIsCode = false;
+    unsigned word = 1;                          ///< Bytes of a column
 };
 
 /// Whether a cell is one byte.

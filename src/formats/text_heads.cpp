@@ -21,13 +21,22 @@ Meaning promised(std::string_view head)
         return Meaning::bitRateSwitch;
     if (is({"esi"}) || has({"error state", "error_state", "error-state", "errorstate"}))
         return Meaning::errorState;
-    if (has({"date", "day"}))
+    if (is({"fdf", "edl", "fd", "canfd", "can fd"}))
+        return Meaning::fdFormat;
+    if (is({"ide", "ext", "xtd", "extended", "29bit", "29-bit"}))
+        return Meaning::extendedId;
+    if (is({"rtr", "remote"}))
+        return Meaning::remoteRequest;
+    if (is({"date", "day"}) || word.starts_with("date ") || word.starts_with("date_") || word.starts_with("date(") || word.starts_with("date[") || word.ends_with(" date"))
         return Meaning::date;
-    if (has({"time", "stamp", "moment", "when", "seconds"}) || is({"t", "s", "ms", "us"}) || word.starts_with("t [") || word.starts_with("t(") || word.starts_with("t/"))
+    if (is({"ts", "dt", "sec", "secs", "usec", "nsec", "msec"}) || word.starts_with("ts_") || word.starts_with("ts[") || word.starts_with("ts ") || word.starts_with("dt_") || word.starts_with("dt[") || word.starts_with("dt ") || word.starts_with("dt(")
+        || word.starts_with("t_") || word.starts_with("delta") || word.starts_with("elapsed"))
+        return Meaning::time;
+    if (has({"time", "zeit", "stamp", "moment", "when", "seconds"}) || is({"t", "s", "ms", "us"}) || word.starts_with("t [") || word.starts_with("t(") || word.starts_with("t/"))
         return Meaning::time;
     if (has({"dlc", "len", "size", "count of bytes"}) || is({"dl", "n", "bytes#", "nbytes"}))
         return Meaning::length;
-    if (has({"data", "payload", "content", "bytes"}) || is({"b0", "d0", "byte0", "db0"}))
+    if (has({"data", "payload", "content", "bytes", "daten"}) || is({"b0", "d0", "byte0", "db0"}))
         return Meaning::data;
     if (has({"dir", "rx/tx", "rxtx", "tx/rx"}))
         return Meaning::direction;
@@ -40,9 +49,26 @@ Meaning promised(std::string_view head)
     return Meaning::nothing;
 }
 
+bool sincePrevious(std::string_view head)
+{
+    const std::string word = lowered(head);
+    for (const char* part : {"delta", "diff", "gap", "since", "interval"})
+        if (word.find(part) != std::string::npos)
+            return true;
+    return word == "dt" || word.starts_with("dt_") || word.starts_with("dt[") || word.starts_with("dt ") || word.starts_with("dt(");
+}
+
 std::optional<TimeForm> unitOf(std::string_view head)
 {
     const std::string word = lowered(head);
+    if (word == "msec" || word == "ms")
+        return TimeForm::milliseconds;
+    if (word == "usec" || word == "us")
+        return TimeForm::microseconds;
+    if (word == "nsec" || word == "ns")
+        return TimeForm::nanoseconds;
+    if (word == "sec" || word == "secs" || word == "s")
+        return TimeForm::seconds;
     const auto bracketed = [&](const char* unit) {
         for (const char* form : {"[%]", "(%)", "/%", "_%", " in %", " %"}) {
             std::string text = form;
@@ -52,11 +78,11 @@ std::optional<TimeForm> unitOf(std::string_view head)
         }
         return false;
     };
-    if (word.find("milli") != std::string::npos || bracketed("ms"))
+    if (word.find("milli") != std::string::npos || bracketed("ms") || bracketed("msec"))
         return TimeForm::milliseconds;
-    if (word.find("micro") != std::string::npos || bracketed("us") || bracketed("\xC2\xB5s"))
+    if (word.find("micro") != std::string::npos || bracketed("us") || bracketed("usec") || bracketed("\xC2\xB5s"))
         return TimeForm::microseconds;
-    if (word.find("nano") != std::string::npos || bracketed("ns"))
+    if (word.find("nano") != std::string::npos || bracketed("ns") || bracketed("nsec"))
         return TimeForm::nanoseconds;
     if (word.find("second") != std::string::npos || bracketed("s") || bracketed("sec"))
         return TimeForm::seconds;

@@ -16,6 +16,7 @@ namespace {
 
 constexpr std::uint32_t busErrorClass = 0x80;   // as the kernel's interface says "bus error"
 constexpr std::int64_t second = 1'000'000'000;
+constexpr std::int64_t day = 86'400 * second;
 
 bool isDigit(char c) { return c >= '0' && c <= '9'; }
 
@@ -90,6 +91,58 @@ std::optional<can::Time> clockOf(std::string_view text, bool decimalComma)
     return can::Time((std::int64_t{*hours} * 3600 + std::int64_t{*minutes} * 60) * second + *seconds);
 }
 
+// A clock, with a day before it or without, with AM or PM and an offset from UTC behind it or without.
+std::optional<can::Time> momentOf(std::string_view text, bool decimalComma)
+{
+    const auto blank = [](char c) { return c == ' ' || c == '\t'; };
+    while (!text.empty() && blank(text.back()))
+        text.remove_suffix(1);
+    const std::size_t colon = text.find(':');
+    if (colon == std::string_view::npos)
+        return {};
+    std::int64_t offset = 0;    // minutes
+    if (text.back() == 'Z' || text.back() == 'z') {
+        text.remove_suffix(1);
+    } else if (text.ends_with("UTC") || text.ends_with("GMT")) {
+        text.remove_suffix(3);
+    } else if (const std::size_t sign = text.find_last_of("+-"); sign != std::string_view::npos && sign > colon) {
+        std::string digits;
+        for (const char c : text.substr(sign + 1))
+            if (c != ':')
+                digits += c;
+        const auto hours = number(std::string_view(digits).substr(0, 2), 14);
+        const auto minutes = digits.size() == 4 ? number(std::string_view(digits).substr(2), 59) : digits.size() == 2 ? std::optional<unsigned>(0) : std::nullopt;
+        if (!hours || !minutes)
+            return {};
+        offset = (text[sign] == '-' ? -1 : 1) * static_cast<std::int64_t>(*hours * 60 + *minutes);
+        text.remove_suffix(text.size() - sign);
+    }
+    while (!text.empty() && blank(text.back()))
+        text.remove_suffix(1);
+    int noon = 0;               // 1 for AM, 2 for PM
+    if (text.size() > 2 && (text.back() == 'M' || text.back() == 'm')) {
+        const char half = text[text.size() - 2];
+        noon = half == 'A' || half == 'a' ? 1 : half == 'P' || half == 'p' ? 2 : 0;
+        if (noon == 0)
+            return {};
+        text.remove_suffix(2);
+        while (!text.empty() && blank(text.back()))
+            text.remove_suffix(1);
+    }
+    const std::size_t between = text.find_last_of("T_ ", colon);
+    const auto day = between == std::string_view::npos ? std::optional<can::Time>(can::Time{0}) : dayOf(text.substr(0, between));
+    auto time = clockOf(between == std::string_view::npos ? text : text.substr(between + 1), decimalComma);
+    if (!day || !time)
+        return {};
+    constexpr can::Time half = std::chrono::hours(12);
+    if (noon != 0) {
+        if (*time < std::chrono::hours(1) || *time >= std::chrono::hours(13))
+            return {};
+        *time = *time % half + (noon == 2 ? half : can::Time{0});
+    }
+    return *day + *time - std::chrono::minutes(offset);
+}
+
 int hexValue(char c)
 {
     if (isDigit(c))
@@ -116,7 +169,7 @@ bool bytesOfCell(std::string_view cell, Base base, std::uint8_t (&data)[can::max
     if (cell.starts_with("0x") || cell.starts_with("0X"))
         cell.remove_prefix(2);
     for (std::size_t at = 0; at < cell.size();) {
-        if (const char c = cell[at]; c == ' ' || c == '-' || c == '.' || c == ':' || c == '_' || c == ',' || c == ';' || c == '\t') {
+        if (const char c = cell[at]; c == ' ' || c == '-' || c == '.' || c == ':' || c == '_' || c == ',' || c == ';' || c == '\t' || c == '"') {
             ++at;
             continue;
         }
@@ -198,11 +251,19 @@ std::optional<KindWord> kindOf(std::string_view word)
     for (const auto& [text, kind] : words)
         if (lower == text)
             return kind;
+    // Letters of a CAN FD frame: F, with B for the switch and E for the error state.
+    if (lower.size() >= 2 && lower.size() <= 3 && lower[0] == 'f' && lower.find_first_not_of("be", 1) == std::string::npos && (lower.size() == 2 || lower[1] != lower[2])) {
+        KindWord letters;
+        letters.fd = true;
+        letters.brs = lower.find('b') != std::string::npos;
+        letters.esi = lower.find('e') != std::string::npos;
+        return letters;
+    }
     // Several joined: "FD+BRS", "fd/brs/esi", "EXT|RTR".
     KindWord all;
     bool any = false;
     for (std::size_t at = 0; at < lower.size();) {
-        const std::size_t end = std::min(lower.find_first_of("+/|,_&", at), lower.size());
+        const std::size_t end = std::min(lower.find_first_of("+/|,_& ", at), lower.size());
         const std::string_view part = std::string_view(lower).substr(at, end - at);
         at = end + 1;
         if (part == "brs")
@@ -240,20 +301,23 @@ std::optional<std::uint64_t> wholeNumber(std::string_view text, Base base)
     return value;
 }
 
+std::optional<std::uint64_t> lengthNumber(std::string_view text)
+{
+    for (const std::string_view unit : {std::string_view("bytes"), std::string_view("byte"), std::string_view("B"), std::string_view("b")})
+        if (text.size() > unit.size() && text.ends_with(unit)) {
+            text.remove_suffix(unit.size());
+            while (!text.empty() && text.back() == ' ')
+                text.remove_suffix(1);
+            break;
+        }
+    return wholeNumber(text, Base::decimal);
+}
+
 std::optional<can::Time> timeOf(std::string_view text, TimeForm form, bool decimalComma)
 {
     static constexpr std::int64_t units[] = {second, 1'000'000, 1'000, 1};
-    if (form == TimeForm::clock) {
-        if (const auto between = text.find_first_of("T_ "); between != std::string_view::npos) {
-            std::string_view rest = text.substr(between + 1);
-            if (!rest.empty() && (rest.back() == 'Z' || rest.back() == 'z'))
-                rest.remove_suffix(1);
-            const auto day = dayOf(text.substr(0, between));
-            const auto time = clockOf(rest, decimalComma);
-            return day && time ? std::optional(*day + *time) : std::nullopt;
-        }
-        return clockOf(text, decimalComma);
-    }
+    if (form == TimeForm::clock)
+        return momentOf(text, decimalComma);
     // A unit behind the number is the one that counts.
     static constexpr std::pair<std::string_view, std::int64_t> suffixes[] = {{"ms", 1'000'000}, {"us", 1'000}, {"ns", 1}, {"s", second}};
     std::int64_t unit = units[static_cast<unsigned>(form)];
@@ -269,31 +333,67 @@ std::optional<can::Time> timeOf(std::string_view text, TimeForm form, bool decim
 
 std::optional<can::Time> dayOf(std::string_view text)
 {
-    const auto first = text.find_first_of("-/.");
-    if (first == std::string_view::npos)
+    // Three parts between signs, one of them a month's name perhaps.
+    std::string_view parts[3];
+    std::size_t count = 0;
+    char sign = 0;
+    for (std::size_t at = 0; at < text.size();) {
+        const std::size_t from = text.find_first_not_of("-/., ", at);
+        if (from == std::string_view::npos)
+            break;
+        const std::size_t end = std::min(text.find_first_of("-/., ", from), text.size());
+        if (count == 3)
+            return {};
+        parts[count++] = text.substr(from, end - from);
+        if (count == 1 && end < text.size())
+            sign = text[end];
+        at = end;
+    }
+    if (count != 3)
         return {};
-    const char sign = text[first];
-    const auto next = text.find(sign, first + 1);
-    if (next == std::string_view::npos)
+    unsigned year = 0;
+    unsigned month = 0;
+    unsigned day = 0;
+    const auto take = [](std::string_view part, unsigned most, unsigned& value) {
+        const auto read = number(part, most);
+        value = read.value_or(0);
+        return read.has_value();
+    };
+    if (monthOf(parts[1]) != 0) {           // 05-Feb-2031, 2031-Feb-05
+        month = monthOf(parts[1]);
+        const bool yearFirst = parts[0].size() == 4;
+        if (!take(parts[yearFirst ? 2 : 0], 31, day) || !take(parts[yearFirst ? 0 : 2], 9999, year))
+            return {};
+    } else if (monthOf(parts[0]) != 0) {    // Feb 5, 2031
+        month = monthOf(parts[0]);
+        if (!take(parts[1], 31, day) || !take(parts[2], 9999, year))
+            return {};
+    } else {
+        const bool yearFirst = parts[0].size() == 4;
+        // With numbers alone, only years in front or points between leave no doubt.
+        if ((sign != '-' && sign != '/' && sign != '.') || (!yearFirst && (sign != '.' || parts[2].size() != 4)) || text.find(' ') != std::string_view::npos)
+            return {};
+        if (!take(parts[yearFirst ? 0 : 2], 9999, year) || !take(parts[1], 12, month) || !take(parts[yearFirst ? 2 : 0], 31, day))
+            return {};
+    }
+    if (year < 100)
+        year += 2000;
+    const std::chrono::year_month_day date{std::chrono::year(static_cast<int>(year)), std::chrono::month(month), std::chrono::day(day)};
+    if (!date.ok() || year < 1970 || year > 2259)  // with any clock behind it within 64 bits
         return {};
-    const auto a = number(text.substr(0, first), 9999);
-    const auto b = number(text.substr(first + 1, next - first - 1), 12);
-    const auto c = number(text.substr(next + 1), 9999);
-    if (!a || !b || !c)
-        return {};
-    const bool yearFirst = first == 4;
-    if (!yearFirst && (sign != '.' || text.size() - next - 1 != 4))
-        return {};
-    const std::chrono::year_month_day day{std::chrono::year(static_cast<int>(yearFirst ? *a : *c)), std::chrono::month(*b), std::chrono::day(yearFirst ? *c : *a)};
-    if (!day.ok() || int(day.year()) < 1970 || int(day.year()) > 2259)  // with any clock behind it within 64 bits
-        return {};
-    return std::chrono::sys_days(day).time_since_epoch();
+    return std::chrono::sys_days(date).time_since_epoch();
 }
 
 LineReader::LineReader(const TextLayout& layout)
     : layout_(layout), date_(layout.columnOf(Meaning::date)), time_(layout.columnOf(Meaning::time)), channel_(layout.columnOf(Meaning::channel)), direction_(layout.columnOf(Meaning::direction)), kind_(layout.columnOf(Meaning::kind)),
-      identifier_(layout.columnOf(Meaning::identifier)), length_(layout.columnOf(Meaning::length)), data_(layout.columnOf(Meaning::data)), bitRateSwitch_(layout.columnOf(Meaning::bitRateSwitch)), errorState_(layout.columnOf(Meaning::errorState))
+      identifier_(layout.columnOf(Meaning::identifier)), length_(layout.columnOf(Meaning::length)), data_(layout.columnOf(Meaning::data)), bitRateSwitch_(layout.columnOf(Meaning::bitRateSwitch)), errorState_(layout.columnOf(Meaning::errorState)), fraction_(layout.columnOf(Meaning::fraction)),
+      fdFormat_(layout.columnOf(Meaning::fdFormat)), extendedId_(layout.columnOf(Meaning::extendedId)), remoteRequest_(layout.columnOf(Meaning::remoteRequest)), dataEnd_(~std::size_t{0})
 {
+    for (std::size_t i = 0; i < layout.columns.size(); ++i)
+        if (data_ >= 0 && i > static_cast<std::size_t>(data_) && layout.columns[i] != Meaning::nothing) {
+            dataEnd_ = i;
+            break;
+        }
 }
 
 const char* LineReader::readData(std::size_t from, std::uint8_t (&data)[can::maxLength], unsigned& count, bool& remote) const
@@ -307,7 +407,19 @@ const char* LineReader::readData(std::size_t from, std::uint8_t (&data)[can::max
     }
     if (layout_.bytes == Bytes::together)
         return bytesOfCell(columns_[from], layout_.dataBase, data, count) ? nullptr : "the data are not bytes";
-    for (std::size_t i = from; i < columns_.size() && count < can::maxLength; ++i) {
+    const std::size_t end = std::min(columns_.size(), dataEnd_);
+    if (layout_.word > 1) {
+        for (std::size_t i = from; i < end; ++i) {
+            std::uint8_t word[can::maxLength];
+            unsigned bytes = 0;
+            if (columns_[i].empty() || !bytesOfCell(columns_[i], Base::hexadecimal, word, bytes) || bytes > layout_.word || count + bytes > can::maxLength)
+                break;
+            for (unsigned b = 0; b < bytes; ++b)
+                data[count++] = word[layout_.wordsSwapped ? bytes - 1 - b : b];
+        }
+        return nullptr;
+    }
+    for (std::size_t i = from; i < end && count < can::maxLength; ++i) {
         const auto value = columns_[i].size() <= 4 ? wholeNumber(columns_[i], layout_.dataBase) : std::nullopt;
         if (!value || *value > 255)
             break;
@@ -318,7 +430,7 @@ const char* LineReader::readData(std::size_t from, std::uint8_t (&data)[can::max
 
 const char* LineReader::read(std::string_view line, can::FrameView& frame, std::uint8_t (&data)[can::maxLength], std::string_view& channel)
 {
-    splitLine(line, layout_.separator, columns_);
+    splitLine(line, layout_, columns_);
     const auto cell = [&](int column) { return column >= 0 && static_cast<std::size_t>(column) < columns_.size() ? columns_[static_cast<std::size_t>(column)] : std::string_view(); };
     KindWord kind;
     if (kind_ >= 0 && !cell(kind_).empty()) {
@@ -336,19 +448,39 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
         kind.esi |= *state;
         kind.fd |= *rate || *state;     // a classic frame has neither
     }
+    for (const auto& [column, flag] : {std::pair{fdFormat_, &kind.fd}, std::pair{extendedId_, &kind.extended}, std::pair{remoteRequest_, &kind.remote}})
+        if (column >= 0) {
+            const auto set = switchOf(cell(column));
+            if (!set)
+                return "a switch is neither set nor not";
+            *flag |= *set;
+        }
     can::Time time = previous_;
+    can::Time days = days_;
     if (time_ >= 0) {
         const auto read = timeOf(cell(time_), layout_.timeForm, layout_.decimalComma);
         if (!read)
             return "the time is none";
         std::int64_t count = read->count();
+        if (fraction_ >= 0) {
+            const auto part = timeOf(cell(fraction_), layout_.fractionForm, false);
+            if (!part || part->count() < 0 || part->count() >= second)
+                return "the part of the second is none";
+            count += count < 0 ? -part->count() : part->count();
+        }
+        if (layout_.timeForm == TimeForm::clock && date_ < 0 && count >= 0 && count < day) {
+            // A clock without dates begins anew at midnight.
+            if (count + days.count() < previous_.count() - day / 2)
+                days += can::Time(day);
+            count += days.count();
+        }
         if (layout_.sincePrevious && __builtin_add_overflow(previous_.count(), read->count(), &count))
             return "the time is too far from the line before";
         if (date_ >= 0) {
-            const auto day = dayOf(cell(date_));
-            if (!day)
+            const auto date = dayOf(cell(date_));
+            if (!date)
                 return "the date is none";
-            if (__builtin_add_overflow(count, day->count(), &count))
+            if (__builtin_add_overflow(count, date->count(), &count))
                 return "the time is too far from the date";
         }
         time = can::Time(count);
@@ -363,11 +495,21 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
     frame.brs = kind.brs;
     frame.esi = kind.esi;
     std::string_view idText = cell(identifier_);
+    days_ = days;
     const bool word = !idText.empty() && (idText[0] == 'e' || idText[0] == 'E') && !wholeNumber(idText, Base::hexadecimal);
     if (kind.error || (word && kindOf(idText) && kindOf(idText)->error)) {
         frame.kind = can::FrameKind::error;
-        frame.id = {busErrorClass, false};
-        frame.length = frame.dlc = 0;
+        // Its class bits and facts, where they stand there.
+        const auto classes = wholeNumber(idText, layout_.identifierBase);
+        frame.id = {classes && *classes <= 0x1FFFFFFFU && !word ? static_cast<std::uint32_t>(*classes) : busErrorClass, false};
+        unsigned count = 0;
+        bool none = false;
+        if (data_ < 0 || readData(static_cast<std::size_t>(data_), data, count, none) != nullptr || count > can::maxClassicLength)
+            count = 0;
+        if (length_ >= 0)
+            count = static_cast<unsigned>(std::min<std::uint64_t>(count, lengthNumber(cell(length_)).value_or(count)));
+        frame.length = frame.dlc = static_cast<std::uint8_t>(count);
+        frame.data = data;
         frame.time = previous_ = time;
         return nullptr;
     }
@@ -390,7 +532,7 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
             return problem;
     std::optional<std::uint64_t> length;
     if (length_ >= 0) {
-        length = wholeNumber(cell(length_), Base::decimal);
+        length = lengthNumber(cell(length_));
         if (!length && layout_.lengthIsCode)
             length = wholeNumber(cell(length_), Base::hexadecimal);
         if (!length || *length > (layout_.lengthIsCode ? 15U : can::maxLength))

@@ -30,9 +30,12 @@ struct KindWord {
 
 /// A number with or without "0x" in front or "h" behind. Empty where there is anything else.
 [[nodiscard]] std::optional<std::uint64_t> wholeNumber(std::string_view text, Base base);
-/// A time of a form; of a clock, within its day, or with the day that stands before it ("2031-02-05T10:20:30.5").
+/// A length: a whole number, with "B" or "bytes" behind it or without. Empty where it is none.
+[[nodiscard]] std::optional<std::uint64_t> lengthNumber(std::string_view text);
+/// A time of a form; of a clock, within its day, or with the day that stands before it
+/// ("2031-02-05T10:20:30.5", "5 Feb 2031 10:20:30"); AM, PM and an offset from UTC may stand behind.
 [[nodiscard]] std::optional<can::Time> timeOf(std::string_view text, TimeForm form, bool decimalComma);
-/// Midnight of a day: "2031-02-05", "2031/02/05", "05.02.2031".
+/// Midnight of a day: "2031-02-05", "2031/02/05", "05.02.2031", "05-Feb-2031", "Feb 5, 2031".
 [[nodiscard]] std::optional<can::Time> dayOf(std::string_view text);
 
 /// Takes lines apart by a layout.
@@ -48,7 +51,9 @@ private:
     [[nodiscard]] const char* readData(std::size_t from, std::uint8_t (&data)[can::maxLength], unsigned& count, bool& remote) const;
 
     const TextLayout layout_;
-    int date_, time_, channel_, direction_, kind_, identifier_, length_, data_, bitRateSwitch_, errorState_;
+    int date_, time_, channel_, direction_, kind_, identifier_, length_, data_, bitRateSwitch_, errorState_, fraction_, fdFormat_, extendedId_, remoteRequest_;
+    std::size_t dataEnd_;           // the column behind the payload's that means something else
+    can::Time days_{};              // that a clock without dates has passed
     std::vector<std::string_view> columns_;
     can::Time previous_{};
 };

@@ -14,10 +14,10 @@ namespace wavetrope::formats {
 
 namespace {
 
-constexpr std::size_t looksAt = 64 * 1024;
+constexpr std::size_t looksAt = 1024 * 1024;
 constexpr std::size_t mostBadLines = 1000;
 constexpr std::uint64_t longestHead = 50;       // lines before the first frame that are no news
-constexpr std::size_t longestLine = 64 * 1024;
+constexpr std::size_t longestLine = 1024 * 1024;
 constexpr unsigned mostBuses = 255;
 constexpr std::size_t batchSize = 512;
 
@@ -57,7 +57,7 @@ public:
                     at = text.size();
                 } else if (!skipping) {
                     ++number_;
-                    bad("the line is longer than 64 kB");
+                    bad("the line is longer than 1 MB");
                     skipping = true;
                     at = text.size();
                 } else {
@@ -76,8 +76,9 @@ public:
 private:
     void line(std::string_view text)
     {
-        ++number_;
-        if (number_ <= layout_.headLines || isRemark(text))
+        if (++number_ == 1 && text.starts_with(byteOrderMark))
+            text.remove_prefix(byteOrderMark.size());
+        if (number_ <= layout_.headLines || isSkipped(text, layout_))
             return;
         can::FrameView& frame = batch_.next();
         auto& payload = (*payloads_)[batch_.total() % batchSize];

@@ -100,6 +100,9 @@ Unit unitByPace(const Table& table, const FoundTime& time)
     for (const auto& [unit, form] : {std::pair{1.0, TimeForm::seconds}, std::pair{1e-3, TimeForm::milliseconds}, std::pair{1e-6, TimeForm::microseconds}, std::pair{1e-9, TimeForm::nanoseconds}})
         if (usual * unit >= shortest && usual * unit <= longest)
             possible.push_back(form);
+    // Whole seconds, as a slow log has them.
+    if (decimals == 0 && usual <= 2 && !possible.empty() && possible.front() != TimeForm::seconds)
+        return {possible.front(), TimeForm::seconds};
     if (possible.empty())
         return {TimeForm::seconds, TimeForm::milliseconds};
     if (decimals >= 4 && possible.front() == TimeForm::seconds)
@@ -131,8 +134,18 @@ std::vector<std::string_view> cellsOf(const Table& table, const TextLayout& layo
             continue;
         }
         const int length = layout.columnOf(Meaning::length);
-        const auto says = length < 0 ? std::optional<std::uint64_t>(can::maxLength) : wholeNumber(table.cell(row, static_cast<std::size_t>(length)), Base::decimal);
-        for (std::size_t c = static_cast<std::size_t>(column); c < row.size() && c < static_cast<std::size_t>(column) + says.value_or(8) && isByte(row[c]); ++c)
+        if (layout.word > 1) {
+            cells.push_back("0x00");    // its digits are hexadecimal
+            continue;
+        }
+        const auto says = length < 0 ? std::optional<std::uint64_t>(can::maxLength) : lengthNumber(table.cell(row, static_cast<std::size_t>(length)));
+        std::size_t until = row.size();
+        for (std::size_t c = static_cast<std::size_t>(column) + 1; c < layout.columns.size(); ++c)
+            if (layout.columns[c] != Meaning::nothing) {
+                until = std::min(until, c);
+                break;
+            }
+        for (std::size_t c = static_cast<std::size_t>(column); c < until && c < static_cast<std::size_t>(column) + says.value_or(8) && isByte(row[c]); ++c)
             cells.push_back(row[c]);
     }
     return cells;
@@ -143,14 +156,15 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
     Recognition found;
     TextLayout& layout = found.layout;
     layout.separator = table.separator;
-    layout.headLines = table.headLines;
+    layout.keys = table.keys;
+    layout.headLines = hasKeys(table.separator) ? 0 : table.headLines;
     layout.columns.assign(table.columns + 1, Meaning::nothing);
     found.confidence.assign(table.columns + 1, 0);
     const FoundTime time = findTime(table);
     const Found identifier = findIdentifier(table, time.column);
     if (!identifier)
         return fail("no column of identifiers is recognised", where);
-    const FoundData data = findData(table, time.column, identifier.column);
+    const FoundData data = findData(table, time.fraction >= 0 ? time.fraction : time.column, identifier.column);
     const auto put = [&](const Found& what, Meaning meaning) {
         if (!what || static_cast<std::size_t>(what.column) >= layout.columns.size())
             return;
@@ -162,8 +176,14 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
     put(data, Meaning::data);
     put(data.length, Meaning::length);
     layout.bytes = data.bytes;
+    layout.word = data.word;
+    if (time.fraction >= 0) {
+        put({time.fraction, time.confidence}, Meaning::fraction);
+        layout.fractionForm = time.fractionForm;
+    }
     layout.lengthIsCode = data.lengthIsCode;
-    if (data && data.bytes == Bytes::apart) {  // nothing else stands behind such a payload
+    const bool payloadLast = identifier.column < data.column && time.column < data.column;
+    if (data && data.bytes == Bytes::apart && payloadLast && !hasKeys(table.separator)) {  // nothing else stands behind such a payload
         layout.columns.resize(static_cast<std::size_t>(data.column) + 1);
         found.confidence.resize(layout.columns.size());
     }
@@ -172,6 +192,8 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
     if (time.form == TimeForm::clock)
         put(findWords(front, layout, Meaning::date), Meaning::date);
     put(findWords(front, layout, Meaning::direction), Meaning::direction);
+    for (const Meaning meaning : {Meaning::fdFormat, Meaning::extendedId, Meaning::remoteRequest})
+        put(findWords(front, layout, meaning), meaning);
     put(findWords(front, layout, Meaning::kind), Meaning::kind);
     put(findWords(front, layout, Meaning::bitRateSwitch), Meaning::bitRateSwitch);
     put(findWords(front, layout, Meaning::errorState), Meaning::errorState);
@@ -197,8 +219,9 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
         LayoutQuestion question;
         question.what = what;
         question.answers = std::move(answers);
-        question.choices = {layout, layout};
-        change(question.choices[1]);
+        question.choices.assign(question.answers.size(), layout);
+        if (question.choices.size() > 1)
+            change(question.choices[1]);
         found.questions.push_back(std::move(question));
     };
     const auto otherBase = [](Base base) { return base == Base::hexadecimal ? Base::decimal : Base::hexadecimal; };
@@ -219,6 +242,35 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
         ask("Are the identifiers hexadecimal or decimal?", baseAnswers(id.base), [&](TextLayout& other) { other.identifierBase = otherBase(id.base); });
     if (!bytes.sure)
         ask("Are the data bytes hexadecimal or decimal?", baseAnswers(bytes.base), [&](TextLayout& other) { other.dataBase = otherBase(bytes.base); });
+    // One number in front of so many bytes may be their number, or the first of them.
+    if (const int length = data.length.column; data && length >= 0 && length + 1 == data.column && data.bytes == Bytes::apart && promised(table.headOf(static_cast<std::size_t>(length))) == Meaning::nothing) {
+        const std::string_view first = table.cell(table.rows.front(), static_cast<std::size_t>(length));
+        if (first.size() == 2 && table.share(static_cast<std::size_t>(length), [&](std::string_view cell) { return cell == first; }) == 1)
+            ask("Is the number in front of the data their length, or the first byte?", {"length", "first byte"}, [&](TextLayout& other) {
+                other.columns[static_cast<std::size_t>(length)] = Meaning::data;
+                other.columns[static_cast<std::size_t>(data.column)] = Meaning::nothing;
+            });
+    }
+    if (data && data.word > 1)
+        ask("In what order do the bytes of a word stand?", {"as written", "swapped"}, [](TextLayout& other) { other.wordsSwapped = true; });
+    const int said = [&] {
+        for (std::size_t c = 0; c < table.columns; ++c)
+            if (promised(table.headOf(c)) == Meaning::length)
+                return static_cast<int>(c);
+        return -1;
+    }();
+    if (!data && said >= 0)
+        ask("There is a length, but no data are recognised. Read the frames without data?", {"without data"}, [](TextLayout&) {});
+    // What a head names and nobody obeys would be lost in silence.
+    for (std::size_t c = 0; c < table.columns && c < table.head.size(); ++c) {
+        const Meaning meant = promised(table.head[c]);
+        const bool used = c >= layout.columns.size() ? data && data.bytes == Bytes::apart : layout.columns[c] != Meaning::nothing;
+        if (meant == Meaning::nothing || used || layout.columnOf(meant) >= 0 || (meant == Meaning::length && !data))
+            continue;
+        if ((meant == Meaning::date && time && time.form != TimeForm::clock) || table.share(c, [](std::string_view cell) { return cell.empty() || cell == "-"; }) == 1)
+            continue;
+        ask(("What stands under \"" + std::string(table.head[c].substr(0, 40)) + "\" is not understood. Leave it out?").c_str(), {"leave it out"}, [](TextLayout&) {});
+    }
     if (!time)
         ask("No column of times is recognised. Read the frames without times?", {"without times"}, [](TextLayout&) {});
     const Fit fit = fitOf(layout, head);
@@ -229,9 +281,28 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
 
 }  // namespace
 
+void answer(TextLayout& layout, const LayoutQuestion& question, std::size_t which)
+{
+    const TextLayout& choice = question.choices[which];
+    const TextLayout& usual = question.choices.front();
+    const TextLayout& other = question.choices.back();
+    if (usual.identifierBase != other.identifierBase)
+        layout.identifierBase = choice.identifierBase;
+    if (usual.dataBase != other.dataBase)
+        layout.dataBase = choice.dataBase;
+    if (usual.timeForm != other.timeForm)
+        layout.timeForm = choice.timeForm;
+    if (usual.wordsSwapped != other.wordsSwapped)
+        layout.wordsSwapped = choice.wordsSwapped;
+    if (usual.columns != other.columns)
+        layout.columns = choice.columns;
+}
+
 std::vector<std::string_view> linesOf(std::string_view text, std::size_t most)
 {
     std::vector<std::string_view> lines;
+    if (text.starts_with(byteOrderMark))
+        text.remove_prefix(byteOrderMark.size());
     for (std::size_t at = 0; at < text.size() && lines.size() < most;) {
         const std::size_t end = std::min(text.find('\n', at), text.size());
         std::string_view line = text.substr(at, end - at);
@@ -252,7 +323,8 @@ bool looksLikeText(std::string_view head)
             return false;
         odd += byte < 32 && byte != '\t' && byte != '\n' && byte != '\r' ? 1 : 0;
     }
-    return !head.empty() && odd * 100 <= head.size() && head.find('\n') != std::string_view::npos;
+    // The first line may be a long one.
+    return !head.empty() && odd * 100 <= head.size() && (head.size() >= 4096 || head.find('\n') != std::string_view::npos);
 }
 
 Fit fitOf(const TextLayout& layout, std::string_view head)
@@ -267,7 +339,7 @@ Fit fitOf(const TextLayout& layout, std::string_view head)
     if (lines.size() > 1 && !head.ends_with('\n'))  // the last may be cut off
         lines.pop_back();
     for (const std::string_view line : lines) {
-        if (number++ < layout.headLines || isRemark(line))
+        if (number++ < layout.headLines || isSkipped(line, layout))
             continue;
         ++fit.lines;
         const bool fits = reader.read(line, frame, data, channel) == nullptr;
@@ -287,7 +359,7 @@ Expected<Recognition> recogniseLayout(std::string_view head, const std::string& 
         lines.pop_back();
     std::optional<Recognition> best;
     double bestScore = 0;
-    for (const char separator : {'\t', ';', ',', '|', ' '}) {
+    for (const char separator : {'{', '<', '=', '\t', ';', ',', '|', ' '}) {
         const auto table = tableOf(lines, separator);
         if (!table)
             continue;
@@ -298,7 +370,7 @@ Expected<Recognition> recogniseLayout(std::string_view head, const std::string& 
         for (const double one : found->confidence)
             confidence += one;
         // What explains most lines and says most about each.
-        const double score = static_cast<double>(found->fitting) / found->lines * (1 + confidence) + (separator == ' ' ? 0 : 0.2);
+        const double score = static_cast<double>(found->fitting) / found->lines * (1 + confidence) + (separator == ' ' ? 0 : hasKeys(separator) ? 0.6 : 0.2);
         if (score > bestScore && found->fitting * 2 > found->lines) {
             bestScore = score;
             best = std::move(*found);

@@ -16,6 +16,9 @@ struct LayoutQuestion {
     std::vector<std::string> answers;
 };
 
+/// Brings an answer of a question into a layout: each question is about a part of its own.
+void answer(TextLayout& layout, const LayoutQuestion& question, std::size_t which);
+
 /// What was recognised.
 struct Recognition {
     TextLayout layout;
@@ -41,7 +44,9 @@ struct Fit {
 /// Whether bytes look like lines of text.
 [[nodiscard]] bool looksLikeText(std::string_view head);
 
-/// The lines of a text, at most so many, without their ends.
+/// In front of the first line of some texts.
+inline constexpr std::string_view byteOrderMark = "\xEF\xBB\xBF";
+/// The lines of a text, at most so many, without their ends and the mark in front.
 [[nodiscard]] std::vector<std::string_view> linesOf(std::string_view text, std::size_t most);
 
 }  // namespace wavetrope::formats
