@@ -187,7 +187,7 @@ private Q_SLOTS:
         // Both were error-passive: B's passive flag does not disturb A, whose frame gets through and takes one off.
         QCOMPARE(bench.recorder.frames.back().second, a);
         QCOMPARE(bench.bus.counters(a).transmit(), 127U);
-        QCOMPARE(bench.bus.counters(a).state(), ErrorState::active);
+        QCOMPARE(bench.bus.counters(a).state(), ErrorState::warning);
         QCOMPARE(bench.bus.counters(b).transmit(), 136U);
         QCOMPARE(bench.bus.counters(b).state(), ErrorState::passive);
         const Time firstDone = bench.recorder.frames.back().first.time;
@@ -229,6 +229,11 @@ private Q_SLOTS:
         }
         QCOMPARE(bench.bus.counters(a).transmit(), 256U);
         QVERIFY(bench.bus.health().words.find("bus off") != std::string::npos);
+        QCOMPARE(bench.bus.health().state, Health::State::busOff);
+        bench.run(std::chrono::milliseconds(10));
+        QCOMPARE(bench.bus.counters(a).state(), ErrorState::busOff);    // until it is asked to take part again
+        bench.bus.restart(a);
+        offAt = bench.scheduler.now();
         bench.run(std::chrono::milliseconds(10));
         QCOMPARE(bench.bus.counters(a).state(), ErrorState::active);
         const Frame& last = bench.recorder.frames.back().first;
@@ -245,12 +250,209 @@ private Q_SLOTS:
         const Port a = bench.bus.attach("A", can::Direction::received);
         bench.bus.offer(a, frameOf(0x100));
         bench.run(std::chrono::milliseconds(20));
-        QVERIFY(bench.recorder.frames.empty());
+        QVERIFY(!bench.recorder.frames.empty());
+        QVERIFY(std::all_of(bench.recorder.frames.begin(), bench.recorder.frames.end(), [](const auto& seen) { return seen.first.kind == FrameKind::error; }));
         QCOMPARE(bench.bus.counters(a).transmit(), 128U);
-        const Port b = bench.bus.attach("B", can::Direction::received);
-        Q_UNUSED(b)
+        bench.bus.attach("B", can::Direction::received);
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames.back().first.kind, FrameKind::data);
+    }
+
+    void triesWithoutAcknowledgeAreAFramesBitsToItsSlotAndAnErrorFrameApart()
+    {
+        // ISO 11898-1:2015, 10.4.2.7, 10.4.4: the error flag stands where the acknowledge delimiter was.
+        SimulatedBusOptions options;
+        options.observed = false;
+        Bench bench(options);
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Frame frame = frameOf(0x100);
+        const std::int64_t bit = 2000;      // ns at 500 kbit/s
+        const std::int64_t upToSlot = can::wireLength(frame.view()).nominalBits - 8;
+        bench.bus.offer(a, frame);
+        bench.run(std::chrono::milliseconds(20));
+        const auto& seen = bench.recorder.frames;
+        QCOMPARE(seen[0].first.time, Time((upToSlot + 6 + 8) * bit));
+        QCOMPARE(seen[1].first.time - seen[0].first.time, Time((upToSlot + 6 + 8 + 3) * bit));
+        // Once passive it suspends transmission for 8 bits (10.4.6.4); from the 16th error on.
+        QCOMPARE(seen[17].first.time - seen[16].first.time, Time((upToSlot + 6 + 8 + 3 + 8) * bit));
+        QCOMPARE(unsigned{seen[0].first.data[3]}, 0x19U);       // the acknowledge slot
+        QVERIFY((seen[0].first.id.value & 0x20U) != 0);
+    }
+
+    void aPortThatIsSwitchedOffInFlightStopsSending()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port listener = bench.bus.attach("L", can::Direction::received);
+        bench.bus.offer(a, frameOf(0x100));
+        bench.run(Time(20 * 2000));
+        bench.bus.enable(a, false);
+        const auto sent = bench.bus.counters(a).transmit();
         bench.run(std::chrono::milliseconds(1));
         QCOMPARE(bench.recorder.frames.size(), 1U);
+        QCOMPARE(bench.recorder.frames[0].first.kind, FrameKind::error);
+        QVERIFY(bench.recorder.frames[0].first.time <= Time((20 + 6 + 6 + 8) * 2000));
+        QCOMPARE(bench.bus.counters(listener).receive(), 1U);
+        QCOMPARE(bench.bus.counters(a).transmit(), sent);
+    }
+
+    void behindItsLastDominantBitAFrameIsWholeThoughItsSenderIsOff()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        bench.bus.attach("L", can::Direction::received);
+        const Frame frame = frameOf(0x100);
+        bench.bus.offer(a, frame);
+        bench.run(Time((can::wireLength(frame.view()).nominalBits - 5) * 2000));
+        bench.bus.enable(a, false);
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames.size(), 1U);
+        QCOMPARE(bench.recorder.frames[0].first.kind, FrameKind::data);
+    }
+
+    void twoIdenticalOnesThatSurviveAThirdAreBothDone()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port b = bench.bus.attach("B", can::Direction::received);
+        const Port c = bench.bus.attach("C", can::Direction::received);
+        bench.bus.attach("L", can::Direction::received);
+        // C becomes passive first: its flags then harm nobody.
+        bench.bus.corruptNext(c, 17);
+        bench.bus.offer(c, frameOf(0x200));
+        while (can::flagsActively(bench.bus.counters(c).state()))
+            bench.run(std::chrono::microseconds(10));
+        bench.run(std::chrono::milliseconds(5));
+        bench.recorder.frames.clear();
+        Frame dominant = frameOf(0x100);
+        dominant.data[0] = 0x00;
+        Frame recessive = dominant;
+        recessive.data[0] = 0x80;
+        bench.bus.offer(a, dominant);
+        bench.bus.offer(b, dominant);
+        bench.bus.offer(c, recessive);
+        bench.run(Time(200 * 2000));
+        QCOMPARE(bench.bus.waiting(a), 0U);
+        QCOMPARE(bench.bus.waiting(b), 0U);
+        QCOMPARE(bench.recorder.frames.front().first.data[0], std::uint8_t{0});
+        bench.run(std::chrono::milliseconds(2));
+        QCOMPARE(bench.recorder.frames.size(), 2U);
+        QCOMPARE(bench.recorder.frames[1].first.data[0], std::uint8_t{0x80});
+    }
+
+    void aDestroyedSwitchedFrameCountsItsDataPhaseAtTheDataRate()
+    {
+        SimulatedBusOptions options;
+        options.rate = {500'000, 2'000'000};
+        Bench bench(options);
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        bench.bus.attach("L", can::Direction::received);
+        Frame frame = frameOf(0x155);
+        frame.kind = FrameKind::fd;
+        frame.brs = true;
+        frame.length = 64;
+        frame.dlc = 15;
+        for (unsigned i = 0; i < 64; ++i)
+            frame.data[i] = 0x5A;
+        const auto trace = can::wireTrace(frame.view());
+        std::size_t slow = 0;
+        while (!trace[slow].fast)
+            ++slow;
+        const std::size_t at = slow + 300;
+        bench.bus.corruptNext(a, 1, at);
+        bench.bus.offer(a, frame);
+        bench.run(std::chrono::milliseconds(5));
+        const Time end = bench.recorder.frames[0].first.time;
+        const Time upToFlag = Time(static_cast<std::int64_t>(slow) * 2000 + 301 * 500);
+        QVERIFY(end >= upToFlag + Time((6 + 8) * 2000) && end <= upToFlag + Time((12 + 8) * 2000));
+    }
+
+    void aBitMisreadInArbitrationLosesItAndIsNoError()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port b = bench.bus.attach("B", can::Direction::received);
+        const Frame frame = frameOf(0x555);     // 101 0101 0101: its second bit is recessive
+        bench.bus.corruptNext(a, 1, 1);
+        bench.bus.offer(a, frame);
+        bench.bus.offer(b, frame);
+        bench.run(std::chrono::milliseconds(2));
+        QCOMPARE(bench.recorder.frames.size(), 2U);     // B's goes through undisturbed, A's behind it
+        QVERIFY(bench.recorder.frames[0].first.kind == FrameKind::data && bench.recorder.frames[1].first.kind == FrameKind::data);
+        QCOMPARE(bench.bus.counters(a).transmit(), 0U);
+        QCOMPARE(bench.bus.counters(a).receive(), 0U);
+        QCOMPARE(bench.bus.health().errors, 0U);
+    }
+
+    void whoIsAttachedLaterWaitsForElevenRecessiveBits()
+    {
+        Bench bench;
+        bench.run(std::chrono::milliseconds(1));
+        const Port late = bench.bus.attach("late", can::Direction::received);
+        const Time from = bench.scheduler.now();
+        const Frame frame = frameOf(0x100);
+        bench.bus.offer(late, frame);
+        bench.run(std::chrono::milliseconds(1));
+        QCOMPARE(bench.recorder.frames[0].first.time, from + Time(11 * 2000) + can::duration(can::wireLength(frame.view()), {500'000, 0}));
+    }
+
+    void aSwitchedOffPortsCountersStandStill()
+    {
+        Bench bench;
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        const Port off = bench.bus.attach("O", can::Direction::received);
+        bench.bus.attach("L", can::Direction::received);
+        bench.bus.corruptNext(a, 5);
+        bench.bus.offer(a, frameOf(0x100));
+        bench.run(Time(900 * 2000));
+        const unsigned before = bench.bus.counters(off).receive();
+        bench.bus.enable(off, false);
+        for (int i = 0; i < 20; ++i)
+            bench.bus.offer(a, frameOf(0x100));
+        bench.bus.corruptNext(a, 3);
+        bench.run(std::chrono::milliseconds(10));
+        QCOMPARE(bench.bus.counters(off).receive(), before);
+    }
+
+    void busOffEndsByItselfBehindTheTimeThatTheRigGives()
+    {
+        SimulatedBusOptions options;
+        options.restartAfter = std::chrono::milliseconds(50);
+        Bench bench(options);
+        const Port a = bench.bus.attach("A", can::Direction::received);
+        bench.bus.attach("L", can::Direction::received);
+        bench.bus.corruptNext(a, 32);
+        bench.bus.offer(a, frameOf(0x100));
+        while (bench.bus.counters(a).state() != ErrorState::busOff)
+            bench.run(std::chrono::microseconds(2));
+        bench.run(std::chrono::milliseconds(49));
+        QCOMPARE(bench.bus.counters(a).state(), ErrorState::busOff);
+        bench.run(std::chrono::milliseconds(10));
+        QCOMPARE(bench.bus.counters(a).state(), ErrorState::active);
+    }
+
+    void aWarningLevelIsAState()
+    {
+        can::ErrorCounters counters;
+        for (int i = 0; i < 11; ++i)
+            counters.transmitterSentErrorFlag();
+        QCOMPARE(counters.state(), ErrorState::active);
+        counters.transmitterSentErrorFlag();
+        QCOMPARE(counters.state(), ErrorState::warning);
+        QVERIFY(can::flagsActively(counters.state()));
+    }
+
+    void aPortThatStandsInLineKeepsItsOrder()
+    {
+        Bench bench;
+        const Port line = bench.bus.attach("playback", can::Direction::sent, Order::asOffered);
+        for (const std::uint32_t id : {0x700U, 0x100U, 0x500U, 0x010U})
+            bench.bus.offer(line, frameOf(id));
+        bench.run(std::chrono::milliseconds(2));
+        std::vector<std::uint32_t> order;
+        for (const auto& seen : bench.recorder.frames)
+            order.push_back(seen.first.id.value);
+        QCOMPARE(order, (std::vector<std::uint32_t>{0x700, 0x100, 0x500, 0x010}));
     }
 
     void flagsSuperposeToTwelveBitsAtTheMost()
@@ -262,16 +464,16 @@ private Q_SLOTS:
             const std::size_t same = 1 + random() % 60;
             for (std::size_t k = 0; k < 90; ++k) {
                 const std::uint8_t bit = k % 4 < 2 ? 0 : 1;
-                one.bits.push_back(bit);
-                two.bits.push_back(k < same ? bit : static_cast<std::uint8_t>(k % 5 == 4 ? 1U : k % 5 == 0 ? 0U : random() & 1U));
+                one.bits.push_back({bit, false, false, false, can::Place::data});
+                two.bits.push_back({k < same ? bit : static_cast<std::uint8_t>(k % 5 == 4 ? 1U : k % 5 == 0 ? 0U : random() & 1U), false, false, false, can::Place::data});
             }
             std::size_t differ = 0;
-            while (differ < 90 && one.bits[differ] == two.bits[differ])
+            while (differ < 90 && one.bits[differ].value == two.bits[differ].value)
                 ++differ;
             if (differ > 80)
                 continue;
-            const auto outcome = followCollision({one, two}, true);
-            QVERIFY(!outcome.survivor);
+            const auto outcome = followCollision({one, two}, {true, false});
+            QVERIFY(!outcome.anySurvivor());
             QVERIFY(outcome.bits >= differ + 1 + 6 + 8);
             QVERIFY(outcome.bits <= differ + 1 + 12 + 8);
         }

@@ -19,13 +19,15 @@ Transmitter transmitter(const char* bits, ErrorState state = ErrorState::active)
     out.state = state;
     for (const char* at = bits; *at != '\0'; ++at)
         if (*at != ' ')
-            out.bits.push_back(*at == '1' ? 1 : 0);
+            out.bits.push_back({static_cast<std::uint8_t>(*at == '1' ? 1 : 0), false, false, false, can::Place::data});
     return out;
 }
 
 // A common head that stuffs nothing, and a tail that changes often.
 const std::string head = "0 0101 0101";
 const std::string tail = " 0110 0110 0110 0110 0110 0110";
+
+constexpr Audience activeReceivers{true, false};
 
 struct Seen : Listener {
     virtual ~Seen() = default;
@@ -49,33 +51,33 @@ class CollisionTest : public QObject {
 private Q_SLOTS:
     void agreeingTransmittersBothGetThrough()
     {
-        const auto outcome = followCollision({transmitter((head + tail).c_str()), transmitter((head + tail).c_str())}, true);
-        QVERIFY(outcome.survivor.has_value());
+        const auto outcome = followCollision({transmitter((head + tail).c_str()), transmitter((head + tail).c_str())}, activeReceivers);
+        QVERIFY(outcome.survived[0] && outcome.survived[1]);
         QVERIFY(!outcome.transmitterFlagged[0] && !outcome.transmitterFlagged[1]);
-        QVERIFY(!outcome.receiversFlagged);
+        QVERIFY(!outcome.active.flagged);
     }
 
     void twoActiveOnesDestroyEachOther()
     {
-        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str()), transmitter((head + "1" + tail).c_str())}, true);
-        QVERIFY(!outcome.survivor);
+        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str()), transmitter((head + "1" + tail).c_str())}, activeReceivers);
+        QVERIFY(!outcome.anySurvivor());
         QVERIFY(outcome.transmitterFlagged[0] && outcome.transmitterFlagged[1]);
-        QVERIFY(outcome.receiversFlagged);
+        QVERIFY(outcome.active.flagged);
     }
 
     void aPassiveOneLeavesTheDominantFrameAlone()
     {
-        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::passive)}, true);
-        QCOMPARE(outcome.survivor.value(), std::size_t{0});
+        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::passive)}, activeReceivers);
+        QVERIFY(outcome.survived[0] && !outcome.survived[1]);
         QVERIFY(!outcome.transmitterFlagged[0]);
         QVERIFY(outcome.transmitterFlagged[1]);
-        QVERIFY(!outcome.receiversFlagged);
+        QVERIFY(!outcome.active.flagged);
     }
 
     void anActiveOneWithTheRecessiveBitDestroysThePassiveOne()
     {
-        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::active)}, true);
-        QVERIFY(!outcome.survivor);
+        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::active)}, activeReceivers);
+        QVERIFY(!outcome.anySurvivor());
         QVERIFY(outcome.transmitterFlagged[0] && outcome.transmitterFlagged[1]);
     }
 
@@ -83,10 +85,10 @@ private Q_SLOTS:
     {
         Transmitter alone = transmitter((head + tail).c_str());
         alone.misreads = 10;
-        const auto outcome = followCollision({alone}, true);
-        QVERIFY(!outcome.survivor);
+        const auto outcome = followCollision({alone}, activeReceivers);
+        QVERIFY(!outcome.anySurvivor());
         QVERIFY(outcome.transmitterFlagged[0]);
-        QVERIFY(outcome.receiversFlagged);
+        QVERIFY(outcome.active.flagged);
         QVERIFY(outcome.bits >= 11 + 6 + 8 && outcome.bits <= 11 + 12 + 8);
     }
 
@@ -94,9 +96,9 @@ private Q_SLOTS:
     {
         Transmitter alone = transmitter((head + tail).c_str(), ErrorState::passive);
         alone.misreads = 10;
-        const auto outcome = followCollision({alone}, true);
-        QVERIFY(!outcome.survivor);
-        QVERIFY(outcome.receiversFlagged);
+        const auto outcome = followCollision({alone}, activeReceivers);
+        QVERIFY(!outcome.anySurvivor());
+        QVERIFY(outcome.active.flagged);
     }
 
     void theLengthIsThatOfFlagsAndDelimiter_data()
@@ -110,10 +112,10 @@ private Q_SLOTS:
         QFETCH(int, at);
         Transmitter one = transmitter("0101 0101 0101 0101 0101 0101 0101 0101");
         Transmitter two = one;
-        one.bits[static_cast<std::size_t>(at)] = 0;
-        two.bits[static_cast<std::size_t>(at)] = 1;
-        const auto outcome = followCollision({one, two}, true);
-        QVERIFY(!outcome.survivor);
+        one.bits[static_cast<std::size_t>(at)].value = 0;
+        two.bits[static_cast<std::size_t>(at)].value = 1;
+        const auto outcome = followCollision({one, two}, activeReceivers);
+        QVERIFY(!outcome.anySurvivor());
         const auto behind = outcome.bits - static_cast<std::size_t>(at) - 1;
         QVERIFY2(behind >= 6 + 8 && behind <= 12 + 8, std::to_string(behind).c_str());
     }
@@ -127,13 +129,13 @@ private Q_SLOTS:
             const unsigned count = 2 + random() % 3;
             for (unsigned k = 0; k < count; ++k) {
                 const can::Frame frame = frameOf(id, static_cast<std::uint8_t>(random()));
-                parties.push_back({can::wireBits(frame.view()), random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt});
+                parties.push_back({can::wireTrace(frame.view()), random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt});
             }
-            const auto outcome = followCollision(parties, random() % 2 != 0);
-            QVERIFY(outcome.survivor || outcome.bits >= 8);
-            if (outcome.survivor)
-                QVERIFY(!outcome.transmitterFlagged[*outcome.survivor]);
-            else
+            const auto outcome = followCollision(parties, {random() % 2 != 0, random() % 2 != 0});
+            QVERIFY(outcome.anySurvivor() || outcome.bits >= 8);
+            for (std::size_t k = 0; k < count; ++k)
+                QVERIFY(!(outcome.survived[k] && outcome.transmitterFlagged[k]));
+            if (!outcome.anySurvivor())
                 QVERIFY(std::any_of(outcome.transmitterFlagged.begin(), outcome.transmitterFlagged.end(), [](bool flagged) { return flagged; }));
         }
     }
@@ -141,14 +143,14 @@ private Q_SLOTS:
     void oneSideActiveTheOtherPassiveFollowsTheCounters()
     {
         clock::Scheduler scheduler;
-        SimulatedBus bus(scheduler, {{500'000, 0}, 0, 64, true});
+        SimulatedBus bus(scheduler, SimulatedBusOptions{{500'000, 0}, 0, 64, true});
         Seen seen;
         bus.listen(&seen);
         const Port weak = bus.attach("weak", can::Direction::received);
         const Port strong = bus.attach("strong", can::Direction::received);
         bus.corruptNext(weak, 16);
         bus.offer(weak, frameOf(0x100, 1));
-        while (bus.counters(weak).state() == ErrorState::active)
+        while (can::flagsActively(bus.counters(weak).state()))
             scheduler.runUntil(scheduler.now() + std::chrono::microseconds(10));
         QCOMPARE(bus.counters(weak).transmit(), 128U);
         QCOMPARE(bus.counters(strong).transmit(), 0U);
@@ -161,7 +163,7 @@ private Q_SLOTS:
     void errorFramesSayWhoIsWorstOff()
     {
         clock::Scheduler scheduler;
-        SimulatedBus bus(scheduler, {{500'000, 0}, 3, 64, true});
+        SimulatedBus bus(scheduler, SimulatedBusOptions{{500'000, 0}, 3, 64, true});
         Seen seen;
         bus.listen(&seen);
         const Port port = bus.attach("node", can::Direction::received);
@@ -182,7 +184,7 @@ private Q_SLOTS:
     void frameOfThePassiveFdSenderCarriesItsState()
     {
         clock::Scheduler scheduler;
-        SimulatedBus bus(scheduler, {{500'000, 2'000'000}, 0, 64, true});
+        SimulatedBus bus(scheduler, SimulatedBusOptions{{500'000, 2'000'000}, 0, 64, true});
         Seen seen;
         bus.listen(&seen);
         const Port port = bus.attach("node", can::Direction::received);
@@ -201,7 +203,7 @@ private Q_SLOTS:
     void receiveCountersComeDownWithGoodFrames()
     {
         clock::Scheduler scheduler;
-        SimulatedBus bus(scheduler, {{500'000, 0}, 0, 64, true});
+        SimulatedBus bus(scheduler, SimulatedBusOptions{{500'000, 0}, 0, 64, true});
         const Port port = bus.attach("node", can::Direction::received);
         const Port listener = bus.attach("listener", can::Direction::received);
         bus.corruptNext(port, 10);

@@ -18,10 +18,17 @@ using can::Time;
 using Port = std::uint32_t;
 inline constexpr Port nobody = ~Port{0};
 
+/// In which order a port's waiting frames go out: as a controller with many mailboxes does it, the one that would win on
+/// the wire first; or as they were offered, which is one sender whose frames stand in line.
+enum class Order : std::uint8_t { byPriority, asOffered };
+
 /// Facts about a bus, for people.
 struct Health {
+    /// The worst that is true of it, in this order.
+    enum class State : std::uint8_t { alive, warning, passive, refusing, busOff, down };
+    State state = State::alive;
     bool alive = false;             ///< It can carry frames now.
-    std::string words;              ///< "alive", "error passive", "interface is down: ...".
+    std::string words;              ///< "alive", "Cab is error-passive", "can0 is down".
     std::uint64_t errors = 0;       ///< Error frames so far.
     std::uint64_t lost = 0;         ///< Frames refused by a full transmit queue or lost on the way in.
 };
@@ -41,13 +48,15 @@ public:
     virtual ~Bus() = default;
 
     /// Attaches somebody who sends; frames of the port carry `direction`.
-    virtual Port attach(std::string name, can::Direction direction) = 0;
+    virtual Port attach(std::string name, can::Direction direction, Order order = Order::byPriority) = 0;
     /// Puts a frame into the port's transmit queue. False when it was full (counted) or the port is off.
     virtual bool offer(Port port, const can::Frame& frame) = 0;
     /// Whether an offer would be taken now.
     [[nodiscard]] virtual bool accepts(Port port) const = 0;
     /// Switches a port off (its queue is emptied) or on again.
     virtual void enable(Port port, bool on) = 0;
+    /// Asks for a port that is bus off to take part again: it does so behind 128 times 11 recessive bits. Nothing for others.
+    virtual void restart(Port port) { (void)port; }
     /// Brings in what has arrived from outside since the last call.
     virtual void drain() = 0;
     [[nodiscard]] virtual Health health() const = 0;

@@ -1,5 +1,7 @@
 #include "bus/collision.h"
 
+#include <algorithm>
+
 namespace wavetrope::bus {
 
 namespace {
@@ -7,90 +9,172 @@ namespace {
 constexpr unsigned flagBits = 6;
 constexpr unsigned delimiterBits = 8;
 
-enum class Doing : std::uint8_t { sending, activeFlag, passiveFlag, waiting };
+enum class Doing : std::uint8_t { sending, listening, activeFlag, passiveFlag, waiting, delimiter, done };
 
+// A transmitter, or all receivers of one kind.
 struct Party {
-    Doing doing = Doing::sending;
-    unsigned flagLeft = 0;
+    Doing doing = Doing::listening;
+    unsigned left = 0;          // of an active flag, or of the delimiter
+    unsigned run = 0;           // equal bits since a passive flag began
+    std::uint8_t last = 2;
+    bool flagsActively = true;
+    bool afterFlag = false;     // the bit to come is the first behind its flag
+
+    void raise()
+    {
+        doing = flagsActively ? Doing::activeFlag : Doing::passiveFlag;
+        left = flagBits;
+        run = 0;
+        last = 2;
+    }
+    [[nodiscard]] bool flagging() const { return doing == Doing::activeFlag || doing == Doing::passiveFlag || doing == Doing::waiting || doing == Doing::delimiter; }
+    // Goes on by a bit of the wire. True where its flag has ended and this bit is dominant.
+    bool hear(std::uint8_t wire)
+    {
+        bool dominantBehind = false;
+        switch (doing) {
+        case Doing::activeFlag:
+            if (--left == 0) {
+                doing = Doing::waiting;
+                afterFlag = true;
+            }
+            break;
+        case Doing::passiveFlag:        // complete with six equal bits (10.4.4.2)
+            run = wire == last ? run + 1 : 1;
+            last = wire;
+            if (run == flagBits) {
+                doing = Doing::waiting;
+                afterFlag = true;
+            }
+            break;
+        case Doing::waiting:
+            dominantBehind = afterFlag && wire == 0;
+            afterFlag = false;
+            if (wire == 1) {
+                doing = Doing::delimiter;
+                left = delimiterBits - 1;
+            }
+            break;
+        case Doing::delimiter:
+            if (--left == 0)
+                doing = Doing::done;
+            break;
+        default: break;
+        }
+        return dominantBehind;
+    }
 };
 
 }  // namespace
 
-CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, bool receiversActive)
+bool CollisionOutcome::anySurvivor() const { return std::find(survived.begin(), survived.end(), true) != survived.end(); }
+
+CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience)
 {
     CollisionOutcome outcome;
-    outcome.transmitterFlagged.assign(transmitters.size(), false);
-    std::vector<Party> parties(transmitters.size());
-    Party receivers{Doing::waiting, 0};
-    bool receiversDetected = false;
+    const std::size_t count = transmitters.size();
+    outcome.survived.assign(count, false);
+    outcome.transmitterFlagged.assign(count, false);
+    outcome.exempt.assign(count, false);
+    outcome.lost.assign(count, false);
+    std::vector<Party> parties(count);
+    for (std::size_t i = 0; i < count; ++i) {
+        parties[i].doing = Doing::sending;
+        parties[i].flagsActively = can::flagsActively(transmitters[i].state);
+    }
+    Party active;
+    Party passive;
+    passive.flagsActively = false;
+    bool detected = false;
     unsigned run = 0;
     std::uint8_t last = 1;
-    bool anyActiveFlag = false;
-
-    const auto raise = [&](Party& party, can::ErrorState state) {
-        const bool active = state == can::ErrorState::active;
-        party.doing = active ? Doing::activeFlag : Doing::passiveFlag;
-        party.flagLeft = flagBits;
-        anyActiveFlag = anyActiveFlag || active;
-    };
+    can::Place place = can::Place::unknown;
 
     for (std::size_t at = 0;; ++at) {
         std::uint8_t wire = 1;
-        bool anybodySends = false;
-        for (std::size_t i = 0; i < parties.size(); ++i) {
+        bool sends = false;
+        for (std::size_t i = 0; i < count; ++i) {
             if (parties[i].doing == Doing::sending && at < transmitters[i].bits.size()) {
-                anybodySends = true;
-                wire &= transmitters[i].bits[at];
+                sends = true;
+                wire &= transmitters[i].bits[at].value;
+                place = transmitters[i].bits[at].place;
             } else if (parties[i].doing == Doing::activeFlag) {
                 wire = 0;
             }
         }
-        if (receivers.doing == Doing::activeFlag)
+        if (active.doing == Doing::activeFlag)
             wire = 0;
 
-        if (!anybodySends) {
-            bool flags = receivers.doing == Doing::activeFlag;
-            for (const Party& party : parties)
-                flags = flags || party.doing == Doing::activeFlag;
-            if (!flags) {  // a survivor is through, or only recessive bits are left
-                for (std::size_t i = 0; i < parties.size(); ++i)
-                    if (parties[i].doing == Doing::sending)
-                        outcome.survivor = i;
-                if (!outcome.survivor && !anyActiveFlag) {
-                    // Everybody that sent is error-passive: six recessive bits of the passive flag, which the
-                    // receivers take for a stuff error and answer.
-                    at += flagBits + (receiversActive ? flagBits : 0);
-                    outcome.receiversFlagged = true;
+        if (!sends) {
+            // A frame is through where somebody still has nothing to complain of.
+            bool through = false;
+            for (std::size_t i = 0; i < count; ++i)
+                if (parties[i].doing == Doing::sending) {
+                    outcome.survived[i] = true;
+                    through = true;
                 }
-                outcome.bits = at + delimiterBits;
+            if (through)
+                return outcome;
+            bool flags = active.flagging() || passive.flagging();
+            for (const Party& party : parties)
+                flags = flags || party.flagging();
+            // All have listened to their delimiter, or nobody is there to find an error.
+            const bool listeners = audience.active || audience.passive || std::find(outcome.lost.begin(), outcome.lost.end(), true) != outcome.lost.end();
+            if (!flags && (detected || !listeners)) {
+                outcome.bits = at;
                 return outcome;
             }
         }
-
+        const auto found = [&](Fault fault) {
+            if (outcome.fault != Fault::none)
+                return;
+            outcome.fault = fault;
+            outcome.place = place;
+            outcome.flagAt = at + 1;
+        };
+        if (active.hear(wire))
+            outcome.active.sawDominant = true;
+        if (passive.hear(wire))
+            outcome.passive.sawDominant = true;
+        for (std::size_t i = 0; i < count; ++i) {
+            Party& party = parties[i];
+            if (party.doing != Doing::sending || at >= transmitters[i].bits.size()) {
+                const bool dominantBehind = party.hear(wire);
+                if (dominantBehind && outcome.lost[i])
+                    (party.flagsActively ? outcome.active : outcome.passive).sawDominant = true;
+                continue;
+            }
+            const can::WireBit& own = transmitters[i].bits[at];
+            const std::uint8_t read = transmitters[i].misreads == at ? own.value ^ 1U : wire;
+            if (read == own.value)
+                continue;
+            if (own.arbitration && !own.stuff && own.value == 1) {
+                party.doing = Doing::listening;     // another's dominant bit: arbitration is lost
+                outcome.lost[i] = true;
+                continue;
+            }
+            found(own.value == 0 ? Fault::dominantUnsent : Fault::recessiveUnsent);
+            outcome.transmitterFlagged[i] = true;
+            outcome.exempt[i] = own.arbitration && own.stuff && own.value == 1;
+            party.raise();
+        }
         run = wire == last ? run + 1 : 1;
         last = wire;
-        if (receivers.doing == Doing::activeFlag && --receivers.flagLeft == 0)
-            receivers.doing = Doing::waiting;
-        else if (receivers.doing == Doing::waiting && receiversDetected && wire == 0)
-            outcome.receiversSawDominant = true;
-        if (!receiversDetected && run == 6) {
-            receiversDetected = true;
-            outcome.receiversFlagged = true;
-            if (receiversActive) {
-                raise(receivers, can::ErrorState::active);
-            }
-        }
-        for (std::size_t i = 0; i < parties.size(); ++i) {
-            Party& party = parties[i];
-            if (party.doing == Doing::sending && at < transmitters[i].bits.size()) {
-                const bool misread = transmitters[i].misreads == at;
-                if (misread || transmitters[i].bits[at] != wire) {
-                    raise(party, transmitters[i].state);
-                    outcome.transmitterFlagged[i] = true;
+        if (!detected && run == flagBits) {
+            detected = true;
+            found(Fault::stuff);
+            for (std::size_t i = 0; i < count; ++i)
+                if (outcome.lost[i] && parties[i].doing == Doing::listening) {
+                    parties[i].raise();
+                    (parties[i].flagsActively ? outcome.active : outcome.passive).flagged = true;
                 }
-            } else if (party.doing == Doing::activeFlag || party.doing == Doing::passiveFlag) {
-                if (--party.flagLeft == 0)
-                    party.doing = Doing::waiting;
+            if (audience.active) {
+                active.raise();
+                outcome.active.flagged = true;
+            }
+            if (audience.passive) {
+                passive.raise();
+                outcome.passive.flagged = true;
             }
         }
     }

@@ -1,4 +1,4 @@
-// What happens on the wire when transmitters disagree, followed bit by bit.
+// What happens on the wire when transmitters disagree or misread, followed bit by bit.
 #pragma once
 
 #include <cstdint>
@@ -6,29 +6,53 @@
 #include <vector>
 
 #include "can/error_counters.h"
+#include "can/wire_bits.h"
 
 namespace wavetrope::bus {
 
 /// One transmitter in a collision: its stuffed bits and its error state at the start.
 struct Transmitter {
-    std::vector<std::uint8_t> bits;
+    std::vector<can::WireBit> bits;
     can::ErrorState state = can::ErrorState::active;
     /// Bit of its own that it misreads, as a disturbance near it would make it; none normally.
     std::optional<std::size_t> misreads;
 };
 
+/// Receivers of one kind: those that flag actively, or passively.
+struct Listening {
+    bool flagged = false;           ///< They found a stuff error and flagged (rule a).
+    bool sawDominant = false;       ///< And the first bit behind their flag was dominant (rule b).
+};
+
+/// What of the first error that anybody found stands in the error frame.
+enum class Fault : std::uint8_t { none, dominantUnsent, recessiveUnsent, stuff };
+
 /// What became of it.
 struct CollisionOutcome {
-    std::optional<std::size_t> survivor;    ///< The transmitter whose frame went through.
+    std::vector<bool> survived;             ///< By transmitter: its frame went through.
     std::vector<bool> transmitterFlagged;   ///< Sent an error flag (active or passive).
-    bool receiversFlagged = false;          ///< Receivers found a stuff error and flagged.
-    bool receiversSawDominant = false;      ///< And saw a dominant bit behind their flag.
+    /// Flagged for a recessive stuff bit of the arbitration field that it read as dominant: rule c, exception B.
+    std::vector<bool> exempt;
+    std::vector<bool> lost;                 ///< Lost arbitration, which is no error; it receives from there on.
+    Listening active;                       ///< Receivers by their state, transmitters that lost among them.
+    Listening passive;
     std::size_t bits = 0;                   ///< From start of frame to the end of the error delimiter, if destroyed.
+    std::size_t flagAt = 0;                 ///< The first bit that belongs to an error flag: all before are the frame's.
+    Fault fault = Fault::none;
+    can::Place place = can::Place::unknown; ///< Of the first error.
+
+    /// Whether any frame went through.
+    [[nodiscard]] bool anySurvivor() const;
+};
+
+/// Which receivers listen.
+struct Audience {
+    bool active = false;
+    bool passive = false;
 };
 
 /// Follows the wired-and of all bits, the flags of those that detect an error, and their superposition
-/// (ISO 11898-1:2015, 10.4.4 error frame; 12.1.4 fault confinement). `receiversActive` tells whether any
-/// error-active receiver listens.
-[[nodiscard]] CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, bool receiversActive);
+/// (ISO 11898-1:2015, 10.4.4 error frame; 12.1.4 fault confinement).
+[[nodiscard]] CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience);
 
 }  // namespace wavetrope::bus

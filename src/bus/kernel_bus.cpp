@@ -1,5 +1,6 @@
 #include "bus/kernel_bus.h"
 
+#include <linux/can/error.h>
 #include <linux/can/raw.h>
 #include <net/if.h>
 #include <poll.h>
@@ -154,10 +155,19 @@ void KernelBus::receiveBatch()
     }
 }
 
-Port KernelBus::attach(std::string, can::Direction)
+Port KernelBus::attach(std::string, can::Direction, Order)
 {
     enabled_.push_back(true);
     return static_cast<Port>(enabled_.size() - 1);
+}
+
+bool KernelBus::accepts(Port port) const
+{
+    if (!enabled_[port])
+        return false;
+    // The kernel tells where the interface's transmit queue is full.
+    pollfd room{socket_, POLLOUT, 0};
+    return ::poll(&room, 1, 0) > 0 && (room.revents & POLLOUT) != 0;
 }
 
 bool KernelBus::offer(Port port, const can::Frame& frame)
@@ -181,9 +191,25 @@ void KernelBus::drain()
 {
     can::Frame frame;
     while (queue_->frames.try_dequeue(frame)) {
-        if (frame.kind == can::FrameKind::error)
+        if (frame.kind == can::FrameKind::error) {
             ++errors_;
+            follow(frame);
+        }
         deliver(frame.view(), nobody);
+    }
+}
+
+// What error frames tell of the controller (linux/can/error.h).
+void KernelBus::follow(const can::Frame& frame)
+{
+    const std::uint32_t kinds = frame.id.value;
+    if ((kinds & CAN_ERR_BUSOFF) != 0)
+        busOff_ = true;
+    if ((kinds & CAN_ERR_RESTARTED) != 0)
+        busOff_ = passive_ = warning_ = false;
+    if ((kinds & CAN_ERR_CRTL) != 0 && frame.length > 1) {
+        passive_ = (frame.data[1] & (CAN_ERR_CRTL_RX_PASSIVE | CAN_ERR_CRTL_TX_PASSIVE)) != 0;
+        warning_ = (frame.data[1] & (CAN_ERR_CRTL_RX_WARNING | CAN_ERR_CRTL_TX_WARNING)) != 0;
     }
 }
 
@@ -193,6 +219,15 @@ Health KernelBus::health() const
     const int failure = failure_;
     health.alive = failure == 0;
     health.words = "alive";
+    health.state = failure != 0 ? Health::State::down : refused_ > 0 ? Health::State::refusing : busOff_ ? Health::State::busOff : passive_ ? Health::State::passive : warning_ ? Health::State::warning : Health::State::alive;
+    if (busOff_) {
+        health.words = interface_ + " is bus off";
+        health.alive = false;
+    } else if (passive_) {
+        health.words = interface_ + " is error-passive";
+    } else if (warning_) {
+        health.words = interface_ + " is at its error warning level";
+    }
     if (failure == ENETDOWN)
         health.words = interface_ + " is down";
     else if (failure != 0)

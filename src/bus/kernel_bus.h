@@ -28,9 +28,9 @@ public:
     KernelBus(const KernelBus&) = delete;
     KernelBus& operator=(const KernelBus&) = delete;
 
-    Port attach(std::string name, can::Direction direction) override;
+    Port attach(std::string name, can::Direction direction, Order order = Order::byPriority) override;
     bool offer(Port port, const can::Frame& frame) override;
-    [[nodiscard]] bool accepts(Port port) const override { return enabled_[port]; }
+    [[nodiscard]] bool accepts(Port port) const override;
     void enable(Port port, bool on) override;
     void drain() override;
     [[nodiscard]] Health health() const override;
@@ -41,6 +41,7 @@ private:
     KernelBus(std::string interface, int socket, const Options& options);
     void read();
     void receiveBatch();
+    void follow(const can::Frame& frame);
 
     std::string interface_;
     int socket_;
@@ -54,6 +55,9 @@ private:
     std::uint64_t refused_ = 0;
     int refusal_ = 0;
     std::uint64_t errors_ = 0;
+    bool busOff_ = false;               // as the error frames tell
+    bool passive_ = false;
+    bool warning_ = false;
     std::thread reader_;
 };
 

@@ -3,20 +3,28 @@
 #include <algorithm>
 
 #include "bus/collision.h"
-#include "can/wire_bits.h"
 
 namespace wavetrope::bus {
 
 namespace {
 
-constexpr unsigned suspendBits = 8;        // ISO 11898-1:2015, 10.4.6.4
+constexpr unsigned suspendBits = 8;         // ISO 11898-1:2015, 10.4.6.4
 constexpr unsigned recoverySequences = 128; // 12.1.4.4
-constexpr unsigned recoveryBits = 11;
+constexpr unsigned recessiveBits = 11;      // of one such sequence, and of integration (10.9.4)
+constexpr unsigned flagBits = 6;            // 10.4.4.2
+constexpr unsigned delimiterBits = 8;
+constexpr unsigned bitsBehindAcknowledge = 8;   // its delimiter and the end of frame, all recessive
 
-// Class bits of the error frames as the kernel's interface defines them (linux/can/error.h).
+// Class bits and facts of the error frames as the kernel's interface defines them (linux/can/error.h).
 constexpr std::uint32_t classProtocol = 0x08;
+constexpr std::uint32_t classAcknowledge = 0x20;
 constexpr std::uint32_t classBusOff = 0x40;
 constexpr std::uint32_t classBusError = 0x80;
+constexpr std::uint32_t classCounters = 0x200;
+constexpr std::uint8_t kindStuff = 0x04;
+constexpr std::uint8_t kindDominantUnsent = 0x08;
+constexpr std::uint8_t kindRecessiveUnsent = 0x10;
+constexpr std::uint8_t kindTransmitting = 0x80;
 
 bool sameFrame(const can::Frame& a, const can::Frame& b)
 {
@@ -24,23 +32,50 @@ bool sameFrame(const can::Frame& a, const can::Frame& b)
            && std::equal(a.data.begin(), a.data.begin() + a.length, b.data.begin());
 }
 
+std::uint8_t clipped(unsigned counter) { return static_cast<std::uint8_t>(std::min(255U, counter)); }
+
+// The stuffed bits with a stand-in for the CRC field of an FD frame, which changes at least every fifth bit.
+std::vector<can::WireBit> wholeTrace(const can::Frame& frame)
+{
+    auto bits = can::wireTrace(frame.view());
+    if (frame.kind == can::FrameKind::fd)
+        for (std::uint8_t k = 0; k < 24; ++k)
+            bits.push_back({static_cast<std::uint8_t>(k & 1U), false, false, frame.brs, can::Place::crc});
+    return bits;
+}
+
+// Time of the first bits of a frame, each at its rate.
+Time timeOf(const std::vector<can::WireBit>& trace, std::size_t count, can::BitRate rate)
+{
+    can::WireLength length;
+    for (std::size_t i = 0; i < std::min(count, trace.size()); ++i)
+        ++(trace[i].fast ? length.dataBits : length.nominalBits);
+    return can::duration(length, rate);
+}
+
 }  // namespace
 
 SimulatedBus::SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions options)
-    : scheduler_(scheduler), options_(options), busyUntil_(scheduler.now()), idleSince_(scheduler.now())
+    : scheduler_(scheduler), options_(options), began_(scheduler.now()), busyUntil_(scheduler.now()), recessiveSince_(scheduler.now())
 {
 }
 
 Time SimulatedBus::bits(std::uint64_t count) const
 {
-    return can::duration({static_cast<std::uint16_t>(count), 0, 0}, options_.rate);
+    // Not by way of a frame's length, which has fewer bits.
+    return Time(static_cast<std::int64_t>((count * 1'000'000'000ULL + options_.rate.nominal / 2) / options_.rate.nominal));
 }
 
-Port SimulatedBus::attach(std::string name, can::Direction direction)
+Port SimulatedBus::attach(std::string name, can::Direction direction, Order order)
 {
     PortState port;
     port.name = std::move(name);
     port.direction = direction;
+    port.order = order;
+    if (scheduler_.now() > began_) {
+        port.awaits = 1;
+        port.awaitsFrom = scheduler_.now();
+    }
     ports_.push_back(std::move(port));
     return static_cast<Port>(ports_.size() - 1);
 }
@@ -48,8 +83,18 @@ Port SimulatedBus::attach(std::string name, can::Direction direction)
 void SimulatedBus::insert(PortState& port, Pending pending)
 {
     // Sorted so that the winner of the port is last; of equal ones the older is last.
-    const auto place = std::lower_bound(port.queue.begin(), port.queue.end(), pending.key,
-                                        [](const Pending& a, std::uint32_t key) { return a.key > key; });
+    const auto place = port.order == Order::asOffered
+                           ? port.queue.begin()
+                           : std::lower_bound(port.queue.begin(), port.queue.end(), pending.key, [](const Pending& a, std::uint32_t key) { return a.key > key; });
+    port.queue.insert(place, std::move(pending));
+}
+
+// A frame that was not acknowledged is the next of its kind again.
+void SimulatedBus::putBack(PortState& port, Pending pending)
+{
+    const auto place = port.order == Order::asOffered
+                           ? port.queue.end()
+                           : std::upper_bound(port.queue.begin(), port.queue.end(), pending.key, [](std::uint32_t key, const Pending& a) { return key > a.key; });
     port.queue.insert(place, std::move(pending));
 }
 
@@ -62,21 +107,52 @@ bool SimulatedBus::offer(Port index, const can::Frame& frame)
         ++port.dropped;
         return false;
     }
-    Pending pending{can::arbitrationBits(frame), scheduler_.now(), frame};
+    Pending pending{can::arbitrationBits(frame), scheduler_.now(), frame, frame.esi};
     pending.frame.bus = options_.index;
     pending.frame.direction = port.direction;
     insert(port, std::move(pending));
     if (!busy_)
-        wake(std::max(scheduler_.now(), std::max(busyUntil_, port.suspendedUntil)));
+        wake(std::max({scheduler_.now(), busyUntil_, port.suspendedUntil}));
     return true;
 }
 
 void SimulatedBus::enable(Port index, bool on)
 {
-    ports_[index].on = on;
-    if (!on)
-        ports_[index].queue.clear();
+    PortState& port = ports_[index];
+    if (port.on == on)
+        return;
+    port.on = on;
+    if (on) {
+        if (port.counters.state() == can::ErrorState::busOff)
+            restart(index);
+        else if (scheduler_.now() > began_) {
+            port.awaits = 1;
+            port.awaitsFrom = scheduler_.now();
+        }
+        return;
+    }
+    port.queue.clear();
+    port.awaits = 0;
+    if (!busy_ || inFlight_.kind == can::FrameKind::error || !transmits(index))
+        return;
+    // Its bits end here; who sends the same ones goes on.
+    std::erase(contenders_, index);
+    if (contenders_.empty())
+        abandon();
 }
+
+void SimulatedBus::restart(Port index)
+{
+    PortState& port = ports_[index];
+    if (port.counters.state() != can::ErrorState::busOff || port.awaits > 0)
+        return;
+    port.awaits = recoverySequences;
+    port.awaitsFrom = scheduler_.now();
+    if (!busy_ && !port.queue.empty())
+        wake(std::max(scheduler_.now(), busyUntil_));
+}
+
+bool SimulatedBus::transmits(Port port) const { return std::find(contenders_.begin(), contenders_.end(), port) != contenders_.end(); }
 
 void SimulatedBus::wake(Time when)
 {
@@ -96,16 +172,37 @@ void SimulatedBus::wake(Time when)
         this, generation_, clock::Phase::settle);
 }
 
-void SimulatedBus::countRecessive(std::uint64_t sequences)
+std::uint64_t SimulatedBus::sequences(const PortState& port, Time until) const
+{
+    const Time from = std::max(port.awaitsFrom, recessiveSince_);
+    if (until <= from)
+        return 0;
+    const auto rate = static_cast<unsigned __int128>(options_.rate.nominal);
+    const auto count = static_cast<std::uint64_t>((static_cast<unsigned __int128>((until - from).count()) * rate + 500'000'000U) / 1'000'000'000U);
+    return count / recessiveBits;
+}
+
+Time SimulatedBus::readyAt(const PortState& port) const
+{
+    return std::max(port.awaitsFrom, recessiveSince_) + bits(std::uint64_t{recessiveBits} * port.awaits);
+}
+
+void SimulatedBus::countRecessive(Time until)
 {
     for (PortState& port : ports_) {
-        if (port.counters.state() != can::ErrorState::busOff)
+        if (port.awaits == 0 || !port.on)
             continue;
-        port.recoveries += static_cast<unsigned>(std::min<std::uint64_t>(sequences, recoverySequences));
-        if (port.recoveries >= recoverySequences) {
-            port.recoveries = 0;
-            port.counters.recover();
+        const std::uint64_t seen = sequences(port, until);
+        if (seen == 0)
+            continue;
+        if (seen < port.awaits) {
+            port.awaits -= static_cast<unsigned>(seen);
+            port.awaitsFrom = std::max(port.awaitsFrom, recessiveSince_) + bits(seen * recessiveBits);
+            continue;
         }
+        port.awaits = 0;
+        if (port.counters.state() == can::ErrorState::busOff)
+            port.counters.recover();
     }
 }
 
@@ -114,12 +211,7 @@ void SimulatedBus::arbitrate()
     const Time now = scheduler_.now();
     if (busy_)
         return;
-    const std::uint64_t idleBits
-        = static_cast<std::uint64_t>(std::max<std::int64_t>(0, (now - idleSince_).count())) * options_.rate.nominal / 1'000'000'000ULL;
-    if (idleBits >= recoveryBits) {
-        countRecessive(idleBits / recoveryBits);
-        idleSince_ = now;
-    }
+    countRecessive(now);
 
     contenders_.clear();
     std::uint32_t best = ~std::uint32_t{0};
@@ -128,10 +220,12 @@ void SimulatedBus::arbitrate()
         const PortState& port = ports_[i];
         if (port.queue.empty())
             continue;
-        if (port.counters.state() == can::ErrorState::busOff) {
-            nextTry = std::min(nextTry, now + bits(recoveryBits) * (recoverySequences - port.recoveries));
+        if (port.awaits > 0) {
+            nextTry = std::min(nextTry, readyAt(port));
             continue;
         }
+        if (!takesPart(port))
+            continue;
         if (port.suspendedUntil > now) {
             nextTry = std::min(nextTry, port.suspendedUntil);
             continue;
@@ -146,73 +240,94 @@ void SimulatedBus::arbitrate()
     }
     if (contenders_.empty()) {
         if (nextTry != Time::max())
-            wake(nextTry);
+            wake(std::max(now, nextTry));
         return;
     }
 
     for (const Port i : contenders_) {
         PortState& port = ports_[i];
-        port.longestWait = std::max(port.longestWait, now - port.queue.back().offered);
-        // An error-passive FD sender says so (10.4.2.4, ESI).
-        can::Frame& frame = port.queue.back().frame;
-        if (frame.kind == can::FrameKind::fd && port.counters.state() == can::ErrorState::passive)
-            frame.esi = true;
+        Pending& pending = port.queue.back();
+        port.longestWait = std::max(port.longestWait, now - pending.offered);
+        // An error-passive FD sender says so, with each try as it is then (10.4.2.4, ESI).
+        pending.frame.esi = pending.frame.kind == can::FrameKind::fd && (pending.esi || port.counters.state() == can::ErrorState::passive);
     }
     bool disagree = false;
-    bool corrupt = false;
     const can::Frame& first = ports_[contenders_.front()].queue.back().frame;
-    for (const Port i : contenders_) {
-        disagree = disagree || !sameFrame(first, ports_[i].queue.back().frame);
-        if (ports_[i].corrupt > 0) {
-            --ports_[i].corrupt;
-            corrupt = true;
-        }
-    }
-    if (disagree || corrupt)
-        collide(contenders_, corrupt);
+    for (const Port i : contenders_)
+        disagree = disagree || ports_[i].corrupt > 0 || !sameFrame(first, ports_[i].queue.back().frame);
+    if (disagree)
+        collide(contenders_);
     else
         transmit();
 }
 
 void SimulatedBus::transmit()
 {
-    PortState& sender = ports_[contenders_.front()];
-    inFlight_ = sender.queue.back().frame;
-    for (const Port i : contenders_)
+    sender_ = contenders_.front();
+    inFlight_ = ports_[sender_].queue.back().frame;
+    flying_.clear();
+    for (const Port i : contenders_) {
+        flying_.emplace_back(i, std::move(ports_[i].queue.back()));
         ports_[i].queue.pop_back();
+    }
 
     const Time now = scheduler_.now();
     const can::WireLength length = can::wireLength(inFlight_.view());
+    flightBegan_ = now;
     inFlight_.time = now + can::duration(length, options_.rate);
     busyUntil_ = now + can::occupancy(length, options_.rate);
     busy_ = true;
-    scheduler_.at(
-        inFlight_.time, [](void* context, std::uint64_t) { static_cast<SimulatedBus*>(context)->finish(); }, this);
+    ++flight_;
+    if (options_.observed)  // acknowledged in any case
+        scheduler_.at(
+            inFlight_.time, [](void* context, std::uint64_t flight) { static_cast<SimulatedBus*>(context)->finish(flight); }, this, flight_);
+    else
+        scheduler_.at(
+            inFlight_.time - bits(bitsBehindAcknowledge), [](void* context, std::uint64_t flight) { static_cast<SimulatedBus*>(context)->acknowledge(flight); }, this, flight_);
 }
 
-void SimulatedBus::finish()
+// Behind the acknowledge slot: nobody may have driven it.
+void SimulatedBus::acknowledge(std::uint64_t flight)
 {
-    bool acknowledged = options_.observed;
+    if (flight != flight_)
+        return;
+    bool acknowledged = false;
     for (Port i = 0; i < ports_.size() && !acknowledged; ++i)
-        acknowledged = ports_[i].on && ports_[i].counters.state() != can::ErrorState::busOff
-                       && std::find(contenders_.begin(), contenders_.end(), i) == contenders_.end();
-    if (!acknowledged) {
-        // Nobody drives the ACK slot: an error, which stops counting once the sender is passive (rule c, exception A).
-        for (const Port i : contenders_) {
-            PortState& port = ports_[i];
-            if (port.counters.state() == can::ErrorState::active)
-                port.counters.transmitterSentErrorFlag();
-            insert(port, {can::arbitrationBits(inFlight_), scheduler_.now(), inFlight_});
-        }
-        ++errors_;
-        becomeIdleAt(scheduler_.now() + bits(6 + 8 + can::intermissionBits));
+        acknowledged = takesPart(ports_[i]) && !transmits(i);
+    if (acknowledged) {
+        scheduler_.at(
+            inFlight_.time, [](void* context, std::uint64_t tag) { static_cast<SimulatedBus*>(context)->finish(tag); }, this, flight_);
         return;
     }
+    // The error flag stands where the acknowledge delimiter was. Exception A of rule c: a passive transmitter that sees no
+    // dominant bit meanwhile does not count.
+    const auto senders = contenders_;
+    const bool dominant = std::any_of(senders.begin(), senders.end(), [&](Port i) { return can::flagsActively(ports_[i].counters.state()); });
+    const Time end = scheduler_.now() + bits(flagBits + delimiterBits);
+    for (const Port i : senders) {
+        PortState& port = ports_[i];
+        if (dominant)
+            port.counters.transmitterSentErrorFlag();
+        wentBusOff(i);
+        if (port.counters.state() == can::ErrorState::passive)
+            port.suspendedUntil = end + bits(can::intermissionBits + suspendBits);
+    }
+    for (auto& [port, pending] : flying_)
+        if (std::find(senders.begin(), senders.end(), port) != senders.end())   // still on
+            putBack(ports_[port], std::move(pending));
+    flying_.clear();
+    sendErrorFrame(end, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
+}
+
+void SimulatedBus::finish(std::uint64_t flight)
+{
+    if (flight != flight_)
+        return;
     for (Port i = 0; i < ports_.size(); ++i) {
         PortState& port = ports_[i];
-        if (port.counters.state() == can::ErrorState::busOff)
+        if (!takesPart(port))
             continue;
-        if (std::find(contenders_.begin(), contenders_.end(), i) != contenders_.end()) {
+        if (transmits(i)) {
             port.counters.transmitted();
             if (port.counters.state() == can::ErrorState::passive)
                 port.suspendedUntil = busyUntil_ + bits(suspendBits);
@@ -220,16 +335,45 @@ void SimulatedBus::finish()
             port.counters.received();
         }
     }
-    countRecessive(1);
+    recessiveSince_ = inFlight_.time - bits(bitsBehindAcknowledge);
     becomeIdleAt(busyUntil_);
-    deliver(inFlight_.view(), contenders_.front());
+    deliver(inFlight_.view(), sender_);
+}
+
+// Whoever sent the frame in flight is off: the wire stays recessive from here on.
+void SimulatedBus::abandon()
+{
+    const Time now = scheduler_.now();
+    const auto trace = wholeTrace(inFlight_);
+    std::size_t at = 0;
+    while (at < trace.size() && flightBegan_ + timeOf(trace, at + 1, options_.rate) <= now)
+        ++at;
+    // What is left is recessive anyway: the frame is whole.
+    if (std::all_of(trace.begin() + static_cast<std::ptrdiff_t>(at), trace.end(), [](const can::WireBit& bit) { return bit.value == 1; }))
+        return;
+    ++flight_;
+    // Their flag is as long whether it is active or passive.
+    const bool listens = options_.observed || std::any_of(ports_.begin(), ports_.end(), [&](const PortState& port) { return takesPart(port); });
+    unsigned run = 0;
+    while (run < at && trace[at - 1 - run].value == 1)
+        ++run;
+    const std::size_t found = at + (run < flagBits ? flagBits - run : 1);   // bits up to the sixth recessive one
+    if (!listens) {
+        recessiveSince_ = now;
+        becomeIdleAt(now);
+        return;
+    }
+    for (PortState& port : ports_)
+        if (takesPart(port))
+            port.counters.receiverDetectedError();
+    const Time end = flightBegan_ + timeOf(trace, found, options_.rate) + bits((found > trace.size() ? found - trace.size() : 0) + flagBits + delimiterBits);
+    sendErrorFrame(end, classProtocol, kindStuff, at < trace.size() ? trace[at].place : can::Place::crc, {});
 }
 
 void SimulatedBus::becomeIdleAt(Time when)
 {
     busy_ = false;
     busyUntil_ = when;
-    idleSince_ = when;
     bool anything = false;
     for (const PortState& port : ports_)
         anything = anything || !port.queue.empty();
@@ -237,83 +381,113 @@ void SimulatedBus::becomeIdleAt(Time when)
         wake(when);
 }
 
-void SimulatedBus::collide(const std::vector<Port>& transmitters, bool corrupt)
+void SimulatedBus::wentBusOff(Port index)
 {
+    PortState& port = ports_[index];
+    if (port.counters.state() != can::ErrorState::busOff)
+        return;
+    port.awaits = 0;
+    if (options_.restartAfter)
+        scheduler_.at(
+            scheduler_.now() + *options_.restartAfter, [](void* context, std::uint64_t tag) { static_cast<SimulatedBus*>(context)->restart(static_cast<Port>(tag)); }, this, index);
+}
+
+void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of)
+{
+    errorFrame_ = can::Frame{};
+    errorFrame_.kind = can::FrameKind::error;
+    errorFrame_.bus = options_.index;
+    errorFrame_.direction = can::Direction::received;
+    errorFrame_.id = {classes | classBusError | classCounters, false};
+    errorFrame_.length = errorFrame_.dlc = 8;
+    errorFrame_.data[2] = kind;
+    errorFrame_.data[3] = static_cast<std::uint8_t>(place);
+    for (const Port i : of) {
+        const can::ErrorCounters& counters = ports_[i].counters;
+        if (counters.state() == can::ErrorState::busOff)
+            errorFrame_.id.value |= classBusOff;
+        errorFrame_.data[6] = std::max(errorFrame_.data[6], clipped(counters.transmit()));
+        errorFrame_.data[7] = std::max(errorFrame_.data[7], clipped(counters.receive()));
+    }
+    if (of.empty())
+        for (const PortState& port : ports_)
+            if (takesPart(port))
+                errorFrame_.data[7] = std::max(errorFrame_.data[7], clipped(port.counters.receive()));
+    errorFrame_.time = end;
+    contenders_.clear();
+    busy_ = true;
+    ++flight_;
+    ++errors_;
+    scheduler_.at(
+        end, [](void* context, std::uint64_t) { static_cast<SimulatedBus*>(context)->endError(); }, this);
+}
+
+void SimulatedBus::collide(const std::vector<Port>& contending)
+{
+    const std::vector<Port> transmitters = contending;
     std::vector<Transmitter> parties;
     for (const Port i : transmitters) {
-        Transmitter party{can::wireBits(ports_[i].queue.back().frame.view()), ports_[i].counters.state(), std::nullopt};
-        // The CRC field of an FD frame changes its bits at least every fifth: enough to see a flag by.
-        if (ports_[i].queue.back().frame.kind == can::FrameKind::fd)
-            for (std::uint8_t k = 0; k < 24; ++k)
-                party.bits.push_back(k & 1U);
-        if (corrupt)
-            party.misreads = party.bits.size() / 2;
+        PortState& port = ports_[i];
+        Transmitter party{wholeTrace(port.queue.back().frame), port.counters.state(), std::nullopt};
+        if (port.corrupt > 0) {
+            --port.corrupt;
+            party.misreads = std::min(port.corruptBit.value_or(party.bits.size() / 2), party.bits.size() - 1);
+        }
         parties.push_back(std::move(party));
     }
-    bool receiversActive = options_.observed;
+    const auto transmitting = [&](Port i) { return std::find(transmitters.begin(), transmitters.end(), i) != transmitters.end(); };
+    Audience audience{options_.observed, false};
     for (Port i = 0; i < ports_.size(); ++i)
-        if (ports_[i].on && ports_[i].counters.state() == can::ErrorState::active
-            && std::find(transmitters.begin(), transmitters.end(), i) == transmitters.end())
-            receiversActive = true;
-    const CollisionOutcome outcome = followCollision(parties, receiversActive);
+        if (takesPart(ports_[i]) && !transmitting(i))
+            (can::flagsActively(ports_[i].counters.state()) ? audience.active : audience.passive) = true;
+    const CollisionOutcome outcome = followCollision(parties, audience);
 
     const Time now = scheduler_.now();
-    for (std::size_t k = 0; k < transmitters.size(); ++k) {
-        PortState& port = ports_[transmitters[k]];
-        if (outcome.transmitterFlagged[k])
-            port.counters.transmitterSentErrorFlag();
-        if (port.counters.state() == can::ErrorState::busOff)
-            port.recoveries = 0;
-    }
+    for (std::size_t k = 0; k < transmitters.size(); ++k)
+        if (outcome.transmitterFlagged[k] && !outcome.exempt[k]) {
+            ports_[transmitters[k]].counters.transmitterSentErrorFlag();
+            wentBusOff(transmitters[k]);
+        }
 
-    if (outcome.survivor) {
-        const Port survivor = transmitters[*outcome.survivor];
-        const Time end = now + can::occupancy(can::wireLength(ports_[survivor].queue.back().frame.view()), options_.rate);
-        for (const Port i : transmitters)
-            if (i != survivor)
-                ports_[i].suspendedUntil = end + bits(suspendBits);
-        contenders_.assign(1, survivor);
+    if (outcome.anySurvivor()) {
+        contenders_.clear();
+        for (std::size_t k = 0; k < transmitters.size(); ++k)
+            if (outcome.survived[k])
+                contenders_.push_back(transmitters[k]);
+        const Time end = now + can::occupancy(can::wireLength(ports_[contenders_.front()].queue.back().frame.view()), options_.rate);
+        for (std::size_t k = 0; k < transmitters.size(); ++k)
+            if (outcome.transmitterFlagged[k] && ports_[transmitters[k]].counters.state() == can::ErrorState::passive)
+                ports_[transmitters[k]].suspendedUntil = end + bits(suspendBits);
         transmit();
         return;
     }
 
     for (Port i = 0; i < ports_.size(); ++i) {
         PortState& port = ports_[i];
-        if (!port.on || std::find(transmitters.begin(), transmitters.end(), i) != transmitters.end()
-            || port.counters.state() == can::ErrorState::busOff || !outcome.receiversFlagged)
+        const auto place = std::find(transmitters.begin(), transmitters.end(), i);
+        const bool receives = place == transmitters.end() || outcome.lost[static_cast<std::size_t>(place - transmitters.begin())];
+        if (!takesPart(port) || !receives)
             continue;
-        port.counters.receiverDetectedError();
-        if (outcome.receiversSawDominant)
+        const Listening& heard = can::flagsActively(port.counters.state()) ? outcome.active : outcome.passive;
+        if (heard.flagged)
+            port.counters.receiverDetectedError();
+        if (heard.sawDominant)
             port.counters.receiverSawDominantAfterFlag();
     }
 
-    const Time end = now + bits(outcome.bits);
+    // The frame's bits at their rates; flags and delimiter are nominal.
+    const std::vector<can::WireBit>& trace = parties.front().bits;
+    const Time end = now + timeOf(trace, outcome.flagAt, options_.rate) + bits((outcome.flagAt > trace.size() ? outcome.flagAt - trace.size() : 0) + outcome.bits - outcome.flagAt);
     for (const Port i : transmitters)
         if (ports_[i].counters.state() == can::ErrorState::passive)
             ports_[i].suspendedUntil = end + bits(can::intermissionBits + suspendBits);
-    errorFrame_ = can::Frame{};
-    errorFrame_.kind = can::FrameKind::error;
-    errorFrame_.bus = options_.index;
-    errorFrame_.direction = can::Direction::received;
-    errorFrame_.id = {classProtocol | classBusError, false};
-    errorFrame_.length = errorFrame_.dlc = 8;
-    errorFrame_.data[2] = 0x01;  // a single bit was wrong
-    for (const Port i : transmitters) {
-        const can::ErrorCounters& counters = ports_[i].counters;
-        if (counters.state() == can::ErrorState::busOff)
-            errorFrame_.id.value |= classBusOff;
-        errorFrame_.data[6] = std::max(errorFrame_.data[6], static_cast<std::uint8_t>(std::min(255U, counters.transmit())));
-    }
-    errorFrame_.time = end;
-    busy_ = true;
-    ++errors_;
-    scheduler_.at(
-        end, [](void* context, std::uint64_t) { static_cast<SimulatedBus*>(context)->endError(); }, this);
+    const std::uint8_t kind = outcome.fault == Fault::dominantUnsent ? kindDominantUnsent | kindTransmitting : outcome.fault == Fault::recessiveUnsent ? kindRecessiveUnsent | kindTransmitting : kindStuff;
+    sendErrorFrame(end, classProtocol, kind, outcome.place, transmitters);
 }
 
 void SimulatedBus::endError()
 {
-    countRecessive(1);
+    recessiveSince_ = errorFrame_.time - bits(delimiterBits);
     becomeIdleAt(scheduler_.now() + bits(can::intermissionBits));
     deliver(errorFrame_.view(), nobody);
 }
@@ -326,10 +500,18 @@ Health SimulatedBus::health() const
     health.errors = errors_;
     for (const PortState& port : ports_) {
         health.lost += port.dropped;
-        if (port.counters.state() == can::ErrorState::busOff)
-            health.words = port.name + " is bus off";
-        else if (port.counters.state() == can::ErrorState::passive && health.words == "alive")
-            health.words = port.name + " is error-passive";
+        const auto worse = [&](Health::State state, const char* words) {
+            if (state <= health.state)
+                return;
+            health.state = state;
+            health.words = port.name + words;
+        };
+        switch (port.counters.state()) {
+        case can::ErrorState::busOff: worse(Health::State::busOff, port.awaits > 0 ? " is bus off and comes back" : " is bus off"); break;
+        case can::ErrorState::passive: worse(Health::State::passive, " is error-passive"); break;
+        case can::ErrorState::warning: worse(Health::State::warning, " is at its error warning level"); break;
+        case can::ErrorState::active: break;
+        }
     }
     return health;
 }

@@ -1,9 +1,11 @@
 // A bus that exists only here, exact to the bit.
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "bus/bus.h"
+#include "can/wire_bits.h"
 #include "clock/scheduler.h"
 
 namespace wavetrope::bus {
@@ -14,6 +16,8 @@ struct SimulatedBusOptions {
     std::uint8_t index = 0;             ///< Stamped into every frame.
     std::size_t queueLimit = 64;        ///< Frames that wait in one port's transmit queue at the most.
     bool observed = true;               ///< This program listens and acknowledges; else a lone node gets no ACK.
+    /// After so long a port that is bus off asks to take part again by itself; without, it waits to be asked.
+    std::optional<Time> restartAfter = std::nullopt;
 };
 
 /// Arbitration, occupancy and fault confinement of ISO 11898-1:2015 in virtual time.
@@ -21,23 +25,33 @@ struct SimulatedBusOptions {
 /// A port offers the pending frame of its queue that would win on the wire; frames of one identifier keep their order.
 /// A frame occupies the bus for its exact bits and 3 bits of intermission and is stamped with the end of its last
 /// end-of-frame bit. Ports that start the same identifier with different contents at one instant collide: the bits
-/// are followed one by one (error flags, superposition, delimiter).
+/// are followed one by one (error flags, superposition, delimiter). In a frame that switches its rate the whole BRS bit and
+/// the whole CRC delimiter count as nominal bits, since where within them the rate changes is the controller's own.
+///
+/// Ports that are there when the bus begins take part at once: it was idle before. Those that are attached or switched on
+/// later wait for 11 recessive bits. Overload frames are not made, and nobody starts a frame in the third bit of intermission.
 class SimulatedBus final : public Bus {
 public:
     SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions options);
     SimulatedBus(const SimulatedBus&) = delete;
     SimulatedBus& operator=(const SimulatedBus&) = delete;
 
-    Port attach(std::string name, can::Direction direction) override;
+    Port attach(std::string name, can::Direction direction, Order order = Order::byPriority) override;
     bool offer(Port port, const can::Frame& frame) override;
     [[nodiscard]] bool accepts(Port port) const override { return ports_[port].on && ports_[port].queue.size() < options_.queueLimit; }
     void enable(Port port, bool on) override;
+    void restart(Port port) override;
     void drain() override {}
     [[nodiscard]] Health health() const override;
     [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
 
-    /// Destroys the next `count` frames that the port starts, by a bit error in the middle of each.
-    void corruptNext(Port port, unsigned count) { ports_[port].corrupt = count; }
+    /// Has the port misread a bit of the next `count` frames that it starts: the one at a place among its stuffed bits, or
+    /// the one in the middle. It alone is harmed by that.
+    void corruptNext(Port port, unsigned count, std::optional<std::size_t> bit = std::nullopt)
+    {
+        ports_[port].corrupt = count;
+        ports_[port].corruptBit = bit;
+    }
     [[nodiscard]] const can::ErrorCounters& counters(Port port) const { return ports_[port].counters; }
     [[nodiscard]] std::uint64_t dropped(Port port) const { return ports_[port].dropped; }
     [[nodiscard]] std::size_t waiting(Port port) const { return ports_[port].queue.size(); }
@@ -49,16 +63,22 @@ private:
         std::uint32_t key;      // arbitration bits
         Time offered;
         can::Frame frame;
+        bool esi;               // as it was offered
     };
     struct PortState {
         std::string name;
         can::Direction direction;
+        Order order = Order::byPriority;
         bool on = true;
         std::vector<Pending> queue;  // the next to send is the last
         can::ErrorCounters counters;
         std::uint64_t dropped = 0;
         unsigned corrupt = 0;
-        unsigned recoveries = 0;     // sequences of 11 recessive bits since bus off
+        std::optional<std::size_t> corruptBit;
+        // Takes part again behind sequences of 11 recessive bits: one behind attaching, 128 behind bus off once that was asked
+        // for. 0 where it takes part, or waits to be asked.
+        unsigned awaits = 0;
+        Time awaitsFrom{0};
         Time suspendedUntil{0};
         Time longestWait{0};
     };
@@ -66,13 +86,23 @@ private:
     [[nodiscard]] Time bits(std::uint64_t count) const;
     void wake(Time when);
     void insert(PortState& port, Pending pending);
+    void putBack(PortState& port, Pending pending);
     void arbitrate();
     void transmit();
-    void finish();
-    void collide(const std::vector<Port>& transmitters, bool corrupt);
+    void acknowledge(std::uint64_t flight);
+    void finish(std::uint64_t flight);
+    void abandon();
+    void collide(const std::vector<Port>& transmitters);
     void endError();
     void becomeIdleAt(Time when);
-    void countRecessive(std::uint64_t sequences);
+    // Sequences of 11 recessive bits up to a moment that a port has waited for.
+    void countRecessive(Time until);
+    [[nodiscard]] std::uint64_t sequences(const PortState& port, Time until) const;
+    [[nodiscard]] Time readyAt(const PortState& port) const;
+    [[nodiscard]] bool takesPart(const PortState& port) const { return port.on && port.awaits == 0 && port.counters.state() != can::ErrorState::busOff; }
+    [[nodiscard]] bool transmits(Port port) const;
+    void wentBusOff(Port port);
+    void sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of);
 
     clock::Scheduler& scheduler_;
     SimulatedBusOptions options_;
@@ -80,8 +110,13 @@ private:
     std::vector<Port> contenders_;   // senders of the frame in flight
     can::Frame inFlight_;
     can::Frame errorFrame_;
+    Port sender_ = nobody;           // of the frame in flight
+    std::vector<std::pair<Port, Pending>> flying_;   // as it stood in the queues of its senders
+    Time flightBegan_{0};
+    std::uint64_t flight_ = 0;       // of the frame whose end counts
+    Time began_;
     Time busyUntil_{0};
-    Time idleSince_{0};
+    Time recessiveSince_{0};         // the run of recessive bits that lasts while the bus is not busy
     std::uint64_t generation_ = 0;   // of the wake-up that counts
     Time wakeAt_ = Time::max();
     bool busy_ = false;
