@@ -5,6 +5,8 @@
 #include <charconv>
 #include <cmath>
 
+#include "can/nearest_name.h"
+
 namespace wavetrope::drive {
 
 std::uint64_t Random::next()
@@ -26,7 +28,7 @@ double Random::normal()
 // Recursive descent to steps of a stack machine. Failures are thrown and caught inside this file only.
 class FormulaParser {
 public:
-    FormulaParser(std::string_view text, const Formula::Resolve& resolve) : text_(text), resolve_(resolve) {}
+    FormulaParser(std::string_view text, const Formula::Resolve& resolve, const std::vector<std::string>& names) : text_(text), resolve_(resolve), names_(names) {}
 
     Expected<Formula> run()
     {
@@ -37,7 +39,7 @@ public:
                 throw Failure{at_, "expected an operator or the end"};
             return std::move(formula_);
         } catch (const Failure& failure) {
-            return tl::unexpected(Error{failure.what, "expression '" + std::string(text_.substr(0, 80)) + "'", 0, static_cast<int>(failure.at) + 1, {}});
+            return tl::unexpected(Error{failure.what, "expression '" + std::string(text_.substr(0, 80)) + "'", 0, static_cast<int>(failure.at) + 1, failure.remedy});
         }
     }
 
@@ -46,6 +48,7 @@ private:
     struct Failure {
         std::size_t at;
         std::string what;
+        std::string remedy = {};
     };
     struct Function {
         std::string_view name;
@@ -187,19 +190,43 @@ private:
             }
         const auto slot = resolve_(word);
         if (!slot)
-            throw Failure{start, "'" + std::string(word) + "' is neither a value of this node nor a signal that it could receive"};
+            throw Failure{start, "'" + std::string(word) + "' is neither a value of this node nor a signal that it could receive", didYouMean(word, names_)};
         emit(Op::slot, 0, *slot);
     }
 
     std::string_view text_;
     const Formula::Resolve& resolve_;
+    const std::vector<std::string>& names_;
     std::size_t at_ = 0;
     Formula formula_;
 };
 
-Expected<Formula> Formula::compile(std::string_view text, const Resolve& resolve)
+Expected<Formula> Formula::compile(std::string_view text, const Resolve& resolve, const std::vector<std::string>& names)
 {
-    return FormulaParser(text, resolve).run();
+    return FormulaParser(text, resolve, names).run();
+}
+
+std::vector<std::uint32_t> Formula::slots() const
+{
+    std::vector<std::uint32_t> out;
+    for (const Step& step : steps_)
+        if (step.op == Op::slot)
+            out.push_back(step.slot);
+    return out;
+}
+
+std::vector<double> Formula::numbers() const
+{
+    std::vector<double> out;
+    for (const Step& step : steps_)
+        if (step.op == Op::number)
+            out.push_back(step.number);
+    return out;
+}
+
+bool Formula::random() const
+{
+    return std::any_of(steps_.begin(), steps_.end(), [](const Step& step) { return step.op == Op::noise; });
 }
 
 Formula Formula::constant(double value)
@@ -211,7 +238,7 @@ Formula Formula::constant(double value)
 
 double Formula::evaluate(const std::vector<double>& slots, Random& random) const
 {
-    std::array<double, deepest * 4> stack{};
+    std::array<double, deepest * 4> stack;     // what is read was put there before
     std::size_t top = 0;
     for (const Step& step : steps_) {
         if (top + 1 >= stack.size())

@@ -34,9 +34,15 @@ public:
     using Resolve = std::function<std::optional<std::uint32_t>(std::string_view name)>;
 
     Formula() = default;
-    /// The error's column counts from 1 and says what was expected.
-    [[nodiscard]] static Expected<Formula> compile(std::string_view text, const Resolve& resolve);
+    /// The error's column counts from 1 and says what was expected; `names` are those that there are, for the nearest one.
+    [[nodiscard]] static Expected<Formula> compile(std::string_view text, const Resolve& resolve, const std::vector<std::string>& names = {});
     [[nodiscard]] static Formula constant(double value);
+
+    /// The slots that it looks at, and the numbers that stand in it.
+    [[nodiscard]] std::vector<std::uint32_t> slots() const;
+    [[nodiscard]] std::vector<double> numbers() const;
+    /// Whether it takes random numbers.
+    [[nodiscard]] bool random() const;
 
     [[nodiscard]] double evaluate(const std::vector<double>& slots, Random& random) const;
 

@@ -29,6 +29,14 @@ public:
         throw JsonFailure{Error{what, pointer.empty() ? "/" : pointer, 0, 0, remedy}};
     }
     [[nodiscard]] std::string at(const std::string& key) const { return pointer_ + "/" + key; }
+    /// A name as a part of a JSON pointer (RFC 6901).
+    [[nodiscard]] static std::string escaped(const std::string& name)
+    {
+        std::string out;
+        for (const char c : name)
+            out += c == '~' ? std::string("~0") : c == '/' ? std::string("~1") : std::string(1, c);
+        return out;
+    }
     [[nodiscard]] const nlohmann::json* find(const char* key) const
     {
         const auto found = json_.find(key);
@@ -107,7 +115,7 @@ public:
         if (!value->is_object())
             fail(at(key), "expected an object in { }");
         for (const auto& [name, member] : value->items())
-            visit(name, member, at(key) + "/" + name);
+            visit(name, member, at(key) + "/" + escaped(name));
     }
     /// A text, or a list of texts.
     [[nodiscard]] std::vector<std::string> texts(const char* key) const

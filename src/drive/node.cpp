@@ -4,13 +4,17 @@
 #include <cmath>
 #include <numbers>
 
+#include "can/nearest_name.h"
 #include "can/time_text.h"
+#include "drive/json_reader.h"
 
 namespace wavetrope::drive {
 
 namespace {
 
 constexpr std::size_t mostStates = 512;
+constexpr Time planAhead = std::chrono::seconds(1);
+constexpr Time planStep = std::chrono::milliseconds(1);
 
 std::uint64_t hashOf(std::string_view text)
 {
@@ -30,6 +34,16 @@ double curveAt(const CurveSpec& curve, double time)
         return before->second;
     const double width = behind->first - before->first;
     return width <= 0 ? behind->second : before->second + (behind->second - before->second) * (time - before->first) / width;
+}
+
+double sineAt(const SineSpec& sine, double time) { return sine.mean + sine.amplitude * std::sin(2 * std::numbers::pi * (time - sine.phase) / sine.period); }
+
+std::vector<std::string> busNames(const database::Catalog& catalog)
+{
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < catalog.busCount(); ++i)
+        names.push_back(catalog.busName(static_cast<std::uint8_t>(i)));
+    return names;
 }
 
 // Over all bytes but the checksum's own; -1 where it has none.
@@ -62,14 +76,14 @@ Expected<std::unique_ptr<Node>> Node::create(const NodeSpec& spec, const NodeWor
     auto node = std::unique_ptr<Node>(new Node(spec, world));
     if (auto built = node->build(); !built) {
         Error error = built.error();
-        error.where = "node " + spec.name + (error.where.empty() ? "" : ", " + error.where);
+        error.where = "node " + spec.name + ", " + (error.where.empty() ? spec.pointer : error.where);
         return tl::unexpected(error);
     }
     return node;
 }
 
 Node::Node(const NodeSpec& spec, const NodeWorld& world)
-    : spec_(spec), world_(world), random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)), slots_(1, 0.0)
+    : spec_(spec), world_(world), random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)), slots_(1, 0.0), hangs_(1, onTime)
 {
     names_["t"] = 0;
 }
@@ -79,19 +93,22 @@ Expected<void> Node::build()
     for (const std::string& name : spec_.buses) {
         const int index = world_.catalog->findBus(name);
         if (index < 0)
-            return fail("the rig has no bus '" + name + "'");
+            return fail("the rig has no bus '" + name + "'", spec_.pointer + "/buses", didYouMean(name, busNames(*world_.catalog)));
         busIndexes_.push_back(static_cast<std::uint8_t>(index));
     }
     for (const auto& [name, initial] : spec_.variables) {
         names_[name] = static_cast<std::uint32_t>(slots_.size());
         slots_.push_back(initial);
+        hangs_.push_back(0);
     }
+    std::size_t place = 0;
     for (const auto& [name, source] : spec_.values) {
-        auto compiled = compile(source, nullptr);
+        auto compiled = compile(source, nullptr, spec_.pointer + "/values/" + std::to_string(place++) + "/" + JsonReader::escaped(name));
         if (!compiled)
             return tl::unexpected(compiled.error());
         const auto slot = static_cast<std::uint32_t>(slots_.size());
         slots_.push_back(0);
+        hangs_.push_back(hangsOn(*compiled));
         names_[name] = slot;
         values_.emplace_back(slot, std::move(*compiled));
     }
@@ -122,36 +139,105 @@ std::optional<std::uint32_t> Node::slotOf(std::string_view name)
         return std::nullopt;
     const auto slot = static_cast<std::uint32_t>(slots_.size());
     const database::Signal& signal = found->signal();
-    slots_.push_back(signal.startRaw ? *signal.startRaw * signal.factor + signal.offset : 0);
+    slots_.push_back(signal.startRaw ? found->message->plan.plan(found->index).physical(*signal.startRaw) : 0);
+    hangs_.push_back(onFrames);
     names_[std::string(name)] = slot;
     receptions_[found->message].push_back({slot, *found});
     return slot;
 }
 
-Expected<Formula> Node::compile(const std::string& text)
+std::vector<std::string> Node::messageNames() const
 {
-    return Formula::compile(text, [this](std::string_view name) { return slotOf(name); });
+    std::vector<std::string> names;
+    for (const auto& message : world_.catalog->messages())
+        if (std::find(busIndexes_.begin(), busIndexes_.end(), message.bus) != busIndexes_.end())
+            names.push_back(message.message->name);
+    return names;
 }
 
-Expected<Node::Source> Node::compile(const SourceSpec& spec, const database::Signal* signal)
+std::vector<std::string> Node::knownNames() const
+{
+    std::vector<std::string> names;
+    for (const auto& [name, slot] : names_)
+        names.push_back(name);
+    for (const auto& message : world_.catalog->messages())
+        if (std::find(busIndexes_.begin(), busIndexes_.end(), message.bus) != busIndexes_.end())
+            for (const database::Signal& signal : message.message->signals) {
+                names.push_back(signal.name);
+                names.push_back(message.message->name + '.' + signal.name);
+            }
+    std::sort(names.begin(), names.end());      // the nearest one is the same each time
+    return names;
+}
+
+Expected<Formula> Node::compile(const std::string& text, const std::string& place)
+{
+    const Formula::Resolve resolve = [this](std::string_view name) { return slotOf(name); };
+    auto formula = Formula::compile(text, resolve);
+    if (!formula) {
+        formula = Formula::compile(text, resolve, knownNames());
+        Error error = formula.error();
+        error.where = place + ", " + error.where;
+        return tl::unexpected(error);
+    }
+    return formula;
+}
+
+Expected<Node::Source> Node::compile(const SourceSpec& spec, const database::Signal* signal, const std::string& place)
 {
     Source source{spec, {}, 0};
     if (const auto* formula = std::get_if<FormulaSpec>(&spec)) {
-        auto compiled = compile(formula->text);
+        auto compiled = compile(formula->text, place);
         if (!compiled)
             return tl::unexpected(compiled.error());
         source.formula = std::move(*compiled);
     } else if (const auto* label = std::get_if<LabelSpec>(&spec)) {
+        if (signal == nullptr)
+            return fail("\"" + label->text + "\" is a text, and only a signal of a database has texts", place, "Give a number");
         const database::ValueText* text = nullptr;
-        if (signal != nullptr)
-            for (const database::ValueText& entry : signal->texts)
-                if (entry.text == label->text)
-                    text = &entry;
-        if (text == nullptr)
-            return fail("no value has the text \"" + label->text + "\"");
-        source.spec = static_cast<double>(text->value) * signal->factor + signal->offset;
+        std::vector<std::string> known;
+        std::string choices;
+        for (const database::ValueText& entry : signal->texts) {
+            if (entry.text == label->text)
+                text = &entry;
+            known.push_back(entry.text);
+            choices += (choices.empty() ? "\"" : ", \"") + entry.text + "\"";
+        }
+        if (text == nullptr) {
+            const std::string nearest = didYouMean(label->text, known);
+            return fail(signal->name + " has no text \"" + label->text + "\"", place, choices.empty() ? "It has none; give a number" : (nearest.empty() ? "" : nearest + " ") + "Its texts are " + choices);
+        }
+        source.spec = database::planOf(*signal).scale.ofWhole(text->value);
     }
     return source;
+}
+
+std::uint8_t Node::hangsOn(const Formula& formula) const
+{
+    std::uint8_t hangs = formula.random() ? onChance : 0;
+    for (const std::uint32_t slot : formula.slots())
+        hangs |= hangs_[slot];
+    return hangs;
+}
+
+std::uint8_t Node::hangsOn(const Source& source) const
+{
+    if (std::holds_alternative<FormulaSpec>(source.spec))
+        return hangsOn(source.formula);
+    if (std::holds_alternative<CurveSpec>(source.spec) || std::holds_alternative<SineSpec>(source.spec))
+        return onTime;
+    return std::holds_alternative<NoiseSpec>(source.spec) || std::holds_alternative<CounterSpec>(source.spec) ? onChance : 0;
+}
+
+// ISO 11898-1:2015, 10.4.2: a classic frame has up to 8 bytes; a bus without a data phase carries no others.
+Expected<void> Node::checkLength(const SendSpec& spec, const Sending& sending) const
+{
+    const std::string& bus = world_.catalog->busName(sending.bus);
+    const can::BitRate rate = world_.buses[sending.bus]->bitRate();
+    if (sending.frame.kind == can::FrameKind::fd && rate.known() && rate.data == 0)
+        return fail(sending.name + " is a CAN FD frame of " + std::to_string(sending.frame.length) + " bytes, and bus " + bus + " (" + can::toText(rate) + ") has classic frames of up to 8", spec.pointer,
+                    "Give the bus a data rate, such as \"rate\": \"" + can::toText(rate) + "/2M\"");
+    return {};
 }
 
 Expected<void> Node::buildSend(const SendSpec& spec)
@@ -160,7 +246,7 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     sending.name = spec.message.empty() ? spec.identifier : spec.message;
     int bus = spec.bus.empty() ? -1 : world_.catalog->findBus(spec.bus);
     if (!spec.bus.empty() && bus < 0)
-        return fail("the rig has no bus '" + spec.bus + "'", "message " + sending.name);
+        return fail("message " + sending.name + ": the rig has no bus '" + spec.bus + "'", spec.pointer + "/bus", didYouMean(spec.bus, busNames(*world_.catalog)));
     if (!spec.message.empty()) {
         for (const auto& candidate : world_.catalog->messages()) {
             const bool ours = bus >= 0 ? candidate.bus == bus : std::find(busIndexes_.begin(), busIndexes_.end(), candidate.bus) != busIndexes_.end();
@@ -168,7 +254,7 @@ Expected<void> Node::buildSend(const SendSpec& spec)
                 sending.message = &candidate;
         }
         if (sending.message == nullptr)
-            return fail("no database of its buses has the message '" + spec.message + "'");
+            return fail("no database of its buses has the message '" + spec.message + "'", spec.pointer + "/message", didYouMean(spec.message, messageNames()));
         sending.bus = sending.message->bus;
         const database::Message& message = *sending.message->message;
         sending.frame.id = message.id;
@@ -179,9 +265,9 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     } else {
         const auto id = can::identifierFromText(spec.identifier);
         if (!id)
-            return fail("'" + spec.identifier + "' is no identifier");
+            return fail("'" + spec.identifier + "' is no identifier", spec.pointer + "/id", "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
         if (bus < 0 && busIndexes_.empty())
-            return fail("raw frame " + spec.identifier + " names no bus");
+            return fail("raw frame " + spec.identifier + " names no bus", spec.pointer + "/bus");
         sending.bus = bus >= 0 ? static_cast<std::uint8_t>(bus) : busIndexes_.front();
         sending.frame.id = *id;
         sending.frame.length = static_cast<std::uint8_t>(spec.length);
@@ -189,21 +275,32 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     }
     sending.frame.dlc = can::dlcOfLength(sending.frame.length);
     sending.frame.length = static_cast<std::uint8_t>(can::lengthOfDlc(sending.frame.dlc));
+    if (const auto fits = checkLength(spec, sending); !fits)
+        return fits;
     for (const auto& [name, source] : spec.values) {
+        const std::string place = spec.pointer + (sending.message != nullptr ? "/signals/" : "/bytes/") + JsonReader::escaped(name);
         std::uint32_t index = 0;
         const database::Signal* signal = nullptr;
         if (sending.message != nullptr) {
             signal = sending.message->message->find(name);
-            if (signal == nullptr)
-                return fail("message " + sending.name + " has no signal '" + name + "'");
+            if (signal == nullptr) {
+                std::vector<std::string> names;
+                std::string all;
+                for (const database::Signal& other : sending.message->message->signals) {
+                    names.push_back(other.name);
+                    all += (all.empty() ? "" : ", ") + other.name;
+                }
+                const std::string nearest = didYouMean(name, names);
+                return fail("message " + sending.name + " has no signal '" + name + "'", place, (nearest.empty() ? "" : nearest + " ") + (all.empty() ? "It has none" : "Its signals are " + all));
+            }
             index = static_cast<std::uint32_t>(signal - sending.message->message->signals.data());
         } else {
             const int byte = name.size() <= 2 && !name.empty() && std::all_of(name.begin(), name.end(), [](unsigned char c) { return std::isdigit(c) != 0; }) ? std::stoi(name) : -1;
             if (byte < 0 || byte >= static_cast<int>(sending.frame.length))
-                return fail("raw frame " + sending.name + " has no byte '" + name + "'");
+                return fail("raw frame " + sending.name + " has no byte '" + name + "'", place, "Its bytes are 0 to " + std::to_string(std::max(1U, unsigned{sending.frame.length}) - 1));
             index = static_cast<std::uint32_t>(byte);
         }
-        auto compiled = compile(source, signal);
+        auto compiled = compile(source, signal, place);
         if (!compiled)
             return tl::unexpected(compiled.error());
         sending.values.emplace_back(index, std::move(*compiled));
@@ -238,10 +335,12 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
     Reaction reaction;
     reaction.spec = spec;
     if (!spec.when.empty()) {
-        auto when = compile(spec.when);
+        auto when = compile(spec.when, spec.pointer + "/when");
         if (!when)
             return tl::unexpected(when.error());
         reaction.when = std::move(*when);
+        reaction.hangs = hangsOn(reaction.when);
+        anyTimed_ = anyTimed_ || ((reaction.hangs & onTime) != 0 && (reaction.hangs & onChance) == 0);
     } else {
         bool known = false;
         for (const auto& message : world_.catalog->messages())
@@ -250,23 +349,34 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
                 receptions_[&message];  // listened to, though no value of it is used
             }
         if (!known)
-            return fail("no database of its buses has the message '" + spec.on + "'");
+            return fail("no database of its buses has the message '" + spec.on + "'", spec.pointer + "/on", didYouMean(spec.on, messageNames()));
     }
     for (const auto& [name, text] : spec.set) {
-        auto formula = compile(text);
+        const std::string place = spec.pointer + "/set/" + JsonReader::escaped(name);
+        if (!spec_.variables.contains(name)) {
+            std::vector<std::string> names;
+            std::string all;
+            for (const auto& [variable, initial] : spec_.variables) {
+                names.push_back(variable);
+                all += (all.empty() ? "" : ", ") + variable;
+            }
+            const std::string nearest = didYouMean(name, names);
+            return fail("'" + name + "' is no variable of the node", place, (nearest.empty() ? "" : nearest + " ") + (all.empty() ? "Declare it: \"variables\": {\"" + name + "\": 0}" : "Its variables are " + all));
+        }
+        auto formula = compile(text, place);
         if (!formula)
             return tl::unexpected(formula.error());
-        auto slot = names_.find(name);
-        if (slot == names_.end()) {
-            slot = names_.emplace(name, static_cast<std::uint32_t>(slots_.size())).first;
-            slots_.push_back(0);
-        }
-        reaction.set.emplace_back(slot->second, std::move(*formula));
+        reaction.set.emplace_back(names_.at(name), std::move(*formula));
     }
     for (const std::string& name : spec.send) {
         const auto found = std::find_if(sendings_.begin(), sendings_.end(), [&](const Sending& s) { return s.name == name; });
         if (found == sendings_.end())
-            return fail("it reacts with '" + name + "', which is none of its messages");
+{
+            std::vector<std::string> names;
+            for (const Sending& sending : sendings_)
+                names.push_back(sending.name);
+            return fail("it reacts with '" + name + "', which is none of its messages", spec.pointer + "/send", didYouMean(name, names));
+        }
         reaction.send.push_back(static_cast<std::uint32_t>(found - sendings_.begin()));
     }
     reactions_.push_back(std::move(reaction));
@@ -283,6 +393,7 @@ void Node::start()
     for (std::uint32_t i = 0; i < sendings_.size(); ++i)
         if (sendings_[i].every.count() > 0)
             schedule(i);
+    carryOutPlan();
 }
 
 void Node::setOn(bool on)
@@ -322,9 +433,9 @@ std::optional<double> Node::value(std::string_view name) const
     return found == names_.end() ? std::nullopt : std::optional(slots_[found->second]);
 }
 
-Time Node::storyTime() const
+Time Node::storyTime(Time at) const
 {
-    const Time elapsed = world_.scheduler.now() - world_.begins;
+    const Time elapsed = at - world_.begins;
     return world_.story.count() > 0 ? elapsed % world_.story : elapsed;
 }
 
@@ -339,7 +450,7 @@ double Node::evaluate(Source& source)
         double operator()(const FormulaSpec&) const { return source.formula.evaluate(node.slots_, node.random_); }
         double operator()(const LabelSpec&) const { return 0; }
         double operator()(const CurveSpec& curve) const { return curveAt(curve, t); }
-        double operator()(const SineSpec& sine) const { return sine.mean + sine.amplitude * std::sin(2 * std::numbers::pi * (t - sine.phase) / sine.period); }
+        double operator()(const SineSpec& sine) const { return sineAt(sine, t); }
         double operator()(const NoiseSpec& noise) const { return noise.mean + noise.deviation * node.random_.normal(); }
         double operator()(const CounterSpec& counter) const { return static_cast<double>(source.count++ % counter.modulo); }
         double operator()(Checksum) const { return 0; }
@@ -349,7 +460,7 @@ double Node::evaluate(Source& source)
 
 void Node::refresh()
 {
-    slots_[0] = static_cast<double>(storyTime().count()) * 1e-9;
+    slots_[0] = static_cast<double>(storyTime().count()) / 1e9;
     for (auto& [slot, source] : values_)
         slots_[slot] = evaluate(source);
 }
@@ -392,6 +503,11 @@ void Node::send(std::uint32_t index)
         return;
     refresh();
     for (auto& [target, source] : sending.values) {
+        // Signals of other selector values share the bits: only the selected ones go in, and what takes no part in the
+        // order of chance need not be known of the others.
+        const bool present = sending.message == nullptr || sending.message->plan.present(sending.frame.data.data(), sending.frame.length, target);
+        if (!present && (hangsOn(source) & onChance) == 0)
+            continue;
         const double value = evaluate(source);
         if (const auto* checksum = std::get_if<Checksum>(&source.spec)) {
             const int own = sending.message != nullptr ? static_cast<int>(sending.message->message->signals[target].startBit / 8) : -1;
@@ -406,9 +522,8 @@ void Node::send(std::uint32_t index)
             sending.frame.data[target] = static_cast<std::uint8_t>(std::clamp(value, 0.0, 255.0));
             continue;
         }
-        // Signals of other selector values share the bits: only the selected ones go in.
         const database::MessagePlan& plan = sending.message->plan;
-        if (!plan.present(sending.frame.data.data(), sending.frame.length, target))
+        if (!present)
             continue;
         if (!plan.encode(sending.frame.data.data(), target, value, sending.overflow) && sending.overflow == database::Overflow::refuse)
             refuse(sending, target, value);
@@ -424,9 +539,10 @@ void Node::refuse(const Sending& sending, std::uint32_t signal, double value)
     ++refused.count;
 }
 
-void Node::onFrame(const can::FrameView& frame, bus::Port)
+void Node::onFrame(const can::FrameView& frame, bus::Port sender)
 {
-    if (!on_)
+    // What it sends itself it does not hear.
+    if (!on_ || std::find(ports_.begin(), ports_.end(), std::pair(frame.bus, sender)) != ports_.end())
         return;
     const auto* message = world_.catalog->find(frame);
     if (message == nullptr)
@@ -454,22 +570,118 @@ void Node::react(const database::CatalogMessage* arrived)
                 carryOut(reaction, reaction.spec.on + " arrived");
             continue;
         }
-        const bool holds = reaction.when.evaluate(slots_, random_) != 0;
+        become(i, reaction.when.evaluate(slots_, random_) != 0);
+    }
+}
+
+void Node::become(std::uint32_t index, bool holds)
+{
+    Reaction& reaction = reactions_[index];
+    if (holds == reaction.holds)
+        return;
+    reaction.holds = holds;
+    ++reaction.generation;
+    if (!holds)
+        return;
+    if (reaction.spec.hold.count() == 0) {
+        carryOut(reaction, reaction.spec.when);
+        return;
+    }
+    world_.scheduler.at(
+        world_.scheduler.now() + reaction.spec.hold,
+        [](void* context, std::uint64_t tag) { static_cast<Node*>(context)->held(static_cast<std::uint32_t>(tag >> 40), tag & 0xFFFFFFFFFFULL); }, this,
+        static_cast<std::uint64_t>(index) << 40 | (reaction.generation & 0xFFFFFFFFFFULL));
+}
+
+// Of a condition that hangs on no chance, at another moment: frames and variables as they are now.
+bool Node::holdsAt(const Reaction& reaction, Time at)
+{
+    const double t = static_cast<double>(storyTime(at).count()) / 1e9;
+    scratch_ = slots_;
+    scratch_[0] = t;
+    for (const auto& [slot, source] : values_) {
+        if ((hangs_[slot] & (onTime | onChance)) != onTime)
+            continue;
+        if (const auto* curve = std::get_if<CurveSpec>(&source.spec))
+            scratch_[slot] = curveAt(*curve, t);
+        else if (const auto* sine = std::get_if<SineSpec>(&source.spec))
+            scratch_[slot] = sineAt(*sine, t);
+        else
+            scratch_[slot] = source.formula.evaluate(scratch_, random_);
+    }
+    return reaction.when.evaluate(scratch_, random_) != 0;
+}
+
+// Finds the next moment at which time alone makes a condition true or untrue, within a second; looks on from there.
+void Node::plan()
+{
+    ++plan_;
+    if (!anyTimed_ || !on_)
+        return;
+    const Time now = world_.scheduler.now();
+    Time next = now + planAhead;
+    for (const Reaction& reaction : reactions_) {
+        if (!reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
+            continue;
+        // Each millisecond, and at the numbers that stand in the condition, which may be times.
+        std::vector<Time> looks;
+        for (const double number : reaction.when.numbers()) {
+            if (!(number >= 0 && number < 1e9))
+                continue;
+            Time at = world_.begins + Time(std::llround(number * 1e9));
+            if (world_.story.count() > 0) {
+                at += world_.story * ((now - world_.begins) / world_.story);
+                if (at <= now)
+                    at += world_.story;
+            }
+            looks.push_back(at);
+            looks.push_back(at + Time(1));
+        }
+        if ((reaction.hangs & onFrames) == 0)
+            for (Time at = now + planStep; at <= next; at += planStep)
+                looks.push_back(at);
+        std::sort(looks.begin(), looks.end());
+        Time before = now;
+        for (const Time at : looks) {
+            if (at <= now || at > next)
+                continue;
+            if (holdsAt(reaction, at) == reaction.holds) {
+                before = at;
+                continue;
+            }
+            Time after = at;
+            while (after - before > Time(1)) {
+                const Time middle = before + (after - before) / 2;
+                (holdsAt(reaction, middle) == reaction.holds ? before : after) = middle;
+            }
+            next = after;
+            break;
+        }
+    }
+    world_.scheduler.at(
+        next,
+        [](void* context, std::uint64_t tag) {
+            auto* self = static_cast<Node*>(context);
+            if (tag == self->plan_)
+                self->carryOutPlan();
+        },
+        this, plan_);
+}
+
+void Node::carryOutPlan()
+{
+    const Time now = world_.scheduler.now();
+    for (std::uint32_t i = 0; i < reactions_.size() && on_; ++i) {
+        const Reaction& reaction = reactions_[i];
+        if (!reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
+            continue;
+        const bool holds = holdsAt(reaction, now);
         if (holds == reaction.holds)
             continue;
-        reaction.holds = holds;
-        ++reaction.generation;
-        if (!holds)
-            continue;
-        if (reaction.spec.hold.count() == 0) {
-            carryOut(reaction, reaction.spec.when);
-            continue;
-        }
-        world_.scheduler.at(
-            world_.scheduler.now() + reaction.spec.hold,
-            [](void* context, std::uint64_t tag) { static_cast<Node*>(context)->held(static_cast<std::uint32_t>(tag >> 40), tag & 0xFFFFFFFFFFULL); }, this,
-            static_cast<std::uint64_t>(i) << 40 | (reaction.generation & 0xFFFFFFFFFFULL));
+        slots_ = scratch_;      // time, and what hangs on it, as they are now
+        become(i, holds);
     }
+    plan();
 }
 
 void Node::held(std::uint32_t index, std::uint64_t generation)
@@ -483,6 +695,8 @@ void Node::carryOut(Reaction& reaction, const std::string& why)
 {
     for (const auto& [slot, formula] : reaction.set)
         slots_[slot] = formula.evaluate(slots_, random_);
+    if (!reaction.set.empty())
+        plan();     // what was found may hang on them
     if (!reaction.spec.enter.empty())
         enter(reaction.spec.enter, reaction.spec.wrong, why);
     for (const std::uint32_t index : reaction.send) {

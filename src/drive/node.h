@@ -69,6 +69,8 @@ public:
     void onFrame(const can::FrameView& frame, bus::Port sender) override;
 
 private:
+    // What a value or a condition hangs on.
+    enum Hangs : std::uint8_t { onTime = 1, onFrames = 2, onChance = 4 };
     struct Source {
         SourceSpec spec;
         Formula formula;
@@ -94,6 +96,7 @@ private:
         Formula when;
         std::vector<std::pair<std::uint32_t, Formula>> set;
         std::vector<std::uint32_t> send;
+        std::uint8_t hangs = 0;
         bool holds = false;
         std::uint64_t generation = 0;
     };
@@ -104,14 +107,24 @@ private:
 
     Node(const NodeSpec& spec, const NodeWorld& world);
     Expected<void> build();
-    Expected<Source> compile(const SourceSpec& spec, const database::Signal* signal);
-    Expected<Formula> compile(const std::string& text);
+    Expected<Source> compile(const SourceSpec& spec, const database::Signal* signal, const std::string& place);
+    Expected<Formula> compile(const std::string& text, const std::string& place);
+    [[nodiscard]] std::uint8_t hangsOn(const Formula& formula) const;
+    [[nodiscard]] std::uint8_t hangsOn(const Source& source) const;
+    [[nodiscard]] std::vector<std::string> messageNames() const;
+    [[nodiscard]] std::vector<std::string> knownNames() const;
+    [[nodiscard]] Expected<void> checkLength(const SendSpec& spec, const Sending& sending) const;
     std::optional<std::uint32_t> slotOf(std::string_view name);
     Expected<void> buildSend(const SendSpec& spec);
     Expected<void> buildReaction(const ReactionSpec& spec);
 
-    [[nodiscard]] Time storyTime() const;
+    [[nodiscard]] Time storyTime() const { return storyTime(world_.scheduler.now()); }
+    [[nodiscard]] Time storyTime(Time at) const;
     double evaluate(Source& source);
+    [[nodiscard]] bool holdsAt(const Reaction& reaction, Time at);
+    void plan();
+    void carryOutPlan();
+    void become(std::uint32_t reaction, bool holds);
     void refresh();
     void beat(std::uint32_t index);
     void send(std::uint32_t index);
@@ -130,6 +143,10 @@ private:
     std::vector<std::uint8_t> busIndexes_;
     std::vector<std::pair<std::uint8_t, bus::Port>> ports_;
     std::vector<double> slots_;                     // slot 0 is t
+    std::vector<std::uint8_t> hangs_;               // by slot
+    std::vector<double> scratch_;
+    bool anyTimed_ = false;                         // a condition that hangs on time, and on no chance
+    std::uint64_t plan_ = 0;                        // the newest; older ones are void
     std::unordered_map<std::string, std::uint32_t> names_;
     std::vector<std::pair<std::uint32_t, Source>> values_;
     std::vector<Sending> sendings_;

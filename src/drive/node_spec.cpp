@@ -89,6 +89,8 @@ std::vector<Window> windowsOf(const JsonReader& reader, const char* key)
         if (!element.is_array() || element.size() != 2)
             JsonReader::fail(pointer, "expected a pair [from, to] of times");
         windows.emplace_back(JsonReader::spanOf(element[0], pointer + "/0"), JsonReader::spanOf(element[1], pointer + "/1"));
+        if (windows.back().second < windows.back().first)
+            JsonReader::fail(pointer, "the stretch ends before it begins", "Give the earlier time first");
     });
     return windows;
 }
@@ -97,10 +99,14 @@ SendSpec sendOf(const json& value, const std::string& pointer)
 {
     const JsonReader reader(value, pointer);
     SendSpec send;
+    send.pointer = pointer;
     send.bus = reader.text("bus");
     send.message = reader.text("message");
     send.identifier = reader.text("id");
-    send.length = static_cast<unsigned>(std::clamp(reader.number("length", 8), 0.0, 64.0));
+    const double length = reader.number("length", 8);
+    send.length = length >= 0 && length <= 64 ? static_cast<unsigned>(length) : 0;
+    if (static_cast<double>(send.length) != length || can::lengthOfDlc(can::dlcOfLength(send.length)) != send.length)
+        JsonReader::fail(reader.at("length"), "expected the length of a frame, 0 to 8, 12, 16, 20, 24, 32, 48 or 64 bytes");
     send.every = reader.span("every");
     send.phase = reader.span("phase");
     send.jitter = reader.span("jitter");
@@ -123,6 +129,7 @@ ReactionSpec reactionOf(const json& value, const std::string& pointer)
 {
     const JsonReader reader(value, pointer);
     ReactionSpec reaction;
+    reaction.pointer = pointer;
     reaction.when = reader.text("when");
     reaction.on = reader.text("on");
     if (reaction.when.empty() == reaction.on.empty())
@@ -150,6 +157,7 @@ Expected<NodeSpec> nodeFromJson(const json& value, const std::string& pointer)
     try {
         const JsonReader reader(value, pointer);
         NodeSpec node;
+        node.pointer = pointer;
         node.name = reader.needText("name");
         node.buses = reader.texts("buses");
         node.state = reader.text("state");

@@ -49,6 +49,7 @@ using SourceSpec = std::variant<double, FormulaSpec, LabelSpec, CurveSpec, SineS
 using Window = std::pair<Time, Time>;   ///< Of story time, end excluded.
 
 struct SendSpec {
+    std::string pointer;        ///< Its place in the document, for errors.
     std::string bus;            ///< Empty: the first of the node's buses whose databases have the message.
     std::string message;        ///< Database message, or empty for a raw frame.
     std::string identifier;     ///< Of a raw frame without a database entry.
@@ -63,6 +64,7 @@ struct SendSpec {
 };
 
 struct ReactionSpec {
+    std::string pointer;
     std::string when;           ///< Expression that becomes true, or empty.
     std::string on;             ///< Message that arrives, or empty.
     Time hold{};                ///< For how long `when` has to have been true.
@@ -74,6 +76,7 @@ struct ReactionSpec {
 };
 
 struct NodeSpec {
+    std::string pointer;
     std::string name;
     std::vector<std::string> buses;
     std::string state;                              ///< Initial state.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <set>
 
+#include "can/stamp.h"
 #include "filter/filter_scan.h"
 
 namespace wavetrope::drive {
@@ -10,6 +11,7 @@ namespace wavetrope::drive {
 namespace {
 
 constexpr Time retryAfter = std::chrono::microseconds(50);
+constexpr std::uint64_t laneTags = 256;     // more than a rig has buses
 
 bool passes(const Route& route, const database::Catalog& catalog, const trace::TraceKey& key)
 {
@@ -32,8 +34,13 @@ std::string Collision::words(const database::Catalog& catalog) const
 Playback::Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, std::shared_ptr<const database::Catalog> rigCatalog)
     : scheduler_(scheduler), buses_(std::move(buses)), rigCatalog_(std::move(rigCatalog))
 {
-    for (bus::Bus* bus : buses_)
-        ports_.push_back(bus->attach("playback", can::Direction::sent));
+    for (std::size_t i = 0; i < buses_.size(); ++i) {
+        Lane lane;
+        lane.bus = i;
+        lane.port = buses_[i]->attach("playback", can::Direction::sent, bus::Order::asOffered);
+        lane.rate = buses_[i]->bitRate();
+        lanes_.push_back(std::move(lane));
+    }
 }
 
 void Playback::load(std::shared_ptr<const trace::Trace> log, std::shared_ptr<const database::Catalog> logCatalog)
@@ -59,7 +66,9 @@ void Playback::route(std::vector<Route> routes)
 
 void Playback::choose()
 {
-    rows_.clear();
+    for (Lane& lane : lanes_)
+        lane.rows.clear();
+    chosen_ = errorsLeftOut_ = 0;
     chosenByBus_.assign(routes_.size(), 0);
     if (!log_)
         return;
@@ -78,12 +87,16 @@ void Playback::choose()
     for (std::uint64_t position = 0; position < order_.rows(); ++position) {
         const trace::Row row = order_.rowAt(position);
         const trace::IdentifierIndex identifier = snapshot_.identifier(row);
-        if (identifierPasses[identifier] == 0)
+        const trace::TraceKey& key = log_->key(identifier);
+        const std::uint8_t bus = key.bus;
+        if (identifierPasses[identifier] == 0) {
+            errorsLeftOut_ += key.error && bus < routes_.size() && routes_[bus].to >= 0 ? 1 : 0;
             continue;
-        const std::uint8_t bus = log_->key(identifier).bus;
+        }
         if (scans[bus] && !scans[bus]->rows().contains(row))
             continue;
-        rows_.push_back(row);
+        lanes_[static_cast<std::size_t>(routes_[bus].to)].rows.push_back(row);
+        ++chosen_;
         ++chosenByBus_[bus];
     }
     setRange(from_, to_);
@@ -93,25 +106,26 @@ void Playback::setRange(std::optional<Time> from, std::optional<Time> to)
 {
     from_ = from;
     to_ = to;
-    const auto place = [&](Time time, bool behind) {
-        const auto found = std::partition_point(rows_.begin(), rows_.end(), [&](trace::Row row) { return behind ? snapshot_.time(row) <= time : snapshot_.time(row) < time; });
-        return static_cast<std::size_t>(found - rows_.begin());
-    };
-    first_ = from ? place(*from, false) : 0;
-    last_ = to ? place(*to, true) : rows_.size();
-    last_ = std::max(first_, last_);
+    for (Lane& lane : lanes_) {
+        const auto place = [&](Time time, bool behind) {
+            const auto found = std::partition_point(lane.rows.begin(), lane.rows.end(), [&](trace::Row row) { return behind ? snapshot_.time(row) <= time : snapshot_.time(row) < time; });
+            return static_cast<std::size_t>(found - lane.rows.begin());
+        };
+        lane.first = from ? place(*from, false) : 0;
+        lane.last = std::max(lane.first, to ? place(*to, true) : lane.rows.size());
+    }
     rest();
-    next_ = first_;
-    anchorLog_ = logTimeAt(next_);
+    for (Lane& lane : lanes_)
+        lane.next = lane.first;
+    anchorLog_ = logTime();
 }
 
 std::vector<Collision> Playback::collisions(const std::vector<Sender>& senders) const
 {
     std::set<std::pair<std::uint8_t, std::uint32_t>> sending;
-    for (std::size_t i = first_; i < last_; ++i) {
-        const trace::TraceKey& key = log_->key(snapshot_.identifier(rows_[i]));
-        sending.emplace(static_cast<std::uint8_t>(routes_[key.bus].to), key.id.key());
-    }
+    for (const Lane& lane : lanes_)
+        for (std::size_t i = lane.first; i < lane.last; ++i)
+            sending.emplace(static_cast<std::uint8_t>(lane.bus), log_->key(snapshot_.identifier(lane.rows[i])).id.key());
     std::vector<Collision> out;
     for (const Sender& sender : senders)
         if (sending.contains({sender.bus, sender.id.key()})) {
@@ -121,20 +135,57 @@ std::vector<Collision> Playback::collisions(const std::vector<Sender>& senders) 
     return out;
 }
 
-Time Playback::logTimeAt(std::size_t index) const
+const Playback::Lane* Playback::front() const
 {
-    if (rows_.empty())
-        return start_;
-    if (index == first_ && !from_)
+    const Lane* front = nullptr;
+    for (const Lane& lane : lanes_)
+        if (lane.next < lane.last && (front == nullptr || nextTime(lane) < nextTime(*front)))
+            front = &lane;
+    return front;
+}
+
+std::size_t Playback::at() const
+{
+    std::size_t passed = 0;
+    for (const Lane& lane : lanes_)
+        passed += lane.next;
+    return passed;
+}
+
+Time Playback::logTime() const
+{
+    if (!from_ && std::all_of(lanes_.begin(), lanes_.end(), [](const Lane& lane) { return lane.next == lane.first; }))
         return start_;  // the log's own beginning, not that of the first chosen frame
-    return index < rows_.size() ? snapshot_.time(rows_[index]) : end_;
+    const Lane* next = front();
+    return next != nullptr ? nextTime(*next) : to_.value_or(end_);
+}
+
+Time Playback::duration(const Lane& lane) const
+{
+    return lane.rate.known() ? can::duration(can::wireLength(snapshot_.frame(lane.rows[lane.next])), lane.rate) : Time{0};
+}
+
+Time Playback::lead() const
+{
+    Time most{0};
+    if (pace_.factor <= 0)
+        return most;
+    for (const Lane& lane : lanes_)
+        if (lane.next < lane.last)
+            most = std::max(most, duration(lane) - Time(static_cast<std::int64_t>(static_cast<double>((nextTime(lane) - anchorLog_).count()) / pace_.factor)));
+    return most;
+}
+
+void Playback::anchor()
+{
+    anchorRun_ = scheduler_.now() + lead();
 }
 
 void Playback::setPace(Pace pace)
 {
     anchorLog_ = position();
-    anchorRun_ = scheduler_.now();
     pace_ = pace;
+    anchor();
     if (playing_)
         schedule();
 }
@@ -143,12 +194,13 @@ void Playback::play()
 {
     if (!log_ || playing_)
         return;
-    if (next_ >= last_) {
-        next_ = first_;
-        anchorLog_ = logTimeAt(first_);
+    if (front() == nullptr) {
+        for (Lane& lane : lanes_)
+            lane.next = lane.first;
+        anchorLog_ = logTime();
     }
     playing_ = true;
-    anchorRun_ = scheduler_.now();
+    anchor();
     schedule();
 }
 
@@ -157,16 +209,19 @@ void Playback::rest()
     if (playing_)
         anchorLog_ = position();
     playing_ = false;
-    ++generation_;
+    for (Lane& lane : lanes_)
+        ++lane.generation;
 }
 
 void Playback::seek(Time logTime)
 {
-    const auto found = std::partition_point(rows_.begin() + static_cast<std::ptrdiff_t>(first_), rows_.begin() + static_cast<std::ptrdiff_t>(last_),
-                                            [&](trace::Row row) { return snapshot_.time(row) < logTime; });
-    next_ = static_cast<std::size_t>(found - rows_.begin());
+    for (Lane& lane : lanes_) {
+        const auto found = std::partition_point(lane.rows.begin() + static_cast<std::ptrdiff_t>(lane.first), lane.rows.begin() + static_cast<std::ptrdiff_t>(lane.last),
+                                                [&](trace::Row row) { return snapshot_.time(row) < logTime; });
+        lane.next = static_cast<std::size_t>(found - lane.rows.begin());
+    }
     anchorLog_ = std::clamp(logTime, start_, end_);
-    anchorRun_ = scheduler_.now();
+    anchor();
     if (playing_)
         schedule();
 }
@@ -175,66 +230,90 @@ Time Playback::position() const
 {
     if (!playing_ || pace_.factor <= 0)
         return anchorLog_;
-    const auto elapsed = static_cast<double>((scheduler_.now() - anchorRun_).count()) * pace_.factor;
-    const Time limit = next_ < rows_.size() ? snapshot_.time(rows_[next_]) : end_;
-    return std::min(limit, anchorLog_ + Time(static_cast<std::int64_t>(elapsed)));
+    const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, (scheduler_.now() - anchorRun_).count())) * pace_.factor;
+    const Lane* next = front();
+    const Time limit = next != nullptr ? nextTime(*next) : end_;
+    return std::min(limit, anchorLog_ + Time(static_cast<std::int64_t>(std::min(elapsed, 9e18 - 1e17))));
+}
+
+// Where everything was sent: begins anew, or ends.
+bool Playback::ended()
+{
+    if (front() != nullptr)
+        return false;
+    if (loop_ && std::any_of(lanes_.begin(), lanes_.end(), [](const Lane& lane) { return lane.last > lane.first; })) {
+        for (Lane& lane : lanes_)
+            lane.next = lane.first;
+        anchorLog_ = logTime();
+        anchorRun_ = scheduler_.now() + (pace_.factor > 0 ? lead() : retryAfter);
+        return false;
+    }
+    anchorLog_ = to_.value_or(end_);
+    playing_ = false;
+    return true;
 }
 
 void Playback::schedule()
 {
-    ++generation_;
-    if (next_ >= last_) {
-        if (loop_ && last_ > first_) {
-            next_ = first_;
-            anchorLog_ = logTimeAt(first_);
-            anchorRun_ = scheduler_.now() + (pace_.factor > 0 ? Time(0) : retryAfter);
-        } else {
-            anchorLog_ = next_ >= rows_.size() ? end_ : snapshot_.time(rows_[next_]);
-            playing_ = false;
-            return;
-        }
+    for (Lane& lane : lanes_)
+        ++lane.generation;
+    if (ended())
+        return;
+    if (pace_.factor <= 0) {
+        // As fast as it goes, all buses together stay in the order of the log.
+        wake(static_cast<std::size_t>(front() - lanes_.data()), std::max(scheduler_.now(), anchorRun_));
+        return;
     }
-    Time when = scheduler_.now();
-    if (pace_.factor > 0) {
-        const auto ahead = static_cast<double>((snapshot_.time(rows_[next_]) - anchorLog_).count());
-        when = anchorRun_ + Time(static_cast<std::int64_t>(ahead / pace_.factor));
-    }
+    for (std::size_t i = 0; i < lanes_.size(); ++i)
+        schedule(i);
+}
+
+void Playback::schedule(std::size_t index)
+{
+    const Lane& lane = lanes_[index];
+    if (lane.next >= lane.last)
+        return;
+    const auto ahead = static_cast<double>((nextTime(lane) - anchorLog_).count()) / pace_.factor;
+    const Time stamp = ahead > 9e18 - static_cast<double>(anchorRun_.count()) ? can::latestStamp : anchorRun_ + Time(static_cast<std::int64_t>(ahead));
+    wake(index, std::max(scheduler_.now(), stamp - duration(lane)));
+}
+
+void Playback::wake(std::size_t index, Time when)
+{
     scheduler_.at(
         when,
         [](void* context, std::uint64_t tag) {
             auto* self = static_cast<Playback*>(context);
-            if (tag == self->generation_)
-                self->due();
+            const auto lane = static_cast<std::size_t>(tag % laneTags);
+            if (lane < self->lanes_.size() && tag / laneTags == self->lanes_[lane].generation)
+                self->due(lane);
         },
-        this, generation_);
+        this, ++lanes_[index].generation * laneTags + index);
 }
 
-void Playback::due()
+void Playback::due(std::size_t index)
 {
-    if (!send(next_)) {
-        scheduler_.at(
-            scheduler_.now() + retryAfter,
-            [](void* context, std::uint64_t tag) {
-                auto* self = static_cast<Playback*>(context);
-                if (tag == self->generation_)
-                    self->due();
-            },
-            this, ++generation_);
+    Lane& lane = lanes_[index];
+    if (!send(lane)) {
+        wake(index, scheduler_.now() + retryAfter);
         return;
     }
     if (pace_.factor <= 0)
-        anchorLog_ = snapshot_.time(rows_[next_]);
-    ++next_;
-    schedule();
+        anchorLog_ = nextTime(lane);
+    ++lane.next;
+    if (pace_.factor <= 0 || front() == nullptr)
+        schedule();
+    else
+        schedule(index);
 }
 
-bool Playback::send(std::size_t index)
+bool Playback::send(Lane& lane)
 {
-    const can::FrameView view = snapshot_.frame(rows_[index]);
-    const auto to = static_cast<std::size_t>(routes_[view.bus].to);
-    if (!buses_[to]->accepts(ports_[to]))
+    if (!buses_[lane.bus]->accepts(lane.port))
         return false;
-    buses_[to]->offer(ports_[to], can::Frame(view));
+    // What is not taken, as by a kernel whose queue has just filled up, is offered again.
+    if (!buses_[lane.bus]->offer(lane.port, can::Frame(snapshot_.frame(lane.rows[lane.next]))))
+        return false;
     ++sent_;
     return true;
 }
@@ -242,11 +321,12 @@ bool Playback::send(std::size_t index)
 void Playback::step(std::size_t count)
 {
     rest();
-    for (; count > 0 && next_ < last_; --count) {
-        if (!send(next_))
+    for (; count > 0; --count) {
+        Lane* lane = front();
+        if (lane == nullptr || !send(*lane))
             break;
-        anchorLog_ = snapshot_.time(rows_[next_]);
-        ++next_;
+        anchorLog_ = nextTime(*lane);
+        ++lane->next;
     }
 }
 

@@ -4,6 +4,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "bus/bus.h"
@@ -44,7 +45,10 @@ struct Collision {
 };
 
 /// Puts the chosen frames of a log on the buses of a rig, in the order of their time stamps, each at its distance from
-/// the first. Frames carry the time of the run. A frame that its bus cannot take yet waits; none is dropped.
+/// the first. A stamp is the end of a frame: it is offered so much earlier as it takes on its bus, and the recorded
+/// spacing comes back where nobody else wins arbitration. Each bus has a queue of its own, in which frames stand in line:
+/// their order is kept at any pace. Frames carry the time of the run. A frame that its bus cannot take yet waits; none is
+/// dropped. Error frames are not sent.
 class Playback {
 public:
     Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, std::shared_ptr<const database::Catalog> rigCatalog);
@@ -60,7 +64,9 @@ public:
     void route(std::vector<Route> routes);
     [[nodiscard]] const std::vector<Route>& routes() const { return routes_; }
     /// Frames that the routes choose, and by bus of the log.
-    [[nodiscard]] std::size_t chosen() const { return rows_.size(); }
+    [[nodiscard]] std::size_t chosen() const { return chosen_; }
+    /// Error frames of the buses that are played, which are left out: a bus makes its own.
+    [[nodiscard]] std::size_t errorsLeftOut() const { return errorsLeftOut_; }
     [[nodiscard]] const std::vector<std::size_t>& chosenByBus() const { return chosenByBus_; }
 
     /// Identifiers that would collide with senders of the rig, given as (node, bus, identifier).
@@ -89,18 +95,41 @@ public:
     [[nodiscard]] Time position() const;
     [[nodiscard]] std::uint64_t sent() const { return sent_; }
     /// Chosen frames in front of the position.
-    [[nodiscard]] std::size_t at() const { return next_; }
+    [[nodiscard]] std::size_t at() const;
     [[nodiscard]] Time start() const { return start_; }
     [[nodiscard]] Time end() const { return end_; }
     /// All chosen frames have been handed to their buses.
-    [[nodiscard]] bool finished() const { return next_ >= last_ && !loop_; }
+    [[nodiscard]] bool finished() const { return front() == nullptr && !loop_; }
 
 private:
+    // What goes to one bus of the rig.
+    struct Lane {
+        std::size_t bus = 0;
+        bus::Port port = 0;
+        can::BitRate rate;
+        std::vector<trace::Row> rows;   // chosen, by time
+        std::size_t first = 0;
+        std::size_t last = 0;
+        std::size_t next = 0;
+        std::uint64_t generation = 0;   // of the wake-up that counts
+    };
     void choose();
     void schedule();
-    void due();
-    bool send(std::size_t index);
-    [[nodiscard]] Time logTimeAt(std::size_t index) const;
+    void schedule(std::size_t lane);
+    void due(std::size_t lane);
+    [[nodiscard]] bool ended();
+    bool send(Lane& lane);
+    void wake(std::size_t lane, Time when);
+    // The lane whose next frame is the earliest, or null.
+    [[nodiscard]] const Lane* front() const;
+    [[nodiscard]] Lane* front() { return const_cast<Lane*>(std::as_const(*this).front()); }
+    [[nodiscard]] Time nextTime(const Lane& lane) const { return snapshot_.time(lane.rows[lane.next]); }
+    // Where the log stands in front of the next frame.
+    [[nodiscard]] Time logTime() const;
+    // How long the run has to wait so that the first frames can be offered before their stamps.
+    [[nodiscard]] Time lead() const;
+    [[nodiscard]] Time duration(const Lane& lane) const;
+    void anchor();
 
     clock::Scheduler& scheduler_;
     std::vector<bus::Bus*> buses_;
@@ -110,16 +139,13 @@ private:
     trace::Snapshot snapshot_;
     trace::TimeIndex order_;
     std::vector<Route> routes_;
-    std::vector<trace::Row> rows_;      // chosen, by time
+    std::vector<Lane> lanes_;           // one for each bus of the rig
+    std::size_t chosen_ = 0;
+    std::size_t errorsLeftOut_ = 0;
     std::vector<std::size_t> chosenByBus_;
-    std::vector<bus::Port> ports_;
-    std::size_t first_ = 0;
-    std::size_t last_ = 0;
-    std::size_t next_ = 0;
     Pace pace_;
     bool loop_ = false;
     bool playing_ = false;
-    std::uint64_t generation_ = 0;
     std::uint64_t sent_ = 0;
     Time anchorRun_{0};                 // run time and log time that belong together
     Time anchorLog_{0};

@@ -26,6 +26,8 @@ public:
 
     [[nodiscard]] const std::string& path() const { return file_->path(); }
     [[nodiscard]] std::uint64_t frames() const { return file_->frames(); }
+    /// Frames that the format could not hold, in words, or empty.
+    [[nodiscard]] std::string refused() const { return file_->refused(); }
     [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
 
 private:
