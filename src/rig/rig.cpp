@@ -2,6 +2,7 @@
 
 #include <charconv>
 #include <chrono>
+#include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <set>
@@ -9,7 +10,9 @@
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
 #include "can/replace_file.h"
+#include "can/time_text.h"
 #include "drive/json_reader.h"
+#include "rig/document_text.h"
 
 namespace wavetrope::rig {
 
@@ -48,6 +51,7 @@ BusSpec busOf(const json& value, const std::string& pointer)
             JsonReader::fail(reader.at("rate"), "expected a bit rate such as \"500k\" or \"500k/2M\"");
         bus.rate = *read;
     }
+    bus.restartAfter = reader.span("restart");
     bus.interface = reader.text("interface");
     if (bus.interface.empty() && !bus.rate.known())
         JsonReader::fail(reader.at("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
@@ -77,7 +81,11 @@ Rig rigOf(const json& document, const std::string& path)
     if (version->get<std::int64_t>() > Rig::version || version->get<std::int64_t>() < 1)
         JsonReader::fail("/wavetrope", "version " + version->dump() + " of the rig document is not known; this program knows 1", "Use a newer Wavetrope");
     rig.name = reader.text("name", "Rig");
-    rig.seed = static_cast<std::uint64_t>(std::max(0.0, reader.number("seed", 1)));
+    if (const auto* seed = reader.find("seed")) {
+        if (!seed->is_number_unsigned() && !(seed->is_number_float() && seed->get<double>() >= 0 && seed->get<double>() < 0x1p64 && seed->get<double>() == std::floor(seed->get<double>())))
+            JsonReader::fail("/seed", "expected a whole number of 0 to 2^64 - 1");
+        rig.seed = seed->get<std::uint64_t>();
+    }
     if (reader.find("begins") != nullptr) {
         const auto instant = instantFromText(reader.text("begins"));
         if (!instant)
@@ -102,9 +110,12 @@ Rig rigOf(const json& document, const std::string& path)
             JsonReader::fail(pointer + "/name", "there are two nodes called '" + node->name + "'");
         rig.nodes.push_back(std::move(*node));
     });
+    names.clear();
     reader.each("filters", [&](const json& element, const std::string& pointer) {
         const JsonReader filter(element, pointer);
         rig.filters.push_back({filter.needText("name"), filter.text("expression")});
+        if (!names.insert(rig.filters.back().name).second)
+            JsonReader::fail(pointer + "/name", "there are two filters called '" + rig.filters.back().name + "'", "Give one of them another name");
     });
     reader.each("events", [&](const json& element, const std::string& pointer) {
         const JsonReader event(element, pointer);
@@ -233,7 +244,10 @@ Expected<Rig> rigFromText(const std::string& text, const std::string& path)
         return fail("the document is nested more than 100 levels deep", path);
     try {
         json document = json::parse(text);
-        return rigOf(document.is_object() && document.contains("like") ? basedOn(document, path) : document, path);
+        Rig rig = rigOf(document.is_object() && document.contains("like") ? basedOn(document, path) : document, path);
+        rig.saved = rig.document;
+        rig.source = text;
+        return rig;
     } catch (const json::parse_error& bad) {
         Error error{"this is no JSON document", path, 0, 0, "Compare it with demo/rig.json"};
         placeOf(text, bad.byte, error);
@@ -264,9 +278,37 @@ Expected<Rig> loadRig(const std::string& path)
     return rigFromText(text, path);
 }
 
-Expected<void> saveRig(const Rig& rig, const std::string& path)
+Expected<void> saveRig(Rig& rig, const std::string& path)
 {
-    return replaceFile(path, rig.document.dump(2) + '\n');
+    // A rig that is like another one keeps being that: what was changed since stands in it.
+    json was = rig.source.empty() ? json() : json::parse(rig.source, nullptr, false);
+    json is = rig.document;
+    if (was.is_object() && was.contains("like") && std::filesystem::path(path).parent_path() == std::filesystem::path(rig.path).parent_path()) {
+        is = was;
+        for (const auto& [key, value] : rig.document.items())
+            if (!rig.saved.contains(key) || rig.saved[key] != value)
+                is[key] = value;
+    }
+    const std::string text = documentText(rig.source, was, is);
+    if (auto written = replaceFile(path, text); !written)
+        return written;
+    rig.source = text;
+    rig.saved = rig.document;
+    return {};
+}
+
+void Rig::setFacts(const std::string& newName, std::uint64_t newSeed, Time newStory)
+{
+    name = newName;
+    seed = newSeed;
+    story = newStory;
+    document["name"] = newName;
+    if (newSeed != 1 || document.contains("seed"))
+        document["seed"] = newSeed;
+    if (newStory.count() > 0)
+        document["story"] = can::spanText(newStory);
+    else
+        document.erase("story");
 }
 
 LoadedDatabases loadDatabases(const Rig& rig)

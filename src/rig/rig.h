@@ -20,6 +20,7 @@ using can::Time;
 struct BusSpec {
     std::string name;
     can::BitRate rate;
+    Time restartAfter{0};           ///< After bus off, a node takes part again after so long; 0: when it is asked to.
     std::string interface;                  ///< Of the kernel; empty for a simulated bus.
     std::vector<std::string> databases;     ///< As in the document, relative to it; the first that knows an identifier wins.
     database::Match match = database::Match::full;  ///< How frames find messages that do not say so themselves.
@@ -50,8 +51,14 @@ struct Rig {
     std::vector<drive::NodeSpec> nodes;
     std::vector<NamedFilter> filters;
     std::vector<EventSpec> events;
-    nlohmann::json document = nlohmann::json::object();   ///< Everything as read; pages live only here.
+    nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
+    nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
+    std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.
 
+    /// Whether the document is no longer as it was read or saved.
+    [[nodiscard]] bool changed() const { return document != saved; }
+    /// Sets name, seed and story, in the document as well.
+    void setFacts(const std::string& newName, std::uint64_t newSeed, Time newStory);
     /// Folder of the file, for relative paths.
     [[nodiscard]] std::string folder() const;
     [[nodiscard]] std::string resolve(const std::string& relative) const;
@@ -65,7 +72,8 @@ struct Rig {
 [[nodiscard]] Expected<Rig> rigFromText(const std::string& text, const std::string& path);
 [[nodiscard]] Expected<Rig> loadRig(const std::string& path);
 /// Writes the document beside its place and renames it.
-[[nodiscard]] Expected<void> saveRig(const Rig& rig, const std::string& path);
+/// What was not changed since reading keeps its order, its lines and its blanks.
+[[nodiscard]] Expected<void> saveRig(Rig& rig, const std::string& path);
 
 /// What loading the databases of a rig gave.
 struct LoadedDatabases {

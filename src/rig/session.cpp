@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <future>
 
+#include "bus/absent_bus.h"
 #include "bus/kernel_bus.h"
 #include "bus/simulated_bus.h"
 #include "formats/trace_sink.h"
@@ -80,15 +81,18 @@ Expected<void> Session::build()
         const std::uint8_t index = trace_.addBus({spec.name, spec.rate});
         rates.push_back(spec.rate);
         if (spec.interface.empty()) {
-            buses_.push_back(std::make_unique<bus::SimulatedBus>(scheduler_, bus::SimulatedBusOptions{spec.rate, index, 64, true}));
+            buses_.push_back(std::make_unique<bus::SimulatedBus>(scheduler_, bus::SimulatedBusOptions{spec.rate, index, 64, true, spec.restartAfter.count() > 0 ? std::optional(spec.restartAfter) : std::nullopt}));
         } else {
             auto opened = bus::KernelBus::open(spec.interface, {index, spec.rate, 1U << 17});
             if (!opened) {
+                // The rest of the rig runs; the bus says why it does not.
                 Error error = opened.error();
+                buses_.push_back(std::make_unique<bus::AbsentBus>(spec.rate, error));
                 error.where = "bus " + spec.name + ", " + error.where;
-                return tl::unexpected(error);
+                leftOut_.push_back(std::move(error));
+            } else {
+                buses_.push_back(std::move(*opened));
             }
-            buses_.push_back(std::move(*opened));
         }
         buses.push_back(buses_.back().get());
     }
@@ -110,7 +114,7 @@ Expected<void> Session::build()
         }
         if (!filter) {
             Error error = filter.error();
-            error.where = "event " + event.name;
+            error.where = "event " + event.name + ", /events/" + std::to_string(&event - rig_.events.data()) + "/when";
             return tl::unexpected(error);
         }
         conditions.push_back({event.name, std::move(*filter), event.hold});

@@ -205,6 +205,37 @@ Expected<void> Shelf::save(std::size_t index, bool overwrite)
 
 Expected<void> Shelf::exportTo(std::size_t index, const std::string& path) const { return database::exportDatabase(entries_[index]->edited, path); }
 
+void Shelf::moveTo(const std::string& folder)
+{
+    const std::scoped_lock lock(changing_);
+    std::map<std::string, std::string> names;
+    for (const auto& entry : entries_) {
+        if (entry->own)
+            continue;
+        std::error_code code;
+        const auto relative = std::filesystem::relative(std::filesystem::absolute(entry->path), folder, code);
+        const std::string name = code || relative.empty() ? std::filesystem::absolute(entry->path).string() : relative.string();
+        if (std::filesystem::path(entry->name).is_absolute())
+            continue;
+        names[entry->name] = name;
+        entry->path = std::filesystem::absolute(entry->path).string();
+        entry->name = name;
+    }
+    for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
+        for (std::string& file : rig_.buses[i].databases)
+            if (const auto found = names.find(file); found != names.end())
+                file = found->second;
+        if (rig_.document.contains("buses") && i < rig_.document["buses"].size() && !rig_.buses[i].databases.empty())
+            rig_.document["buses"][i]["databases"] = rig_.buses[i].databases;
+    }
+    for (Arrangement& arrangement : arrangements_)
+        for (auto* files : {&arrangement.before, &arrangement.after})
+            for (auto& bus : *files)
+                for (std::string& file : bus)
+                    if (const auto found = names.find(file); found != names.end())
+                        file = found->second;
+}
+
 std::vector<std::vector<std::string>> Shelf::files() const
 {
     std::vector<std::vector<std::string>> files;

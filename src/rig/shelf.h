@@ -90,6 +90,8 @@ public:
     [[nodiscard]] Expected<std::size_t> pointTo(std::size_t index, const std::string& path);
     /// Moves a file of a bus one place towards the front.
     void prefer(const std::string& bus, std::size_t index);
+    /// The rig is about to be saved in another folder: files that are named relative to it get names relative to that one.
+    void moveTo(const std::string& folder);
     /// A new, empty database file that is attached to a bus. It is written at once.
     [[nodiscard]] Expected<std::size_t> create(const std::string& bus, const std::string& path);
 

@@ -80,7 +80,7 @@ Spool::~Spool()
     for (const int file : {file_, tail_})
         if (file >= 0)
             ::close(file);
-    if (!path_.empty()) {
+    if (!path_.empty() && !keep_) {
         std::error_code ignored;
         files::remove(formats::tailOf(path_), ignored);
         files::remove(path_, ignored);
@@ -91,6 +91,24 @@ Report Spool::report() const
 {
     const std::scoped_lock lock(mutex_);
     return report_;
+}
+
+Expected<void> Spool::keep()
+{
+    settle();
+    const Report now = report();
+    if (now.path.empty() || now.rows < trace_.rows())
+        return fail(now.words.empty() ? "the disk has not taken all of the run" : now.words, now.path.empty() ? options_.folder : now.path, "Save it as a log on another disk");
+    // A mark beside it tells from when on its user has not wanted to lose it.
+    const std::string mark = now.path + keptMark;
+    const int file = ::open(mark.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
+    const bool marked = file >= 0 && ::fsync(file) == 0;
+    if (file >= 0)
+        ::close(file);
+    if (!marked)
+        return fail(std::string("the run cannot be marked as kept: ") + std::strerror(errno), mark, "Save it as a log on another disk");
+    keep_ = true;
+    return {};
 }
 
 void Spool::settle()

@@ -32,6 +32,9 @@ struct Options {
 /// Folder for runs where nothing else was said: XDG_STATE_HOME/wavetrope/runs.
 [[nodiscard]] std::string usualFolder();
 
+/// Behind the file name of a run: an empty file beside it that says it was kept on purpose.
+inline constexpr const char* keptMark = ".kept";
+
 /// How the keeping goes.
 struct Report {
     enum class Disk : std::uint8_t { fine, nearlyFull, refused };
@@ -58,6 +61,8 @@ public:
     [[nodiscard]] Report report() const;
     /// Waits until all rows up to now are on the disk, or cannot be.
     void settle();
+    /// Has the run stay on the disk when it has ended, among those that were not ended. An error where not all of it is there.
+    [[nodiscard]] Expected<void> keep();
     /// For a writer that can wait: does so while more than the bound is in memory alone.
     void makeRoom();
     [[nodiscard]] std::unique_ptr<trace::Segment> load(std::size_t index) override;
@@ -106,6 +111,7 @@ private:
     std::string unreadable_;            // what load() could not read
     std::condition_variable wake_, settled_;
     bool ending_ = false;
+    bool keep_ = false;                 // its files behind the end
     std::uint64_t steps_ = 0;
     std::thread thread_;
 };

@@ -9,6 +9,7 @@
 #include <filesystem>
 
 #include "formats/log_file.h"
+#include "spool/spool.h"
 
 namespace wavetrope::spool {
 
@@ -39,6 +40,7 @@ void removeFiles(const std::string& path, std::error_code& error)
     std::error_code ignored;
     files::remove(formats::tailOf(path), ignored);
     files::remove(formats::tailOf(path) + ".new", ignored);
+    files::remove(path + keptMark, ignored);
     files::remove(path, error);
 }
 
@@ -73,6 +75,7 @@ std::vector<UnfinishedRun> unfinishedRuns(const std::string& folder)
             continue;
         UnfinishedRun run;
         run.path = path;
+        run.kept = files::exists(path + keptMark, error);
         if (const auto extent = formats::runExtent(path)) {
             run.about = extent->about;
             run.rows = extent->rows;
@@ -90,6 +93,21 @@ std::vector<UnfinishedRun> unfinishedRuns(const std::string& folder)
     return runs;
 }
 
+std::size_t removeKeptBefore(const std::string& folder, std::chrono::seconds age)
+{
+    std::size_t removed = 0;
+    const auto oldest = files::file_time_type::clock::now() - age;
+    for (const UnfinishedRun& run : unfinishedRuns(folder)) {
+        std::error_code error;
+        if (!run.kept)
+            continue;
+        const auto since = files::last_write_time(run.path + keptMark, error);
+        if (!error && since < oldest && discardRun(run.path))
+            ++removed;
+    }
+    return removed;
+}
+
 Expected<formats::ReadReport> saveRun(const UnfinishedRun& run, const std::string& path, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing)
 {
     auto file = formats::LogFile::create(path, run.about.buses);
@@ -103,6 +121,8 @@ Expected<formats::ReadReport> saveRun(const UnfinishedRun& run, const std::strin
     }
     if (auto finished = (*file)->finish(); !finished)
         return tl::unexpected(finished.error());
+    if (const std::string refused = (*file)->refused(); !refused.empty())
+        report->warnings.push_back({refused, run.path, 0, 0, {}});
     return report;
 }
 
