@@ -100,7 +100,7 @@ void reading(const std::vector<can::Frame>& frames)
     const std::vector<trace::TraceBus> buses{{"A", {500'000, 0}}};
     encoder->begin(target, buses);
     for (const can::Frame& frame : frames)
-        encoder->frame(target, frame.view());
+        benchmark::DoNotOptimize(encoder->frame(target, frame.view()));
     const auto size = static_cast<double>(target.bytes.size());
     std::vector<std::uint8_t> copy(target.bytes.size());
     const double plain = best(7, [&] {

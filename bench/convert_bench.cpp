@@ -69,7 +69,7 @@ void decoding(const trace::Trace& trace)
             target = {};
             target.out = nowhere;
             const convert::Frames frames(snapshot, nullptr, can::Time::min(), can::Time::max());
-            convert::writeValueRows(frames, *catalog(), conversion, target, outcome, {});
+            convert::writeValueRows(frames, catalog(), conversion, target, outcome, {});
         });
         if (outcome.values != values)
             std::abort();

@@ -129,7 +129,7 @@ private Q_SLOTS:
         QCOMPARE(outcome->frames, std::uint64_t{3});
         QCOMPARE(outcome->values, std::uint64_t{6});
         const QList<QByteArray> wanted = {"time,bus,id,message,signal,raw,value,unit,label",
-                                          "0.000000000,Tank,0x100,Water,Warmth,612,21.200000000000003,degC,",
+                                          "0.000000000,Tank,0x100,Water,Warmth,612,21.2,degC,",
                                           "0.000000000,Tank,0x100,Water,Level,31,15.5,%,",
                                           "0.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\"",
                                           "0.000000000,Tank,0x100,Water,Serial,35586660,35586660,,",
@@ -167,7 +167,7 @@ private Q_SLOTS:
                 const auto warmth = lines[static_cast<int>(4 * i + 1)].split(',');
                 const auto serial = lines[static_cast<int>(4 * i + 4)].split(',');
                 const auto raw = static_cast<std::int16_t>(payloads[i]);
-                if (warmth[5].toInt() != raw || warmth[6].toDouble() != raw * 0.1 - 40 || serial[5].toULongLong() != payloads[i])
+                if (warmth[5].toInt() != raw || warmth[6].toDouble() != (raw - 400) / 10.0 || serial[5].toULongLong() != payloads[i])
                     QFAIL(lines[static_cast<int>(4 * i + 1)].constData());
             }
         }

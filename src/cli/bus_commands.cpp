@@ -113,6 +113,8 @@ int capture(const Options& options)
     }
     if (const auto finished = (*recorder)->finish(); !finished)
         return report(finished.error());
+    if (const std::string refused = (*recorder)->refused(); !refused.empty())
+        warn(refused);
     std::fprintf(stderr, "%llu frames, %llu lost\n", static_cast<unsigned long long>(trace.rows()), static_cast<unsigned long long>(lost));
     return 0;
 }

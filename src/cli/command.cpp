@@ -1,5 +1,6 @@
 #include "cli/command.h"
 
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -52,6 +53,14 @@ int report(const std::string& what)
     return exitBad;
 }
 
+int printed(bool good)
+{
+    const bool flushed = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
+    if (!good || !flushed)
+        return report("standard output is closed or full; what was printed is incomplete");
+    return interrupted ? report("interrupted; what was printed is incomplete") : 0;
+}
+
 void warn(const std::string& what)
 {
     std::fprintf(stderr, "wavetrope-cli: warning: %s\n", what.c_str());
@@ -75,7 +84,9 @@ void ProgressLine::show(std::uint64_t done, std::uint64_t total)
     std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), total == 0 ? 0.0 : 100.0 * static_cast<double>(done) / static_cast<double>(total));
 }
 
-Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
+namespace {
+
+Expected<std::vector<formats::LogPart>> partsOf(const std::string& path, const std::vector<std::string>& more)
 {
     std::vector<formats::LogPart> parts = {{path, can::Time{0}, false, {}}};
     for (const std::string& option : more) {
@@ -89,6 +100,16 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std:
         }
         parts.push_back(std::move(part));
     }
+    return parts;
+}
+
+}  // namespace
+
+Expected<formats::ReadReport> readInto(formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
+{
+    const auto parts = partsOf(path, more);
+    if (!parts)
+        return tl::unexpected(parts.error());
     const formats::KeptLayouts kept(formats::KeptLayouts::usualFolder());
     formats::TextLayout given;
     formats::ReadOptions options;
@@ -109,20 +130,30 @@ Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std:
         }
         options.layout = &given;
     }
+    return parts->size() == 1 ? formats::readLogFile(path, sink, options) : formats::readLogs(*parts, sink, options);
+}
+
+void warnOf(const formats::ReadReport& reading)
+{
+    for (const Error& warning : reading.warnings)
+        warn(warning.text());
+    for (std::size_t i = 1; i < reading.badLines.size() && i < badLinesShown; ++i)
+        warn(reading.badLines[i].text());
+}
+
+Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
+{
     auto log = std::make_unique<LoadedLog>();
     ProgressLine progress("reading " + path);
     LoadingSink sink(*log, progress);
-    const auto reading = parts.size() == 1 ? formats::readLogFile(path, sink, options) : formats::readLogs(parts, sink, options);
+    const auto reading = readInto(sink, path, layout, more, threads);
     if (!reading)
         return tl::unexpected(reading.error());
     if (sink.full())
         warn(sink.fullness(path).text());
-    else if (reading->cancelled)
+    else if (reading->cancelled || interrupted)
         return fail("reading was cancelled", path);
-    for (const Error& warning : reading->warnings)
-        warn(warning.text());
-    for (std::size_t i = 1; i < reading->badLines.size() && i < badLinesShown; ++i)
-        warn(reading->badLines[i].text());
+    warnOf(*reading);
     log->buses = log->trace.buses();
     return log;
 }
@@ -156,28 +187,61 @@ Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_
     return filter::Filter::compile(narrowing.filter, catalog, {&named});
 }
 
-Expected<Answer> ask(const Question& question)
+namespace {
+
+// Whether a log can be read a second time.
+bool again(const Question& question)
 {
-    Answer answer;
-    auto log = loadLog(question.log, question.layout, question.more, question.narrowing.threads);
-    if (!log)
-        return tl::unexpected(log.error());
-    answer.log = std::move(*log);
-    auto catalog = catalogFromOptions(answer.log->buses, question.databases, question.match);
-    if (!catalog)
-        return tl::unexpected(catalog.error());
-    answer.catalog = std::move(*catalog);
-    auto filter = filterOf(question.narrowing, answer.catalog);
-    if (!filter)
-        return tl::unexpected(filter.error());
-    answer.scan = std::make_unique<filter::FilterScan>(std::move(*filter));
-    const trace::Snapshot snapshot = answer.log->trace.snapshot();
-    ProgressLine progress("filtering");
-    while (!answer.scan->advance(snapshot, {std::uint64_t{256} * trace::segmentRows, question.narrowing.threads, &interrupted}) && !interrupted)
-        progress.show(answer.scan->seen(), snapshot.rows());
-    if (interrupted)
-        return fail("cancelled");
-    return answer;
+    struct stat info {};
+    return question.log != "-" && ::stat(question.log.c_str(), &info) == 0 && S_ISREG(info.st_mode);
+}
+
+}  // namespace
+
+Expected<Streamed> streamLog(const Question& question, std::function<std::string(const convert::LogFacts&, std::span<const can::FrameView>)> render, std::function<bool(std::string_view)> write)
+{
+    ProgressLine progress("reading " + question.log);
+    const auto goesOn = [&](std::uint64_t done, std::uint64_t total) {
+        progress.show(done, total);
+        return !interrupted.load();
+    };
+    Streamed streamed;
+    Databases databases(question.databases, question.match);
+    const convert::StreamWork work{
+        [&](const std::vector<trace::TraceBus>& buses) {
+            auto catalog = databases.explain(buses);
+            if (catalog)
+                streamed.catalog = *catalog;
+            return catalog;
+        },
+        [&](const std::shared_ptr<const database::Catalog>& catalog) { return filterOf(question.narrowing, catalog); },
+        std::move(render),
+        std::move(write),
+        goesOn,
+    };
+    std::vector<trace::TraceBus> known;
+    for (const bool second : {false, true}) {
+        convert::FrameStream stream(work, known);
+        const auto reading = readInto(stream, question.log, question.layout, question.more, question.narrowing.threads);
+        if (!reading)
+            return tl::unexpected(reading.error());
+        stream.finish();
+        if (stream.failure() && !second && again(question)) {
+            // A bus that is named may come behind the first frames.
+            convert::BusGatherer gatherer(goesOn);
+            if (const auto all = readInto(gatherer, question.log, question.layout, question.more, question.narrowing.threads); all && !interrupted) {
+                known = std::move(gatherer.buses);
+                continue;
+            }
+        }
+        if (stream.failure())
+            return tl::unexpected(*stream.failure());
+        streamed.good = stream.good();
+        if (streamed.good && !interrupted)
+            warnOf(*reading);
+        return streamed;
+    }
+    return streamed;
 }
 
 BusOption splitBusOption(const std::string& option)
@@ -188,17 +252,20 @@ BusOption splitBusOption(const std::string& option)
     return {option.substr(0, at), option.substr(at + 1)};
 }
 
-Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match)
+Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std::vector<trace::TraceBus>& buses)
 {
     auto catalog = std::make_shared<database::Catalog>();
     for (const trace::TraceBus& bus : buses)
-        catalog->addBus(bus.name, match);
-    for (const std::string& option : options) {
+        catalog->addBus(bus.name, match_);
+    for (const std::string& option : options_) {
         const BusOption split = splitBusOption(option);
-        auto loaded = database::readDatabase(split.value, [](const Error& problem) { warn(problem.text()); });
-        if (!loaded)
-            return tl::unexpected(loaded.error());
-        const auto shared = std::make_shared<const database::Database>(std::move(*loaded));
+        std::shared_ptr<const database::Database>& shared = read_[split.value];
+        if (shared == nullptr) {
+            auto loaded = database::readDatabase(split.value, [](const Error& problem) { warn(problem.text()); });
+            if (!loaded)
+                return tl::unexpected(loaded.error());
+            shared = std::make_shared<const database::Database>(std::move(*loaded));
+        }
         if (split.bus.empty()) {
             for (std::size_t bus = 0; bus < buses.size(); ++bus)
                 catalog->attach(static_cast<std::uint8_t>(bus), shared);
@@ -212,10 +279,15 @@ Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std:
     return catalog;
 }
 
+Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match)
+{
+    return Databases(options, match).explain(buses);
+}
+
 void addMatchOption(CLI::App& command, database::Match& match)
 {
     static const std::map<std::string, database::Match> words = {{"full", database::Match::full}, {"group", database::Match::group}};
-    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case));
+    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case).description("full|group"))->type_name("");
 }
 
 CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what)
@@ -228,7 +300,7 @@ CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::st
 Expected<void> mayRecord(const Recording& recording)
 {
     std::error_code error;
-    if (recording.path.empty() || recording.overwrite || !std::filesystem::exists(recording.path, error))
+    if (recording.path.empty() || recording.overwrite || !std::filesystem::exists(std::filesystem::symlink_status(recording.path, error)))
         return {};
     return fail("a file of this name exists", recording.path, "Choose another name, or say --overwrite");
 }

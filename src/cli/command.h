@@ -4,11 +4,13 @@
 #include <CLI/CLI.hpp>
 
 #include <atomic>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
 
 #include "can/error.h"
+#include "convert/frame_stream.h"
 #include "database/catalog.h"
 #include "filter/filter_scan.h"
 #include "formats/log_format.h"
@@ -25,6 +27,9 @@ extern std::atomic<bool> interrupted;
 int report(const Error& error);
 int report(const std::string& what);
 void warn(const std::string& what);
+
+/// The exit code of a command that has printed: 2, with words, where standard output is full or closed or Ctrl+C ended it.
+[[nodiscard]] int printed(bool good = true);
 
 /// Where a command records to.
 struct Recording {
@@ -67,6 +72,19 @@ void addLayoutOption(CLI::App& command, std::string& layout);
 /// how frames find messages that do not say so themselves.
 [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match = database::Match::full);
 
+/// The databases of options [BUS=]FILE, each read once.
+class Databases {
+public:
+    Databases(std::vector<std::string> options, database::Match match) : options_(std::move(options)), match_(match) {}
+    /// A catalog for the buses of a log, by name.
+    [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> explain(const std::vector<trace::TraceBus>& buses);
+
+private:
+    std::vector<std::string> options_;
+    database::Match match_;
+    std::map<std::string, std::shared_ptr<const database::Database>> read_;
+};
+
 /// Which frames of a log a command takes, as its options say.
 struct Narrowing {
     std::string filter;
@@ -88,13 +106,19 @@ struct Question {
 /// Adds the log, --database, --match, --filter, --filters-of and --threads; gives the option --database.
 CLI::Option* addQuestion(CLI::App& command, Question& question);
 
-/// The log, read and explained, and the rows that pass.
-struct Answer {
-    std::unique_ptr<LoadedLog> log;
+/// Reads logs into a sink, as the options of a question say.
+[[nodiscard]] Expected<formats::ReadReport> readInto(formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads);
+/// Prints the warnings of a reading.
+void warnOf(const formats::ReadReport& reading);
+
+/// What came of printing a log while it was read.
+struct Streamed {
     std::shared_ptr<const database::Catalog> catalog;
-    std::unique_ptr<filter::FilterScan> scan;
+    bool good = true;               ///< Whether all could be written.
 };
-[[nodiscard]] Expected<Answer> ask(const Question& question);
+/// Reads the log of a question and has its frames that pass rendered and written as they come: nothing is kept. `render`
+/// is called on several threads at once, `write` in the order of the log.
+[[nodiscard]] Expected<Streamed> streamLog(const Question& question, std::function<std::string(const convert::LogFacts&, std::span<const can::FrameView>)> render, std::function<bool(std::string_view)> write);
 
 /// Splits "[BUS=]VALUE"; the bus is empty where none is named.
 struct BusOption {

@@ -5,11 +5,44 @@
 #include <initializer_list>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "can/csv_text.h"
 
 namespace wavetrope::cli {
+
+/// Puts fields into rows of text.
+class CsvText {
+public:
+    void field(std::string_view text)
+    {
+        if (!first_)
+            text_ += ',';
+        first_ = false;
+        can::appendCsvField(text_, text);
+    }
+    void endRow()
+    {
+        text_ += '\n';
+        first_ = true;
+    }
+    void row(std::initializer_list<std::string_view> fields)
+    {
+        for (const std::string_view text : fields)
+            field(text);
+        endRow();
+    }
+    /// Rows that are text already.
+    void raw(std::string_view rows) { text_ += rows; }
+    [[nodiscard]] std::size_t size() const { return text_.size(); }
+    /// What was put in so far.
+    [[nodiscard]] std::string take() { return std::exchange(text_, {}); }
+
+private:
+    std::string text_;
+    bool first_ = true;
+};
 
 /// Writes rows to a stream through a buffer of its own.
 class CsvWriter {
@@ -19,43 +52,38 @@ public:
     CsvWriter(const CsvWriter&) = delete;
     CsvWriter& operator=(const CsvWriter&) = delete;
 
-    void field(std::string_view text);
-    void endRow();
+    void field(std::string_view text) { text_.field(text); }
+    void endRow()
+    {
+        text_.endRow();
+        if (text_.size() > 60'000)
+            flush();
+    }
     void row(std::initializer_list<std::string_view> fields)
     {
-        for (const std::string_view text : fields)
-            field(text);
-        endRow();
+        text_.row(fields);
+        if (text_.size() > 60'000)
+            flush();
     }
-    void flush();
+    void raw(std::string_view rows) { text_.raw(rows); }
+    void flush()
+    {
+        const std::string text = text_.take();
+        good_ = good_ && std::fwrite(text.data(), 1, text.size(), out_) == text.size() && std::fflush(out_) == 0;
+    }
+    /// Whether all could be written so far.
+    [[nodiscard]] bool good() const { return good_; }
+    /// Writes what is left, and gives whether all could be written.
+    [[nodiscard]] bool finish()
+    {
+        flush();
+        return good_;
+    }
 
 private:
     std::FILE* out_;
-    std::string buffer_;
-    bool first_ = true;
+    CsvText text_;
+    bool good_ = true;
 };
-
-inline void CsvWriter::field(std::string_view text)
-{
-    if (!first_)
-        buffer_ += ',';
-    first_ = false;
-    can::appendCsvField(buffer_, text);
-}
-
-inline void CsvWriter::endRow()
-{
-    buffer_ += '\n';
-    first_ = true;
-    if (buffer_.size() > 60'000)
-        flush();
-}
-
-inline void CsvWriter::flush()
-{
-    std::fwrite(buffer_.data(), 1, buffer_.size(), out_);
-    std::fflush(out_);
-    buffer_.clear();
-}
 
 }  // namespace wavetrope::cli

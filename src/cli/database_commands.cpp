@@ -4,8 +4,10 @@
 
 #include "can/bit_rate.h"
 #include "can/time_text.h"
+#include "can/replace_file.h"
 #include "cli/command.h"
 #include "cli/csv.h"
+#include "database/dbc_writer.h"
 #include "database/diff.h"
 #include "database/export.h"
 #include "database/review.h"
@@ -135,14 +137,25 @@ int check(const std::vector<std::string>& paths, const std::string& logPath)
     return errors ? exitFindings : 0;
 }
 
-int convert(const std::string& from, const std::string& to)
+int convert(const std::string& from, const std::string& to, bool overwrite)
 {
-    const auto database = database::readDatabase(from, [](const Error& problem) { warn(problem.text()); });
-    if (!database)
-        return report(database.error());
-    if (const auto written = database::exportDatabase(*database, to); !written)
-        return report(written.error());
-    return 0;
+    std::error_code code;
+    if (!overwrite && std::filesystem::is_symlink(to, code) && !std::filesystem::exists(to, code))
+        return report(to + ": this is a link that leads nowhere, and is left as it is. Say --overwrite to put the file in its place");
+    const auto loaded = loadWithReading(from);
+    if (!loaded)
+        return report(loaded.error());
+    if (loaded->reading)
+        for (const Error& problem : loaded->reading->problems)
+            warn(problem.text());
+    // What is not changed stays byte for byte where the form is the same.
+    const auto written = [&]() -> Expected<void> {
+        if (!loaded->reading || std::filesystem::path(to).extension() != ".dbc")
+            return database::exportDatabase(loaded->database, to);
+        const auto text = database::writeDbc(loaded->database, loaded->database, loaded->reading->source);
+        return text ? replaceFile(to, *text) : Expected<void>(tl::unexpected(text.error()));
+    }();
+    return written ? 0 : report(written.error());
 }
 
 int diff(const std::string& older, const std::string& newer)
@@ -220,6 +233,7 @@ void addDatabaseCommands(CLI::App& program, int& result)
         std::string a, b, log;
         std::vector<std::string> files;
         bool json = false;
+        bool overwrite = false;
         database::Match match = database::Match::full;
     };
     const auto options = std::make_shared<Options>();
@@ -239,7 +253,8 @@ void addDatabaseCommands(CLI::App& program, int& result)
     command = room->add_subcommand("convert", "Writes a database in another form, by the ending: .dbc, .json, .csv or .html");
     command->add_option("in", options->a, "The database")->required();
     command->add_option("out", options->b, "The file to write")->required();
-    command->callback([options, &result] { result = convert(options->a, options->b); });
+    command->add_flag("--overwrite", options->overwrite, "Replace a link that leads nowhere, too");
+    command->callback([options, &result] { result = convert(options->a, options->b, options->overwrite); });
 
     command = room->add_subcommand("diff", "What differs between two versions, as CSV");
     command->add_option("old", options->a, "The older one")->required();

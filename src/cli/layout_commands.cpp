@@ -1,4 +1,6 @@
 // layout.
+#include <algorithm>
+
 #include "can/time_text.h"
 #include "cli/command.h"
 #include "formats/text_line.h"
@@ -9,7 +11,7 @@ namespace wavetrope::cli {
 
 namespace {
 
-constexpr std::size_t looksAt = 64 * 1024;
+constexpr std::size_t looksAt = 1024 * 1024;
 constexpr int framesShown = 5;
 constexpr int badLinesShown = 5;
 constexpr int exitOpen = 3;     // something is left open
@@ -20,30 +22,46 @@ struct Options {
     bool json = false;
 };
 
-// Chooses among the readings that the lines leave open: an answer fits where it is one of them.
-int openQuestions(formats::Recognition& found, const std::vector<std::string>& answers)
+std::string choicesOf(const formats::LayoutQuestion& question)
 {
-    int open = 0;
-    for (const formats::LayoutQuestion& question : found.questions) {
-        bool answered = false;
-        for (std::size_t i = 0; i < question.answers.size() && !answered; ++i)
-            for (const std::string& answer : answers) {
-                const auto colon = answer.find('=');
-                const std::string about = answer.substr(0, colon);
-                if (colon == std::string::npos || question.what.find(about) == std::string::npos || answer.substr(colon + 1) != question.answers[i])
-                    continue;
-                answered = true;
-                const formats::TextLayout& choice = question.choices[i];
-                if (choice.identifierBase != question.choices[0].identifierBase)
-                    found.layout.identifierBase = choice.identifierBase;
-                if (choice.dataBase != question.choices[0].dataBase)
-                    found.layout.dataBase = choice.dataBase;
-                if (choice.timeForm != question.choices[0].timeForm)
-                    found.layout.timeForm = choice.timeForm;
+    std::string answers;
+    for (const std::string& answer : question.answers)
+        answers += (answers.empty() ? "" : " or ") + answer;
+    return answers;
+}
+
+// Answers are WORD=ANSWER, WORD being one of the question. Gives how many questions stay open; an error for an answer that
+// fits none.
+Expected<int> openQuestions(formats::Recognition& found, const std::vector<std::string>& answers)
+{
+    std::vector<bool> answered(found.questions.size(), false);
+    for (const std::string& given : answers) {
+        const auto equals = given.find('=');
+        const std::string about = given.substr(0, equals);
+        const std::string says = equals == std::string::npos ? std::string() : given.substr(equals + 1);
+        bool fits = false;
+        std::string expected;
+        for (std::size_t q = 0; q < found.questions.size(); ++q) {
+            const formats::LayoutQuestion& question = found.questions[q];
+            if (equals == std::string::npos || about.empty() || question.what.find(about) == std::string::npos)
+                continue;
+            const auto chosen = std::find(question.answers.begin(), question.answers.end(), says);
+            if (chosen == question.answers.end()) {
+                expected += (expected.empty() ? "" : "; ") + question.what + " (" + choicesOf(question) + ")";
+                continue;
             }
-        open += answered ? 0 : 1;
+            fits = answered[q] = true;
+            formats::answer(found.layout, question, static_cast<std::size_t>(chosen - question.answers.begin()));
+        }
+        if (fits)
+            continue;
+        std::string questions;
+        for (const formats::LayoutQuestion& question : found.questions)
+            questions += (questions.empty() ? "" : "; ") + question.what + " (" + choicesOf(question) + ")";
+        return fail("--answer " + given + ": " + (expected.empty() ? "no question that the lines leave open has this word" : "this is no answer to " + expected), {},
+                    questions.empty() ? "Nothing is open" : expected.empty() ? "Open is: " + questions : std::string());
     }
-    return open;
+    return static_cast<int>(std::count(answered.begin(), answered.end(), false));
 }
 
 void printFrames(const formats::TextLayout& layout, std::string_view head)
@@ -57,7 +75,7 @@ void printFrames(const formats::TextLayout& layout, std::string_view head)
     int bad = 0;
     bool any = false;
     for (const std::string_view line : formats::linesOf(head, 400)) {
-        if (number++ < layout.headLines || formats::isRemark(line))
+        if (number++ < layout.headLines || formats::isSkipped(line, layout))
             continue;
         if (const char* problem = reader.read(line, frame, data, channel)) {
             if (any && bad++ < badLinesShown)
@@ -89,7 +107,10 @@ int layout(const Options& options)
     auto found = formats::recogniseLayout(head, options.log);
     if (!found)
         return report(found.error());
-    const int open = openQuestions(*found, options.answers);
+    const auto opened = openQuestions(*found, options.answers);
+    if (!opened)
+        return report(opened.error());
+    const int open = *opened;
     const formats::Fit fit = formats::fitOf(found->layout, head);
     if (options.json) {
         std::printf("%s", formats::toJson(found->layout).c_str());
@@ -113,11 +134,8 @@ int layout(const Options& options)
         printFrames(is, head);
     }
     for (const formats::LayoutQuestion& question : found->questions) {
-        std::string answers;
-        for (const std::string& answer : question.answers)
-            answers += (answers.empty() ? "" : " or ") + answer;
         if (open > 0)
-            std::fprintf(stderr, "wavetrope-cli: open: %s (%s) Answer with --answer WORD=ANSWER, WORD being one of the question\n", question.what.c_str(), answers.c_str());
+            std::fprintf(stderr, "wavetrope-cli: open: %s (%s) Answer with --answer WORD=ANSWER, WORD being one of the question\n", question.what.c_str(), choicesOf(question).c_str());
     }
     if (open > 0)
         return exitOpen;

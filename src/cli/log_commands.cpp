@@ -1,8 +1,8 @@
 // info, list, decode and load.
 #include <algorithm>
 #include <array>
-#include <cmath>
 #include <map>
+#include <mutex>
 #include <nlohmann/json.hpp>
 
 #include "can/bit_rate.h"
@@ -15,6 +15,9 @@
 namespace wavetrope::cli {
 
 namespace {
+
+// Bins in which no bus has anything: longer stretches of them are left out of the load.
+constexpr std::int64_t longestSilence = 100'000;
 
 std::string hexOf(const can::FrameView& frame)
 {
@@ -82,29 +85,29 @@ int info(const std::string& path, const std::string& layout, bool asJson)
     return 0;
 }
 
-using Column = void (*)(CsvWriter&, const can::FrameView&, const LoadedLog&, const database::Catalog&);
+using Column = void (*)(CsvText&, const can::FrameView&, const convert::LogFacts&, const database::Catalog&);
 
 const std::vector<std::pair<std::string, Column>>& listColumns()
 {
     using F = const can::FrameView&;
-    using L = const LoadedLog&;
+    using L = const convert::LogFacts&;
     using C = const database::Catalog&;
     static const std::vector<std::pair<std::string, Column>> columns = {
-        {"time", [](CsvWriter& out, F f, L, C) { out.field(can::secondsText(f.time)); }},
-        {"bus", [](CsvWriter& out, F f, L log, C) { out.field(log.buses[f.bus].name); }},
-        {"dir", [](CsvWriter& out, F f, L, C) { out.field(can::toText(f.direction)); }},
-        {"kind", [](CsvWriter& out, F f, L, C) { out.field(can::toText(f.kind)); }},
-        {"id", [](CsvWriter& out, F f, L, C) { out.field(can::toText(f.id)); }},
-        {"brs", [](CsvWriter& out, F f, L, C) { out.field(f.brs ? "1" : "0"); }},
-        {"esi", [](CsvWriter& out, F f, L, C) { out.field(f.esi ? "1" : "0"); }},
-        {"length", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(f.kind == can::FrameKind::remote ? std::min<unsigned>(f.dlc, 8) : f.length)); }},
-        {"data", [](CsvWriter& out, F f, L, C) { out.field(hexOf(f)); }},
-        {"dlc", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(f.dlc)); }},
-        {"name", [](CsvWriter& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->name : std::string()); }},
-        {"sender", [](CsvWriter& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->sender : std::string()); }},
-        {"nominal_bits", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).nominalBits)); }},
-        {"data_bits", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).dataBits)); }},
-        {"stuff_bits", [](CsvWriter& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).stuffBits)); }},
+        {"time", [](CsvText& out, F f, L, C) { out.field(can::secondsText(f.time)); }},
+        {"bus", [](CsvText& out, F f, L log, C) { out.field(log.buses[f.bus].name); }},
+        {"dir", [](CsvText& out, F f, L, C) { out.field(can::toText(f.direction)); }},
+        {"kind", [](CsvText& out, F f, L, C) { out.field(can::toText(f.kind)); }},
+        {"id", [](CsvText& out, F f, L, C) { out.field(can::toText(f.id)); }},
+        {"brs", [](CsvText& out, F f, L, C) { out.field(f.brs ? "1" : "0"); }},
+        {"esi", [](CsvText& out, F f, L, C) { out.field(f.esi ? "1" : "0"); }},
+        {"length", [](CsvText& out, F f, L, C) { out.field(std::to_string(f.kind == can::FrameKind::remote ? std::min<unsigned>(f.dlc, 8) : f.length)); }},
+        {"data", [](CsvText& out, F f, L, C) { out.field(hexOf(f)); }},
+        {"dlc", [](CsvText& out, F f, L, C) { out.field(std::to_string(f.dlc)); }},
+        {"name", [](CsvText& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->name : std::string()); }},
+        {"sender", [](CsvText& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->sender : std::string()); }},
+        {"nominal_bits", [](CsvText& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).nominalBits)); }},
+        {"data_bits", [](CsvText& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).dataBits)); }},
+        {"stuff_bits", [](CsvText& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).stuffBits)); }},
     };
     return columns;
 }
@@ -129,56 +132,110 @@ int list(const Question& question, const std::string& columnText)
         columns.push_back(found->second);
         names.push_back(name);
     }
-    const auto answer = ask(question);
-    if (!answer)
-        return report(answer.error());
-    const LoadedLog& log = *answer->log;
+    if (columns.empty())
+        return report("--columns '" + columnText + "': expected names of columns between commas, such as time,id,data");
     CsvWriter out(stdout);
-    for (const std::string& name : names)
-        out.field(name);
-    out.endRow();
-    const auto snapshot = log.trace.snapshot();
-    answer->scan->rows().each(0, [&](trace::Row row) {
-        const can::FrameView frame = snapshot.frame(row);
-        for (const Column column : columns)
-            column(out, frame, log, *answer->catalog);
+    bool begun = false;
+    const auto head = [&] {
+        for (const std::string& name : names)
+            out.field(name);
         out.endRow();
-        return !interrupted;
-    });
-    return 0;
+        begun = true;
+    };
+    const auto streamed = streamLog(
+        question,
+        [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
+            CsvText rows;
+            for (const can::FrameView& frame : frames) {
+                for (const Column column : columns)
+                    column(rows, frame, facts, *facts.catalog);
+                rows.endRow();
+            }
+            return rows.take();
+        },
+        [&](std::string_view text) {
+            if (!begun)
+                head();
+            out.raw(text);
+            out.flush();
+            return out.good();
+        });
+    if (!streamed)
+        return report(streamed.error());
+    if (!begun)
+        head();
+    return printed(out.finish());
 }
 
 int decode(const Question& question, const std::string& glob)
 {
-    const auto answer = ask(question);
-    if (!answer)
-        return report(answer.error());
-    class Out final : public formats::ByteTarget {
-    public:
-        void write(std::span<const std::uint8_t> bytes) override { good = good && std::fwrite(bytes.data(), 1, bytes.size(), stdout) == bytes.size(); }
-        bool good = true;
-    } out;
-    convert::Conversion conversion;
-    conversion.signals = glob;
-    conversion.clock = convert::Clock::epoch;
-    conversion.threads = question.narrowing.threads;
-    convert::Outcome outcome;
-    const auto snapshot = answer->log->trace.snapshot();
-    const convert::Frames frames(snapshot, &answer->scan->rows(), can::Time::min(), can::Time::max());
-    convert::writeValueRows(frames, *answer->catalog, conversion, out, outcome, [&](std::uint64_t, std::uint64_t) { return out.good && !interrupted; });
-    std::fflush(stdout);
-    for (const std::string& warning : outcome.warnings)
-        warn(warning);
-    return 0;
+    CsvWriter out(stdout);
+    bool begun = false;
+    const auto head = [&] {
+        out.raw(convert::ValueRows::head);
+        begun = true;
+    };
+    std::mutex mutex;
+    std::map<const database::Catalog*, std::shared_ptr<const convert::ValueRows>> known;
+    convert::ValueRows::Counts all;
+    std::uint64_t frameCount = 0;
+    const auto streamed = streamLog(
+        question,
+        [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
+            std::shared_ptr<const convert::ValueRows> rows;
+            {
+                const std::scoped_lock lock(mutex);
+                auto& found = known[facts.catalog.get()];
+                if (found == nullptr)
+                    found = std::make_shared<const convert::ValueRows>(facts.catalog, glob, can::Time{0});
+                rows = found;
+            }
+            std::string text;
+            std::vector<database::Decoded> decoded;
+            convert::ValueRows::Counts counts;
+            for (const can::FrameView& frame : frames)
+                rows->append(frame, text, decoded, counts);
+            const std::scoped_lock lock(mutex);
+            frameCount += frames.size();
+            all.frames += counts.frames;
+            all.values += counts.values;
+            all.tooShort += counts.tooShort;
+            return text;
+        },
+        [&](std::string_view text) {
+            if (!begun)
+                head();
+            out.raw(text);
+            out.flush();
+            return out.good();
+        });
+    if (!streamed)
+        return report(streamed.error());
+    if (!begun)
+        head();
+    const int result = printed(out.finish());
+    if (result == 0)
+        for (const std::string& words : convert::shortcomings(all, streamed->catalog->anyDatabase(), convert::ValueRows(streamed->catalog, glob, {}).any(), glob, frameCount))
+            warn(words);
+    return result;
 }
 
 int count(const Question& question)
 {
-    const auto answer = ask(question);
-    if (!answer)
-        return report(answer.error());
-    std::printf("%llu\n", static_cast<unsigned long long>(answer->scan->rows().size()));
-    return 0;
+    std::atomic<std::uint64_t> counted = 0;
+    const auto streamed = streamLog(
+        question,
+        [&](const convert::LogFacts&, std::span<const can::FrameView> frames) {
+            counted += frames.size();
+            return std::string();
+        },
+        [](std::string_view) { return true; });
+    if (!streamed)
+        return report(streamed.error());
+    if (interrupted)
+        return report("interrupted; not all frames were counted");
+    std::printf("%llu\n", static_cast<unsigned long long>(counted.load()));
+    return printed();
 }
 
 int load(const std::string& path, const std::string& layout, const std::vector<std::string>& rates, const std::string& spanText)
@@ -207,30 +264,70 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
     const auto snapshot = (*log)->trace.snapshot();
     std::vector<measure::LoadBins> bins;
     std::vector<char> used(buses.size(), 0);
+    std::vector<std::uint64_t> switched(buses.size(), 0);
     for (const trace::TraceBus& bus : buses)
         bins.emplace_back(bus.rate, *span);
     for (trace::Row row = 0; row < snapshot.rows(); ++row) {
         const can::FrameView frame = snapshot.frame(row);
         used[frame.bus] = 1;
+        switched[frame.bus] += frame.brs && frame.kind == can::FrameKind::fd ? 1 : 0;
         bins[frame.bus].add(frame);
     }
     for (std::size_t i = 0; i < buses.size(); ++i)
         if (used[i] != 0 && !buses[i].rate.known())
             return report("the bit rate of bus '" + buses[i].name + "' is not known. Give it: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=") + "500k");
+    for (std::size_t i = 0; i < buses.size(); ++i)
+        if (switched[i] > 0 && buses[i].rate.data == 0)
+            warn(std::to_string(switched[i]) + " frames of bus '" + buses[i].name + "' switch to a faster bit rate, which is not known: all of their bits are counted at the nominal rate of " + can::toText(buses[i].rate)
+                 + ". Give both: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=") + can::toText(buses[i].rate) + "/2M");
     CsvWriter out(stdout);
     out.row({"time", "bus", "load_percent", "frames"});
     if (snapshot.rows() == 0)
-        return 0;
-    const measure::LoadBins& any = bins.front();
-    const std::int64_t last = any.indexOf(snapshot.latest());
-    for (std::int64_t index = any.indexOf(snapshot.earliest()); index <= last && !interrupted; ++index)
+        return printed(out.finish());
+    // From the bin of the first bit on; what is silent for long is left out.
+    std::int64_t index = bins.front().indexOf(snapshot.earliest());
+    const std::int64_t last = bins.front().indexOf(snapshot.latest());
+    for (std::size_t i = 0; i < buses.size(); ++i)
+        if (!bins[i].empty())
+            index = std::min(index, bins[i].first());
+    std::string silences;
+    std::int64_t silent = 0;
+    while (index <= last && !interrupted) {
+        std::optional<std::int64_t> next;
+        for (const measure::LoadBins& of : bins)
+            if (const auto touched = of.nextTouched(index); touched && (!next || *touched < *next))
+                next = touched;
+        if (next && *next - index >= longestSilence)
+            index = *next;
+        bool any = false;
+        for (std::size_t i = 0; i < buses.size(); ++i)
+            any = any || bins[i].bin(index).busy > 0 || bins[i].bin(index).frames > 0;
+        // Held back until it is known whether the silence is a long one.
+        silent = any ? 0 : silent + 1;
+        if (silent > longestSilence) {
+            silences.clear();
+            ++index;
+            continue;
+        }
+        if (any && !silences.empty()) {
+            out.raw(silences);
+            silences.clear();
+        }
         for (std::size_t i = 0; i < buses.size(); ++i) {
             const measure::LoadBin bin = bins[i].bin(index);
             char percent[32];
-            std::snprintf(percent, sizeof percent, "%.6f", 100.0 * bin.busy / static_cast<double>(span->count()));
-            out.row({can::secondsText(bins[i].startOf(index)), buses[i].name, percent, std::to_string(bin.frames)});
+            std::snprintf(percent, sizeof percent, "%.6f", 100.0 * static_cast<double>(bin.busy) / static_cast<double>(span->count()));
+            if (any) {
+                out.row({can::secondsText(bins[i].startOf(index)), buses[i].name, percent, std::to_string(bin.frames)});
+                continue;
+            }
+            silences += can::secondsText(bins[i].startOf(index)) + ',';
+            can::appendCsvField(silences, buses[i].name);
+            silences += ",0.000000,0\n";
         }
-    return 0;
+        ++index;
+    }
+    return printed(out.finish());
 }
 
 }  // namespace

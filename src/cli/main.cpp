@@ -6,8 +6,12 @@
 int main(int argc, char** argv)
 {
     using namespace wavetrope::cli;
-    std::signal(SIGINT, [](int) { interrupted = true; });
-    std::signal(SIGTERM, [](int) { interrupted = true; });
+    // Without SA_RESTART: who waits for a pipe is woken.
+    struct sigaction ends {};
+    ends.sa_handler = [](int) { interrupted = true; };
+    for (const int signal : {SIGINT, SIGTERM})
+        ::sigaction(signal, &ends, nullptr);
+    std::signal(SIGPIPE, SIG_IGN);      // a closed output is told of in words
 
     CLI::App program("Wavetrope: capture, decode, filter, measure and replay traffic of controller area networks");
     program.require_subcommand(1);
@@ -25,5 +29,5 @@ int main(int argc, char** argv)
     } catch (const CLI::ParseError& error) {
         return program.exit(error) == 0 ? 0 : exitBad;
     }
-    return result;
+    return result == 0 && (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) ? report("standard output is closed or full; what was printed is incomplete") : result;
 }

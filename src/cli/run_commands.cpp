@@ -1,6 +1,8 @@
 // run and replay.
 #include <algorithm>
+#include <charconv>
 
+#include "can/nearest_name.h"
 #include "can/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
@@ -46,6 +48,9 @@ Expected<std::unique_ptr<rig::Session>> open(const Options& options)
             how.spool->memory = options.memory;
     }
     auto session = rig::Session::create(*rig, databases, how);
+    if (session)
+        for (const Error& problem : (*session)->leftOut())
+            warn(problem.text());
     if (session && options.isVirtual && !(*session)->allSimulated())
         return fail("--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig);
     return session;
@@ -67,7 +72,23 @@ private:
     std::string said_;
 };
 
-void printStates(rig::Session& session)
+/// Says once that a recording has stopped taking frames.
+class RecordingLine {
+public:
+    void show(const rig::Session& session)
+    {
+        const std::string problem = session.recording().problem;
+        if (problem.empty() || said_)
+            return;
+        said_ = true;
+        warn("the recording has ended early: " + problem);
+    }
+
+private:
+    bool said_ = false;
+};
+
+int printStates(rig::Session& session)
 {
     CsvWriter out(stdout);
     out.row({"time", "node", "state", "wrong", "why"});
@@ -83,6 +104,7 @@ void printStates(rig::Session& session)
     std::stable_sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.time < b.time; });
     for (const Line& line : lines)
         out.row({can::secondsText(line.time), line.node, line.change.state, line.change.wrong ? "1" : "0", line.change.why});
+    return out.finish() ? 0 : printed(false);
 }
 
 int finish(rig::Session& session, const Options& options)
@@ -93,7 +115,7 @@ int finish(rig::Session& session, const Options& options)
             result = report(written.error());
     }
     if (options.states)
-        printStates(session);
+        result = std::max(result, printStates(session));
     std::uint64_t lost = 0;
     for (const bus::Health& health : session.health())
         lost += health.lost;
@@ -121,10 +143,12 @@ int run(const Options& options)
     clock::SteadyClock wall;
     ProgressLine progress("running");
     KeepingLine keeping;
+    RecordingLine recording;
     const can::Time begins = (*session)->begins();
     (*session)->runFor(*span, options.isVirtual ? nullptr : &wall, [&] {
         progress.show(static_cast<std::uint64_t>(((*session)->now() - begins).count()), static_cast<std::uint64_t>(span->count()));
         keeping.show(**session);
+        recording.show(**session);
         return !interrupted;
     });
     return finish(**session, options);
@@ -152,13 +176,20 @@ Expected<std::vector<drive::Route>> routesOf(const Options& options, rig::Sessio
     for (const std::string& map : options.maps) {
         const auto at = map.find('=');
         const std::string from = map.substr(0, at);
-        const std::string to = at == std::string::npos ? from : map.substr(at + 1);
+        if (at == std::string::npos || from.empty() || at + 1 == map.size())
+            return fail("expected FROM=TO, a bus of the log and one of the rig", "--map " + map, "Such as --map " + (map.empty() || at == 0 ? "Implement" : from) + "=" + (at == 0 ? map.substr(1) : from.empty() ? "Implement" : from));
+        const std::string to = map.substr(at + 1);
         const auto found = std::find(names.begin(), names.end(), from);
         if (found == names.end())
-            return fail("the log has no bus '" + from + "'", "--map " + map);
+            return fail("the log has no bus '" + from + "'", "--map " + map, didYouMean(from, names));
         const int target = session.catalog()->findBus(to);
         if (target < 0)
-            return fail("the rig has no bus '" + to + "'", "--map " + map);
+{
+            std::vector<std::string> ours;
+            for (std::size_t i = 0; i < session.catalog()->busCount(); ++i)
+                ours.push_back(session.catalog()->busName(static_cast<std::uint8_t>(i)));
+            return fail("the rig has no bus '" + to + "'", "--map " + map, didYouMean(to, ours));
+        }
         routes[static_cast<std::size_t>(found - names.begin())].to = target;
     }
     if (!options.filter.empty()) {
@@ -212,9 +243,11 @@ int replay(const Options& options)
     clock::WallClock* pace = options.isVirtual ? nullptr : &wall;
     ProgressLine progress("replaying");
     KeepingLine keeping;
+    RecordingLine recording;
     const auto keepGoing = [&] {
         progress.show(playback.at(), playback.chosen());
         keeping.show(**session);
+        recording.show(**session);
         return !interrupted && playback.playing();
     };
     if (!options.span.empty()) {
@@ -228,12 +261,24 @@ int replay(const Options& options)
             (*session)->runFor(settle, pace);
     }
     std::fprintf(stderr, "%llu frames replayed of %zu chosen\n", static_cast<unsigned long long>(playback.sent()), playback.chosen());
+    if (playback.errorsLeftOut() > 0)
+        std::fprintf(stderr, "%zu error frames of the log were left out: a bus makes its own\n", playback.errorsLeftOut());
     return finish(**session, options);
 }
 
 }  // namespace
 
 namespace {
+
+CLI::Validator isSeed()
+{
+    return {[](const std::string& text) {
+                std::uint64_t seed = 0;
+                const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), seed);
+                return code == std::errc{} && end == text.data() + text.size() ? std::string() : "'" + text + "': expected a whole number of 0 to 2^64 - 1";
+            },
+            "", "seed"};
+}
 
 void addKeeping(CLI::App& command, Options& options)
 {
@@ -250,11 +295,11 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("rig", options->rig, "The rig document")->required();
     command->add_option("--for", options->span, "How long, such as 120s")->required();
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
-    command->add_option("--seed", options->seed, "Instead of the rig's");
+    command->add_option("--seed", options->seed, "Instead of the rig's: 0 to 2^64 - 1")->check(isSeed());
     addKeeping(*command, *options);
     command->add_option("--without", options->without, "Leave a node out of the simulation");
-    addRecording(*command, options->record, "Record to a log");
-    command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
+    auto* record = addRecording(*command, options->record, "Record to a log");
+    command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig")->needs(record);
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, &result] { result = run(*options); });
 
@@ -267,13 +312,13 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--filter", options->filter, "Only frames that pass");
     command->add_option("--without", options->without, "Leave a node out of the simulation");
     command->add_option("--speed", options->speed, "Times the recorded pace; 0 as fast as the bus allows");
-    command->add_flag("--loop", options->loop, "Start over at the end; needs --for");
-    command->add_option("--for", options->span, "How long; without, to the end of the log");
+    auto* span = command->add_option("--for", options->span, "How long; without, to the end of the log");
+    command->add_flag("--loop", options->loop, "Start over at the end; needs --for")->needs(span);
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
-    command->add_option("--seed", options->seed, "Instead of the rig's");
+    command->add_option("--seed", options->seed, "Instead of the rig's: 0 to 2^64 - 1")->check(isSeed());
     addKeeping(*command, *options);
-    addRecording(*command, options->record, "Record the run to a log");
-    command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig");
+    record = addRecording(*command, options->record, "Record the run to a log");
+    command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig")->needs(record);
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, &result] { result = replay(*options); });
 }

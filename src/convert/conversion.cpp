@@ -67,11 +67,13 @@ Expected<Outcome> toLog(const Frames& frames, const Conversion& conversion, cons
             return cancelled(conversion.path);
         }
     }
+    if (const std::string refused = (*file)->refused(); !refused.empty())
+        outcome.warnings.push_back(refused);
     return finished(**file, std::move(outcome));
 }
 
 // Values to text.
-Expected<Outcome> toText(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, const Progress& progress)
+Expected<Outcome> toText(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
 {
     Outcome outcome;
     auto file = formats::OutputFile::create(conversion.path);
@@ -81,7 +83,7 @@ Expected<Outcome> toText(const Frames& frames, const database::Catalog& catalog,
     const Progress going = [&](std::uint64_t done, std::uint64_t total) { return (*file)->good() && (!progress || progress(done, total)); };
     bool ended = false;
     if (conversion.form == Form::table) {
-        if (const auto written = writeValueTable(frames, catalog, conversion, **file, outcome, going, ended); !written) {
+        if (const auto written = writeValueTable(frames, *catalog, conversion, **file, outcome, going, ended); !written) {
             (*file)->discard();
             return tl::unexpected(written.error());
         }
@@ -152,7 +154,8 @@ Expected<Form> formForName(const std::string& path)
 
 Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
 {
-    if (!conversion.overwrite && ::access(conversion.path.c_str(), F_OK) == 0)
+    struct stat there {};
+    if (!conversion.overwrite && ::lstat(conversion.path.c_str(), &there) == 0)     // a link that leads nowhere is something, too
         return fail("the file exists, and is left as it is", conversion.path, "Choose another name, or ask for it to be overwritten");
     if (conversion.from > conversion.to)
         return fail("the stretch of time ends before it begins", conversion.path);
@@ -164,7 +167,10 @@ Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr
             return cancelled(conversion.path);
     const Frames frames(snapshot, all ? nullptr : &scan.rows(), conversion.from, conversion.to);
     const Progress rest = all || !progress ? progress : [&](std::uint64_t done, std::uint64_t total) { return progress(total + done, 2 * total); };
-    auto outcome = conversion.form == Form::log ? toLog(frames, conversion, rest) : conversion.form == Form::database ? toSqlite(frames, *catalog, conversion, rest) : toText(frames, *catalog, conversion, rest);
+    auto outcome = conversion.form == Form::log ? toLog(frames, conversion, rest) : conversion.form == Form::database ? toSqlite(frames, *catalog, conversion, rest) : toText(frames, catalog, conversion, rest);
+    if (outcome && outcome->values == 0 && (conversion.form == Form::table || conversion.form == Form::database))
+        for (std::string& words : shortcomings({}, catalog->anyDatabase(), ValueRows(catalog, conversion.signals, {}).any(), conversion.signals, outcome->frames))
+            outcome->warnings.push_back(std::move(words));
     if (outcome)
         outcome->bytes = sizeOf(conversion.path);
     return outcome;

@@ -167,7 +167,7 @@ public:
                         can::appendInteger(large, d.bits);
                         value << std::string_view(large);
                     }
-                    value << d.value << (signal.texts.empty() ? std::string_view("") : signal.textOf(d.raw));
+                    value << d.value << database::textOf(signal, d.bits);
                     if (!value.run())
                         return false;
                     ++outcome.values;

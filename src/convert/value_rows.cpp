@@ -3,7 +3,6 @@
 #include "can/csv_text.h"
 #include "can/in_parallel.h"
 #include "can/number_text.h"
-#include "convert/chosen_signals.h"
 
 namespace wavetrope::convert {
 
@@ -11,129 +10,141 @@ namespace {
 
 constexpr std::size_t rowsOfPart = 8192;
 
-// What the rows of one signal of one identifier have in common.
-struct Fixed {
-    std::string front;      // ",bus,id,message,signal,"
-    std::string back;       // ",unit,"
-    const database::Signal* signal = nullptr;
-    bool whole = true;      // raw values are integers
-    bool isSigned = false;
-    unsigned unused = 0;
-};
-
 // A stretch of frames and what becomes of it.
 struct Part {
     std::vector<trace::Row> rows;
     std::string text;
-    std::uint64_t values = 0;
-    std::uint64_t tooShort = 0;
-};
-
-class Writer {
-public:
-    Writer(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion)
-        : frames_(frames), messages_(chooseSignals(frames.snapshot().trace(), catalog, conversion.signals)),
-          origin_(conversion.clock == Clock::start ? frames.snapshot().trace().origin() : can::Time{0})
-    {
-        const trace::Trace& trace = frames.snapshot().trace();
-        const auto buses = trace.buses();
-        fixed_.resize(messages_.size());
-        for (std::size_t i = 0; i < messages_.size(); ++i) {
-            const ChosenMessage& message = messages_[i];
-            if (!message.any)
-                continue;
-            const trace::TraceKey& key = trace.key(static_cast<trace::IdentifierIndex>(i));
-            for (std::uint32_t s = 0; s < message.chosen.size(); ++s) {
-                Fixed& fixed = fixed_[i].emplace_back();
-                fixed.signal = &message.entry->message->signals[s];
-                const database::SignalPlan& plan = message.entry->plan.plan(s);
-                fixed.whole = plan.type == database::ValueType::integer;
-                fixed.isSigned = plan.isSigned;
-                fixed.unused = 64U - plan.length;
-                for (const std::string& text : {key.bus < buses.size() ? buses[key.bus].name : std::string(), can::toText(key.id), message.entry->message->name, fixed.signal->name}) {
-                    fixed.front += ',';
-                    can::appendCsvField(fixed.front, text);
-                }
-                fixed.front += ',';
-                fixed.back = ",";
-                can::appendCsvField(fixed.back, fixed.signal->unit);
-                fixed.back += ',';
-            }
-        }
-    }
-
-    void render(Part& part) const
-    {
-        std::vector<database::Decoded> decoded;
-        std::string time;
-        std::string& out = part.text;
-        out.clear();
-        part.values = part.tooShort = 0;
-        for (const trace::Row row : part.rows) {
-            const trace::IdentifierIndex identifier = frames_.snapshot().identifier(row);
-            if (identifier >= messages_.size() || !messages_[identifier].any)
-                continue;
-            const ChosenMessage& message = messages_[identifier];
-            const can::FrameView frame = frames_.snapshot().frame(row);
-            decoded.clear();
-            part.tooShort += message.entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
-            time.clear();
-            can::appendSeconds(time, frame.time - origin_);
-            for (const database::Decoded& value : decoded) {
-                if (!message.chosen[value.signal])
-                    continue;
-                const Fixed& fixed = fixed_[identifier][value.signal];
-                out += time;
-                out += fixed.front;
-                if (!fixed.whole)
-                    can::appendNumber(out, value.raw);
-                else if (fixed.isSigned)
-                    can::appendInteger(out, static_cast<std::int64_t>(value.bits << fixed.unused) >> fixed.unused);
-                else
-                    can::appendInteger(out, value.bits);
-                out += ',';
-                can::appendNumber(out, value.value);
-                out += fixed.back;
-                if (!fixed.signal->texts.empty())
-                    can::appendCsvField(out, fixed.signal->textOf(value.raw));
-                out += '\n';
-                ++part.values;
-            }
-        }
-    }
-
-private:
-    const Frames& frames_;
-    std::vector<ChosenMessage> messages_;
-    std::vector<std::vector<Fixed>> fixed_;     // by identifier and signal
-    can::Time origin_;
+    ValueRows::Counts counts;
 };
 
 }  // namespace
 
-bool writeValueRows(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress)
+ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, can::Time origin) : catalog_(std::move(catalog)), origin_(origin)
 {
-    const Writer writer(frames, catalog, conversion);
+    for (const database::CatalogMessage& message : catalog_->messages()) {
+        Entry entry;
+        bool anyChosen = false;
+        for (std::uint32_t s = 0; s < message.message->signals.size(); ++s) {
+            Fixed fixed;
+            fixed.signal = &message.message->signals[s];
+            fixed.chosen = pattern.empty() || filter::fitsPattern(fixed.signal->name, pattern) || filter::fitsPattern(message.message->name + "." + fixed.signal->name, pattern);
+            anyChosen = anyChosen || fixed.chosen;
+            const database::SignalPlan& plan = message.plan.plan(s);
+            fixed.whole = plan.type == database::ValueType::integer;
+            fixed.isSigned = plan.isSigned;
+            fixed.unused = 64U - plan.length;
+            for (const std::string& text : {message.message->name, fixed.signal->name}) {
+                fixed.front += ',';
+                can::appendCsvField(fixed.front, text);
+            }
+            fixed.front += ',';
+            fixed.back = ",";
+            can::appendCsvField(fixed.back, fixed.signal->unit);
+            fixed.back += ',';
+            entry.signals.push_back(std::move(fixed));
+        }
+        if (!anyChosen)
+            continue;
+        any_ = true;
+        entry.bus = ",";
+        can::appendCsvField(entry.bus, catalog_->busName(message.bus));
+        entry.bus += ',';
+        entries_.emplace(&message, std::move(entry));
+    }
+}
+
+void ValueRows::append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const
+{
+    const database::CatalogMessage* message = catalog_->find(frame);
+    if (message == nullptr)
+        return;
+    ++counts.frames;
+    const auto found = entries_.find(message);
+    if (found == entries_.end())
+        return;
+    decoded.clear();
+    counts.tooShort += message->plan.decode(frame, decoded) > 0 ? 1 : 0;
+    if (decoded.empty())
+        return;
+    // What comes before the signal's own fields is the same for all of the frame.
+    std::string front;
+    can::appendSeconds(front, frame.time - origin_);
+    front += found->second.bus;
+    front += can::toText(frame.id);
+    for (const database::Decoded& value : decoded) {
+        const Fixed& fixed = found->second.signals[value.signal];
+        if (!fixed.chosen)
+            continue;
+        out += front;
+        out += fixed.front;
+        if (!fixed.whole)
+            can::appendNumber(out, value.raw);
+        else if (fixed.isSigned)
+            can::appendInteger(out, static_cast<std::int64_t>(value.bits << fixed.unused) >> fixed.unused);
+        else
+            can::appendInteger(out, value.bits);
+        out += ',';
+        can::appendNumber(out, value.value);
+        out += fixed.back;
+        if (!fixed.signal->texts.empty())
+            can::appendCsvField(out, database::textOf(*fixed.signal, value.bits));
+        out += '\n';
+        ++counts.values;
+    }
+}
+
+std::vector<std::string> shortcomings(const ValueRows::Counts& counts, bool anyDatabase, bool anySignal, const std::string& pattern, std::uint64_t frames)
+{
+    std::vector<std::string> words;
+    if (counts.tooShort > 0)
+        words.push_back(std::to_string(counts.tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+    if (counts.values > 0)
+        return words;
+    if (!anyDatabase)
+        words.push_back("no value was written: no database explains any bus of the log. Give one with --database [BUS=]FILE");
+    else if (!anySignal)
+        words.push_back("no value was written: no signal of the databases fits '" + pattern + "'");
+    else if (frames == 0)
+        words.push_back("no value was written: no frame passes");
+    else if (counts.frames == 0)
+        words.push_back("no value was written: the databases explain none of the " + std::to_string(frames) + " frames. Are they those of this bus?");
+    else
+        words.push_back("no value was written: no frame carries a signal that was asked for");
+    return words;
+}
+
+bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress)
+{
+    const ValueRows rows(catalog, conversion.signals, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : can::Time{0});
     const auto write = [&](std::string_view text) { target.write({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}); };
-    write("time,bus,id,message,signal,raw,value,unit,label\n");
+    write(ValueRows::head);
     std::vector<Part> parts(4UL * threadsFor(conversion.threads));
-    std::uint64_t tooShort = 0;
+    ValueRows::Counts all;
     for (trace::Row at = frames.begin(); at < frames.end();) {
         std::size_t used = 0;
         while (used < parts.size() && at < frames.end())
             at = frames.next(at, rowsOfPart, parts[used++].rows);
-        inParallel(used, conversion.threads, [&](std::size_t i) { writer.render(parts[i]); });
+        inParallel(used, conversion.threads, [&](std::size_t i) {
+            Part& part = parts[i];
+            std::vector<database::Decoded> decoded;
+            part.text.clear();
+            part.counts = {};
+            for (const trace::Row row : part.rows)
+                rows.append(frames.snapshot().frame(row), part.text, decoded, part.counts);
+        });
         for (std::size_t i = 0; i < used; ++i) {
             write(parts[i].text);
             outcome.frames += parts[i].rows.size();
-            outcome.values += parts[i].values;
-            tooShort += parts[i].tooShort;
+            all.frames += parts[i].counts.frames;
+            all.values += parts[i].counts.values;
+            all.tooShort += parts[i].counts.tooShort;
         }
         if (progress && !progress(at - frames.begin(), frames.end() - frames.begin()))
             return false;
     }
-    if (tooShort > 0)
-        outcome.warnings.push_back(std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+    outcome.values += all.values;
+    for (std::string& words : shortcomings(all, catalog->anyDatabase(), rows.any(), conversion.signals, outcome.frames))
+        outcome.warnings.push_back(std::move(words));
     return true;
 }
 

@@ -1,13 +1,58 @@
 // Signal values as CSV, a row each.
 #pragma once
 
+#include <unordered_map>
+
 #include "convert/frames.h"
 #include "formats/log_format.h"
 
 namespace wavetrope::convert {
 
-/// Writes a head and a row for each value that the frames carry: time, bus, id, message, signal, raw, value, unit and
-/// label. Numbers read back as the same ones. False where progress asked for an end.
-bool writeValueRows(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress);
+/// Puts the values of frames into rows: time, bus, id, message, signal, raw, value, unit and label. Numbers read back as
+/// the same ones. Any number of threads may ask.
+class ValueRows {
+public:
+    static constexpr const char* head = "time,bus,id,message,signal,raw,value,unit,label\n";
+
+    /// Of signals whose name, or Message.Signal, fits the pattern; all where it is empty. Times count from `origin`.
+    ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, can::Time origin);
+
+    struct Counts {
+        std::uint64_t frames = 0;       ///< That a database explains.
+        std::uint64_t values = 0;
+        std::uint64_t tooShort = 0;     ///< Frames without room for a signal of theirs.
+    };
+    /// Appends the rows of a frame. `decoded` is scratch.
+    void append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const;
+    /// Whether any signal of any message fits.
+    [[nodiscard]] bool any() const { return any_; }
+
+private:
+    // What the rows of one signal have in common.
+    struct Fixed {
+        std::string front;      // ",message,signal,"
+        std::string back;       // ",unit,"
+        const database::Signal* signal = nullptr;
+        bool chosen = false;
+        bool whole = true;      // raw values are integers
+        bool isSigned = false;
+        unsigned unused = 0;
+    };
+    struct Entry {
+        std::string bus;        // ",bus,"
+        std::vector<Fixed> signals;
+    };
+    std::shared_ptr<const database::Catalog> catalog_;
+    std::unordered_map<const database::CatalogMessage*, Entry> entries_;     // with a signal that is chosen
+    can::Time origin_;
+    bool any_ = false;
+};
+
+/// Says in words what a conversion to values came to less than one would think: frames that are too short, or why there is
+/// no value at all; empty where all is well.
+[[nodiscard]] std::vector<std::string> shortcomings(const ValueRows::Counts& counts, bool anyDatabase, bool anySignal, const std::string& pattern, std::uint64_t frames);
+
+/// Writes the head and a row for each value that the frames carry. False where progress asked for an end.
+bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress);
 
 }  // namespace wavetrope::convert

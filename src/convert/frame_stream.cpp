@@ -1,0 +1,110 @@
+#include "convert/frame_stream.h"
+
+namespace wavetrope::convert {
+
+std::uint8_t FrameStream::onBus(const trace::TraceBus& bus)
+{
+    if (nextBus_ == buses_.size()) {
+        buses_.push_back(bus);
+        busesChanged_ = true;
+    }
+    return static_cast<std::uint8_t>(nextBus_++);
+}
+
+bool FrameStream::ready(std::span<const can::FrameView> frames)
+{
+    if (failure_ || !good_)
+        return false;
+    if (!busesChanged_)
+        return true;
+    busesChanged_ = false;
+    auto facts = std::make_shared<LogFacts>();
+    facts->buses = buses_;
+    facts->origin = facts_ != nullptr && begun_ ? facts_->origin : frames.empty() ? can::Time{0} : frames.front().time;
+    auto catalog = work_.explain(buses_);
+    if (!catalog) {
+        failure_ = catalog.error();
+        return false;
+    }
+    facts->catalog = *catalog;
+    auto filter = work_.compile(*catalog);
+    if (!filter) {
+        failure_ = filter.error();
+        return false;
+    }
+    if (filter_)
+        filter_->rebind(std::move(*filter));
+    else
+        filter_.emplace(std::move(*filter), facts->origin);
+    apart_ = !filter_->filter().needsOthers();
+    facts_ = std::move(facts);
+    begun_ = begun_ || !frames.empty();
+    return true;
+}
+
+std::vector<can::FrameView> FrameStream::choose(std::span<const can::FrameView> frames)
+{
+    std::vector<can::FrameView> chosen;
+    chosen.reserve(frames.size());
+    for (const can::FrameView& frame : frames)
+        if (filter_->passes(frame))
+            chosen.push_back(frame);
+    return chosen;
+}
+
+void FrameStream::onFrames(std::span<const can::FrameView> frames)
+{
+    deliver(0);
+    if (frames.empty() || !ready(frames))
+        return;
+    const std::string text = filter_->filter().passesEverything() ? work_.render(*facts_, frames) : work_.render(*facts_, choose(frames));
+    good_ = good_ && work_.write(text);
+}
+
+void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Workers& workers)
+{
+    workers_ = &workers;
+    if (!ready(stretch->frames))
+        return;
+    if (apart_)
+        pending_.push_back(workers.submit([this, stretch, facts = facts_, filter = filter_->filter()] {
+            if (filter.passesEverything())
+                return work_.render(*facts, stretch->frames);
+            filter::FilterStream alone(filter, facts->origin);
+            std::vector<can::FrameView> chosen;
+            for (const can::FrameView& frame : stretch->frames)
+                if (alone.passes(frame))
+                    chosen.push_back(frame);
+            return work_.render(*facts, chosen);
+        }));
+    else
+        pending_.push_back(workers.submit([this, stretch, facts = facts_, chosen = choose(stretch->frames)] { return work_.render(*facts, chosen); }));
+    deliver(workers.count() == 1 ? 0 : 2 * workers.count());
+}
+
+void FrameStream::deliver(std::size_t left)
+{
+    while (pending_.size() > left) {
+        const std::string text = workers_->wait(pending_.front());
+        pending_.pop_front();
+        good_ = good_ && work_.write(text);
+    }
+}
+
+void FrameStream::onEnd()
+{
+    deliver(0);
+    workers_ = nullptr;
+}
+
+void FrameStream::finish()
+{
+    (void)ready({});
+}
+
+bool FrameStream::onProgress(std::uint64_t done, std::uint64_t total)
+{
+    return good_ && !failure_ && (!work_.goesOn || work_.goesOn(done, total));
+}
+
+}  // namespace wavetrope::convert
