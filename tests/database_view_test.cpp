@@ -14,6 +14,7 @@
 #include <QTimer>
 #include <QUrl>
 
+#include "answers.h"
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
@@ -119,7 +120,7 @@ private Q_SLOTS:
     }
     void cleanupTestCase()
     {
-        window_->close();
+        window_->closeWithoutAsking();
         QTest::qWait(20);
     }
     void cleanup()
@@ -400,9 +401,7 @@ private Q_SLOTS:
         open(0x181);
         const QList<QAction*> actions = editor()->actions();
         const auto trigger = [&](const char* name, const QString& path) {
-            QTimer::singleShot(0, this, [path] {
-                auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-                QVERIFY(dialog != nullptr);
+            test::whenModal<QFileDialog>(this, [path](QFileDialog* dialog) {
                 dialog->findChild<QLineEdit*>()->setText(path);
                 QTest::keyClick(dialog->findChild<QLineEdit*>(), Qt::Key_Return);
                 if (dialog->isVisible())
@@ -552,13 +551,11 @@ private Q_SLOTS:
         QCOMPARE(bytesOf(path), theirs);
         // The question shows the difference; "Read it again" takes theirs.
         QString said;
-        QTimer::singleShot(100, this, [&] {
-            if (auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget())) {
-                said = box->informativeText();
-                for (QAbstractButton* button : box->buttons())
-                    if (button->text().contains(QStringLiteral("Read it again")))
-                        button->click();
-            }
+        test::whenModal<QMessageBox>(this, [&](QMessageBox* box) {
+            said = box->informativeText();
+            for (QAbstractButton* button : box->buttons())
+                if (button->text().contains(QStringLiteral("Read it again")))
+                    return button->click();
         });
         QTest::mouseClick(editor()->findChild<QPushButton*>(QStringLiteral("diskDifference")), Qt::LeftButton);
         QVERIFY(said.contains(QStringLiteral("kPa")) && said.contains(QStringLiteral("mine")));
@@ -616,7 +613,7 @@ private Q_SLOTS:
         QVERIFY(desk.shelf().pointTo(static_cast<std::size_t>(desk.shelf().find("lost.dbc")), folder_.filePath("scanner.dbc").toStdString()).has_value());
         desk.noteAttached();
         QVERIFY(other->stage().catalog().find(3, {0x310, false}) != nullptr);
-        other->close();
+        other->closeWithoutAsking();
     }
 
     void theInspectorExplainsASignalAndLinksItsNodes()

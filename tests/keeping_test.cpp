@@ -12,6 +12,7 @@
 #include <QTest>
 #include <QTimer>
 
+#include "answers.h"
 #include "app/keeping/keeping.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/shell/main_window.h"
@@ -149,7 +150,7 @@ private Q_SLOTS:
         QCOMPARE(stream->scan()->lowerBound(before), now.countOf(*scanner));
         window->document().session()->stop();
         QCOMPARE(window->document().session()->keeping()->letGo, 0U);
-        window->close();
+        window->closeWithoutAsking();
         window.reset();
         QVERIFY(QDir(runs()).entryList(QDir::Files).isEmpty());   // ended in order
     }
@@ -174,7 +175,7 @@ private Q_SLOTS:
         trace::Row next = 0;
         const auto write = [&](trace::Row count) {
             for (const trace::Row end = next + count; next < end; ++next)
-                encoder->frame(target, frames.frame(next));
+                QVERIFY(encoder->frame(target, frames.frame(next)));
             target.file.flush();
         };
         write(1000);
@@ -214,7 +215,7 @@ private Q_SLOTS:
         QVERIFY2(window->document().problem().contains(QStringLiteral("removed or replaced")), qPrintable(window->document().problem()));
         QTRY_VERIFY(window->findChild<QMessageBox*>() != nullptr);
         QCOMPARE(window->stage().snapshot().rows(), next);
-        window->close();
+        window->closeWithoutAsking();
         delete window;
     }
 
@@ -232,7 +233,7 @@ private Q_SLOTS:
             auto window = fastRun();
             QTRY_VERIFY(boxWith(*window, QStringLiteral("nearly full")));
             QVERIFY(!window->document().session()->keeping()->path.empty());
-            window->close();
+            window->closeWithoutAsking();
         }
         // More than what is free: memory alone, and its bound.
         settings.setValue(QStringLiteral("keeping/leaveFreeMB"), free * 2e-6);
@@ -257,7 +258,7 @@ private Q_SLOTS:
             QCOMPARE(stream->rows()->grab().toImage(), closed);
             QTest::keyClick(stream->rows(), Qt::Key_End);
             QVERIFY(!stream->rows()->rowText(stream->rows()->count() - 1).contains(QStringLiteral("let go")));
-            window->close();
+            window->closeWithoutAsking();
         }
         settings.remove(QStringLiteral("keeping/leaveFreeMB"));
     }
@@ -318,9 +319,7 @@ private Q_SLOTS:
         QVERIFY(dialog != nullptr);
         for (const auto answer : {QMessageBox::Cancel, QMessageBox::Discard, QMessageBox::Discard}) {
             const std::size_t before = dialog->runs().size();
-            QTimer::singleShot(0, dialog, [answer] {
-                auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
-                QVERIFY(box != nullptr);
+            test::whenModal<QMessageBox>(dialog, [answer](QMessageBox* box) {
                 box->button(answer)->click();
             });
             dialog->findChild<QPushButton*>(QStringLiteral("recoveryDiscard"))->click();
@@ -331,7 +330,7 @@ private Q_SLOTS:
         QTRY_VERIFY(window.findChild<RecoveryDialog*>() == nullptr);
         window.offerRecovery();
         QVERIFY(window.findChild<RecoveryDialog*>() == nullptr);    // nothing is left to offer
-        window.close();
+        window.closeWithoutAsking();
     }
 };
 

@@ -16,6 +16,7 @@
 
 #include <map>
 
+#include "answers.h"
 #include "app/convert/convert_dialog.h"
 #include "app/import/several_logs_dialog.h"
 #include "app/import/text_log_dialog.h"
@@ -56,9 +57,7 @@ class LongLogTest : public QObject {
     // Does something with the menu that opens next.
     void withMenu(QObject* context, const std::function<void(QMenu*)>& act)
     {
-        QTimer::singleShot(0, context, [act] {
-            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-            QVERIFY(menu != nullptr);
+        test::whenPopup<QMenu>(context, [act](QMenu* menu) {
             act(menu);
             menu->close();
         });
@@ -79,9 +78,7 @@ class LongLogTest : public QObject {
     }
     void typeInto(const QString& text)
     {
-        QTimer::singleShot(0, window_, [text] {
-            auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog != nullptr);
+        test::whenModal<QInputDialog>(window_, [text](QInputDialog* dialog) {
             dialog->setTextValue(text);
             dialog->accept();
         });
@@ -133,7 +130,7 @@ private Q_SLOTS:
     void cleanupTestCase()
     {
         if (window_ != nullptr)
-            window_->close();
+            window_->closeWithoutAsking();
         QTest::qWait(20);
     }
 
@@ -570,9 +567,7 @@ private Q_SLOTS:
         QFile csv(folder_.filePath("part.csv"));
         QVERIFY(csv.open(QIODevice::ReadOnly));
         QCOMPARE(csv.readLine().trimmed(), QByteArray("time [s],Implement.BladeState.BladeDepth [mm]"));
-        QTimer::singleShot(0, dialog, [] {
-            auto* asked = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
-            QVERIFY(asked != nullptr);
+        test::whenModal<QMessageBox>(dialog, [](QMessageBox* asked) {
             asked->button(QMessageBox::No)->click();
         });
         const qint64 size = csv.size();
@@ -611,9 +606,7 @@ private Q_SLOTS:
             file.write("stopped by hand\n");
         }
         // What the lines leave open is asked; until then the log does not open.
-        QTimer::singleShot(0, window_, [this] {
-            auto* dialog = qobject_cast<TextLogDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog != nullptr);
+        test::whenModal<TextLogDialog>(window_, [this](TextLogDialog* dialog) {
             auto* open = dialog->findChild<QPushButton*>(QStringLiteral("textOpen"));
             QVERIFY(!open->isEnabled());
             QVERIFY(dialog->says().contains(QStringLiteral("leave open")));
@@ -654,7 +647,7 @@ private Q_SLOTS:
         QVERIFY(opened->findChild<QMessageBox*>()->text().contains(QStringLiteral("1 line is no frame")));
         QVERIFY(opened->findChild<QMessageBox*>()->detailedText().contains(QStringLiteral("line 202")));
         opened->findChild<QMessageBox*>()->close();
-        opened->close();
+        opened->closeWithoutAsking();
         // Kept: the next one opens without a question.
         const QString next = folder_.filePath("next.txt");
         QVERIFY(QFile::copy(path, next));
@@ -662,7 +655,7 @@ private Q_SLOTS:
         QVERIFY(again != nullptr);
         QTRY_VERIFY(again->document().ready() && again->stage().snapshot().rows() == 200);
         QCOMPARE(again->stage().snapshot().frame(0).id.value, 120U);
-        again->close();
+        again->closeWithoutAsking();
         QTest::qWait(50);
         QApplication::setActiveWindow(window_);
     }
@@ -687,9 +680,7 @@ private Q_SLOTS:
             }
             QVERIFY((*file)->finish().has_value());
         }
-        QTimer::singleShot(0, window_, [this, ahead] {
-            auto* dialog = qobject_cast<SeveralLogsDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog != nullptr);
+        test::whenModal<SeveralLogsDialog>(window_, [this, ahead](SeveralLogsDialog* dialog) {
             QTRY_VERIFY(dialog->looked());
             QCOMPARE(dialog->parts()[1].offset, -ahead);
             const std::size_t matched = dialog->matches(1);
@@ -723,7 +714,7 @@ private Q_SLOTS:
         for (trace::Row row = 1; row < merged.rows(); ++row)
             twice += merged.time(row) == merged.time(row - 1) && merged.frame(row).id == merged.frame(row - 1).id ? 1 : 0;
         QVERIFY(twice > 500);
-        opened->close();
+        opened->closeWithoutAsking();
         QTest::qWait(50);
         QApplication::setActiveWindow(window_);
     }

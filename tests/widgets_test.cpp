@@ -21,6 +21,7 @@
 
 #include <cmath>
 
+#include "answers.h"
 #include "app/events/events_view.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
@@ -108,7 +109,7 @@ private Q_SLOTS:
     }
     void cleanupTestCase()
     {
-        window_->close();
+        window_->closeWithoutAsking();
         QTest::qWait(20);
     }
 
@@ -143,9 +144,7 @@ private Q_SLOTS:
         StreamRows* rows = stream->rows();
         QTRY_VERIFY(rows->count() > 1000);
         const auto menu = [&](const char* what) {
-            QTimer::singleShot(0, rows, [what] {
-                auto* shown = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-                QVERIFY(shown != nullptr);
+            test::whenPopup<QMenu>(rows, [what](QMenu* shown) {
                 for (QAction* action : shown->actions())
                     if (action->objectName() == QLatin1String(what))
                         action->trigger();
@@ -177,9 +176,7 @@ private Q_SLOTS:
         choose("BladeState");
         auto* rows = roster->findChild<RosterRows*>();
         rows->refresh();
-        QTimer::singleShot(0, rows, [] {
-            auto* shown = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-            QVERIFY(shown != nullptr);
+        test::whenPopup<QMenu>(rows, [](QMenu* shown) {
             for (QAction* action : shown->actions())
                 if (action->objectName() == QStringLiteral("notThis"))
                     action->trigger();
@@ -200,9 +197,7 @@ private Q_SLOTS:
         FilterLine* line = stream->filterLine();
         auto* named = line->findChild<QToolButton*>(QStringLiteral("namedFilters"));
         const auto within = [&](const std::function<void(QMenu*)>& act) {
-            QTimer::singleShot(0, line, [act] {
-                auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-                QVERIFY(menu != nullptr);
+            test::whenPopup<QMenu>(line, [act](QMenu* menu) {
                 act(menu);
                 menu->close();
             });
@@ -210,9 +205,7 @@ private Q_SLOTS:
         };
         line->setText(QStringLiteral("bus Body"));
         within([&](QMenu* menu) {
-            QTimer::singleShot(0, line, [] {
-                auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
-                QVERIFY(dialog != nullptr);
+            test::whenModal<QInputDialog>(line, [](QInputDialog* dialog) {
                 dialog->setTextValue(QStringLiteral("the body"));
                 dialog->accept();
             });
@@ -757,7 +750,7 @@ private Q_SLOTS:
         QVERIFY(rigWindow->document().isLive());
         QTRY_VERIFY_WITH_TIMEOUT(rigWindow->document().session()->playbackReport().loaded, 30'000);
         QCOMPARE(rigWindow->document().session()->playbackLog()->rows(), stage().snapshot().rows());
-        rigWindow->close();
+        rigWindow->closeWithoutAsking();
     }
 
     void theTreeShowsLoadsOfALogAtOnce()
@@ -820,7 +813,7 @@ private Q_SLOTS:
         MainWindow* window = MainWindow::openFile(cut.fileName(), rig_, nullptr);
         QTRY_VERIFY_WITH_TIMEOUT(said.contains(QStringLiteral("cut off")), 10'000);
         QVERIFY(window->stage().snapshot().rows() > 5000);
-        window->close();
+        window->closeWithoutAsking();
         QTest::qWait(20);
     }
 };

@@ -2,7 +2,6 @@
 #include <QApplication>
 #include <QFileInfo>
 #include <QMessageBox>
-#include <QSettings>
 #include <QTimer>
 
 #include <CLI/CLI.hpp>
@@ -13,8 +12,10 @@
 #include <cstring>
 #include <ctime>
 
+#include "app/keeping/keeping.h"
 #include "app/shell/main_window.h"
-#include "app/theme/theme.h"
+#include "app/shell/settings_dialog.h"
+#include "spool/unfinished.h"
 
 using namespace wavetrope;
 
@@ -37,14 +38,15 @@ int main(int argc, char** argv)
     program.add_flag("--measure-start", measureStart, "Print the time to the first painted frame and end");
     CLI11_PARSE(program, argc, argv);
 
-    QSettings settings;
-    const QString chosen = theme.empty() ? settings.value(QStringLiteral("theme"), QStringLiteral("paper")).toString() : QString::fromStdString(theme);
-    app::Theme::get().choose(chosen == QLatin1String("ink") ? app::ThemeName::ink : app::ThemeName::paper);
-    app::Theme::get().setScale(settings.value(QStringLiteral("scale"), 1.0).toDouble());
+    app::applyLook(QString::fromStdString(theme));
+    if (const int days = app::keptRunDays(); days > 0)
+        if (const auto keeping = app::keepingOptions())
+            spool::removeKeptBefore(keeping->folder, std::chrono::hours(24) * days);
 
     rig::Rig rig;
     rig.name = "Rig";
     rig.document = {{"wavetrope", rig::Rig::version}, {"name", "Rig"}};
+    rig.saved = rig.document;
     if (!rigPath.empty()) {
         auto loaded = rig::loadRig(rigPath);
         if (!loaded) {

@@ -98,6 +98,11 @@ bool DatabaseView::saveCurrent()
 {
     if (!desk_.any())
         return false;
+    if (desk_.entry().own) {    // they are part of the rig's document
+        Q_EMIT stage().rigSaveWanted();
+        fill();
+        return !desk_.entry().changed();
+    }
     if (desk_.shelf().changedOnDisk(desk_.current())) {
         askAboutDisk();
         return false;
@@ -107,8 +112,6 @@ bool DatabaseView::saveCurrent()
         return false;
     }
     desk_.say({});
-    if (desk_.entry().own)
-        Q_EMIT setUpChanged();  // they are part of the rig's document
     desk_.noteAttached();
     fill();
     return true;

@@ -127,7 +127,7 @@ void DatabaseView::fill()
             box->addItem(tr("all"), qlonglong(-1));
             box->addItem(tr("as received"), qlonglong(-2));
             for (const std::uint64_t value : database::selectorValues(*message, index)) {
-                const std::string_view label2 = message->signals[static_cast<std::size_t>(index)].textOf(static_cast<double>(value));
+                const std::string_view label2 = message->signals[static_cast<std::size_t>(index)].textOf(database::RawValue{value});
                 box->addItem(label2.empty() ? QString::number(value) : QStringLiteral("%1 %2").arg(value).arg(QString::fromUtf8(label2.data(), static_cast<qsizetype>(label2.size()))), qlonglong(value));
             }
             box->setCurrentIndex(1);
@@ -201,7 +201,7 @@ void DatabaseView::fillSignal()
     setField("signalMinimum", signal->minimum ? numberField(*signal->minimum) : QString());
     setField("signalMaximum", signal->maximum ? numberField(*signal->maximum) : QString());
     setField("signalUnit", text(signal->unit));
-    setField("signalStartValue", signal->startRaw ? numberField(*signal->startRaw * signal->factor + signal->offset) : QString());
+    setField("signalStartValue", signal->startRaw ? numberField(database::planOf(*signal).physical(*signal->startRaw)) : QString());
     setField("signalPresent", text(database::muxText(*signal)));
     setField("signalTexts", text(database::textsText(signal->texts)));
     QStringList receivers;
@@ -298,7 +298,7 @@ void DatabaseView::takeSignal(const char* what)
             return;
         std::optional<double> raw;
         if (physical && signal.factor != 0)
-            raw = (*physical - signal.offset) / signal.factor;
+            raw = static_cast<double>(database::planOf(signal).scale.inverse(*physical));
         if (raw != current->startRaw)
             desk_.apply(desk_.editor().setStartValue(message->uid, signal.uid, raw));
         return;

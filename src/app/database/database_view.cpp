@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <cmath>
 
 #include "app/paint/paint.h"
 #include "app/theme/theme.h"
@@ -385,7 +386,7 @@ void DatabaseView::resetPlot()
     }
     series_ = std::make_unique<measure::SignalSeries>(database::SignalRef{plan_.get(), static_cast<std::uint32_t>(index)}, stage().document().begins());
     const database::Signal& signal = own_->signals[static_cast<std::size_t>(index)];
-    graph_->setLineStyle(signal.texts.empty() && signal.length > 1 ? QCPGraph::lsLine : QCPGraph::lsStepLeft);
+    graph_->setLineStyle(QCPGraph::lsStepLeft);  // a value holds until the next one
     graph_->setPen(QPen(Theme::get().bus(static_cast<unsigned>(desk_.bus())), 1.4));
 }
 
@@ -399,9 +400,10 @@ void DatabaseView::refresh()
     series_->update(stage().snapshot(), rowsPerBeat);
     std::vector<double> times;
     std::vector<double> values;
-    series_->points(stage().seconds(stage().windowFrom()), stage().seconds(stage().windowTo()), plot_->columns(), times, values);
+    series_->points(stage().seconds(stage().windowFrom()), stage().seconds(stage().windowTo()), plot_->columns(), stage().seconds(stage().newest()), times, values);
     graph_->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
     plot_->followStage();
+    std::erase_if(values, [](double value) { return !std::isfinite(value); });  // breaks in the line
     if (!values.empty()) {
         const auto [low, high] = std::minmax_element(values.begin(), values.end());
         const double margin = *high > *low ? (*high - *low) * 0.08 : 1;

@@ -56,6 +56,8 @@ private:
 class DatabaseView : public View {
     Q_OBJECT
 public:
+    /// Saves the open database; the rig's own definitions with the rig. False where it was not saved.
+    bool saveCurrent();
     explicit DatabaseView(Stage& stage);
 
     QWidget* tools() override { return tools_; }
@@ -65,7 +67,6 @@ public:
     /// Opens the definition of an identifier, or makes one among the rig's own.
     void define(std::uint8_t bus, can::Identifier id);
     /// Asks where that is needed; true when it is saved.
-    bool saveCurrent();
     void copy();
     void paste();
 

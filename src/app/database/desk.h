@@ -23,6 +23,8 @@ public:
 
     /// The databases; read when they are first asked for.
     [[nodiscard]] rig::Shelf& shelf();
+    /// The same where they were asked for before, else null.
+    [[nodiscard]] rig::Shelf* shelfIfRead() { return shelf_.get(); }
     [[nodiscard]] const rig::Shelf& shelf() const { return const_cast<Desk*>(this)->shelf(); }
     [[nodiscard]] std::size_t count() const { return shelf().size(); }
     [[nodiscard]] bool any() const { return shelf().size() > 0; }

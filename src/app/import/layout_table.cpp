@@ -34,6 +34,10 @@ QString words(formats::Meaning meaning)
     case formats::Meaning::data: return LayoutTable::tr("data");
     case formats::Meaning::bitRateSwitch: return LayoutTable::tr("bit-rate switch");
     case formats::Meaning::errorState: return LayoutTable::tr("error state");
+    case formats::Meaning::fraction: return LayoutTable::tr("part of a second");
+    case formats::Meaning::fdFormat: return LayoutTable::tr("CAN FD");
+    case formats::Meaning::extendedId: return LayoutTable::tr("29 bits");
+    case formats::Meaning::remoteRequest: return LayoutTable::tr("remote");
     }
     return {};
 }
@@ -76,9 +80,9 @@ void LayoutTable::split()
     unsigned number = 0;
     bool any = false;
     for (Line& line : lines_) {
-        formats::splitLine(line.text, layout_.separator, cells);
+        formats::splitLine(line.text, layout_, cells);
         line.cells.assign(cells.begin(), cells.end());
-        line.remark = number++ < layout_.headLines || formats::isRemark(line.text);
+        line.remark = number++ < layout_.headLines || formats::isSkipped(line.text, layout_);
         line.problem = line.remark ? nullptr : reader.read(line.text, frame, payload, channel);
         any = any || (!line.remark && line.problem == nullptr);
         if (!any)
@@ -86,7 +90,7 @@ void LayoutTable::split()
     }
     if (!any)
         for (Line& line : lines_)
-            line.remark = formats::isRemark(line.text);
+            line.remark = formats::isSkipped(line.text, layout_);
     measure();
     viewport()->update();
 }

@@ -18,7 +18,7 @@ namespace {
 constexpr std::size_t looksAt = 64 * 1024;
 constexpr std::size_t linesShown = 200;
 constexpr int framesShown = 12;
-constexpr const char separators[] = {' ', '\t', ',', ';', '|'};
+constexpr const char separators[] = {' ', '\t', ',', ';', '|', '{', '<', '='};
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
@@ -43,7 +43,7 @@ TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const
     named(frames_, "textFrames", tr("The first lines, read as frames"));
     named(name_, "textName", tr("A name under which the layout is kept; logs that it fits are read by it from then on"));
     named(open_, "textOpen", tr("Open the log, read so  (Enter)"));
-    separator_->addItems({tr("blanks"), tr("tab"), tr("comma"), tr("semicolon"), tr("bar")});
+    separator_->addItems({tr("blanks"), tr("tab"), tr("comma"), tr("semicolon"), tr("bar"), tr("JSON objects"), tr("tags"), tr("name=value")});
     time_->addItems({tr("seconds"), tr("milliseconds"), tr("microseconds"), tr("nanoseconds"), tr("time of day")});
     for (QComboBox* base : {identifiers_, bytes_})
         base->addItems({tr("hexadecimal"), tr("decimal")});
@@ -132,16 +132,8 @@ void TextLogDialog::showQuestions()
             answer->setAutoDefault(false);
             line->addWidget(answer);
             connect(answer, &QPushButton::clicked, this, [this, i, k, box] {
-                const formats::TextLayout& choice = found_.questions[i].choices[k];
                 formats::TextLayout layout = table_->textLayout();
-                const formats::TextLayout& usual = found_.questions[i].choices[0];
-                const formats::TextLayout& other = found_.questions[i].choices.back();
-                if (usual.identifierBase != other.identifierBase)
-                    layout.identifierBase = choice.identifierBase;
-                if (usual.dataBase != other.dataBase)
-                    layout.dataBase = choice.dataBase;
-                if (usual.timeForm != other.timeForm)
-                    layout.timeForm = choice.timeForm;
+                formats::answer(layout, found_.questions[i], k);
                 answered_[i] = true;
                 box->hide();
                 table_->setTextLayout(layout, found_.confidence);
@@ -209,7 +201,7 @@ void TextLogDialog::showFrames()
     QStringList shown;
     unsigned number = 0;
     for (const std::string_view line : formats::linesOf(head_, linesShown)) {
-        if (number++ < layout.headLines || formats::isRemark(line) || reader.read(line, frame, payload, channel) != nullptr)
+        if (number++ < layout.headLines || formats::isSkipped(line, layout) || reader.read(line, frame, payload, channel) != nullptr)
             continue;
         const QByteArray bytes = QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper();
         shown << QStringLiteral("%1  %2  %3  %4  %5  %6  %7")

@@ -17,6 +17,14 @@ namespace wavetrope::app {
 
 namespace {
 
+QString startText(const database::Signal& signal)
+{
+    const database::SignalPlan plan = database::planOf(signal);
+    const double value = plan.physical(*signal.startRaw);
+    bool fits = false;
+    return readingText(signal, database::MessagePlan::bitsOf(plan, value, fits), value);
+}
+
 constexpr unsigned rowsUnfolded = 10;   // payload rows shown before unchanged ones are folded
 constexpr unsigned histogramBeats = 400;
 
@@ -332,11 +340,11 @@ void Inspector::paintDefinition(QPainter& painter, double& y, const database::Ca
     if (signal.minimum && signal.maximum)
         fact(painter, y, tr("Range"), tr("%1 to %2 %3").arg(number(*signal.minimum), number(*signal.maximum), QString::fromStdString(signal.unit)));
     if (signal.startRaw)
-        fact(painter, y, tr("Start value"), readingText(signal, *signal.startRaw, *signal.startRaw * signal.factor + signal.offset));
+        fact(painter, y, tr("Start value"), startText(signal));
     if (const std::string present = database::muxText(signal); !present.empty())
         fact(painter, y, tr("Present"), QString::fromStdString(present), false, false);
     for (std::size_t i = 0; i < signal.texts.size() && i < 8; ++i)
-        fact(painter, y, QString::number(signal.texts[i].value) + (signal.texts[i].more > 0 ? tr(" to %1").arg(signal.texts[i].last()) : QString()), QString::fromStdString(signal.texts[i].text), false, false);
+        fact(painter, y, QString::fromStdString(database::wholeText(signal.texts[i].value)) + (signal.texts[i].more > 0 ? tr(" to %1").arg(QString::fromStdString(database::wholeText(signal.texts[i].last()))) : QString()), QString::fromStdString(signal.texts[i].text), false, false);
     if (!message.message->sender.empty())
         link(painter, y, tr("Sent by"), QString::fromStdString(message.message->sender));
     for (const std::string& receiver : signal.receivers)

@@ -4,6 +4,7 @@
 #include <QMenu>
 #include <QMimeData>
 #include <QPainter>
+#include <QToolTip>
 
 #include <algorithm>
 
@@ -16,6 +17,10 @@ namespace wavetrope::app {
 namespace {
 
 constexpr double headWidth = 138;
+
+// What a curve is called where a lane has several.
+QString letterOf(std::size_t index) { return QString(QChar(static_cast<char16_t>('a' + index % 26))); }
+
 constexpr std::uint64_t rowsPerBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
 
 }  // namespace
@@ -24,7 +29,7 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWid
 {
     setObjectName(QStringLiteral("lane"));
     setAcceptDrops(true);
-    setMinimumHeight(Theme::get().px(64));
+    setMinimumHeight(Theme::get().px(paths.size() > 4 ? 72 : 64));
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(Theme::get().px(headWidth), 0, 0, 0);
     layout->addWidget(plot_);
@@ -39,6 +44,14 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWid
         curve.graph->setAdaptiveSampling(false);
         curves_.push_back(std::move(curve));
     }
+    if (curves_.size() > 1)
+        for (Curve& curve : curves_) {
+            curve.letter = new QCPItemText(plot_);
+            curve.letter->setPositionAlignment(Qt::AlignRight | Qt::AlignVCenter);
+            curve.letter->setPadding(QMargins(2, 0, 2, 0));
+            curve.letter->setClipToAxisRect(true);
+        }
+    nameValues();
     restyle();
     scaleToDatabase();
     connect(&Theme::get(), &Theme::changed, this, &Lane::restyle);
@@ -54,9 +67,49 @@ void Lane::restyle()
             if (curves_[k].ref.message->bus == bus)
                 pen.setStyle(Qt::DashLine);
         curves_[i].graph->setPen(pen);
-        const database::Signal& signal = curves_[i].ref.signal();
-        curves_[i].graph->setLineStyle(signal.texts.empty() && signal.length > 1 ? QCPGraph::lsLine : QCPGraph::lsStepLeft);
+        curves_[i].graph->setLineStyle(QCPGraph::lsStepLeft);   // a value holds until the next one
+        if (QCPItemText* letter = curves_[i].letter) {
+            letter->setText(letterOf(i));
+            letter->setFont(Theme::get().text(11, QFont::DemiBold));
+            letter->setColor(Theme::get().ink);
+            letter->setBrush(QBrush(Theme::get().surface));
+        }
     }
+}
+
+// The scale of enumerations has their texts.
+void Lane::nameValues()
+{
+    if (curves_.empty() || !std::all_of(curves_.begin(), curves_.end(), [](const Curve& curve) { return !curve.ref.signal().texts.empty(); }))
+        return;
+    auto ticker = QSharedPointer<QCPAxisTickerText>::create();
+    const database::Signal& signal = curves_.front().ref.signal();
+    const database::SignalPlan& plan = curves_.front().ref.message->plan.plan(curves_.front().ref.index);
+    double low = 0;
+    double high = 0;
+    bool any = false;
+    for (const database::ValueText& text : signal.texts) {
+        if (text.more > 0)
+            continue;
+        const double value = plan.scale.ofWhole(text.value);
+        QString name = QString::fromStdString(text.text);
+        const QFontMetrics metrics(Theme::get().mono(9.8));
+        ticker->addTick(value, metrics.elidedText(name, Qt::ElideRight, Theme::get().px(70)));
+        low = any ? std::min(low, value) : value;
+        high = any ? std::max(high, value) : value;
+        any = true;
+    }
+    if (!any)
+        return;
+    plot_->yAxis->setTicker(ticker);
+    named_ = true;
+    if (!signal.minimum || !signal.maximum)
+        plot_->yAxis->setRange(low - 0.4, high + 0.4);
+}
+
+bool Lane::complete() const
+{
+    return std::all_of(curves_.begin(), curves_.end(), [&](const Curve& curve) { return curve.series->complete(view_.stage().snapshot()); });
 }
 
 void Lane::scaleToDatabase()
@@ -72,7 +125,7 @@ void Lane::scaleToDatabase()
         high = any ? std::max(high, *signal.maximum) : *signal.maximum;
         any = true;
     }
-    fitted_ = !any;
+    fitted_ = !any && !named_;
     if (any) {
         const double margin = (high - low) * 0.04;
         plot_->yAxis->setRange(low - margin, high + margin);
@@ -86,8 +139,16 @@ void Lane::refresh()
         curve.series->update(stage.snapshot(), rowsPerBeat);
         std::vector<double> times;
         std::vector<double> values;
-        curve.series->points(stage.seconds(stage.windowFrom()), stage.seconds(stage.windowTo()), plot_->columns(), times, values);
+        curve.series->points(stage.seconds(stage.windowFrom()), stage.seconds(stage.windowTo()), plot_->columns(), stage.seconds(stage.newest()), times, values);
+        // Single values are marked where they stand apart.
+        const bool apart = times.size() * 7 < plot_->columns();
+        curve.graph->setScatterStyle(apart ? QCPScatterStyle(QCPScatterStyle::ssDisc, 4.5) : QCPScatterStyle::ssNone);
         curve.graph->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
+        if (curve.letter != nullptr) {
+            const auto shown = curve.series->at(std::min(stage.seconds(stage.windowTo()), stage.seconds(stage.newest())));
+            curve.letter->setVisible(shown.has_value());
+            curve.letter->position->setCoords(std::min(stage.seconds(stage.windowTo()), stage.seconds(stage.newest())), shown.value_or(0));
+        }
     }
     plot_->followStage();
     if (fitted_) {
@@ -108,30 +169,83 @@ void Lane::paintEvent(QPaintEvent*)
     QPainter painter(this);
     const Theme& theme = Theme::get();
     Stage& stage = view_.stage();
+    heads_.clear();
+    // Where they are many, names and values stand in one line each, in two columns where even that is too high.
+    const double room = height() - theme.px(6);
+    const bool compact = static_cast<double>(curves_.size()) * theme.px(37) > room;
+    const bool twice = compact && static_cast<double>(curves_.size()) * theme.px(17) > room;
+    const double full = theme.px(headWidth - 14);
+    const double width = twice ? full / 2 : full;
+    const std::size_t rows = twice ? (curves_.size() + 1) / 2 : curves_.size();
     double y = theme.px(4);
     for (std::size_t i = 0; i < curves_.size(); ++i) {
         const Curve& curve = curves_[i];
         const database::Signal& signal = curve.ref.signal();
         const double badge = theme.px(14);
-        const double left = theme.px(10);
-        paintBusBadge(painter, QRectF(left, y + theme.px(1), badge, badge), curve.ref.message->bus);
-        paintText(painter, QRectF(left + theme.px(20), y, theme.px(headWidth - 34), theme.px(16)), QString::fromStdString(signal.name), i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
-        y += theme.px(18);
+        const double left = theme.px(8) + (twice && i >= rows ? width : 0);
+        if (twice && i == rows)
+            y = theme.px(4);
         const auto value = curve.series->at(stage.seconds(stage.cursor()));
-        const QString text = value ? readingText(signal, (*value - signal.offset) / (signal.factor != 0 ? signal.factor : 1), *value) : tr("no value yet");
-        const QFont font = i == 0 && curves_.size() < 3 ? theme.mono(15) : theme.mono();
-        const double valueHeight = i == 0 && curves_.size() < 3 ? theme.px(22) : theme.px(15);
-        paintText(painter, QRectF(left, y, theme.px(headWidth - 14), valueHeight), text, value ? font : theme.body(), value ? theme.ink : theme.ink3);
-        y += valueHeight + theme.px(4);
+        bool fits = false;
+        const QString text = value ? readingText(signal, database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value) : tr("no value yet");
+        const QString letter = curve.letter != nullptr ? letterOf(i) + QLatin1Char(' ') : QString();
+        paintBusBadge(painter, QRectF(left, y + theme.px(1), badge, badge), curve.ref.message->bus);
+        const double begin = y;
+        if (compact) {
+            const QString shown = QFontMetricsF(theme.mono()).horizontalAdvance(text) > width * 0.55 ? QString() : text;
+            const double valueRoom = twice ? 0 : QFontMetricsF(theme.mono()).horizontalAdvance(shown) + theme.px(4);
+            paintText(painter, QRectF(left + theme.px(18), y, width - theme.px(20) - valueRoom, theme.px(16)), letter + QString::fromStdString(signal.name), theme.body(), theme.ink);
+            if (!twice)
+                paintText(painter, QRectF(left, y, width, theme.px(16)), shown, theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+            y += theme.px(17);
+        } else {
+            paintText(painter, QRectF(left + theme.px(20), y, width - theme.px(20), theme.px(16)), letter + QString::fromStdString(signal.name), i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
+            y += theme.px(18);
+            const QFont font = i == 0 && curves_.size() < 3 ? theme.mono(15) : theme.mono();
+            const double valueHeight = i == 0 && curves_.size() < 3 ? theme.px(22) : theme.px(15);
+            paintText(painter, QRectF(left, y, width, valueHeight), text, value ? font : theme.body(), value ? theme.ink : theme.ink3);
+            y += valueHeight + theme.px(4);
+        }
+        heads_.emplace_back(left, begin, width, y - begin);
+        if (stage.selection().kind == Selection::Kind::signal && stage.selection().bus == curve.ref.message->bus && stage.selection().id == curve.ref.message->message->id && stage.selection().signal == static_cast<int>(curve.ref.index))
+            painter.fillRect(QRectF(0, begin, theme.px(3), y - begin - theme.px(2)), theme.accent);
     }
     painter.setPen(theme.grid);
-    painter.drawLine(0, height() - 1, width(), height() - 1);
+    painter.drawLine(0, height() - 1, this->width(), height() - 1);
+    if (place_ != Place::none) {
+        painter.setPen(Qt::NoPen);
+        if (place_ == Place::here) {
+            painter.setPen(QPen(theme.accent, 2));
+            painter.drawRect(QRectF(rect()).adjusted(1, 1, -2, -2));
+        } else {
+            painter.fillRect(QRectF(0, place_ == Place::above ? 0 : height() - theme.px(3), this->width(), theme.px(3)), theme.accent);
+        }
+    }
 }
 
 int Lane::curveAt(double y) const
 {
-    const int index = static_cast<int>((y - Theme::get().px(4)) / Theme::get().px(40));
-    return curves_.empty() ? -1 : std::clamp(index, 0, static_cast<int>(curves_.size()) - 1);
+    const QPoint at = mapFromGlobal(QCursor::pos());
+    for (std::size_t i = 0; i < heads_.size(); ++i)
+        if (y >= heads_[i].top() && y < heads_[i].bottom() && (heads_.size() < 2 || heads_[i].left() == heads_.front().left() ? at.x() < heads_[i].right() || heads_.back().left() == heads_.front().left() : at.x() >= heads_[i].left()))
+            return static_cast<int>(i);
+    return curves_.empty() ? -1 : 0;
+}
+
+bool Lane::event(QEvent* event)
+{
+    // The values of all curves, where their heads have no room for them.
+    if (event->type() == QEvent::ToolTip && curves_.size() > 1) {
+        QStringList lines;
+        for (std::size_t i = 0; i < curves_.size(); ++i) {
+            const auto value = curves_[i].series->at(view_.stage().seconds(view_.stage().cursor()));
+            bool fits = false;
+            lines << QStringLiteral("%1  %2: %3").arg(letterOf(i), QString::fromStdString(curves_[i].ref.signal().name), value ? readingText(curves_[i].ref.signal(), database::MessagePlan::bitsOf(curves_[i].ref.message->plan.plan(curves_[i].ref.index), *value, fits), *value) : tr("no value yet"));
+        }
+        QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), lines.join(QLatin1Char('\n')), this);
+        return true;
+    }
+    return QWidget::event(event);
 }
 
 void Lane::mousePressEvent(QMouseEvent* event)
@@ -169,17 +283,40 @@ void Lane::contextMenuEvent(QContextMenuEvent* event)
     menu.exec(event->globalPos());
 }
 
+Lane::Place Lane::placeAt(double y) const
+{
+    return y < height() * 0.22 ? Place::above : y > height() * 0.78 ? Place::below : Place::here;
+}
+
 void Lane::dragEnterEvent(QDragEnterEvent* event)
 {
     if (event->mimeData()->hasFormat(QLatin1String(signalMime)))
         event->acceptProposedAction();
 }
 
+void Lane::dragMoveEvent(QDragMoveEvent* event)
+{
+    place_ = placeAt(event->position().y());
+    event->acceptProposedAction();
+    update();
+}
+
+void Lane::dragLeaveEvent(QDragLeaveEvent*)
+{
+    place_ = Place::none;
+    update();
+}
+
 void Lane::dropEvent(QDropEvent* event)
 {
-    const auto found = std::find(view_.lanes().begin(), view_.lanes().end(), this);
+    const Place place = placeAt(event->position().y());
+    place_ = Place::none;
+    const int index = static_cast<int>(std::find(view_.lanes().begin(), view_.lanes().end(), this) - view_.lanes().begin());
+    const QString path = QString::fromUtf8(event->mimeData()->data(QLatin1String(signalMime)));
     event->acceptProposedAction();
-    view_.add(QString::fromUtf8(event->mimeData()->data(QLatin1String(signalMime))), static_cast<int>(found - view_.lanes().begin()));
+    update();
+    // Where lanes are made anew, this one goes.
+    QMetaObject::invokeMethod(&view_, [view = &view_, path, place, index] { place == Place::here ? view->add(path, index) : view->add(path, -1, place == Place::above ? index : index + 1); }, Qt::QueuedConnection);
 }
 
 }  // namespace wavetrope::app

@@ -1,10 +1,13 @@
 #include "app/lanes/lanes_view.h"
+#include "app/shell/edit_times.h"
 
 #include <QDropEvent>
+#include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QMimeData>
 #include <QPainter>
+#include <QScrollArea>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -30,12 +33,41 @@ private:
 
 }  // namespace
 
-LanesView::LanesView(Stage& stage) : View(stage), column_(new QVBoxLayout(this))
+LanesView::LanesView(Stage& stage) : View(stage), scroll_(new QScrollArea), inside_(new QWidget), column_(new QVBoxLayout(inside_)), axis_(new TimePlot(stage, true))
 {
+    EditTimes::follow(undo_);
     setAcceptDrops(true);
     setFocusPolicy(Qt::StrongFocus);
+    setObjectName(QStringLiteral("lanes"));
     column_->setContentsMargins(0, 0, 0, 0);
     column_->setSpacing(0);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(0);
+    scroll_->setWidget(inside_);
+    scroll_->setWidgetResizable(true);
+    scroll_->setFrameShape(QFrame::NoFrame);
+    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll_->setFocusPolicy(Qt::NoFocus);
+    scroll_->viewport()->setAutoFillBackground(false);
+    inside_->setAutoFillBackground(false);
+    all->addWidget(scroll_, 1);
+    auto* axisLine = new QHBoxLayout;
+    axisLine->setContentsMargins(0, 0, 0, 0);
+    axisLine->addSpacing(Theme::get().px(138));
+    axisLine->addWidget(axis_);
+    axis_->yAxis->setTickLabels(false);
+    axis_->setFixedHeight(Theme::get().px(24));
+    axis_->setFocusPolicy(Qt::NoFocus);
+    axis_->hide();
+    all->addLayout(axisLine);
+    catchUp_.setSingleShot(true);
+    catchUp_.setInterval(5);
+    connect(&catchUp_, &QTimer::timeout, this, &LanesView::refresh);
+    connect(&stage, &Stage::selectionChanged, this, [this] {
+        for (Lane* lane : lanes_)
+            lane->update();
+    });
     connect(&stage, &Stage::beat, this, &LanesView::refresh);
     connect(&stage, &Stage::axisChanged, this, &LanesView::refresh);
     connect(&stage, &Stage::becameReady, this, &LanesView::rebuild);
@@ -59,22 +91,47 @@ void LanesView::change(const Arrangement& next, const QString& what)
         undo_.push(new ArrangeCommand(*this, next, what));
 }
 
-void LanesView::add(const QString& path, int lane)
+void LanesView::add(const QString& path, int lane, int before)
 {
     if (!signalOf(stage().catalog(), path))
         return;
     Arrangement next = arrangement_;
-    for (const auto& existing : next)
-        if (lane < 0 && std::find(existing.begin(), existing.end(), path) != existing.end())
+    for (std::size_t i = 0; i < next.size(); ++i)
+        if (std::find(next[i].begin(), next[i].end(), path) != next[i].end() && (lane < 0 || static_cast<int>(i) == lane)) {
+            // It is drawn already: told and shown.
+            showLane(i);
+            const auto ref = signalOf(stage().catalog(), path);
+            Selection selection;
+            selection.kind = Selection::Kind::signal;
+            selection.bus = ref->message->bus;
+            selection.id = ref->message->message->id;
+            selection.signal = static_cast<int>(ref->index);
+            stage().select(selection);
+            Q_EMIT stage().told(tr("%1 is drawn already, in lane %2").arg(QString::fromStdString(ref->signal().name)).arg(i + 1));
             return;
+        }
+    std::size_t placed = next.size();
     if (lane >= 0 && lane < static_cast<int>(next.size())) {
-        auto& target = next[static_cast<std::size_t>(lane)];
-        if (std::find(target.begin(), target.end(), path) == target.end())
-            target.push_back(path);
+        placed = static_cast<std::size_t>(lane);
+        next[placed].push_back(path);
+    } else if (before >= 0 && before < static_cast<int>(next.size())) {
+        placed = static_cast<std::size_t>(before);
+        next.insert(next.begin() + before, {path});
     } else {
         next.push_back({path});
     }
     change(next, tr("plot %1").arg(path));
+    showLane(placed);
+    setFocus();     // so that undoing takes the plot away again
+}
+
+void LanesView::showLane(std::size_t index)
+{
+    if (index < lanes_.size())
+        QTimer::singleShot(0, this, [this, index] {
+            if (index < lanes_.size())
+                scroll_->ensureWidgetVisible(lanes_[index], 0, 8);
+        });
 }
 
 void LanesView::remove(const QString& path)
@@ -103,9 +160,12 @@ void LanesView::rebuild()
     }
     lanes_.clear();
     for (std::size_t i = 0; i < arrangement_.size(); ++i) {
-        lanes_.push_back(new Lane(*this, arrangement_[i], i + 1 == arrangement_.size()));
+        lanes_.push_back(new Lane(*this, arrangement_[i], false));
         column_->addWidget(lanes_.back(), 1);
+        lanes_.back()->show();
     }
+    axis_->setVisible(!lanes_.empty());
+    scroll_->setVisible(!lanes_.empty());
     refresh();
     update();
 }
@@ -116,8 +176,15 @@ void LanesView::refresh()
         window_->setText(tr("%1 to %2 s").arg(secondsText(stage().seconds(stage().windowFrom()), 1), secondsText(stage().seconds(stage().windowTo()), 1)));
     if (!isVisible())
         return;
-    for (Lane* lane : lanes_)
+    bool complete = true;
+    for (Lane* lane : lanes_) {
         lane->refresh();
+        complete = complete && lane->complete();
+    }
+    axis_->followStage();
+    axis_->drawSoon();
+    if (!complete && !catchUp_.isActive())
+        catchUp_.start();
 }
 
 void LanesView::paintEvent(QPaintEvent*)

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QLabel>
+#include <QTimer>
 #include <QUndoStack>
 
 #include <memory>
@@ -24,6 +25,7 @@ struct Curve {
     QString path;
     std::unique_ptr<measure::SignalSeries> series;
     QCPGraph* graph = nullptr;
+    QCPItemText* letter = nullptr;      ///< At its end, where a lane has several.
 };
 
 /// Head and plot of one lane.
@@ -32,12 +34,17 @@ class Lane : public QWidget {
 public:
     Lane(LanesView& view, const std::vector<QString>& paths, bool last);
     void refresh();
+    /// Whether all rows of the snapshot went into its curves.
+    [[nodiscard]] bool complete() const;
     [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
     [[nodiscard]] TimePlot* plot() { return plot_; }
 
 protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
+    void dragMoveEvent(QDragMoveEvent* event) override;
+    void dragLeaveEvent(QDragLeaveEvent* event) override;
     void dropEvent(QDropEvent* event) override;
+    bool event(QEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
@@ -51,7 +58,12 @@ private:
     LanesView& view_;
     TimePlot* plot_;
     std::vector<Curve> curves_;
+    bool named_ = false;        ///< The scale has the texts of an enumeration.
     bool fitted_ = false;       ///< Scale follows the data instead of the database's range.
+    std::vector<QRectF> heads_; ///< Of each curve, as painted.
+    enum class Place { none, above, here, below } place_ = Place::none;     ///< Where what is dragged would go.
+    [[nodiscard]] Place placeAt(double y) const;
+    void nameValues();
 };
 
 /// The lanes. What they show is a list of lists of signal paths; every change of it can be undone.
@@ -66,8 +78,9 @@ public:
     nlohmann::json save() const override;
     void restore(const nlohmann::json& setUp) override;
 
-    /// Adds a signal: to a lane, or with -1 as a new lane.
-    void add(const QString& path, int lane = -1);
+    /// Adds a signal: to a lane, or with -1 as a new lane in front of lane `before`, or behind all. One that is drawn already
+    /// is shown where it is.
+    void add(const QString& path, int lane = -1, int before = -1);
     void remove(const QString& path);
     [[nodiscard]] const Arrangement& arrangement() const { return arrangement_; }
     [[nodiscard]] const std::vector<Lane*>& lanes() const { return lanes_; }
@@ -88,7 +101,13 @@ private:
 
     Arrangement arrangement_;
     std::vector<Lane*> lanes_;
+    void showLane(std::size_t index);
+
+    QScrollArea* scroll_;
+    QWidget* inside_;
     QVBoxLayout* column_;
+    TimePlot* axis_;            ///< The times under all lanes, which stay where lanes scroll.
+    QTimer catchUp_;            ///< A log brings no beats: curves are brought up to its end by these.
     QUndoStack undo_;
     QWidget* tools_ = nullptr;
     QLabel* window_ = nullptr;

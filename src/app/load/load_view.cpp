@@ -1,7 +1,11 @@
 #include "app/load/load_view.h"
 
+#include <QApplication>
+#include <QClipboard>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QHBoxLayout>
+#include <QMenu>
 #include <QPainter>
 
 #include <algorithm>
@@ -18,6 +22,7 @@ constexpr std::array<int, 10> spans = {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000}
 constexpr int usualSpan = 4;
 constexpr double headWidth = 138;
 constexpr Time meanSpan = std::chrono::seconds(1);
+constexpr Time takersSpan = std::chrono::seconds(1);
 constexpr std::size_t mostBurstsShown = 12;
 constexpr unsigned takersEvery = 6;  // beats
 
@@ -54,6 +59,7 @@ LoadView::LoadView(Stage& stage)
     plot_->yAxis->setTicker(ticker);
     peaks_->setLineStyle(QCPGraph::lsStepLeft);
     peaks_->setAdaptiveSampling(false);
+    mean_->setLineStyle(QCPGraph::lsStepLeft);
     mean_->setAdaptiveSampling(false);
     tracer_->setStyle(QCPItemTracer::tsCircle);
     tracer_->setSize(7);
@@ -87,8 +93,9 @@ void LoadView::rebuild()
     QColor area = theme.bus(bus_);
     area.setAlphaF(0.45F);
     peaks_->setPen(QPen(theme.bus(bus_), 1));
-    peaks_->setBrush(area);
-    mean_->setPen(QPen(theme.ink, 1.2));
+    peaks_->setBrush(Qt::NoBrush);
+    mean_->setPen(Qt::NoPen);
+    mean_->setBrush(area);
     tracer_->setPen(QPen(theme.accent, 1.5));
     tracer_->setBrush(theme.accent);
     for (QWidget* widget : {static_cast<QWidget*>(busBox_), static_cast<QWidget*>(facts_)})
@@ -156,21 +163,15 @@ void LoadView::refresh()
     const double step = std::max(binSeconds, (to - from) / columns);
     QVector<double> times;
     QVector<double> peaks;
-    for (double at = std::floor(from / step) * step; at < to; at += step) {
-        times.append(at);
-        peaks.append(series_->over(stage().timeOf(at), stage().timeOf(at + step)).high);
-    }
-    peaks_->setData(times, peaks, true);
-    times.clear();
     QVector<double> means;
-    const double slowStep = std::max(1.0, (to - from) / columns);
-    for (double at = std::floor(from) - 1; at < to + 1; at += slowStep) {
-        const Time time = stage().timeOf(at);
-        if (stage().timeOf(at + slowStep) > stage().newest())
-            break;  // a stretch that is not over yet would pull the line down
-        times.append(at + 0.5);
-        means.append(slow_->over(time, stage().timeOf(at + slowStep)).mean());
+    for (double at = std::floor(from / step) * step; at < to; at += step) {
+        const measure::RangeSummary bins = series_->over(stage().timeOf(at), stage().timeOf(at + step));
+        times.append(at);
+        peaks.append(bins.high);
+        means.append(bins.mean());
     }
+    // The area is the mean at any zoom; the line over it the highest bin of each pixel.
+    peaks_->setData(times, peaks, true);
     mean_->setData(times, means, true);
     tracer_->position->setCoords(stage().seconds(shownAt()), loadAtCursor());
 
@@ -194,8 +195,11 @@ void LoadView::refresh()
         auto* text = new QCPItemText(plot_);
         // The word where there is room for it, else the number.
         const double room = (i + 1 < bursts.size() ? std::min(to, stage().seconds(bursts[i + 1].time)) : to) - end;
-        const bool roomy = room / (to - from) * columns > theme.px(52);
-        text->setText(roomy ? tr("burst %1").arg(i + 1) : QString::number(i + 1));
+        const double pixels = room / (to - from) * columns;
+        const QFontMetrics metrics(theme.bodyStrong());
+        const QString long_ = tr("burst %1").arg(i + 1);
+        const QString short_ = QString::number(i + 1);
+        text->setText(pixels > metrics.horizontalAdvance(long_) + 10 ? long_ : pixels > metrics.horizontalAdvance(short_) + 8 ? short_ : QString());
         text->setFont(theme.bodyStrong());
         text->setColor(theme.ink);
         text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
@@ -204,7 +208,7 @@ void LoadView::refresh()
         burstTexts_.push_back(text);
     }
     const measure::RangeSummary window = series_->over(std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
-    facts_->setText(tr("highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(bursts.empty() ? tr("no bursts") : bursts.size() == 1 ? tr("1 burst") : tr("%1 bursts").arg(bursts.size())));
+    facts_->setText(tr("in this window: highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(inWindow == 0 ? tr("no bursts") : inWindow == 1 ? tr("1 burst") : tr("%1 bursts").arg(inWindow)));
     plot_->followStage();
     plot_->drawSoon();
     if (!stage().following())
@@ -219,6 +223,12 @@ void LoadView::showTakers()
     Time from = stage().windowFrom();
     Time to = std::min(stage().windowTo(), stage().newest());
     QString what = tr("in this window");
+    if (!stage().following()) {
+        // Around the cursor, wherever it was set.
+        from = std::max(stage().wholeFrom(), stage().cursor() - takersSpan / 2);
+        to = std::min(from + takersSpan, stage().newest());
+        what = tr("1 s at %1 s").arg(secondsText(stage().seconds(stage().cursor()), 2));
+    }
     stage().document().measures().read([&](const measure::MeasureState& state) {
         unsigned number = 0;
         for (const measure::Event& event : state.events.events()) {
@@ -282,7 +292,23 @@ void LoadView::paintEvent(QPaintEvent*)
     }
     paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
     paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1 s").arg(secondsText(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
-    paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("line: mean over 1 s"), theme.small(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean, line: highest"), theme.small(), theme.ink3);
+}
+
+void LoadView::contextMenuEvent(QContextMenuEvent* event)
+{
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("loadMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (int i = 0; i < busBox_->count(); ++i) {
+        QAction* bus = menu->addAction(tr("Load of %1").arg(busBox_->itemData(i).toString()), this, [this, i] { busBox_->setCurrentIndex(i); });
+        bus->setCheckable(true);
+        bus->setChecked(i == busBox_->currentIndex());
+    }
+    menu->addSeparator();
+    menu->addAction(tr("Copy as a picture"), this, [this] { QApplication::clipboard()->setPixmap(grab()); });
+    menu->addAction(tr("Show the whole run"), this, [this] { stage().setWindow(stage().wholeFrom(), stage().wholeTo()); });
+    menu->popup(event->globalPos());
 }
 
 nlohmann::json LoadView::save() const

@@ -28,6 +28,9 @@ public:
         double percent = 0;
     };
     [[nodiscard]] const std::vector<Taker>& takers() const { return takers_; }
+    [[nodiscard]] QSize sizeHint() const override { return {236, 120}; }
+    /// What stretch of time they are of, in words.
+    [[nodiscard]] const QString& what() const { return what_; }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -56,6 +59,7 @@ public:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
     [[nodiscard]] Time shownAt() const;

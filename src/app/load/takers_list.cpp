@@ -19,7 +19,9 @@ constexpr trace::Row mostRows = 60'000;  // of the middle of a longer stretch
 TakersList::TakersList(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
 {
     setObjectName(QStringLiteral("takers"));
-    setFixedWidth(Theme::get().px(236));
+    setMinimumWidth(Theme::get().px(150));
+    setMaximumWidth(Theme::get().px(236));
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
     setToolTip(tr("Share of bus time by message. Click: explain it in the inspector"));
 }
 

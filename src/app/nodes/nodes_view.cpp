@@ -1,4 +1,5 @@
 #include "app/nodes/nodes_view.h"
+#include "app/shell/edit_times.h"
 
 #include <QHelpEvent>
 #include <QKeyEvent>
@@ -47,6 +48,7 @@ private:
 
 NodesView::NodesView(Stage& stage) : View(stage), facts_(new QLabel)
 {
+    EditTimes::follow(undo_);
     setObjectName(QStringLiteral("nodes"));
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);

@@ -3,6 +3,7 @@
 #include <QInputDialog>
 
 #include "app/paint/paint.h"
+#include "app/shell/edit_times.h"
 #include "app/shell/stage.h"
 
 namespace wavetrope::app {
@@ -23,6 +24,7 @@ NoteDesk::NoteDesk(Stage& stage) : stage_(stage) {}
 
 void NoteDesk::replace(rig::Notes notes)
 {
+    EditTimes::follow(undo_);
     notes_ = std::move(notes);
     if (!stage_.document().isLive())
         saveTo(stage_.document().path());

@@ -293,9 +293,9 @@ QString valueText(double value, double factor)
 
 QString counted(std::uint64_t count, const char* what) { return countText(count) + QLatin1Char(' ') + QLatin1String(what) + (count == 1 ? QString() : QStringLiteral("s")); }
 
-QString readingText(const database::Signal& signal, double raw, double value)
+QString readingText(const database::Signal& signal, std::uint64_t bits, double value)
 {
-    const std::string_view label = signal.textOf(raw);
+    const std::string_view label = database::textOf(signal, bits);
     if (!label.empty())
         return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
     return signal.unit.empty() ? valueText(value, signal.factor) : valueText(value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit);
@@ -324,7 +324,7 @@ QString signalWords(const database::CatalogMessage& message, const can::FrameVie
 QStringList signalParts(const database::CatalogMessage& message, const database::Decoded& decoded)
 {
     const database::Signal& signal = message.message->signals[decoded.signal];
-    const std::string_view meaning = signal.textOf(decoded.raw);
+    const std::string_view meaning = database::textOf(signal, decoded.bits);
     QString value = valueText(decoded.value, signal.factor);
     if (!signal.unit.empty())
         value += QLatin1Char(' ') + QString::fromStdString(signal.unit);

@@ -39,8 +39,8 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Ti
 /// "1 error", "3 errors".
 [[nodiscard]] QString counted(std::uint64_t count, const char* what);
 /// What a signal says: its text, or its value with the unit.
-[[nodiscard]] QString readingText(const database::Signal& signal, double raw, double value);
-[[nodiscard]] inline QString readingText(const database::Signal& signal, const database::Decoded& decoded) { return readingText(signal, decoded.raw, decoded.value); }
+[[nodiscard]] QString readingText(const database::Signal& signal, std::uint64_t bits, double value);
+[[nodiscard]] inline QString readingText(const database::Signal& signal, const database::Decoded& decoded) { return readingText(signal, decoded.bits, decoded.value); }
 /// Signals of a frame as a few words: "BladeDepth 3.22 mm, SideTilt -0.40 deg", as many as fit in `room` pixels.
 [[nodiscard]] QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room);
 /// What a line of its own says of a value: the value with its unit, its meaning, the raw value, and how it stands to the

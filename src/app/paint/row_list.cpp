@@ -461,6 +461,12 @@ void RowList::paintOpener(QPainter& painter, int y, bool isOpen) const
     painter.restore();
 }
 
+void RowList::setStale(bool stale)
+{
+    stale_ = stale;
+    viewport()->update();
+}
+
 void RowList::paintEvent(QPaintEvent*)
 {
     QPainter painter(viewport());
@@ -490,6 +496,11 @@ void RowList::paintEvent(QPaintEvent*)
             paintLine(painter, y, index, line);
         painter.setPen(theme.grid);
         painter.drawLine(theme.px(8), y - 1, width, y - 1);
+    }
+    if (stale_) {
+        QColor veil = theme.surface;
+        veil.setAlphaF(0.62F);
+        painter.fillRect(QRect(0, headHeight(), width, viewport()->height()), veil);
     }
     if (headHeight() > 0)
         paintHeads(painter);

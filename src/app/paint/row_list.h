@@ -35,6 +35,8 @@ public:
     /// Scrolls as little as brings a row into sight, or puts it in the middle.
     void bring(std::uint64_t index, bool middle = false);
     void toEnd();
+    /// Shows the rows in grey: they are no longer what is asked for.
+    void setStale(bool stale);
 
     /// Columns that the user arranges; none for a list with fixed heads.
     [[nodiscard]] const Columns& columns() const { return columns_; }
@@ -149,6 +151,7 @@ private:
 
     std::vector<Head> heads_;
     std::uint64_t top_ = 0;
+    bool stale_ = false;
     std::uint64_t perStep_ = 1;     // rows for one step of the scroll bar, beyond 2^31 rows
     bool settingBar_ = false;
     std::int64_t anchor_ = -1;      // of rows that are chosen together

@@ -1,4 +1,5 @@
 #include "app/playback/playback_view.h"
+#include "app/shell/edit_times.h"
 
 #include <QAbstractItemView>
 #include <QDropEvent>
@@ -63,6 +64,7 @@ PlaybackView::PlaybackView(Stage& stage)
     : View(stage), facts_(new QLabel), strip_(new PlaybackStrip), controls_(new QWidget), play_(new QPushButton(tr("Play"))), step_(new QPushButton(tr("Step"))), tenFrames_(new QPushButton(tr("10 frames"))), loop_(new QCheckBox(tr("loop"))),
       heading_(new QLabel(tr("What of the log goes where"))), routesBox_(new QWidget), routesLayout_(new QVBoxLayout(routesBox_)), notice_(new QWidget), noticeText_(new QLabel), noticeButton_(new QPushButton), choose_(new QPushButton(tr("Choose a log..."))), empty_(new QLabel)
 {
+    EditTimes::follow(undo_);
     const Theme& theme = Theme::get();
     setAcceptDrops(true);
     auto* layout = new QVBoxLayout(this);
@@ -342,7 +344,7 @@ void PlaybackView::refresh()
         }
         building_ = false;
     }
-    facts_->setText(tr("%1, %2 s, %3 frames, %4 chosen, %5 sent").arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1), countText(log_->rows()), countText(report_.chosen), countText(report_.sent)));
+    facts_->setText(tr("%1, %2 s: %4 of %3 frames are chosen, %5 were sent").arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1), countText(log_->rows()), countText(report_.chosen), countText(report_.sent)));
     strip_->setPosition(report_.start, report_.end, report_.position);
     play_->setText(report_.playing ? tr("Rest") : tr("Play"));
     const bool blocked = !report_.collisions.empty() || report_.chosen == 0;

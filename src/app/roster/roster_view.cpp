@@ -14,6 +14,7 @@ RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     setFocusProxy(rows_);
     filterLine_->setNamed(stage.document().rig().namedFilters());
     filterLine_->setCatalog(stage.document().catalog());
+    connect(filterLine_, &FilterLine::wrongChanged, rows_, &RowList::setStale);
     connect(filterLine_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
     connect(filterLine_, &FilterLine::filterChanged, this, [this] {
         rows_->rebuild();

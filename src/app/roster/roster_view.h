@@ -15,7 +15,7 @@ public:
     QWidget* tools() override { return filterLine_; }
     nlohmann::json save() const override;
     void restore(const nlohmann::json& setUp) override;
-    [[nodiscard]] FilterLine* filterLine() { return filterLine_; }
+    [[nodiscard]] FilterLine* filterLine() override { return filterLine_; }
     [[nodiscard]] RosterRows* rows() { return rows_; }
 
 private:

@@ -213,6 +213,47 @@ void FilterLine::setText(const QString& text)
     compile();
 }
 
+// What is wrong stands whole under the line, over what is there: no pane changes its size for it.
+void FilterLine::showProblem()
+{
+    if (problemText_.isEmpty() || !isVisible()) {
+        if (!problem_.isNull())
+            problem_->hide();
+        return;
+    }
+    const Theme& theme = Theme::get();
+    if (problem_.isNull() || problem_->parentWidget() != window()) {
+        delete problem_;
+        problem_ = new QLabel(window());
+        problem_->setObjectName(QStringLiteral("filterProblem"));
+        problem_->setWordWrap(true);
+        problem_->setTextFormat(Qt::PlainText);
+        connect(this, &QObject::destroyed, problem_, &QObject::deleteLater);
+    }
+    problem_->setFont(theme.body());
+    problem_->setStyleSheet(QStringLiteral("background: %1; color: %2; border: 1px solid %3; border-radius: 4px; padding: 4px 8px;").arg(theme.raised.name(), theme.ink.name(), theme.error.name()));
+    problem_->setText(problemText_);
+    const QPoint at = edit_->mapTo(window(), QPoint(0, edit_->height() + 2));
+    problem_->setFixedWidth(std::max(theme.px(300), std::min(width(), window()->width() - at.x() - 8)));
+    problem_->adjustSize();
+    problem_->move(at);
+    problem_->show();
+    problem_->raise();
+}
+
+void FilterLine::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    showProblem();
+}
+
+void FilterLine::hideEvent(QHideEvent* event)
+{
+    QWidget::hideEvent(event);
+    if (!problem_.isNull())
+        problem_->hide();
+}
+
 void FilterLine::setResult(const QString& text)
 {
     result_ = text;
@@ -235,14 +276,21 @@ void FilterLine::compile()
         const Error& error = compiled.error();
         label_->setText(tr("column %1: %2").arg(error.column).arg(QString::fromStdString(error.what)));
         label_->setToolTip(QString::fromStdString(error.what + (error.remedy.empty() ? "" : ".\n" + error.remedy)));
+        problemText_ = tr("Column %1: %2.").arg(error.column).arg(QString::fromStdString(error.what)) + (error.remedy.empty() ? QString() : QLatin1Char('\n') + QString::fromStdString(error.remedy) + (error.remedy.back() == '?' ? QString() : QStringLiteral(".")));
+    } else {
+        problemText_.clear();
     }
+    showProblem();
     if (wrong != wrong_) {
         wrong_ = wrong;
         edit_->setProperty("wrong", wrong);
         style()->unpolish(edit_);
         style()->polish(edit_);
-        if (!wrong)
+        if (!wrong) {
             label_->setText(result_);
+            label_->setToolTip(result_);
+        }
+        Q_EMIT wrongChanged(wrong);
     }
     if (!wrong && (compiled->text() != filter_.text() || filter_.passesEverything() != compiled->passesEverything() || !filter_.passesEverything())) {
         filter_ = std::move(*compiled);

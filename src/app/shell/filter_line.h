@@ -4,6 +4,7 @@
 #include <QCompleter>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPointer>
 #include <QStandardItemModel>
 #include <QTimer>
 #include <QToolButton>
@@ -38,12 +39,16 @@ public:
     [[nodiscard]] QStringList offered() const;
 
 Q_SIGNALS:
+    /// The text stopped or started to be a filter: what was found before is that of another text.
+    void wrongChanged(bool wrong);
     void filterChanged();
     /// The filter is to be kept under a name in the rig; an empty text takes the name out.
     void keepWanted(const QString& name, const QString& text);
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
 
 private:
     void compile();
@@ -61,6 +66,9 @@ private:
     QTimer delay_;
     std::shared_ptr<const database::Catalog> catalog_;
     filter::Filter filter_;
+    void showProblem();
+    QString problemText_;
+    QPointer<QLabel> problem_;         // the whole of it, over what stands under the line
     bool wrong_ = false;
     QString result_;
 };

@@ -4,18 +4,22 @@
 #include <QDropEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPointer>
-#include <QSettings>
+#include <QPushButton>
+#include <QScreen>
 #include <QSplitter>
 #include <QStackedWidget>
+#include <QTimer>
 #include <QUrl>
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <utility>
 
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
@@ -26,6 +30,8 @@
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
+#include "app/shell/edit_times.h"
+#include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
@@ -43,15 +49,6 @@ std::vector<MainWindow*>& windows()
     return all;
 }
 
-nlohmann::json usualPages()
-{
-    return nlohmann::json::parse(R"([
-{"name":"Watch","layout":{"split":"vertical","sizes":[58,42],"parts":[{"tabs":[{"view":"roster"}]},{"tabs":[{"view":"stream"}]}]}},
-{"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"events"}]}]}},
-{"name":"Drive","layout":{"split":"vertical","sizes":[48,52],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}},
-{"name":"Databases","layout":{"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]}}])");
-}
-
 }  // namespace
 
 const std::vector<MainWindow*>& MainWindow::all() { return windows(); }
@@ -60,9 +57,9 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
 {
     windows().push_back(this);
     setAttribute(Qt::WA_DeleteOnClose);
-    setWindowTitle(document_->title() + QStringLiteral(" - Wavetrope"));
     setAcceptDrops(true);
-    resize(1280, 800);
+    fitToScreen();
+    stage_->setUsualWindow(Time(static_cast<std::int64_t>(usualWindowSeconds() * 1e9)));
     buildMenu();
 
     auto* centre = new QWidget;
@@ -85,8 +82,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     pageTabs_->setObjectName(QStringLiteral("pageTabs"));
     pageTabs_->setDrawBase(false);
     pageTabs_->setExpanding(false);
-    pageTabs_->setMovable(false);
-    pageTabs_->setToolTip(tr("Pages  (Ctrl+1, Ctrl+2, ...). Double click: rename"));
+    pageTabs_->setToolTip(tr("Pages  (Ctrl+1, Ctrl+2, ...). Double click: rename; drag: move; right click: more"));
     auto* tabLine = new QHBoxLayout;
     tabLine->setContentsMargins(6, 0, 6, 0);
     tabLine->addWidget(pageTabs_);
@@ -123,7 +119,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     connect(add, &QToolButton::clicked, this, [this] {
         addPage(tr("Page %1").arg(pages_->count() + 1), nlohmann::json::parse(R"({"tabs":[{"view":"stream"}]})"));
         pageTabs_->setCurrentIndex(pages_->count() - 1);
-        pagesChanged_ = true;
+        notePages();
     });
     connect(runBar_, &RunBar::startStopWanted, this, &MainWindow::startStop);
     connect(runBar_, &RunBar::recordWanted, this, [this] { record(false); });
@@ -151,12 +147,16 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
                 if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<StreamView>() != nullptr)
                     return pageTabs_->setCurrentIndex(i);
     });
-    connect(&stage_->desk(), &Desk::arranged, this, [this] { pagesChanged_ = true; });
-    connect(stage_.get(), &Stage::filtersChanged, this, [this] { pagesChanged_ = true; });
+    for (auto signal : {&Desk::arranged, &Desk::edited, &Desk::entriesChanged})
+        connect(&stage_->desk(), signal, this, &MainWindow::refreshTitle);
+    connect(stage_.get(), &Stage::filtersChanged, this, &MainWindow::refreshTitle);
+    connect(stage_.get(), &Stage::told, this, [this](const QString& text) { status_->tell(text); });
     connect(&stage_->notes(), &NoteDesk::problem, this, [this](const QString& problem) { QMessageBox::warning(this, tr("Wavetrope"), problem); });
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
+    connect(stage_.get(), &Stage::rigSaveWanted, this, [this] { saveRig(); });
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
     buildPages();
+    refreshTitle();
     status_->refresh();
     if (currentPage() != nullptr && !currentPage()->views().empty())
         currentPage()->views().front()->setFocus();
@@ -202,6 +202,16 @@ void MainWindow::buildMenu()
         if (!path.isEmpty())
             openFile(path, document_->rig(), this);
     });
+    auto* recent = menu_->addMenu(tr("Open recent"));
+    recent->setObjectName(QStringLiteral("recent"));
+    connect(recent, &QMenu::aboutToShow, this, [this, recent] {
+        recent->clear();
+        for (const QString& path : recentFiles())
+            connect(recent->addAction(path), &QAction::triggered, this, [this, path] { openFile(path, document_->rig(), this); });
+        if (recent->isEmpty())
+            recent->addAction(tr("nothing yet"))->setEnabled(false);
+    });
+    add(menu_, tr("New rig"), QKeySequence::New, [this] { newRig(); })->setObjectName(QStringLiteral("newRig"));
     add(menu_, tr("Open several logs as one..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O), [this] {
         const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Open several logs as one"), {}, tr("Logs (*.pcapng *.pcap *.gz *.zst *.txt *.csv *.log *.tsv);;All files (*)"));
         if (!paths.isEmpty())
@@ -219,8 +229,11 @@ void MainWindow::buildMenu()
             saveRunTo(path);
     })->setObjectName(QStringLiteral("saveRun"));
     add(menu_, tr("Convert..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_E), [this] { convert(); })->setObjectName(QStringLiteral("convert"));
-    if (document_->isLive())
-        add(menu_, tr("Save rig"), QKeySequence::Save, [this] { saveRigTo(QString::fromStdString(document_->rig().path)); });
+    menu_->addSeparator();
+    add(menu_, tr("Save"), QKeySequence::Save, [this] { saveCurrent(); })->setObjectName(QStringLiteral("save"));
+    add(menu_, tr("Save rig"), {}, [this] { saveRig(); })->setObjectName(QStringLiteral("saveRig"));
+    add(menu_, tr("Save rig as..."), QKeySequence(Qt::CTRL | Qt::ALT | Qt::Key_S), [this] { saveRigAs(); })->setObjectName(QStringLiteral("saveRigAs"));
+    add(menu_, tr("Rig settings..."), {}, [this] { rigSettings(); })->setObjectName(QStringLiteral("rigSettings"));
     menu_->addSeparator();
     add(menu_, tr("Undo"), QKeySequence::Undo, [this] { undo(false); });
     add(menu_, tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), [this] { undo(true); });
@@ -229,30 +242,45 @@ void MainWindow::buildMenu()
         add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
         add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(false); });
         add(menu_, tr("Record what the stream's filter passes"), QKeySequence(Qt::SHIFT | Qt::Key_F8), [this] { record(true); })->setObjectName(QStringLiteral("recordFiltered"));
-        add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F6, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
+        add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F7, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
     add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
         tree_->findBox()->setFocus();
         tree_->findBox()->selectAll();
     });
-    add(menu_, tr("Filter"), QKeySequence::Find, [this] {
-        if (Page* page = currentPage()) {
-            if (auto* stream = page->find<StreamView>())
-                stream->filterLine()->edit()->setFocus();
+    add(menu_, tr("Filter of the page"), QKeySequence::Find, [this] {
+        // That of the view in focus, else the first of the page.
+        FilterLine* first = nullptr;
+        for (View* view : currentPage() != nullptr ? currentPage()->views() : std::vector<View*>{}) {
+            FilterLine* line = view->isVisible() ? view->filterLine() : nullptr;
+            if (line != nullptr && (first == nullptr || view == QApplication::focusWidget() || view->isAncestorOf(QApplication::focusWidget())))
+                first = line;
         }
-    });
+        if (first != nullptr) {
+            first->edit()->setFocus();
+            first->edit()->selectAll();
+        }
+    })->setObjectName(QStringLiteral("filterOfPage"));
     menu_->addSeparator();
-    add(menu_, tr("Paper or Ink"), QKeySequence(Qt::CTRL | Qt::Key_T), [] {
-        Theme::get().choose(Theme::get().name() == ThemeName::paper ? ThemeName::ink : ThemeName::paper);
-        QSettings().setValue(QStringLiteral("theme"), Theme::get().name() == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"));
-    });
+    add(menu_, tr("Settings..."), QKeySequence(Qt::CTRL | Qt::Key_Comma), [this] {
+        SettingsDialog(this).exec();
+        stage_->setUsualWindow(Time(static_cast<std::int64_t>(usualWindowSeconds() * 1e9)));
+    })->setObjectName(QStringLiteral("settings"));
     add(menu_, tr("Memory and disk..."), {}, [this] { KeepingDialog(this).exec(); })->setObjectName(QStringLiteral("keeping"));
-    const auto scale = [](double by) {
-        Theme::get().setScale(Theme::get().scale() + by);
-        QSettings().setValue(QStringLiteral("scale"), Theme::get().scale());
-    };
-    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), [scale] { scale(0.1); });
-    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [scale] { scale(-0.1); });
+    add(menu_, tr("Paper or Ink"), QKeySequence(Qt::CTRL | Qt::Key_T), [] { toggleTheme(); });
+    // Whatever key gives plus, with Shift or without.
+    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::Key_Plus), [] { scaleText(0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::Key_Equal), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Equal)});
+    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [] { scaleText(-0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::Key_Underscore), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Underscore)});
+    add(menu_, tr("Next pane"), Qt::Key_F6, [this] { goToPane(1); })->setObjectName(QStringLiteral("nextPane"));
+    add(menu_, tr("Pane before"), QKeySequence(Qt::SHIFT | Qt::Key_F6), [this] { goToPane(-1); });
+    menu_->addSeparator();
+    auto* help = menu_->addMenu(tr("Help"));
+    help->setObjectName(QStringLiteral("helpMenu"));
+    using Chapter = HelpDialog::Chapter;
+    add(help, tr("What this view is for"), Qt::Key_F1, [this] { showHelp(Chapter::views); })->setObjectName(QStringLiteral("helpViews"));
+    add(help, tr("Keys"), {}, [this] { showHelp(Chapter::keys); })->setObjectName(QStringLiteral("helpKeys"));
+    add(help, tr("Filter language"), {}, [this] { showHelp(Chapter::filter); })->setObjectName(QStringLiteral("helpFilter"));
+    add(help, tr("About this program"), {}, [this] { showHelp(Chapter::about); })->setObjectName(QStringLiteral("helpAbout"));
     menu_->addSeparator();
     add(menu_, tr("Close window"), QKeySequence::Close, [this] { close(); });
     for (int i = 0; i < 9; ++i) {
@@ -264,25 +292,6 @@ void MainWindow::buildMenu()
         });
         addAction(go);
     }
-}
-
-void MainWindow::buildPages()
-{
-    const auto& document = document_->rig().document;
-    const nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty() ? document["pages"] : usualPages();
-    for (const auto& page : pages)
-        if (page.is_object() && page.contains("name") && page["name"].is_string())
-            addPage(QString::fromStdString(page["name"].get<std::string>()), page.contains("layout") ? page["layout"] : nlohmann::json::object());
-    pagesChanged_ = false;
-}
-
-void MainWindow::addPage(const QString& name, const nlohmann::json& layout)
-{
-    auto* page = new Page(*stage_, name);
-    page->restore(layout);
-    pages_->addWidget(page);
-    pageTabs_->addTab(name);
-    connect(page, &Page::changed, this, [this] { pagesChanged_ = true; });
 }
 
 Page* MainWindow::page(const QString& name) const
@@ -330,34 +339,35 @@ void MainWindow::undo(bool redo)
     Page* page = currentPage();
     if (page == nullptr)
         return;
-    // The view in focus first, else the first of the page that has something to undo.
     if (auto* databases = page->find<DatabaseView>(); databases != nullptr && databases->isVisible())
         return databases->undo(redo);
     if (auto* review = page->find<ReviewView>(); review != nullptr && review->isVisible())
         return redo ? review->desk().redo() : review->desk().undo();
-    std::vector<QUndoStack*> stacks;
+    // What was done last in what the page shows, or with the pages themselves.
+    std::vector<QUndoStack*> stacks = {&pageSteps_};
     for (View* view : page->views()) {
-        QUndoStack* stack = nullptr;
         if (auto* lanes = qobject_cast<LanesView*>(view))
-            stack = &lanes->undoStack();
+            stacks.push_back(&lanes->undoStack());
         else if (auto* nodes = qobject_cast<NodesView*>(view))
-            stack = &nodes->undoStack();
+            stacks.push_back(&nodes->undoStack());
         else if (auto* playback = qobject_cast<PlaybackView*>(view))
-            stack = &playback->undoStack();
+            stacks.push_back(&playback->undoStack());
         else if (qobject_cast<NotesView*>(view) != nullptr || qobject_cast<StreamView*>(view) != nullptr)
-            stack = &stage_->notes().undoStack();
-        if (stack == nullptr)
-            continue;
-        if (view->isAncestorOf(QApplication::focusWidget()) || view == QApplication::focusWidget())
-            stacks.insert(stacks.begin(), stack);
-        else
-            stacks.push_back(stack);
+            stacks.push_back(&stage_->notes().undoStack());
     }
-    for (QUndoStack* stack : stacks)
-        if (redo ? stack->canRedo() : stack->canUndo()) {
-            redo ? stack->redo() : stack->undo();
-            return;
-        }
+    QUndoStack* latest = nullptr;
+    for (QUndoStack* stack : stacks) {
+        const auto time = [redo](QUndoStack* of) { return redo ? EditTimes::ofRedo(*of) : EditTimes::ofUndo(*of); };
+        if (time(stack) == 0)
+            continue;
+        // The step that was undone last was done before those undone earlier.
+        if (latest == nullptr || (redo ? time(stack) < time(latest) : time(stack) > time(latest)))
+            latest = stack;
+    }
+    if (latest != nullptr) {
+        redo ? latest->redo() : latest->undo();
+        return;
+    }
     // A file that was dropped on a bus, for example.
     if (stage_->desk().arrangedLast(redo))
         redo ? stage_->desk().redo() : stage_->desk().undo();
@@ -409,7 +419,8 @@ void MainWindow::saveRunTo(const QString& path)
         saver_.join();
     saving_ = true;
     cancelSaving_ = false;
-    const trace::Snapshot snapshot = stage_->snapshot();
+    const trace::Snapshot snapshot = document_->trace().snapshot();
+    savingRows_ = snapshot.rows();
     const QPointer<MainWindow> self(this);
     saver_ = std::thread([this, self, snapshot, path, catalog = document_->catalog()] {
         convert::Conversion conversion;
@@ -427,6 +438,9 @@ void MainWindow::saveRunTo(const QString& path)
                 if (self.isNull())
                     return;
                 self->saving_ = false;
+                if (problem.isEmpty())
+                    self->savedRows_ = self->savingRows_;
+                const bool closing = std::exchange(self->closeWhenSaved_, false) && problem.isEmpty();
                 if (problem.isEmpty() && !self->stage_->notes().notes().all().empty())
                     self->stage_->notes().saveTo(path.toStdString());
                 Q_EMIT self->runSaved(path, problem);
@@ -434,6 +448,8 @@ void MainWindow::saveRunTo(const QString& path)
                     QMessageBox::warning(self, tr("Wavetrope"), problem);
                 else
                     self->status_->tell(problem.isEmpty() ? tr("saved to %1").arg(path) : problem);
+                if (closing)
+                    self->close();
             },
             Qt::QueuedConnection);
     });
@@ -446,22 +462,6 @@ void MainWindow::convert()
     auto* stream = currentPage() != nullptr ? currentPage()->find<StreamView>() : nullptr;
     auto* dialog = new ConvertDialog(*stage_, stream != nullptr ? stream->filterLine()->text() : QString(), this);
     dialog->show();
-}
-
-bool MainWindow::saveRigTo(const QString& path)
-{
-    rig::Rig& rig = document_->rig();
-    nlohmann::json pages = nlohmann::json::array();
-    for (int i = 0; i < pages_->count(); ++i)
-        pages.push_back(qobject_cast<Page*>(pages_->widget(i))->save());
-    rig.document["pages"] = pages;
-    if (const auto saved = rig::saveRig(rig, path.toStdString()); !saved) {
-        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(saved.error().text()));
-        return false;
-    }
-    pagesChanged_ = false;
-    status_->tell(tr("saved to %1").arg(path));
-    return true;
 }
 
 void MainWindow::openDefinition(int bus, unsigned idKey)
@@ -486,25 +486,51 @@ void MainWindow::openDefinition(int bus, unsigned idKey)
     if (show())
         return;
     addPage(tr("Databases"), nlohmann::json::parse(R"({"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]})"));
-    pagesChanged_ = true;
+    notePages();
     show();
 }
 
 void MainWindow::replay(const QString& path)
 {
-    auto document = RunDocument::live(document_->rig());
-    if (!document) {
-        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(document.error().text()));
-        return;
+    // The window in which the rig runs, where it is open already; which one, where there are several.
+    std::vector<MainWindow*> running;
+    for (MainWindow* window : all())
+        if (window->document_->isLive() && (window->document_->rig().path == document_->rig().path || document_->rig().path.empty()))
+            running.push_back(window);
+    MainWindow* window = running.size() == 1 ? running.front() : nullptr;
+    if (running.size() > 1) {
+        QStringList choices;
+        for (const MainWindow* one : running)
+            choices << tr("%1, %2 s of run time").arg(one->document_->title()).arg(static_cast<double>((one->document_->session()->now() - one->document_->begins()).count()) * 1e-9, 0, 'f', 0) + (choices.isEmpty() ? QString() : tr(" (%1)").arg(choices.size() + 1));
+        choices << tr("a new window");
+        bool good = false;
+        const QString chosen = QInputDialog::getItem(this, tr("Play the log in"), tr("The rig runs in several windows. Play it in:"), choices, 0, false, &good);
+        if (!good)
+            return;
+        const qsizetype index = choices.indexOf(chosen);
+        window = index < static_cast<qsizetype>(running.size()) ? running[static_cast<std::size_t>(index)] : nullptr;
     }
-    auto* window = new MainWindow(std::move(*document));
+    if (window == nullptr) {
+        auto document = RunDocument::live(document_->rig());
+        if (!document) {
+            QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(document.error().text()));
+            return;
+        }
+        window = new MainWindow(std::move(*document));
+    }
     window->show();
+    window->raise();
+    window->activateWindow();
     for (int i = 0; i < window->pages_->count(); ++i)
-        if (auto* playback = qobject_cast<Page*>(window->pages_->widget(i))->find<PlaybackView>()) {
+        if (auto* playback = window->pageAt(i)->find<PlaybackView>()) {
             window->pageTabs_->setCurrentIndex(i);
             playback->load(path);
             return;
         }
+    // It may have been closed: a page for it.
+    window->addPage(tr("Playback"), nlohmann::json::parse(R"({"tabs":[{"view":"playback"}]})"));
+    window->pageTabs_->setCurrentIndex(window->pages_->count() - 1);
+    window->currentPage()->find<PlaybackView>()->load(path);
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* event)
@@ -529,19 +555,82 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event)
 void MainWindow::dropEvent(QDropEvent* event)
 {
     event->acceptProposedAction();
+    QStringList logs;
+    QStringList rigs;
     for (const QUrl& url : event->mimeData()->urls())
         if (url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
             status_->tell(tr("Drop a database on the bus that it explains, in the tree on the left"));
         else if (url.isLocalFile())
-            openFile(url.toLocalFile(), document_->rig(), this);
+            (url.toLocalFile().endsWith(QLatin1String(".json"), Qt::CaseInsensitive) ? rigs : logs) << url.toLocalFile();
+    // Whoever dropped them goes on first: questions come behind.
+    QTimer::singleShot(0, this, [this, logs, rigs] { openDropped(rigs, logs); });
 }
 
-void MainWindow::closeEvent(QCloseEvent* event)
+void MainWindow::openDropped(const QStringList& rigs, const QStringList& logs)
 {
-    rig::Session* session = document_->session();
-    if (session != nullptr && session->recording().on)
-        session->call([](rig::Session& s) { (void)s.finishRecording(); });
-    event->accept();
+    for (const QString& rig : rigs)
+        openFile(rig, document_->rig(), this);
+    if (logs.size() == 1)
+        openFile(logs.front(), document_->rig(), this);
+    if (logs.size() < 2)
+        return;
+    QMessageBox box(QMessageBox::Question, tr("Wavetrope"), tr("%1 logs were dropped.").arg(logs.size()), QMessageBox::NoButton, this);
+    box.setObjectName(QStringLiteral("severalDropped"));
+    box.setInformativeText(tr("As one, in the order of time, or each by itself?"));
+    QPushButton* one = box.addButton(tr("One window"), QMessageBox::AcceptRole);
+    QPushButton* each = box.addButton(tr("A window each"), QMessageBox::ActionRole);
+    box.addButton(QMessageBox::Cancel);
+    box.exec();
+    if (box.clickedButton() == one)
+        openLogs(logs, document_->rig(), this);
+    else if (box.clickedButton() == each)
+        for (const QString& log : logs)
+            openFile(log, document_->rig(), this);
+}
+
+void MainWindow::fitToScreen()
+{
+    // Never more than the screen has room for, the window's own frame counted.
+    const QScreen* at = screen() != nullptr ? screen() : QGuiApplication::primaryScreen();
+    const QSize room = at != nullptr ? at->availableSize() - QSize(8, 40) : QSize(1280, 800);
+    setMinimumSize(QSize(640, 420).boundedTo(room));
+    resize(QSize(1280, 800).boundedTo(room));
+}
+
+void MainWindow::showHelp(HelpDialog::Chapter chapter)
+{
+    QString kind;
+    for (const Pane* pane : currentPage() != nullptr ? currentPage()->panes() : std::vector<Pane*>{})
+        for (const Pane::Entry& entry : pane->entries())
+            if (entry.view == QApplication::focusWidget() || entry.view->isAncestorOf(QApplication::focusWidget()))
+                kind = QLatin1String(entry.kind->kind);
+    auto* dialog = new HelpDialog(*this, chapter, kind, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->QDialog::show();
+}
+
+void MainWindow::goToPane(int step)
+{
+    std::vector<QWidget*> panes = {runBar_, timeline_, tree_};
+    for (View* view : currentPage() != nullptr ? currentPage()->views() : std::vector<View*>{})
+        if (view->isVisible())
+            panes.push_back(view);
+    panes.push_back(inspector_);
+    int at = -1;
+    QWidget* focus = QApplication::focusWidget();
+    for (std::size_t i = 0; i < panes.size(); ++i)
+        if (focus != nullptr && (panes[i] == focus || panes[i]->isAncestorOf(focus)))
+            at = static_cast<int>(i);
+    const int count = static_cast<int>(panes.size());
+    for (int tries = 0; tries < count; ++tries) {
+        at = (at + step + count) % count;
+        QWidget* pane = panes[static_cast<std::size_t>(at)];
+        QWidget* target = pane == tree_ ? static_cast<QWidget*>(tree_->tree()) : pane == runBar_ ? static_cast<QWidget*>(runBar_->nameButton) : pane;
+        target->setFocus(Qt::TabFocusReason);
+        QWidget* now = QApplication::focusWidget();
+        if (now != nullptr && (now == target || target->isAncestorOf(now)))
+            return;
+    }
 }
 
 }  // namespace wavetrope::app

@@ -6,10 +6,13 @@
 #include <QMessageBox>
 #include <QPointer>
 #include <QTabBar>
+#include <QUndoStack>
 
 #include <memory>
 #include <vector>
 
+#include "app/shell/closing_dialog.h"
+#include "app/shell/help_dialog.h"
 #include "app/shell/page.h"
 #include "app/shell/rig_tree.h"
 #include "app/shell/run_bar.h"
@@ -57,8 +60,29 @@ public:
     void saveRunTo(const QString& path);
     /// Asks for a form, and writes the run or a part of it so.
     void convert();
-    /// Saves the rig with its pages.
+    /// Saves what is being edited: the database where its editor has the focus, else the rig.
+    bool saveCurrent();
+    /// Saves the rig whole, own definitions and pages among it; asks for a name where it has no file. False where it was not
+    /// saved.
+    bool saveRig();
+    bool saveRigAs();
     bool saveRigTo(const QString& path);
+    /// What would be lost if the window closed now.
+    [[nodiscard]] std::vector<Loss> losses() const;
+    /// Closes the window as if nothing in it mattered.
+    void closeWithoutAsking();
+    /// Opens an empty rig in a window of its own.
+    void newRig();
+    void rigSettings();
+    /// Files that were opened or saved last.
+    [[nodiscard]] static QStringList recentFiles();
+
+    [[nodiscard]] Page* pageAt(int index) const;
+    [[nodiscard]] int pageCount() const;
+    void renamePage(int index, const QString& name);
+    void movePage(int from, int to);
+    /// Takes a page out; `step` makes it one that is undone. The last one stays.
+    void removePage(int index, bool step = true);
 
 Q_SIGNALS:
     void runSaved(const QString& path, const QString& problem);
@@ -74,7 +98,22 @@ private:
     /// What went wrong while the log was read.
     void showProblem();
     void buildPages();
-    void addPage(const QString& name, const nlohmann::json& layout);
+    void addPage(const QString& name, const nlohmann::json& layout, int at = -1);
+    void notePages();
+    void fitToScreen();
+    void openDropped(const QStringList& rigs, const QStringList& logs);
+    void showHelp(HelpDialog::Chapter chapter);
+    /// Gives the focus to the next of run bar, timeline, tree, views and inspector.
+    void goToPane(int step);
+    void askForPageName(int index);
+    void showPageMenu(int index, const QPoint& at);
+    static void noteRecent(const QString& path);
+    void takeIntoDocument();
+    [[nodiscard]] bool nodesChanged() const;
+    [[nodiscard]] bool rigChanged() const;
+    [[nodiscard]] std::vector<std::size_t> changedDatabases() const;
+    void refreshTitle();
+    bool carryOut(const Loss& loss, Loss::Remedy remedy);
     void showFirst(const char* kind, const std::function<bool(View*)>& use);
     /// Says once when the disk no longer takes the run, or soon will not.
     void announceKeeping();
@@ -100,6 +139,12 @@ private:
     std::atomic<bool> cancelSaving_{false};
     std::thread saver_;
     bool pagesChanged_ = false;
+    bool movingPage_ = false;
+    QUndoStack pageSteps_;
+    bool askBeforeClosing_ = true;
+    bool closeWhenSaved_ = false;
+    std::uint64_t savedRows_ = 0;       // of the run, in the log that it was saved to
+    std::uint64_t savingRows_ = 0;
     spool::Report::Disk announced_ = spool::Report::Disk::fine;
     QPointer<QMessageBox> keepingBox_;
     clock::SteadyClock wall_;

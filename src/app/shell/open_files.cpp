@@ -30,6 +30,10 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
             QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
             return nullptr;
         }
+        if (const auto known = formats::knownLog(*source); !known) {
+            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(known.error().text()));
+            return nullptr;
+        }
         std::optional<formats::TextLayout> layout;
         if (!follow && formats::isTextLog(*source)) {
             layout = askForLayout(path, parent);
@@ -39,6 +43,7 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
         window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout), follow));
     }
     window->show();
+    noteRecent(path);
     const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};
     if (!problems.empty()) {
         QStringList lines;

@@ -101,6 +101,8 @@ public:
 
 Q_SIGNALS:
     void changed();
+    /// A view was closed; the layout is that from before.
+    void viewClosed(const QString& title, const nlohmann::json& before);
 
 private:
     friend class Pane;

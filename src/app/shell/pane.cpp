@@ -113,12 +113,16 @@ Pane::Entry Pane::take(int index)
 
 void Pane::closeView(int index)
 {
+    const nlohmann::json before = page_.save()["layout"];
+    const QString title = tabs_->tabText(index);
+    Page& page = page_;     // the pane may go with its last view
     const Entry entry = take(index);
     if (QWidget* tools = entry.view->tools())
         tools->deleteLater();
     entry.view->hide();
     entry.view->deleteLater();
-    Q_EMIT page_.changed();
+    Q_EMIT page.changed();
+    Q_EMIT page.viewClosed(title, before);
 }
 
 int Pane::current() const { return tabs_->currentIndex(); }

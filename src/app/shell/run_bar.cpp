@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QHelpEvent>
 #include <QMenu>
+#include <QContextMenuEvent>
 #include <QPainter>
 #include <QToolTip>
 
@@ -34,6 +35,13 @@ double BusChips::chipWidth() const
     const auto count = std::max<std::size_t>(1, stage_.document().buses().size());
     const double fits = static_cast<double>(width()) / static_cast<double>(count);
     return std::min(count > mostFullChips ? Theme::get().px(76) : Theme::get().px(176), static_cast<int>(fits));
+}
+
+bus::Health::State BusChips::stateOf(unsigned bus) const
+{
+    rig::Session* session = stage_.document().session();
+    const auto health = session != nullptr ? session->health() : std::vector<bus::Health>{};
+    return bus < health.size() ? health[bus].state : bus::Health::State::alive;
 }
 
 QString BusChips::words(unsigned bus) const
@@ -73,15 +81,17 @@ void BusChips::paintEvent(QPaintEvent*)
         if (full) {
             paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), textRoom, theme.px(16)), QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
             const QString text = words(bus);
-            const bool wrong = text.contains(QLatin1String("bus off")) || text.contains(QLatin1String("down"));
+            const bool wrong = stateOf(bus) >= bus::Health::State::refusing;
             paintText(painter, QRectF(textAt, height() / 2.0, textRoom, theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
         }
         const double meterAt = full ? textAt + textRoom + theme.px(4) : textAt;
         const double meter = std::min(static_cast<double>(theme.px(48)), x + each - meterAt - theme.px(10));
         if (meter > 8) {
             painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter, theme.px(4)), theme.grid);
-            painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter * std::min(1.0, percent / 100), theme.px(4)), theme.bus(bus));
-            paintText(painter, QRectF(meterAt, height() / 2.0, theme.px(48), theme.px(15)), QStringLiteral("%1 %").arg(percent, 0, 'f', 0), theme.mono(), theme.ink);
+            // Of a rig that is stopped, the load of the moment in which it stopped, in grey.
+            const bool stopped = stage_.document().isLive() && !stage_.document().session()->running();
+            painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter * std::min(1.0, percent / 100), theme.px(4)), stopped ? theme.faint : theme.bus(bus));
+            paintText(painter, QRectF(meterAt, height() / 2.0, theme.px(48), theme.px(15)), QStringLiteral("%1 %").arg(percent, 0, 'f', 0), theme.mono(), stopped ? theme.ink3 : theme.ink);
         }
     }
 }
@@ -187,6 +197,8 @@ void RunBar::refresh()
     now->setChecked(stage_.following());
     clock_->setText(clockText(stage_.seconds(stage_.cursor())));
 }
+
+void RunBar::contextMenuEvent(QContextMenuEvent* event) { nameButton->menu()->popup(event->globalPos()); }
 
 void RunBar::paintEvent(QPaintEvent*)
 {

@@ -25,6 +25,7 @@ protected:
 
 private:
     [[nodiscard]] QString words(unsigned bus) const;
+    [[nodiscard]] bus::Health::State stateOf(unsigned bus) const;
     [[nodiscard]] double chipWidth() const;
     Stage& stage_;
 };
@@ -44,6 +45,7 @@ Q_SIGNALS:
     void recordWanted();
 
 protected:
+    void contextMenuEvent(QContextMenuEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
 
 private:

@@ -40,6 +40,7 @@ public:
     [[nodiscard]] rig::Rig& rig() { return rig_; }
     [[nodiscard]] const rig::LoadedDatabases& databases() const { return databases_; }
     [[nodiscard]] const QString& title() const { return title_; }
+    void setTitle(const QString& title) { title_ = title; }
     [[nodiscard]] const std::string& path() const { return path_; }
 
     /// A live run is ready at once; a log when it has been read and measured to its end.

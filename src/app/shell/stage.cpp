@@ -10,7 +10,6 @@ namespace wavetrope::app {
 namespace {
 
 constexpr int beatMilliseconds = 33;
-constexpr Time liveWindow = std::chrono::seconds(12);
 constexpr Time narrowest = std::chrono::microseconds(100);
 
 }  // namespace
@@ -20,7 +19,7 @@ Stage::Stage(RunDocument& document) : document_(document), notes_(std::make_uniq
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
     timer_.start(beatMilliseconds);
     following_ = document.isLive();
-    windowTo_ = document.begins() + liveWindow;
+    windowTo_ = document.begins() + usualWindow_;
     windowFrom_ = document.begins();
 }
 
@@ -181,6 +180,7 @@ void Stage::now()
         return;
     }
     following_ = true;
+    windowFrom_ = windowTo_ - usualWindow_;
     follow();
 }
 

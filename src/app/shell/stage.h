@@ -62,8 +62,10 @@ public:
     void setWindow(Time from, Time to);
     /// Zooms the window around a moment.
     void zoom(double factor, Time around);
-    /// Back to the newest frame.
+    /// Back to the newest frame, and to the usual span.
     void now();
+    /// Span that a live run shows, and that `now` returns to.
+    void setUsualWindow(Time span) { usualWindow_ = span; }
     void rest();
 
     [[nodiscard]] const Selection& selection() const { return selection_; }
@@ -92,6 +94,10 @@ Q_SIGNALS:
     /// Somebody wants a signal plotted, a message filtered, a node's row shown.
     void plotWanted(const QString& signal);
     void filterWanted(const QString& expression);
+    /// Something that the status line tells once.
+    void told(const QString& text);
+    /// Somebody wants the rig saved.
+    void rigSaveWanted();
     /// Somebody wants a log played back in the rig of this window's document.
     void replayWanted(const QString& path);
     /// The databases were edited: `catalog()` is another one, and what was looked up in the old one is out of date.
@@ -112,6 +118,7 @@ private:
     trace::Snapshot snapshot_;
     trace::TimeIndex order_;
     bool following_ = true;
+    Time usualWindow_ = std::chrono::seconds(12);
     bool wasReady_ = false;
     bool wasFollowed_ = false;
     bool moved_ = false;            // the user has chosen what to see

@@ -1,6 +1,7 @@
 #include "app/shell/status_line.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
@@ -78,13 +79,18 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
             facts << tr("%1 stamps run backwards").arg(countText(document.trace().disorders()));
         return facts;
     }
+    // Frames by the time of the run, which is what the buses carry; how fast that goes stands beside.
     const Time now = wall_.now();
+    const Time run = session->now();
     if (const double seconds = static_cast<double>((now - lastAt_).count()) * 1e-9; seconds >= rateOver) {
-        rate_ = lastAt_.count() == 0 ? 0 : static_cast<double>(rows - std::min(rows, lastRows_)) / seconds;
+        const double ran = static_cast<double>((run - lastRun_).count()) * 1e-9;
+        rate_ = lastAt_.count() == 0 || ran <= 0 ? 0 : static_cast<double>(rows - std::min(rows, lastRows_)) / ran;
+        factor_ = lastAt_.count() == 0 ? 1 : ran / seconds;
         lastRows_ = rows;
         lastAt_ = now;
+        lastRun_ = run;
     }
-    facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_)));
+    facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_))) + (session->running() && std::abs(factor_ - 1) > 0.25 ? tr(" at %1 times the pace").arg(factor_, 0, 'f', factor_ < 10 ? 1 : 0) : QString());
     std::uint64_t lost = 0;
     for (const bus::Health& health : session->health())
         lost += health.lost;

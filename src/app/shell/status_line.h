@@ -39,6 +39,8 @@ private:
     clock::SteadyClock wall_;
     std::uint64_t lastRows_ = 0;
     Time lastAt_{0};
+    Time lastRun_{0};
+    double factor_ = 1;
     double rate_ = 0;
     std::shared_ptr<const database::Catalog> countedOf_;
     std::size_t counted_ = 0;       ///< Identifiers that were looked up in that catalog.

@@ -2,6 +2,7 @@
 
 #include <QHelpEvent>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QPainter>
 #include <QToolTip>
 #include <QWheelEvent>
@@ -254,8 +255,15 @@ void Timeline::paintFlags(QPainter& painter)
         painter.setBrush(wrong ? theme.error : note ? theme.accent : theme.ink2);
         const double y = theme.px(6);
         const double s = theme.px(4);
-        const QPointF mark[3] = {{x - s, y}, {x + s, y}, {x, y + s * 1.5}};
-        painter.drawPolygon(mark, 3);
+        // Told apart by shape as well: a diamond is wrong, a dot is a note, a triangle a condition.
+        const QPointF triangle[3] = {{x - s, y}, {x + s, y}, {x, y + s * 1.5}};
+        const QPointF diamond[4] = {{x, y - s * 0.6}, {x + s, y + s * 0.6}, {x, y + s * 1.8}, {x - s, y + s * 0.6}};
+        if (wrong)
+            painter.drawPolygon(diamond, 4);
+        else if (note)
+            painter.drawEllipse(QPointF(x, y + s * 0.6), s * 0.8, s * 0.8);
+        else
+            painter.drawPolygon(triangle, 3);
         painter.restore();
         paintText(painter, QRectF(x + theme.px(7), 0, std::max(0.0, std::min(width() - x - theme.px(8), static_cast<double>(theme.px(176)))), theme.px(flagHeight)), text, font, theme.ink2);
         i = end;
@@ -329,6 +337,21 @@ void Timeline::mouseMoveEvent(QMouseEvent* event)
 }
 
 void Timeline::mouseReleaseEvent(QMouseEvent*) { drag_ = Drag::none; }
+
+void Timeline::contextMenuEvent(QContextMenuEvent* event)
+{
+    const Time at = event->reason() == QContextMenuEvent::Keyboard ? stage_.cursor() : timeAt(event->pos().x());
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("timelineMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(tr("Cursor at %1 s").arg(secondsText(stage_.seconds(at), 2)), this, [this, at] { stage_.setCursor(at); });
+    menu->addAction(tr("Note here..."), this, [this, at] { stage_.notes().ask(at, trace::noRow, this); });
+    menu->addSeparator();
+    menu->addAction(tr("Show the whole run"), this, [this] { stage_.setWindow(stage_.wholeFrom(), stage_.wholeTo()); });
+    menu->addAction(tr("Show 1 s around it"), this, [this, at] { stage_.setWindow(at - std::chrono::milliseconds(500), at + std::chrono::milliseconds(500)); });
+    menu->addAction(stage_.document().isLive() ? tr("Back to now") : tr("To the last frame"), this, [this] { stage_.now(); });
+    menu->popup(event->globalPos());
+}
 
 void Timeline::wheelEvent(QWheelEvent* event)
 {

@@ -12,6 +12,8 @@
 
 namespace wavetrope::app {
 
+class FilterLine;
+
 /// A view stands in a pane of a page. Its tools are shown in the pane's head; its set-up is saved with the rig.
 class View : public QWidget {
     Q_OBJECT
@@ -21,6 +23,8 @@ public:
     [[nodiscard]] Stage& stage() const { return stage_; }
     /// Controls for the pane's head, or null. Owned by the view's pane.
     [[nodiscard]] virtual QWidget* tools() { return nullptr; }
+    /// Where its filter is typed, or null.
+    [[nodiscard]] virtual FilterLine* filterLine() { return nullptr; }
     [[nodiscard]] virtual nlohmann::json save() const { return nlohmann::json::object(); }
     virtual void restore(const nlohmann::json& setUp) { (void)setUp; }
 

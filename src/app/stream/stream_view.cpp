@@ -35,6 +35,7 @@ StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     connect(&stage, &Stage::becameReady, this, catalogChanged);
     connect(&stage, &Stage::catalogChanged, this, catalogChanged);
     connect(&stage, &Stage::filtersChanged, this, catalogChanged);
+    connect(filterLine_, &FilterLine::wrongChanged, rows_, &RowList::setStale);
     connect(filterLine_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
     connect(rows_, &RowList::columnsChanged, this, &StreamView::setUpChanged);
     connect(&stage.notes(), &NoteDesk::changed, rows_, &RowList::refresh);

@@ -21,7 +21,7 @@ public:
     nlohmann::json save() const override;
     void restore(const nlohmann::json& setUp) override;
 
-    [[nodiscard]] FilterLine* filterLine() { return filterLine_; }
+    [[nodiscard]] FilterLine* filterLine() override { return filterLine_; }
     /// The filter in force.
     [[nodiscard]] QString filterText() const { return QString::fromStdString(filterLine_->filter().text()); }
     [[nodiscard]] StreamRows* rows() { return rows_; }

@@ -12,6 +12,10 @@
 
 #include <algorithm>
 
+namespace {
+constexpr double smallest = 11;    // pixels of a text at scale 1
+}
+
 // The application is a static library: its resources have to be asked for, outside of any namespace.
 static void loadResources() { Q_INIT_RESOURCE(resources); }
 
@@ -98,7 +102,11 @@ void Theme::apply()
     QApplication::setFont(body());
     qApp->setStyleSheet(QStringLiteral(R"(
 QLineEdit, QAbstractSpinBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
-QLineEdit:focus { border-color: %5; }
+QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus, QPlainTextEdit:focus, QTextBrowser:focus { border-color: %5; }
+QTabBar::tab:focus { border: 1px solid %5; border-radius: 3px; }
+QCheckBox:focus { color: %5; }
+QPushButton#primary:focus { border: 2px solid %3; }
+QSlider:focus { border: 1px solid %5; border-radius: 3px; }
 QLineEdit[wrong="true"] { border-color: %8; }
 QPushButton, QToolButton#bar { background: %9; border: 1px solid %2; border-radius: %6px; padding: 3px %7px; color: %3; }
 QPushButton:hover, QToolButton#bar:hover { border-color: %10; }
@@ -150,7 +158,7 @@ QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; h
 QFont Theme::text(double size, QFont::Weight weight) const
 {
     QFont font(QStringLiteral("Inter"));
-    font.setPixelSize(std::max(8, px(size)));
+    font.setPixelSize(std::max(8, px(std::max(size, smallest))));
     font.setWeight(weight);
     return font;
 }
@@ -159,7 +167,7 @@ QFont Theme::mono(double size, QFont::Weight weight) const
 {
     QFont font(QStringLiteral("JetBrains Mono"));
     font.setStyleHint(QFont::Monospace);
-    font.setPixelSize(std::max(8, px(size)));
+    font.setPixelSize(std::max(8, px(std::max(size, smallest))));
     font.setWeight(weight);
     return font;
 }

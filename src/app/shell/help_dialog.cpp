@@ -1,0 +1,133 @@
+#include "app/shell/help_dialog.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QClipboard>
+#include <QDialogButtonBox>
+#include <QHBoxLayout>
+#include <QPushButton>
+#include <QSysInfo>
+#include <QVBoxLayout>
+
+#include "app/shell/named.h"
+#include "app/shell/view.h"
+#include "app/theme/theme.h"
+#include "filter/language.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+QString escaped(std::string_view text) { return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size())).toHtmlEscaped(); }
+
+QString row(const QString& left, const QString& right, bool code)
+{
+    return QStringLiteral("<tr><td style='padding: 3px 18px 3px 0'>%1</td><td style='padding: 3px 0'>%2</td></tr>").arg(code ? QStringLiteral("<code>%1</code>").arg(left) : left, right);
+}
+
+// `code` between backquotes.
+QString marked(QString text)
+{
+    bool open = false;
+    QString out;
+    for (const QChar c : text) {
+        if (c != QLatin1Char('`')) {
+            out += c;
+            continue;
+        }
+        out += open ? QStringLiteral("</code>") : QStringLiteral("<code>");
+        open = !open;
+    }
+    return out;
+}
+
+}  // namespace
+
+HelpDialog::HelpDialog(const QWidget& window, Chapter chapter, const QString& view, QWidget* parent) : QDialog(parent), window_(window), view_(view), chapters_(new QListWidget), text_(new QTextBrowser)
+{
+    const Theme& theme = Theme::get();
+    setObjectName(QStringLiteral("help"));
+    setWindowTitle(tr("Help"));
+    resize(theme.px(860), theme.px(560));
+    named(chapters_, "helpChapters", tr("Chapters"));
+    named(text_, "helpText", tr("Text of the chapter"));
+    chapters_->addItems({tr("Keys"), tr("Filter language"), tr("Views"), tr("About this program")});
+    chapters_->setMaximumWidth(theme.px(180));
+    text_->setOpenLinks(false);
+    auto* across = new QHBoxLayout;
+    across->addWidget(chapters_);
+    across->addWidget(text_, 1);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
+    auto* copy = buttons->addButton(tr("Copy facts"), QDialogButtonBox::ActionRole);
+    named(copy, "helpCopy", tr("Copies versions, build and system to the clipboard, for a report of a mistake"));
+    auto* column = new QVBoxLayout(this);
+    column->addLayout(across, 1);
+    column->addWidget(buttons);
+    connect(copy, &QPushButton::clicked, this, [] { QApplication::clipboard()->setText(facts()); });
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    connect(chapters_, &QListWidget::currentRowChanged, this, [this](int index) { text_->setHtml(textOf(static_cast<Chapter>(index))); });
+    show(chapter);
+}
+
+void HelpDialog::show(Chapter chapter)
+{
+    chapters_->setCurrentRow(static_cast<int>(chapter));
+    text_->setHtml(textOf(chapter));
+    chapters_->setFocus();
+}
+
+QString HelpDialog::keys() const
+{
+    QString out = tr("<h3>Of the window</h3>") + QStringLiteral("<table>");
+    for (const QAction* action : window_.actions())
+        if (!action->shortcut().isEmpty() && !action->text().isEmpty())
+            out += row(action->shortcut().toString(QKeySequence::NativeText).toHtmlEscaped(), action->text().remove(QStringLiteral("...")).toHtmlEscaped(), true);
+    out += row(QStringLiteral("Ctrl+1 ... Ctrl+9"), tr("Pages"), true) + row(QStringLiteral("Space"), tr("Back to now"), true) + row(QStringLiteral("Escape"), tr("End long work"), true);
+    out += QStringLiteral("</table>") + tr("<h3>Of the timeline and the lanes</h3>") + QStringLiteral("<table>");
+    for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{{"Left, Right", tr("Cursor back and forth")}, {"+, -", tr("Zoom")}, {"Home, End", tr("To the beginning, to the end")}, {"N", tr("Note on the cursor's moment")}, {"Wheel", tr("Zoom; with Shift: move")}})
+        out += row(QLatin1String(key), what, true);
+    out += QStringLiteral("</table>") + tr("<h3>Of rows</h3>") + QStringLiteral("<table>");
+    for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{{"Up, Down, Page Up, Page Down", tr("From row to row")}, {"Shift+Up, Shift+Down", tr("Choose several")}, {"Ctrl+C", tr("Copy the chosen rows, for a spreadsheet")}, {"Right, Left", tr("Open and close what stands under a row")}, {"Menu", tr("What can be done with a row")}})
+        out += row(QLatin1String(key), what, true);
+    return out + QStringLiteral("</table>");
+}
+
+QString HelpDialog::textOf(Chapter chapter) const
+{
+    using Kind = filter::Construct::Kind;
+    switch (chapter) {
+    case Chapter::keys: return keys();
+    case Chapter::filter: {
+        QString out = tr("<p>One line of text says which frames pass. The same text works in the stream, the roster, recordings, conversion and on the command line. Ctrl+Space offers what fits at the cursor.</p>");
+        for (const auto& [kind, title] : {std::pair{Kind::condition, tr("Conditions")}, std::pair{Kind::ofSignal, tr("Of signals")}, std::pair{Kind::joining, tr("Together")}, std::pair{Kind::thinning, tr("Last: thinning")}}) {
+            out += QStringLiteral("<h3>%1</h3><table>").arg(title);
+            for (const filter::Construct& construct : filter::constructs())
+                if (construct.kind == kind)
+                    out += row(escaped(construct.write), marked(escaped(construct.passes)), true);
+            out += QStringLiteral("</table>");
+        }
+        return out;
+    }
+    case Chapter::views: {
+        QString out = tr("<p>A page holds views in splits and tabs. The menu at the right of a view's head adds, splits and closes; a head is dragged onto another pane to move its view.</p>") + QStringLiteral("<table>");
+        for (const ViewKind& kind : viewKinds()) {
+            const QString title = tr(kind.title).toHtmlEscaped();
+            out += row(view_ == QLatin1String(kind.kind) ? QStringLiteral("<b>%1</b>").arg(title) : title, tr(kind.purpose).toHtmlEscaped(), false);
+        }
+        return out + QStringLiteral("</table>");
+    }
+    case Chapter::about: return tr("<p><b>Wavetrope</b> sees, measures and replays the traffic of controller area networks.</p><p>Free software under the GNU General Public License, version 3 or later.</p>") + QStringLiteral("<pre>%1</pre>").arg(facts().toHtmlEscaped());
+    }
+    return {};
+}
+
+QString HelpDialog::facts()
+{
+    const QScreen* screen = QGuiApplication::primaryScreen();
+    return tr("Wavetrope %1\nQt %2\nSystem %3, %4\nPlatform %5%6\nTheme %7, text %8")
+        .arg(QStringLiteral(WAVETROPE_VERSION), QString::fromLatin1(qVersion()), QSysInfo::prettyProductName(), QSysInfo::currentCpuArchitecture(), QGuiApplication::platformName(),
+             screen != nullptr ? tr(", screen %1 x %2").arg(screen->size().width()).arg(screen->size().height()) : QString(), Theme::get().name() == ThemeName::ink ? tr("Ink") : tr("Paper"))
+        .arg(Theme::get().scale(), 0, 'f', 1);
+}
+
+}  // namespace wavetrope::app

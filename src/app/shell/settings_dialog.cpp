@@ -1,0 +1,109 @@
+#include "app/shell/settings_dialog.h"
+
+#include <QDialogButtonBox>
+#include <QFormLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QSettings>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+#include "app/keeping/keeping.h"
+#include "app/shell/named.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+const QString themeKey = QStringLiteral("theme"), scaleKey = QStringLiteral("scale"), windowKey = QStringLiteral("window"), daysKey = QStringLiteral("keeping/days");
+constexpr double usualSeconds = 12;
+constexpr int usualDays = 30;
+
+}  // namespace
+
+double usualWindowSeconds() { return std::clamp(QSettings().value(windowKey, usualSeconds).toDouble(), 0.1, 3600.0); }
+
+int keptRunDays() { return std::max(0, QSettings().value(daysKey, usualDays).toInt()); }
+
+void applyLook(const QString& theme)
+{
+    const QSettings settings;
+    const QString chosen = theme.isEmpty() ? settings.value(themeKey, QStringLiteral("paper")).toString() : theme;
+    Theme::get().choose(chosen == QLatin1String("ink") ? ThemeName::ink : ThemeName::paper);
+    Theme::get().setScale(settings.value(scaleKey, 1.0).toDouble());
+}
+
+void scaleText(double by)
+{
+    Theme::get().setScale(Theme::get().scale() + by);
+    QSettings().setValue(scaleKey, Theme::get().scale());
+}
+
+void toggleTheme()
+{
+    Theme::get().choose(Theme::get().name() == ThemeName::paper ? ThemeName::ink : ThemeName::paper);
+    QSettings().setValue(themeKey, Theme::get().name() == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"));
+}
+
+SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QComboBox), scale_(new QDoubleSpinBox), window_(new QDoubleSpinBox), keptDays_(new QSpinBox)
+{
+    const Theme& theme = Theme::get();
+    setObjectName(QStringLiteral("settings"));
+    setWindowTitle(tr("Settings"));
+    setMinimumWidth(theme.px(520));
+    named(theme_, "settingsTheme", tr("Colours of all windows  (Ctrl+T)"));
+    named(scale_, "settingsScale", tr("Size of all texts  (Ctrl++, Ctrl+-)"));
+    named(window_, "settingsWindow", tr("Seconds that a live view shows; Now returns to it"));
+    named(keptDays_, "settingsDays", tr("Days after which a run that was kept when its window closed is removed"));
+    theme_->addItems({tr("Paper (light)"), tr("Ink (dark)")});
+    theme_->setCurrentIndex(theme.name() == ThemeName::ink ? 1 : 0);
+    scale_->setRange(0.8, 2.0);
+    scale_->setSingleStep(0.1);
+    scale_->setDecimals(1);
+    scale_->setValue(theme.scale());
+    window_->setRange(0.1, 3600);
+    window_->setDecimals(1);
+    window_->setSuffix(tr(" s"));
+    window_->setValue(usualWindowSeconds());
+    keptDays_->setRange(0, 3650);
+    keptDays_->setSuffix(tr(" days"));
+    keptDays_->setSpecialValueText(tr("kept until removed by hand"));
+    keptDays_->setValue(keptRunDays());
+    auto* memory = new QPushButton(tr("Memory and disk of a run..."));
+    named(memory, "settingsMemory", tr("How much memory a run may take, and where the rest goes"));
+    memory->setAutoDefault(false);
+
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(theme.px(18), theme.px(16), theme.px(18), theme.px(14));
+    column->setSpacing(theme.px(8));
+    const auto section = [&](const QString& title, std::initializer_list<std::pair<QString, QWidget*>> rows) {
+        auto* head = new QLabel(title);
+        head->setFont(theme.head());
+        column->addWidget(head);
+        auto* form = new QFormLayout;
+        form->setContentsMargins(theme.px(10), 0, 0, theme.px(8));
+        form->setVerticalSpacing(theme.px(8));
+        for (const auto& [words, field] : rows)
+            words.isEmpty() ? form->addRow(field) : form->addRow(words, field);
+        column->addLayout(form);
+    };
+    section(tr("Look"), {{tr("Theme"), theme_}, {tr("Size of texts"), scale_}});
+    section(tr("Time"), {{tr("Window of live views"), window_}});
+    section(tr("Runs"), {{tr("Runs that were kept are removed after"), keptDays_}, {QString(), memory}});
+    column->addStretch(1);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
+    column->addWidget(buttons);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::accept);
+    connect(theme_, &QComboBox::activated, this, [](int index) {
+        if ((Theme::get().name() == ThemeName::ink) != (index == 1))
+            toggleTheme();
+    });
+    connect(scale_, &QDoubleSpinBox::valueChanged, this, [](double value) { scaleText(value - Theme::get().scale()); });
+    connect(window_, &QDoubleSpinBox::valueChanged, this, [](double value) { QSettings().setValue(windowKey, value); });
+    connect(keptDays_, &QSpinBox::valueChanged, this, [](int value) { QSettings().setValue(daysKey, value); });
+    connect(memory, &QPushButton::clicked, this, [this] { KeepingDialog(this).exec(); });
+}
+
+}  // namespace wavetrope::app
