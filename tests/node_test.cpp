@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <random>
 
 #include <nlohmann/json.hpp>
 
@@ -323,6 +324,43 @@ private Q_SLOTS:
         QVERIFY(states[1].why.find("for 60 ms") != std::string::npos);
     }
 
+    void aNodeDoesNotHearItself()
+    {
+        // What a node sends comes back to others alone, as from a controller of its own.
+        World world;
+        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"variables\":{\"heard\":0},\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":\"9\"}}],"
+                          "\"reacts\":[{\"on\":\"PumpState\",\"set\":{\"heard\":\"heard + 1\"}}]}").has_value());
+        QVERIFY(world.add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"heard\":0},\"reacts\":[{\"on\":\"PumpState\",\"set\":{\"heard\":\"heard + 1\"}}]}").has_value());
+        world.run(ms(95));
+        QCOMPARE(world.count(256), 10U);
+        QCOMPARE(world.nodes[0]->value("heard").value(), 0.0);
+        QCOMPARE(world.nodes[1]->value("heard").value(), 10.0);
+    }
+
+    void aConditionOfTimeActsAtItsInstant_data()
+    {
+        QTest::addColumn<QString>("when");
+        QTest::addColumn<qint64>("at");  // ns; -1: never
+        QTest::newRow("later than") << "t > 0.1" << qint64{100'000'001};
+        QTest::newRow("from") << "t >= 0.1" << qint64{100'000'000};
+        QTest::newRow("a sum") << "t - 0.125 >= 0.125" << qint64{250'000'000};
+        QTest::newRow("a stretch") << "t >= 0.2 and t < 0.3" << qint64{200'000'000};
+        QTest::newRow("never within the run") << "t > 10" << qint64{-1};
+        QTest::newRow("a variable of the node") << "t >= limit" << qint64{250'000'000};
+    }
+    void aConditionOfTimeActsAtItsInstant()
+    {
+        QFETCH(QString, when);
+        QFETCH(qint64, at);
+        World world;
+        QVERIFY(world.add(QStringLiteral("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"limit\":0.25},\"reacts\":[{\"when\":\"%1\",\"enter\":\"due\"}]}").arg(when).toUtf8().constData()).has_value());
+        world.run(ms(500));
+        const auto& states = world.nodes[0]->states();
+        QCOMPARE(states.size(), at < 0 ? 1U : 2U);
+        if (at >= 0)
+            QCOMPARE(states[1].time.count(), static_cast<std::int64_t>(at));
+    }
+
     void aNodeTakenOutStopsReactingToo()
     {
         World world;
@@ -362,6 +400,9 @@ private Q_SLOTS:
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"checksum\":\"md5\"}}]}", "sum8, xor8 or crc8");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"variables\":{\"a\":\"x\"}}", "/nodes/0/variables/a");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"1 ms\"]]}]}", "a pair [from, to]");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"9 ms\",\"1 ms\"]]}]}", "/nodes/0/sends/0/silent/0");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"variables\":{\"lit\":0},\"reacts\":[{\"when\":\"1\",\"set\":{\"lid\":1}}]}", "Did you mean lit?");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x99\",\"length\":12,\"every\":\"1 ms\"}]}", "CAN FD frame of 12 bytes, and bus Main (500k) has classic frames");
     }
     void whatANodeCannotMeanIsRefused()
     {
@@ -429,6 +470,85 @@ private Q_SLOTS:
         world.scheduler.runUntil(ms(1500));
         QCOMPARE(world.frames.size(), 2000U);
         QCOMPARE(world.bus.health().lost, 0U);
+    }
+
+    void playedAtOnceEachBusKeepsTheOrderOfTheStamps()
+    {
+        // Two buses of a log, each on a bus of its own, as fast as they allow: no frame passes another of its bus, and
+        // none is further ahead of the other bus than what waits there.
+        World world;
+        bus::SimulatedBus slow{world.scheduler, {{125'000, 0}, 1, 64, true}};
+        world.bus.listen(&world);
+        slow.listen(&world);
+        auto log = std::make_shared<trace::Trace>();
+        log->addBus({"Main", {500'000, 0}});
+        log->addBus({"Slow", {125'000, 0}});
+        std::mt19937 random(4);
+        for (unsigned i = 0; i < 500; ++i) {
+            can::Frame frame;
+            frame.id = {i, false};
+            frame.bus = static_cast<std::uint8_t>(random() % 2);
+            frame.time = ms(i);
+            frame.length = frame.dlc = static_cast<std::uint8_t>(random() % 9);
+            log->append(frame.view());
+        }
+        Playback playback(world.scheduler, {&world.bus, &slow}, world.catalog);
+        playback.load(log, world.catalog);
+        std::vector<Route> routes(2);
+        routes[0].to = 0;
+        routes[1].to = 1;
+        playback.route(routes);
+        playback.setPace({0});
+        playback.play();
+        world.scheduler.runUntil(ms(2000));
+        QVERIFY(playback.finished());
+        QCOMPARE(world.frames.size(), 500U);
+        std::array<std::uint32_t, 2> newest{};
+        std::uint32_t furthest = 0;
+        for (const can::Frame& frame : world.frames) {
+            QVERIFY(frame.id.value >= newest[frame.bus]);
+            newest[frame.bus] = frame.id.value;
+            furthest = std::max(furthest, frame.id.value);
+            QVERIFY2(furthest - frame.id.value < 200, std::to_string(frame.id.value).c_str());
+        }
+        // Within the time of the slower bus by itself: neither waits for the other's pauses.
+        QVERIFY(world.frames.back().time < ms(500));
+    }
+
+    void framesBackToBackStandOnTheBusAsTheyWereLogged()
+    {
+        // Stamps are ends of frames: what stood close together in the log stands as close on the bus again.
+        World recorded;
+        recorded.bus.listen(&recorded);
+        const bus::Port port = recorded.bus.attach("sender", can::Direction::received);
+        for (unsigned i = 0; i < 40; ++i) {
+            can::Frame frame;
+            frame.id = {0x700 - i * 8, false};      // each is more urgent than the one before
+            frame.length = frame.dlc = static_cast<std::uint8_t>(i % 9);
+            frame.data.fill(static_cast<std::uint8_t>(i * 37));
+            recorded.scheduler.runUntil(ms(i / 8 * 20));
+            recorded.bus.offer(port, frame);
+        }
+        recorded.scheduler.runUntil(ms(200));
+        QCOMPARE(recorded.frames.size(), 40U);
+        auto log = std::make_shared<trace::Trace>();
+        log->addBus({"Main", {500'000, 0}});
+        for (const can::Frame& frame : recorded.frames)
+            log->append(frame.view());
+        World world;
+        world.bus.listen(&world);
+        Playback playback(world.scheduler, {&world.bus}, world.catalog);
+        playback.load(log, world.catalog);
+        std::vector<Route> routes(1);
+        routes[0].to = 0;
+        playback.route(routes);
+        playback.play();
+        world.scheduler.runUntil(ms(300));
+        QCOMPARE(world.frames.size(), recorded.frames.size());
+        for (std::size_t i = 0; i < world.frames.size(); ++i) {
+            QCOMPARE(world.frames[i].id.value, recorded.frames[i].id.value);
+            QCOMPARE((world.frames[i].time - world.frames[0].time).count(), (recorded.frames[i].time - recorded.frames[0].time).count());
+        }
     }
 
     void routesChooseBySenderAndFilter_data()

@@ -138,6 +138,48 @@ const std::vector<Style>& styles()
              return print("%" PRId64 ";%d;%s;%s;%X;%d;%s", static_cast<std::int64_t>(1'900'000'000'000'000'000 + f.time.count()), f.bus, f.direction == can::Direction::sent ? "->" : "<-", flags.c_str(), f.id.value, f.kind == can::FrameKind::remote ? f.dlc : f.length,
                           bytesOf(f, "%02X", " ").c_str());
          }},
+        {"an object of JSON in each line, bytes in a list", false, false, true, true, false, 1000, "", [](const can::Frame& f) {
+             return print(R"({"ts":%.6f,"bus":%d,"frame":{"id":%u,"dlc":%d,"data":[%s]}})", seconds(f), f.bus + 1, f.id.value, f.length, bytesOf(f, "%d", ", ").c_str());
+         }},
+        {"an object of JSON, text for identifier and bytes", false, false, true, false, true, 1000, "", [](const can::Frame& f) {
+             return print(R"({"time": %.6f, "dir": "%s", "id": "0x%03X", "data": "%s"})", seconds(f), f.direction == can::Direction::sent ? "tx" : "rx", f.id.value, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"a tag in each line", false, false, true, true, true, 1000, "<log>\n", [](const can::Frame& f) {
+             return print(R"(  <msg bus="%d" time="%.6f" id="0x%X" dir="%s" data="%s"/>)", f.bus + 1, seconds(f), f.id.value, f.direction == can::Direction::sent ? "tx" : "rx", bytesOf(f, "%02X", "").c_str());
+         }},
+        {"fields with their names", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("t=%.6f id=0x%03X len=%d data=%s", seconds(f), f.id.value, f.length, bytesOf(f, "%02X", "").c_str()); }},
+        {"identifier and data joined", false, false, true, true, false, 1000, "", [](const can::Frame& f) {
+             return print("(%.6f) bus%d ", seconds(f), f.bus) + print(f.id.extended ? "%08X" : "%03X", f.id.value) + "#" + bytesOf(f, "%02X", "");
+         }},
+        {"units behind the numbers", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("%" PRId64 "us 0x%X %dB %s", microseconds(f), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str()); }},
+        {"a clock of twelve hours", false, false, true, false, false, 1000, "time,id,len,data\n", [](const can::Frame& f) {
+             const auto clock = static_cast<int>(microseconds(f) / 1'000'000) + 59 - 1;    // from 11:59:59 AM on
+             return print("2031-02-05 %02d:%02d:%02d.%06d %s,0x%03X,%d,%s", clock < 60 ? 11 : 12, clock < 60 ? 59 : 0, clock % 60, static_cast<int>(microseconds(f) % 1'000'000), clock < 60 ? "AM" : "PM", f.id.value, f.length,
+                          bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"the name of the month, blanks", false, false, true, false, false, 1000, "", [](const can::Frame& f) {
+             return print("05 February 2031 13:20:%02d.%06d 0x%03X %d %s", static_cast<int>(microseconds(f) / 1'000'000), static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"a time zone", false, false, true, false, false, 1000, "time;id;len;data\n", [](const can::Frame& f) {
+             return print("2031-02-05T13:20:%02d.%06d+01:00;0x%03X;%d;%s", static_cast<int>(microseconds(f) / 1'000'000), static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"a clock that passes midnight", false, false, true, false, false, 1000, "", [](const can::Frame& f) {
+             const auto clock = static_cast<int>((microseconds(f) / 1'000'000 + 86'398) % 86'400);
+             return print("%02d:%02d:%02d.%06d 0x%03X %d %s", clock / 3600, clock / 60 % 60, clock % 60, static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"seconds and nanoseconds in two columns", false, false, true, false, false, 1000, "sec,nsec,id,len,data\n", [](const can::Frame& f) {
+             return print("%d,%09d,0x%03X,%d,%s", static_cast<int>(microseconds(f) / 1'000'000), static_cast<int>(microseconds(f) % 1'000'000 * 1000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"FD in letters", true, false, false, false, false, 1000, "time,id,flags,len,data\n", [](const can::Frame& f) { return print("%.6f,0x%03X,%s,%d,%s", seconds(f), f.id.value, f.kind == can::FrameKind::fd ? "F" : "-", f.length, bytesOf(f, "%02X", " ").c_str()); }},
+        {"FD and extended in columns of their own", true, false, true, false, false, 1000, "time,ide,fdf,brs,esi,id,len,data\n", [](const can::Frame& f) {
+             return print("%.6f,%d,%d,0,0,%X,%d,%s", seconds(f), f.id.extended ? 1 : 0, f.kind == can::FrameKind::fd ? 1 : 0, f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+         }},
+        {"characters of the bytes at the end", false, false, true, false, false, 1000, "", [](const can::Frame& f) {
+             std::string shown;
+             for (unsigned i = 0; i < f.length; ++i)
+                 shown += f.data[i] > 32 && f.data[i] < 127 && f.data[i] != '|' ? static_cast<char>(f.data[i]) : '.';
+             return print("%.6f 0x%03X %d %s   |%s|", seconds(f), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str(), shown.c_str());
+         }},
     };
     return all;
 }
@@ -308,6 +350,103 @@ private Q_SLOTS:
         QCOMPARE(times->questions.size(), std::size_t{1});
         QVERIFY(times->questions[0].what.find("unit") != std::string::npos);
         QCOMPARE(times->questions[0].answers, (std::vector<std::string>{"milliseconds", "microseconds"}));
+    }
+
+    void oneReadingOfTwoIsNeverTakenUnasked_data()
+    {
+        QTest::addColumn<int>("which");
+        QTest::addColumn<QString>("asked");
+        QTest::addColumn<QStringList>("answers");
+        QTest::newRow("a length, and no data") << 0 << "no data" << QStringList{"without data"};
+        QTest::newRow("whole seconds, or milliseconds") << 1 << "unit" << QStringList{"milliseconds", "seconds"};
+        QTest::newRow("words of two bytes") << 2 << "order" << QStringList{"as written", "swapped"};
+        QTest::newRow("a length, or the first byte") << 3 << "length" << QStringList{"length", "first byte"};
+        QTest::newRow("a head that says nothing") << 4 << "not understood" << QStringList{"leave it out"};
+    }
+    void oneReadingOfTwoIsNeverTakenUnasked()
+    {
+        QFETCH(int, which);
+        QFETCH(QString, asked);
+        QFETCH(QStringList, answers);
+        std::mt19937 random(9);
+        std::string text = which == 0 ? "time,id,dlc\n" : which == 4 ? "time,id,flags,len,data\n" : "";
+        for (int i = 0; i < 60; ++i) {
+            const unsigned a = random() % 256, b = random() % 256, id = 0x1A0 + i % 7;
+            switch (which) {
+            case 0: text += print("%.6f,0x%03X,%d\n", 0.01 * i, id, i % 9); break;
+            case 1: text += print("%d 0x%03X 2 %02X %02X\n", 1000 + i, id, a, b); break;
+            case 2: text += print("%.6f 0x%03X 4 %02X%02X %02X%02X\n", 0.01 * i, id, a, b, b, a); break;
+            case 3: text += print("%.6f 0x%03X 07 %02X %02X %02X %02X %02X %02X %02X\n", 0.01 * i, id, a, b, b, a, a, a, b); break;
+            default: text += print("%.6f,0x%03X,0x%02X,2,%02X %02X\n", 0.01 * i, id, 16 * (a % 4), a, b); break;
+            }
+        }
+        const auto found = recogniseLayout(text, "open.txt");
+        QVERIFY2(found.has_value(), found ? "" : found.error().text().c_str());
+        QCOMPARE(found->questions.size(), std::size_t{1});
+        QVERIFY2(QString::fromStdString(found->questions[0].what).contains(asked), found->questions[0].what.c_str());
+        QCOMPARE(found->questions[0].answers.size(), static_cast<std::size_t>(answers.size()));
+        for (qsizetype i = 0; i < answers.size(); ++i)
+            QCOMPARE(QString::fromStdString(found->questions[0].answers[static_cast<std::size_t>(i)]), answers[i]);
+        // Without an answer nothing is read; every answer reads all lines.
+        trace::Trace unread;
+        TraceSink nowhere(unread);
+        ByteSource source = sourceOf(text);
+        QVERIFY(!readLog(source, nowhere).has_value());
+        for (const TextLayout& choice : found->questions[0].choices) {
+            trace::Trace read;
+            TraceSink into(read);
+            ByteSource again = sourceOf(text);
+            ReadOptions options;
+            options.layout = &choice;
+            const auto report = readLog(again, into, options);
+            QVERIFY(report.has_value());
+            QCOMPARE(report->badLineCount, std::uint64_t{0});
+            QCOMPARE(read.rows(), 60U);
+        }
+    }
+
+    void textOfTwoBytesPerCharacterIsReadLikeAnyOther_data()
+    {
+        QTest::addColumn<bool>("bigFirst");
+        QTest::addColumn<bool>("marked");
+        QTest::newRow("small byte first, marked") << false << true;
+        QTest::newRow("big byte first, marked") << true << true;
+        QTest::newRow("small byte first, unmarked") << false << false;
+        QTest::newRow("big byte first, unmarked") << true << false;
+    }
+    void textOfTwoBytesPerCharacterIsReadLikeAnyOther()
+    {
+        QFETCH(bool, bigFirst);
+        QFETCH(bool, marked);
+        const auto frames = someFrames(false, false);
+        const std::string plain = textOf(styles()[1], frames);
+        std::string wide;
+        const auto put = [&](unsigned character) {
+            wide += static_cast<char>(bigFirst ? character >> 8 : character & 0xFF);
+            wide += static_cast<char>(bigFirst ? character & 0xFF : character >> 8);
+        };
+        if (marked)
+            put(0xFEFF);
+        for (const char c : plain)
+            put(static_cast<unsigned char>(c));
+        trace::Trace narrow, read;
+        TraceSink intoNarrow(narrow), into(read);
+        QTemporaryDir folder;
+        QFile file(folder.filePath("wide.csv"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(wide.data(), static_cast<qint64>(wide.size()));
+        file.close();
+        ByteSource first = sourceOf(plain);
+        auto second = ByteSource::open(file.fileName().toStdString());
+        QVERIFY(second.has_value());
+        QVERIFY(readLog(first, intoNarrow).has_value());
+        const auto report = readLog(*second, into);
+        QVERIFY2(report.has_value(), report ? "" : report.error().text().c_str());
+        QCOMPARE(read.rows(), frames.size());
+        for (trace::Row row = 0; row < read.rows(); ++row) {
+            const can::FrameView a = narrow.snapshot().frame(row), b = read.snapshot().frame(row);
+            QVERIFY(a.time == b.time && a.id == b.id && a.length == b.length && std::equal(a.data, a.data + a.length, b.data));
+        }
     }
 
     void linesThatDoNotFitAreListed()
