@@ -299,6 +299,147 @@ private Q_SLOTS:
         QCOMPARE(call(replay + QStringList{"--without", "WaterUnit", "--only", "Nobody"}).code, 2);
     }
 
+    void aPipeIsReadLikeAFile_data()
+    {
+        QTest::addColumn<QStringList>("command");
+        QTest::newRow("list") << QStringList{"list", "-", "--columns", "time,id,data", "--filter", "id 0x182"};
+        QTest::newRow("count") << QStringList{"count", "-", "--filter", "bus Scanner"};
+        QTest::newRow("info") << QStringList{"info", "-", "--json"};
+        QTest::newRow("decode") << QStringList{"decode", "-", "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.Valve"};
+    }
+    void aPipeIsReadLikeAFile()
+    {
+        QFETCH(QStringList, command);
+        QStringList ofFile = command;
+        ofFile[1] = run_;
+        const Result wanted = call(ofFile);
+        QProcess process;
+        process.setStandardInputFile(run_);     // a file as standard input
+        process.start(QStringLiteral(WAVETROPE_CLI), command);
+        QVERIFY(process.waitForFinished(60'000));
+        QCOMPARE(process.exitCode(), 0);
+        QByteArray fromInput = process.readAllStandardOutput();
+        QProcess piped;
+        piped.start(QStringLiteral(WAVETROPE_CLI), command);
+        QVERIFY(piped.waitForStarted());
+        QFile log(run_);
+        QVERIFY(log.open(QIODevice::ReadOnly));
+        piped.write(log.readAll());
+        piped.closeWriteChannel();
+        QVERIFY(piped.waitForFinished(60'000));
+        QCOMPARE(piped.exitCode(), 0);
+        QByteArray fromPipe = piped.readAllStandardOutput();
+        if (command[0] == "info") {     // the name of what was read is another
+            const auto frames = [](const QByteArray& text) { return QJsonDocument::fromJson(text).object()["frames"].toInt(); };
+            QVERIFY(frames(wanted.out) > 1000);
+            QCOMPARE(frames(fromInput), frames(wanted.out));
+            QCOMPARE(frames(fromPipe), frames(wanted.out));
+        } else {
+            QVERIFY(!wanted.out.isEmpty());
+            QVERIFY(fromInput == wanted.out);
+            QVERIFY(fromPipe == wanted.out);
+        }
+    }
+
+    void rowsComeWhileThePipeIsStillOpen()
+    {
+        QProcess process;
+        process.start(QStringLiteral(WAVETROPE_CLI), {"list", "-", "--columns", "id"});
+        QVERIFY(process.waitForStarted());
+        QFile log(run_);
+        QVERIFY(log.open(QIODevice::ReadOnly));
+        process.write(log.read(log.size() / 2));
+        QByteArray out;
+        while (out.count('\n') < 1000) {    // more than the head, less than the whole
+            QVERIFY(process.waitForReadyRead(30'000));
+            out += process.readAllStandardOutput();
+        }
+        QCOMPARE(process.state(), QProcess::Running);
+        process.write(log.readAll());
+        process.closeWriteChannel();
+        QVERIFY(process.waitForFinished(60'000));
+        out += process.readAllStandardOutput();
+        QCOMPARE(out, call({"list", run_, "--columns", "id"}).out);
+    }
+
+    void whatCannotBePrintedIsNoSuccess_data()
+    {
+        QTest::addColumn<QStringList>("command");
+        QTest::newRow("list") << QStringList{"list", run_};
+        QTest::newRow("decode") << QStringList{"decode", run_, "--database", "Implement=" + demo + "/implement.dbc"};
+        QTest::newRow("load") << QStringList{"load", run_, "--span", "1ms"};
+        QTest::newRow("count") << QStringList{"count", run_};
+        QTest::newRow("info") << QStringList{"info", run_};
+    }
+    void whatCannotBePrintedIsNoSuccess()
+    {
+        QFETCH(QStringList, command);
+        QProcess full;
+        full.setStandardOutputFile(QStringLiteral("/dev/full"));
+        full.start(QStringLiteral(WAVETROPE_CLI), command);
+        QVERIFY(full.waitForFinished(60'000));
+        QCOMPARE(full.exitStatus(), QProcess::NormalExit);
+        QCOMPARE(full.exitCode(), 2);
+        QVERIFY(!full.readAllStandardError().isEmpty());
+    }
+
+    void framesBefore1970GoThroughEveryFormatThatHoldsThem()
+    {
+        const QString text = folder_.filePath("early.csv"), log = folder_.filePath("early.pcapng"), old = folder_.filePath("early.pcap");
+        QFile file(text);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("time,bus,id,length,data\n-2.500000001,Body,0x1A0,2,0A0B\n-0.000000001,Body,0x1A1,2,0C0D\n3.000000000,Body,0x1A2,2,0E0F\n");
+        file.close();
+        const QStringList columns{"--columns", "time,bus,id,length,data"};
+        QCOMPARE(call({"convert", text, log}).code, 0);
+        QCOMPARE(call(QStringList{"list", log} + columns).out, call(QStringList{"list", text} + columns).out);
+        // A format whose stamps begin in 1970 leaves them out, and says so.
+        const Result late = call({"convert", text, old});
+        QVERIFY2(late.code != 0 || late.err.contains("2 frames"), late.err.constData());
+        QVERIFY2(late.err.contains("1970"), late.err.constData());
+    }
+
+    void aWeekOfSilenceIsNotPrintedBinByBin()
+    {
+        const QString path = folder_.filePath("silence.csv");
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("time,bus,id,length,data\n1.000000,Body,0x1A0,2,0A0B\n700000.000000,Body,0x1A0,2,0A0B\n");
+        file.close();
+        const Result load = call({"load", path, "--span", "1ms", "--bit-rate", "500k"});
+        QCOMPARE(load.code, 0);
+        QVERIFY2(load.lines().size() < 2000, QByteArray::number(load.lines().size()).constData());
+        QVERIFY2(load.err.contains("left out"), load.err.constData());
+    }
+
+    void aRigWhoseInterfaceIsMissingStillRuns()
+    {
+        const QString path = folder_.filePath("absent.json");
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("{\"wavetrope\": 1, \"name\": \"a\", \"buses\": [{\"name\": \"Here\", \"rate\": \"500k\"}, {\"name\": \"There\", \"rate\": \"500k\", \"interface\": \"nocan7\"}],"
+                   "\"nodes\": [{\"name\": \"N\", \"buses\": [\"Here\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"Here\", \"every\": \"10 ms\"}]}]}");
+        file.close();
+        const QString log = folder_.filePath("absent.pcapng");
+        const Result result = call({"run", path, "--for", "1s", "--record", log});
+        QVERIFY2(result.err.contains("nocan7"), result.err.constData());
+        QCOMPARE(result.code, 0);
+        QVERIFY(call({"list", log}).lines().size() > 90);
+    }
+
+    void wordsThatFitNothingAreNamedWithWhatWasMeant()
+    {
+        const QStringList database{"--database", "Implement=" + demo + "/implement.dbc"};
+        const Result filter = call(QStringList{"list", run_, "--filter", "BladeState.BladeDeph > 1"} + database);
+        QCOMPARE(filter.code, 2);
+        QVERIFY2(filter.err.contains("BladeDepth"), filter.err.constData());
+        QCOMPARE(call({"list", run_, "--columns", ""}).code, 2);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--seed", "many"}).code, 2);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record-filter", "id 1"}).code, 2);
+        QCOMPARE(call({"replay", run_, "--rig", demo + "/rig.json", "--virtual", "--loop"}).code, 2);
+        QCOMPARE(call({"replay", run_, "--rig", demo + "/rig.json", "--virtual", "--map", "Implement"}).code, 2);
+    }
+
     void whatWasRecordedSurvivesAKill()
     {
         const QString path = folder_.filePath("killed.pcapng");

@@ -44,6 +44,36 @@ private Q_SLOTS:
         QCOMPARE(rig->nodes[2].name, std::string("Three"));
     }
 
+    void whatIsSavedKeepsTheTextThatWasNotChanged()
+    {
+        const QByteArray text = "{\n  \"wavetrope\": 1,\n  \"name\": \"hand made\",  \"seed\": 7,\n\n  \"note\": 1.50,\n  \"buses\": [ {\"rate\": \"500k\", \"name\": \"A\"} ],\n  \"nodes\": []\n}\n";
+        const std::string path = write("kept.json", text);
+        const auto bytes = [](const std::string& name) {
+            QFile file(QString::fromStdString(name));
+            return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+        };
+        auto rig = loadRig(path);
+        QVERIFY(rig.has_value());
+        QVERIFY(!rig->changed());
+        QVERIFY(saveRig(*rig, path).has_value());
+        QCOMPARE(bytes(path), text);
+        // One value is another: that line alone is.
+        rig->setFacts("hand made", 8, rig->story);
+        QVERIFY(rig->changed());
+        QVERIFY(saveRig(*rig, path).has_value());
+        QVERIFY(!rig->changed());
+        QCOMPARE(bytes(path), QByteArray(text).replace("\"seed\": 7", "\"seed\": 8"));
+        // Fields that are not known here and the order of all stay; what is new stands behind.
+        rig->document["filters"] = nlohmann::json::array({{{"name", "f"}, {"filter", "id 1"}}});
+        QVERIFY(saveRig(*rig, path).has_value());
+        const QByteArray now = bytes(path);
+        QVERIFY(now.contains("\"note\": 1.50") && now.indexOf("\"note\"") < now.indexOf("\"buses\"") && now.indexOf("\"nodes\"") < now.indexOf("\"filters\""));
+        const auto again = loadRig(path);
+        QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+        QCOMPARE(again->seed, 8U);
+        QVERIFY(again->document == rig->document);
+    }
+
     void aRigLikeOneThatIsLikeAnotherIsRefused()
     {
         write("loop.json", "{\"wavetrope\": 1, \"like\": \"loop.json\"}");

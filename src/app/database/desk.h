@@ -58,6 +58,8 @@ public:
     void noteAttached();
     /// After the buses got other files, which is part of the rig's document.
     void noteArranged();
+    /// Whether there is a step to undo, or to do again.
+    [[nodiscard]] bool canStep(bool redo) const { return arrangedLast(redo) || (any() && (redo ? entry().canRedo() : entry().canUndo())); }
     /// Whether the last step, done or undone, was one of which files the buses have.
     [[nodiscard]] bool arrangedLast(bool redo) const { return shelf_ && any() && (redo ? shelf_->redoArranges(current_) : shelf_->undoArranges(current_)); }
 

@@ -339,9 +339,10 @@ void MainWindow::undo(bool redo)
     Page* page = currentPage();
     if (page == nullptr)
         return;
-    if (auto* databases = page->find<DatabaseView>(); databases != nullptr && databases->isVisible())
+    const bool edits = !pageTabs_->hasFocus() && stage_->desk().canStep(redo);
+    if (auto* databases = page->find<DatabaseView>(); edits && databases != nullptr && databases->isVisible())
         return databases->undo(redo);
-    if (auto* review = page->find<ReviewView>(); review != nullptr && review->isVisible())
+    if (auto* review = page->find<ReviewView>(); edits && review != nullptr && review->isVisible())
         return redo ? review->desk().redo() : review->desk().undo();
     // What was done last in what the page shows, or with the pages themselves.
     std::vector<QUndoStack*> stacks = {&pageSteps_};

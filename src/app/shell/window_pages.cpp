@@ -170,9 +170,13 @@ void MainWindow::showPageMenu(int index, const QPoint& at)
     };
     add("renamePage", tr("Rename..."), true, [this, index] { askForPageName(index); });
     add("duplicatePage", tr("Duplicate"), true, [this, index] {
-        addPage(tr("%1 copy").arg(pageAt(index)->name()), pageAt(index)->save()["layout"], index + 1);
-        pageTabs_->setCurrentIndex(index + 1);
-        notePages();
+        const auto put = [this, name = tr("%1 copy").arg(pageAt(index)->name()), layout = pageAt(index)->save()["layout"], index] {
+            addPage(name, layout, index + 1);
+            pageTabs_->setCurrentIndex(index + 1);
+            notePages();
+        };
+        put();
+        pageSteps_.push(new DoneCommand(tr("duplicate a page"), [this, index] { removePage(index + 1, false); }, put));
     });
     const auto shift = [this](int from, int to) {
         movePage(from, to);

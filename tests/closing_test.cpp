@@ -1,0 +1,247 @@
+// What a window keeps and asks about: pages and their steps, the rig, the run.
+#include <QApplication>
+#include <QComboBox>
+#include <QInputDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
+#include <QSettings>
+#include <QTabBar>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include "answers.h"
+#include "app/keeping/keeping.h"
+#include "app/shell/closing_dialog.h"
+#include "app/shell/filter_line.h"
+#include "app/shell/main_window.h"
+#include "app/shell/rig_settings_dialog.h"
+#include "app/stream/stream_view.h"
+#include "app/theme/theme.h"
+#include "spool/unfinished.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+class ClosingTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+
+    QString path() const { return folder_.filePath(QStringLiteral("rig.json")); }
+    QByteArray text() const
+    {
+        QFile file(path());
+        return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+    }
+    std::string runs() const { return folder_.filePath(QStringLiteral("runs")).toStdString(); }
+
+    /// A window on a rig of one node, as it was written to the disk.
+    std::unique_ptr<MainWindow> window()
+    {
+        QFile file(path());
+        if (!file.open(QIODevice::WriteOnly))
+            return nullptr;
+        file.write("{\n  \"wavetrope\": 1,\n  \"name\": \"small\",\n  \"seed\": 3,\n  \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}],\n"
+                   "  \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"5 ms\"}]}]\n}\n");
+        file.close();
+        const auto rig = rig::loadRig(path().toStdString());
+        auto document = RunDocument::live(*rig);
+        if (!document)
+            return nullptr;
+        auto made = std::make_unique<MainWindow>(std::move(*document));
+        made->resize(1280, 800);
+        made->show();
+        if (!QTest::qWaitForWindowExposed(made.get()))
+            return nullptr;
+        return made;
+    }
+    static QStringList pagesOf(const MainWindow& window)
+    {
+        QStringList names;
+        for (int i = 0; i < window.pageCount(); ++i)
+            names << window.pageAt(i)->name();
+        return names;
+    }
+    static void choose(ClosingDialog* dialog, int index, Loss::Remedy remedy)
+    {
+        auto* box = dialog->findChild<QComboBox*>(QStringLiteral("closing%1").arg(index));
+        QVERIFY(box != nullptr);
+        const int at = box->findData(static_cast<int>(remedy));
+        QVERIFY(at >= 0);
+        box->setCurrentIndex(at);
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        qputenv("XDG_CONFIG_HOME", folder_.path().toUtf8());
+        QApplication::setOrganizationName(QStringLiteral("wavetrope"));
+        QApplication::setApplicationName(QStringLiteral("wavetrope"));
+        QSettings().setValue(QStringLiteral("keeping/folder"), QString::fromStdString(runs()));
+        QCOMPARE(keepingOptions()->folder, runs());
+        Theme::get().choose(ThemeName::paper);
+    }
+
+    void pagesAreNamedMovedDoubledAndRemovedAndAllIsUndone()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        const QStringList before = pagesOf(*shown);
+        QCOMPARE(before.size(), 4);
+        QVERIFY(!shown->isWindowModified());
+        auto* tabs = shown->findChild<QTabBar*>(QStringLiteral("pageTabs"));
+        QVERIFY(tabs != nullptr);
+        const auto pick = [&](int index, const char* name) {
+            test::whenPopup<QMenu>(this, [name](QMenu* menu) {
+                auto* action = menu->findChild<QAction*>(QLatin1String(name));
+                QVERIFY(action != nullptr && action->isEnabled());
+                menu->setActiveAction(action);
+                QTest::keyClick(menu, Qt::Key_Return);
+            });
+            Q_EMIT tabs->customContextMenuRequested(tabs->tabRect(index).center());
+        };
+        pick(1, "movePageLeft");
+        QTRY_COMPARE(pagesOf(*shown), (QStringList{before[1], before[0], before[2], before[3]}));
+        QVERIFY(shown->isWindowModified());
+        pick(3, "removePage");
+        QTRY_COMPARE(shown->pageCount(), 3);
+        pick(0, "duplicatePage");
+        QTRY_COMPARE(shown->pageCount(), 4);
+        QCOMPARE(pagesOf(*shown)[1], before[1] + QStringLiteral(" copy"));
+        shown->removePage(1);
+        test::whenModal<QInputDialog>(this, [](QInputDialog* dialog) {
+            dialog->setTextValue(QStringLiteral("Cold start"));
+            dialog->accept();
+        });
+        pick(0, "renamePage");
+        QTRY_COMPARE(pagesOf(*shown)[0], QStringLiteral("Cold start"));
+        QCOMPARE(tabs->tabText(0), QStringLiteral("Cold start"));
+        // Step by step back, and the views of the removed page are there again.
+        QApplication::setActiveWindow(shown.get());
+        tabs->setFocus();
+        for (int i = 0; i < 8 && pagesOf(*shown) != before; ++i)
+            QTest::keyClick(shown.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(pagesOf(*shown).join(QLatin1Char(' ')), before.join(QLatin1Char(' ')));
+        QVERIFY(!shown->pageAt(static_cast<int>(pagesOf(*shown).indexOf(before[3])))->views().empty());
+        shown->closeWithoutAsking();
+    }
+
+    void theLastPageStays()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        while (shown->pageCount() > 1)
+            shown->removePage(0);
+        shown->removePage(0);
+        QCOMPARE(shown->pageCount(), 1);
+        shown->closeWithoutAsking();
+    }
+
+    void aChangedRigIsAskedAboutOnceAndSaved()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        const QByteArray before = text();
+        shown->renamePage(0, QStringLiteral("Cold start"));
+        QVERIFY(shown->isWindowModified());
+        // Back: nothing is done, the window stays.
+        bool asked = false;
+        test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) {
+            asked = true;
+            QTest::keyClick(dialog, Qt::Key_Escape);
+        });
+        QVERIFY(!shown->close());
+        QVERIFY(asked && shown->isVisible());
+        QCOMPARE(text(), before);
+        // Save, and let the run go.
+        test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) {
+            choose(dialog, 0, Loss::Remedy::save);
+            choose(dialog, 1, Loss::Remedy::discard);
+            QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("closingDo")), Qt::LeftButton);
+        });
+        QTRY_VERIFY(shown->document().trace().rows() > 0);
+        QVERIFY(shown->close());
+        const QByteArray after = text();
+        QVERIFY(after.contains("Cold start"));
+        QVERIFY(after.startsWith("{\n  \"wavetrope\": 1,\n  \"name\": \"small\",\n  \"seed\": 3,\n  \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}],\n"));    // as it stood there
+    }
+
+    void theRunIsKeptAndFoundAgain()
+    {
+        QDir(QString::fromStdString(runs())).removeRecursively();
+        {
+            auto shown = window();
+            QVERIFY(shown != nullptr);
+            QTRY_VERIFY(shown->document().trace().rows() > 50);
+            QCOMPARE(shown->losses().size(), std::size_t{1});
+            QCOMPARE(shown->losses()[0].kind, Loss::Kind::run);
+            test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) {
+                choose(dialog, 0, Loss::Remedy::keep);
+                QTest::keyClick(dialog, Qt::Key_Return);
+            });
+            QVERIFY(shown->close());
+        }
+        const auto found = spool::unfinishedRuns(runs());
+        QCOMPARE(found.size(), std::size_t{1});
+        QVERIFY(found[0].kept);
+        // One that is discarded leaves nothing.
+        {
+            auto shown = window();
+            QTRY_VERIFY(shown->document().trace().rows() > 50);
+            test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) { QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("closingDiscard")), Qt::LeftButton); });
+            QVERIFY(shown->close());
+        }
+        QCOMPARE(spool::unfinishedRuns(runs()).size(), std::size_t{1});
+    }
+
+    void theFactsOfARigAreSetAndSaved()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        test::whenModal<RigSettingsDialog>(this, [](RigSettingsDialog* dialog) {
+            auto* name = dialog->findChild<QLineEdit*>(QStringLiteral("rigName"));
+            auto* seed = dialog->findChild<QLineEdit*>(QStringLiteral("rigSeed"));
+            QVERIFY(name != nullptr && seed != nullptr);
+            name->setText(QStringLiteral("winter"));
+            seed->setText(QStringLiteral("12"));
+            QTest::keyClick(name, Qt::Key_Return);
+        });
+        shown->rigSettings();
+        QVERIFY(shown->isWindowModified());
+        QVERIFY(shown->windowTitle().contains(QStringLiteral("winter")));
+        QVERIFY(shown->saveRig());
+        QVERIFY(!shown->isWindowModified());
+        QVERIFY(text().contains("\"name\": \"winter\"") && text().contains("\"seed\": 12"));
+        shown->closeWithoutAsking();
+    }
+
+    void aFilterWithAMistakeGreysTheRowsAndSaysWhy()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        shown->showPage(QStringLiteral("Watch"));
+        auto* stream = shown->currentPage()->find<StreamView>();
+        QVERIFY(stream != nullptr);
+        stream->filterLine()->setText(QStringLiteral("id 0x123"));
+        QTRY_VERIFY(stream->rows()->count() > 20);
+        stream->filterLine()->setText(QStringLiteral("id 0x123 adn"));
+        const auto problem = [&] {
+            const auto* label = shown->findChild<QLabel*>(QStringLiteral("filterProblem"));
+            return label != nullptr && label->isVisible() ? label->text() : QString();
+        };
+        QTRY_VERIFY2(problem().contains(QStringLiteral("adn")) || problem().contains(QStringLiteral("column")), qPrintable(problem()));
+        QVERIFY(stream->rows()->count() > 20);  // what the last good filter passed stays
+        stream->filterLine()->setText(QStringLiteral("id 0x123"));
+        QTRY_VERIFY(problem().isEmpty());
+        shown->closeWithoutAsking();
+    }
+};
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    ClosingTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "closing_test.moc"
