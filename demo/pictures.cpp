@@ -335,7 +335,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = takeText(photographer, suffix) && good;
     good = takeSeveral(photographer, log, suffix) && good;
     good = takeKeeping(photographer, rig, suffix) && good;
-    window->close();
+    window->closeWithoutAsking();
     QTest::qWait(50);
     return good;
 }
@@ -381,7 +381,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     stage.select(node);
     good = waitUntil(*window, started + 43) && good;
     good = photographer.take(*window, QStringLiteral("drive") + suffix) && good;
-    window->close();
+    window->closeWithoutAsking();
     QTest::qWait(50);
 
     // The recorded lap in a window of its own, at its burst.
@@ -427,7 +427,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
         pane->setCurrent(0);
     if (every)
         good = takePages(photographer, *lap, QStringLiteral("log-"), suffix) && good;
-    lap->close();
+    lap->closeWithoutAsking();
     QTest::qWait(50);
     return good;
 }

@@ -185,6 +185,36 @@ private Q_SLOTS:
         }
     }
 
+    void aRecordingThatIsHandedOnOftenIsNoLarger()
+    {
+        QTemporaryDir folder;
+        const auto sizeWith = [&](const char* name, bool often) {
+            const std::vector<trace::TraceBus> buses = {{"Chassis", {}}};
+            auto file = LogFile::create(folder.filePath(name).toStdString(), buses);
+            if (!file)
+                return qint64{0};
+            can::Frame frame;
+            frame.length = frame.dlc = 8;
+            for (int i = 0; i < 20'000; ++i) {
+                frame.id = {0x100U + static_cast<std::uint32_t>(i % 16), false};
+                frame.time = can::Time(i * 250'000);
+                frame.data[0] = static_cast<std::uint8_t>(i);
+                (*file)->write(frame.view());
+                if (often && !(*file)->flush())
+                    return qint64{0};
+            }
+            if (!(*file)->finish())
+                return qint64{0};
+            return QFileInfo(folder.filePath(name)).size();
+        };
+        for (const char* form : {"gz", "zst"}) {
+            const qint64 seldom = sizeWith(qPrintable(QStringLiteral("seldom.pcapng.%1").arg(QLatin1String(form))), false);
+            const qint64 often = sizeWith(qPrintable(QStringLiteral("often.pcapng.%1").arg(QLatin1String(form))), true);
+            QVERIFY(seldom > 0);
+            QVERIFY2(often < seldom * 5 / 4 + 2000, std::to_string(often).c_str());
+        }
+    }
+
     void halfACompressedLogGivesItsFirstFrames()
     {
         QTemporaryDir folder;

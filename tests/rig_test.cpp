@@ -2,9 +2,11 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <atomic>
 #include <cmath>
 #include <fstream>
 #include <map>
+#include <thread>
 
 #include "drive/formula.h"
 #include "measure/load_bins.h"
@@ -450,6 +452,43 @@ private Q_SLOTS:
         session->runFor(std::chrono::seconds(2), nullptr);
         const auto after = session->trace().snapshot().countOf(*identifier);
         QVERIFY(after >= before + 38 && after <= before + 42);
+    }
+
+    void requestsAreCarriedOutByOneThreadAtATime()
+    {
+        // Several threads ask, while the run is started and stopped beside them: no two requests overlap, none is lost, and
+        // one that asks again from within is answered.
+        auto session = open(demoRig);
+        clock::SteadyClock wall;
+        std::atomic<int> within{0};
+        std::atomic<bool> overlapped{false};
+        std::atomic<int> done{0};
+        const auto request = [&](Session& s) {
+            if (within.fetch_add(1) != 0)
+                overlapped = true;
+            std::this_thread::yield();
+            s.call([&](Session&) { ++done; });
+            within.fetch_sub(1);
+        };
+        std::vector<std::thread> askers;
+        for (int i = 0; i < 3; ++i)
+            askers.emplace_back([&, i] {
+                for (int n = 0; n < 200; ++n)
+                    if (i == 0)
+                        session->call(request);
+                    else
+                        session->post(request);
+            });
+        for (int i = 0; i < 20; ++i) {
+            session->start(wall, 20);
+            std::this_thread::yield();
+            session->stop();
+        }
+        for (std::thread& asker : askers)
+            asker.join();
+        session->stop();
+        QVERIFY(!overlapped);
+        QCOMPARE(done.load(), 600);
     }
 
     void theRunGoesOnWhileOthersAskAndPost()

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 
 namespace wavetrope::formats {
@@ -82,8 +83,12 @@ void OutputFile::close()
 
 Expected<void> OutputFile::flush()
 {
-    if (!buffer_.empty())
+    // Each flush ends a block of the compression, which costs room and time: one a second is enough.
+    const auto now = std::chrono::steady_clock::now();
+    if (!buffer_.empty() && (deflater_ == nullptr || now - flushed_ >= std::chrono::seconds(1))) {
         drain(Deflater::Until::flush);
+        flushed_ = now;
+    }
     if (failure_ != 0)
         return fail(std::string("writing failed: ") + std::strerror(failure_), path_ + ".part", "Free space on the disk; what was written before is whole");
     return {};

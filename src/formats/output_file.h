@@ -1,6 +1,7 @@
 // A file that is being written, compressed where its name says so.
 #pragma once
 
+#include <chrono>
 #include <memory>
 #include <string>
 #include <string_view>
@@ -13,7 +14,7 @@ namespace wavetrope::formats {
 
 /// Stands beside its place (name + ".part") until it is finished, so that a file of that name is always whole. A name
 /// that ends in ".gz" or ".zst" is written compressed. What `flush` has handed to the system survives the end of the
-/// program.
+/// program; a compressed file is handed on once a second at most.
 class OutputFile final : public ByteTarget {
 public:
     [[nodiscard]] static Expected<std::unique_ptr<OutputFile>> create(const std::string& path);
@@ -49,6 +50,7 @@ private:
     std::vector<std::uint8_t> buffer_;
     std::vector<std::size_t> ends_;     // in the buffer, of what was written at one go
     std::unique_ptr<Deflater> deflater_;
+    std::chrono::steady_clock::time_point flushed_{};   // the first flush of all goes out at once
     std::vector<std::uint8_t> deflated_;
 };
 

@@ -181,17 +181,19 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
     if (paceBy != nullptr)
         pacer.emplace(*paceBy, scheduler_.now());
     while (scheduler_.now() < end && (!keepGoing || keepGoing())) {
-        carryOutRequests();
-        if (pacer) {
+        if (pacer)
             paceBy->waitFor(slicePaced);
-            slice(std::min({end, pacer->target(), scheduler_.now() + longestSlice}));
-        } else {
-            slice(std::min(end, scheduler_.now() + sliceUnpaced));
-            if (spool_)
-                spool_->makeRoom();
-        }
+        own();
+        carryOut();
+        slice(pacer ? std::min({end, pacer->target(), scheduler_.now() + longestSlice}) : std::min(end, scheduler_.now() + sliceUnpaced));
+        disown();
+        if (!pacer && spool_)
+            spool_->makeRoom();
     }
+    own();
+    carryOut();
     publish();
+    disown();
 }
 
 void Session::start(clock::WallClock& wall, double factor)
@@ -213,11 +215,14 @@ void Session::drive(clock::WallClock& wall, double factor)
 {
     const clock::Pacer pacer(wall, scheduler_.now(), factor);
     while (running_) {
-        carryOutRequests();
+        own();
+        carryOut();
         const Time target = pacer.target();
         slice(std::clamp(target, scheduler_.now(), scheduler_.now() + longestSlice));
         publish();
-        if (scheduler_.now() >= target)
+        const bool early = scheduler_.now() >= target;
+        disown();
+        if (early)
             wall.waitFor(slicePaced);
     }
 }
@@ -234,6 +239,13 @@ void Session::post(std::function<void(Session&)> request)
 
 void Session::call(const std::function<void(Session&)>& request)
 {
+    {
+        std::unique_lock lock(mutex_);
+        if (owned_ && owner_ == std::this_thread::get_id()) {   // asked for by a request
+            lock.unlock();
+            return request(*this);
+        }
+    }
     std::promise<void> done;
     post([&](Session& session) {
         request(session);
@@ -242,7 +254,41 @@ void Session::call(const std::function<void(Session&)>& request)
     done.get_future().wait();
 }
 
+// By whoever asks while nothing runs. Where somebody else owns the run, the request is left to that one: it looks again,
+// under the same lock, before it gives the run away.
 void Session::carryOutRequests()
+{
+    std::unique_lock lock(mutex_);
+    while (!owned_ && !requests_.empty()) {
+        owned_ = true;
+        owner_ = std::this_thread::get_id();
+        lock.unlock();
+        carryOut();
+        lock.lock();
+        owned_ = false;
+    }
+    lock.unlock();
+    free_.notify_all();
+}
+
+void Session::own()
+{
+    std::unique_lock lock(mutex_);
+    free_.wait(lock, [this] { return !owned_; });
+    owned_ = true;
+    owner_ = std::this_thread::get_id();
+}
+
+void Session::disown()
+{
+    {
+        const std::scoped_lock lock(mutex_);
+        owned_ = false;
+    }
+    free_.notify_all();
+}
+
+void Session::carryOut()
 {
     for (;;) {
         std::vector<std::function<void(Session&)>> requests;

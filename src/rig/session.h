@@ -2,6 +2,7 @@
 #pragma once
 
 #include <atomic>
+#include <condition_variable>
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -157,6 +158,10 @@ private:
     bool started_ = false;
 
     void takeForPlayback(std::shared_ptr<trace::Trace> log);
+    // Whoever owns the run: one thread at a time carries out requests or a slice.
+    void own();
+    void disown();
+    void carryOut();        // by the owner
 
     std::thread thread_;
     std::thread logReader_;
@@ -164,7 +169,10 @@ private:
     std::atomic<bool> running_{false};
     std::atomic<std::int64_t> now_{0};
 
-    mutable std::mutex mutex_;      // requests and reports, never frames
+    mutable std::mutex mutex_;      // requests, reports and who owns the run; never frames
+    std::condition_variable free_;
+    bool owned_ = false;
+    std::thread::id owner_;
     std::vector<std::function<void(Session&)>> requests_;
     std::vector<NodeReport> nodeReports_;
     PlaybackReport playbackReport_;

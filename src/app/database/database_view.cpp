@@ -208,7 +208,7 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     for (const QString& word : {tr("classic"), tr("FD"), tr("FD, switched")})
         frame_->addItem(word);
     labelled(grid, 0, 3, tr("frame"), frame_);
-    labelled(grid, 1, 2, tr("says"), field(messageForm_, "messageComment", tr("Comment")), 2);
+    labelled(grid, 1, 2, tr("comment"), field(messageForm_, "messageComment", tr("Comment")), 2);
     for (const int stretch : {1, 3, 5, 7})
         grid->setColumnStretch(stretch, stretch == 1 ? 4 : stretch == 5 ? 1 : 2);
     column->addWidget(messageForm_);
@@ -237,20 +237,20 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
         kind_->addItem(word);
     kind_->setToolTip(tr("How the bits make a number"));
     labelled(sgrid, 0, 0, tr("signal"), field(signalForm_, "signalName", tr("Name: letters, digits and underscores")), 2);
-    labelled(sgrid, 0, 2, tr("start"), field(signalForm_, "signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")));
-    labelled(sgrid, 0, 3, tr("bits"), field(signalForm_, "signalLength", tr("Length, 1 to 64")));
-    labelled(sgrid, 1, 0, tr("order"), order_);
-    labelled(sgrid, 1, 1, tr("number"), kind_);
+    labelled(sgrid, 0, 2, tr("start bit"), field(signalForm_, "signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")));
+    labelled(sgrid, 0, 3, tr("length"), field(signalForm_, "signalLength", tr("Length, 1 to 64")));
+    labelled(sgrid, 1, 0, tr("byte order"), order_);
+    labelled(sgrid, 1, 1, tr("type"), kind_);
     labelled(sgrid, 1, 2, tr("factor"), field(signalForm_, "signalFactor", tr("Value = raw times factor plus offset")));
     labelled(sgrid, 1, 3, tr("offset"), field(signalForm_, "signalOffset", tr("Value = raw times factor plus offset")));
     labelled(sgrid, 2, 0, tr("unit"), field(signalForm_, "signalUnit", tr("Unit")));
     labelled(sgrid, 2, 1, tr("start value"), field(signalForm_, "signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")));
-    labelled(sgrid, 2, 2, tr("lowest"), field(signalForm_, "signalMinimum", tr("Smallest value; empty for no range")));
-    labelled(sgrid, 2, 3, tr("highest"), field(signalForm_, "signalMaximum", tr("Largest value; empty for no range")));
-    labelled(sgrid, 3, 0, tr("texts"), field(signalForm_, "signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 2);
-    labelled(sgrid, 3, 2, tr("present"), field(signalForm_, "signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 2);
-    labelled(sgrid, 4, 0, tr("says"), field(signalForm_, "signalComment", tr("Comment")), 2);
-    labelled(sgrid, 4, 2, tr("heard by"), field(signalForm_, "signalReceivers", tr("Nodes that receive it, with commas")), 2);
+    labelled(sgrid, 2, 2, tr("minimum"), field(signalForm_, "signalMinimum", tr("Smallest value; empty for no range")));
+    labelled(sgrid, 2, 3, tr("maximum"), field(signalForm_, "signalMaximum", tr("Largest value; empty for no range")));
+    labelled(sgrid, 3, 0, tr("value texts"), field(signalForm_, "signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 2);
+    labelled(sgrid, 3, 2, tr("only when"), field(signalForm_, "signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 2);
+    labelled(sgrid, 4, 0, tr("comment"), field(signalForm_, "signalComment", tr("Comment")), 2);
+    labelled(sgrid, 4, 2, tr("receivers"), field(signalForm_, "signalReceivers", tr("Nodes that receive it, with commas")), 2);
     for (const int stretch : {1, 3, 5, 7})
         sgrid->setColumnStretch(stretch, 2);
     column->addWidget(signalForm_);

@@ -77,10 +77,10 @@ NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), des
     resize(800, 480);
     auto* column = new QVBoxLayout(this);
     column->addWidget(tabs_, 1);
-    nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("says")}, tr("Type in the last row to add a node; Delete takes the chosen one out"));
-    tables_ = table("networkTables", tr("Value tables"), {tr("table"), tr("texts")}, tr("Texts as 0 = off; 1 = on"));
+    nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("comment")}, tr("Type in the last row to add a node; Delete takes the chosen one out"));
+    tables_ = table("networkTables", tr("Value tables"), {tr("table"), tr("value texts")}, tr("Texts as 0 = off; 1 = on"));
     definitions_ = table("networkDefinitions", tr("Attributes"), {tr("of"), tr("attribute"), tr("type"), tr("range or choices"), tr("default")}, tr("Of: network, node, message, signal and their relations. Type: integer, hexadecimal, float, text, enumeration"));
-    variables_ = table("networkVariables", tr("Variables"), {tr("variable"), tr("type"), tr("range"), tr("unit"), tr("initial"), tr("nodes"), tr("texts"), tr("says")}, tr("Variables of the environment, which are part of no frame. Type: integer, float, text"));
+    variables_ = table("networkVariables", tr("Variables"), {tr("variable"), tr("type"), tr("range"), tr("unit"), tr("initial"), tr("nodes"), tr("value texts"), tr("comment")}, tr("Variables of the environment, which are part of no frame. Type: integer, float, text"));
     values_ = table("networkValues", tr("Values"), {tr("object"), tr("attribute"), tr("value")}, tr("Of the network, of the chosen message, its signal and its nodes, of variables and of relations; empty for the default"));
     problem_->setStyleSheet(QStringLiteral("color: %1;").arg(Theme::get().error.name()));
     problem_->setWordWrap(true);

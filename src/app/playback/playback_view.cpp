@@ -185,11 +185,18 @@ void PlaybackView::load(const QString& path)
     // Reading takes its time; the run and this window go on meanwhile.
     const QPointer<PlaybackView> self(this);
     session->readForPlayback(path.toStdString(), [self](Expected<formats::ReadReport> report) {
-        if (report || self.isNull())
+        if (report)
             return;
-        const QString words = QString::fromStdString(report.error().text());
+        // Told on a thread of its own: whether the view is still there is looked at on its own alone.
         QMetaObject::invokeMethod(
-            self.data(), [self, words] { if (!self.isNull()) { self->empty_->setText(words); self->facts_->setText(words); } }, Qt::QueuedConnection);
+            qApp,
+            [self, words = QString::fromStdString(report.error().text())] {
+                if (!self.isNull()) {
+                    self->empty_->setText(words);
+                    self->facts_->setText(words);
+                }
+            },
+            Qt::QueuedConnection);
     });
 }
 

@@ -307,7 +307,7 @@ void RigTree::build()
                         messages.push_back(&message);
                 if (messages.empty())
                     continue;
-                auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender), messages.size() == 1 ? tr("sends 1 message") : tr("sends %1 messages").arg(messages.size())});
+                auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender), messages.size() == 1 ? tr("1 message") : tr("%1 messages").arg(messages.size())});
                 nodeItem->setData(0, levelRole, nodeLevel);
                 nodeItem->setData(1, levelRole, nodeLevel);
                 for (const auto* message : messages) {
