@@ -1,5 +1,6 @@
 // Compressed files: what is written reads back, and what is damaged says so.
 #include <QFile>
+#include <QFileInfo>
 #include <QTemporaryDir>
 #include <QTest>
 
@@ -197,7 +198,7 @@ private Q_SLOTS:
             frame.length = frame.dlc = 8;
             for (int i = 0; i < 20'000; ++i) {
                 frame.id = {0x100U + static_cast<std::uint32_t>(i % 16), false};
-                frame.time = can::Time(i * 250'000);
+                frame.time = can::Time(i * 250'000LL);
                 frame.data[0] = static_cast<std::uint8_t>(i);
                 (*file)->write(frame.view());
                 if (often && !(*file)->flush())
