@@ -388,7 +388,7 @@ private Q_SLOTS:
         QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
         QVERIFY(!stage.following());
         const double at = stage.seconds(stage.cursor());
-        QVERIFY2(at > 59.9 && at < 60.3, std::to_string(at).c_str());
+        QVERIFY2(at > 59.9 && at < 63.2, std::to_string(at).c_str());     // one of its three peaks: a long run puts them close together
         const auto rows = stage.snapshot().rows();
 
         auto* load = view<LoadView>("Analyse");
