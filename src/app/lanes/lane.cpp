@@ -145,9 +145,12 @@ void Lane::refresh()
         curve.graph->setScatterStyle(apart ? QCPScatterStyle(QCPScatterStyle::ssDisc, 4.5) : QCPScatterStyle::ssNone);
         curve.graph->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
         if (curve.letter != nullptr) {
-            const auto shown = curve.series->at(std::min(stage.seconds(stage.windowTo()), stage.seconds(stage.newest())));
+            // Each further left than the one before, so that curves that lie on each other keep their letters.
+            const double pixel = (stage.seconds(stage.windowTo()) - stage.seconds(stage.windowFrom())) / std::max(1U, plot_->columns());
+            const double at = std::min(stage.seconds(stage.windowTo()), stage.seconds(stage.newest())) - static_cast<double>(&curve - curves_.data()) * 15 * pixel;
+            const auto shown = curve.series->at(at);
             curve.letter->setVisible(shown.has_value());
-            curve.letter->position->setCoords(std::min(stage.seconds(stage.windowTo()), stage.seconds(stage.newest())), shown.value_or(0));
+            curve.letter->position->setCoords(at, shown.value_or(0));
         }
     }
     plot_->followStage();

@@ -45,6 +45,7 @@ LoadView::LoadView(Stage& stage)
     spanText_->setMinimumWidth(48);
     for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, new QLabel(tr("averaged over")), span_, spanText_})
         bar->addWidget(widget);
+    facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);   // cut before it makes the pane wider
     bar->addWidget(facts_, 1);
 
     auto* layout = new QHBoxLayout(this);
@@ -101,6 +102,10 @@ void LoadView::rebuild()
     for (QWidget* widget : {static_cast<QWidget*>(busBox_), static_cast<QWidget*>(facts_)})
         widget->setFont(theme.body());
     spanText_->setFont(theme.mono());
+    int widest = 0;
+    for (int i = 0; i < busBox_->count(); ++i)
+        widest = std::max(widest, QFontMetrics(theme.body()).horizontalAdvance(busBox_->itemText(i)));
+    busBox_->setMinimumWidth(std::min(widest, theme.px(160)) + theme.px(44));
     chooseSpan(span_->value());
 }
 
@@ -209,6 +214,7 @@ void LoadView::refresh()
     }
     const measure::RangeSummary window = series_->over(std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
     facts_->setText(tr("in this window: highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(inWindow == 0 ? tr("no bursts") : inWindow == 1 ? tr("1 burst") : tr("%1 bursts").arg(inWindow)));
+    facts_->setToolTip(facts_->text());
     plot_->followStage();
     plot_->drawSoon();
     if (!stage().following())
@@ -292,7 +298,8 @@ void LoadView::paintEvent(QPaintEvent*)
     }
     paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
     paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1 s").arg(secondsText(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
-    paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean, line: highest"), theme.small(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean"), theme.small(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(80), theme.px(124), theme.px(16)), tr("line: highest"), theme.small(), theme.ink3);
 }
 
 void LoadView::contextMenuEvent(QContextMenuEvent* event)

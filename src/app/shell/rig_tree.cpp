@@ -41,17 +41,28 @@ public:
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
     {
         const Theme& theme = Theme::get();
-        const int level = index.data(levelRole).toInt();
+        const QModelIndex name = index.siblingAtColumn(0);
+        const auto* view = qobject_cast<const QTreeView*>(option.widget);
+        const int level = name.data(levelRole).toInt();
         const bool selected = (option.state & QStyle::State_Selected) != 0;
         QRectF box = option.rect;
         if (selected)
             painter->fillRect(box, theme.accentSoft);
-        if (index.column() == 1) {
-            paintText(*painter, box.adjusted(0, 0, -theme.px(8), 0), index.data().toString(), level == messageLevel || level == signalLevel || level == busLevel ? theme.mono(10) : theme.small(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+        // The second column paints both: a name takes the room that it needs, and what stands behind it only what is left.
+        if (index.column() == 0 && view != nullptr && !view->isFirstColumnSpanned(index.row(), index.parent()))
             return;
-        }
+        const double right = box.right() - theme.px(8);
+        box = view != nullptr ? QRectF(view->visualRect(name)) : box;
+        box.setRight(right);
+        const QFont nameFont = level == busLevel ? theme.bodyStrong() : theme.body();
+        const QFont behindFont = level == messageLevel || level == signalLevel || level == busLevel ? theme.mono(10) : theme.small();
+        const double mark = theme.px(level == busLevel ? 22 : level == missingLevel ? 18 : 3);
+        const double needed = mark + QFontMetricsF(nameFont).horizontalAdvance(name.data().toString()) + theme.px(10);
+        const QString behind = index.column() == 0 ? QString() : index.data().toString();
+        if (const double width = QFontMetricsF(behindFont).horizontalAdvance(behind) + 1; needed + width <= box.width())
+            paintText(*painter, box, behind, behindFont, theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
         if (level == busLevel) {
-            paintBusBadge(*painter, QRectF(box.left() + theme.px(2), box.center().y() - theme.px(7), theme.px(14), theme.px(14)), index.data(busRole).toUInt());
+            paintBusBadge(*painter, QRectF(box.left() + theme.px(2), box.center().y() - theme.px(7), theme.px(14), theme.px(14)), name.data(busRole).toUInt());
             box.adjust(theme.px(22), 0, 0, 0);
         } else {
             box.adjust(theme.px(3), 0, 0, 0);
@@ -60,7 +71,7 @@ public:
             paintWarning(*painter, QPointF(box.left() + theme.px(5), box.center().y()), theme.px(9));
             box.adjust(theme.px(15), 0, 0, 0);
         }
-        paintText(*painter, box, index.data().toString(), level == busLevel ? theme.bodyStrong() : theme.body(), theme.ink);
+        paintText(*painter, box, name.data().toString(), nameFont, theme.ink);
     }
 };
 
