@@ -3,6 +3,7 @@
 
 #include <random>
 
+#include "bus/absent_bus.h"
 #include "bus/collision.h"
 #include "bus/simulated_bus.h"
 #include "clock/pacer.h"
@@ -161,6 +162,23 @@ private Q_SLOTS:
         bench.run(std::chrono::milliseconds(5));
         QCOMPARE(bench.recorder.frames.size(), 1U);
         QCOMPARE(bench.bus.waiting(b), 0U);
+    }
+
+    void aBusThatCannotBeOpenedCarriesNothingAndSaysWhy()
+    {
+        AbsentBus bus({500'000, 0}, Error{"there is no such interface", "nocan7", 0, 0, "Bring it up"});
+        const Port a = bus.attach("A", can::Direction::received, Order::byPriority);
+        const Port b = bus.attach("B", can::Direction::received, Order::asOffered);
+        QVERIFY(a != b);
+        QVERIFY(!bus.accepts(a));
+        QVERIFY(!bus.offer(a, frameOf(0x100, false, 0x00)));
+        QVERIFY(!bus.offer(b, frameOf(0x101, false, 0x00)));
+        bus.enable(a, false);
+        bus.drain();
+        QCOMPARE(bus.health().state, Health::State::down);
+        QCOMPARE(bus.health().lost, std::uint64_t{2});      // what nobody took is counted
+        QVERIFY2(bus.health().words.find("nocan7") != std::string::npos && bus.health().words.find("no such interface") != std::string::npos, bus.health().words.c_str());
+        QCOMPARE(bus.bitRate().nominal, 500'000U);
     }
 
     void sameIdentifierWithDifferentDataCollidesUntilBothArePassive()

@@ -5,6 +5,7 @@
 
 #include "can/bit_rate.h"
 #include "can/error_counters.h"
+#include "can/nearest_name.h"
 #include "can/time_text.h"
 #include "can/wire_bits.h"
 #include "can/wire_length.h"
@@ -186,6 +187,41 @@ private Q_SLOTS:
         QCOMPARE(counters.state(), ErrorState::busOff);
         counters.recover();
         QCOMPARE(counters.transmit() + counters.receive(), 0U);
+    }
+
+    void aMistypedNameFindsTheOneThatWasMeant_data()
+    {
+        QTest::addColumn<QString>("word");
+        QTest::addColumn<QString>("meant");
+        const auto row = [](const char* word, const char* meant) { QTest::newRow(word) << QString::fromLatin1(word) << QString::fromLatin1(meant); };
+        row("BladeDeph", "BladeDepth");     // a letter left out
+        row("BladeeDepth", "BladeDepth");   // one too many
+        row("BlaedDepth", "BladeDepth");    // two swapped
+        row("bladedepth", "BladeDepth");    // capitals aside
+        row("Valv", "Valve");
+        row("WaterSt", "WaterState");       // a beginning
+        row("Flwo", "Flow");
+        row("Zamboni42", "");               // nothing near
+        row("", "");
+        row("xy", "");
+    }
+    void aMistypedNameFindsTheOneThatWasMeant()
+    {
+        QFETCH(QString, word);
+        QFETCH(QString, meant);
+        const std::vector<std::string> names{"BladeDepth", "SideTilt", "Valve", "Flow", "WaterState", "TankLevel", ""};
+        QCOMPARE(QString::fromStdString(nearestName(word.toStdString(), names)), meant);
+        const QString asked = QString::fromStdString(didYouMean(word.toStdString(), names));
+        QCOMPARE(asked.isEmpty(), meant.isEmpty());
+        QVERIFY(asked.contains(meant));
+    }
+
+    void wordsOfAnyLengthAreLookedUpInBoundedTime()
+    {
+        const std::vector<std::string> names(200, std::string(5000, 'a'));
+        QVERIFY(nearestName(std::string(5000, 'b'), names).empty());
+        QVERIFY(nearestName("a", names).empty());
+        QVERIFY(nearestName("a", {}).empty());
     }
 };
 

@@ -205,6 +205,54 @@ private Q_SLOTS:
         QVERIFY(trace.disorders() > 0);
     }
 
+    void fewRowsOutOfOrderAreKeptApart_data()
+    {
+        QTest::addColumn<QList<int>>("places");      // of rows whose stamps are elsewhere
+        QTest::addColumn<int>("shift");
+        QTest::newRow("one too early, by much") << QList<int>{70'000} << -60'000;
+        QTest::newRow("one too early, by little") << QList<int>{70'000} << -3;
+        QTest::newRow("one too late, by much") << QList<int>{70'000} << 60'000;
+        QTest::newRow("one too late, by little") << QList<int>{70'000} << 3;
+        QTest::newRow("the first too late") << QList<int>{0} << 150'000;
+        QTest::newRow("the last too early") << QList<int>{149'999} << -140'000;
+        QTest::newRow("several, across segments") << QList<int>{65'535, 65'536, 65'537, 131'071, 131'072} << -40'000;
+    }
+    void fewRowsOutOfOrderAreKeptApart()
+    {
+        QFETCH(QList<int>, places);
+        QFETCH(int, shift);
+        constexpr int count = 150'000;
+        Trace trace;
+        TimeIndex grown;
+        std::vector<std::pair<std::int64_t, Row>> wanted;
+        for (int i = 0; i < count; ++i) {
+            // Pairs of equal stamps; stamps stay within what a log may have.
+            const std::int64_t time = 1'000'000 + i / 2 * 2 + (places.contains(i) ? shift : 0);
+            wanted.emplace_back(time, static_cast<Row>(i));
+            trace.append(frameAt(time, 1, 2).view());
+            if (i % 20'011 == 0)
+                grown.update(trace.snapshot());
+        }
+        grown.update(trace.snapshot());
+        std::stable_sort(wanted.begin(), wanted.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        const TimeIndex whole(trace.snapshot());
+        for (const TimeIndex* index : {&std::as_const(grown), &whole}) {
+            QCOMPARE(index->rows(), std::uint64_t{count});
+            for (std::size_t i = 0; i < wanted.size(); ++i)
+                if (index->rowAt(i) != wanted[i].second)
+                    QFAIL(qPrintable(QStringLiteral("place %1: row %2, not %3").arg(i).arg(index->rowAt(i)).arg(wanted[i].second)));
+            for (const std::int64_t time : {std::int64_t{0}, std::int64_t{1'000'000}, wanted[70'000].first, wanted[70'001].first, wanted[70'000].first - 3, wanted.back().first, wanted.back().first + 1}) {
+                const auto at = std::lower_bound(wanted.begin(), wanted.end(), time, [](const auto& a, std::int64_t b) { return a.first < b; });
+                QCOMPARE(index->lowerBound(can::Time(time)), static_cast<std::uint64_t>(at - wanted.begin()));
+                const auto behind = std::upper_bound(wanted.begin(), wanted.end(), time, [](std::int64_t a, const auto& b) { return a < b.first; });
+                QCOMPARE(index->newestAt(can::Time(time)), behind == wanted.begin() ? noRow : std::prev(behind)->second);
+            }
+        }
+        // Rows kept apart cost as much as there are of them, and one that is too late takes those behind it along at most.
+        if (shift < 0)
+            QVERIFY2(whole.strays() <= 2 * static_cast<std::size_t>(places.size()), std::to_string(whole.strays()).c_str());
+    }
+
     void aClassicFrameTakesFewBytes()
     {
         Trace trace;

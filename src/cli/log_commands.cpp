@@ -112,6 +112,29 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
     return columns;
 }
 
+// Rows that come as text, behind a head: it is printed with the first of them, at the latest at the end, but not where
+// what was asked for turns out to be a mistake.
+class Printed {
+public:
+    explicit Printed(std::string head) : head_(std::move(head)) {}
+    bool put(std::string_view rows)
+    {
+        out_.raw(std::exchange(head_, {}));
+        out_.raw(rows);
+        out_.flush();
+        return out_.good();
+    }
+    int finish()
+    {
+        put({});
+        return printed(out_.finish());
+    }
+
+private:
+    CsvWriter out_{stdout};
+    std::string head_;
+};
+
 int list(const Question& question, const std::string& columnText)
 {
     std::vector<Column> columns;
@@ -134,14 +157,11 @@ int list(const Question& question, const std::string& columnText)
     }
     if (columns.empty())
         return report("--columns '" + columnText + "': expected names of columns between commas, such as time,id,data");
-    CsvWriter out(stdout);
-    bool begun = false;
-    const auto head = [&] {
-        for (const std::string& name : names)
-            out.field(name);
-        out.endRow();
-        begun = true;
-    };
+    CsvText head;
+    for (const std::string& name : names)
+        head.field(name);
+    head.endRow();
+    Printed out(head.take());
     const auto streamed = streamLog(
         question,
         [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
@@ -153,28 +173,13 @@ int list(const Question& question, const std::string& columnText)
             }
             return rows.take();
         },
-        [&](std::string_view text) {
-            if (!begun)
-                head();
-            out.raw(text);
-            out.flush();
-            return out.good();
-        });
-    if (!streamed)
-        return report(streamed.error());
-    if (!begun)
-        head();
-    return printed(out.finish());
+        [&](std::string_view text) { return out.put(text); });
+    return streamed ? out.finish() : report(streamed.error());
 }
 
 int decode(const Question& question, const std::string& glob)
 {
-    CsvWriter out(stdout);
-    bool begun = false;
-    const auto head = [&] {
-        out.raw(convert::ValueRows::head);
-        begun = true;
-    };
+    Printed out(std::string(convert::ValueRows::head));
     std::mutex mutex;
     std::map<const database::Catalog*, std::shared_ptr<const convert::ValueRows>> known;
     convert::ValueRows::Counts all;
@@ -202,18 +207,10 @@ int decode(const Question& question, const std::string& glob)
             all.tooShort += counts.tooShort;
             return text;
         },
-        [&](std::string_view text) {
-            if (!begun)
-                head();
-            out.raw(text);
-            out.flush();
-            return out.good();
-        });
+        [&](std::string_view text) { return out.put(text); });
     if (!streamed)
         return report(streamed.error());
-    if (!begun)
-        head();
-    const int result = printed(out.finish());
+    const int result = out.finish();
     if (result == 0)
         for (const std::string& words : convert::shortcomings(all, streamed->catalog->anyDatabase(), convert::ValueRows(streamed->catalog, glob, {}).any(), glob, frameCount))
             warn(words);
