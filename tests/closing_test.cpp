@@ -1,24 +1,37 @@
 // What a window keeps and asks about: pages and their steps, the rig, the run.
+#include <QAction>
 #include <QApplication>
+#include <QClipboard>
 #include <QComboBox>
+#include <QDir>
+#include <QDoubleSpinBox>
+#include <QFileInfo>
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QMenu>
 #include <QPushButton>
 #include <QSettings>
+#include <QSpinBox>
 #include <QTabBar>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTextBrowser>
+
+#include <algorithm>
 
 #include "answers.h"
 #include "app/keeping/keeping.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/filter_line.h"
+#include "app/shell/help_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/shell/rig_settings_dialog.h"
+#include "app/shell/settings_dialog.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
+#include "filter/language.h"
 #include "spool/unfinished.h"
 
 using namespace wavetrope;
@@ -213,6 +226,107 @@ private Q_SLOTS:
         QVERIFY(shown->saveRig());
         QVERIFY(!shown->isWindowModified());
         QVERIFY(text().contains("\"name\": \"winter\"") && text().contains("\"seed\": 12"));
+        shown->closeWithoutAsking();
+    }
+
+    void helpKnowsTheKeysTheFilterLanguageAndTheView()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        HelpDialog help(*shown, HelpDialog::Chapter::keys, QStringLiteral("stream"), nullptr);
+        static_cast<QWidget&>(help).show();
+        auto* text = help.findChild<QTextBrowser*>(QStringLiteral("helpText"));
+        auto* chapters = help.findChild<QListWidget*>(QStringLiteral("helpChapters"));
+        QVERIFY(text != nullptr && chapters != nullptr);
+        QCOMPARE(chapters->count(), 4);
+        // Every action of the window that has a key is told, by that key.
+        QStringList missing;
+        int keys = 0;
+        for (const QAction* action : shown->findChildren<QAction*>()) {
+            if (action->shortcut().isEmpty() || action->text().isEmpty())
+                continue;
+            ++keys;
+            if (!text->toPlainText().contains(action->shortcut().toString(QKeySequence::NativeText)))
+                missing << action->text();
+        }
+        QVERIFY(keys > 20);
+        QVERIFY2(missing.isEmpty(), qPrintable(missing.join(QLatin1Char(','))));
+        help.show(HelpDialog::Chapter::filter);
+        for (const filter::Construct& construct : filter::constructs())
+            QVERIFY2(text->toPlainText().contains(QString::fromUtf8(construct.write.data(), static_cast<qsizetype>(construct.write.size()))), construct.write.data());
+        help.show(HelpDialog::Chapter::views);
+        QVERIFY(text->toPlainText().size() > 200);
+        help.show(HelpDialog::Chapter::about);
+        QVERIFY(HelpDialog::facts().contains(QStringLiteral("Qt")));
+        QTest::mouseClick(help.findChild<QPushButton*>(QStringLiteral("helpCopy")), Qt::LeftButton);
+        QCOMPARE(QApplication::clipboard()->text(), HelpDialog::facts());
+        shown->closeWithoutAsking();
+    }
+
+    void settingsHoldForWindowsToCome()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        {
+            SettingsDialog settings(shown.get());
+            settings.show();
+            auto* days = settings.findChild<QSpinBox*>(QStringLiteral("settingsDays"));
+            auto* seconds = settings.findChild<QDoubleSpinBox*>(QStringLiteral("settingsWindow"));
+            QVERIFY(days != nullptr && seconds != nullptr);
+            days->setValue(3);
+            seconds->setValue(40);
+            QTest::keyClick(&settings, Qt::Key_Return);
+            QVERIFY(!settings.isVisible());
+        }
+        SettingsDialog again(shown.get());
+        QCOMPARE(again.findChild<QSpinBox*>(QStringLiteral("settingsDays"))->value(), 3);
+        QCOMPARE(again.findChild<QDoubleSpinBox*>(QStringLiteral("settingsWindow"))->value(), 40.0);
+        shown->closeWithoutAsking();
+    }
+
+    void aKeyGoesFromPaneToPaneAndBack()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        shown->showPage(QStringLiteral("Watch"));
+        QApplication::setActiveWindow(shown.get());
+        auto* stream = shown->currentPage()->find<StreamView>();
+        stream->setFocus();
+        QWidget* first = QApplication::focusWidget();
+        QVERIFY(first != nullptr);
+        std::vector<QWidget*> seen;
+        for (int i = 0; i < 12; ++i) {
+            QTest::keyClick(shown.get(), Qt::Key_F6);
+            QWidget* now = QApplication::focusWidget();
+            QVERIFY(now != nullptr && now->isVisible());
+            if (now == first)
+                break;
+            QVERIFY2(std::find(seen.begin(), seen.end(), now) == seen.end(), qPrintable(now->objectName()));     // never the same twice
+            seen.push_back(now);
+        }
+        QCOMPARE(QApplication::focusWidget(), first);   // all the way round
+        QVERIFY(seen.size() >= 3);
+        QTest::keyClick(shown.get(), Qt::Key_F6, Qt::ShiftModifier);
+        QCOMPARE(QApplication::focusWidget(), seen.back());
+        // To the filter of the page, wherever the focus is.
+        QTest::keyClick(shown.get(), Qt::Key_F, Qt::ControlModifier);
+        const QWidget* filter = QApplication::focusWidget();
+        QVERIFY(filter != nullptr && filter->objectName() == QStringLiteral("filter"));
+        shown->closeWithoutAsking();
+    }
+
+    void filesThatWereSavedAreOfferedAgain()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        const QString other = folder_.filePath(QStringLiteral("other.json"));
+        QVERIFY(shown->saveRigTo(other));
+        QVERIFY(shown->saveRigTo(path()));
+        const QStringList recent = MainWindow::recentFiles();
+        QVERIFY(recent.size() >= 2);
+        QCOMPARE(recent[0], QFileInfo(path()).absoluteFilePath());
+        QCOMPARE(recent[1], QFileInfo(other).absoluteFilePath());
+        QCOMPARE(recent.count(recent[0]), 1);
         shown->closeWithoutAsking();
     }
 

@@ -83,6 +83,17 @@ QString HelpDialog::keys() const
         if (!action->shortcut().isEmpty() && !action->text().isEmpty())
             out += row(action->shortcut().toString(QKeySequence::NativeText).toHtmlEscaped(), action->text().remove(QStringLiteral("...")).toHtmlEscaped(), true);
     out += row(QStringLiteral("Ctrl+1 ... Ctrl+9"), tr("Pages"), true) + row(QStringLiteral("Space"), tr("Back to now"), true) + row(QStringLiteral("Escape"), tr("End long work"), true);
+    QString ofViews;
+    QStringList told;
+    for (const QAction* action : window_.findChildren<QAction*>()) {
+        const QString key = action->shortcut().toString(QKeySequence::NativeText);
+        if (key.isEmpty() || action->text().isEmpty() || window_.actions().contains(action) || told.contains(key + action->text()))
+            continue;
+        told << key + action->text();
+        ofViews += row(key.toHtmlEscaped(), action->text().remove(QStringLiteral("...")).toHtmlEscaped(), true);
+    }
+    if (!ofViews.isEmpty())
+        out += QStringLiteral("</table>") + tr("<h3>Of the views that are open</h3>") + QStringLiteral("<table>") + ofViews;
     out += QStringLiteral("</table>") + tr("<h3>Of the timeline and the lanes</h3>") + QStringLiteral("<table>");
     for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{{"Left, Right", tr("Cursor back and forth")}, {"+, -", tr("Zoom")}, {"Home, End", tr("To the beginning, to the end")}, {"N", tr("Note on the cursor's moment")}, {"Wheel", tr("Zoom; with Shift: move")}})
         out += row(QLatin1String(key), what, true);
