@@ -289,17 +289,21 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
             index = std::min(index, bins[i].first());
     std::string silences;
     std::int64_t silent = 0;
+    std::uint64_t leftOut = 0;
     while (index <= last && !interrupted) {
         std::optional<std::int64_t> next;
         for (const measure::LoadBins& of : bins)
             if (const auto touched = of.nextTouched(index); touched && (!next || *touched < *next))
                 next = touched;
-        if (next && *next - index >= longestSilence)
+        if (next && *next - index >= longestSilence) {
             index = *next;
+            silent = longestSilence;
+        }
         bool any = false;
         for (std::size_t i = 0; i < buses.size(); ++i)
             any = any || bins[i].bin(index).busy > 0 || bins[i].bin(index).frames > 0;
         // Held back until it is known whether the silence is a long one.
+        leftOut += any && silent > longestSilence ? 1 : 0;
         silent = any ? 0 : silent + 1;
         if (silent > longestSilence) {
             silences.clear();
@@ -324,6 +328,8 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
         }
         ++index;
     }
+    if (leftOut > 0)
+        warn(std::to_string(leftOut) + (leftOut == 1 ? " silence of" : " silences of") + " more than 100,000 bins without a bit on any bus " + (leftOut == 1 ? "was" : "were") + " left out");
     return printed(out.finish());
 }
 

@@ -40,7 +40,7 @@ LoadView::LoadView(Stage& stage)
     span_->setObjectName(QStringLiteral("loadSpan"));
     span_->setRange(0, static_cast<int>(spans.size()) - 1);
     span_->setValue(usualSpan);
-    span_->setFixedWidth(110);
+    span_->setFixedWidth(88);
     span_->setToolTip(tr("Averaged over: short shows bursts, long shows trends"));
     spanText_->setMinimumWidth(48);
     for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, new QLabel(tr("averaged over")), span_, spanText_})
@@ -213,7 +213,7 @@ void LoadView::refresh()
         burstTexts_.push_back(text);
     }
     const measure::RangeSummary window = series_->over(std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
-    facts_->setText(tr("in this window: highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(inWindow == 0 ? tr("no bursts") : inWindow == 1 ? tr("1 burst") : tr("%1 bursts").arg(inWindow)));
+    facts_->setText(tr("in view: highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(inWindow == 0 ? tr("no bursts") : inWindow == 1 ? tr("1 burst") : tr("%1 bursts").arg(inWindow)));
     facts_->setToolTip(facts_->text());
     plot_->followStage();
     plot_->drawSoon();
@@ -228,7 +228,7 @@ void LoadView::showTakers()
 {
     Time from = stage().windowFrom();
     Time to = std::min(stage().windowTo(), stage().newest());
-    QString what = tr("in this window");
+    QString what = tr("in view");
     if (!stage().following()) {
         // Around the cursor, wherever it was set.
         from = std::max(stage().wholeFrom(), stage().cursor() - takersSpan / 2);

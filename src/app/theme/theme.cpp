@@ -133,6 +133,7 @@ QTreeView { border: none; background: %9; outline: 0; }
 QSplitter::handle { background: %2; }
 QCheckBox::indicator, QTableView::indicator { width: %12px; height: %12px; border: 1px solid %13; border-radius: 3px; background: %1; }
 QCheckBox::indicator:checked, QTableView::indicator:checked { background: %5; border-color: %5; image: url(:/icons/tick-%11.svg); }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 QMessageBox { messagebox-warning-icon: url(:/icons/warning-%11.svg); messagebox-critical-icon: url(:/icons/warning-%11.svg); messagebox-question-icon: url(:/icons/question-%11.svg); messagebox-information-icon: url(:/icons/information-%11.svg); }
 QTableView { selection-background-color: %4; selection-color: %3; }
 QTableView::item:selected, QTableView::item:focus, QTreeView::item:selected, QTreeView::item:focus { background: %4; color: %3; border: none; }
