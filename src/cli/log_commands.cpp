@@ -179,7 +179,7 @@ int list(const Question& question, const std::string& columnText)
 
 int decode(const Question& question, const std::string& glob)
 {
-    Printed out(std::string(convert::ValueRows::head));
+    Printed out{std::string(convert::ValueRows::head)};
     std::mutex mutex;
     std::map<const database::Catalog*, std::shared_ptr<const convert::ValueRows>> known;
     convert::ValueRows::Counts all;
