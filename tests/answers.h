@@ -8,39 +8,36 @@
 
 namespace wavetrope::test {
 
+/// Calls `how` once with the widget that `look` gives, as soon as it is of the type and stands there.
+template <class Widget>
+void whenThere(QObject* context, QWidget* (*look)(), std::function<void(Widget*)> how)
+{
+    auto* timer = new QTimer(context);
+    timer->setInterval(5);
+    QObject::connect(timer, &QTimer::timeout, context, [timer, look, how = std::move(how)] {
+        auto* widget = qobject_cast<Widget*>(look());
+        if (widget == nullptr || !widget->isVisible())
+            return;
+        timer->stop();
+        timer->deleteLater();
+        how(widget);
+    });
+    timer->start();
+}
+
 /// Calls `how` once with the next modal dialog of a type, as soon as it stands there: the code that opened it may take its
 /// time. Nothing happens where none comes before the context goes.
 template <class Dialog>
 void whenModal(QObject* context, std::function<void(Dialog*)> how)
 {
-    auto* timer = new QTimer(context);
-    timer->setInterval(5);
-    QObject::connect(timer, &QTimer::timeout, context, [timer, how = std::move(how)] {
-        auto* dialog = qobject_cast<Dialog*>(QApplication::activeModalWidget());
-        if (dialog == nullptr || !dialog->isVisible())
-            return;
-        timer->stop();
-        timer->deleteLater();
-        how(dialog);
-    });
-    timer->start();
+    whenThere<Dialog>(context, &QApplication::activeModalWidget, std::move(how));
 }
 
 /// The same for a menu that pops up.
 template <class Popup>
 void whenPopup(QObject* context, std::function<void(Popup*)> how)
 {
-    auto* timer = new QTimer(context);
-    timer->setInterval(5);
-    QObject::connect(timer, &QTimer::timeout, context, [timer, how = std::move(how)] {
-        auto* popup = qobject_cast<Popup*>(QApplication::activePopupWidget());
-        if (popup == nullptr || !popup->isVisible())
-            return;
-        timer->stop();
-        timer->deleteLater();
-        how(popup);
-    });
-    timer->start();
+    whenThere<Popup>(context, &QApplication::activePopupWidget, std::move(how));
 }
 
 }  // namespace wavetrope::test

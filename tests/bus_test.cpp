@@ -1,9 +1,12 @@
 // The simulated bus: who wins, how long a frame takes, what happens when nodes collide or fail; and the event queue.
 #include <QTest>
 
+#include <algorithm>
+#include <deque>
 #include <random>
 
 #include "bus/absent_bus.h"
+#include "bus/arrivals.h"
 #include "bus/collision.h"
 #include "bus/simulated_bus.h"
 #include "clock/pacer.h"
@@ -174,11 +177,69 @@ private Q_SLOTS:
         QVERIFY(!bus.offer(a, frameOf(0x100, false, 0x00)));
         QVERIFY(!bus.offer(b, frameOf(0x101, false, 0x00)));
         bus.enable(a, false);
-        bus.drain();
+        QVERIFY(!bus.arrived().has_value());
+        bus.take();
         QCOMPARE(bus.health().state, Health::State::down);
         QCOMPARE(bus.health().lost, std::uint64_t{2});      // what nobody took is counted
         QVERIFY2(bus.health().words.find("nocan7") != std::string::npos && bus.health().words.find("no such interface") != std::string::npos, bus.health().words.c_str());
         QCOMPARE(bus.bitRate().nominal, 500'000U);
+    }
+
+    // Two buses, each read by a thread of its own: what has arrived comes in by its stamps, over both.
+    void whatHasArrivedOnSeveralBusesComesInByItsStamps()
+    {
+        using std::chrono::microseconds;
+        struct Arriving final : Bus {
+            std::deque<can::Frame> queue;
+            Port attach(std::string, can::Direction, Order) override { return 0; }
+            bool offer(Port, const can::Frame&) override { return false; }
+            [[nodiscard]] bool accepts(Port) const override { return false; }
+            void enable(Port, bool) override {}
+            [[nodiscard]] std::optional<Time> arrived() override { return queue.empty() ? std::nullopt : std::optional(queue.front().time); }
+            void take() override
+            {
+                const can::Frame frame = queue.front();
+                queue.pop_front();
+                deliver(frame.view(), nobody);
+            }
+            [[nodiscard]] Health health() const override { return {}; }
+            [[nodiscard]] can::BitRate bitRate() const override { return {}; }
+        };
+        struct Heard final : Listener {
+            std::vector<Time> times;
+            void onFrame(const can::FrameView& frame, Port) override { times.push_back(frame.time); }
+        } heard;
+        std::mt19937 random(11);
+        for (int round = 0; round < 200; ++round) {
+            heard.times.clear();
+            Arriving a;
+            Arriving b;
+            a.listen(&heard);
+            b.listen(&heard);
+            for (Arriving* bus : {&a, &b}) {
+                Time at{};
+                for (unsigned n = random() % 40; n > 0; --n) {
+                    at += microseconds(random() % 300);
+                    bus->queue.push_back(frameOf(0x100));
+                    bus->queue.back().time = at;
+                }
+            }
+            const std::size_t all = a.queue.size() + b.queue.size();
+            std::vector<Bus*> buses{&a, &b};
+            // What is younger than the patience stays, since an older frame of the other bus may be on its way.
+            const Time now = microseconds(6000);
+            std::vector<Time> told;
+            bringIn(buses, now, arrivalPatience, [&](Time stamp) { told.push_back(stamp); });
+            QVERIFY(std::is_sorted(heard.times.begin(), heard.times.end()));
+            QCOMPARE(told, heard.times);
+            for (const Time time : heard.times)
+                QVERIFY(time <= now - arrivalPatience || time > now);
+            for (const Arriving* bus : {&a, &b})
+                QVERIFY(bus->queue.empty() || (bus->queue.front().time > now - arrivalPatience && bus->queue.front().time <= now) || heard.times.empty() || heard.times.back() <= bus->queue.front().time);
+            bringIn(buses, now + arrivalPatience + microseconds(12'000), arrivalPatience);
+            QCOMPARE(heard.times.size(), all);
+            QVERIFY(std::is_sorted(heard.times.begin(), heard.times.end()));
+        }
     }
 
     void sameIdentifierWithDifferentDataCollidesUntilBothArePassive()

@@ -362,6 +362,40 @@ private Q_SLOTS:
         QCOMPARE(out, call({"list", run_, "--columns", "id"}).out);
     }
 
+    void convertWritesWhileThePipeIsStillOpen_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::newRow("rows") << QStringLiteral("grows.csv");
+        QTest::newRow("log") << QStringLiteral("grows.pcapng");
+    }
+    void convertWritesWhileThePipeIsStillOpen()
+    {
+        QFETCH(QString, name);
+        const QString out = folder_.filePath(name);
+        const QStringList explained{"--database", "Implement=" + demo + "/implement.dbc", "--time", "epoch"};
+        QProcess process;
+        process.start(QStringLiteral(WAVETROPE_CLI), QStringList{"convert", "-", out} + explained);
+        QVERIFY(process.waitForStarted());
+        QFile log(run_);
+        QVERIFY(log.open(QIODevice::ReadOnly));
+        process.write(log.read(log.size() * 3 / 4));
+        QVERIFY(process.waitForBytesWritten(30'000));
+        QTRY_VERIFY_WITH_TIMEOUT(QFileInfo(out + ".part").size() > 0, 60'000);
+        QCOMPARE(process.state(), QProcess::Running);
+        QVERIFY(!QFileInfo::exists(out));
+        process.write(log.readAll());
+        process.closeWriteChannel();
+        QVERIFY(process.waitForFinished(60'000));
+        QCOMPARE(process.exitCode(), 0);
+        const QString whole = folder_.filePath("whole-" + name);
+        QCOMPARE(call(QStringList{"convert", run_, whole} + explained).code, 0);
+        QFile one(out);
+        QFile other(whole);
+        QVERIFY(one.open(QIODevice::ReadOnly) && other.open(QIODevice::ReadOnly));
+        QVERIFY(one.readAll() == other.readAll());
+        QVERIFY(!QFileInfo::exists(out + ".part"));
+    }
+
     void whatCannotBePrintedIsNoSuccess_data()
     {
         QTest::addColumn<QStringList>("command");

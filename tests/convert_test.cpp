@@ -8,6 +8,7 @@
 #include <random>
 
 #include "convert/conversion.h"
+#include "convert/streamed_conversion.h"
 #include "database/dbc_reader.h"
 #include "formats/byte_source.h"
 #include "formats/trace_sink.h"
@@ -346,6 +347,104 @@ private Q_SLOTS:
         }
         QVERIFY(!formForName("log.docx").has_value());
         QCOMPARE(*formForName("LOG.CSV.ZST"), Form::rows);
+    }
+
+    // What is written while a log is read is what is written of it as a whole.
+    void aStreamGivesTheSameFileAsTheTraceDoes()
+    {
+        std::mt19937 random(7);
+        for (int round = 0; round < 24; ++round) {
+            const int buses = 1 + static_cast<int>(random() % 2);
+            Log log(buses);
+            int now = 0;
+            for (unsigned n = random() % 40'000; n > 0; --n) {
+                now += static_cast<int>(random() % 5);
+                if (random() % 3 == 0)
+                    log.add(milliseconds(now), 300 + random() % 4, {static_cast<std::uint8_t>(random()), 2, 3});
+                else
+                    log.water(milliseconds(now), static_cast<int>(random() % 900), static_cast<int>(random() % 200), static_cast<int>(random() % 4), static_cast<std::uint8_t>(random() % static_cast<unsigned>(buses)));
+            }
+            const auto source = to("source.pcapng", Form::log);
+            QVERIFY(convert::convert(log.trace.snapshot(), catalog(buses), source).has_value());
+            const char* filters[] = {"", "Level > 40", "id 0x100 and Valve = 1", "Level changes", "id 0x12D every 7", "id 0x12C and within 20 ms after (Valve = 2)", "length 3"};
+            const std::string filter = filters[random() % std::size(filters)];
+            const auto from = random() % 3 == 0 ? can::Time::min() : can::Time(milliseconds(random() % 40'000));
+            const auto reach = random() % 3 == 0 ? can::Time::max() : can::Time(milliseconds(random() % 60'000));
+            const auto within = [&](can::Time origin) {
+                return std::pair{from == can::Time::min() ? from : origin + from, reach == can::Time::max() ? reach : origin + std::max(from, can::Time{0}) + reach};
+            };
+            for (const char* name : {"csv", "pcapng", "pcap", "csv.zst"}) {
+                auto whole = to((std::string("whole.") + name).c_str(), *formForName(std::string("x.") + name));
+                whole.signals = round % 4 == 0 ? "Water.*" : "";
+                whole.clock = round % 2 == 0 ? Clock::start : Clock::epoch;
+                auto parts = whole;
+                parts.path = folder_.filePath(QStringLiteral("parts.") + QLatin1String(name)).toStdString();
+                auto compiled = filter::Filter::compile(filter, catalog(buses));
+                if (!compiled)
+                    QVERIFY2(false, compiled.error().text().c_str());
+                whole.filter = *compiled;
+                std::tie(whole.from, whole.to) = within(log.trace.origin());
+                const auto one = convert::convert(log.trace.snapshot(), catalog(buses), whole);
+                QVERIFY(one.has_value());
+                auto streamed = StreamedConversion::begin(parts, within);
+                QVERIFY(streamed.has_value());
+                StreamWork work;
+                work.explain = [&](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> { return catalog(buses); };
+                work.compile = [&](const std::shared_ptr<const database::Catalog>& by) { return filter::Filter::compile(filter, by); };
+                (*streamed)->join(work);
+                FrameStream stream(std::move(work));
+                formats::ReadOptions options;
+                options.threads = 1 + random() % 3;
+                QVERIFY(formats::readLogFile(source.path, stream, options).has_value());
+                stream.finish();
+                QVERIFY(stream.good() && !stream.failure());
+                const auto other = (*streamed)->finish(log.trace.buses(), catalog(buses));
+                QVERIFY(other.has_value());
+                QCOMPARE(other->frames, one->frames);
+                QCOMPARE(other->values, one->values);
+                QCOMPARE(other->warnings, one->warnings);
+                QVERIFY2(linesOf(parts.path) == linesOf(whole.path), (filter + " to " + name).c_str());
+            }
+        }
+    }
+
+    void aBusThatAppearsLateStandsInTheLog()
+    {
+        auto streamed = StreamedConversion::begin(to("late.pcapng", Form::log), [](can::Time) { return std::pair{can::Time::min(), can::Time::max()}; });
+        QVERIFY(streamed.has_value());
+        StreamWork work;
+        work.explain = [](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> { return std::make_shared<const database::Catalog>(); };
+        work.compile = [](const std::shared_ptr<const database::Catalog>& by) { return filter::Filter::compile("", by); };
+        (*streamed)->join(work);
+        FrameStream stream(std::move(work));
+        std::vector<trace::TraceBus> buses;
+        const auto send = [&](const char* name, std::int64_t seconds) {
+            if (name != nullptr)
+                buses.push_back({name, {250'000, 0}});
+            can::FrameView frame;
+            frame.bus = name != nullptr ? stream.onBus(buses.back()) : static_cast<std::uint8_t>(0);
+            frame.id = {static_cast<std::uint32_t>(0x100 + buses.size()), false};
+            frame.time = std::chrono::seconds(seconds);
+            stream.onFrames({&frame, 1});
+        };
+        send("Tank", -5);           // before 1970: an interface of its own
+        send("Spare", 20);
+        send(nullptr, -4);
+        send("Third", -3);
+        stream.finish();
+        QVERIFY((*streamed)->finish(buses, std::make_shared<const database::Catalog>()).has_value());
+        trace::Trace back;
+        formats::TraceSink sink(back);
+        QVERIFY(formats::readLogFile(folder_.filePath("late.pcapng").toStdString(), sink).has_value());
+        const auto snapshot = back.snapshot();
+        QCOMPARE(snapshot.rows(), std::uint64_t{4});
+        const auto all = back.buses();
+        const char* names[] = {"Tank", "Spare", "Tank", "Third"};
+        const std::int64_t seconds[] = {-5, 20, -4, -3};
+        for (trace::Row row = 0; row < 4; ++row) {
+            QCOMPARE(all[snapshot.frame(row).bus].name, std::string(names[row]));
+            QCOMPARE(snapshot.time(row), can::Time(std::chrono::seconds(seconds[row])));
+        }
     }
 };
 

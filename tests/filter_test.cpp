@@ -12,6 +12,7 @@
 #include "filter/filter_scan.h"
 #include "filter/filter_stream.h"
 #include "filter/language.h"
+#include "filter/match_times.h"
 #include "filter/narrow.h"
 #include "vector_file.h"
 
@@ -645,6 +646,69 @@ private Q_SLOTS:
             const auto filter = Filter::compile(construct.write, demoCatalog(), {&named});
             QVERIFY2(filter.has_value(), filter ? "" : (std::string(construct.write) + ": " + filter.error().text()).c_str());
         }
+    }
+
+    // A strip that shows where matches lie: each is marked beside its place at most by one part of its segment's time, and
+    // nothing is marked without one.
+    void whereMatchesLieInTime_data()
+    {
+        QTest::addColumn<QString>("text");
+        QTest::addColumn<bool>("disorder");
+        for (const bool disorder : {false, true})
+            for (const char* text : {"id 0x123", "id 0x100..0x1FF", "byte 3 = 0x00", "id 0x100..0x1FF every 50", "id 0x100..0x1FF every 3 per id", "id 0x7FF"})
+                QTest::addRow("%s%s", text, disorder ? ", out of order" : "") << QString::fromLatin1(text) << disorder;
+    }
+    void whereMatchesLieInTime()
+    {
+        QFETCH(QString, text);
+        QFETCH(bool, disorder);
+        std::mt19937 random(31);
+        trace::Trace trace;
+        const auto filter = Filter::compile(text.toStdString(), demoCatalog());
+        QVERIFY(filter.has_value());
+        FilterScan scan(*filter);
+        MatchTimes times;
+        std::int64_t now = 0;
+        for (int round = 0; round < 6; ++round) {
+            for (unsigned n = 20'000 + random() % 30'000; n > 0; --n) {
+                now += static_cast<std::int64_t>(random() % (random() % 5000 == 0 ? 3'000'000'000 : 20'000));
+                can::Frame frame = frameOf(0, random() % 0x700);
+                frame.time = can::Time(disorder && random() % 500 == 0 ? now - static_cast<std::int64_t>(random() % 1'000'000'000) : now);
+                trace.append(frame.view());
+            }
+            const auto snapshot = trace.snapshot();
+            while (!scan.advance(snapshot, {trace::segmentRows})) {
+                while (!times.advance(snapshot, scan.rows(), scan.seen(), 1)) {
+                }
+            }
+            QVERIFY(times.advance(snapshot, scan.rows(), scan.seen()));
+            QCOMPARE(times.seen(), snapshot.rows());
+            for (const std::size_t places : {7UL, 700UL, 1900UL}) {
+                const can::Time from = snapshot.earliest();
+                const can::Time to = snapshot.latest() + can::Time(1);
+                const auto marks = times.marks(from, to, places);
+                QCOMPARE(marks.size(), places);
+                const double perPlace = static_cast<double>((to - from).count()) / static_cast<double>(places);
+                std::vector<bool> near(places, false);      // places that a match allows
+                for (std::uint64_t i = 0; i < scan.rows().size(); ++i) {
+                    const trace::Row row = scan.rows()[i];
+                    const auto segment = snapshot.segment(static_cast<std::size_t>(row / trace::segmentRows));
+                    const double part = static_cast<double>((segment->latest() - segment->earliest()).count()) / 2048 + 1;
+                    const double at = static_cast<double>((snapshot.time(row) - from).count());
+                    const auto first = static_cast<std::size_t>(std::max(0.0, (at - part) / perPlace));
+                    const auto last = std::min(places - 1, static_cast<std::size_t>((at + part) / perPlace));
+                    bool marked = false;
+                    for (std::size_t place = first; place <= last; ++place) {
+                        near[place] = true;
+                        marked = marked || marks[place];
+                    }
+                    QVERIFY2(marked, std::to_string(row).c_str());
+                }
+                for (std::size_t place = 0; place < places; ++place)
+                    QVERIFY2(!marks[place] || near[place], std::to_string(place).c_str());
+            }
+        }
+        QVERIFY(times.marks({}, {}, 10) == std::vector<bool>(10, false));
     }
 
     void patternsFit()

@@ -197,7 +197,7 @@ private Q_SLOTS:
             if (ng)
                 QCOMPARE(again->trace.buses()[0].rate, buses[0].rate);
             else if (buses.size() > 1)
-                QVERIFY((*file)->losses().find("buses") != std::string::npos);
+                QVERIFY((*file)->losses(buses).find("buses") != std::string::npos);
         }
     }
 

@@ -43,6 +43,19 @@ cmp "$work/in.csv" "$work/wanted.csv" || { diff "$work/in.csv" "$work/wanted.csv
 # The kernel's stamps: seconds since 1970, ascending.
 "$cli" list "$work/in.pcapng" --columns time | tail -n +2 | sort -c || problem "stamps do not ascend"
 
+# Two interfaces at once: what each thread reads is brought together in the order of the stamps.
+"$cli" capture --interface vcan0 --interface vcan1 --for 6s --record "$work/both.pcapng" 2>"$work/capture.err" &
+capture=$!
+for i in $(seq 50); do grep -q capturing "$work/capture.err" && break; sleep 0.1; done
+sleep 0.3
+"$peer" send vcan0 & first=$!
+"$peer" send vcan1
+wait $first
+wait $capture || problem "capture of two interfaces failed: $(cat "$work/capture.err")"
+grep -q '400 frames, 0 lost' "$work/capture.err" || problem "not all of two interfaces arrived: $(cat "$work/capture.err")"
+"$cli" list "$work/both.pcapng" --columns time | tail -n +2 | sort -c || problem "stamps of two interfaces do not ascend"
+[ "$("$cli" list "$work/both.pcapng" --columns bus | sort -u | tr '\n' ' ')" = 'bus vcan0 vcan1 ' ] || problem "not both interfaces were captured"
+
 # Out: the capture is replayed onto vcan1, where the plain program listens.
 cat >"$work/rig.json" <<'R'
 {"wavetrope": 1, "name": "bench", "buses": [{"name": "vcan0", "rate": "500k/2M", "interface": "vcan1"}]}

@@ -407,7 +407,7 @@ private Q_SLOTS:
                 const auto note = [&] {
                     const std::uint64_t n = progress->count.load();
                     if (n < std::size(progress->entries)) {
-                        progress->entries[n] = {nowNs(), (*session)->trace().rows(), (*session)->keeping()->rows};
+                        progress->entries[n] = {nowNs(), (*session)->trace().rows(), (*session)->keeping().rows};
                         progress->count.store(n + 1);
                     }
                     return true;

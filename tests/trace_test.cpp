@@ -253,6 +253,123 @@ private Q_SLOTS:
             QVERIFY2(whole.strays() <= 2 * static_cast<std::size_t>(places.size()), std::to_string(whole.strays()).c_str());
     }
 
+    // In the order of time, whatever was looked at; copies stay as they were.
+    void anIndexThatGrowsBesideAndItsCopies_data()
+    {
+        QTest::addColumn<int>("disorder");      // rows in a thousand whose stamps lie before
+        QTest::newRow("none") << 0;
+        QTest::newRow("few") << 2;
+        QTest::newRow("many, all are sorted") << 400;
+    }
+    void anIndexThatGrowsBesideAndItsCopies()
+    {
+        QFETCH(int, disorder);
+        std::mt19937 random(3);
+        Trace trace;
+        TimeIndex growing;
+        std::vector<std::pair<std::int64_t, Row>> wanted;
+        std::vector<std::pair<TimeIndex, std::uint64_t>> copies;
+        const auto inOrder = [&](const TimeIndex& index, std::uint64_t rows) {
+            auto sorted = std::vector(wanted.begin(), wanted.begin() + static_cast<std::ptrdiff_t>(rows));
+            std::stable_sort(sorted.begin(), sorted.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+            std::vector<Row> visited;
+            index.each([&](Row row) { visited.push_back(row); });
+            return visited.size() == sorted.size() && std::equal(visited.begin(), visited.end(), sorted.begin(), [](Row row, const auto& entry) { return row == entry.second; });
+        };
+        for (Row row = 0; row < 300'000; ++row) {
+            const std::int64_t time = 1'000'000 + static_cast<std::int64_t>(row) - (static_cast<int>(random() % 1000) < disorder ? static_cast<std::int64_t>(random() % 500'000) : 0);
+            wanted.emplace_back(time, row);
+            trace.append(frameAt(time, 1, 2).view());
+            if (row % 50'021 != 50'020)
+                continue;
+            const auto snapshot = trace.snapshot();
+            growing.grow(snapshot);
+            QCOMPARE(growing.rows(), snapshot.rows());
+            // Whatever it has not looked at yet, each row stands at one place.
+            std::vector<bool> there(snapshot.rows(), false);
+            growing.each([&](Row at) { there[at] = true; });
+            QVERIFY(std::find(there.begin(), there.end(), false) == there.end());
+            TimeIndex exact = growing;
+            exact.update(snapshot);
+            copies.emplace_back(exact, snapshot.rows());
+        }
+        growing.update(trace.snapshot());
+        QVERIFY(inOrder(growing, wanted.size()));
+        for (const auto& [copy, rows] : copies)
+            QVERIFY(inOrder(copy, rows));
+        // One that follows takes what is behind as it came.
+        TimeIndex following = copies.front().first;
+        following.follow(trace.snapshot());
+        QCOMPARE(following.rows(), wanted.size());
+        QCOMPARE(following.newestAt(can::Time::max()), wanted.size() - 1);
+    }
+
+    void whatASnapshotSaysOfItsTimesNeverChanges()
+    {
+        std::mt19937 random(9);
+        for (const bool disordered : {false, true}) {
+            Trace trace;
+            std::int64_t first = std::numeric_limits<std::int64_t>::max();
+            std::int64_t last = std::numeric_limits<std::int64_t>::min();
+            struct Said {
+                Snapshot snapshot;
+                can::Time first, last;
+            };
+            std::vector<Said> said;
+            for (int i = 0; i < 140'000; ++i) {
+                const std::int64_t time = disordered ? static_cast<std::int64_t>(random() % 1'000'000'000'000) : i * 1000;
+                first = std::min(first, time);
+                last = std::max(last, time);
+                trace.append(frameAt(time, 1, 2).view());
+                if (random() % 2003 == 0 || i == 65'535 || i == 65'536)
+                    said.push_back({trace.snapshot(), can::Time(first), can::Time(last)});
+            }
+            for (const Said& one : said) {
+                QCOMPARE(one.snapshot.earliest(), one.first);
+                QCOMPARE(one.snapshot.latest(), one.last);
+            }
+        }
+    }
+
+    // Finding a moment in a run that is on the disk reads one segment, not one for each step of the search.
+    void findingAMomentReadsOneSegment()
+    {
+        struct Counting final : SegmentStore {
+            std::map<std::size_t, std::vector<std::int64_t>> times;
+            unsigned loads = 0;
+            std::unique_ptr<Segment> load(std::size_t index) override
+            {
+                ++loads;
+                Trace again;
+                for (const std::int64_t time : times[index])
+                    again.append(frameAt(time, 1, 2).view());
+                std::vector<can::FrameView> frames;
+                const auto snapshot = again.snapshot();
+                for (Row row = 0; row < snapshot.rows(); ++row)
+                    frames.push_back(snapshot.frame(row));
+                const std::span<const can::FrameView> all(frames);
+                return std::move(fillSegment({&all, 1}).segment);
+            }
+        };
+        Counting store;
+        Trace trace;
+        trace.boundTo(0, store);
+        constexpr Row rows = 20 * segmentRows + 100;
+        for (Row row = 0; row < rows; ++row) {
+            store.times[static_cast<std::size_t>(row / segmentRows)].push_back(static_cast<std::int64_t>(row) * 10);
+            trace.append(frameAt(static_cast<std::int64_t>(row) * 10, 1, 2).view());
+            if (row % segmentRows == 0 && row > 0)
+                trace.residence()->kept(static_cast<std::size_t>(row / segmentRows) - 1);
+        }
+        const TimeIndex index(trace.snapshot());
+        for (const Row wanted : {Row{3}, Row{segmentRows}, Row{7 * segmentRows + 12'345}, Row{20 * segmentRows - 1}}) {
+            trace.residence()->relieve();
+            store.loads = 0;
+            QCOMPARE(index.lowerBound(can::Time(static_cast<std::int64_t>(wanted) * 10)), wanted);
+            QVERIFY2(store.loads <= 1, std::to_string(store.loads).c_str());
+        }
+    }
+
     void aClassicFrameTakesFewBytes()
     {
         Trace trace;

@@ -18,7 +18,6 @@ public:
     }
     [[nodiscard]] bool accepts(Port) const override { return false; }
     void enable(Port, bool) override {}
-    void drain() override {}
     [[nodiscard]] Health health() const override
     {
         Health health;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -57,8 +58,10 @@ public:
     virtual void enable(Port port, bool on) = 0;
     /// Asks for a port that is bus off to take part again: it does so behind 128 times 11 recessive bits. Nothing for others.
     virtual void restart(Port port) { (void)port; }
-    /// Brings in what has arrived from outside since the last call.
-    virtual void drain() = 0;
+    /// Stamp of the frame that `take` brings in next; nothing where none has arrived from outside.
+    [[nodiscard]] virtual std::optional<Time> arrived() { return {}; }
+    /// Brings in the frame that arrived first.
+    virtual void take() {}
     [[nodiscard]] virtual Health health() const = 0;
     [[nodiscard]] virtual can::BitRate bitRate() const = 0;
 

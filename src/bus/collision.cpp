@@ -6,8 +6,6 @@ namespace wavetrope::bus {
 
 namespace {
 
-constexpr unsigned flagBits = 6;
-constexpr unsigned delimiterBits = 8;
 
 enum class Doing : std::uint8_t { sending, listening, activeFlag, passiveFlag, waiting, delimiter, done };
 

@@ -10,6 +10,9 @@
 
 namespace wavetrope::bus {
 
+/// Bits of an error flag and of an error delimiter (ISO 11898-1:2015, 10.4.4.2).
+inline constexpr unsigned flagBits = 6, delimiterBits = 8;
+
 /// One transmitter in a collision: its stuffed bits and its error state at the start.
 struct Transmitter {
     std::vector<can::WireBit> bits;

@@ -187,16 +187,22 @@ void KernelBus::enable(Port port, bool on)
     enabled_[port] = on;
 }
 
-void KernelBus::drain()
+std::optional<Time> KernelBus::arrived()
+{
+    const can::Frame* frame = queue_->frames.peek();
+    return frame == nullptr ? std::nullopt : std::optional(frame->time);
+}
+
+void KernelBus::take()
 {
     can::Frame frame;
-    while (queue_->frames.try_dequeue(frame)) {
-        if (frame.kind == can::FrameKind::error) {
-            ++errors_;
-            follow(frame);
-        }
-        deliver(frame.view(), nobody);
+    if (!queue_->frames.try_dequeue(frame))
+        return;
+    if (frame.kind == can::FrameKind::error) {
+        ++errors_;
+        follow(frame);
     }
+    deliver(frame.view(), nobody);
 }
 
 // What error frames tell of the controller (linux/can/error.h).

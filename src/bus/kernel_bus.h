@@ -11,7 +11,7 @@ namespace wavetrope::bus {
 
 /// Receives and sends classic, FD and error frames through one raw CAN socket (linux/can/raw.h).
 ///
-/// A thread of its own reads the socket into a queue; `drain()` brings the frames in on the caller's thread. Frames
+/// A thread of its own reads the socket into a queue; `take()` brings the frames in on the caller's thread. Frames
 /// that this socket sent come back from the kernel once they were on the bus, and are marked as sent. Time stamps are
 /// the kernel's.
 class KernelBus final : public Bus {
@@ -32,7 +32,8 @@ public:
     bool offer(Port port, const can::Frame& frame) override;
     [[nodiscard]] bool accepts(Port port) const override;
     void enable(Port port, bool on) override;
-    void drain() override;
+    [[nodiscard]] std::optional<Time> arrived() override;
+    void take() override;
     [[nodiscard]] Health health() const override;
     [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
 

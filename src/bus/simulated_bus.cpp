@@ -11,8 +11,6 @@ namespace {
 constexpr unsigned suspendBits = 8;         // ISO 11898-1:2015, 10.4.6.4
 constexpr unsigned recoverySequences = 128; // 12.1.4.4
 constexpr unsigned recessiveBits = 11;      // of one such sequence, and of integration (10.9.4)
-constexpr unsigned flagBits = 6;            // 10.4.4.2
-constexpr unsigned delimiterBits = 8;
 constexpr unsigned bitsBehindAcknowledge = 8;   // its delimiter and the end of frame, all recessive
 
 // Class bits and facts of the error frames as the kernel's interface defines them (linux/can/error.h).

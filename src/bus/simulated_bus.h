@@ -41,7 +41,6 @@ public:
     [[nodiscard]] bool accepts(Port port) const override { return ports_[port].on && ports_[port].queue.size() < options_.queueLimit; }
     void enable(Port port, bool on) override;
     void restart(Port port) override;
-    void drain() override {}
     [[nodiscard]] Health health() const override;
     [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
 

@@ -1,6 +1,7 @@
 // interfaces and capture.
 #include <unistd.h>
 
+#include "bus/arrivals.h"
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
 #include "can/time_text.h"
@@ -25,7 +26,7 @@ int interfaces()
     return 0;
 }
 
-struct Options {
+struct CaptureOptions {
     std::vector<std::string> interfaces;
     std::string span;
     Recording record;
@@ -58,7 +59,9 @@ private:
     std::size_t next_ = 0;
 };
 
-int capture(const Options& options)
+can::Time machineTime() { return std::chrono::duration_cast<can::Time>(std::chrono::system_clock::now().time_since_epoch()); }
+
+int capture(const CaptureOptions& options)
 {
     std::optional<can::Time> span;
     if (!options.span.empty()) {
@@ -74,6 +77,7 @@ int capture(const Options& options)
     trace.boundTo(0, written);
     Ingest ingest(trace);
     std::vector<std::unique_ptr<bus::KernelBus>> buses;
+    std::vector<bus::Bus*> all;
     for (const std::string& name : options.interfaces) {
         can::BitRate rate;
         if (known)
@@ -86,6 +90,7 @@ int capture(const Options& options)
             return report(opened.error());
         (*opened)->listen(&ingest);
         buses.push_back(std::move(*opened));
+        all.push_back(buses.back().get());
     }
     auto recorder = record::Recorder::start(options.record.path, trace, 0);
     if (!recorder)
@@ -96,8 +101,7 @@ int capture(const Options& options)
     ProgressLine progress("capturing");
     while (!interrupted && (!span || wall.now() - start < *span)) {
         wall.waitFor(std::chrono::milliseconds(5));
-        for (auto& bus : buses)
-            bus->drain();
+        bus::bringIn(all, machineTime(), buses.size() > 1 ? bus::arrivalPatience : can::Time{0});
         if (const auto advanced = (*recorder)->advance(); !advanced)
             return report(advanced.error());
         written.letGo(trace);
@@ -105,8 +109,8 @@ int capture(const Options& options)
             progress.show(static_cast<std::uint64_t>((wall.now() - start).count()), static_cast<std::uint64_t>(span->count()));
     }
     std::uint64_t lost = 0;
+    bus::bringIn(all, machineTime(), can::Time{0});
     for (auto& bus : buses) {
-        bus->drain();
         lost += bus->health().lost;
         if (bus->health().words != "alive")
             warn(bus->health().words);
@@ -125,7 +129,7 @@ void addBusCommands(CLI::App& program, int& result)
 {
     program.add_subcommand("interfaces", "The kernel's CAN interfaces as CSV")->callback([&result] { result = interfaces(); });
 
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<CaptureOptions>();
     CLI::App* command = program.add_subcommand("capture", "Captures from interfaces of the kernel to a log");
     command->add_option("--interface", options->interfaces, "Name, such as can0; may be given several times")->required();
     command->add_option("--for", options->span, "How long; without, until Ctrl+C");

@@ -198,27 +198,23 @@ bool again(const Question& question)
 
 }  // namespace
 
-Expected<Streamed> streamLog(const Question& question, std::function<std::string(const convert::LogFacts&, std::span<const can::FrameView>)> render, std::function<bool(std::string_view)> write)
+Expected<Streamed> streamLog(const Question& question, convert::StreamWork work, const std::string& doing)
 {
-    ProgressLine progress("reading " + question.log);
-    const auto goesOn = [&](std::uint64_t done, std::uint64_t total) {
+    ProgressLine progress(doing.empty() ? "reading " + question.log : doing);
+    Streamed streamed;
+    Databases databases(question.databases, question.match);
+    work.goesOn = [&](std::uint64_t done, std::uint64_t total) {
         progress.show(done, total);
         return !interrupted.load();
     };
-    Streamed streamed;
-    Databases databases(question.databases, question.match);
-    const convert::StreamWork work{
-        [&](const std::vector<trace::TraceBus>& buses) {
-            auto catalog = databases.explain(buses);
-            if (catalog)
-                streamed.catalog = *catalog;
-            return catalog;
-        },
-        [&](const std::shared_ptr<const database::Catalog>& catalog) { return filterOf(question.narrowing, catalog); },
-        std::move(render),
-        std::move(write),
-        goesOn,
+    work.explain = [&](const std::vector<trace::TraceBus>& buses) {
+        auto catalog = databases.explain(buses);
+        streamed.buses = buses;
+        if (catalog)
+            streamed.catalog = *catalog;
+        return catalog;
     };
+    work.compile = [&](const std::shared_ptr<const database::Catalog>& catalog) { return filterOf(question.narrowing, catalog); };
     std::vector<trace::TraceBus> known;
     for (const bool second : {false, true}) {
         convert::FrameStream stream(work, known);
@@ -228,7 +224,7 @@ Expected<Streamed> streamLog(const Question& question, std::function<std::string
         stream.finish();
         if (stream.failure() && !second && again(question)) {
             // A bus that is named may come behind the first frames.
-            convert::BusGatherer gatherer(goesOn);
+            convert::BusGatherer gatherer(work.goesOn);
             if (const auto all = readInto(gatherer, question.log, question.layout, question.more, question.narrowing.threads); all && !interrupted) {
                 known = std::move(gatherer.buses);
                 continue;

@@ -113,12 +113,13 @@ void warnOf(const formats::ReadReport& reading);
 
 /// What came of printing a log while it was read.
 struct Streamed {
+    std::vector<trace::TraceBus> buses;
     std::shared_ptr<const database::Catalog> catalog;
     bool good = true;               ///< Whether all could be written.
 };
-/// Reads the log of a question and has its frames that pass rendered and written as they come: nothing is kept. `render`
-/// is called on several threads at once, `write` in the order of the log.
-[[nodiscard]] Expected<Streamed> streamLog(const Question& question, std::function<std::string(const convert::LogFacts&, std::span<const can::FrameView>)> render, std::function<bool(std::string_view)> write);
+/// Reads the log of a question and has the work done on its frames that pass as they come: nothing is kept. What explains
+/// the log, chooses frames and ends it comes from the question.
+[[nodiscard]] Expected<Streamed> streamLog(const Question& question, convert::StreamWork work, const std::string& doing = {});
 
 /// Splits "[BUS=]VALUE"; the bus is empty where none is named.
 struct BusOption {

@@ -1,13 +1,16 @@
 // convert.
+#include <tuple>
+
 #include "can/time_text.h"
 #include "cli/command.h"
 #include "convert/conversion.h"
+#include "convert/streamed_conversion.h"
 
 namespace wavetrope::cli {
 
 namespace {
 
-struct Options {
+struct ConvertOptions {
     Question question;
     std::string out, from, to, signals, step, time = "start";
     bool wide = false;
@@ -16,7 +19,7 @@ struct Options {
 };
 
 // What the options ask for, but for what needs the log.
-Expected<convert::Conversion> conversionOf(const Options& options)
+Expected<convert::Conversion> conversionOf(const ConvertOptions& options)
 {
     convert::Conversion conversion;
     const auto form = convert::formForName(options.out);
@@ -45,11 +48,52 @@ Expected<convert::Conversion> conversionOf(const Options& options)
     return conversion;
 }
 
-int convert(const Options& options)
+// The stretch of time that is asked for, from the stamp of the first frame.
+std::pair<can::Time, can::Time> within(const ConvertOptions& options, can::Time origin)
+{
+    const auto moment = [&](const std::string& text, can::Time otherwise) { return text.empty() ? otherwise : can::momentFromText(text, origin).value_or(otherwise); };
+    return {moment(options.from, can::Time::min()), moment(options.to, can::Time::max())};
+}
+
+int done(const Expected<convert::Outcome>& outcome)
+{
+    if (!outcome)
+        return report(outcome.error());
+    for (const std::string& warning : outcome->warnings)
+        warn(warning);
+    return 0;
+}
+
+// While the log is read.
+int stream(const ConvertOptions& options, convert::Conversion conversion)
+{
+    auto streamed = convert::StreamedConversion::begin(std::move(conversion), [&options](can::Time origin) { return within(options, origin); });
+    if (!streamed)
+        return report(streamed.error());
+    convert::StreamWork work;
+    (*streamed)->join(work);
+    const auto log = streamLog(options.question, std::move(work), "writing " + options.out);
+    if (!log) {
+        (*streamed)->discard();
+        return report(log.error());
+    }
+    if (interrupted) {
+        (*streamed)->discard();
+        return report("cancelled; nothing was written");
+    }
+    return done((*streamed)->finish(log->buses, log->catalog));
+}
+
+int convert(const ConvertOptions& options)
 {
     auto conversion = conversionOf(options);
     if (!conversion)
         return report(conversion.error());
+    for (const auto& [text, name] : {std::pair{&options.from, "--from"}, std::pair{&options.to, "--to"}})
+        if (!text->empty() && !can::momentFromText(*text, can::Time{0}))
+            return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
+    if (convert::StreamedConversion::fits(conversion->form))
+        return stream(options, std::move(*conversion));
     const auto log = loadLog(options.question.log, options.question.layout, options.question.more, options.question.narrowing.threads);
     if (!log)
         return report(log.error());
@@ -60,31 +104,19 @@ int convert(const Options& options)
     if (!filter)
         return report(filter.error());
     conversion->filter = std::move(*filter);
-    for (const auto& [text, time, name] : {std::tuple{&options.from, &conversion->from, "--from"}, std::tuple{&options.to, &conversion->to, "--to"}}) {
-        if (text->empty())
-            continue;
-        const auto moment = can::momentFromText(*text, (*log)->trace.origin());
-        if (!moment)
-            return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
-        *time = *moment;
-    }
+    std::tie(conversion->from, conversion->to) = within(options, (*log)->trace.origin());
     ProgressLine progress("writing " + options.out);
-    const auto outcome = convert::convert((*log)->trace.snapshot(), *catalog, *conversion, [&](std::uint64_t done, std::uint64_t total) {
+    return done(convert::convert((*log)->trace.snapshot(), *catalog, *conversion, [&](std::uint64_t done, std::uint64_t total) {
         progress.show(done, total);
         return !interrupted;
-    });
-    if (!outcome)
-        return report(outcome.error());
-    for (const std::string& warning : outcome->warnings)
-        warn(warning);
-    return 0;
+    }));
 }
 
 }  // namespace
 
 void addConvertCommands(CLI::App& program, int& result)
 {
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<ConvertOptions>();
     CLI::App* command = program.add_subcommand("convert", "Writes a log, or a part of it, in another form: a log format, CSV or SQLite, compressed or not");
     addQuestion(*command, options->question);
     command->add_option("out", options->out, "The new file; its form follows from its name: .pcapng, .pcap, .csv, .sqlite, each also with .gz or .zst behind")->required();

@@ -13,10 +13,10 @@ namespace {
 
 constexpr std::size_t looksAt = 1024 * 1024;
 constexpr int framesShown = 5;
-constexpr int badLinesShown = 5;
+constexpr int badLinesPrinted = 5;
 constexpr int exitOpen = 3;     // something is left open
 
-struct Options {
+struct LayoutOptions {
     std::string log, keep;
     std::vector<std::string> answers;
     bool json = false;
@@ -78,7 +78,7 @@ void printFrames(const formats::TextLayout& layout, std::string_view head)
         if (number++ < layout.headLines || formats::isSkipped(line, layout))
             continue;
         if (const char* problem = reader.read(line, frame, data, channel)) {
-            if (any && bad++ < badLinesShown)
+            if (any && bad++ < badLinesPrinted)
                 std::printf("line %-6u %s\n", number, problem);
             continue;
         }
@@ -95,7 +95,7 @@ void printFrames(const formats::TextLayout& layout, std::string_view head)
     }
 }
 
-int layout(const Options& options)
+int layout(const LayoutOptions& options)
 {
     auto source = formats::ByteSource::open(options.log);
     if (!source)
@@ -152,7 +152,7 @@ int layout(const Options& options)
 
 void addLayoutCommands(CLI::App& program, int& result)
 {
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<LayoutOptions>();
     CLI::App* command = program.add_subcommand("layout", "What the columns of a log of text are recognised as; ends with 3 where its lines leave something open");
     command->add_option("log", options->log, "The log")->required();
     command->add_flag("--json", options->json, "The layout as JSON, as --layout takes it");

@@ -114,9 +114,9 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
 
 // Rows that come as text, behind a head: it is printed with the first of them, at the latest at the end, but not where
 // what was asked for turns out to be a mistake.
-class Printed {
+class RowsBehindHead {
 public:
-    explicit Printed(std::string head) : head_(std::move(head)) {}
+    explicit RowsBehindHead(std::string head) : head_(std::move(head)) {}
     bool put(std::string_view rows)
     {
         out_.raw(std::exchange(head_, {}));
@@ -161,53 +161,53 @@ int list(const Question& question, const std::string& columnText)
     for (const std::string& name : names)
         head.field(name);
     head.endRow();
-    Printed out(head.take());
-    const auto streamed = streamLog(
-        question,
-        [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
-            CsvText rows;
-            for (const can::FrameView& frame : frames) {
-                for (const Column column : columns)
-                    column(rows, frame, facts, *facts.catalog);
-                rows.endRow();
-            }
-            return rows.take();
-        },
-        [&](std::string_view text) { return out.put(text); });
+    RowsBehindHead out(head.take());
+    convert::StreamWork work;
+    work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
+        CsvText rows;
+        for (const can::FrameView& frame : frames) {
+            for (const Column column : columns)
+                column(rows, frame, facts, *facts.catalog);
+            rows.endRow();
+        }
+        return rows.take();
+    };
+    work.write = [&](std::string_view text) { return out.put(text); };
+    const auto streamed = streamLog(question, std::move(work));
     return streamed ? out.finish() : report(streamed.error());
 }
 
 int decode(const Question& question, const std::string& glob)
 {
-    Printed out{std::string(convert::ValueRows::head)};
+    RowsBehindHead out{std::string(convert::ValueRows::head)};
     std::mutex mutex;
     std::map<const database::Catalog*, std::shared_ptr<const convert::ValueRows>> known;
     convert::ValueRows::Counts all;
     std::uint64_t frameCount = 0;
-    const auto streamed = streamLog(
-        question,
-        [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
-            std::shared_ptr<const convert::ValueRows> rows;
-            {
-                const std::scoped_lock lock(mutex);
-                auto& found = known[facts.catalog.get()];
-                if (found == nullptr)
-                    found = std::make_shared<const convert::ValueRows>(facts.catalog, glob, can::Time{0});
-                rows = found;
-            }
-            std::string text;
-            std::vector<database::Decoded> decoded;
-            convert::ValueRows::Counts counts;
-            for (const can::FrameView& frame : frames)
-                rows->append(frame, text, decoded, counts);
+    convert::StreamWork work;
+    work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
+        std::shared_ptr<const convert::ValueRows> rows;
+        {
             const std::scoped_lock lock(mutex);
-            frameCount += frames.size();
-            all.frames += counts.frames;
-            all.values += counts.values;
-            all.tooShort += counts.tooShort;
-            return text;
-        },
-        [&](std::string_view text) { return out.put(text); });
+            auto& found = known[facts.catalog.get()];
+            if (found == nullptr)
+                found = std::make_shared<const convert::ValueRows>(facts.catalog, glob, can::Time{0});
+            rows = found;
+        }
+        std::string text;
+        std::vector<database::Decoded> decoded;
+        convert::ValueRows::Counts counts;
+        for (const can::FrameView& frame : frames)
+            rows->append(frame, text, decoded, counts);
+        const std::scoped_lock lock(mutex);
+        frameCount += frames.size();
+        all.frames += counts.frames;
+        all.values += counts.values;
+        all.tooShort += counts.tooShort;
+        return text;
+    };
+    work.write = [&](std::string_view text) { return out.put(text); };
+    const auto streamed = streamLog(question, std::move(work));
     if (!streamed)
         return report(streamed.error());
     const int result = out.finish();
@@ -220,13 +220,13 @@ int decode(const Question& question, const std::string& glob)
 int count(const Question& question)
 {
     std::atomic<std::uint64_t> counted = 0;
-    const auto streamed = streamLog(
-        question,
-        [&](const convert::LogFacts&, std::span<const can::FrameView> frames) {
-            counted += frames.size();
-            return std::string();
-        },
-        [](std::string_view) { return true; });
+    convert::StreamWork work;
+    work.render = [&](const convert::LogFacts&, std::span<const can::FrameView> frames) {
+        counted += frames.size();
+        return std::string();
+    };
+    work.write = [](std::string_view) { return true; };
+    const auto streamed = streamLog(question, std::move(work));
     if (!streamed)
         return report(streamed.error());
     if (interrupted)

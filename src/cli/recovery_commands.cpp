@@ -11,7 +11,7 @@ namespace wavetrope::cli {
 
 namespace {
 
-struct Options {
+struct RecoveryOptions {
     std::string folder, save, to, discard;
 };
 
@@ -34,7 +34,7 @@ int list(const std::string& folder)
     return 0;
 }
 
-int runs(const Options& options)
+int runs(const RecoveryOptions& options)
 {
     const std::string folder = options.folder.empty() ? spool::usualFolder() : options.folder;
     if (!options.discard.empty()) {
@@ -67,7 +67,7 @@ int runs(const Options& options)
 
 void addRecoveryCommands(CLI::App& program, int& result)
 {
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<RecoveryOptions>();
     CLI::App* command = program.add_subcommand("runs", "Lists runs that a crash left in a spool folder; saves or discards one");
     command->add_option("--spool", options->folder, "The spool folder; without, the usual one");
     auto* save = command->add_option("--save", options->save, "Save this run as a log, whatever its size");

@@ -13,7 +13,7 @@ namespace wavetrope::cli {
 
 namespace {
 
-struct Options {
+struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     Recording record;
     std::vector<std::string> without, only, except, maps;
@@ -27,7 +27,7 @@ struct Options {
 
 constexpr can::Time settle = std::chrono::seconds(1);
 
-Expected<std::unique_ptr<rig::Session>> open(const Options& options)
+Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
 {
     if (const auto may = mayRecord(options.record); !may)
         return tl::unexpected(may.error());
@@ -62,9 +62,9 @@ public:
     void show(const rig::Session& session)
     {
         const auto report = session.keeping();
-        if (!report || report->words == said_)
+        if (report.words == said_)
             return;
-        said_ = report->words;
+        said_ = report.words;
         warn(said_.empty() ? "the disk takes the run again" : said_);
     }
 
@@ -107,7 +107,7 @@ int printStates(rig::Session& session)
     return out.finish() ? 0 : printed(false);
 }
 
-int finish(rig::Session& session, const Options& options)
+int finish(rig::Session& session, const RunOptions& options)
 {
     int result = 0;
     if (!options.record.path.empty()) {
@@ -124,12 +124,12 @@ int finish(rig::Session& session, const Options& options)
             std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), can::secondsText(refused.time - session.begins()).c_str());
     std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
                  can::secondsText(session.now() - session.begins()).c_str());
-    if (const auto kept = session.keeping(); kept && kept->letGo > 0)
-        std::fprintf(stderr, "%llu frames were let go\n", static_cast<unsigned long long>(kept->letGo));
+    if (const auto kept = session.keeping(); kept.letGo > 0)
+        std::fprintf(stderr, "%llu frames were let go\n", static_cast<unsigned long long>(kept.letGo));
     return result;
 }
 
-int run(const Options& options)
+int run(const RunOptions& options)
 {
     const auto span = can::spanFromText(options.span);
     if (!span || span->count() <= 0)
@@ -154,7 +154,7 @@ int run(const Options& options)
     return finish(**session, options);
 }
 
-Expected<std::vector<drive::Route>> routesOf(const Options& options, rig::Session& session)
+Expected<std::vector<drive::Route>> routesOf(const RunOptions& options, rig::Session& session)
 {
     std::vector<std::string> names;
     for (const trace::TraceBus& bus : session.playback().log()->buses())
@@ -202,7 +202,7 @@ Expected<std::vector<drive::Route>> routesOf(const Options& options, rig::Sessio
     return routes;
 }
 
-int replay(const Options& options)
+int replay(const RunOptions& options)
 {
     char* end = nullptr;
     const double speed = std::strtod(options.speed.c_str(), &end);
@@ -280,7 +280,7 @@ CLI::Validator isSeed()
             "", "seed"};
 }
 
-void addKeeping(CLI::App& command, Options& options)
+void addKeeping(CLI::App& command, RunOptions& options)
 {
     command.add_option("--spool", options.spool, "Folder that keeps the run while it lasts: memory stays bounded, and a crash loses a second at most");
     command.add_option("--memory", options.memory, "How much of memory its frames may take, such as 512MB; the rest is read back from the spool folder")->transform(CLI::AsSizeValue(true))->check(CLI::Range(spool::leastMemory, std::size_t{1} << 46U));
@@ -290,7 +290,7 @@ void addKeeping(CLI::App& command, Options& options)
 
 void addRunCommands(CLI::App& program, int& result)
 {
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<RunOptions>();
     CLI::App* command = program.add_subcommand("run", "Runs a rig");
     command->add_option("rig", options->rig, "The rig document")->required();
     command->add_option("--for", options->span, "How long, such as 120s")->required();

@@ -18,7 +18,6 @@ namespace wavetrope::convert {
 namespace {
 
 constexpr std::uint64_t filterRows = 64 * trace::segmentRows;
-constexpr std::size_t rowsAtOnce = 8192;
 
 std::string lowerName(const std::string& path)
 {
@@ -54,8 +53,8 @@ Expected<Outcome> toLog(const Frames& frames, const Conversion& conversion, cons
     auto file = formats::LogFile::create(conversion.path, frames.snapshot().trace().buses());
     if (!file)
         return tl::unexpected(file.error());
-    if (!(*file)->losses().empty())
-        outcome.warnings.push_back((*file)->losses());
+    if (const std::string losses = (*file)->losses(frames.snapshot().trace().buses()); !losses.empty())
+        outcome.warnings.push_back(losses);
     std::vector<trace::Row> some;
     for (trace::Row at = frames.begin(); at < frames.end() && (*file)->good();) {
         at = frames.next(at, rowsAtOnce, some);
@@ -152,11 +151,18 @@ Expected<Form> formForName(const std::string& path)
     return Form::log;
 }
 
-Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
+Expected<void> mayWrite(const Conversion& conversion)
 {
     struct stat there {};
     if (!conversion.overwrite && ::lstat(conversion.path.c_str(), &there) == 0)     // a link that leads nowhere is something, too
         return fail("the file exists, and is left as it is", conversion.path, "Choose another name, or ask for it to be overwritten");
+    return {};
+}
+
+Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
+{
+    if (const auto may = mayWrite(conversion); !may)
+        return tl::unexpected(may.error());
     if (conversion.from > conversion.to)
         return fail("the stretch of time ends before it begins", conversion.path);
     const bool all = conversion.filter.passesEverything();

@@ -54,6 +54,9 @@ using Progress = std::function<bool(std::uint64_t done, std::uint64_t total)>;
 /// The form that a file name asks for: a log format, ".csv" or ".sqlite", compressed or not. CSV is Form::rows.
 [[nodiscard]] Expected<Form> formForName(const std::string& path);
 
+/// An error where a file of that name exists and is not to be replaced.
+[[nodiscard]] Expected<void> mayWrite(const Conversion& conversion);
+
 /// Writes the file beside its place and renames it when it is whole. Nothing is left of one that is cancelled or fails.
 [[nodiscard]] Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress = {});
 

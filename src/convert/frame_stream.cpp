@@ -57,8 +57,12 @@ void FrameStream::onFrames(std::span<const can::FrameView> frames)
     deliver(0);
     if (frames.empty() || !ready(frames))
         return;
-    const std::string text = filter_->filter().passesEverything() ? work_.render(*facts_, frames) : work_.render(*facts_, choose(frames));
-    good_ = good_ && work_.write(text);
+    std::vector<can::FrameView> chosen;
+    const bool all = filter_->filter().passesEverything();
+    if (!all)
+        chosen = choose(frames);
+    const std::span<const can::FrameView> passing = all ? frames : chosen;
+    good_ = good_ && (work_.take ? work_.take(*facts_, passing) : work_.write(work_.render(*facts_, passing)));
 }
 
 void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Workers& workers)
@@ -66,28 +70,42 @@ void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Wor
     workers_ = &workers;
     if (!ready(stretch->frames))
         return;
-    if (apart_)
-        pending_.push_back(workers.submit([this, stretch, facts = facts_, filter = filter_->filter()] {
-            if (filter.passesEverything())
-                return work_.render(*facts, stretch->frames);
+    const auto made = [this](const std::shared_ptr<const LogFacts>& facts, const std::shared_ptr<const formats::Stretch>& of, std::vector<can::FrameView> chosen, bool all) {
+        const std::span<const can::FrameView> passing = all ? std::span<const can::FrameView>(of->frames) : chosen;
+        if (!work_.take)
+            return Piece{work_.render(*facts, passing), {}, nullptr, facts, all};
+        return Piece{{}, std::move(chosen), of, facts, all};
+    };
+    const bool all = filter_->filter().passesEverything();
+    if (apart_ && !all)
+        pending_.push_back(workers.submit([made, stretch, facts = facts_, filter = filter_->filter()] {
             filter::FilterStream alone(filter, facts->origin);
             std::vector<can::FrameView> chosen;
             for (const can::FrameView& frame : stretch->frames)
                 if (alone.passes(frame))
                     chosen.push_back(frame);
-            return work_.render(*facts, chosen);
+            return made(facts, stretch, std::move(chosen), false);
         }));
     else
-        pending_.push_back(workers.submit([this, stretch, facts = facts_, chosen = choose(stretch->frames)] { return work_.render(*facts, chosen); }));
+        pending_.push_back(workers.submit([made, stretch, all, facts = facts_, chosen = all ? std::vector<can::FrameView>() : choose(stretch->frames)] { return made(facts, stretch, chosen, all); }));
     deliver(workers.count() == 1 ? 0 : 2 * workers.count());
+}
+
+void FrameStream::hand(const Piece& piece)
+{
+    if (!work_.take)
+        good_ = work_.write(piece.text);
+    else
+        good_ = work_.take(*piece.facts, piece.all ? std::span<const can::FrameView>(piece.stretch->frames) : piece.chosen);
 }
 
 void FrameStream::deliver(std::size_t left)
 {
     while (pending_.size() > left) {
-        const std::string text = workers_->wait(pending_.front());
+        const Piece piece = workers_->wait(pending_.front());
         pending_.pop_front();
-        good_ = good_ && work_.write(text);
+        if (good_)
+            hand(piece);
     }
 }
 

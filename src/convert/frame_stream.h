@@ -20,12 +20,13 @@ struct LogFacts {
 
 /// What is done with the frames of a log. `explain` and `compile` are called for the first frame, and again where a bus
 /// appears behind it; `render` on several threads at once; `write` in the order of the log, false where nothing more can
-/// be written.
+/// be written. `take`, where there is one, stands for both: it gets the frames themselves, in the order of the log.
 struct StreamWork {
     std::function<Expected<std::shared_ptr<const database::Catalog>>(const std::vector<trace::TraceBus>&)> explain;
     std::function<Expected<filter::Filter>(const std::shared_ptr<const database::Catalog>&)> compile;
     std::function<std::string(const LogFacts&, std::span<const can::FrameView>)> render;
     std::function<bool(std::string_view)> write;
+    std::function<bool(const LogFacts&, std::span<const can::FrameView>)> take;
     std::function<bool(std::uint64_t done, std::uint64_t total)> goesOn;
 };
 
@@ -52,7 +53,16 @@ public:
 
 private:
     [[nodiscard]] bool ready(std::span<const can::FrameView> frames);
+    // What becomes of a stretch.
+    struct Piece {
+        std::string text;
+        std::vector<can::FrameView> chosen;
+        std::shared_ptr<const formats::Stretch> stretch;    // holds what the frames point to
+        std::shared_ptr<const LogFacts> facts;
+        bool all = false;                                   // of the stretch
+    };
     std::vector<can::FrameView> choose(std::span<const can::FrameView> frames);
+    void hand(const Piece& piece);
     void deliver(std::size_t left);
 
     StreamWork work_;
@@ -66,7 +76,7 @@ private:
     std::optional<filter::FilterStream> filter_;
     bool apart_ = false;                // whether stretches can be filtered each by itself
     Workers* workers_ = nullptr;
-    std::deque<std::future<std::string>> pending_;
+    std::deque<std::future<Piece>> pending_;
 };
 
 /// The buses of a log, whatever else is in it.

@@ -9,6 +9,9 @@
 
 namespace wavetrope::convert {
 
+/// Rows that a conversion takes at one go.
+inline constexpr std::size_t rowsAtOnce = 8192;
+
 /// Rows of a snapshot that a filter passes, within a stretch of time.
 class Frames {
 public:

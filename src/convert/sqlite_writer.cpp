@@ -11,7 +11,6 @@ namespace wavetrope::convert {
 
 namespace {
 
-constexpr std::size_t rowsAtOnce = 8192;
 
 constexpr const char* schema = R"(
 PRAGMA journal_mode = OFF;
@@ -52,7 +51,7 @@ constexpr std::pair<const char*, const char*> readme[] = {
 
 class Statement {
 public:
-    Statement(sqlite3* database, const char* text) : database_(database) { sqlite3_prepare_v2(database, text, -1, &statement_, nullptr); }
+    Statement(sqlite3* database, const char* text) { sqlite3_prepare_v2(database, text, -1, &statement_, nullptr); }
     ~Statement() { sqlite3_finalize(statement_); }
     Statement(const Statement&) = delete;
     Statement& operator=(const Statement&) = delete;
@@ -81,7 +80,6 @@ public:
 private:
     Statement& bound(int) { return *this; }
 
-    sqlite3* database_;
     sqlite3_stmt* statement_ = nullptr;
     int at_ = 0;
 };

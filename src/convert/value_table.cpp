@@ -13,7 +13,6 @@ namespace wavetrope::convert {
 namespace {
 
 constexpr std::int64_t mostRows = 1'000'000'000;
-constexpr std::size_t rowsAtOnce = 8192;
 constexpr std::uint64_t progressEvery = 4096;
 
 // One signal of one identifier.

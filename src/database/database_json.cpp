@@ -93,16 +93,16 @@ struct Wrong {
     std::string what;
 };
 
-class Reader {
+class JsonReader {
 public:
-    explicit Reader(const Json& json, std::string pointer) : json_(json), pointer_(std::move(pointer)) {}
+    explicit JsonReader(const Json& json, std::string pointer) : json_(json), pointer_(std::move(pointer)) {}
 
     [[nodiscard]] bool has(const char* key) const { return json_.is_object() && json_.contains(key); }
-    Reader at(const char* key) const
+    JsonReader at(const char* key) const
     {
         if (!has(key))
             throw Wrong{pointer_ + '/' + key, "is missing"};
-        return Reader(json_[key], pointer_ + '/' + key);
+        return JsonReader(json_[key], pointer_ + '/' + key);
     }
     template <class Visit>
     void each(const char* key, Visit visit) const
@@ -113,7 +113,7 @@ public:
         if (!list.is_array())
             throw Wrong{pointer_ + '/' + key, "must be a list"};
         for (std::size_t i = 0; i < list.size(); ++i)
-            visit(Reader(list[i], pointer_ + '/' + key + '/' + std::to_string(i)));
+            visit(JsonReader(list[i], pointer_ + '/' + key + '/' + std::to_string(i)));
     }
     template <class Visit>
     void eachMember(const char* key, Visit visit) const
@@ -123,7 +123,7 @@ public:
         if (!json_[key].is_object())
             throw Wrong{pointer_ + '/' + key, "must be an object"};
         for (const auto& [name, value] : json_[key].items())
-            visit(name, Reader(value, pointer_ + '/' + key + '/' + name));
+            visit(name, JsonReader(value, pointer_ + '/' + key + '/' + name));
     }
     [[nodiscard]] std::string text() const
     {
@@ -168,13 +168,13 @@ public:
     [[nodiscard]] std::vector<std::string> texts(const char* key) const
     {
         std::vector<std::string> list;
-        each(key, [&](const Reader& entry) { list.push_back(entry.text()); });
+        each(key, [&](const JsonReader& entry) { list.push_back(entry.text()); });
         return list;
     }
     [[nodiscard]] std::vector<ValueText> valueTexts(const char* key) const
     {
         std::vector<ValueText> list;
-        each(key, [&](const Reader& entry) {
+        each(key, [&](const JsonReader& entry) {
             list.push_back({entry.at("value").integer(), entry.text("text")});
             if (!entry.has("to"))
                 return;
@@ -189,7 +189,7 @@ public:
     [[nodiscard]] AttributeValues attributes() const
     {
         AttributeValues values;
-        eachMember("attributes", [&](const std::string& name, const Reader& entry) { values.set(name, entry.value()); });
+        eachMember("attributes", [&](const std::string& name, const JsonReader& entry) { values.set(name, entry.value()); });
         return values;
     }
     template <std::size_t count>
@@ -211,7 +211,7 @@ private:
     std::string pointer_;
 };
 
-Signal signalOf(const Reader& in)
+Signal signalOf(const JsonReader& in)
 {
     Signal s;
     s.name = in.at("name").text();
@@ -233,7 +233,7 @@ Signal signalOf(const Reader& in)
     s.factor = in.number("factor", 1);
     s.offset = in.number("offset", 0);
     std::vector<double> range;
-    in.each("range", [&](const Reader& entry) { range.push_back(entry.number()); });
+    in.each("range", [&](const JsonReader& entry) { range.push_back(entry.number()); });
     if (!range.empty()) {
         if (range.size() != 2)
             in.at("range").wrong("must be two numbers");
@@ -244,11 +244,11 @@ Signal signalOf(const Reader& in)
     s.receivers = in.texts("receivers");
     const bool selector = in.flag("selector");
     if (in.has("present")) {
-        const Reader present = in.at("present");
+        const JsonReader present = in.at("present");
         s.mux = MuxRole::multiplexed;
         s.alsoSelector = selector;
         s.muxSelector = present.text("selector");
-        present.each("values", [&](const Reader& entry) { s.muxRanges.push_back(entry.pair()); });
+        present.each("values", [&](const JsonReader& entry) { s.muxRanges.push_back(entry.pair()); });
         if (s.muxRanges.empty())
             present.wrong("names no values");
         s.muxValue = s.muxRanges.front().from;
@@ -366,13 +366,13 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
     Database db;
     db.path = where;
     try {
-        const Reader in(document, {});
+        const JsonReader in(document, {});
         if (const auto version = in.at("wavetrope_database").whole(1'000'000); version > databaseJsonVersion)
             return fail("this database is of version " + std::to_string(version) + ", newer than this program", where, "Open it with a newer version");
         db.network.version = in.text("version");
         db.network.comment = in.text("comment");
         db.network.attributes = in.attributes();
-        in.each("nodes", [&](const Reader& entry) {
+        in.each("nodes", [&](const JsonReader& entry) {
             Node node;
             node.uid = ++db.lastUid;
             node.name = entry.at("name").text();
@@ -380,19 +380,19 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
             node.attributes = entry.attributes();
             db.nodes.push_back(std::move(node));
         });
-        in.each("tables", [&](const Reader& entry) { 
+        in.each("tables", [&](const JsonReader& entry) { 
             db.tables.push_back({++db.lastUid, entry.at("name").text(), entry.valueTexts("texts")});
             if (!rangesOf(db.tables.back().texts).empty())
                 entry.at("texts").wrong("holds a range; a table has texts for single values");
         });
-        in.each("attribute_definitions", [&](const Reader& entry) {
+        in.each("attribute_definitions", [&](const JsonReader& entry) {
             AttributeDefinition d;
             d.uid = ++db.lastUid;
             d.name = entry.at("name").text();
             d.owner = static_cast<AttributeOwner>(entry.at("of").choice(ownerWords));
             d.type = static_cast<AttributeType>(entry.at("type").choice(typeWords));
             std::vector<double> range;
-            entry.each("range", [&](const Reader& bound) { range.push_back(bound.number()); });
+            entry.each("range", [&](const JsonReader& bound) { range.push_back(bound.number()); });
             if (range.size() == 2) {
                 d.minimum = range[0];
                 d.maximum = range[1];
@@ -402,7 +402,7 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
                 d.standard = entry.at("default").value();
             db.definitions.push_back(std::move(d));
         });
-        in.each("messages", [&](const Reader& entry) {
+        in.each("messages", [&](const JsonReader& entry) {
             Message m;
             m.uid = ++db.lastUid;
             m.name = entry.at("name").text();
@@ -415,8 +415,8 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
             m.moreSenders = entry.texts("further_senders");
             m.comment = entry.text("comment");
             m.attributes = entry.attributes();
-            entry.each("groups", [&](const Reader& group) { m.groups.push_back({group.at("name").text(), static_cast<unsigned>(group.has("repetitions") ? group.at("repetitions").whole(0xFFFFFFFFU) : 1), group.texts("signals")}); });
-            entry.each("signals", [&](const Reader& signal) {
+            entry.each("groups", [&](const JsonReader& group) { m.groups.push_back({group.at("name").text(), static_cast<unsigned>(group.has("repetitions") ? group.at("repetitions").whole(0xFFFFFFFFU) : 1), group.texts("signals")}); });
+            entry.each("signals", [&](const JsonReader& signal) {
                 m.signals.push_back(signalOf(signal));
                 m.signals.back().uid = ++db.lastUid;
             });
@@ -425,13 +425,13 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
             applyCustomary(db, m);
             db.messages.push_back(std::move(m));
         });
-        in.each("variables", [&](const Reader& entry) {
+        in.each("variables", [&](const JsonReader& entry) {
             Variable v;
             v.uid = ++db.lastUid;
             v.name = entry.at("name").text();
             v.type = entry.has("type") ? entry.at("type").choice(variableWords) : 0;
             std::vector<double> range;
-            entry.each("range", [&](const Reader& bound) { range.push_back(bound.number()); });
+            entry.each("range", [&](const JsonReader& bound) { range.push_back(bound.number()); });
             if (range.size() == 2) {
                 v.minimum = range[0];
                 v.maximum = range[1];
@@ -447,7 +447,7 @@ Expected<Database> databaseFromJson(const nlohmann::json& document, const std::s
             v.attributes = entry.attributes();
             db.variables.push_back(std::move(v));
         });
-        in.each("relations", [&](const Reader& entry) {
+        in.each("relations", [&](const JsonReader& entry) {
             Relation r;
             r.uid = ++db.lastUid;
             r.owner = static_cast<AttributeOwner>(entry.at("of").choice(ownerWords));

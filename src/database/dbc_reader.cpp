@@ -23,9 +23,9 @@ bool isReserved(std::string_view node) { return node == dbc::noNode || node.empt
 // One pass over the tokens. A statement that cannot be understood throws a DbcExpectation inside this file only; the
 // loop over the statements notes it with its place and goes on behind it. A statement about an object that comes later
 // is read again at the end.
-class Reader {
+class DbcReader {
 public:
-    Reader(std::string_view text, std::string name) : in_(text)
+    DbcReader(std::string_view text, std::string name) : in_(text)
     {
         db_.path = std::move(name);
         reading_.source.utf8 = in_.utf8;
@@ -107,13 +107,13 @@ private:
         }
         if (!in_.at(Kind::word))
             in_.expected("a statement");
-        static const std::map<std::string_view, void (Reader::*)()> statements = {
-            {"VERSION", &Reader::version}, {"NS_", &Reader::newSymbols}, {"BS_", &Reader::busTiming}, {"BU_", &Reader::nodes},
-            {"VAL_TABLE_", &Reader::valueTable}, {"BO_", &Reader::message}, {"SG_", &Reader::signal}, {"SG_MUL_VAL_", &Reader::multiplexRanges},
-            {"BO_TX_BU_", &Reader::moreSenders}, {"EV_", &Reader::variable}, {"ENVVAR_DATA_", &Reader::variableData}, {"SGTYPE_", &Reader::signalType},
-            {"CM_", &Reader::comment}, {"VAL_", &Reader::values}, {"SIG_VALTYPE_", &Reader::valueType}, {"SIG_GROUP_", &Reader::signalGroup},
-            {"BA_DEF_", &Reader::attributeDefinition}, {"BA_DEF_REL_", &Reader::attributeDefinition}, {"BA_DEF_DEF_", &Reader::attributeDefault},
-            {"BA_DEF_DEF_REL_", &Reader::attributeDefault}, {"BA_", &Reader::attribute}, {"BA_REL_", &Reader::relation}};
+        static const std::map<std::string_view, void (DbcReader::*)()> statements = {
+            {"VERSION", &DbcReader::version}, {"NS_", &DbcReader::newSymbols}, {"BS_", &DbcReader::busTiming}, {"BU_", &DbcReader::nodes},
+            {"VAL_TABLE_", &DbcReader::valueTable}, {"BO_", &DbcReader::message}, {"SG_", &DbcReader::signal}, {"SG_MUL_VAL_", &DbcReader::multiplexRanges},
+            {"BO_TX_BU_", &DbcReader::moreSenders}, {"EV_", &DbcReader::variable}, {"ENVVAR_DATA_", &DbcReader::variableData}, {"SGTYPE_", &DbcReader::signalType},
+            {"CM_", &DbcReader::comment}, {"VAL_", &DbcReader::values}, {"SIG_VALTYPE_", &DbcReader::valueType}, {"SIG_GROUP_", &DbcReader::signalGroup},
+            {"BA_DEF_", &DbcReader::attributeDefinition}, {"BA_DEF_REL_", &DbcReader::attributeDefinition}, {"BA_DEF_DEF_", &DbcReader::attributeDefault},
+            {"BA_DEF_DEF_REL_", &DbcReader::attributeDefault}, {"BA_", &DbcReader::attribute}, {"BA_REL_", &DbcReader::relation}};
         const DbcToken token = in_.lexer.take();
         if (const auto found = statements.find(token.text); found != statements.end()) {
             (this->*found->second)();
@@ -711,7 +711,7 @@ bool takeLongName(Object& object, const char* attribute)
     return true;
 }
 
-void Reader::finish()
+void DbcReader::finish()
 {
     std::unordered_map<std::string, std::string> longNodes;
     for (Node& node : db_.nodes)
@@ -769,7 +769,7 @@ const DbcStatement* DbcSource::find(const std::string& key) const
 
 DbcReading readDbc(std::string_view text, std::string name)
 {
-    return Reader(text, std::move(name)).run();
+    return DbcReader(text, std::move(name)).run();
 }
 
 Expected<DbcReading> readDbcFile(const std::string& path)

@@ -4,6 +4,7 @@
 #include <charconv>
 #include <map>
 
+#include "can/joined.h"
 #include "database/codec.h"
 #include "database/dbc_format.h"
 #include "database/dbc_lexer.h"
@@ -27,14 +28,6 @@ std::uint8_t kindOf(std::string_view word)
 {
     const auto found = std::find(dbc::kinds.begin(), dbc::kinds.end(), word);
     return static_cast<std::uint8_t>(found - dbc::kinds.begin());
-}
-
-std::string joined(const std::vector<std::string>& words, const char* between)
-{
-    std::string out;
-    for (const std::string& word : words)
-        out += (out.empty() ? "" : between) + word;
-    return out;
 }
 
 class Renderer {
@@ -254,7 +247,7 @@ std::size_t lineBegin(std::string_view text, std::size_t begin)
 }
 
 // Behind the end of the line that a statement ends on, when nothing else stands on it.
-std::size_t lineEnd(std::string_view text, std::size_t end)
+std::size_t endOfLine(std::string_view text, std::size_t end)
 {
     std::size_t at = end;
     while (at < text.size() && (text[at] == ' ' || text[at] == '\t'))
@@ -371,7 +364,7 @@ Expected<std::string> writeDbc(const Database& edited, const Database& original,
         if (is == now.end() && was != old.end()) {
             // Taken out, with its line.
             const std::size_t begin = lineBegin(text, place.begin);
-            std::size_t end = lineEnd(text, place.end);
+            std::size_t end = endOfLine(text, place.end);
             if (begin < copied) {
                 out += text.substr(copied, place.begin - copied);
                 end = place.end;

@@ -4,6 +4,7 @@
 #include <map>
 #include <unordered_map>
 
+#include "can/joined.h"
 #include "database/codec.h"
 #include "database/field_text.h"
 
@@ -12,14 +13,6 @@ namespace wavetrope::database {
 namespace {
 
 using Fields = std::vector<std::pair<const char*, std::string>>;
-
-std::string joined(std::vector<std::string> words)
-{
-    std::string out;
-    for (const std::string& word : words)
-        out += (out.empty() ? "" : ", ") + word;
-    return out;
-}
 
 std::string bound(const std::optional<double>& value) { return value ? numberText(*value) : "none"; }
 

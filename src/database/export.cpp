@@ -5,6 +5,7 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "can/joined.h"
 #include "can/csv_text.h"
 #include "can/time_text.h"
 #include "database/codec.h"
@@ -33,14 +34,6 @@ std::string escaped(std::string_view text)
         case '"': out += "&quot;"; break;
         default: out += c;
         }
-    return out;
-}
-
-std::string joined(const std::vector<std::string>& words, const char* between)
-{
-    std::string out;
-    for (const std::string& word : words)
-        out += (out.empty() ? "" : between) + word;
     return out;
 }
 

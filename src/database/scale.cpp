@@ -8,7 +8,7 @@
 
 namespace wavetrope::database {
 
-namespace {
+namespace decimals {
 
 // Digits of a number from outside that are taken at their word; longer ones are as their double has them.
 constexpr std::size_t mostDigits = 400;
@@ -302,7 +302,9 @@ double powerOfTen(int exponent)
     return power;
 }
 
-}  // namespace
+}  // namespace decimals
+
+using namespace decimals;
 
 struct Scale::Exact {
     Decimal factor;

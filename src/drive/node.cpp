@@ -401,6 +401,7 @@ void Node::setOn(bool on)
     if (on == on_)
         return;
     on_ = on;
+    ++changes_;
     ++life_;
     if (on) {
         for (Reaction& reaction : reactions_) {
@@ -537,6 +538,7 @@ void Node::refuse(const Sending& sending, std::uint32_t signal, double value)
     refused.value = value;
     refused.time = world_.scheduler.now();
     ++refused.count;
+    ++changes_;
 }
 
 void Node::onFrame(const can::FrameView& frame, bus::Port sender)
@@ -722,6 +724,7 @@ void Node::enter(const std::string& state, bool wrong, const std::string& why)
     states_.push_back({world_.scheduler.now(), state, wrong, why});
     if (states_.size() > mostStates)
         states_.pop_front();
+    ++changes_;
 }
 
 }  // namespace wavetrope::drive

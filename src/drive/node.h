@@ -63,6 +63,8 @@ public:
     [[nodiscard]] std::vector<std::pair<std::uint8_t, can::Identifier>> sentIdentifiers() const;
     /// Values that were not sent because their signals' bits cannot hold them; the newest of each signal.
     [[nodiscard]] const std::map<std::string, RefusedValue>& refused() const { return refused_; }
+    /// Grows with each change of what is told above.
+    [[nodiscard]] std::uint64_t changes() const { return changes_; }
     /// Value of a named value or variable, or nothing.
     [[nodiscard]] std::optional<double> value(std::string_view name) const;
 
@@ -139,6 +141,7 @@ private:
     NodeWorld world_;
     Random random_;
     bool on_ = true;
+    std::uint64_t changes_ = 1;
     std::uint64_t life_ = 0;                        // counts switchings on; older events are void
     std::vector<std::uint8_t> busIndexes_;
     std::vector<std::pair<std::uint8_t, bus::Port>> ports_;

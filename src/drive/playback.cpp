@@ -43,13 +43,15 @@ Playback::Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, st
     }
 }
 
-void Playback::load(std::shared_ptr<const trace::Trace> log, std::shared_ptr<const database::Catalog> logCatalog)
+void Playback::load(std::shared_ptr<const trace::Trace> log, std::shared_ptr<const database::Catalog> logCatalog, trace::TimeIndex order)
 {
     rest();
     log_ = std::move(log);
     logCatalog_ = std::move(logCatalog);
     snapshot_ = log_->snapshot();
-    order_ = trace::TimeIndex(snapshot_);
+    order_ = std::move(order);
+    if (order_.rows() != snapshot_.rows())
+        order_ = trace::TimeIndex(snapshot_);
     start_ = snapshot_.earliest();
     end_ = snapshot_.latest();
     from_.reset();
@@ -84,21 +86,20 @@ void Playback::choose()
         if (scans.back())
             scans.back()->advance(snapshot_, {~std::uint64_t{0}, 0});
     }
-    for (std::uint64_t position = 0; position < order_.rows(); ++position) {
-        const trace::Row row = order_.rowAt(position);
+    order_.each([&](trace::Row row) {
         const trace::IdentifierIndex identifier = snapshot_.identifier(row);
         const trace::TraceKey& key = log_->key(identifier);
         const std::uint8_t bus = key.bus;
         if (identifierPasses[identifier] == 0) {
             errorsLeftOut_ += key.error && bus < routes_.size() && routes_[bus].to >= 0 ? 1 : 0;
-            continue;
+            return;
         }
         if (scans[bus] && !scans[bus]->rows().contains(row))
-            continue;
+            return;
         lanes_[static_cast<std::size_t>(routes_[bus].to)].rows.push_back(row);
         ++chosen_;
         ++chosenByBus_[bus];
-    }
+    });
     setRange(from_, to_);
 }
 

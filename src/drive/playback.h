@@ -55,8 +55,9 @@ public:
     Playback(const Playback&) = delete;
     Playback& operator=(const Playback&) = delete;
 
-    /// Takes a log; `logCatalog` explains its buses. Everything is routed nowhere until `route` is called.
-    void load(std::shared_ptr<const trace::Trace> log, std::shared_ptr<const database::Catalog> logCatalog);
+    /// Takes a log; `logCatalog` explains its buses. Everything is routed nowhere until `route` is called. `order` is its
+    /// order of time, for a caller that made it where nobody waits.
+    void load(std::shared_ptr<const trace::Trace> log, std::shared_ptr<const database::Catalog> logCatalog, trace::TimeIndex order = {});
     [[nodiscard]] bool loaded() const { return log_ != nullptr; }
     [[nodiscard]] const trace::Trace* log() const { return log_.get(); }
 

@@ -60,10 +60,10 @@ int Program::add(Node node)
 
 int Program::build(const Expression& expression, const database::Catalog& catalog, const trace::TraceKey& key)
 {
-    using Kind = Node::Kind;
+    using NodeKind = Node::Kind;
     const auto kindOf = [&](int node) { return nodes_[static_cast<std::size_t>(node)].kind; };
-    const auto fixed = [&](bool value) { return add({value ? Kind::yes : Kind::no, -1, -1, nullptr, nullptr}); };
-    const auto joined = [&](const ExpressionPointer& a, const ExpressionPointer& b, Kind kind, Kind neutral, Kind decides) {
+    const auto fixed = [&](bool value) { return add({value ? NodeKind::yes : NodeKind::no, -1, -1, nullptr, nullptr}); };
+    const auto joined = [&](const ExpressionPointer& a, const ExpressionPointer& b, NodeKind kind, NodeKind neutral, NodeKind decides) {
         const int left = build(*a, catalog, key);
         if (kindOf(left) == decides)
             return left;
@@ -73,14 +73,14 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
         return kindOf(right) == neutral ? left : add({kind, left, right, nullptr, nullptr});
     };
     if (const auto* both = std::get_if<Both>(&expression.term))
-        return joined(both->left, both->right, Kind::both, Kind::yes, Kind::no);
+        return joined(both->left, both->right, NodeKind::both, NodeKind::yes, NodeKind::no);
     if (const auto* either = std::get_if<Either>(&expression.term))
-        return joined(either->left, either->right, Kind::either, Kind::no, Kind::yes);
+        return joined(either->left, either->right, NodeKind::either, NodeKind::no, NodeKind::yes);
     if (const auto* negation = std::get_if<Negation>(&expression.term)) {
         const int inner = build(*negation->inner, catalog, key);
-        if (kindOf(inner) == Kind::yes || kindOf(inner) == Kind::no)
-            return fixed(kindOf(inner) == Kind::no);
-        return add({Kind::negation, inner, -1, nullptr, nullptr});
+        if (kindOf(inner) == NodeKind::yes || kindOf(inner) == NodeKind::no)
+            return fixed(kindOf(inner) == NodeKind::no);
+        return add({NodeKind::negation, inner, -1, nullptr, nullptr});
     }
     const database::CatalogMessage* message = key.error ? nullptr : catalog.find(key.bus, key.id);
     if (const auto* compare = std::get_if<CompareSignal>(&expression.term)) {
@@ -88,9 +88,9 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
         if (signal == nullptr)
             return fixed(false);
         if (compare->byText)
-            return add({Kind::text, -1, -1, &expression, signal});
+            return add({NodeKind::text, -1, -1, &expression, signal});
         tests_.emplace_back(message->plan.plan(signal->index), compare->comparison, compare->number, compare->upper);
-        return add({Kind::signal, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
+        return add({NodeKind::signal, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
     }
     if (const auto* change = std::get_if<SignalChange>(&expression.term)) {
         const database::SignalRef* signal = message == nullptr ? nullptr : carried(change->signals, message);
@@ -100,7 +100,7 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
         using How = SignalChange::How;
         const Comparison comparison = change->how == How::risesAbove ? Comparison::greater : Comparison::less;
         tests_.emplace_back(message->plan.plan(signal->index), comparison, change->number, Number{});
-        return add({Kind::change, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
+        return add({NodeKind::change, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
     }
     const Verdict verdict = ofIdentifier(expression, key, message);
     if (verdict != Verdict::depends)
@@ -108,7 +108,7 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
     gaps_ = gaps_ || std::holds_alternative<GapTest>(expression.term);
     if (const auto* soon = std::get_if<SoonAfter>(&expression.term))
         soons_.push_back(soon->slot);
-    return add({Kind::leaf, -1, -1, &expression, nullptr});
+    return add({NodeKind::leaf, -1, -1, &expression, nullptr});
 }
 
 Verdict Program::verdict() const

@@ -72,6 +72,8 @@ public:
     [[nodiscard]] trace::Row next(trace::Row from) const { return at(rank(from)); }
     [[nodiscard]] trace::Row previous(trace::Row limit) const;
     [[nodiscard]] std::size_t memory() const;
+    /// Whether not all of the rows of the segments pass, but every so manyth.
+    [[nodiscard]] bool thinned() const { return thinning_.kind != Thinning::Kind::all; }
     /// Sets the bits of the rows of a segment, thinning aside.
     void fill(std::size_t index, RowBits& bits, const trace::Segment& segment) const;
 

@@ -12,7 +12,6 @@ Expected<std::unique_ptr<LogFile>> LogFile::create(const std::string& path, std:
         return tl::unexpected(file.error());
     auto log = std::unique_ptr<LogFile>(new LogFile(std::move(*file), (*format)->encoder()));
     log->encoder_->begin(*log->file_, buses);
-    log->losses_ = log->encoder_->losses(buses);
     return log;
 }
 

@@ -15,6 +15,8 @@ public:
     /// Begins a file.
     [[nodiscard]] static Expected<std::unique_ptr<LogFile>> create(const std::string& path, std::span<const trace::TraceBus> buses);
 
+    /// A bus that appears behind the beginning; its index is the next.
+    void addBus(const trace::TraceBus& bus) { encoder_->bus(*file_, bus); }
     void write(const can::FrameView& frame)
     {
         ++(encoder_->frame(*file_, frame) ? frames_ : refused_);
@@ -31,7 +33,7 @@ public:
     [[nodiscard]] std::uint64_t frames() const { return frames_; }
     [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
     /// What the format cannot hold of these buses, in words.
-    [[nodiscard]] const std::string& losses() const { return losses_; }
+    [[nodiscard]] std::string losses(std::span<const trace::TraceBus> buses) const { return encoder_->losses(buses); }
     /// Frames that were left out, since the format cannot hold their stamps, in words; empty where there are none.
     [[nodiscard]] std::string refused() const
     {
@@ -43,7 +45,6 @@ private:
 
     std::unique_ptr<OutputFile> file_;
     std::unique_ptr<LogEncoder> encoder_;
-    std::string losses_;
     std::uint64_t frames_ = 0;
     std::uint64_t refused_ = 0;
 };

@@ -74,6 +74,12 @@ class LogEncoder {
 public:
     virtual ~LogEncoder() = default;
     virtual void begin(ByteTarget& target, std::span<const trace::TraceBus> buses) = 0;
+    /// A bus appears behind the beginning; its index is the next.
+    virtual void bus(ByteTarget& target, const trace::TraceBus& bus)
+    {
+        (void)target;
+        (void)bus;
+    }
     /// False for a frame whose stamp the format cannot hold; nothing is written then.
     [[nodiscard]] virtual bool frame(ByteTarget& target, const can::FrameView& frame) = 0;
     /// Which stamps it can hold, in words: "1970 to 2106".

@@ -67,7 +67,7 @@ DecodedPackets decode(const Head& head, std::uint8_t bus, std::span<const std::u
     return decoded;
 }
 
-Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
+Expected<ReadReport> readPcap(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
 {
     const auto header = source.window(fileHeader);
     const Head head = headOf(header);
@@ -140,7 +140,7 @@ Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers& workers, c
     return report;
 }
 
-class Encoder final : public LogEncoder {
+class PcapEncoder final : public LogEncoder {
 public:
     void begin(ByteTarget& target, std::span<const trace::TraceBus>) override
     {
@@ -172,8 +172,8 @@ public:
 
 LogFormat pcapFormat()
 {
-    return {"pcap", {".pcap"}, [](std::span<const std::uint8_t> head) { return headOf(head).known; }, read,
-            []() -> std::unique_ptr<LogEncoder> { return std::make_unique<Encoder>(); }};
+    return {"pcap", {".pcap"}, [](std::span<const std::uint8_t> head) { return headOf(head).known; }, readPcap,
+            []() -> std::unique_ptr<LogEncoder> { return std::make_unique<PcapEncoder>(); }};
 }
 
 }  // namespace wavetrope::formats

@@ -15,7 +15,7 @@ namespace {
 
 using namespace pcapng;
 
-class Encoder final : public LogEncoder {
+class PcapngEncoder final : public LogEncoder {
 public:
     void begin(ByteTarget& target, std::span<const trace::TraceBus> buses) override
     {
@@ -27,13 +27,15 @@ public:
         put32(0xFFFFFFFFU);
         putOption(4, "Wavetrope");
         end(target);
-        buses_.assign(buses.begin(), buses.end());
-        if (buses_.empty())
-            buses_.emplace_back();
-        for (const trace::TraceBus& bus : buses_)
-            describe(target, bus, 0);
-        early_.resize(buses_.size());
-        interfaces_ = static_cast<std::uint32_t>(buses_.size());
+        for (const trace::TraceBus& one : buses)
+            bus(target, one);
+        if (buses.empty())
+            bus(target, {});
+    }
+    void bus(ByteTarget& target, const trace::TraceBus& bus) override
+    {
+        describe(target, bus, 0);
+        buses_.push_back({bus, interfaces_++, {}});
     }
     [[nodiscard]] const char* stamps() const override { return "1969 to 2261"; }
 
@@ -41,17 +43,20 @@ public:
     {
         std::uint8_t packet[packedHeader + can::maxLength];
         const auto size = static_cast<std::uint32_t>(packFrame(frame, packet));
-        std::uint32_t interface = frame.bus;
+        if (frame.bus >= buses_.size())
+            return false;
+        Bus& bus = buses_[frame.bus];
+        std::uint32_t interface = bus.interface;
         auto ticks = static_cast<std::uint64_t>(frame.time.count());
         if (frame.time.count() < 0) {
             // Ticks have no sign: these frames belong to an interface whose times begin earlier.
-            if (!can::isStamp(frame.time) || frame.bus >= buses_.size())
+            if (!can::isStamp(frame.time))
                 return false;
-            if (!early_[frame.bus]) {
-                describe(target, buses_[frame.bus], earlySeconds);
-                early_[frame.bus] = interfaces_++;
+            if (!bus.early) {
+                describe(target, bus.is, earlySeconds);
+                bus.early = interfaces_++;
             }
-            interface = *early_[frame.bus];
+            interface = *bus.early;
             ticks = static_cast<std::uint64_t>(frame.time.count() - earlySeconds * 1'000'000'000);
         }
         start(enhancedPacket);
@@ -137,12 +142,16 @@ private:
     }
 
     std::vector<std::uint8_t> bytes_;
-    std::vector<trace::TraceBus> buses_;
-    std::vector<std::optional<std::uint32_t>> early_;     // by bus, where it has frames before 1970
+    struct Bus {
+        trace::TraceBus is;
+        std::uint32_t interface = 0;
+        std::optional<std::uint32_t> early;     // where it has frames before 1970
+    };
+    std::vector<Bus> buses_;
     std::uint32_t interfaces_ = 0;
 };
 
-bool recognise(std::span<const std::uint8_t> head)
+bool recognisePcapng(std::span<const std::uint8_t> head)
 {
     static constexpr std::uint8_t magic[4] = {0x0A, 0x0D, 0x0D, 0x0A};
     return head.size() >= 4 && std::equal(magic, magic + 4, head.begin());
@@ -152,7 +161,7 @@ bool recognise(std::span<const std::uint8_t> head)
 
 LogFormat pcapngFormat()
 {
-    return {"pcapng", {".pcapng"}, recognise, readPcapng, []() -> std::unique_ptr<LogEncoder> { return std::make_unique<Encoder>(); }};
+    return {"pcapng", {".pcapng"}, recognisePcapng, readPcapng, []() -> std::unique_ptr<LogEncoder> { return std::make_unique<PcapngEncoder>(); }};
 }
 
 }  // namespace wavetrope::formats

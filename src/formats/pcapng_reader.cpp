@@ -15,7 +15,7 @@ namespace {
 using namespace pcapng;
 
 constexpr std::size_t mostInterfaces = 1U << 20;
-constexpr unsigned mostBuses = 255;
+constexpr unsigned mostNamedBuses = 255;
 
 // Goes from block to block, describes interfaces, and has the packets between taken apart elsewhere.
 // Steps over packets of the usual kind: from `at` on, until there is anything else or `end` is passed. Counts them.
@@ -34,9 +34,9 @@ std::size_t overPackets(std::span<const std::uint8_t> bytes, std::size_t at, std
     return at;
 }
 
-class Reader {
+class PcapngReader {
 public:
-    Reader(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
+    PcapngReader(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
         : source_(source), sink_(sink), stretchBytes_(options.stretchBytes), queue_(sink, workers, static_cast<bool>(options.more) || source.live())
     {
     }
@@ -230,7 +230,7 @@ private:
                 if (alike(rate.nominal, bus.rate.nominal) && alike(rate.data, bus.rate.data))
                     return index;
         }
-        if (buses_ == mostBuses) {
+        if (buses_ == mostNamedBuses) {
             if (!tooManySaid_)
                 warn("more than 255 buses: the frames of the further ones are shown on the last");
             tooManySaid_ = true;
@@ -268,6 +268,6 @@ private:
 
 }  // namespace
 
-Expected<ReadReport> readPcapng(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options) { return Reader(source, sink, workers, options).run(); }
+Expected<ReadReport> readPcapng(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options) { return PcapngReader(source, sink, workers, options).run(); }
 
 }  // namespace wavetrope::formats

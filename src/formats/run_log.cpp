@@ -18,10 +18,10 @@ namespace {
 constexpr char mark[] = "WAVERUN1";
 constexpr std::size_t markBytes = 8, headBytes = 16;
 constexpr std::uint32_t mostAbout = 1U << 20;
-constexpr std::size_t mostBuses = 256;
+constexpr std::size_t mostBusesOfRun = 256;
 constexpr std::size_t mostWarnings = 100;
 
-bool recognise(std::span<const std::uint8_t> head) { return head.size() >= markBytes && std::memcmp(head.data(), mark, markBytes) == 0; }
+bool recogniseRun(std::span<const std::uint8_t> head) { return head.size() >= markBytes && std::memcmp(head.data(), mark, markBytes) == 0; }
 
 std::uint32_t load32(const std::uint8_t* at)
 {
@@ -100,7 +100,7 @@ struct Reading {
     }
 };
 
-Expected<ReadReport> read(ByteSource& source, LogSink& sink, Workers&, const ReadOptions&)
+Expected<ReadReport> readRun(ByteSource& source, LogSink& sink, Workers&, const ReadOptions&)
 {
     const auto about = readRunHead(source);
     if (!about)
@@ -141,7 +141,7 @@ Expected<std::pair<RunAbout, std::size_t>> readRunHead(ByteSource& source)
 {
     const auto broken = [&](const char* what) { return fail(what, source.name(), "Nothing of this run can be read; discard it"); };
     const auto head = source.window(headBytes);
-    if (head.size() < headBytes || !recognise(head))
+    if (head.size() < headBytes || !recogniseRun(head))
         return broken("this is no run, or its head is cut off");
     const std::uint32_t size = load32(head.data() + markBytes);
     const std::uint32_t check = load32(head.data() + markBytes + 4);
@@ -162,7 +162,7 @@ Expected<std::pair<RunAbout, std::size_t>> readRunHead(ByteSource& source)
     } catch (const nlohmann::json::exception&) {
         return broken("the head of the run is damaged");
     }
-    if (about.buses.size() > mostBuses)
+    if (about.buses.size() > mostBusesOfRun)
         return broken("the run names more buses than there can be");
     source.skip(headBytes + size);
     return std::pair(std::move(about), headBytes + size);
@@ -207,6 +207,6 @@ Expected<RunExtent> runExtent(const std::string& path)
     return extent;
 }
 
-LogFormat runLogFormat() { return {"run", {}, recognise, read, nullptr}; }
+LogFormat runLogFormat() { return {"run", {}, recogniseRun, readRun, nullptr}; }
 
 }  // namespace wavetrope::formats

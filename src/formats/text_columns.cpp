@@ -326,8 +326,8 @@ FoundData findData(const Table& table, int time, int identifier)
                     const std::string_view cell = table.cell(row, static_cast<std::size_t>(length));
                     const auto says = lengthNumber(cell);
                     const auto code = cell.size() == 1 ? wholeNumber(cell, Base::hexadecimal) : says;
-                    const auto word = kindOf(table.cell(row, from));
-                    const bool remote = (word && word->remote) || std::any_of(row.begin(), row.end(), [](std::string_view other) { const auto kind = kindOf(other); return kind && kind->remote; });
+                    const auto kindThere = kindOf(table.cell(row, from));
+                    const bool remote = (kindThere && kindThere->remote) || std::any_of(row.begin(), row.end(), [](std::string_view other) { const auto kind = kindOf(other); return kind && kind->remote; });
                     agrees += (says && (bytes == Bytes::apart ? *says <= count : *says == count)) || (remote && count == 0) ? 1 : 0;
                     asCode += (code && *code <= 15 && (bytes == Bytes::apart ? can::lengthOfDlc(static_cast<unsigned>(*code)) <= count : can::lengthOfDlc(static_cast<unsigned>(*code)) == count)) || (remote && count == 0) ? 1 : 0;
                 }

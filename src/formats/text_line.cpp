@@ -16,11 +16,11 @@ namespace {
 
 constexpr std::uint32_t busErrorClass = 0x80;   // as the kernel's interface says "bus error"
 constexpr std::int64_t second = 1'000'000'000;
-constexpr std::int64_t day = 86'400 * second;
+constexpr std::int64_t dayLength = 86'400 * second;
 
 bool isDigit(char c) { return c >= '0' && c <= '9'; }
 
-std::string lowered(std::string_view word)
+std::string shortLowered(std::string_view word)
 {
     std::string lower(word.substr(0, 24));
     std::transform(lower.begin(), lower.end(), lower.begin(), [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });
@@ -158,7 +158,7 @@ bool isRemoteWord(std::string_view word)
 {
     if (word.size() < 3 || (word[0] != 'r' && word[0] != 'R'))
         return false;
-    const std::string lower = lowered(word);
+    const std::string lower = shortLowered(word);
     return lower == "remote" || lower == "rtr" || lower == "rmt";
 }
 
@@ -222,7 +222,7 @@ std::optional<bool> switchOf(std::string_view cell)
         return false;
     if (cell == "1")
         return true;
-    const std::string word = lowered(cell);
+    const std::string word = shortLowered(cell);
     if (word == "yes" || word == "true" || word == "on" || word == "x" || word == "y" || word == "set" || word == "brs" || word == "esi")
         return true;
     if (word == "no" || word == "false" || word == "off" || word == "n")
@@ -247,7 +247,7 @@ std::optional<KindWord> kindOf(std::string_view word)
         return std::array<std::pair<std::string_view, KindWord>, 24>{{{"data", none}, {"d", none}, {"classic", none}, {"can", none}, {"-", none}, {"remote", remote}, {"rtr", remote}, {"rmt", remote}, {"error", error}, {"err", error}, {"errorframe", error},
                  {"fd", fd}, {"fdf", fd}, {"canfd", fd}, {"can-fd", fd}, {"f", fd}, {"x", extended}, {"ext", extended}, {"extended", extended}, {"29", extended}, {"std", standard}, {"standard", standard}, {"11", standard}, {"e", extended}}};
     }();
-    const std::string lower = lowered(word);
+    const std::string lower = shortLowered(word);
     for (const auto& [text, kind] : words)
         if (lower == text)
             return kind;
@@ -468,10 +468,10 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
                 return "the part of the second is none";
             count += count < 0 ? -part->count() : part->count();
         }
-        if (layout_.timeForm == TimeForm::clock && date_ < 0 && count >= 0 && count < day) {
+        if (layout_.timeForm == TimeForm::clock && date_ < 0 && count >= 0 && count < dayLength) {
             // A clock without dates begins anew at midnight.
-            if (count + days.count() < previous_.count() - day / 2)
-                days += can::Time(day);
+            if (count + days.count() < previous_.count() - dayLength / 2)
+                days += can::Time(dayLength);
             count += days.count();
         }
         if (layout_.sincePrevious && __builtin_add_overflow(previous_.count(), read->count(), &count))

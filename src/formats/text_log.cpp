@@ -21,9 +21,9 @@ constexpr std::size_t longestLine = 1024 * 1024;
 constexpr unsigned mostBuses = 255;
 constexpr std::size_t batchSize = 512;
 
-class Reader {
+class TextReader {
 public:
-    Reader(ByteSource& source, LogSink& sink, const TextLayout& layout)
+    TextReader(ByteSource& source, LogSink& sink, const TextLayout& layout)
         : source_(source), sink_(sink), layout_(layout), lines_(layout), batch_(sink), payloads_(std::make_unique<std::array<std::array<std::uint8_t, can::maxLength>, batchSize>>())
     {
     }
@@ -137,7 +137,7 @@ private:
 
 ReadReport readTextLog(ByteSource& source, LogSink& sink, const TextLayout& layout)
 {
-    return Reader(source, sink, layout).run();
+    return TextReader(source, sink, layout).run();
 }
 
 Expected<TextLayout> layoutFor(ByteSource& source, const ReadOptions& options)

@@ -13,7 +13,7 @@ namespace wavetrope::formats {
 namespace {
 
 constexpr std::size_t sampleLines = 400;
-constexpr unsigned longestHead = 50;
+constexpr unsigned headLinesAllowed = 50;
 
 // Hexadecimal or decimal: told by signs, letters, leading noughts, values that are too large, or the head.
 struct Told {
@@ -343,7 +343,7 @@ Fit fitOf(const TextLayout& layout, std::string_view head)
             continue;
         ++fit.lines;
         const bool fits = reader.read(line, frame, data, channel) == nullptr;
-        if (fits && fit.fitting == 0 && number <= layout.headLines + longestHead)
+        if (fits && fit.fitting == 0 && number <= layout.headLines + headLinesAllowed)
             fit.lines = 1;      // what came before was the head
         fit.fitting += fits ? 1 : 0;
     }

@@ -86,13 +86,15 @@ void TraceSink::lookAtMemory()
 {
     if (const std::uint64_t segment = trace_.rows() / trace::segmentRows; segment != looked_) {
         looked_ = segment;
-        full_ = trace_.memory() > bound_;
+        full_ = trace_.memory() > bound_ || trace::memoryOfSegments() > memoryBound();
     }
 }
 
 Error TraceSink::fullness(const std::string& path) const
 {
-    return {"the log is larger than this machine's memory allows; its first " + std::to_string(trace_.rows()) + " frames were read", path, 0, 0, "Convert a part of it by time or filter on a larger machine, or cut it"};
+    const bool others = trace_.memory() <= bound_ / 2;
+    return {(others ? "what is open takes as much memory as this machine allows; the log's first " : "the log is larger than this machine's memory allows; its first ") + std::to_string(trace_.rows()) + " frames were read", path, 0, 0,
+            others ? "Close other windows, and open it again" : "Convert a part of it by time or filter on a larger machine, or cut it"};
 }
 
 }  // namespace wavetrope::formats

@@ -11,7 +11,8 @@ namespace wavetrope::formats {
 /// Bytes that a trace may take on this machine: three quarters of its memory.
 [[nodiscard]] std::size_t memoryBound();
 
-/// A sink that appends to a trace, until that takes so many bytes. Where frames come as stretches, its first segment grows
+/// A sink that appends to a trace, until that takes so many bytes, or all traces of the program take what the machine
+/// allows. Where frames come as stretches, its first segment grows
 /// row by row, so that there is something to look at, and the others are filled apart from it on several threads.
 class TraceSink : public LogSink {
 public:

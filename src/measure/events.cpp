@@ -22,7 +22,7 @@ EventFinder::EventFinder(std::vector<ConditionSpec> conditions, std::shared_ptr<
 std::size_t EventFinder::note(Event event)
 {
     if (events_.size() >= mostEvents()) {
-        ++uncounted_;
+        ++notKept_;
         return nothing;
     }
     events_.push_back(std::move(event));

@@ -47,7 +47,7 @@ public:
 
     [[nodiscard]] const std::vector<Event>& events() const { return events_; }
     /// Events that were not kept because there are too many.
-    [[nodiscard]] std::uint64_t uncounted() const { return uncounted_; }
+    [[nodiscard]] std::uint64_t notKept() const { return notKept_; }
     [[nodiscard]] static constexpr std::size_t mostEvents() { return 100'000; }
 
 private:
@@ -84,7 +84,7 @@ private:
     std::vector<Burst> bursts_;
     std::vector<std::size_t> lastError_;
     std::vector<Event> events_;
-    std::uint64_t uncounted_ = 0;
+    std::uint64_t notKept_ = 0;
 };
 
 }  // namespace wavetrope::measure

@@ -5,16 +5,6 @@
 
 namespace wavetrope::measure {
 
-namespace {
-
-std::int64_t floorDivide(std::int64_t a, std::int64_t b)
-{
-    const std::int64_t quotient = a / b;
-    return a % b < 0 ? quotient - 1 : quotient;
-}
-
-}  // namespace
-
 std::int64_t LoadBins::indexOf(Time time) const
 {
     return floorDivide(time.count(), span_.count());

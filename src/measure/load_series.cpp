@@ -4,15 +4,6 @@
 
 namespace wavetrope::measure {
 
-namespace {
-
-std::int64_t floorDivide(std::int64_t a, std::int64_t b)
-{
-    return a / b - (a % b < 0 ? 1 : 0);
-}
-
-}  // namespace
-
 LoadSeries::LoadSeries(const LoadBins& bins, Time span)
 {
     perBin_ = std::max<std::int64_t>(1, (span.count() + bins.span().count() - 1) / bins.span().count());

@@ -68,7 +68,23 @@ bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)
         for (std::size_t bus = 0; bus < state_.loads.size(); ++bus)
             state_.events.findBursts(static_cast<std::uint8_t>(bus), state_.loads[bus], newest_);
     }
+    ordering_.grow(trace::Snapshot(snapshot.trace(), state_.rows));
+    const std::scoped_lock lock(orderMutex_);
+    order_ = ordering_;
     return state_.rows == snapshot.rows();
+}
+
+void Measures::completeOrder(const trace::Snapshot& snapshot)
+{
+    ordering_.update(snapshot);
+    const std::scoped_lock lock(orderMutex_);
+    order_ = ordering_;
+}
+
+trace::TimeIndex Measures::order() const
+{
+    const std::scoped_lock lock(orderMutex_);
+    return order_;
 }
 
 void Measures::takeLoads(const trace::Snapshot& snapshot, trace::Row from, trace::Row to)

@@ -10,6 +10,7 @@
 #include "measure/events.h"
 #include "measure/identifier_stats.h"
 #include "measure/load_bins.h"
+#include "trace/time_index.h"
 
 namespace wavetrope::measure {
 
@@ -41,6 +42,11 @@ public:
         return look(static_cast<const MeasureState&>(state_));
     }
 
+    /// The order of time of the rows that went in, and of those behind them as they came.
+    [[nodiscard]] trace::TimeIndex order() const;
+    /// Takes the rows that went in into the order of time, all of them: `advance` may have put that off (advancing thread).
+    void completeOrder(const trace::Snapshot& snapshot);
+
     static constexpr Time binSpan = std::chrono::milliseconds(1);
 
 private:
@@ -54,6 +60,9 @@ private:
     MeasureState state_;
     std::unique_ptr<Workers> second_;           // a second thread, where there is much to catch up with
     Time newest_{0};                            // stamp of the last row that went in
+    trace::TimeIndex ordering_;                 // the advancing thread's own
+    mutable std::mutex orderMutex_;             // never held for longer than a copy takes
+    trace::TimeIndex order_;
     std::vector<Time> busy_;                    // by identifier, of the rows that takeLoads went through
     std::vector<trace::IdentifierIndex> busied_;    // those of them that are not zero
 };

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <filesystem>
 #include <future>
+#include <utility>
 
 #include "bus/absent_bus.h"
 #include "bus/kernel_bus.h"
@@ -23,7 +24,7 @@ constexpr std::size_t reportedStates = 64;
 class CancellableSink final : public formats::TraceSink {
 public:
     CancellableSink(trace::Trace& trace, const std::atomic<bool>& stop) : TraceSink(trace), stop_(stop) {}
-    bool onProgress(std::uint64_t, std::uint64_t) override { return !stop_; }
+    bool onProgress(std::uint64_t done, std::uint64_t total) override { return !stop_ && TraceSink::onProgress(done, total); }
 
 private:
     const std::atomic<bool>& stop_;
@@ -96,9 +97,15 @@ Expected<void> Session::build()
         }
         buses.push_back(buses_.back().get());
     }
-    if (options_.spool) {
+    for (std::size_t i = 0; i < buses_.size(); ++i)
+        if (!rig_.buses[i].interface.empty())
+            arriving_.push_back(buses_[i].get());
+    patience_ = arriving_.size() > 1 && arriving_.size() == buses_.size() ? bus::arrivalPatience : Time{0};
+    {
         const auto now = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
-        spool_ = spool::Spool::start(*options_.spool, trace_, {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
+        spool::Options inMemory;
+        inMemory.memory = formats::memoryBound();
+        spool_ = spool::Spool::start(options_.spool.value_or(inMemory), trace_, {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
     }
     std::vector<measure::ConditionSpec> conditions;
     bool incomplete = false;
@@ -119,7 +126,7 @@ Expected<void> Session::build()
         }
         conditions.push_back({event.name, std::move(*filter), event.hold});
     }
-    const bool onDisk = spool_ && !spool_->report().path.empty();
+    const bool onDisk = options_.spool && !spool_->report().path.empty();
     measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(conditions), onDisk ? options_.spool->folder : std::string());
 
     // Nodes hear a frame before the trace shows it, so that their reports are never behind the views.
@@ -161,8 +168,14 @@ void Session::slice(Time until)
         for (auto& node : nodes_)
             node->start();
     }
-    for (auto& bus : buses_)
-        bus->drain();
+    if (!allSimulated_) {
+        // What is simulated goes on up to each frame that has arrived, so that all come in the order of time.
+        const Time now = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
+        bus::bringIn(arriving_, now, patience_, [&](Time stamp) {
+            if (stamp > scheduler_.now() && stamp <= until)
+                scheduler_.runUntil(stamp);
+        });
+    }
     scheduler_.runUntil(until);
     if (options_.measured)
         measures_->advance(trace_.snapshot());
@@ -187,7 +200,7 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
         carryOut();
         slice(pacer ? std::min({end, pacer->target(), scheduler_.now() + longestSlice}) : std::min(end, scheduler_.now() + sliceUnpaced));
         disown();
-        if (!pacer && spool_)
+        if (!pacer)
             spool_->makeRoom();
     }
     own();
@@ -305,43 +318,48 @@ void Session::carryOut()
     }
 }
 
+// What has not changed since the last time is not made again.
 void Session::publish()
 {
-    std::vector<NodeReport> nodeReports;
-    for (const auto& node : nodes_) {
-        NodeReport report{node->name(), node->buses(), node->on(), {}, node->refused()};
-        const auto& states = node->states();
+    std::vector<std::pair<std::size_t, NodeReport>> changed;
+    reportedNodes_.resize(nodes_.size(), 0);
+    for (std::size_t i = 0; i < nodes_.size(); ++i) {
+        const drive::Node& node = *nodes_[i];
+        if (std::exchange(reportedNodes_[i], node.changes()) == node.changes())
+            continue;
+        NodeReport report{node.name(), node.buses(), node.on(), {}, node.refused()};
+        const auto& states = node.states();
         const std::size_t from = states.size() > reportedStates ? states.size() - reportedStates : 0;
         report.states.assign(states.begin() + static_cast<std::ptrdiff_t>(from), states.end());
-        nodeReports.push_back(std::move(report));
+        changed.emplace_back(i, std::move(report));
     }
-    PlaybackReport report;
-    report.loaded = playback_->loaded();
-    report.playing = playback_->playing();
-    report.loop = playback_->loop();
-    report.factor = playback_->pace().factor;
-    report.start = playback_->start();
-    report.end = playback_->end();
-    report.position = playback_->position();
-    report.chosen = playback_->chosen();
-    report.sent = playback_->sent();
-    report.chosenByBus = playback_->chosenByBus();
-    report.routes = playback_->routes();
-    report.finished = playback_->loaded() && playback_->finished();
-    if (collisionsFor_ != changes_) {
-        collisionsFor_ = changes_;
-        report.collisions = collisions();
-    } else {
-        const std::scoped_lock lock(mutex_);
-        report.collisions = playbackReport_.collisions;
+    std::optional<PlaybackReport> playback;
+    if (std::exchange(reportedChanges_, changes_) != changes_) {
+        playback.emplace();
+        playback->loaded = playback_->loaded();
+        playback->chosenByBus = playback_->chosenByBus();
+        playback->routes = playback_->routes();
+        playback->collisions = collisions();
     }
     std::vector<bus::Health> health;
     for (const auto& bus : buses_)
         health.push_back(bus->health());
 
     const std::scoped_lock lock(mutex_);
-    nodeReports_ = std::move(nodeReports);
-    playbackReport_ = std::move(report);
+    nodeReports_.resize(nodes_.size());
+    for (auto& [i, report] : changed)
+        nodeReports_[i] = std::move(report);
+    if (playback)
+        playbackReport_ = std::move(*playback);
+    playbackReport_.playing = playback_->playing();
+    playbackReport_.loop = playback_->loop();
+    playbackReport_.factor = playback_->pace().factor;
+    playbackReport_.start = playback_->start();
+    playbackReport_.end = playback_->end();
+    playbackReport_.position = playback_->position();
+    playbackReport_.chosen = playback_->chosen();
+    playbackReport_.sent = playback_->sent();
+    playbackReport_.finished = playback_->loaded() && playback_->finished();
     health_ = std::move(health);
     recording_.on = recorder_ != nullptr;
     if (recorder_) {
@@ -380,8 +398,10 @@ Expected<formats::ReadReport> Session::loadPlayback(const std::string& path)
     auto log = std::make_shared<trace::Trace>();
     formats::TraceSink sink(*log);
     auto report = formats::readLogFile(path, sink);
+    if (sink.full())
+        return tl::unexpected(sink.fullness(path));
     if (report)
-        takeForPlayback(std::move(log));
+        takeForPlayback(log, trace::TimeIndex(log->snapshot()));
     return report;
 }
 
@@ -395,22 +415,24 @@ void Session::readForPlayback(const std::string& path, std::function<void(Expect
         auto log = std::make_shared<trace::Trace>();
         CancellableSink sink(*log, stopReading_);
         auto report = formats::readLogFile(path, sink);
+        if (sink.full())
+            return done(tl::unexpected(sink.fullness(path)));
         if (!report || report->cancelled)
             return done(std::move(report));
-        post([log, report, done](Session& session) {
-            session.takeForPlayback(log);
+        post([log, order = trace::TimeIndex(log->snapshot()), report, done](Session& session) {
+            session.takeForPlayback(log, order);
             done(report);
         });
     });
 }
 
-void Session::takeForPlayback(std::shared_ptr<trace::Trace> log)
+void Session::takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeIndex order)
 {
     std::vector<std::string> names;
     for (const trace::TraceBus& bus : log->buses())
         names.push_back(bus.name);
     playbackCatalog_ = catalogFor(names, rig_, databases_);
-    playback_->load(log, playbackCatalog_);
+    playback_->load(log, playbackCatalog_, std::move(order));
     const std::scoped_lock lock(mutex_);
     playbackLog_ = std::move(log);
 }

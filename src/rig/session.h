@@ -11,6 +11,7 @@
 #include <thread>
 #include <vector>
 
+#include "bus/arrivals.h"
 #include "bus/bus.h"
 #include "clock/pacer.h"
 #include "clock/scheduler.h"
@@ -29,7 +30,7 @@ struct SessionOptions {
     std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
     std::vector<std::string> without;           ///< Nodes left out of the simulation.
     bool measured = true;                       ///< Keep measures up while running.
-    std::optional<spool::Options> spool;        ///< Keep the run on the disk and its memory bounded; none for memory alone.
+    std::optional<spool::Options> spool;        ///< Keep the run on the disk; none for memory alone, within what the machine allows.
 };
 
 /// What a node is doing, for people.
@@ -124,8 +125,8 @@ public:
         std::string problem;
     };
     [[nodiscard]] RecordingReport recording() const;
-    /// How the run is kept on the disk; empty where it is kept in memory alone.
-    [[nodiscard]] std::optional<spool::Report> keeping() const { return spool_ ? std::optional(spool_->report()) : std::nullopt; }
+    /// How the run is kept.
+    [[nodiscard]] spool::Report keeping() const { return spool_->report(); }
     [[nodiscard]] spool::Spool* spool() { return spool_.get(); }
 
 private:
@@ -148,6 +149,8 @@ private:
     std::unique_ptr<spool::Spool> spool_;
     std::unique_ptr<measure::Measures> measures_;
     std::vector<std::unique_ptr<bus::Bus>> buses_;
+    std::vector<bus::Bus*> arriving_;       // those of the kernel
+    Time patience_{0};                      // of frames that have arrived, where nothing is simulated that would run ahead
     std::unique_ptr<Ingest> ingest_;
     std::vector<std::unique_ptr<drive::Node>> nodes_;
     std::unique_ptr<drive::Playback> playback_;
@@ -157,7 +160,7 @@ private:
     bool allSimulated_ = true;
     bool started_ = false;
 
-    void takeForPlayback(std::shared_ptr<trace::Trace> log);
+    void takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeIndex order);
     // Whoever owns the run: one thread at a time carries out requests or a slice.
     void own();
     void disown();
@@ -178,7 +181,9 @@ private:
     PlaybackReport playbackReport_;
     std::vector<bus::Health> health_;
     RecordingReport recording_;
-    std::uint64_t collisionsFor_ = ~0ULL;
+    // The driving thread's: what the reports were made for.
+    std::vector<std::uint64_t> reportedNodes_;
+    std::uint64_t reportedChanges_ = ~0ULL;
     std::uint64_t changes_ = 0;
 };
 

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
@@ -26,6 +27,8 @@ constexpr std::size_t segmentsAtOnce = 16;      // written between two waits for
 constexpr auto warnAhead = 10min;               // a disk that is full so soon is announced
 constexpr auto retryAfter = 2s;
 constexpr int namesTried = 100;
+
+std::atomic<int> runsAlive{0};       // of this program
 
 std::string sizeText(std::uint64_t bytes)
 {
@@ -62,9 +65,11 @@ std::unique_ptr<Spool> Spool::start(const Options& options, trace::Trace& trace,
 
 Spool::Spool(const Options& options, trace::Trace& trace, formats::RunAbout about) : options_(options), trace_(trace), about_(std::move(about)), measuredAt_(std::chrono::steady_clock::now())
 {
+    ++runsAlive;
     trace_.boundTo(options_.memory, *this);
-    report_.memory = options_.memory;
-    if (diskTakes() && openFile())
+    share();
+    report_.memory = trace_.residence()->bound();
+    if (!options_.folder.empty() && diskTakes() && openFile())
         report_.path = path_;
     thread_ = std::thread([this] { work(); });
 }
@@ -77,6 +82,7 @@ Spool::~Spool()
     }
     wake_.notify_all();
     thread_.join();
+    --runsAlive;
     for (const int file : {file_, tail_})
         if (file >= 0)
             ::close(file);
@@ -98,7 +104,7 @@ Expected<void> Spool::keep()
     settle();
     const Report now = report();
     if (now.path.empty() || now.rows < trace_.rows())
-        return fail(now.words.empty() ? "the disk has not taken all of the run" : now.words, now.path.empty() ? options_.folder : now.path, "Save it as a log on another disk");
+        return fail(options_.folder.empty() ? "the run is kept in memory alone" : now.words.empty() ? "the disk has not taken all of the run" : now.words, now.path.empty() ? options_.folder : now.path, "Save it as a log on another disk");
     // A mark beside it tells from when on its user has not wanted to lose it.
     const std::string mark = now.path + keptMark;
     const int file = ::open(mark.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
@@ -123,7 +129,7 @@ void Spool::settle()
 
 void Spool::makeRoom()
 {
-    if (trace_.residence()->held() > options_.memory)
+    if (trace_.residence()->held() > trace_.residence()->bound())
         settle();
 }
 
@@ -141,11 +147,14 @@ void Spool::work()
     }
 }
 
+void Spool::share() { trace_.residence()->setBound(std::max(std::min(leastMemory, options_.memory), options_.memory / static_cast<std::size_t>(std::max(1, runsAlive.load())))); }
+
 void Spool::step()
 {
+    share();
     const auto now = std::chrono::steady_clock::now();
     bool taken = false;
-    if (now >= retryAt_ && diskTakes() && (file_ >= 0 || openFile())) {
+    if (!options_.folder.empty() && now >= retryAt_ && diskTakes() && (file_ >= 0 || openFile())) {
         taken = true;
         // As long as whole segments wait, they go first.
         for (trace::Snapshot snapshot = trace_.snapshot(); taken; snapshot = trace_.snapshot()) {
@@ -172,6 +181,7 @@ void Spool::step()
     report_.disk = disk_;
     report_.bytes = bytes;
     report_.path = path_;
+    report_.memory = trace_.residence()->bound();
     report_.letGo = letGo_;
     report_.words = words();
 }
@@ -185,10 +195,13 @@ std::string Spool::words() const
 std::string Spool::diskWords() const
 {
     const std::string gone = std::to_string(letGo_) + " frames were let go";
+    const std::string bound = sizeText(trace_.residence()->bound());
+    if (options_.folder.empty())
+        return letGo_ == 0 ? std::string() : gone + ", as the run is kept in memory alone, which is bound to " + bound + ". It goes on with the newest";
     if (disk_ == Report::Disk::refused && letGo_ == 0)
-        return "The run is kept in memory alone, as " + why_ + ". Beyond " + sizeText(options_.memory) + " its oldest frames are let go, and a crash would lose it";
+        return "The run is kept in memory alone, as " + why_ + ". Beyond " + bound + " its oldest frames are let go, and a crash would lose it";
     if (disk_ == Report::Disk::refused)
-        return gone + ", as " + why_ + " and memory is bound to " + sizeText(options_.memory) + ". Capture goes on with the newest; make room in " + options_.folder;
+        return gone + ", as " + why_ + " and memory is bound to " + bound + ". Capture goes on with the newest; make room in " + options_.folder;
     if (disk_ == Report::Disk::nearlyFull)
         return "The disk is nearly full: " + why_ + ". Make room in " + options_.folder + "; otherwise only the newest frames will be kept, in memory";
     return letGo_ > 0 ? gone + " while the disk would not take them" : std::string();
@@ -253,7 +266,12 @@ bool Spool::openFile()
     for (int n = 0; n < namesTried && ::flock(file_, LOCK_EX | LOCK_NB) != 0; ++n)
         std::this_thread::sleep_for(1ms);
     const auto head = formats::runHead(about_);
-    if (!append(file_, 0, head) || !syncFolder(options_.folder)) {
+    bool good = append(file_, 0, head);
+    if (good && !syncFolder(options_.folder)) {
+        good = false;
+        refuse("the folder " + options_.folder + " cannot be made safe on its disk: " + std::strerror(errno));
+    }
+    if (!good) {
         ::close(file_);
         file_ = -1;
         files::remove(path_, error);
@@ -336,7 +354,12 @@ bool Spool::writeTail(const trace::Snapshot& snapshot)
             refuse("no file can be made in " + options_.folder + ": " + std::strerror(errno));
             return false;
         }
-        if (!append(file, 0, bytes) || ::rename(beside.c_str(), name.c_str()) != 0 || !syncFolder(options_.folder)) {
+        bool good = append(file, 0, bytes);
+        if (good && (::rename(beside.c_str(), name.c_str()) != 0 || !syncFolder(options_.folder))) {
+            good = false;
+            refuse("the newest frames in " + name + " cannot be made safe on its disk: " + std::strerror(errno));
+        }
+        if (!good) {
             ::close(file);
             ::unlink(beside.c_str());
             return false;

@@ -22,8 +22,8 @@ inline constexpr std::size_t leastMemory = 32'000'000;
 
 /// Where and how a run is kept.
 struct Options {
-    std::string folder;                         ///< Made where it is missing.
-    std::size_t memory = std::size_t{1} << 30;  ///< Bytes that its frames may take in memory.
+    std::string folder;                         ///< Made where it is missing; empty keeps the run in memory alone.
+    std::size_t memory = std::size_t{1} << 30;  ///< Bytes that the frames of all runs of this program may take in memory.
     std::uint64_t leaveFree = std::uint64_t{1} << 30;   ///< Bytes of the disk that are not touched.
     std::chrono::milliseconds every{250};       ///< Between two writings; what a crash can lose, and the disk's own time.
     std::function<std::uint64_t(const std::string& folder)> freeSpace;  ///< Asks for the free bytes; empty asks the system.
@@ -43,11 +43,11 @@ struct Report {
     std::uint64_t rows = 0;     ///< From the first on, on the disk for good.
     std::uint64_t bytes = 0;    ///< On the disk.
     std::uint64_t letGo = 0;    ///< Frames that were let go as memory was full and the disk would not take them.
-    std::size_t memory = 0;     ///< The bound.
+    std::size_t memory = 0;     ///< The bound: this run's share.
     std::string words;          ///< What is wrong and what follows from it; empty when all is well.
 };
 
-/// Follows a trace on a thread of its own. Complete segments go compressed to a file, newer rows to its tail; both are
+/// Follows a trace on a thread of its own. The runs of a program share the memory that they may take. Complete segments go compressed to a file, newer rows to its tail; both are
 /// on the disk, not merely with the system, after each writing. Ended in order, it removes its files.
 class Spool final : public trace::SegmentStore {
 public:
@@ -84,6 +84,7 @@ private:
     bool append(int file, std::uint64_t at, const std::vector<std::uint8_t>& bytes);
     void refuse(const std::string& why);
     void keepWithinBound(bool taken);
+    void share();
     [[nodiscard]] std::uint64_t freeBytes() const;
 
     Options options_;

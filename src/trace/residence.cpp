@@ -82,7 +82,7 @@ std::size_t Residence::held()
 std::size_t Residence::relieveLocked()
 {
     note();
-    if (bytes() <= bound_)
+    if (bytes() <= bound())
         return bytes();
     // Longest unused first; a little more than needed, so that this is not done for every segment that comes.
     std::vector<std::pair<std::uint64_t, std::size_t>> leaving;
@@ -90,7 +90,7 @@ std::size_t Residence::relieveLocked()
         if (slots_[index]->state.load(std::memory_order_acquire) != State::held)
             leaving.emplace_back(slots_[index]->used.load(std::memory_order_relaxed), index);
     std::sort(leaving.begin(), leaving.end());
-    const std::size_t aim = bound_ - bound_ / 16;
+    const std::size_t aim = bound() - bound() / 16;
     std::vector<std::size_t> left;
     for (const auto& [used, index] : leaving) {
         if (bytes() <= aim)

@@ -35,7 +35,9 @@ public:
     std::size_t letGoOldest();
     static constexpr std::size_t none = ~std::size_t{0};
 
-    [[nodiscard]] std::size_t bound() const { return bound_; }
+    [[nodiscard]] std::size_t bound() const { return bound_.load(std::memory_order_relaxed); }
+    /// Another bound, from the next look on.
+    void setBound(std::size_t bytes) { bound_.store(bytes, std::memory_order_relaxed); }
     [[nodiscard]] std::size_t bytes() const { return bytes_.load(std::memory_order_relaxed); }
 
 private:
@@ -49,7 +51,7 @@ private:
 
     const PublishedList<SegmentSlot*>& slots_;
     SegmentStore& store_;
-    std::size_t bound_;
+    std::atomic<std::size_t> bound_;
     std::atomic<std::uint64_t> loads_{1};
     std::atomic<std::size_t> bytes_{0};
     std::array<std::mutex, 16> locks_;      // held while a segment comes or leaves; by segment

@@ -56,8 +56,23 @@ std::uint32_t Group::countBefore(std::uint32_t limit) const
 Segment::Segment(Row first)
     : first_(first), timeBlocks_(new TimeBlock[segmentRows / timeBlockRows]), offsets_(new std::int32_t[segmentRows]), groups_(new std::uint16_t[segmentRows]),
       ordinals_(new std::uint16_t[segmentRows]), earliest_(std::numeric_limits<std::int64_t>::max()), latest_(std::numeric_limits<std::int64_t>::min()),
-      memory_(segmentRows * (4 + 2 + 2) + segmentRows / timeBlockRows * sizeof(TimeBlock) + sizeof(Segment))
+      memory_(0)
 {
+    take(segmentRows * (4 + 2 + 2) + segmentRows / timeBlockRows * sizeof(TimeBlock) + sizeof(Segment));
+}
+
+namespace {
+
+std::atomic<std::size_t> allSegments{0};
+
+}  // namespace
+
+std::size_t memoryOfSegments() { return allSegments.load(std::memory_order_relaxed); }
+
+void Segment::take(std::size_t bytes)
+{
+    memory_.fetch_add(bytes, std::memory_order_relaxed);
+    allSegments.fetch_add(bytes, std::memory_order_relaxed);
 }
 
 std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, std::int64_t time)
@@ -79,6 +94,7 @@ std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, s
 
 Segment::~Segment()
 {
+    allSegments.fetch_sub(memory(), std::memory_order_relaxed);
     for (auto& block : groupBlocks_)
         delete[] block.load(std::memory_order_relaxed);
     for (std::uint32_t block = 0; block < segmentRows / timeBlockRows; ++block)
@@ -125,7 +141,7 @@ std::uint8_t* Segment::allocate(std::size_t bytes)
 std::uint8_t* Segment::allocateAlone(std::size_t bytes)
 {
     arena_.emplace_back(new std::uint8_t[bytes + readableBehind]);
-    memory_.fetch_add(bytes + readableBehind, std::memory_order_relaxed);
+    take(bytes + readableBehind);
     return arena_.back().get();
 }
 
@@ -135,7 +151,7 @@ std::uint32_t Segment::addGroup(IdentifierIndex identifier, std::uint8_t length,
     auto& block = groupBlocks_[index / groupBlock];
     if (block.load(std::memory_order_relaxed) == nullptr) {
         block.store(new Group[groupBlock], std::memory_order_release);
-        memory_.fetch_add(groupBlock * sizeof(Group), std::memory_order_relaxed);
+        take(groupBlock * sizeof(Group));
     }
     Group& group = block.load(std::memory_order_relaxed)[index % groupBlock];
     group.identifier_ = identifier;
@@ -163,7 +179,7 @@ void Segment::stamp(std::uint32_t row, std::int64_t time)
         wide = new std::int64_t[timeBlockRows];
         for (std::uint32_t i = 0; i < at; ++i)
             wide[i] = block.base + offsets_[row - at + i];
-        memory_.fetch_add(timeBlockRows * sizeof(std::int64_t), std::memory_order_relaxed);
+        take(timeBlockRows * sizeof(std::int64_t));
         block.wide.store(wide, std::memory_order_release);
     }
     wide[at] = time;
@@ -183,7 +199,7 @@ void Segment::stamp(std::uint32_t row, std::span<const std::int64_t> times)
         return;
     auto* wide = new std::int64_t[timeBlockRows];
     std::copy(times.begin(), times.end(), wide);
-    memory_.fetch_add(timeBlockRows * sizeof(std::int64_t), std::memory_order_relaxed);
+    take(timeBlockRows * sizeof(std::int64_t));
     block.wide.store(wide, std::memory_order_release);
 }
 

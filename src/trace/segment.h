@@ -112,6 +112,9 @@ struct GroupEnd {
     std::uint16_t index = 0;        ///< Of the group in its segment.
 };
 
+/// Bytes that the segments of all traces of this program hold.
+[[nodiscard]] std::size_t memoryOfSegments();
+
 /// One writer appends, readers look at the rows that were published to them by a snapshot.
 class Segment {
 public:
@@ -183,6 +186,8 @@ private:
     void stamp(std::uint32_t row, std::int64_t time);
     /// A whole block of rows from `row` on at once.
     void stamp(std::uint32_t row, std::span<const std::int64_t> times);
+    /// Counts bytes that it holds.
+    void take(std::size_t bytes);
     std::uint8_t* allocate(std::size_t bytes);
     std::uint8_t* allocateAlone(std::size_t bytes);
 

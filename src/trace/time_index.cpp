@@ -1,6 +1,7 @@
 #include "trace/time_index.h"
 
 #include <algorithm>
+#include <iterator>
 #include <numeric>
 
 namespace wavetrope::trace {
@@ -12,20 +13,33 @@ namespace {
 constexpr std::size_t mostAhead = 4096;
 constexpr std::size_t manyStrays = 65'536;
 constexpr std::uint64_t strayShare = 8;     // of all rows
+constexpr std::uint64_t growShare = 8;      // of the rows that are sorted
 
 }  // namespace
 
 void TimeIndex::update(const Snapshot& snapshot)
 {
     snapshot_ = snapshot;
-    if (snapshot.trace().monotone())
-        return;
-    if (!sorted_.empty())
+    if (!lists_->sorted.empty())
         return sortAll();
-    look(looked_, snapshot.rows());
+    if (!snapshot.trace().monotone())
+        look(looked_, snapshot.rows());
     looked_ = snapshot.rows();
-    if (strays_.size() > manyStrays && strays_.size() > snapshot.rows() / strayShare)
+    if (lists_->strays.size() > manyStrays && lists_->strays.size() > snapshot.rows() / strayShare)
         sortAll();
+}
+
+void TimeIndex::grow(const Snapshot& snapshot)
+{
+    if (snapshot.rows() < lists_->sorted.size() + lists_->sorted.size() / growShare)
+        return follow(snapshot);
+    update(snapshot);
+}
+
+void TimeIndex::follow(const Snapshot& snapshot)
+{
+    if (!snapshot_.valid() || snapshot.rows() > snapshot_.rows())
+        snapshot_ = snapshot;
 }
 
 void TimeIndex::look(Row from, Row to)
@@ -34,7 +48,7 @@ void TimeIndex::look(Row from, Row to)
     std::vector<Row> freshRows;
     // The newest rows in order, so that those that turn out to be ahead of the rest can be taken out again.
     std::vector<Stray> tail;
-    const auto known = [&](Row row) { return std::binary_search(strayRows_.begin(), strayRows_.end(), row); };
+    const auto known = [&](Row row) { return std::binary_search(lists_->strayRows.begin(), lists_->strayRows.end(), row); };
     for (Row row = from; row-- > 0 && tail.size() < mostAhead;)
         if (!known(row))
             tail.push_back({snapshot_.time(row), row});
@@ -77,44 +91,49 @@ void TimeIndex::look(Row from, Row to)
         freshRows.push_back(stray.row);
     std::sort(fresh.begin(), fresh.end());
     std::sort(freshRows.begin(), freshRows.end());
-    const auto middle = static_cast<std::ptrdiff_t>(strays_.size());
-    strays_.insert(strays_.end(), fresh.begin(), fresh.end());
-    std::inplace_merge(strays_.begin(), strays_.begin() + middle, strays_.end());
-    strayRows_.insert(strayRows_.end(), freshRows.begin(), freshRows.end());
-    std::inplace_merge(strayRows_.begin(), strayRows_.begin() + middle, strayRows_.end());
+    auto next = std::make_shared<Lists>(*lists_);
+    const auto middle = static_cast<std::ptrdiff_t>(next->strays.size());
+    next->strays.insert(next->strays.end(), fresh.begin(), fresh.end());
+    std::inplace_merge(next->strays.begin(), next->strays.begin() + middle, next->strays.end());
+    next->strayRows.insert(next->strayRows.end(), freshRows.begin(), freshRows.end());
+    std::inplace_merge(next->strayRows.begin(), next->strayRows.begin() + middle, next->strayRows.end());
+    lists_ = std::move(next);
 }
 
 void TimeIndex::sortAll()
 {
-    strays_.clear();
-    strayRows_.clear();
     const auto earlier = [&](Row a, Row b) {
         const can::Time ta = snapshot_.time(a);
         const can::Time tb = snapshot_.time(b);
         return ta != tb ? ta < tb : a < b;
     };
-    const auto middle = static_cast<std::ptrdiff_t>(sorted_.size());
-    for (Row row = sorted_.size(); row < snapshot_.rows(); ++row)
-        sorted_.push_back(row);
-    if (!std::is_sorted(sorted_.begin() + middle, sorted_.end(), earlier))
-        std::sort(sorted_.begin() + middle, sorted_.end(), earlier);
-    if (static_cast<std::size_t>(middle) == sorted_.size())
+    const std::vector<Row>& before = lists_->sorted;
+    if (before.size() == snapshot_.rows())
         return;
+    std::vector<Row> fresh(snapshot_.rows() - before.size());
+    std::iota(fresh.begin(), fresh.end(), before.size());
+    if (!std::is_sorted(fresh.begin(), fresh.end(), earlier))
+        std::sort(fresh.begin(), fresh.end(), earlier);
+    auto next = std::make_shared<Lists>();
     // What is there stays in its place up to where the earliest of the new rows goes.
-    const auto place = std::upper_bound(sorted_.begin(), sorted_.begin() + middle, sorted_[static_cast<std::size_t>(middle)], earlier);
-    std::inplace_merge(place, sorted_.begin() + middle, sorted_.end(), earlier);
+    const auto place = std::upper_bound(before.begin(), before.end(), fresh.front(), earlier);
+    next->sorted.reserve(snapshot_.rows());
+    next->sorted.assign(before.begin(), place);
+    std::merge(place, before.end(), fresh.begin(), fresh.end(), std::back_inserter(next->sorted), earlier);
+    looked_ = snapshot_.rows();
+    lists_ = std::move(next);
 }
 
-std::uint64_t TimeIndex::straightBefore(Row row) const { return row - static_cast<std::uint64_t>(std::lower_bound(strayRows_.begin(), strayRows_.end(), row) - strayRows_.begin()); }
+std::uint64_t TimeIndex::straightBefore(Row row) const { return row - static_cast<std::uint64_t>(std::lower_bound(lists_->strayRows.begin(), lists_->strayRows.end(), row) - lists_->strayRows.begin()); }
 
 Row TimeIndex::straightAt(std::uint64_t place) const
 {
     // Between two strays the place grows with the row.
     std::size_t low = 0;
-    std::size_t high = strayRows_.size();
+    std::size_t high = lists_->strayRows.size();
     while (low < high) {
         const std::size_t middle = low + (high - low) / 2;
-        if (strayRows_[middle] - middle <= place)
+        if (lists_->strayRows[middle] - middle <= place)
             low = middle + 1;
         else
             high = middle;
@@ -126,6 +145,20 @@ std::uint64_t TimeIndex::straightBefore(const Stray& stray) const
 {
     std::uint64_t low = 0;
     std::uint64_t high = straightCount();
+    if (lists_->strays.empty() && high > 0 && snapshot_.trace().monotone()) {
+        // Which segment is known without looking into one, which may be on the disk.
+        std::size_t first = 0;
+        std::size_t last = snapshot_.segmentCount() - 1;
+        while (first < last) {
+            const std::size_t middle = first + (last - first) / 2;
+            if (snapshot_.latestThrough(middle) < stray.time)
+                first = middle + 1;
+            else
+                last = middle;
+        }
+        low = Row{first} * segmentRows;
+        high = std::min<Row>(high, low + segmentRows);
+    }
     while (low < high) {
         const std::uint64_t middle = low + (high - low) / 2;
         const Row row = straightAt(middle);
@@ -139,18 +172,19 @@ std::uint64_t TimeIndex::straightBefore(const Stray& stray) const
 
 Row TimeIndex::rowAt(std::uint64_t position) const
 {
-    if (!sorted_.empty())
-        return sorted_[position];
-    if (strays_.empty())
+    const std::vector<Stray>& strays = lists_->strays;
+    if (position < lists_->sorted.size())
+        return lists_->sorted[position];
+    if (strays.empty())
         return position;
     // The strays before the position: the n-th stands behind n others and those in order that are earlier.
     std::size_t low = 0;
-    std::size_t high = strays_.size();
+    std::size_t high = strays.size();
     while (low < high) {
         const std::size_t middle = low + (high - low) / 2;
-        const std::uint64_t stands = middle + straightBefore(strays_[middle]);
+        const std::uint64_t stands = middle + straightBefore(strays[middle]);
         if (stands == position)
-            return strays_[middle].row;
+            return strays[middle].row;
         if (stands < position)
             low = middle + 1;
         else
@@ -161,12 +195,21 @@ Row TimeIndex::rowAt(std::uint64_t position) const
 
 std::uint64_t TimeIndex::lowerBound(can::Time time) const
 {
-    if (!sorted_.empty()) {
-        const auto found = std::partition_point(sorted_.begin(), sorted_.end(), [&](Row row) { return snapshot_.time(row) < time; });
-        return static_cast<std::uint64_t>(found - sorted_.begin());
+    const std::vector<Row>& sorted = lists_->sorted;
+    if (!sorted.empty()) {
+        const auto found = std::partition_point(sorted.begin(), sorted.end(), [&](Row row) { return snapshot_.time(row) < time; });
+        std::uint64_t low = static_cast<std::uint64_t>(found - sorted.begin());
+        for (std::uint64_t high = low == sorted.size() ? rows() : low; low < high;) {
+            const std::uint64_t middle = low + (high - low) / 2;
+            if (snapshot_.time(middle) < time)
+                low = middle + 1;
+            else
+                high = middle;
+        }
+        return low;
     }
     const Stray first{time, 0};
-    const auto strays = static_cast<std::uint64_t>(std::lower_bound(strays_.begin(), strays_.end(), first) - strays_.begin());
+    const auto strays = static_cast<std::uint64_t>(std::lower_bound(lists_->strays.begin(), lists_->strays.end(), first) - lists_->strays.begin());
     return strays + straightBefore(first);
 }
 

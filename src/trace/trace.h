@@ -8,6 +8,7 @@
 #include <optional>
 #include <string>
 #include <unordered_map>
+#include <utility>
 #include <vector>
 
 #include "can/bit_rate.h"
@@ -185,8 +186,12 @@ public:
     /// First and last time stamp; zero when there are no rows.
     [[nodiscard]] can::Time earliest() const;
     [[nodiscard]] can::Time latest() const;
+    /// Last time stamp up to and with a segment that another one follows; needs no segment in memory.
+    [[nodiscard]] can::Time latestThrough(std::size_t index) const;
 
 private:
+    /// First and last time stamp of the rows of a segment.
+    [[nodiscard]] std::pair<can::Time, can::Time> rangeIn(std::size_t index) const;
     /// A payload of a segment that may leave memory, copied to where `framesAtHand` of them are kept for each thread.
     [[nodiscard]] static const std::uint8_t* atHand(const std::uint8_t* payload, std::uint8_t length);
     /// Number of the identifier's runs that begin before a row.

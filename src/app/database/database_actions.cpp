@@ -10,6 +10,7 @@
 
 #include "app/database/database_view.h"
 #include "app/database/network_dialog.h"
+#include "app/shell/text.h"
 #include "database/database_json.h"
 #include "database/diff.h"
 
@@ -18,8 +19,6 @@ namespace wavetrope::app {
 namespace {
 
 constexpr const char* definitionMime = "application/x-wavetrope-definition";
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 

@@ -6,6 +6,7 @@
 
 #include "app/database/database_view.h"
 #include "app/paint/paint.h"
+#include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 #include "database/field_text.h"
@@ -13,8 +14,6 @@
 namespace wavetrope::app {
 
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 QString numberField(double value) { return text(database::numberText(value, 15)); }
 

@@ -14,6 +14,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 #include "database/field_text.h"
@@ -25,8 +26,6 @@ namespace {
 
 constexpr std::uint64_t rowsPerBeat = 200'000;
 constexpr unsigned togglesEvery = 30;  // beats
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 
@@ -385,7 +384,6 @@ void DatabaseView::resetPlot()
         return;
     }
     series_ = std::make_unique<measure::SignalSeries>(database::SignalRef{plan_.get(), static_cast<std::uint32_t>(index)}, stage().document().begins());
-    const database::Signal& signal = own_->signals[static_cast<std::size_t>(index)];
     graph_->setLineStyle(QCPGraph::lsStepLeft);  // a value holds until the next one
     graph_->setPen(QPen(Theme::get().bus(static_cast<unsigned>(desk_.bus())), 1.4));
 }

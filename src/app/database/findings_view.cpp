@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
+#include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "database/export.h"
 #include "measure/coverage.h"
@@ -20,10 +21,8 @@ namespace wavetrope::app {
 namespace {
 
 constexpr unsigned trafficEvery = 120;  // beats
-constexpr double kindAt = 30, whatAt = 150;
+constexpr double kindAt = 30, findingAt = 150;
 constexpr double changeAt = 12, objectAt = 80, fieldAt = 280, beforeAt = 400, afterAt = 520, seenAt = 640;
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 
@@ -33,7 +32,7 @@ public:
     {
         setObjectName(QStringLiteral("reviewRows"));
         setAccessibleName(ReviewView::tr("Findings"));
-        setHeads({{kindAt, ReviewView::tr("kind")}, {whatAt, ReviewView::tr("finding")}});
+        setHeads({{kindAt, ReviewView::tr("kind")}, {findingAt, ReviewView::tr("finding")}});
     }
     std::uint64_t count() const override { return view_.findings_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -89,7 +88,7 @@ protected:
         } else {
             paintWarning(painter, mark, theme.px(9));
         }
-        paintText(painter, QRectF(theme.px(kindAt), y, theme.px(whatAt - kindAt - 6), height), QLatin1String(database::toText(f.kind)), theme.body(), theme.ink2);
+        paintText(painter, QRectF(theme.px(kindAt), y, theme.px(findingAt - kindAt - 6), height), QLatin1String(database::toText(f.kind)), theme.body(), theme.ink2);
         const QRectF button = remedyBox(y, f);
         double right = viewport()->width() - theme.px(12);
         if (!f.remedy.empty()) {
@@ -108,7 +107,7 @@ protected:
             paintText(painter, QRectF(right - width, y, width + 2, height), line, theme.mono(), theme.ink3);
             right -= width + theme.px(8);
         }
-        paintText(painter, QRectF(theme.px(whatAt), y, right - theme.px(whatAt), height), what, theme.body(), theme.ink);
+        paintText(painter, QRectF(theme.px(findingAt), y, right - theme.px(findingAt), height), what, theme.body(), theme.ink);
     }
 
 private:

@@ -6,6 +6,7 @@
 #include <QTabWidget>
 #include <QVBoxLayout>
 
+#include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
 #include "database/field_text.h"
@@ -16,8 +17,6 @@ namespace {
 
 constexpr const char* owners[] = {"network", "node", "message", "signal", "variable", "node-message", "node-signal", "node-variable"};
 constexpr const char* types[] = {"integer", "hexadecimal", "float", "text", "enumeration"};
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 template <std::size_t count>
 int indexOf(const char* const (&words)[count], const QString& word)

@@ -1,5 +1,6 @@
 #include "app/events/events_view.h"
 
+#include <QLabel>
 #include <QPainter>
 #include <QVBoxLayout>
 
@@ -17,7 +18,7 @@ public:
     {
         setObjectName(QStringLiteral("eventRows"));
         setAccessibleName(EventsView::tr("Events of the run"));
-        setHeads({{12, EventsView::tr("time")}, {112, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
+        setHeads({{12, EventsView::tr("time")}, {128, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
     }
     std::uint64_t count() const override { return view_.events_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -40,11 +41,9 @@ protected:
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), theme.rowHeight()); };
         paintText(painter, box(12, 92), secondsText(view_.stage().seconds(event.time), 3), theme.mono(), theme.ink);
         paintBusBadge(painter, QRectF(theme.px(92), y + theme.px(3), theme.px(14), theme.px(14)), event.bus);
-        const bool wrong = event.kind == measure::EventKind::errorFrame;
-        const bool warning = event.kind != measure::EventKind::condition && !wrong;
-        if (warning)
-            paintWarning(painter, QPointF(theme.px(118), y + theme.rowHeight() / 2.0), theme.px(9));
-        paintText(painter, box(warning ? 128 : 112, 352), QString::fromStdString(event.text), theme.body(), wrong ? theme.error : theme.ink);
+        const Flag flag = flagOf(event);
+        paintFlag(painter, QPointF(theme.px(118), y + theme.rowHeight() / 2.0), theme.px(9), flag);
+        paintText(painter, box(128, 352), QString::fromStdString(event.text), theme.body(), flag == Flag::wrong ? theme.error : theme.ink);
         paintText(painter, box(360, 480), lasted(event), theme.mono(), theme.ink2);
     }
 
@@ -53,12 +52,18 @@ private:
     EventsView& view_;
 };
 
-EventsView::EventsView(Stage& stage) : View(stage), rows_(new Rows(*this))
+EventsView::EventsView(Stage& stage) : View(stage), rows_(new Rows(*this)), notKept_(new QLabel)
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
+    notKept_->setObjectName(QStringLiteral("eventsNotKept"));
+    notKept_->setContentsMargins(12, 4, 12, 4);
+    notKept_->setWordWrap(true);
+    notKept_->hide();
+    layout->addWidget(notKept_);
     setFocusProxy(rows_);
+    connect(&stage, &Stage::selectionChanged, this, &EventsView::mark);
     connect(&stage, &Stage::beat, this, &EventsView::refresh);
 }
 
@@ -66,7 +71,9 @@ void EventsView::refresh()
 {
     if (!isVisible())
         return;
+    std::uint64_t notKept = 0;
     const bool more = stage().document().measures().read([&](const measure::MeasureState& state) {
+        notKept = state.events.notKept();
         const auto& all = state.events.events();
         if (all.size() == known_ && (known_ == 0 || events_.back().until == all.back().until))
             return false;
@@ -74,19 +81,34 @@ void EventsView::refresh()
         events_ = all;
         return true;
     });
+    notKept_->setVisible(notKept > 0);
+    if (notKept > 0)
+        notKept_->setText(tr("These are the first %1. %2 more came and are not kept: a condition or a bus may be wrong much of the time.").arg(countText(known_), countText(notKept)));
     if (!more)
         return;
     std::stable_sort(events_.begin(), events_.end(), [](const measure::Event& a, const measure::Event& b) { return a.time < b.time; });
+    mark();
     rows_->refresh();
     if (stage().following())
         rows_->toEnd();
+}
+
+// The event that was chosen here, on the timeline or anywhere else.
+void EventsView::mark()
+{
+    const Selection& selection = stage().selection();
+    rows_->chosen = -1;
+    if (selection.kind == Selection::Kind::event)
+        for (std::size_t i = 0; i < events_.size(); ++i)
+            if (const measure::Event& event = events_[i]; event.time == selection.event.time && event.bus == selection.event.bus && event.text == selection.event.text)
+                rows_->chosen = static_cast<int>(i);
+    rows_->viewport()->update();
 }
 
 void EventsView::choose(int index)
 {
     if (index < 0 || index >= static_cast<int>(events_.size()))
         return;
-    rows_->chosen = index;
     const measure::Event& event = events_[static_cast<std::size_t>(index)];
     stage().setCursor(event.time);
     Selection selection;
@@ -94,7 +116,6 @@ void EventsView::choose(int index)
     selection.event = event;
     selection.bus = event.bus;
     stage().select(selection);
-    rows_->viewport()->update();
 }
 
 }  // namespace wavetrope::app

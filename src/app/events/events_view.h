@@ -3,6 +3,8 @@
 
 #include "app/shell/view.h"
 
+class QLabel;
+
 namespace wavetrope::app {
 
 /// The events of the run, the newest at the end. A click puts the cursor there.
@@ -18,9 +20,11 @@ private:
     class Rows;
     friend class Rows;
     void refresh();
+    void mark();
     std::vector<measure::Event> events_;
     std::size_t known_ = 0;
     Rows* rows_;
+    QLabel* notKept_;
 };
 
 }  // namespace wavetrope::app

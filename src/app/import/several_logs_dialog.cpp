@@ -15,7 +15,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr std::uint64_t framesLookedAt = 200'000;
-constexpr int followEvery = 60;     // ms
+constexpr int lookEvery = 60;     // ms
 enum { name, begins, lasts, offset, matched, own, columnCount };
 
 QString offsetText(can::Time time) { return QString::fromStdString(can::secondsText(time)) + QStringLiteral(" s"); }
@@ -128,7 +128,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
         }
     });
     connect(&timer_, &QTimer::timeout, this, &SeveralLogsDialog::follow);
-    timer_.start(followEvery);
+    timer_.start(lookEvery);
 }
 
 SeveralLogsDialog::~SeveralLogsDialog()

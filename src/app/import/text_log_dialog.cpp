@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "app/shell/named.h"
+#include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 #include "formats/log_format.h"
@@ -19,8 +20,6 @@ constexpr std::size_t looksAt = 64 * 1024;
 constexpr std::size_t linesShown = 200;
 constexpr int framesShown = 12;
 constexpr const char separators[] = {' ', '\t', ',', ';', '|', '{', '<', '='};
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 

@@ -19,25 +19,9 @@ namespace {
 constexpr double mega = 1e6, giga = 1e9;
 constexpr int bytesOfFrame = 23;    // of a classic frame with all indexes
 
-const QString onKey = QStringLiteral("keeping/on"), memoryKey = QStringLiteral("keeping/memoryMB"), folderKey = QStringLiteral("keeping/folder"), freeKey = QStringLiteral("keeping/leaveFreeMB");
-
-double usualMemory() { return static_cast<double>(formats::memoryBound() / 3) / mega; }
-
 QString sizeText(double bytes) { return bytes >= giga ? QObject::tr("%1 GB").arg(bytes / giga, 0, 'f', 1) : QObject::tr("%1 MB").arg(bytes / mega, 0, 'f', 1); }
 
 }  // namespace
-
-std::optional<spool::Options> keepingOptions()
-{
-    const QSettings settings;
-    if (!settings.value(onKey, true).toBool())
-        return std::nullopt;
-    spool::Options options;
-    options.folder = settings.value(folderKey, QString::fromStdString(spool::usualFolder())).toString().toStdString();
-    options.memory = std::max(spool::leastMemory, static_cast<std::size_t>(settings.value(memoryKey, usualMemory()).toDouble() * mega));
-    options.leaveFree = static_cast<std::uint64_t>(settings.value(freeKey, static_cast<double>(options.leaveFree) / mega).toDouble() * mega);
-    return options;
-}
 
 QString keepingText(std::size_t memory, std::uint64_t disk) { return QObject::tr("%1 in memory, %2 on disk").arg(sizeText(static_cast<double>(memory)), sizeText(static_cast<double>(disk))); }
 
@@ -52,7 +36,7 @@ KeepingDialog::KeepingDialog(QWidget* parent) : QDialog(parent), keep_(new QChec
     named(leaveFree_, "keepingFree", tr("Bytes of that disk that a run never touches"));
     const spool::Options now = keepingOptions().value_or(spool::Options{});
     const QSettings settings;
-    keep_->setChecked(settings.value(onKey, true).toBool());
+    keep_->setChecked(settings.value(KeepingKeys::on, true).toBool());
     for (QDoubleSpinBox* box : {memory_, leaveFree_}) {
         box->setSuffix(tr(" MB"));
         box->setDecimals(0);
@@ -62,10 +46,10 @@ KeepingDialog::KeepingDialog(QWidget* parent) : QDialog(parent), keep_(new QChec
         box->setMaximumWidth(Theme::get().px(140));
     }
     memory_->setRange(static_cast<double>(spool::leastMemory) / mega, static_cast<double>(formats::memoryBound()) / mega);
-    memory_->setValue(settings.value(memoryKey, usualMemory()).toDouble());
+    memory_->setValue(settings.value(KeepingKeys::memory, usualMemory()).toDouble());
     leaveFree_->setRange(0, 1e6);
     leaveFree_->setValue(static_cast<double>(now.leaveFree) / mega);
-    folder_->setText(settings.value(folderKey, QString::fromStdString(spool::usualFolder())).toString());
+    folder_->setText(settings.value(KeepingKeys::folder, QString::fromStdString(spool::usualFolder())).toString());
     auto* choose = new QPushButton(tr("Choose..."));
     choose->setToolTip(tr("Choose the folder"));
     auto* folderLine = new QWidget;
@@ -127,10 +111,10 @@ void KeepingDialog::accept()
         return;
     }
     QSettings settings;
-    settings.setValue(onKey, keep_->isChecked());
-    settings.setValue(memoryKey, memory_->value());
-    settings.setValue(folderKey, folder_->text());
-    settings.setValue(freeKey, leaveFree_->value());
+    settings.setValue(KeepingKeys::on, keep_->isChecked());
+    settings.setValue(KeepingKeys::memory, memory_->value());
+    settings.setValue(KeepingKeys::folder, folder_->text());
+    settings.setValue(KeepingKeys::leaveFree, leaveFree_->value());
     QDialog::accept();
 }
 

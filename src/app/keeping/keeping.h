@@ -1,4 +1,4 @@
-// How live runs are kept: what the user settled on, and the dialog for it.
+// How live runs are kept: the dialog for it.
 #pragma once
 
 #include <QCheckBox>
@@ -7,14 +7,9 @@
 #include <QLabel>
 #include <QLineEdit>
 
-#include <optional>
-
-#include "spool/spool.h"
+#include "app/keeping/keeping_options.h"
 
 namespace wavetrope::app {
-
-/// How the next live run is kept; empty where it shall stay in memory alone.
-[[nodiscard]] std::optional<spool::Options> keepingOptions();
 
 /// "64.0 MB in memory, 1.2 GB on disk".
 [[nodiscard]] QString keepingText(std::size_t memory, std::uint64_t disk);

@@ -21,7 +21,7 @@ constexpr double headWidth = 138;
 // What a curve is called where a lane has several.
 QString letterOf(std::size_t index) { return QString(QChar(static_cast<char16_t>('a' + index % 26))); }
 
-constexpr std::uint64_t rowsPerBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
+constexpr std::uint64_t rowsOfBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
 
 }  // namespace
 
@@ -136,7 +136,7 @@ void Lane::refresh()
 {
     Stage& stage = view_.stage();
     for (Curve& curve : curves_) {
-        curve.series->update(stage.snapshot(), rowsPerBeat);
+        curve.series->update(stage.snapshot(), rowsOfBeat);
         std::vector<double> times;
         std::vector<double> values;
         curve.series->points(stage.seconds(stage.windowFrom()), stage.seconds(stage.windowTo()), plot_->columns(), stage.seconds(stage.newest()), times, values);

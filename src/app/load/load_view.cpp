@@ -20,7 +20,7 @@ namespace {
 
 constexpr std::array<int, 10> spans = {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000};  // ms
 constexpr int usualSpan = 4;
-constexpr double headWidth = 138;
+constexpr double loadHeadWidth = 138;
 constexpr Time meanSpan = std::chrono::seconds(1);
 constexpr Time takersSpan = std::chrono::seconds(1);
 constexpr std::size_t mostBurstsShown = 12;
@@ -49,7 +49,7 @@ LoadView::LoadView(Stage& stage)
     bar->addWidget(facts_, 1);
 
     auto* layout = new QHBoxLayout(this);
-    layout->setContentsMargins(Theme::get().px(headWidth), 0, 0, 0);
+    layout->setContentsMargins(Theme::get().px(loadHeadWidth), 0, 0, 0);
     layout->setSpacing(0);
     layout->addWidget(plot_, 1);
     layout->addWidget(takers_);

@@ -18,10 +18,10 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double badgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420;
+constexpr double nodeBadgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420;
 constexpr Time barSpan = std::chrono::seconds(20);
-constexpr double headHeight = 20, pitch = 22;
-constexpr double seenAt = 160, framesAt = 250, heardAt = 332;     // columns of a log
+constexpr double nodeHeadHeight = 20, pitch = 22;
+constexpr double nodeSeenAt = 160, nodeFramesAt = 250, heardAt = 332;     // columns of a log
 constexpr unsigned stretches = 160;
 constexpr Time silentAfter = std::chrono::seconds(1);
 
@@ -89,9 +89,8 @@ void NodesView::refreshLog()
     const trace::Snapshot& snapshot = stage().snapshot();
     if (!snapshot.valid())
         return;
-    order_.update(snapshot);
     const trace::Row limit = stage().cursorRow() == trace::noRow ? 0 : stage().cursorRow() + 1;
-    senders_ = measure::sendersAt(snapshot, order_, stage().catalog(), limit, stage().cursor() - barSpan, stage().cursor() + Time(1), stretches);
+    senders_ = measure::sendersAt(snapshot, stage().order(), stage().catalog(), limit, stage().cursor() - barSpan, stage().cursor() + Time(1), stretches);
     const auto heard = std::count_if(senders_.begin(), senders_.end(), [](const measure::SenderMoment& s) { return s.seen > 0; });
     facts_->setText(tr("%1 of %2 heard up to the cursor").arg(heard).arg(senders_.size()));
     update();
@@ -114,11 +113,11 @@ QString NodesView::refusedText(const rig::NodeReport& report)
 
 QString NodesView::nodeOf(std::size_t index) const { return QString::fromStdString(stage().document().isLive() ? reports_[index].name : senders_[index].node); }
 
-double NodesView::rowTop(std::size_t index) const { return Theme::get().px(headHeight) + static_cast<double>(index) * Theme::get().px(pitch) - scroll_; }
+double NodesView::rowTop(std::size_t index) const { return Theme::get().px(nodeHeadHeight) + static_cast<double>(index) * Theme::get().px(pitch) - scroll_; }
 
 void NodesView::wheelEvent(QWheelEvent* event)
 {
-    const double content = Theme::get().px(headHeight) + static_cast<double>(rowCount()) * Theme::get().px(pitch);
+    const double content = Theme::get().px(nodeHeadHeight) + static_cast<double>(rowCount()) * Theme::get().px(pitch);
     scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 4.0, 0.0, std::max(0.0, content - height()));
     update();
     event->accept();
@@ -151,8 +150,8 @@ void NodesView::choose(int index)
 void NodesView::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
-    const int index = static_cast<int>((event->position().y() + scroll_ - Theme::get().px(headHeight)) / Theme::get().px(pitch));
-    if (event->position().y() < Theme::get().px(headHeight) || index >= static_cast<int>(rowCount()))
+    const int index = static_cast<int>((event->position().y() + scroll_ - Theme::get().px(nodeHeadHeight)) / Theme::get().px(pitch));
+    if (event->position().y() < Theme::get().px(nodeHeadHeight) || index >= static_cast<int>(rowCount()))
         return;
     if (stage().document().isLive() && pillOf(nodeOf(static_cast<std::size_t>(index))).contains(event->position()))
         setSimulated(nodeOf(static_cast<std::size_t>(index)), !reports_[static_cast<std::size_t>(index)].on);
@@ -208,13 +207,13 @@ void NodesView::paintEvent(QPaintEvent*)
         paintText(painter, rect(), tr("This rig has no simulated nodes. They are described in its document."), theme.body(), theme.ink2, Qt::AlignCenter);
         return;
     }
-    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(headHeight)), text, theme.small(), theme.ink3); };
+    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(nodeHeadHeight)), text, theme.small(), theme.ink3); };
     heading(nameAt, tr("node"));
     heading(pillAt, tr("source"));
     heading(stateAt, tr("state"));
     heading(barsAt, tr("last 20 s"));
     const Time now = stage().cursor();
-    painter.setClipRect(0, theme.px(headHeight), width(), height());
+    painter.setClipRect(0, theme.px(nodeHeadHeight), width(), height());
     for (std::size_t i = 0; i < reports_.size(); ++i) {
         const rig::NodeReport& report = reports_[i];
         const double y = rowTop(i);
@@ -223,7 +222,7 @@ void NodesView::paintEvent(QPaintEvent*)
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const unsigned bus = report.buses.empty() ? 0 : report.buses.front();
-        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + theme.px(4), theme.px(14), theme.px(14)), bus);
+        paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), bus);
         paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name), selected ? theme.bodyStrong() : theme.body(), theme.ink);
 
         const QRectF pill = pillOf(QString::fromStdString(report.name));
@@ -277,13 +276,13 @@ void NodesView::paintLog(QPainter& painter)
         paintText(painter, rect(), tr("No database names a sender of this log's buses. Open it with a rig whose databases do."), theme.body(), theme.ink2, Qt::AlignCenter);
         return;
     }
-    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(headHeight)), text, theme.small(), theme.ink3); };
+    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(nodeHeadHeight)), text, theme.small(), theme.ink3); };
     heading(nameAt, tr("node"));
-    heading(seenAt, tr("messages seen"));
-    paintText(painter, QRectF(theme.px(framesAt), 0, theme.px(heardAt - framesAt - 14), theme.px(headHeight)), tr("frames"), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    heading(nodeSeenAt, tr("messages seen"));
+    paintText(painter, QRectF(theme.px(nodeFramesAt), 0, theme.px(heardAt - nodeFramesAt - 14), theme.px(nodeHeadHeight)), tr("frames"), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     heading(heardAt, tr("last heard"));
     heading(barsAt, tr("heard in the last 20 s"));
-    painter.setClipRect(0, theme.px(headHeight), width(), height());
+    painter.setClipRect(0, theme.px(nodeHeadHeight), width(), height());
     for (std::size_t i = 0; i < senders_.size(); ++i) {
         const measure::SenderMoment& sender = senders_[i];
         const double y = rowTop(i);
@@ -293,13 +292,13 @@ void NodesView::paintLog(QPainter& painter)
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
-        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + theme.px(4), theme.px(14), theme.px(14)), sender.bus);
+        paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), sender.bus);
         const Time ago = sender.newest == trace::noRow ? Time{0} : stage().cursor() - stage().snapshot().time(sender.newest);
         const bool silent = sender.seen == 0 || ago > silentAfter;
         const QColor ink = silent ? theme.ink3 : theme.ink;
-        paintText(painter, box(nameAt, seenAt - 8), name, selected ? theme.bodyStrong() : theme.body(), ink);
-        paintText(painter, box(seenAt, framesAt - 4), tr("%1 of %2").arg(sender.seen).arg(sender.messages), theme.mono(), sender.seen < sender.messages ? theme.ink2 : ink);
-        paintText(painter, box(framesAt, heardAt - 14), countText(sender.frames), theme.mono(), ink, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(painter, box(nameAt, nodeSeenAt - 8), name, selected ? theme.bodyStrong() : theme.body(), ink);
+        paintText(painter, box(nodeSeenAt, nodeFramesAt - 4), tr("%1 of %2").arg(sender.seen).arg(sender.messages), theme.mono(), sender.seen < sender.messages ? theme.ink2 : ink);
+        paintText(painter, box(nodeFramesAt, heardAt - 14), countText(sender.frames), theme.mono(), ink, Qt::AlignRight | Qt::AlignVCenter);
         const double ms = static_cast<double>(ago.count()) * 1e-6;
         paintText(painter, box(heardAt, barsAt - 6), sender.seen == 0 ? tr("never") : ms < 1000 ? tr("%1 ms ago").arg(ms, 0, 'f', 1) : tr("%1 s ago").arg(ms / 1000, 0, 'f', 1), theme.mono(), ink);
         const double left = theme.px(barsAt);

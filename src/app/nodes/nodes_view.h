@@ -50,7 +50,6 @@ private:
     rig::PlaybackReport playback_;
     std::vector<bool> playedBack_;
     std::vector<measure::SenderMoment> senders_;    // of a log
-    trace::TimeIndex order_;
     QUndoStack undo_;
     double scroll_ = 0;
 };

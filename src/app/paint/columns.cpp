@@ -9,7 +9,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double margin = 17, gap = 6, narrowest = 16, widest = 2000, grip = 4;
+constexpr double margin = 17, columnGap = 6, narrowest = 16, widestColumn = 2000, grip = 4;
 
 }  // namespace
 
@@ -61,7 +61,7 @@ void Columns::move(int from, int to)
 void Columns::setWidth(int place, double width)
 {
     if (place >= 0 && static_cast<std::size_t>(place) < shown_.size())
-        shown_[static_cast<std::size_t>(place)].width = std::clamp(width, narrowest, widest);
+        shown_[static_cast<std::size_t>(place)].width = std::clamp(width, narrowest, widestColumn);
 }
 
 void Columns::setView(int width, int scrolled)
@@ -93,7 +93,7 @@ double Columns::leftOf(std::size_t place) const
 
 int Columns::total() const { return shown_.empty() ? 0 : static_cast<int>(leftOf(shown_.size() - 1) + widthOf(shown_.size() - 1)) + scrolled_; }
 
-QRectF Columns::box(std::size_t place, double y, double height) const { return {leftOf(place), y, widthOf(place) - Theme::get().px(gap), height}; }
+QRectF Columns::box(std::size_t place, double y, double height) const { return {leftOf(place), y, widthOf(place) - Theme::get().px(columnGap), height}; }
 
 int Columns::placeUnder(double x) const
 {
@@ -106,7 +106,7 @@ int Columns::placeUnder(double x) const
 int Columns::edgeUnder(double x) const
 {
     for (std::size_t i = 0; i < shown_.size(); ++i)
-        if (!at(i).rest && std::abs(x - (leftOf(i) + widthOf(i) - Theme::get().px(gap) / 2.0)) <= grip)
+        if (!at(i).rest && std::abs(x - (leftOf(i) + widthOf(i) - Theme::get().px(columnGap) / 2.0)) <= grip)
             return static_cast<int>(i);
     return -1;
 }
@@ -132,7 +132,7 @@ void Columns::restore(const nlohmann::json& kept)
         if (found == kinds_.end() || std::any_of(next.begin(), next.end(), [&](const Shown& shown) { return shown.kind == kind; }))
             continue;
         const double width = column.contains("width") && column["width"].is_number() ? column["width"].get<double>() : found->width;
-        next.push_back({kind, std::clamp(std::isfinite(width) ? width : found->width, narrowest, widest)});
+        next.push_back({kind, std::clamp(std::isfinite(width) ? width : found->width, narrowest, widestColumn)});
     }
     if (!next.empty())
         shown_ = std::move(next);

@@ -163,6 +163,31 @@ void paintText(QPainter& painter, const QRectF& box, const QString& text, const 
     painter.drawStaticText(QPointF(leftFor(box, shown->width, alignment), std::floor(y + 0.5)), shown->text);
 }
 
+Flag flagOf(const measure::Event& event)
+{
+    using Kind = measure::EventKind;
+    return event.kind == Kind::errorFrame || event.kind == Kind::burst || event.kind == Kind::missedBeats ? Flag::wrong : Flag::condition;
+}
+
+void paintFlag(QPainter& painter, const QPointF& centre, double size, Flag flag)
+{
+    const Theme& theme = Theme::get();
+    const double s = size / 2;
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(flag == Flag::wrong ? theme.error : flag == Flag::note ? theme.accent : theme.ink2);
+    const QPointF triangle[3] = {centre + QPointF(-s, -s * 0.6), centre + QPointF(s, -s * 0.6), centre + QPointF(0, s * 0.9)};
+    const QPointF diamond[4] = {centre + QPointF(0, -s * 1.2), centre + QPointF(s, 0), centre + QPointF(0, s * 1.2), centre + QPointF(-s, 0)};
+    if (flag == Flag::wrong)
+        painter.drawPolygon(diamond, 4);
+    else if (flag == Flag::note)
+        painter.drawEllipse(centre, s * 0.8, s * 0.8);
+    else
+        painter.drawPolygon(triangle, 3);
+    painter.restore();
+}
+
 void paintWarning(QPainter& painter, const QPointF& centre, double size)
 {
     painter.save();

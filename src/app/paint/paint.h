@@ -10,6 +10,7 @@
 
 #include "can/frame.h"
 #include "database/catalog.h"
+#include "measure/events.h"
 #include "measure/identifier_stats.h"
 
 namespace wavetrope::app {
@@ -18,6 +19,11 @@ namespace wavetrope::app {
 void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus);
 /// Text on one line, elided in the middle where it does not fit.
 void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);
+/// What a flag stands for, told by its shape as well as by its hue: a diamond is wrong, a triangle a condition of the rig, a
+/// dot a note. What is wrong: an error frame, a burst, beats that were missed.
+enum class Flag : std::uint8_t { wrong, condition, note };
+[[nodiscard]] Flag flagOf(const measure::Event& event);
+void paintFlag(QPainter& painter, const QPointF& centre, double size, Flag flag);
 /// An outlined mark for a warning.
 void paintWarning(QPainter& painter, const QPointF& centre, double size);
 

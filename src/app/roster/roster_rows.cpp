@@ -24,7 +24,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr std::uint64_t framesAtOnce = 40'000;     // looked through for extremes between two turns of the interface
-constexpr int followEvery = 15;                    // ms
+constexpr int rosterFollowsEvery = 15;                    // ms
 constexpr const char* groupings[] = {"none", "bus", "sender"};
 
 bool isSilent(const measure::IdentifierMoment& moment, can::Time cycle, can::Time at)
@@ -452,7 +452,7 @@ void RosterRows::follow()
     if (!more)
         return;
     following_ = true;
-    QTimer::singleShot(followEvery, this, [this] {
+    QTimer::singleShot(rosterFollowsEvery, this, [this] {
         following_ = false;
         follow();
     });

@@ -316,11 +316,11 @@ QString MainWindow::statusText() const { return status_->facts(); }
 void MainWindow::announceKeeping()
 {
     rig::Session* session = document_->session();
-    const auto keeping = session != nullptr ? session->keeping() : std::nullopt;
-    if (!keeping || keeping->disk == announced_)
+    if (session == nullptr)
         return;
-    const bool worse = keeping->disk > announced_;
-    announced_ = keeping->disk;
+    const auto keeping = session->keeping();
+    const bool worse = keeping.disk > announced_;
+    announced_ = keeping.disk;
     if (!worse)
         return;
     // Said once and without holding anything up; the status line goes on saying it.
@@ -330,7 +330,7 @@ void MainWindow::announceKeeping()
         keepingBox_->setAttribute(Qt::WA_DeleteOnClose);
         keepingBox_->setModal(false);
     }
-    keepingBox_->setText(QString::fromStdString(keeping->words) + QLatin1Char('.'));
+    keepingBox_->setText(QString::fromStdString(keeping.words) + QLatin1Char('.'));
     keepingBox_->show();
 }
 

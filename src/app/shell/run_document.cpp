@@ -4,7 +4,7 @@
 
 #include <utility>
 
-#include "app/keeping/keeping.h"
+#include "app/keeping/keeping_options.h"
 #include "formats/trace_sink.h"
 
 namespace wavetrope::app {
@@ -14,7 +14,7 @@ namespace {
 // Rows that are read before anything is shown, and at most between two measurings.
 constexpr std::uint64_t firstRows = 20'000, rowsBetween = 65'536;
 using namespace std::chrono_literals;
-constexpr auto followEvery = 240ms;
+constexpr auto lookAgainAfter = 240ms;
 
 std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
 {
@@ -170,8 +170,10 @@ void RunDocument::measureBeside()
         if (measuring_ == nullptr || ownTrace_.buses().size() != busesPrepared_)
             prepare();
         measureSome();
-        if (all)
+        if (all) {
+            measuring_->completeOrder(ownTrace_.snapshot());
             ready_ = true;
+        }
         lock.lock();
         measuredOnce_ = true;
         firstMeasured_.notify_one();
@@ -187,7 +189,7 @@ void RunDocument::waitForFirst()
 bool RunDocument::waitForMore()
 {
     wakeMeasuring(true);
-    for (auto waited = 0ms; waited < followEvery && !closing_ && !cancelled_; waited += 20ms)
+    for (auto waited = 0ms; waited < lookAgainAfter && !closing_ && !cancelled_; waited += 20ms)
         std::this_thread::sleep_for(20ms);
     return !closing_ && !cancelled_;
 }
@@ -233,6 +235,8 @@ void RunDocument::read()
     const trace::Snapshot snapshot = ownTrace_.snapshot();
     while (!closing_ && !measuring_->advance(snapshot, 1U << 18)) {
     }
+    if (!closing_)
+        measuring_->completeOrder(snapshot);
     cancelled_ = cancelled;
     percent_ = 100;
     following_ = false;

@@ -10,7 +10,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr int beatMilliseconds = 33;
-constexpr Time narrowest = std::chrono::microseconds(100);
+constexpr Time narrowestWindow = std::chrono::microseconds(100);
 
 }  // namespace
 
@@ -75,8 +75,7 @@ void Stage::onTimer()
             windowFrom_ = wholeFrom();
             windowTo_ = wholeTo();
             following_ = false;
-            // Up to where the measures are, so that loads and periods tell of the same moment. The order of time is looked
-            // up once all is there: before that, it would be sorted again and again.
+            // Up to where the measures are, so that loads and periods tell of the same moment.
             const std::uint64_t measured = std::min(snapshot_.rows(), document_.measures().read([](const measure::MeasureState& state) { return state.rows; }));
             cursorRow_ = done ? rowAt(newest_) : measured == 0 ? trace::noRow : measured - 1;
             cursor_ = done || cursorRow_ == trace::noRow ? newest_ : snapshot_.time(cursorRow_);
@@ -102,10 +101,18 @@ void Stage::follow()
     Q_EMIT axisChanged();
 }
 
-trace::Row Stage::rowAt(Time time)
+trace::TimeIndex Stage::order() const
 {
-    order_.update(snapshot_);
-    return order_.newestAt(time);
+    trace::TimeIndex order = document_.measures().order();
+    order.follow(snapshot_);
+    return order;
+}
+
+trace::Row Stage::rowAt(Time time) const
+{
+    // Those that came since the last beat are not shown yet.
+    const trace::Row row = snapshot_.rows() == 0 ? trace::noRow : order().newestAt(time);
+    return row == trace::noRow ? row : std::min(row, snapshot_.rows() - 1);
 }
 
 void Stage::setCursor(Time time)
@@ -137,10 +144,10 @@ void Stage::place(Time time, trace::Row row)
 void Stage::setWindow(Time from, Time to)
 {
     moved_ = true;
-    if (to - from < narrowest) {
+    if (to - from < narrowestWindow) {
         const Time middle = from + (to - from) / 2;
-        from = middle - narrowest / 2;
-        to = from + narrowest;
+        from = middle - narrowestWindow / 2;
+        to = from + narrowestWindow;
     }
     const Time whole = wholeTo() - wholeFrom();
     if (to - from > whole) {
@@ -162,7 +169,7 @@ void Stage::zoom(double factor, Time around)
 {
     const auto width = static_cast<double>((windowTo_ - windowFrom_).count());
     const auto left = static_cast<double>((around - windowFrom_).count());
-    const double next = std::max(static_cast<double>(narrowest.count()), width * factor);
+    const double next = std::max(static_cast<double>(narrowestWindow.count()), width * factor);
     if (following_) {  // the right edge stays at the newest frame
         windowFrom_ = windowTo_ - Time(static_cast<std::int64_t>(std::min(next, static_cast<double>((wholeTo() - wholeFrom()).count()))));
         follow();
@@ -194,13 +201,6 @@ void Stage::setMatches(const BackgroundScan* matches)
 {
     matches_ = matches;
     Q_EMIT matchesChanged();
-}
-
-trace::Row Stage::firstRowAt(Time time)
-{
-    order_.update(snapshot_);
-    const std::uint64_t position = order_.lowerBound(time);
-    return position < order_.rows() ? order_.rowAt(position) : snapshot_.rows();
 }
 
 void Stage::select(const Selection& selection)

@@ -76,13 +76,13 @@ public:
     [[nodiscard]] Time timeOf(double seconds) const { return document_.begins() + Time(static_cast<std::int64_t>(seconds * 1e9)); }
 
     /// Row at or before a moment, or noRow.
-    [[nodiscard]] trace::Row rowAt(Time time);
+    [[nodiscard]] trace::Row rowAt(Time time) const;
+    /// The order of time, as far as it has been measured; rows behind that count as in order.
+    [[nodiscard]] trace::TimeIndex order() const;
 
     /// What the stream's filter found last, for a mark on the timeline; null where everything passes.
     void setMatches(const BackgroundScan* matches);
     [[nodiscard]] const BackgroundScan* matches() const { return matches_; }
-    /// The row's place in the order of time, for the timeline: the first row at or behind a moment.
-    [[nodiscard]] trace::Row firstRowAt(Time time);
 
 Q_SIGNALS:
     void filtersChanged();      ///< The rig's named filters.
@@ -116,7 +116,6 @@ private:
     std::unique_ptr<NoteDesk> notes_;
     QTimer timer_;
     trace::Snapshot snapshot_;
-    trace::TimeIndex order_;
     bool following_ = true;
     Time usualWindow_ = std::chrono::seconds(12);
     bool wasReady_ = false;

@@ -102,12 +102,12 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
         facts << QString::fromStdString(recording.problem);
     else if (recording.on)
         facts << tr("recording to %1, %2 MB").arg(QString::fromStdString(recording.path)).arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
-    else if (keeping && !keeping->path.empty())
-        facts << keepingText(memory, keeping->bytes);
+    else if (!keeping.path.empty())
+        facts << keepingText(memory, keeping.bytes);
     else
         facts << tr("kept in memory, %1 MB").arg(static_cast<double>(memory) * 1e-6, 0, 'f', 1);
-    if (keeping && keeping->letGo > 0)
-        facts << tr("%1 let go").arg(countText(keeping->letGo));
+    if (keeping.letGo > 0)
+        facts << tr("%1 let go").arg(countText(keeping.letGo));
     return facts;
 }
 

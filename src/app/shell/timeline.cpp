@@ -19,13 +19,10 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr Time span = std::chrono::milliseconds(100);
+constexpr Time ridgeSpan = std::chrono::milliseconds(100);
 constexpr double flagHeight = 16, axisHeight = 16;
-constexpr double narrowestWindow = 6;
-constexpr double grip = 5;
-
-// A missed beat, a burst or an error frame is something wrong; a condition is what the user asked for.
-bool isWrong(const measure::Event& event) { return event.kind == measure::EventKind::errorFrame || event.kind == measure::EventKind::burst || event.kind == measure::EventKind::missedBeats; }
+constexpr double narrowestShown = 6;
+constexpr double edgeGrip = 5;
 
 double niceStep(double rough)
 {
@@ -90,7 +87,7 @@ void Timeline::update()
         if (loads_.size() != state.loads.size()) {
             loads_.clear();
             for (const auto& bins : state.loads)
-                loads_.push_back(std::make_unique<measure::LoadSeries>(bins, span));
+                loads_.push_back(std::make_unique<measure::LoadSeries>(bins, ridgeSpan));
             updateGeometry();
         }
         for (std::size_t i = 0; i < loads_.size(); ++i)
@@ -119,10 +116,10 @@ void Timeline::paintEvent(QPaintEvent*)
     // Window.
     double x1 = std::max(left(), xOf(stage_.windowFrom()));
     double x2 = std::min(right(), xOf(stage_.windowTo()));
-    if (x2 - x1 < narrowestWindow) {
+    if (x2 - x1 < narrowestShown) {
         const double middle = (x1 + x2) / 2;
-        x1 = middle - narrowestWindow / 2;
-        x2 = middle + narrowestWindow / 2;
+        x1 = middle - narrowestShown / 2;
+        x2 = middle + narrowestShown / 2;
     }
     painter.fillRect(QRectF(x1, top - 2, x2 - x1, bottom - top + 2), theme.accentSoft);
 
@@ -198,7 +195,7 @@ void Timeline::paintAxis(QPainter& painter)
     }
 }
 
-// A strip over the ridges: where the stream's filter passes frames. One look-up a pixel, however long the log.
+// A strip over the ridges: where the stream's filter passes frames.
 void Timeline::paintMatches(QPainter& painter)
 {
     const BackgroundScan* matches = stage_.matches();
@@ -206,13 +203,14 @@ void Timeline::paintMatches(QPainter& painter)
         return;
     const Theme& theme = Theme::get();
     const double y = theme.px(flagHeight) - theme.px(3);
-    const double end = std::min(right(), xOf(stage_.newest()) + 1);
-    std::uint64_t before = matches->lowerBound(stage_.firstRowAt(timeAt(left())));
-    for (double x = left(); x < end; x += 1) {
-        const std::uint64_t behind = x + 1 >= end ? matches->size() : matches->lowerBound(stage_.firstRowAt(timeAt(x + 1)));
-        if (behind > before)
-            painter.fillRect(QRectF(x, y, 1, theme.px(3)), theme.accent);
-        before = behind;
+    const std::vector<bool> marks = matches->times().marks(stage_.wholeFrom(), stage_.wholeTo(), static_cast<std::size_t>(std::max(0.0, right() - left())));
+    for (std::size_t i = 0; i < marks.size();) {
+        std::size_t end = i;
+        while (end < marks.size() && marks[end])
+            ++end;
+        if (end > i)
+            painter.fillRect(QRectF(left() + static_cast<double>(i), y, static_cast<double>(end - i), theme.px(3)), theme.accent);
+        i = end + 1;
     }
 }
 
@@ -222,18 +220,18 @@ void Timeline::paintFlags(QPainter& painter)
     const Theme& theme = Theme::get();
     const QFont font = theme.text(9.8);
     const QFontMetricsF metrics(font);
-    struct Flag {
+    struct Flagged {
         Time time;
         const std::string* text;
         bool wrong;
         bool note;
     };
-    std::vector<Flag> sorted;
+    std::vector<Flagged> sorted;
     for (const measure::Event& event : events_)
-        sorted.push_back({event.time, &event.text, isWrong(event), false});
+        sorted.push_back({event.time, &event.text, flagOf(event) == Flag::wrong, false});
     for (const rig::Note& note : stage_.notes().notes().all())
         sorted.push_back({note.time, &note.text, false, true});
-    std::stable_sort(sorted.begin(), sorted.end(), [](const Flag& a, const Flag& b) { return a.time < b.time; });
+    std::stable_sort(sorted.begin(), sorted.end(), [](const Flagged& a, const Flagged& b) { return a.time < b.time; });
     for (std::size_t i = 0; i < sorted.size();) {
         const double x = xOf(sorted[i].time);
         const QString first = QString::fromStdString(*sorted[i].text);
@@ -249,22 +247,7 @@ void Timeline::paintFlags(QPainter& painter)
             ++end;
         }
         const QString text = end - i == 1 ? first : alike ? tr("%1 (%2)").arg(first).arg(end - i) : tr("%1 +%2").arg(first).arg(end - i - 1);
-        painter.save();
-        painter.setRenderHint(QPainter::Antialiasing);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(wrong ? theme.error : note ? theme.accent : theme.ink2);
-        const double y = theme.px(6);
-        const double s = theme.px(4);
-        // Told apart by shape as well: a diamond is wrong, a dot is a note, a triangle a condition.
-        const QPointF triangle[3] = {{x - s, y}, {x + s, y}, {x, y + s * 1.5}};
-        const QPointF diamond[4] = {{x, y - s * 0.6}, {x + s, y + s * 0.6}, {x, y + s * 1.8}, {x - s, y + s * 0.6}};
-        if (wrong)
-            painter.drawPolygon(diamond, 4);
-        else if (note)
-            painter.drawEllipse(QPointF(x, y + s * 0.6), s * 0.8, s * 0.8);
-        else
-            painter.drawPolygon(triangle, 3);
-        painter.restore();
+        paintFlag(painter, QPointF(x, theme.px(8)), theme.px(8), wrong ? Flag::wrong : note ? Flag::note : Flag::condition);
         paintText(painter, QRectF(x + theme.px(7), 0, std::max(0.0, std::min(width() - x - theme.px(8), static_cast<double>(theme.px(176)))), theme.px(flagHeight)), text, font, theme.ink2);
         i = end;
     }
@@ -283,11 +266,11 @@ void Timeline::mousePressEvent(QMouseEvent* event)
         dragOffset_ = x - x1;
         return;
     }
-    if (std::abs(x - x1) < grip) {
+    if (std::abs(x - x1) < edgeGrip) {
         drag_ = Drag::leftEdge;
         return;
     }
-    if (std::abs(x - x2) < grip && !stage_.following()) {
+    if (std::abs(x - x2) < edgeGrip && !stage_.following()) {
         drag_ = Drag::rightEdge;
         return;
     }
@@ -312,7 +295,7 @@ void Timeline::mousePressEvent(QMouseEvent* event)
     Time time = timeAt(x);
     for (unsigned bus = 0; bus < loads_.size(); ++bus)
         if (ridge(bus).contains(event->position()) && !loads_[bus]->empty())
-            time = loads_[bus]->peakIn(timeAt(x - 3), timeAt(x + 3) + Time(1)) + span / 2;
+            time = loads_[bus]->peakIn(timeAt(x - 3), timeAt(x + 3) + Time(1)) + ridgeSpan / 2;
     stage_.setCursor(time);
 }
 
@@ -330,7 +313,7 @@ void Timeline::mouseMoveEvent(QMouseEvent* event)
     case Drag::leftEdge: stage_.setWindow(std::min(timeAt(x), stage_.windowTo() - Time(1000)), stage_.windowTo()); break;
     case Drag::rightEdge: stage_.setWindow(stage_.windowFrom(), std::max(timeAt(x), stage_.windowFrom() + Time(1000))); break;
     case Drag::none: {
-        const bool edge = std::abs(x - xOf(stage_.windowFrom())) < grip || std::abs(x - xOf(stage_.windowTo())) < grip;
+        const bool edge = std::abs(x - xOf(stage_.windowFrom())) < edgeGrip || std::abs(x - xOf(stage_.windowTo())) < edgeGrip;
         setCursor(edge ? Qt::SizeHorCursor : Qt::ArrowCursor);
     }
     }

@@ -84,10 +84,10 @@ void MainWindow::addPage(const QString& name, const nlohmann::json& layout, int 
     pageTabs_->insertTab(index, name);
     connect(page, &Page::changed, this, &MainWindow::notePages);
     connect(page, &Page::viewClosed, this, [this, page](const QString& title, const nlohmann::json& before) {
-        const auto restore = [this, page = QPointer<Page>(page)](const nlohmann::json& layout) {
+        const auto restore = [this, page = QPointer<Page>(page)](const nlohmann::json& setUp) {
             if (page.isNull())
                 return;
-            page->restore(layout);
+            page->restore(setUp);
             pageTabs_->setCurrentIndex(pages_->indexOf(page));
             notePages();
         };

@@ -212,9 +212,8 @@ std::vector<Loss> MainWindow::losses() const
             out.push_back({Loss::Kind::recording, 0, tr("A recording goes on"), tr("%1 frames in %2").arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(recording.frames)), QString::fromStdString(recording.path)), {Loss::Remedy::keep}});
         const std::uint64_t rows = document_->trace().rows();
         if (rows > 0 && rows != savedRows_) {
-            const auto keeping = session->keeping();
             Loss run{Loss::Kind::run, 0, tr("The run"), tr("%1 frames, %2 s").arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(rows))).arg(static_cast<double>((session->now() - session->begins()).count()) * 1e-9, 0, 'f', 1), {}};
-            if (keeping && !keeping->path.empty())
+            if (!session->keeping().path.empty())
                 run.remedies.push_back(Loss::Remedy::keep);
             run.remedies.push_back(Loss::Remedy::saveAs);
             run.remedies.push_back(Loss::Remedy::discard);

@@ -5,6 +5,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr std::uint64_t rowsAtOnce = 64 * trace::segmentRows;
+constexpr std::size_t timesAtOnce = 16;     // segments
 
 }  // namespace
 
@@ -33,13 +34,17 @@ void BackgroundScan::run()
 {
     std::unique_lock lock(mutex_);
     while (!stopping_) {
-        if (!wanted_.valid() || scan_.seen() >= wanted_.rows()) {
+        const bool scanned = !wanted_.valid() || scan_.seen() >= wanted_.rows();
+        if (scanned && times_.seen() >= scan_.seen()) {
             wake_.wait(lock);
             continue;
         }
         const trace::Snapshot snapshot = wanted_;
         lock.unlock();
-        scan_.advance(snapshot, {rowsAtOnce, 0, &stopping_});
+        if (!scanned)
+            scan_.advance(snapshot, {rowsAtOnce, 0, &stopping_});
+        else
+            times_.advance(snapshot, scan_.rows(), scan_.seen(), timesAtOnce);
         lock.lock();
     }
 }

@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "filter/filter_scan.h"
+#include "filter/match_times.h"
 
 namespace wavetrope::app {
 
@@ -23,6 +24,8 @@ public:
     [[nodiscard]] std::uint64_t size() const { return scan_.rows().size(); }
     [[nodiscard]] trace::Row row(std::uint64_t index) const { return scan_.rows()[index]; }
     [[nodiscard]] std::uint64_t seen() const { return scan_.seen(); }
+    /// Where in time the matches lie; comes behind what was seen.
+    [[nodiscard]] const filter::MatchTimes& times() const { return times_; }
     /// First index whose row is `row` or later.
     [[nodiscard]] std::uint64_t lowerBound(trace::Row row) const { return scan_.rows().rank(row); }
 
@@ -30,6 +33,7 @@ private:
     void run();
 
     filter::FilterScan scan_;
+    filter::MatchTimes times_;
     std::mutex mutex_;
     std::condition_variable wake_;
     trace::Snapshot wanted_;

@@ -65,8 +65,8 @@ void StreamView::onBeat()
     const trace::Snapshot& snapshot = stage().snapshot();
     if (scan_) {
         scan_->update(snapshot);
-        const bool done = scan_->seen() >= snapshot.rows() || stage().following();
-        if (!done)
+        const bool done = scan_->times().seen() >= snapshot.rows() || stage().following();
+        if (!done || searching_)
             Q_EMIT stage().matchesChanged();
         if (!done)  // a log brings no further beats: look again by itself
             QTimer::singleShot(searchingAgain, this, &StreamView::onBeat);

@@ -1,0 +1,31 @@
+#include "app/keeping/keeping_options.h"
+
+#include <QSettings>
+
+#include <algorithm>
+
+#include "formats/trace_sink.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr double megabyte = 1e6;
+
+}  // namespace
+
+double usualMemory() { return static_cast<double>(formats::memoryBound() / 3) / megabyte; }
+
+std::optional<spool::Options> keepingOptions()
+{
+    const QSettings settings;
+    if (!settings.value(KeepingKeys::on, true).toBool())
+        return std::nullopt;
+    spool::Options options;
+    options.folder = settings.value(KeepingKeys::folder, QString::fromStdString(spool::usualFolder())).toString().toStdString();
+    options.memory = std::max(spool::leastMemory, static_cast<std::size_t>(settings.value(KeepingKeys::memory, usualMemory()).toDouble() * megabyte));
+    options.leaveFree = static_cast<std::uint64_t>(settings.value(KeepingKeys::leaveFree, static_cast<double>(options.leaveFree) / megabyte).toDouble() * megabyte);
+    return options;
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,23 @@
+// How live runs are kept, as the user settled on.
+#pragma once
+
+#include <QString>
+
+#include <optional>
+
+#include "spool/spool.h"
+
+namespace wavetrope::app {
+
+/// Where the settings stand.
+struct KeepingKeys {
+    static inline const QString on = QStringLiteral("keeping/on"), memory = QStringLiteral("keeping/memoryMB"), folder = QStringLiteral("keeping/folder"), leaveFree = QStringLiteral("keeping/leaveFreeMB");
+};
+
+/// Memory in millions of bytes where nothing else was said.
+[[nodiscard]] double usualMemory();
+
+/// How the next live run is kept; empty where it shall stay in memory alone.
+[[nodiscard]] std::optional<spool::Options> keepingOptions();
+
+}  // namespace wavetrope::app

@@ -1,0 +1,133 @@
+#include "convert/streamed_conversion.h"
+
+#include <sys/stat.h>
+
+namespace wavetrope::convert {
+
+Expected<std::unique_ptr<StreamedConversion>> StreamedConversion::begin(Conversion conversion, std::function<std::pair<can::Time, can::Time>(can::Time)> within)
+{
+    if (const auto may = mayWrite(conversion); !may)
+        return tl::unexpected(may.error());
+    auto streamed = std::unique_ptr<StreamedConversion>(new StreamedConversion(std::move(conversion), std::move(within)));
+    if (streamed->conversion_.form == Form::rows) {
+        auto file = formats::OutputFile::create(streamed->conversion_.path);
+        if (!file)
+            return tl::unexpected(file.error());
+        streamed->text_ = std::move(*file);
+        streamed->text_->write(std::string_view(ValueRows::head));
+    }
+    return streamed;
+}
+
+void StreamedConversion::join(StreamWork& work)
+{
+    if (conversion_.form == Form::log) {
+        work.take = [this](const LogFacts& facts, std::span<const can::FrameView> frames) { return take(facts, frames); };
+        return;
+    }
+    work.render = [this](const LogFacts& facts, std::span<const can::FrameView> frames) { return render(facts, frames); };
+    work.write = [this](std::string_view text) {
+        text_->write(text);
+        return good();
+    };
+}
+
+// Buses that the file does not know yet.
+bool StreamedConversion::declare(const std::vector<trace::TraceBus>& buses)
+{
+    if (log_ == nullptr) {
+        auto file = formats::LogFile::create(conversion_.path, buses);
+        if (!file) {
+            failure_ = file.error();
+            return false;
+        }
+        log_ = std::move(*file);
+        declared_ = buses.size();
+    }
+    for (; declared_ < buses.size(); ++declared_)
+        log_->addBus(buses[declared_]);
+    return true;
+}
+
+bool StreamedConversion::take(const LogFacts& facts, std::span<const can::FrameView> frames)
+{
+    if (!declare(facts.buses))
+        return false;
+    const auto [from, to] = stretch(facts.origin);
+    for (const can::FrameView& frame : frames) {
+        if (frame.time < from || frame.time > to)
+            continue;
+        log_->write(frame);
+        ++frames_;
+    }
+    return good();
+}
+
+std::string StreamedConversion::render(const LogFacts& facts, std::span<const can::FrameView> frames)
+{
+    std::shared_ptr<const ValueRows> rows;
+    {
+        const std::scoped_lock lock(mutex_);
+        auto& known = rows_[facts.catalog.get()];
+        if (known == nullptr)
+            known = std::make_shared<const ValueRows>(facts.catalog, conversion_.signals, conversion_.clock == Clock::start ? facts.origin : can::Time{0});
+        rows = known;
+    }
+    const auto [from, to] = stretch(facts.origin);
+    std::string text;
+    std::vector<database::Decoded> decoded;
+    ValueRows::Counts counts;
+    std::uint64_t taken = 0;
+    for (const can::FrameView& frame : frames) {
+        if (frame.time < from || frame.time > to)
+            continue;
+        ++taken;
+        rows->append(frame, text, decoded, counts);
+    }
+    const std::scoped_lock lock(mutex_);
+    frames_ += taken;
+    counts_.frames += counts.frames;
+    counts_.values += counts.values;
+    counts_.tooShort += counts.tooShort;
+    return text;
+}
+
+Expected<Outcome> StreamedConversion::finish(const std::vector<trace::TraceBus>& buses, const std::shared_ptr<const database::Catalog>& catalog)
+{
+    Outcome outcome;
+    if (reversed_)
+        failure_ = Error{"the stretch of time ends before it begins", conversion_.path, 0, 0, {}};
+    if (conversion_.form == Form::log && !failure_)
+        (void)declare(buses);       // a log without frames has its buses, too
+    if (failure_) {
+        discard();
+        return tl::unexpected(*failure_);
+    }
+    outcome.frames = frames_;
+    if (log_ != nullptr) {
+        if (const std::string losses = log_->losses(buses); !losses.empty())
+            outcome.warnings.push_back(losses);
+        if (const std::string refused = log_->refused(); !refused.empty())
+            outcome.warnings.push_back(refused);
+    } else {
+        outcome.values = counts_.values;
+        outcome.warnings = shortcomings(counts_, catalog->anyDatabase(), ValueRows(catalog, conversion_.signals, {}).any(), conversion_.signals, frames_);
+    }
+    if (const auto done = log_ != nullptr ? log_->finish() : text_->finish(); !done) {
+        discard();
+        return tl::unexpected(done.error());
+    }
+    struct stat info {};
+    outcome.bytes = ::stat(conversion_.path.c_str(), &info) == 0 ? static_cast<std::uint64_t>(info.st_size) : 0;
+    return outcome;
+}
+
+void StreamedConversion::discard()
+{
+    if (log_ != nullptr)
+        log_->discard();
+    if (text_ != nullptr)
+        text_->discard();
+}
+
+}  // namespace wavetrope::convert

@@ -1,0 +1,1 @@
+// Carries the headers that all tests of the application share, compiled once.
