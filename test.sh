@@ -1,13 +1,24 @@
 #!/usr/bin/env bash
-# Installs what is missing, builds, and runs every test: the product, the core under sanitizers, and the fuzz targets.
+# Installs what is missing, builds, and runs every test: the core under the sanitizers of addresses and of undefined
+# behaviour, and its fuzz targets; what runs on several threads under the sanitizer of threads; then the product.
 set -eu
 cd "$(dirname "$0")"
 . scripts/set-up.sh
 export QT_QPA_PLATFORM=${QT_QPA_PLATFORM:-offscreen}
+at_once=$(nproc)
+say() { printf '\n%s, after %d s\n' "$1" "$SECONDS"; }
+
+say "Addresses and undefined behaviour"
 cmake --preset asan >/dev/null
 cmake --build --preset asan
 scripts/fuzz.sh build/asan 15
-UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --timeout 600 --parallel "$(nproc)"
+UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --parallel "$at_once"
+say "Threads"
+cmake --preset tsan >/dev/null
+cmake --build --preset tsan --target threaded_tests
+ctest --test-dir build/tsan --tests-regex '^threads_of_' --output-on-failure --parallel "$at_once"
+say "The product"
 cmake --preset release >/dev/null
 cmake --build --preset release
-ctest --test-dir build/release --output-on-failure
+ctest --test-dir build/release --output-on-failure --parallel "$at_once"
+say "Done"

@@ -1,9 +1,12 @@
 // The real window, driven with mouse and keys through the work of a first day: watch, find and plot, filter, go back
 // to a moment, save and open, replay.
 #include <QApplication>
+#include <QClipboard>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QDropEvent>
 #include <QElapsedTimer>
+#include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
 #include <QScrollBar>
@@ -23,6 +26,7 @@
 #include "app/playback/playback_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/main_window.h"
+#include "app/shell/timeline.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
@@ -178,6 +182,93 @@ private Q_SLOTS:
         QVERIFY(mime != nullptr);
         QCOMPARE(QString::fromUtf8(mime->data(QLatin1String(signalMime))), QStringLiteral("Implement:BladeState.SideTilt"));
         QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
+    }
+
+    // What is shown of a signal, a message or a node has a menu wherever it is shown.
+    void treeInspectorAndNodesHaveMenus()
+    {
+        const auto open = [&](QWidget* widget, const QPoint& at) {
+            QContextMenuEvent asked(QContextMenuEvent::Mouse, at, widget->mapToGlobal(at));
+            QApplication::sendEvent(widget, &asked);
+        };
+        const auto trigger = [&](const char* menu, const char* action) {
+            auto* popup = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            QVERIFY(popup != nullptr);
+            QCOMPARE(popup->objectName(), QLatin1String(menu));
+            auto* chosen = popup->findChild<QAction*>(QLatin1String(action));
+            if (chosen == nullptr)
+                for (QAction* one : popup->actions())
+                    if (one->objectName() == QLatin1String(action))
+                        chosen = one;
+            QVERIFY2(chosen != nullptr, action);
+            chosen->trigger();
+            popup->close();
+        };
+        auto* lanes = view<LanesView>("Analyse");
+        lanes->arrange({});
+        auto* tree = window_->rigTree()->tree();
+        QTest::keyClicks(window_->rigTree()->findBox(), QStringLiteral("SideTilt"));
+        open(tree->viewport(), tree->visualItemRect(tree->currentItem()).center());
+        trigger("treeMenu", "plotSignalOfMenu");
+        QTRY_COMPARE(lanes->arrangement().size(), 1U);
+        QCOMPARE(lanes->arrangement()[0][0], QStringLiteral("Implement:BladeState.SideTilt"));
+        // The inspector explains the same, and offers the same.
+        auto* inspector = window_->findChild<Inspector*>();
+        open(inspector, QPoint(40, 8));
+        trigger("inspectorMenu", "copyName");
+        QCOMPARE(QApplication::clipboard()->text(), QStringLiteral("BladeState.SideTilt"));
+        open(inspector, QPoint(40, 8));
+        trigger("inspectorMenu", "copyInspector");
+        QVERIFY(QApplication::clipboard()->text().contains(QStringLiteral("SideTilt")));
+        auto* stream = view<StreamView>("Watch");
+        QTest::keyClicks(window_->rigTree()->findBox(), {});
+        open(tree->viewport(), tree->visualItemRect(tree->currentItem()).center());
+        trigger("treeMenu", "showOnly");
+        QTRY_COMPARE(stream->filterLine()->filter().text(), std::string("id 0x181 and bus \"Implement\""));
+        stream->filterLine()->setText({});
+        QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
+        // A node, in its row.
+        auto* nodes = view<NodesView>("Drive");
+        QTRY_VERIFY(!nodes->pillOf(QStringLiteral("WaterUnit")).isEmpty());
+        const QPoint row(20, nodes->pillOf(QStringLiteral("WaterUnit")).center().toPoint().y());
+        const auto isOn = [&] {
+            for (const auto& report : window_->document().session()->nodeReports())
+                if (report.name == "WaterUnit")
+                    return report.on;
+            return false;
+        };
+        open(nodes, row);
+        trigger("nodesMenu", "switchNode");
+        QTRY_VERIFY(!isOn());
+        nodes->undoStack().undo();
+        QTRY_VERIFY(isOn());
+        QCOMPARE(window_->stage().selection().node, QStringLiteral("WaterUnit"));
+    }
+
+    // What is chosen in one view is marked in the others.
+    void anEventThatIsChosenOnTheTimelineIsMarkedInItsList()
+    {
+        auto* events = view<EventsView>("Watch");
+        if (events == nullptr)
+            events = view<EventsView>("Analyse");
+        QVERIFY(events != nullptr);
+        QTRY_VERIFY(events->count() > 0);
+        auto* timeline = window_->findChild<Timeline*>();
+        const measure::Event event = events->event(0);
+        const QPoint at(static_cast<int>(timeline->xOf(event.time)), 8);
+        QTest::mouseClick(timeline, Qt::LeftButton, {}, at);
+        QCOMPARE(window_->stage().selection().kind, Selection::Kind::event);
+        QTRY_VERIFY(events->chosen() >= 0);
+        const measure::Event& marked = events->event(static_cast<std::size_t>(events->chosen()));
+        QCOMPARE(marked.time, window_->stage().selection().event.time);
+        QCOMPARE(marked.text, window_->stage().selection().event.text);
+        // Another selection takes the mark away.
+        Selection node;
+        node.kind = Selection::Kind::node;
+        node.node = QStringLiteral("WaterUnit");
+        window_->stage().select(node);
+        QTRY_COMPARE(events->chosen(), -1);
+        window_->stage().now();
     }
 
     // 3. A filter says how many frames match, and where it is mistyped.

@@ -8,6 +8,7 @@
 
 #include <csignal>
 
+#include "sanitized.h"
 #include "vector_file.h"
 
 namespace {
@@ -283,6 +284,8 @@ private Q_SLOTS:
 
     void aReplayReachesTheSimulatedNodes()
     {
+        if (wavetrope::test::sanitized)
+            QSKIP("takes long; the same is done inside the program");
         const QString lap = folder_.filePath("lap.pcapng");
         QCOMPARE(call({"run", demo + "/lap.json", "--for", "44s", "--virtual", "--record", lap}).code, 0);
         const QStringList replay{"replay", lap, "--rig", demo + "/rig.json", "--only", "WaterUnit", "--map", "Implement=Implement", "--virtual", "--states"};

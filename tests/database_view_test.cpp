@@ -318,6 +318,23 @@ private Q_SLOTS:
         const auto put = [&](const char* name, int row, int column, const char* text) { dialog.findChild<QTableWidget*>(QLatin1String(name))->item(row, column)->setText(QLatin1String(text)); };
         const auto last = [&](const char* name) { return dialog.findChild<QTableWidget*>(QLatin1String(name))->rowCount() - 1; };
         const auto nodes = desk().database().nodes.size();
+        // With the mouse: Add begins a row, what is typed makes the node, Remove takes it out.
+        auto* table = dialog.findChild<QTableWidget*>(QStringLiteral("networkNodes"));
+        auto* add = dialog.findChild<QPushButton*>(QStringLiteral("networkAdd"));
+        auto* remove = dialog.findChild<QPushButton*>(QStringLiteral("networkRemove"));
+        QCOMPARE(add->text(), QStringLiteral("Add node"));
+        QVERIFY(!remove->isEnabled());
+        QTest::mouseClick(add, Qt::LeftButton);
+        auto* typing = table->viewport()->findChild<QLineEdit*>();
+        QVERIFY(typing != nullptr);
+        QTest::keyClicks(typing, QStringLiteral("Sharpener"));
+        QTest::keyClick(typing, Qt::Key_Return);
+        QTRY_COMPARE(desk().database().nodes.size(), nodes + 1);
+        QVERIFY(dialog.isVisible());        // Return ended the typing, and nothing else
+        QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(table->item(static_cast<int>(nodes), 0)).center());
+        QVERIFY(remove->isEnabled());
+        QTest::mouseClick(remove, Qt::LeftButton);
+        QCOMPARE(desk().database().nodes.size(), nodes);
         put("networkNodes", last("networkNodes"), 0, "Sharpener");
         QCOMPARE(desk().database().nodes.size(), nodes + 1);
         put("networkNodes", 0, 0, "Blade_2");

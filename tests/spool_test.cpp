@@ -20,6 +20,7 @@
 #include "formats/trace_sink.h"
 #include "rig/session.h"
 #include "same_frame.h"
+#include "sanitized.h"
 #include "spool/spool.h"
 #include "spool/unfinished.h"
 
@@ -326,7 +327,10 @@ private Q_SLOTS:
         QTemporaryDir folder;
         Pair pair(optionsIn(folder.path(), 16'000'000));
         const auto catalog = std::make_shared<const database::Catalog>();
-        for (const char* text : {"", "id 0x105", "byte 0 = 3", "gap > 20 ms", "id 0x100..0x110 and length 8", "every 100", "every 50 per id", "within 1 ms after (id 0x105)"}) {
+        int left = test::some(8, 4);
+        for (const char* text : {"id 0x105", "gap > 20 ms", "every 50 per id", "within 1 ms after (id 0x105)", "", "byte 0 = 3", "id 0x100..0x110 and length 8", "every 100"}) {
+            if (left-- == 0)
+                break;
             const auto filter = filter::Filter::compile(text, catalog);
             QVERIFY2(filter.has_value(), text);
             filter::FilterScan inKept(*filter), inPlain(*filter);

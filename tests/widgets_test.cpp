@@ -12,6 +12,7 @@
 #include <QMenu>
 #include <QPushButton>
 #include <QScrollBar>
+#include <QSignalSpy>
 #include <QSlider>
 #include <QTemporaryDir>
 #include <QTest>
@@ -32,6 +33,7 @@
 #include "app/roster/roster_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/narrowing.h"
+#include "app/shell/notation.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
@@ -309,21 +311,47 @@ private Q_SLOTS:
         }
     }
 
-    void timesAreWrittenAsAClock_data()
+    void timesAreWrittenAsTheSettingsSay_data()
     {
         QTest::addColumn<double>("seconds");
-        QTest::addColumn<QString>("text");
-        QTest::newRow("zero") << 0.0 << "00:00.00";
-        QTest::newRow("seconds") << 72.489 << "01:12.48";
-        QTest::newRow("just before a minute") << 59.999 << "00:59.99";
-        QTest::newRow("an hour") << 3661.5 << "1:01:01.50";
-        QTest::newRow("before the start") << -1.25 << "-00:01.25";
+        QTest::addColumn<int>("decimals");
+        QTest::addColumn<QString>("asSeconds");
+        QTest::addColumn<QString>("asMinutes");
+        QTest::newRow("zero") << 0.0 << 2 << "0.00 s" << "0:00.00";
+        QTest::newRow("seconds") << 72.489 << 2 << "72.49 s" << "1:12.49";
+        QTest::newRow("microseconds") << 72.261795 << 6 << "72.261795 s" << "1:12.261795";
+        QTest::newRow("rounded up to a minute") << 59.9996 << 3 << "60.000 s" << "1:00.000";
+        QTest::newRow("whole") << 600.0 << 0 << "600 s" << "10:00";
+        QTest::newRow("an hour") << 3661.5 << 2 << "3661.50 s" << "1:01:01.50";
+        QTest::newRow("before the start") << -1.25 << 2 << "-1.25 s" << "-0:01.25";
     }
-    void timesAreWrittenAsAClock()
+    void timesAreWrittenAsTheSettingsSay()
     {
         QFETCH(double, seconds);
-        QFETCH(QString, text);
-        QCOMPARE(clockText(seconds), text);
+        QFETCH(int, decimals);
+        QFETCH(QString, asSeconds);
+        QFETCH(QString, asMinutes);
+        QCOMPARE(timeWords(seconds, decimals), asSeconds);
+        QSignalSpy told(&Theme::get(), &Theme::changed);
+        setTimeForm(TimeForm::minutes);
+        QCOMPARE(told.size(), 1);
+        QCOMPARE(timeWords(seconds, decimals), asMinutes);
+        setTimeForm(TimeForm::seconds);
+        QCOMPARE(timeWords(seconds, decimals), asSeconds);
+    }
+
+    void rawNumbersAreWrittenAsTheSettingsSay()
+    {
+        QCOMPARE(byteText(0x0A), QStringLiteral("0A"));
+        QCOMPARE(rawText("-2", 0x3FE, 10), QStringLiteral("-2"));
+        setByteBase(NumberBase::decimal);
+        setRawBase(NumberBase::hexadecimal);
+        QCOMPARE(byteText(0x0A), QStringLiteral("10"));
+        QCOMPARE(rawText("-2", 0x3FE, 10), QStringLiteral("0x3FE"));
+        QCOMPARE(rawText("1", 1, 16), QStringLiteral("0x0001"));
+        setByteBase(NumberBase::hexadecimal);
+        setRawBase(NumberBase::decimal);
+        QCOMPARE(byteText(0x7F), QStringLiteral("7F"));
     }
 
     void valuesShowTheDigitsOfTheirScaling_data()

@@ -1,11 +1,14 @@
 #include "app/database/network_dialog.h"
 
 #include <QDialogButtonBox>
+#include <QHBoxLayout>
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <QPushButton>
 #include <QTabWidget>
 #include <QVBoxLayout>
 
+#include "app/shell/named.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
@@ -69,18 +72,30 @@ database::AttributeValue valueFrom(const QString& typed, const database::Attribu
 
 }  // namespace
 
-NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), desk_(desk), tabs_(new QTabWidget), problem_(new QLabel)
+NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), desk_(desk), tabs_(new QTabWidget), problem_(new QLabel), add_(new QPushButton), remove_(new QPushButton)
 {
     setObjectName(QStringLiteral("networkDialog"));
     setWindowTitle(tr("Nodes, tables and attributes"));
     resize(800, 480);
     auto* column = new QVBoxLayout(this);
     column->addWidget(tabs_, 1);
-    nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("comment")}, tr("Type in the last row to add a node; Delete takes the chosen one out"));
+    nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("comment")}, tr("A double click changes a cell"));
     tables_ = table("networkTables", tr("Value tables"), {tr("table"), tr("value texts")}, tr("Texts as 0 = off; 1 = on"));
     definitions_ = table("networkDefinitions", tr("Attributes"), {tr("of"), tr("attribute"), tr("type"), tr("range or choices"), tr("default")}, tr("Of: network, node, message, signal and their relations. Type: integer, hexadecimal, float, text, enumeration"));
     variables_ = table("networkVariables", tr("Variables"), {tr("variable"), tr("type"), tr("range"), tr("unit"), tr("initial"), tr("nodes"), tr("value texts"), tr("comment")}, tr("Variables of the environment, which are part of no frame. Type: integer, float, text"));
     values_ = table("networkValues", tr("Values"), {tr("object"), tr("attribute"), tr("value")}, tr("Of the network, of the chosen message, its signal and its nodes, of variables and of relations; empty for the default"));
+    named(add_, "networkAdd", tr("Begins a new row at the end of the table"));
+    named(remove_, "networkRemove", tr("Takes the chosen row out, Delete; Ctrl+Z brings it back"));
+    auto* rowButtons = new QHBoxLayout;
+    rowButtons->addWidget(add_);
+    rowButtons->addWidget(remove_);
+    rowButtons->addStretch(1);
+    column->addLayout(rowButtons);
+    for (QPushButton* button : {add_, remove_})
+        button->setAutoDefault(false);      // Return ends the typing in a cell
+    connect(add_, &QPushButton::clicked, this, &NetworkDialog::addRow);
+    connect(remove_, &QPushButton::clicked, this, &NetworkDialog::removeRow);
+    connect(tabs_, &QTabWidget::currentChanged, this, &NetworkDialog::showButtons);
     problem_->setStyleSheet(QStringLiteral("color: %1;").arg(Theme::get().error.name()));
     problem_->setWordWrap(true);
     column->addWidget(problem_);
@@ -95,6 +110,7 @@ NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), des
     connect(&desk_, &Desk::edited, this, &NetworkDialog::fill);
     connect(&desk_, &Desk::problemChanged, this, [this] { problem_->setText(desk_.problem()); });
     fill();
+    showButtons();
 }
 
 QTableWidget* NetworkDialog::table(const char* name, const QString& title, const QStringList& heads, const QString& tip)
@@ -106,6 +122,13 @@ QTableWidget* NetworkDialog::table(const char* name, const QString& title, const
     widget->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     widget->verticalHeader()->hide();
     widget->setToolTip(tip);
+    widget->setAccessibleName(title);
+    widget->setSelectionBehavior(QAbstractItemView::SelectRows);
+    widget->setSelectionMode(QAbstractItemView::SingleSelection);
+    widget->setShowGrid(false);
+    widget->verticalHeader()->setDefaultSectionSize(Theme::get().rowHeight() + 4);
+    widget->setTabKeyNavigation(false);     // Tab leaves the table; the arrow keys go through it
+    connect(widget, &QTableWidget::itemSelectionChanged, this, &NetworkDialog::showButtons);
     tabs_->addTab(widget, title);
     return widget;
 }
@@ -159,6 +182,7 @@ void NetworkDialog::fill()
         }
     sized_ = true;
     filling_ = false;
+    showButtons();
 }
 
 // One row for each attribute that is defined for the network, for what is chosen, for every variable and for the
@@ -370,12 +394,35 @@ void NetworkDialog::takeValue(int row, int column)
     }
 }
 
+void NetworkDialog::addRow()
+{
+    auto* table = qobject_cast<QTableWidget*>(tabs_->currentWidget());
+    if (table == nullptr || table == values_ || table->rowCount() == 0)
+        return;
+    table->setFocus();
+    table->setCurrentCell(table->rowCount() - 1, 0);
+    table->scrollToItem(table->currentItem());
+    table->editItem(table->currentItem());
+}
+
+void NetworkDialog::showButtons()
+{
+    auto* table = qobject_cast<QTableWidget*>(tabs_->currentWidget());
+    const auto* item = table == nullptr || table->selectedItems().isEmpty() ? nullptr : table->item(table->currentRow(), 0);
+    add_->setText(table == nodes_ ? tr("Add node") : table == tables_ ? tr("Add value table") : table == definitions_ ? tr("Add attribute") : tr("Add variable"));
+    remove_->setText(table == values_ ? tr("Back to the default") : tr("Remove"));
+    add_->setVisible(table != values_);
+    remove_->setEnabled(item != nullptr && (table == values_ ? !table->item(table->currentRow(), 2)->text().isEmpty() : item->data(Qt::UserRole).toUInt() != 0));
+}
+
 void NetworkDialog::removeRow()
 {
     auto* table = qobject_cast<QTableWidget*>(tabs_->currentWidget());
     const QTableWidgetItem* item = table == nullptr ? nullptr : table->item(table->currentRow(), 0);
+    if (item != nullptr && table == values_)
+        return table->item(table->currentRow(), 2)->setText(QString());
     const quint32 uid = item == nullptr ? 0 : item->data(Qt::UserRole).toUInt();
-    if (uid == 0 || table == values_)
+    if (uid == 0)
         return;
     desk_.apply(table == nodes_ ? desk_.editor().removeNode(uid) : table == variables_ ? desk_.editor().removeVariable(uid) : table == tables_ ? desk_.editor().removeTable(uid) : desk_.editor().removeDefinition(uid));
 }

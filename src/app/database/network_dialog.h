@@ -7,6 +7,7 @@
 
 #include "app/database/desk.h"
 
+class QPushButton;
 class QTabWidget;
 
 namespace wavetrope::app {
@@ -36,7 +37,10 @@ private:
     void takeVariable(int row, int column);
     void takeValue(int row, int column);
     void fillValues();
+    void addRow();
     void removeRow();
+    /// What the buttons say and whether they can be pressed, for the table and row that are shown.
+    void showButtons();
 
     Desk& desk_;
     QTabWidget* tabs_;
@@ -46,6 +50,8 @@ private:
     QTableWidget* variables_;
     QTableWidget* values_;
     QLabel* problem_;
+    QPushButton* add_;
+    QPushButton* remove_;
     std::vector<ValueRow> valueRows_;
     bool filling_ = false;
     bool sized_ = false;

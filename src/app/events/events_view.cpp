@@ -8,6 +8,7 @@
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -18,7 +19,7 @@ public:
     {
         setObjectName(QStringLiteral("eventRows"));
         setAccessibleName(EventsView::tr("Events of the run"));
-        setHeads({{12, EventsView::tr("time")}, {128, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
+        setHeads({{12, EventsView::tr("time")}, {144, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
     }
     std::uint64_t count() const override { return view_.events_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -26,7 +27,7 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const measure::Event& event = view_.events_[index];
-        return QStringList{secondsText(view_.stage().seconds(event.time), 6), Theme::letter(event.bus), QString::fromStdString(event.text), lasted(event)}.join(QLatin1Char('\t'));
+        return QStringList{timeText(view_.stage().seconds(event.time), 6), Theme::letter(event.bus), QString::fromStdString(event.text), lasted(event)}.join(QLatin1Char('\t'));
     }
     int chosen = -1;
 
@@ -39,11 +40,11 @@ protected:
         if (static_cast<int>(index) == chosen)
             painter.fillRect(QRectF(2, y, viewport()->width() - 4, theme.rowHeight()), theme.accentSoft);
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), theme.rowHeight()); };
-        paintText(painter, box(12, 92), secondsText(view_.stage().seconds(event.time), 3), theme.mono(), theme.ink);
-        paintBusBadge(painter, QRectF(theme.px(92), y + theme.px(3), theme.px(14), theme.px(14)), event.bus);
+        paintText(painter, box(12, 106), timeText(view_.stage().seconds(event.time), 6), theme.mono(), theme.ink);
+        paintBusBadge(painter, QRectF(theme.px(108), y + theme.px(3), theme.px(14), theme.px(14)), event.bus);
         const Flag flag = flagOf(event);
-        paintFlag(painter, QPointF(theme.px(118), y + theme.rowHeight() / 2.0), theme.px(9), flag);
-        paintText(painter, box(128, 352), QString::fromStdString(event.text), theme.body(), flag == Flag::wrong ? theme.error : theme.ink);
+        paintFlag(painter, QPointF(theme.px(134), y + theme.rowHeight() / 2.0), theme.px(9), flag);
+        paintText(painter, box(144, 352), QString::fromStdString(event.text), theme.body(), flag == Flag::wrong ? theme.error : theme.ink);
         paintText(painter, box(360, 480), lasted(event), theme.mono(), theme.ink2);
     }
 
@@ -104,6 +105,8 @@ void EventsView::mark()
                 rows_->chosen = static_cast<int>(i);
     rows_->viewport()->update();
 }
+
+int EventsView::chosen() const { return rows_->chosen; }
 
 void EventsView::choose(int index)
 {

@@ -15,6 +15,8 @@ public:
     [[nodiscard]] std::size_t count() const { return events_.size(); }
     [[nodiscard]] const measure::Event& event(std::size_t index) const { return events_[index]; }
     void choose(int index);
+    /// The event that is selected, here or elsewhere; -1 for none.
+    [[nodiscard]] int chosen() const;
 
 private:
     class Rows;

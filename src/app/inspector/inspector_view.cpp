@@ -1,5 +1,9 @@
 #include "app/inspector/inspector_view.h"
 
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QWheelEvent>
@@ -9,6 +13,8 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
+#include "app/shell/selection_menu.h"
 #include "can/time_text.h"
 #include "database/field_text.h"
 #include "app/theme/theme.h"
@@ -122,6 +128,26 @@ void Inspector::mousePressEvent(QMouseEvent* event)
             selection.signal = signal;
             stage_.select(selection);
         }
+}
+
+void Inspector::contextMenuEvent(QContextMenuEvent* event)
+{
+    Selection selection = stage_.selection();
+    if (event->reason() != QContextMenuEvent::Keyboard)
+        for (const auto& [box, signal] : signalRows_)
+            if (box.contains(event->pos())) {
+                selection.kind = Selection::Kind::signal;
+                selection.signal = signal;
+                stage_.select(selection);
+            }
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("inspectorMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    addSelectionActions(*menu, stage_, selection);
+    QAction* all = menu->addAction(tr("Copy all that stands here"), this, [words = text()] { QApplication::clipboard()->setText(words); });
+    all->setObjectName(QStringLiteral("copyInspector"));
+    all->setEnabled(!text().isEmpty());
+    menu->popup(event->globalPos());
 }
 
 void Inspector::heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id)
@@ -264,7 +290,7 @@ void Inspector::paintMessage(QPainter& painter)
         }
         fact(painter, y, tr("On the wire"), wire);
         fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
-        fact(painter, y, tr("At"), tr("%1 s").arg(secondsText(stage_.seconds(frame.time), 6)));
+        fact(painter, y, tr("At"), timeWords(stage_.seconds(frame.time), 6));
         fact(painter, y, tr("Seen so far"), tr("%1 times").arg(countText(snapshot.countOf(*identifier, limit))));
         section(painter, y, tr("The whole run"), tr("%1 frames").arg(countText(stats.count)));
         if (stats.count > 1)
@@ -302,7 +328,7 @@ void Inspector::placeLayout(double& y, const database::CatalogMessage* message, 
     layoutWanted_ = true;
     QString bits;
     for (unsigned byte = 0; byte < shown; ++byte)
-        bits += QStringLiteral("%1 ").arg(frame.data[byte], 2, 16, QLatin1Char('0')).toUpper();
+        bits += byteText(frame.data[byte]) + QLatin1Char(' ');
     lines_ << bits.trimmed();
     y += height + Theme::get().px(5);
 }
@@ -461,7 +487,7 @@ void Inspector::paintNode(QPainter& painter)
                 current = &change;
     if (current != nullptr) {
         fact(painter, y, tr("State"), QString::fromStdString(current->state), current->wrong, false);
-        fact(painter, y, tr("Since"), tr("%1 s").arg(secondsText(stage_.seconds(current->time), 3)));
+        fact(painter, y, tr("Since"), timeWords(stage_.seconds(current->time), 3));
     }
     const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
     if (simulated) {
@@ -472,7 +498,7 @@ void Inspector::paintNode(QPainter& painter)
             if (change.time > stage_.cursor() || change.why.empty())
                 continue;
             ++shown;
-            const QString line = tr("%1 s  %2").arg(secondsText(stage_.seconds(change.time), 2), QString::fromStdString(change.state));
+            const QString line = tr("%1  %2").arg(timeWords(stage_.seconds(change.time), 2), QString::fromStdString(change.state));
             paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), line, theme.body(), change.wrong ? theme.error : theme.ink);
             y += theme.px(16);
             painter.setFont(theme.small());
@@ -548,8 +574,8 @@ void Inspector::paintEventFacts(QPainter& painter)
     double y = Theme::get().px(10);
     static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("missed beats"), QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames")};
     heading(painter, y, QString::fromStdString(event.text), tr(kinds[static_cast<unsigned>(event.kind)]), event.bus);
-    fact(painter, y, tr("From"), tr("%1 s").arg(secondsText(stage_.seconds(event.time), 6)));
-    fact(painter, y, tr("To"), tr("%1 s").arg(secondsText(stage_.seconds(event.until), 6)));
+    fact(painter, y, tr("From"), timeWords(stage_.seconds(event.time), 6));
+    fact(painter, y, tr("To"), timeWords(stage_.seconds(event.until), 6));
     fact(painter, y, tr("Lasted"), tr("%1 ms").arg(static_cast<double>((event.until - event.time).count()) * 1e-6, 0, 'f', 1));
     if (event.count > 1)
         fact(painter, y, event.kind == measure::EventKind::missedBeats ? tr("Beats missed") : tr("Frames"), QString::number(event.count));

@@ -13,6 +13,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -173,7 +174,7 @@ void LanesView::rebuild()
 void LanesView::refresh()
 {
     if (window_ != nullptr)
-        window_->setText(tr("%1 to %2 s").arg(secondsText(stage().seconds(stage().windowFrom()), 1), secondsText(stage().seconds(stage().windowTo()), 1)));
+        window_->setText(tr("%1 to %2").arg(timeText(stage().seconds(stage().windowFrom()), 1), timeWords(stage().seconds(stage().windowTo()), 1)));
     if (!isVisible())
         return;
     bool complete = true;

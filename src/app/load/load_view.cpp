@@ -12,6 +12,7 @@
 #include <array>
 
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -233,7 +234,7 @@ void LoadView::showTakers()
         // Around the cursor, wherever it was set.
         from = std::max(stage().wholeFrom(), stage().cursor() - takersSpan / 2);
         to = std::min(from + takersSpan, stage().newest());
-        what = tr("1 s at %1 s").arg(secondsText(stage().seconds(stage().cursor()), 2));
+        what = tr("1 s at %1").arg(timeWords(stage().seconds(stage().cursor()), 2));
     }
     stage().document().measures().read([&](const measure::MeasureState& state) {
         unsigned number = 0;
@@ -297,7 +298,7 @@ void LoadView::paintEvent(QPaintEvent*)
         return;
     }
     paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
-    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1 s").arg(secondsText(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1").arg(timeWords(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean"), theme.small(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(80), theme.px(124), theme.px(16)), tr("line: highest"), theme.small(), theme.ink3);
 }

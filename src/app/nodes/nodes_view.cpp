@@ -1,9 +1,11 @@
 #include "app/nodes/nodes_view.h"
 #include "app/shell/edit_times.h"
 
+#include <QContextMenuEvent>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QPainter>
 #include <QToolTip>
 #include <QWheelEvent>
@@ -11,6 +13,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/shell/selection_menu.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
 
@@ -147,23 +150,56 @@ void NodesView::choose(int index)
     stage().select(selection);
 }
 
+int NodesView::indexAt(const QPointF& at) const
+{
+    const double top = Theme::get().px(nodeHeadHeight);
+    const int index = static_cast<int>((at.y() + scroll_ - top) / Theme::get().px(pitch));
+    return at.y() < top || index >= static_cast<int>(rowCount()) ? -1 : index;
+}
+
+int NodesView::chosen() const
+{
+    for (std::size_t i = 0; i < rowCount(); ++i)
+        if (stage().selection().kind == Selection::Kind::node && nodeOf(i) == stage().selection().node)
+            return static_cast<int>(i);
+    return -1;
+}
+
+void NodesView::contextMenuEvent(QContextMenuEvent* event)
+{
+    const int index = event->reason() == QContextMenuEvent::Keyboard ? chosen() : indexAt(event->pos());
+    if (index < 0)
+        return;
+    choose(index);
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("nodesMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    if (stage().document().isLive()) {
+        const QString node = nodeOf(static_cast<std::size_t>(index));
+        const bool on = reports_[static_cast<std::size_t>(index)].on;
+        QAction* switching = menu->addAction(on ? tr("Take %1 out of the simulation").arg(node) : tr("Put %1 back into the simulation").arg(node), this, [this, node, on] { setSimulated(node, !on); });
+        switching->setObjectName(QStringLiteral("switchNode"));
+        switching->setShortcut(Qt::Key_Return);
+        menu->addSeparator();
+    }
+    addSelectionActions(*menu, stage(), stage().selection());
+    menu->popup(event->globalPos());
+}
+
 void NodesView::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
-    const int index = static_cast<int>((event->position().y() + scroll_ - Theme::get().px(nodeHeadHeight)) / Theme::get().px(pitch));
-    if (event->position().y() < Theme::get().px(nodeHeadHeight) || index >= static_cast<int>(rowCount()))
+    const int index = indexAt(event->position());
+    if (index < 0)
         return;
-    if (stage().document().isLive() && pillOf(nodeOf(static_cast<std::size_t>(index))).contains(event->position()))
+    if (event->button() == Qt::LeftButton && stage().document().isLive() && pillOf(nodeOf(static_cast<std::size_t>(index))).contains(event->position()))
         setSimulated(nodeOf(static_cast<std::size_t>(index)), !reports_[static_cast<std::size_t>(index)].on);
     choose(index);
 }
 
 void NodesView::keyPressEvent(QKeyEvent* event)
 {
-    int at = -1;
-    for (std::size_t i = 0; i < rowCount(); ++i)
-        if (stage().selection().kind == Selection::Kind::node && nodeOf(i) == stage().selection().node)
-            at = static_cast<int>(i);
+    const int at = chosen();
     if (event->matches(QKeySequence::Undo))
         undo_.undo();
     else if (event->matches(QKeySequence::Redo))

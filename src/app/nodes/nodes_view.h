@@ -32,6 +32,7 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
     bool event(QEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
     /// Whether a node has refused to send a value shortly before a moment.
@@ -41,6 +42,9 @@ private:
     void refreshLog();
     void paintLog(QPainter& painter);
     void choose(int index);
+    /// The row that is selected, or -1.
+    [[nodiscard]] int chosen() const;
+    [[nodiscard]] int indexAt(const QPointF& at) const;
     [[nodiscard]] std::size_t rowCount() const;
     [[nodiscard]] QString nodeOf(std::size_t index) const;
     [[nodiscard]] double rowTop(std::size_t index) const;

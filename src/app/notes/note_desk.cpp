@@ -4,6 +4,7 @@
 
 #include "app/paint/paint.h"
 #include "app/shell/edit_times.h"
+#include "app/shell/notation.h"
 #include "app/shell/stage.h"
 
 namespace wavetrope::app {
@@ -74,7 +75,7 @@ void NoteDesk::ask(can::Time time, trace::Row row, QWidget* parent)
         for (const rig::Note& note : notes_.all())
             if (note.row == trace::noRow && note.time == time)
                 there = &note;
-    const QString about = row == trace::noRow ? tr("Note on the moment %1 s").arg(secondsText(stage_.seconds(time), 6)) : tr("Note on row %1, at %2 s").arg(countText(row + 1), secondsText(stage_.seconds(time), 6));
+    const QString about = row == trace::noRow ? tr("Note on the moment %1").arg(timeWords(stage_.seconds(time), 6)) : tr("Note on row %1, at %2").arg(countText(row + 1), timeWords(stage_.seconds(time), 6));
     rig::Note note = there != nullptr ? *there : rig::Note{0, time, row, {}};
     bool good = false;
     const QString text = QInputDialog::getText(parent, tr("Note"), about, QLineEdit::Normal, QString::fromStdString(note.text), &good).trimmed();

@@ -8,6 +8,7 @@
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -32,7 +33,7 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const rig::Note& note = view_.shown_[index];
-        return QStringList{secondsText(view_.stage().seconds(note.time), 6), note.row == trace::noRow ? QString() : QString::number(note.row + 1), QString::fromStdString(note.text)}.join(QLatin1Char('\t'));
+        return QStringList{timeText(view_.stage().seconds(note.time), 6), note.row == trace::noRow ? QString() : QString::number(note.row + 1), QString::fromStdString(note.text)}.join(QLatin1Char('\t'));
     }
 
 protected:
@@ -47,7 +48,7 @@ protected:
         const int height = theme.rowHeight();
         if (note.uid == view_.chosen_)
             painter.fillRect(QRectF(2, y, viewport()->width() - 4, height), theme.accentSoft);
-        paintText(painter, QRectF(theme.px(12), y, theme.px(92), height), secondsText(view_.stage().seconds(note.time), 6), theme.mono(), theme.ink);
+        paintText(painter, QRectF(theme.px(12), y, theme.px(92), height), timeText(view_.stage().seconds(note.time), 6), theme.mono(), theme.ink);
         paintText(painter, QRectF(theme.px(112), y, theme.px(72), height), note.row == trace::noRow ? NotesView::tr("moment") : countText(note.row + 1), note.row == trace::noRow ? theme.body() : theme.mono(), theme.ink2);
         paintText(painter, QRectF(theme.px(190), y, viewport()->width() - theme.px(196), height), QString::fromStdString(note.text), theme.body(), theme.ink);
     }

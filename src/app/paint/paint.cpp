@@ -11,6 +11,7 @@
 #include <cmath>
 #include <map>
 
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -285,20 +286,6 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Ti
     painter.restore();
 }
 
-QString clockText(double seconds)
-{
-    const bool negative = seconds < 0;
-    seconds = std::abs(seconds);
-    const auto minutes = static_cast<long long>(seconds / 60);
-    const double rest = seconds - static_cast<double>(minutes) * 60;
-    QString text;
-    if (minutes >= 60)
-        text = QStringLiteral("%1:%2:").arg(minutes / 60).arg(minutes % 60, 2, 10, QLatin1Char('0'));
-    else
-        text = QStringLiteral("%1:").arg(minutes, 2, 10, QLatin1Char('0'));
-    return (negative ? QStringLiteral("-") : QString()) + text + QStringLiteral("%1").arg(std::floor(rest * 100) / 100, 5, 'f', 2, QLatin1Char('0'));
-}
-
 QString secondsText(double seconds, int decimals) { return QString::number(seconds, 'f', decimals); }
 
 QString valueText(double value, double factor)
@@ -358,7 +345,7 @@ QStringList signalParts(const database::CatalogMessage& message, const database:
         range = QObject::tr("below its minimum, %1").arg(valueText(*signal.minimum, signal.factor));
     else if (signal.maximum && decoded.value > *signal.maximum)
         range = QObject::tr("above its maximum, %1").arg(valueText(*signal.maximum, signal.factor));
-    return {value, QString::fromUtf8(meaning.data(), static_cast<qsizetype>(meaning.size())), QObject::tr("raw %1").arg(QString::fromStdString(database::rawText(message.plan.plan(decoded.signal), decoded.bits))), range};
+    return {value, QString::fromUtf8(meaning.data(), static_cast<qsizetype>(meaning.size())), QObject::tr("raw %1").arg(rawText(database::rawText(message.plan.plan(decoded.signal), decoded.bits), decoded.bits, message.plan.plan(decoded.signal).length)), range};
 }
 
 void paintSignalLine(QPainter& painter, const QRectF& box, const database::CatalogMessage& message, const database::Decoded& decoded)

@@ -37,8 +37,7 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Ti
 /// Width of the lattice of a classic payload.
 [[nodiscard]] double latticeWidth();
 
-/// A time since the start: "01:12.48" or "72.261795".
-[[nodiscard]] QString clockText(double seconds);
+/// A number of seconds: "72.261795".
 [[nodiscard]] QString secondsText(double seconds, int decimals);
 /// A value with the digits that its scaling can carry, without unit.
 [[nodiscard]] QString valueText(double value, double factor);

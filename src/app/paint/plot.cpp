@@ -1,14 +1,27 @@
 #include "app/paint/plot.h"
 
+#include <algorithm>
+#include <cmath>
+
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
 
 namespace {
 
+// Times as they are written everywhere, with the decimals that tell one tick from the next.
 class SecondsTicker : public QCPAxisTicker {
 protected:
-    QString getTickLabel(double tick, const QLocale& locale, QChar format, int precision) override { return QCPAxisTicker::getTickLabel(tick, locale, format, precision) + QStringLiteral(" s"); }
+    double getTickStep(const QCPRange& range) override
+    {
+        step_ = QCPAxisTicker::getTickStep(range);
+        return step_;
+    }
+    QString getTickLabel(double tick, const QLocale&, QChar, int) override { return timeWords(tick, step_ >= 1 ? 0 : std::min(9, static_cast<int>(std::ceil(-std::log10(step_) - 1e-9)))); }
+
+private:
+    double step_ = 1;
 };
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPainter>
@@ -17,6 +18,7 @@
 
 #include "app/database/desk.h"
 #include "app/paint/paint.h"
+#include "app/shell/selection_menu.h"
 #include "app/theme/theme.h"
 #include "measure/coverage.h"
 
@@ -171,6 +173,8 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     connect(find_, &QLineEdit::textChanged, this, &RigTree::find);
     connect(tree_, &QTreeWidget::currentItemChanged, this, &RigTree::onCurrent);
     connect(tree_, &QTreeWidget::itemActivated, this, &RigTree::activate);
+    tree_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(tree_, &QTreeWidget::customContextMenuRequested, this, &RigTree::showMenu);
     connect(&stage, &Stage::beat, this, [this] {
         if (isVisible() && beats_++ % valuesEvery == 0)
             refreshValues();
@@ -481,6 +485,35 @@ void RigTree::activate(QTreeWidgetItem* item)
         return pointTo(item);
     if (item != nullptr && item->data(0, levelRole).toInt() == signalLevel)
         Q_EMIT stage_.plotWanted(item->data(0, pathRole).toString());
+}
+
+void RigTree::showMenu(const QPoint& at)
+{
+    QTreeWidgetItem* item = tree_->itemAt(at);
+    if (item == nullptr)
+        item = tree_->currentItem();
+    if (item == nullptr)
+        return;
+    tree_->setCurrentItem(item);
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("treeMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const int level = item->data(0, levelRole).toInt();
+    if (level == messageLevel || level == signalLevel || level == nodeLevel)
+        addSelectionActions(*menu, stage_, stage_.selection());
+    else if (level == missingLevel)
+        menu->addAction(tr("Say where it is..."), this, [this] { activate(tree_->currentItem()); });
+    if (item->childCount() > 0) {
+        menu->addSeparator();
+        menu->addAction(item->isExpanded() ? tr("Fold") : tr("Unfold"), this, [this] {
+            if (QTreeWidgetItem* chosen = tree_->currentItem())     // the tree may have been made anew meanwhile
+                chosen->setExpanded(!chosen->isExpanded());
+        })->setObjectName(QStringLiteral("foldItem"));
+        menu->addAction(tr("Fold all"), tree_, &QTreeWidget::collapseAll)->setObjectName(QStringLiteral("foldAll"));
+    }
+    if (menu->isEmpty())
+        return menu->deleteLater();
+    menu->popup(tree_->viewport()->mapToGlobal(at));
 }
 
 bool RigTree::eventFilter(QObject* watched, QEvent* event)

@@ -35,6 +35,7 @@ private:
     void refreshValues();
     void onCurrent(QTreeWidgetItem* item);
     void activate(QTreeWidgetItem* item);
+    void showMenu(const QPoint& at);
 
     Stage& stage_;
     QLineEdit* find_;

@@ -10,6 +10,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -164,7 +165,7 @@ void RunBar::restyle()
     nameButton->setFont(theme.title());
     clock_->setFont(theme.mono(15));
     clock_->setToolTip(tr("Time at the cursor since the start"));
-    clock_->setMinimumWidth(QFontMetrics(theme.mono(15)).horizontalAdvance(QStringLiteral("00:00.00")) + 4);
+    clock_->setMinimumWidth(QFontMetrics(theme.mono(15)).horizontalAdvance(QStringLiteral("0000.00 s")) + 4);
     clock_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     for (QToolButton* button : {startStop, record, now})
         button->setFont(theme.body());
@@ -195,7 +196,7 @@ void RunBar::refresh()
     }
     stale_ = false;
     now->setChecked(stage_.following());
-    clock_->setText(clockText(stage_.seconds(stage_.cursor())));
+    clock_->setText(timeWords(stage_.seconds(stage_.cursor()), 2));
 }
 
 void RunBar::contextMenuEvent(QContextMenuEvent* event) { nameButton->menu()->popup(event->globalPos()); }

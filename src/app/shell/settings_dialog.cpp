@@ -11,6 +11,7 @@
 
 #include "app/keeping/keeping.h"
 #include "app/shell/named.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -47,7 +48,7 @@ void toggleTheme()
     QSettings().setValue(themeKey, Theme::get().name() == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"));
 }
 
-SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QComboBox), scale_(new QDoubleSpinBox), window_(new QDoubleSpinBox), keptDays_(new QSpinBox)
+SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QComboBox), scale_(new QDoubleSpinBox), window_(new QDoubleSpinBox), keptDays_(new QSpinBox), times_(new QComboBox), bytes_(new QComboBox), raw_(new QComboBox)
 {
     const Theme& theme = Theme::get();
     setObjectName(QStringLiteral("settings"));
@@ -57,6 +58,15 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QC
     named(scale_, "settingsScale", tr("Size of all texts  (Ctrl++, Ctrl+-)"));
     named(window_, "settingsWindow", tr("Seconds that a live view shows; Now returns to it"));
     named(keptDays_, "settingsDays", tr("Days after which a run that was kept when its window closed is removed"));
+    named(times_, "settingsTimes", tr("How times since the start are written, in every view"));
+    named(bytes_, "settingsBytes", tr("How payload bytes are written; a stream may show its own in another way"));
+    named(raw_, "settingsRaw", tr("How raw values of signals are written"));
+    times_->addItems({tr("Seconds: 72.261795 s"), tr("Minutes and seconds: 1:12.261795")});
+    times_->setCurrentIndex(timeForm() == TimeForm::minutes ? 1 : 0);
+    bytes_->addItems({tr("Hexadecimal: 7F"), tr("Decimal: 127")});
+    bytes_->setCurrentIndex(byteBase() == NumberBase::decimal ? 1 : 0);
+    raw_->addItems({tr("Decimal: 127"), tr("Hexadecimal: 0x7F")});
+    raw_->setCurrentIndex(rawBase() == NumberBase::hexadecimal ? 1 : 0);
     theme_->addItems({tr("Paper (light)"), tr("Ink (dark)")});
     theme_->setCurrentIndex(theme.name() == ThemeName::ink ? 1 : 0);
     scale_->setRange(0.8, 2.0);
@@ -90,7 +100,8 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QC
         column->addLayout(form);
     };
     section(tr("Look"), {{tr("Theme"), theme_}, {tr("Size of texts"), scale_}});
-    section(tr("Time"), {{tr("Window of live views"), window_}});
+    section(tr("Time"), {{tr("Times"), times_}, {tr("Window of live views"), window_}});
+    section(tr("Numbers"), {{tr("Payload bytes"), bytes_}, {tr("Raw values"), raw_}});
     section(tr("Runs"), {{tr("Runs that were kept are removed after"), keptDays_}, {QString(), memory}});
     column->addStretch(1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
@@ -101,6 +112,9 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QC
             toggleTheme();
     });
     connect(scale_, &QDoubleSpinBox::valueChanged, this, [](double value) { scaleText(value - Theme::get().scale()); });
+    connect(times_, &QComboBox::activated, this, [](int index) { setTimeForm(index == 1 ? TimeForm::minutes : TimeForm::seconds); });
+    connect(bytes_, &QComboBox::activated, this, [](int index) { setByteBase(index == 1 ? NumberBase::decimal : NumberBase::hexadecimal); });
+    connect(raw_, &QComboBox::activated, this, [](int index) { setRawBase(index == 1 ? NumberBase::hexadecimal : NumberBase::decimal); });
     connect(window_, &QDoubleSpinBox::valueChanged, this, [](double value) { QSettings().setValue(windowKey, value); });
     connect(keptDays_, &QSpinBox::valueChanged, this, [](int value) { QSettings().setValue(daysKey, value); });
     connect(memory, &QPushButton::clicked, this, [this] { KeepingDialog(this).exec(); });

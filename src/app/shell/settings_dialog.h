@@ -20,6 +20,9 @@ private:
     QDoubleSpinBox* scale_;
     QDoubleSpinBox* window_;
     QSpinBox* keptDays_;
+    QComboBox* times_;
+    QComboBox* bytes_;
+    QComboBox* raw_;
 };
 
 /// Seconds that a live view shows, and that Now returns to.

@@ -5,6 +5,7 @@
 
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -74,7 +75,7 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
     QStringList facts;
     rig::Session* session = document.session();
     if (session == nullptr) {
-        facts << tr("%1 s").arg(secondsText(stage_.seconds(stage_.newest()), 1));
+        facts << timeWords(stage_.seconds(stage_.newest()), 1);
         if (document.trace().disorders() > 0)
             facts << tr("%1 stamps run backwards").arg(countText(document.trace().disorders()));
         return facts;

@@ -12,6 +12,7 @@
 
 #include "app/notes/note_desk.h"
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/stream/background_scan.h"
 #include "app/theme/theme.h"
 
@@ -190,7 +191,7 @@ void Timeline::paintAxis(QPainter& painter)
     for (double at = 0; at <= seconds + step / 1000; at += step) {
         const double x = xOf(stage_.timeOf(at));
         painter.fillRect(QRectF(x, bottom, 1, 3), theme.faint);
-        const QString text = step >= 60 && at > 0 ? clockText(at).left(clockText(at).size() - 3) : QStringLiteral("%1 s").arg(at, 0, 'g', 6);
+        const QString text = timeWords(at, step >= 1 ? 0 : static_cast<int>(std::ceil(-std::log10(step) - 1e-9)));
         paintText(painter, QRectF(x + theme.px(4), bottom, theme.px(60), theme.px(axisHeight)), text, theme.mono(9.8), theme.ink3);
     }
 }
@@ -327,7 +328,7 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event)
     auto* menu = new QMenu(this);
     menu->setObjectName(QStringLiteral("timelineMenu"));
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Cursor at %1 s").arg(secondsText(stage_.seconds(at), 2)), this, [this, at] { stage_.setCursor(at); });
+    menu->addAction(tr("Cursor at %1").arg(timeWords(stage_.seconds(at), 2)), this, [this, at] { stage_.setCursor(at); });
     menu->addAction(tr("Note here..."), this, [this, at] { stage_.notes().ask(at, trace::noRow, this); });
     menu->addSeparator();
     menu->addAction(tr("Show the whole run"), this, [this] { stage_.setWindow(stage_.wholeFrom(), stage_.wholeTo()); });
@@ -365,7 +366,7 @@ bool Timeline::event(QEvent* event)
         QString text = tr("Click: cursor here. Drag the edges: window. Shift and drag: move it. Wheel: zoom. Arrow keys: step. N: note on the cursor's moment");
         for (unsigned bus = 0; bus < loads_.size(); ++bus)
             if (ridge(bus).contains(help->pos()))
-                text = tr("%1: %2 % at %3 s\n%4").arg(QString::fromStdString(stage_.document().buses()[bus].name)).arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0).arg(secondsText(stage_.seconds(timeAt(help->pos().x())), 2), text);
+                text = tr("%1: %2 % at %3\n%4").arg(QString::fromStdString(stage_.document().buses()[bus].name)).arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0).arg(timeWords(stage_.seconds(timeAt(help->pos().x())), 2), text);
         QToolTip::showText(help->globalPos(), text, this);
         return true;
     }

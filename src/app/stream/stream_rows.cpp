@@ -18,6 +18,7 @@
 #include "app/notes/note_desk.h"
 #include "app/paint/paint.h"
 #include "app/shell/narrowing.h"
+#include "app/shell/notation.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
@@ -53,6 +54,7 @@ struct StreamRows::Shown {
 StreamRows::StreamRows(StreamView& view) : view_(view)
 {
     setObjectName(QStringLiteral("streamRows"));
+    byteText_ = byteBase() == NumberBase::decimal ? ByteText::decimal : ByteText::hexadecimal;
     setAccessibleName(tr("Stream of frames"));
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn);
     setColumns(Columns({
@@ -354,10 +356,10 @@ QString StreamRows::cellText(int column, const Shown& shown) const
     const can::FrameView& frame = shown.frame;
     switch (column) {
     case clock: return clockOf(frame.time);
-    case time: return secondsText(stage.seconds(frame.time), 6);
+    case time: return timeText(stage.seconds(frame.time), 6);
     case sinceSame: return shown.before == trace::noRow ? QString() : milliseconds(frame.time - shown.previous.time);
     case sinceShown: return shown.index == 0 ? QString() : milliseconds(frame.time - stage.snapshot().time(rowOf(shown.index - 1)));
-    case toCursor: return secondsText(static_cast<double>((frame.time - stage.cursor()).count()) / second, 6);
+    case toCursor: return timeText(static_cast<double>((frame.time - stage.cursor()).count()) / second, 6);
     case bus: return QString::fromStdString(stage.document().buses()[frame.bus].name);
     case direction: return QLatin1String(can::toText(frame.direction));
     case kind: return frame.kind == can::FrameKind::fd ? QStringLiteral("FD") + (frame.brs ? QStringLiteral(" brs") : QString()) + (frame.esi ? QStringLiteral(" esi") : QString()) : QString::fromLatin1(can::toText(frame.kind));
