@@ -27,7 +27,11 @@
 #include "app/notes/note_desk.h"
 #include "app/playback/playback_view.h"
 #include "app/roster/roster_view.h"
+#include "app/shell/closing_dialog.h"
+#include "app/shell/help_dialog.h"
 #include "app/shell/main_window.h"
+#include "app/shell/rig_settings_dialog.h"
+#include "app/shell/settings_dialog.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
@@ -322,6 +326,43 @@ bool takeKeeping(Photographer& photographer, const rig::Rig& rig, const QString&
     return good;
 }
 
+// The dialogs of a window that runs a rig: what would be lost with it, its rig, its settings, its help.
+bool takeDialogs(Photographer& photographer, const rig::Rig& rig, const QString& suffix)
+{
+    auto live = RunDocument::live(rig, 20.0);
+    if (!live)
+        return false;
+    auto* window = new MainWindow(std::move(*live));
+    window->show();
+    for (int i = 0; i < 500 && window->document().trace().rows() < 20'000; ++i)
+        QTest::qWait(20);
+    bool good = true;
+    const auto take = [&](QWidget& dialog, const char* name) {
+        dialog.QWidget::show();
+        QTest::qWait(150);
+        good = photographer.save(dialog, QLatin1String(name) + suffix) && good;
+        dialog.close();
+    };
+    Desk& desk = window->stage().desk();
+    desk.openMessage(1, can::Identifier{0x181, false});
+    std::vector<Loss> losses = window->losses();
+    losses.insert(losses.begin(), {Loss::Kind::database, 0, QStringLiteral("Edits of implement.dbc"), QStringLiteral("demo/implement.dbc"), {Loss::Remedy::save, Loss::Remedy::discard}});
+    losses.push_back({Loss::Kind::rig, 0, QStringLiteral("Changes of the rig Ice resurfacer"), QStringLiteral("demo/rig.json"), {Loss::Remedy::save, Loss::Remedy::saveAs, Loss::Remedy::discard}});
+    ClosingDialog closing(losses, window);
+    take(closing, "closing");
+    RigSettingsDialog rigSettings(window->document().rig(), window);
+    take(rigSettings, "rig-settings");
+    SettingsDialog settings(window);
+    take(settings, "settings");
+    HelpDialog help(*window, HelpDialog::Chapter::keys, QString(), window);
+    take(help, "help");
+    NetworkDialog network(desk, window);
+    take(network, "network");
+    window->closeWithoutAsking();
+    QTest::qWait(50);
+    return good;
+}
+
 bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool pages, const QString& suffix)
 {
     auto* window = new MainWindow(RunDocument::log(log, rig));
@@ -335,6 +376,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = takeText(photographer, suffix) && good;
     good = takeSeveral(photographer, log, suffix) && good;
     good = takeKeeping(photographer, rig, suffix) && good;
+    good = takeDialogs(photographer, rig, suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
     return good;

@@ -8,4 +8,4 @@ cmake --build --preset release --target wavetrope-pictures lap
 xvfb-run -a -s '-screen 0 1920x1200x24' build/release/wavetrope-pictures --rig demo/rig.json --log demo/lap.pcapng --out docs/screenshots
 xvfb-run -a -s '-screen 0 1920x1200x24' build/release/wavetrope-pictures --rig demo/rig.json --log demo/lap.pcapng --only-log --dialogs --out docs/screenshots
 # Of these one theme is enough in the documents.
-for name in database-ink layout-fd-ink review-ink compare-ink coverage-ink define-ink events-ink convert-paper converted-paper converted-ink arranged-paper text-log-ink several-ink filter-ink recovery-ink keeping-paper keeping-ink; do rm -f "docs/screenshots/$name.png"; done
+for name in database-ink layout-fd-ink review-ink compare-ink coverage-ink define-ink events-ink convert-paper converted-paper converted-ink arranged-paper text-log-ink several-ink filter-ink recovery-ink keeping-paper keeping-ink closing-paper closing-ink rig-settings-paper rig-settings-ink settings-paper settings-ink help-paper help-ink network-paper network-ink; do rm -f "docs/screenshots/$name.png"; done

@@ -248,10 +248,11 @@ private Q_SLOTS:
     // What is chosen in one view is marked in the others.
     void anEventThatIsChosenOnTheTimelineIsMarkedInItsList()
     {
-        auto* events = view<EventsView>("Watch");
-        if (events == nullptr)
-            events = view<EventsView>("Analyse");
+        auto* events = view<EventsView>("Analyse");
         QVERIFY(events != nullptr);
+        for (Pane* pane : window_->currentPage()->panes())
+            if (pane->count() == 2)
+                pane->setCurrent(1);
         QTRY_VERIFY(events->count() > 0);
         auto* timeline = window_->findChild<Timeline*>();
         const measure::Event event = events->event(0);
@@ -268,6 +269,9 @@ private Q_SLOTS:
         node.node = QStringLiteral("WaterUnit");
         window_->stage().select(node);
         QTRY_COMPARE(events->chosen(), -1);
+        for (Pane* pane : window_->currentPage()->panes())
+            if (pane->count() == 2)
+                pane->setCurrent(0);
         window_->stage().now();
     }
 

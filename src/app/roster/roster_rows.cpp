@@ -53,7 +53,7 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
     setAccessibleName(tr("Roster of identifiers"));
     setColumns(Columns({
         {"bus", tr("bus"), tr("Bus, by its letter"), 26},
-        {"id", tr("id"), tr("Identifier; or parameter group and source"), 74},
+        {"id", tr("id"), tr("Identifier; or parameter group and source"), 84},
         {"message", tr("message"), tr("Message of the signal database"), 118},
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 90, false},
         {"frames", tr("frames"), tr("Frames up to the cursor"), 68, false, true},

@@ -66,7 +66,7 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
         {"bus", tr("bus"), tr("Bus, by its letter"), 26},
         {"direction", tr("dir"), tr("Received, or sent from here"), 56, false},
         {"kind", tr("kind"), tr("Data, FD, remote or error"), 52, false},
-        {"id", tr("id"), tr("Identifier"), 70},
+        {"id", tr("id"), tr("Identifier"), 84},
         {"message", tr("message"), tr("Message of the signal database"), 120},
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 100, false},
         {"length", tr("len"), tr("Payload bytes"), 30, false, true},
