@@ -64,6 +64,7 @@ ClosingDialog::ClosingDialog(const std::vector<Loss>& losses, QWidget* parent) :
     auto* close = buttons->addButton(tr("Do this and close"), QDialogButtonBox::AcceptRole);
     named(close, "closingDo", tr("Carries the choices out and closes the window  (Enter)"));
     close->setDefault(true);
+    close->setProperty("primary", true);
     auto* discard = buttons->addButton(tr("Discard all"), QDialogButtonBox::DestructiveRole);
     named(discard, "closingDiscard", tr("Closes the window; all of this is lost"));
     auto* back = buttons->addButton(tr("Back"), QDialogButtonBox::RejectRole);

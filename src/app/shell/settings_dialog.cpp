@@ -95,8 +95,12 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QC
         auto* form = new QFormLayout;
         form->setContentsMargins(theme.px(10), 0, 0, theme.px(8));
         form->setVerticalSpacing(theme.px(8));
-        for (const auto& [words, field] : rows)
-            words.isEmpty() ? form->addRow(field) : form->addRow(words, field);
+        for (const auto& [words, field] : rows) {
+            auto* label = new QLabel(words);
+            label->setBuddy(field);
+            label->setMinimumWidth(Theme::get().px(220));   // one edge for the fields of all sections
+            form->addRow(label, field);
+        }
         column->addLayout(form);
     };
     section(tr("Look"), {{tr("Theme"), theme_}, {tr("Size of texts"), scale_}});

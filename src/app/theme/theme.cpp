@@ -103,15 +103,20 @@ void Theme::apply()
     qApp->setStyleSheet(QStringLiteral(R"(
 QLineEdit, QAbstractSpinBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
 QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus, QPlainTextEdit:focus, QTextBrowser:focus { border-color: %5; }
+QAbstractSpinBox { qproperty-buttonSymbols: NoButtons; }
+QDialog QTabWidget::pane { border: none; border-top: 1px solid %2; }
+QDialog QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 9px; color: %13; }
+QDialog QTabBar::tab:selected { color: %3; border-bottom-color: %5; }
+QDialog QTabBar::tab:hover { color: %3; }
 QTabBar::tab:focus { border: 1px solid %5; border-radius: 3px; }
 QCheckBox:focus { color: %5; }
-QPushButton#primary:focus { border: 2px solid %3; }
+QPushButton#primary:focus, QPushButton[primary="true"]:focus { border: 2px solid %3; }
 QSlider:focus { border: 1px solid %5; border-radius: 3px; }
 QLineEdit[wrong="true"] { border-color: %8; }
 QPushButton, QToolButton#bar { background: %9; border: 1px solid %2; border-radius: %6px; padding: 3px %7px; color: %3; }
 QPushButton:hover, QToolButton#bar:hover { border-color: %10; }
 QPushButton:checked, QToolButton#bar:checked { background: %4; border-color: %5; }
-QPushButton#primary { background: %5; border-color: %5; color: %9; font-weight: 600; }
+QPushButton#primary, QPushButton[primary="true"] { background: %5; border-color: %5; color: %9; font-weight: 600; }
 QPushButton:disabled { color: %10; }
 QPushButton:focus, QToolButton:focus { border: 1px solid %5; }
 QToolButton { border: 1px solid transparent; border-radius: %6px; padding: 2px; }
@@ -135,6 +140,12 @@ QCheckBox::indicator, QTableView::indicator { width: %12px; height: %12px; borde
 QCheckBox::indicator:checked, QTableView::indicator:checked { background: %5; border-color: %5; image: url(:/icons/tick-%11.svg); }
 QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 QMessageBox { messagebox-warning-icon: url(:/icons/warning-%11.svg); messagebox-critical-icon: url(:/icons/warning-%11.svg); messagebox-question-icon: url(:/icons/question-%11.svg); messagebox-information-icon: url(:/icons/information-%11.svg); }
+QDialog QTableView, QDialog QTextBrowser, QDialog QPlainTextEdit { border: 1px solid %2; border-radius: %6px; background: %9; }
+QDialog QTabWidget QTableView { border: none; }
+QDialog QTableView::item { padding: 0 6px; }
+QDialog QListView { border: none; background: transparent; outline: 0; }
+QDialog QListView::item { padding: 5px 9px; border-radius: %6px; }
+QDialog QListView::item:selected { background: %4; color: %3; }
 QTableView { selection-background-color: %4; selection-color: %3; }
 QTableView::item:selected, QTableView::item:focus, QTreeView::item:selected, QTreeView::item:focus { background: %4; color: %3; border: none; }
 QAbstractScrollArea::corner { background: transparent; border: none; }
