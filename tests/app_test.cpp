@@ -497,18 +497,20 @@ private Q_SLOTS:
         auto* load = view<LoadView>("Analyse");
         QTRY_VERIFY(load->isVisible());
         stage.setWindow(stage.timeOf(56), stage.timeOf(66));
-        QTest::qWait(120);
         // A click in the load plot lands on a frame of the burst.
         TimePlot* plot = load->plot();
+        QTRY_VERIFY(std::abs(plot->xAxis->range().lower - 56) < 1e-6 && std::abs(plot->xAxis->range().upper - 66) < 1e-6);
         QTest::mouseClick(plot, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(plot->xAxis->coordToPixel(60.04)), static_cast<int>(plot->yAxis->coordToPixel(50))));
         QTRY_VERIFY(load->loadAtCursor() >= 85);
         QTRY_COMPARE(stage.selection().bus, std::uint8_t{1});
         QTRY_VERIFY(!load->takers()->takers().empty() && load->takers()->takers()[0].percent > 30);
 
         auto* stream = view<StreamView>("Watch");
-        QTest::qWait(60);
-        const std::uint64_t index = stream->rows()->indexOf(stage.cursorRow());
-        QVERIFY(index >= stream->rows()->top() && index <= stream->rows()->top() + static_cast<std::uint64_t>(stream->rows()->visibleRows()));
+        const auto shown = [&] {
+            const std::uint64_t index = stream->rows()->indexOf(stage.cursorRow());
+            return index >= stream->rows()->top() && index <= stream->rows()->top() + static_cast<std::uint64_t>(stream->rows()->visibleRows());
+        };
+        QTRY_VERIFY(shown());
         QVERIFY(std::abs(stage.seconds(stage.snapshot().time(stage.cursorRow())) - stage.seconds(stage.cursor())) < 0.01);
         QVERIFY(stage.snapshot().rows() > rows);  // nothing stopped capturing meanwhile
         stream->rows()->setFocus();

@@ -483,7 +483,7 @@ private Q_SLOTS:
         QProcess process;
         process.start(QStringLiteral(WAVETROPE_CLI), {"run", demo + "/rig.json", "--for", "60s", "--record", path});
         QVERIFY(process.waitForStarted());
-        QTest::qWait(1500);
+        QTRY_VERIFY_WITH_TIMEOUT(QFileInfo(path + ".part").size() > 250'000, 60'000);
         ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
         process.waitForFinished();
         QVERIFY(!QFile::exists(path));
@@ -519,7 +519,13 @@ private Q_SLOTS:
         QProcess process;
         process.start(QStringLiteral(WAVETROPE_CLI), {"run", demo + "/rig.json", "--for", "60s", "--spool", folder, "--memory", "64MB"});
         QVERIFY(process.waitForStarted());
-        QTest::qWait(1500);
+        const auto kept = [&] {
+            qint64 bytes = 0;
+            for (const QFileInfo& file : QDir(folder).entryInfoList(QDir::Files))
+                bytes += file.size();
+            return bytes;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(kept() > 80'000, 60'000);
         QCOMPARE(call(runs).lines().size(), 1);   // it goes on
         ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
         process.waitForFinished();
@@ -550,7 +556,7 @@ private Q_SLOTS:
         QProcess process;
         process.start(QStringLiteral(WAVETROPE_CLI), {"run", demo + "/rig.json", "--for", "60s", "--record", path});
         QVERIFY(process.waitForStarted());
-        QTest::qWait(800);
+        QTRY_VERIFY_WITH_TIMEOUT(QFileInfo(path + ".part").size() > 100'000, 60'000);
         ::kill(static_cast<pid_t>(process.processId()), SIGINT);
         QVERIFY(process.waitForFinished(10'000));
         QCOMPARE(process.exitCode(), 0);

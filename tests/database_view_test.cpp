@@ -310,6 +310,38 @@ private Q_SLOTS:
         QVERIFY(bytesOf(folder_.filePath("own.dbc")).contains("SG_ Strokes : 0|16@1+"));
     }
 
+    void anErrorMarksItsFieldAndMovesNothing()
+    {
+        open(0x181, "Counter");
+        auto* factor = editor()->findChild<QLineEdit*>(QStringLiteral("signalFactor"));
+        auto* unit = editor()->findChild<QLineEdit*>(QStringLiteral("signalUnit"));
+        auto* said = editor()->findChild<QLabel*>(QStringLiteral("databaseProblem"));
+        QVERIFY(factor != nullptr && unit != nullptr && said != nullptr);
+        const QString right = factor->text();
+        const auto places = [&] {
+            QList<QRect> all;
+            for (const QLineEdit* edit : editor()->findChildren<QLineEdit*>())
+                all << QRect(edit->mapTo(editor(), QPoint()), edit->size());
+            return all;
+        };
+        const QList<QRect> before = places();
+        factor->setFocus();
+        factor->selectAll();
+        QTest::keyClicks(factor, QStringLiteral("much"));
+        QTest::keyClick(factor, Qt::Key_Return);
+        QVERIFY(desk().problem().contains(QStringLiteral("much")));
+        QVERIFY(said->isVisible() && said->height() > 10);
+        QVERIFY(factor->property("wrong").toBool());
+        QVERIFY(!unit->property("wrong").toBool());
+        QCOMPARE(places(), before);
+        factor->selectAll();
+        QTest::keyClicks(factor, right);
+        QTest::keyClick(factor, Qt::Key_Return);
+        QVERIFY2(desk().problem().isEmpty(), qPrintable(desk().problem()));
+        QVERIFY(!factor->property("wrong").toBool() && !said->isVisible());
+        QCOMPARE(places(), before);
+    }
+
     void nodesTablesAndAttributesAreTyped()
     {
         open(0x181, "Counter");

@@ -48,12 +48,19 @@ class KeepingTest : public QObject {
         return window.currentPage()->find<StreamView>();
     }
     /// A run that its program did not end.
-    void crash(int milliseconds)
+    void crash(qint64 bytes)
     {
+        const auto kept = [this] {
+            qint64 all = 0;
+            for (const QFileInfo& file : QDir(runs()).entryInfoList(QDir::Files))
+                all += file.size();
+            return all;
+        };
+        const qint64 before = kept();
         QProcess program;
         program.start(QStringLiteral(WAVETROPE_CLI), {QStringLiteral("run"), QStringLiteral(WAVETROPE_DEMO "/rig.json"), QStringLiteral("--for"), QStringLiteral("3600s"), QStringLiteral("--spool"), runs()});
         QVERIFY(program.waitForStarted());
-        QTest::qWait(milliseconds);
+        QTRY_VERIFY_WITH_TIMEOUT(kept() > before + bytes, 60'000);
         program.kill();
         QVERIFY(program.waitForFinished());
         QCOMPARE(program.exitStatus(), QProcess::CrashExit);
@@ -264,8 +271,8 @@ private Q_SLOTS:
 
     void aCrashedRunIsOfferedOpenedSavedAndDiscarded()
     {
-        crash(1500);
-        crash(900);
+        crash(60'000);
+        crash(40'000);
         QSettings().setValue(QStringLiteral("keeping/on"), true);
         rig::Rig empty;
         empty.name = "Rig";

@@ -536,6 +536,87 @@ private Q_SLOTS:
         QVERIFY2(report->warnings[0].what.find("from row 1000 on, 500 of them") != std::string::npos, report->warnings[0].what.c_str());
     }
 
+    // A run that is not kept on the disk goes on with its newest frames, and says so.
+    void aRunInMemoryAloneIsBounded()
+    {
+        spool::Options options = optionsIn({}, 6'000'000);
+        Pair pair(options);
+        pair.append(2 * segmentRows);
+        QCOMPARE(pair.keeper->report().letGo, 0U);
+        QVERIFY(pair.keeper->report().words.empty());
+        pair.append(8 * segmentRows + 500);
+        const spool::Report report = pair.keeper->report();
+        QVERIFY(report.letGo > 0 && report.path.empty());
+        QVERIFY2(report.words.find("kept in memory alone") != std::string::npos && report.words.find("6 MB") != std::string::npos, report.words.c_str());
+        QVERIFY(pair.kept.residence()->bytes() <= 2 * options.memory);
+        QVERIFY(pair.kept.isGone(0));
+        const auto kept = pair.kept.snapshot();
+        const auto plain = pair.plain.snapshot();
+        for (Row row = kept.rows() - 500; row < kept.rows(); ++row)
+            QVERIFY(same(kept.frame(row), plain.frame(row)));
+        const auto toStay = pair.keeper->keep();
+        QVERIFY(!toStay.has_value());
+        QVERIFY(toStay.error().what.find("memory alone") != std::string::npos);
+    }
+
+    void runsShareTheMemory()
+    {
+        QTemporaryDir folder;
+        const spool::Options options = optionsIn(folder.path(), 128'000'000);
+        Pair first(options);
+        QCOMPARE(first.keeper->report().memory, std::size_t{128'000'000});
+        {
+            Pair second(options);
+            QTRY_COMPARE(first.keeper->report().memory, std::size_t{64'000'000});
+            QTRY_COMPARE(second.keeper->report().memory, std::size_t{64'000'000});
+        }
+        QTRY_COMPARE(first.keeper->report().memory, std::size_t{128'000'000});
+    }
+
+    void whatAllSegmentsHoldIsCounted()
+    {
+        const std::size_t before = trace::memoryOfSegments();
+        {
+            trace::Trace trace;
+            Traffic traffic{3};
+            for (int i = 0; i < 100'000; ++i)
+                trace.append(traffic.next().view());
+            const std::size_t held = trace::memoryOfSegments() - before;
+            QVERIFY2(held > 1'000'000 && held <= trace.memory(), std::to_string(held).c_str());
+            // A log is read as long as all of them together are within the bound.
+            trace::Trace small;
+            formats::TraceSink sink(small, 1000);
+            std::vector<can::Frame> frames;
+            std::vector<can::FrameView> views;
+            for (std::uint32_t i = 0; i < 2 * segmentRows; ++i)
+                frames.push_back(traffic.next());
+            for (const can::Frame& frame : frames)
+                views.push_back(frame.view());
+            sink.onFrames(std::span<const can::FrameView>(views).first(segmentRows));
+            sink.onFrames(std::span<const can::FrameView>(views).subspan(segmentRows));
+            QVERIFY(sink.full());
+        }
+        QCOMPARE(trace::memoryOfSegments(), before);
+    }
+
+    void aTailThatCannotTakeItsPlaceIsSaid()
+    {
+        QTemporaryDir folder;
+        Pair pair(optionsIn(folder.path()));
+        pair.keeper->settle();
+        const QString tail = QString::fromStdString(formats::tailOf(pair.keeper->report().path));
+        QVERIFY(QDir().mkpath(tail + "/in the way"));
+        pair.append(1000);
+        const spool::Report report = pair.keeper->report();
+        QCOMPARE(report.disk, spool::Report::Disk::refused);
+        QVERIFY2(report.words.find("cannot be made safe") != std::string::npos, report.words.c_str());
+        QVERIFY(!pair.keeper->keep().has_value());
+        // Out of the way, it goes on.
+        QVERIFY(QDir(tail).removeRecursively());
+        QTRY_COMPARE_WITH_TIMEOUT(pair.keeper->report().disk, spool::Report::Disk::fine, 30'000);
+        QTRY_COMPARE(pair.keeper->report().rows, pair.kept.rows());
+    }
+
     void aFullDiskIsAnnouncedInTimeAndMemoryLetsItsOldestGo()
     {
         QTemporaryDir folder;
@@ -583,7 +664,7 @@ private Q_SLOTS:
         });
         // Room again: it goes on, and the file tells what is missing.
         free = plenty;
-        QTest::qWait(100);
+        QTRY_COMPARE_WITH_TIMEOUT(pair.keeper->report().disk, spool::Report::Disk::fine, 30'000);
         pair.append(1000);
         QCOMPARE(pair.keeper->report().disk, spool::Report::Disk::fine);
         QCOMPARE(pair.keeper->report().rows, pair.kept.rows());

@@ -630,8 +630,8 @@ private Q_SLOTS:
     {
         auto* lanes = view<LanesView>("Analyse");
         stage().setWindow(stage().timeOf(10), stage().timeOf(20));
-        QTest::qWait(60);
         TimePlot* plot = lanes->lanes()[0]->plot();
+        QTRY_VERIFY(std::abs(plot->xAxis->range().lower - 10) < 1e-6 && std::abs(plot->xAxis->range().upper - 20) < 1e-6);
         const QPoint at(static_cast<int>(plot->xAxis->coordToPixel(13)), plot->height() / 2);
         QTest::mouseClick(plot, Qt::LeftButton, Qt::NoModifier, at);
         QVERIFY(std::abs(stage().seconds(stage().cursor()) - 13) < 0.05);

@@ -83,6 +83,7 @@ ConvertDialog::ConvertDialog(Stage& stage, const QString& filter, QWidget* paren
     form_->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
     form_->addRow(tr("Write"), line({kind_, packing_}));
     filter_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+    filter_->fillRow();
     form_->addRow(tr("Frames"), filter_);
     form_->addRow(tr("Time"), line({stretch_, line({from_, new QLabel(tr("to")), to_}, stretchEnds_)}));
     form_->addRow(tr("Signals"), signals_);

@@ -221,6 +221,8 @@ void DatabaseView::takeMessage(const char* what)
         return;
     database::Message message = *current;
     const QString name = QLatin1String(what);
+    desk_.say({});
+    taking_ = name;
     const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
     const auto wrong = [this](const QString& words) { desk_.say(words); };
     if (name == QLatin1String("messageCycle")) {
@@ -261,6 +263,8 @@ void DatabaseView::takeSignal(const char* what)
         return;
     database::Signal signal = *current;
     const QString name = QLatin1String(what);
+    desk_.say({});
+    taking_ = name;
     const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
     const auto wrong = [this](const QString& words) { desk_.say(words); };
     const auto number = [&](double& target) {

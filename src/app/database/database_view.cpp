@@ -7,6 +7,7 @@
 #include <QMimeData>
 #include <QPainter>
 #include <QSplitter>
+#include <QStyle>
 #include <QUrl>
 #include <QVBoxLayout>
 
@@ -81,6 +82,16 @@ DatabaseView::DatabaseView(Stage& stage)
     connect(&desk_, &Desk::problemChanged, this, [this] {
         problem_->setText(desk_.problem());
         problem_->setVisible(!desk_.problem().isEmpty());
+        placeProblem();
+        // The field that it is about; nothing else moves.
+        for (const auto& [name, edit] : fields_) {
+            const bool wrong = !desk_.problem().isEmpty() && name == taking_;
+            if (edit->property("wrong").toBool() == wrong)
+                continue;
+            edit->setProperty("wrong", wrong);
+            edit->style()->unpolish(edit);
+            edit->style()->polish(edit);
+        }
     });
     connect(&desk_, &Desk::changedOnDisk, this, once(&DatabaseView::fill));
     connect(&stage, &Stage::beat, this, &DatabaseView::refresh);
@@ -176,10 +187,14 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     connect(look, &QPushButton::clicked, this, &DatabaseView::askAboutDisk);
     diskLine->addWidget(look);
     column->addWidget(disk_);
+    // Over the forms, at their foot: what it says moves none of them.
     problem_->setObjectName(QStringLiteral("databaseProblem"));
+    problem_->setParent(parent);
     problem_->setWordWrap(true);
+    problem_->setAutoFillBackground(true);
+    problem_->setMargin(6);
     problem_->hide();
-    column->addWidget(problem_);
+    parent->installEventFilter(this);
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setWordWrap(true);
     column->addWidget(empty_, 1);
@@ -285,7 +300,7 @@ void DatabaseView::restyle()
     }
     for (const auto& [name, edit] : fields_)
         edit->setFont(name.endsWith(QLatin1String("Name")) || name.endsWith(QLatin1String("Comment")) || name.endsWith(QLatin1String("Texts")) || name.endsWith(QLatin1String("Receivers")) ? theme.body() : theme.mono());
-    problem_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.error.name()));
+    problem_->setStyleSheet(QStringLiteral("QLabel { color: %1; background: %2; border: 1px solid %1; border-radius: 4px; }").arg(theme.error.name(), theme.raised.name()));
     hint_->setFont(theme.small());
     hint_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
     facts_->setFont(theme.body());
@@ -293,6 +308,22 @@ void DatabaseView::restyle()
         graph_->setPen(QPen(theme.bus(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0)), 1.4));
     layoutScroll_->setStyleSheet(QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: %1; }").arg(theme.surface.name()));
     update();
+}
+
+void DatabaseView::placeProblem()
+{
+    const QWidget* over = problem_->parentWidget();
+    const int width = over->width() - 16;
+    const int height = problem_->heightForWidth(width);
+    problem_->setGeometry(8, over->height() - height - 8, width, height);
+    problem_->raise();
+}
+
+bool DatabaseView::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == problem_->parentWidget() && event->type() == QEvent::Resize)
+        placeProblem();
+    return View::eventFilter(watched, event);
 }
 
 void DatabaseView::newMessage()

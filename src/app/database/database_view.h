@@ -76,6 +76,7 @@ protected:
     void dropEvent(QDropEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
     void showEvent(QShowEvent* event) override;
 
 private:
@@ -114,6 +115,8 @@ private:
     QLineEdit* find_;
     MessageRows* rows_;
     QLabel* problem_;
+    void placeProblem();
+    QString taking_;                // the field whose text is being taken in
     QWidget* disk_;
     QWidget* messageForm_;
     QWidget* signalForm_;

@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 #include "formats/trace_sink.h"
@@ -58,7 +59,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     table_->setTabKeyNavigation(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(name, QHeaderView::Stretch);
-    for (const auto& [at, width] : {std::pair{begins, 170}, std::pair{lasts, 100}, std::pair{offset, 140}, std::pair{matched, 120}, std::pair{own, 120}})
+    for (const auto& [at, width] : {std::pair{begins, 196}, std::pair{lasts, 100}, std::pair{offset, 140}, std::pair{matched, 120}, std::pair{own, 120}})
         table_->setColumnWidth(at, Theme::get().px(width));
     filling_ = true;
     for (int row = 0; row < table_->rowCount(); ++row) {
@@ -205,8 +206,8 @@ void SeveralLogsDialog::showLog(int log)
     filling_ = true;
     table_->item(log, offset)->setText(log == 0 ? tr("the first") : offsetText(parts_[at].offset));
     if (look.done) {
-        table_->item(log, begins)->setText(look.problem.isEmpty() ? offsetText(snapshot.earliest()) : look.problem);
-        table_->item(log, begins)->setToolTip(look.problem);
+        table_->item(log, begins)->setText(look.problem.isEmpty() ? momentText(snapshot.earliest()) : look.problem);
+        table_->item(log, begins)->setToolTip(look.problem.isEmpty() ? tr("%1, UTC").arg(offsetText(snapshot.earliest())) : look.problem);
         table_->item(log, lasts)->setText(look.problem.isEmpty() ? secondsText(static_cast<double>((snapshot.latest() - snapshot.earliest()).count()) * 1e-9, 3) + QStringLiteral(" s") : QString());
         table_->item(log, matched)->setText(log == 0 ? QString() : look.matched.comparable == 0 ? tr("none to compare") : tr("%1 of %2").arg(countText(look.matched.matched.size()), countText(look.matched.comparable)));
     }

@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "app/shell/named.h"
+#include "app/shell/notation.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
@@ -204,7 +205,7 @@ void TextLogDialog::showFrames()
             continue;
         const QByteArray bytes = QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper();
         shown << QStringLiteral("%1  %2  %3  %4  %5  %6  %7")
-                     .arg(QString::fromStdString(can::secondsText(frame.time)), 20)
+                     .arg(momentText(frame.time), 20)
                      .arg(QString::fromUtf8(channel.data(), static_cast<qsizetype>(channel.size())), -10)
                      .arg(QLatin1String(can::toText(frame.direction)), -8)
                      .arg(QLatin1String(can::toText(frame.kind)), -6)

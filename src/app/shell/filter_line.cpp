@@ -62,6 +62,7 @@ FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(pa
     layout->addWidget(edit_, 3);
     layout->addWidget(named_);
     layout->addWidget(label_, 2);
+    layout_ = layout;
     named_->setObjectName(QStringLiteral("namedFilters"));
     named_->setText(tr("Named"));
     named_->setToolTip(tr("The rig's filters: use one, keep this one under a name, take one out"));
@@ -95,6 +96,12 @@ FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(pa
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
+}
+
+void FilterLine::fillRow()
+{
+    layout_->setStretchFactor(edit_, 1);
+    layout_->setStretchFactor(label_, 0);
 }
 
 void FilterLine::setCatalog(std::shared_ptr<const database::Catalog> catalog)

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QCompleter>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPointer>
@@ -33,6 +34,8 @@ public:
     /// Says what matches; not shown while there is an error.
     void setResult(const QString& text);
     [[nodiscard]] QString message() const { return label_->text(); }
+    /// Gives the text all the room that what is said beside it leaves.
+    void fillRow();
     [[nodiscard]] QLineEdit* edit() { return edit_; }
 
     /// What could be typed next, while it is offered.
@@ -58,6 +61,7 @@ private:
 
     QLineEdit* edit_;
     QToolButton* named_;
+    QHBoxLayout* layout_ = nullptr;
     QLabel* label_;
     QCompleter* completer_;
     QStandardItemModel* choices_;

@@ -186,114 +186,6 @@ void MainWindow::showProblem()
     box->open();
 }
 
-void MainWindow::buildMenu()
-{
-    const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto action) {
-        auto* item = new QAction(text, this);
-        item->setShortcut(key);
-        item->setShortcutContext(Qt::WindowShortcut);
-        connect(item, &QAction::triggered, this, action);
-        menu->addAction(item);
-        addAction(item);
-        return item;
-    };
-    add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.gz *.zst *.json);;Logs of text (*.txt *.csv *.log *.tsv);;All files (*)"));
-        if (!path.isEmpty())
-            openFile(path, document_->rig(), this);
-    });
-    auto* recent = menu_->addMenu(tr("Open recent"));
-    recent->setObjectName(QStringLiteral("recent"));
-    connect(recent, &QMenu::aboutToShow, this, [this, recent] {
-        recent->clear();
-        for (const QString& path : recentFiles())
-            connect(recent->addAction(path), &QAction::triggered, this, [this, path] { openFile(path, document_->rig(), this); });
-        if (recent->isEmpty())
-            recent->addAction(tr("nothing yet"))->setEnabled(false);
-    });
-    add(menu_, tr("New rig"), QKeySequence::New, [this] { newRig(); })->setObjectName(QStringLiteral("newRig"));
-    add(menu_, tr("Open several logs as one..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O), [this] {
-        const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Open several logs as one"), {}, tr("Logs (*.pcapng *.pcap *.gz *.zst *.txt *.csv *.log *.tsv);;All files (*)"));
-        if (!paths.isEmpty())
-            openLogs(paths, document_->rig(), this);
-    });
-    add(menu_, tr("Follow a log as it grows..."), {}, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Follow a log that another program writes"), {}, tr("Logs (*.pcapng *.pcap);;All files (*)"));
-        if (!path.isEmpty())
-            openFile(path, document_->rig(), this, true);
-    })->setObjectName(QStringLiteral("follow"));
-    add(menu_, tr("Runs that were not ended..."), {}, [this] { offerRecovery(true); })->setObjectName(QStringLiteral("recover"));
-    add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
-        if (!path.isEmpty())
-            saveRunTo(path);
-    })->setObjectName(QStringLiteral("saveRun"));
-    add(menu_, tr("Convert..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_E), [this] { convert(); })->setObjectName(QStringLiteral("convert"));
-    menu_->addSeparator();
-    add(menu_, tr("Save"), QKeySequence::Save, [this] { saveCurrent(); })->setObjectName(QStringLiteral("save"));
-    add(menu_, tr("Save rig"), {}, [this] { saveRig(); })->setObjectName(QStringLiteral("saveRig"));
-    add(menu_, tr("Save rig as..."), QKeySequence(Qt::CTRL | Qt::ALT | Qt::Key_S), [this] { saveRigAs(); })->setObjectName(QStringLiteral("saveRigAs"));
-    add(menu_, tr("Rig settings..."), {}, [this] { rigSettings(); })->setObjectName(QStringLiteral("rigSettings"));
-    menu_->addSeparator();
-    add(menu_, tr("Undo"), QKeySequence::Undo, [this] { undo(false); });
-    add(menu_, tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), [this] { undo(true); });
-    menu_->addSeparator();
-    if (document_->isLive()) {
-        add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
-        add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(false); });
-        add(menu_, tr("Record what the stream's filter passes"), QKeySequence(Qt::SHIFT | Qt::Key_F8), [this] { record(true); })->setObjectName(QStringLiteral("recordFiltered"));
-        add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F7, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
-    }
-    add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
-        tree_->findBox()->setFocus();
-        tree_->findBox()->selectAll();
-    });
-    add(menu_, tr("Filter of the page"), QKeySequence::Find, [this] {
-        // That of the view in focus, else the first of the page.
-        FilterLine* first = nullptr;
-        for (View* view : currentPage() != nullptr ? currentPage()->views() : std::vector<View*>{}) {
-            FilterLine* line = view->isVisible() ? view->filterLine() : nullptr;
-            if (line != nullptr && (first == nullptr || view == QApplication::focusWidget() || view->isAncestorOf(QApplication::focusWidget())))
-                first = line;
-        }
-        if (first != nullptr) {
-            first->edit()->setFocus();
-            first->edit()->selectAll();
-        }
-    })->setObjectName(QStringLiteral("filterOfPage"));
-    menu_->addSeparator();
-    add(menu_, tr("Settings..."), QKeySequence(Qt::CTRL | Qt::Key_Comma), [this] {
-        SettingsDialog(this).exec();
-        stage_->setUsualWindow(Time(static_cast<std::int64_t>(usualWindowSeconds() * 1e9)));
-    })->setObjectName(QStringLiteral("settings"));
-    add(menu_, tr("Memory and disk..."), {}, [this] { KeepingDialog(this).exec(); })->setObjectName(QStringLiteral("keeping"));
-    add(menu_, tr("Paper or Ink"), QKeySequence(Qt::CTRL | Qt::Key_T), [] { toggleTheme(); });
-    // Whatever key gives plus, with Shift or without.
-    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::Key_Plus), [] { scaleText(0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::Key_Equal), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Equal)});
-    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [] { scaleText(-0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::Key_Underscore), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Underscore)});
-    add(menu_, tr("Next pane"), Qt::Key_F6, [this] { goToPane(1); })->setObjectName(QStringLiteral("nextPane"));
-    add(menu_, tr("Pane before"), QKeySequence(Qt::SHIFT | Qt::Key_F6), [this] { goToPane(-1); });
-    menu_->addSeparator();
-    auto* help = menu_->addMenu(tr("Help"));
-    help->setObjectName(QStringLiteral("helpMenu"));
-    using Chapter = HelpDialog::Chapter;
-    add(help, tr("What this view is for"), Qt::Key_F1, [this] { showHelp(Chapter::views); })->setObjectName(QStringLiteral("helpViews"));
-    add(help, tr("Keys"), {}, [this] { showHelp(Chapter::keys); })->setObjectName(QStringLiteral("helpKeys"));
-    add(help, tr("Filter language"), {}, [this] { showHelp(Chapter::filter); })->setObjectName(QStringLiteral("helpFilter"));
-    add(help, tr("About this program"), {}, [this] { showHelp(Chapter::about); })->setObjectName(QStringLiteral("helpAbout"));
-    menu_->addSeparator();
-    add(menu_, tr("Close window"), QKeySequence::Close, [this] { close(); });
-    for (int i = 0; i < 9; ++i) {
-        auto* go = new QAction(this);
-        go->setShortcut(QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)));
-        connect(go, &QAction::triggered, this, [this, i] {
-            if (i < pageTabs_->count())
-                pageTabs_->setCurrentIndex(i);
-        });
-        addAction(go);
-    }
-}
-
 Page* MainWindow::page(const QString& name) const
 {
     for (int i = 0; i < pages_->count(); ++i)
@@ -390,26 +282,31 @@ void MainWindow::record(bool filtered)
     rig::Session* session = document_->session();
     if (session == nullptr)
         return;
-    QString problem;
+    // Done between events of the run, however long the disk takes; the window goes on.
+    const QPointer<MainWindow> self(this);
+    const auto done = [self](const Expected<void>& outcome) {
+        const QString problem = outcome ? QString() : QString::fromStdString(outcome.error().text());
+        QMetaObject::invokeMethod(
+            qApp,
+            [self, problem] {
+                if (self.isNull())
+                    return;
+                if (!problem.isEmpty())
+                    QMessageBox::warning(self, tr("Wavetrope"), problem);
+                self->status_->refresh();
+            },
+            Qt::QueuedConnection);
+    };
     if (session->recording().on) {
-        session->call([&](rig::Session& s) {
-            if (auto finished = s.finishRecording(); !finished)
-                problem = QString::fromStdString(finished.error().text());
-        });
+        session->post([done](rig::Session& s) { done(s.finishRecording()); });
     } else {
         const auto* stream = filtered && currentPage() != nullptr ? currentPage()->find<StreamView>() : nullptr;
         const std::string filter = stream != nullptr ? stream->filterText().toStdString() : std::string();
         const QString path = QFileDialog::getSaveFileName(this, filter.empty() ? tr("Record to") : tr("Record what passes %1 to").arg(QString::fromStdString(filter)), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
         if (path.isEmpty())
             return;
-        session->call([&](rig::Session& s) {
-            if (auto started = s.record(path.toStdString(), filter); !started)
-                problem = QString::fromStdString(started.error().text());
-        });
+        session->post([done, to = path.toStdString(), filter](rig::Session& s) { done(s.record(to, filter)); });
     }
-    if (!problem.isEmpty())
-        QMessageBox::warning(this, tr("Wavetrope"), problem);
-    status_->refresh();
 }
 
 void MainWindow::saveRunTo(const QString& path)
@@ -465,75 +362,6 @@ void MainWindow::convert()
     dialog->show();
 }
 
-void MainWindow::openDefinition(int bus, unsigned idKey)
-{
-    // The page that has the editor, or a new one.
-    const auto show = [&] {
-        for (int i = 0; i < pages_->count(); ++i) {
-            auto* page = qobject_cast<Page*>(pages_->widget(i));
-            auto* view = page->find<DatabaseView>();
-            if (view == nullptr)
-                continue;
-            pageTabs_->setCurrentIndex(i);
-            for (Pane* pane : page->panes())
-                for (int k = 0; k < pane->count(); ++k)
-                    if (pane->entries()[static_cast<std::size_t>(k)].view == view)
-                        pane->setCurrent(k);
-            view->define(static_cast<std::uint8_t>(bus), can::Identifier::fromKey(idKey));
-            return true;
-        }
-        return false;
-    };
-    if (show())
-        return;
-    addPage(tr("Databases"), nlohmann::json::parse(R"({"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]})"));
-    notePages();
-    show();
-}
-
-void MainWindow::replay(const QString& path)
-{
-    // The window in which the rig runs, where it is open already; which one, where there are several.
-    std::vector<MainWindow*> running;
-    for (MainWindow* window : all())
-        if (window->document_->isLive() && (window->document_->rig().path == document_->rig().path || document_->rig().path.empty()))
-            running.push_back(window);
-    MainWindow* window = running.size() == 1 ? running.front() : nullptr;
-    if (running.size() > 1) {
-        QStringList choices;
-        for (const MainWindow* one : running)
-            choices << tr("%1, %2 s of run time").arg(one->document_->title()).arg(static_cast<double>((one->document_->session()->now() - one->document_->begins()).count()) * 1e-9, 0, 'f', 0) + (choices.isEmpty() ? QString() : tr(" (%1)").arg(choices.size() + 1));
-        choices << tr("a new window");
-        bool good = false;
-        const QString chosen = QInputDialog::getItem(this, tr("Play the log in"), tr("The rig runs in several windows. Play it in:"), choices, 0, false, &good);
-        if (!good)
-            return;
-        const qsizetype index = choices.indexOf(chosen);
-        window = index < static_cast<qsizetype>(running.size()) ? running[static_cast<std::size_t>(index)] : nullptr;
-    }
-    if (window == nullptr) {
-        auto document = RunDocument::live(document_->rig());
-        if (!document) {
-            QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(document.error().text()));
-            return;
-        }
-        window = new MainWindow(std::move(*document));
-    }
-    window->show();
-    window->raise();
-    window->activateWindow();
-    for (int i = 0; i < window->pages_->count(); ++i)
-        if (auto* playback = window->pageAt(i)->find<PlaybackView>()) {
-            window->pageTabs_->setCurrentIndex(i);
-            playback->load(path);
-            return;
-        }
-    // It may have been closed: a page for it.
-    window->addPage(tr("Playback"), nlohmann::json::parse(R"({"tabs":[{"view":"playback"}]})"));
-    window->pageTabs_->setCurrentIndex(window->pages_->count() - 1);
-    window->currentPage()->find<PlaybackView>()->load(path);
-}
-
 void MainWindow::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Space) {
@@ -547,48 +375,6 @@ void MainWindow::keyPressEvent(QKeyEvent* event)
     }
 }
 
-void MainWindow::dragEnterEvent(QDragEnterEvent* event)
-{
-    if (event->mimeData()->hasUrls())
-        event->acceptProposedAction();
-}
-
-void MainWindow::dropEvent(QDropEvent* event)
-{
-    event->acceptProposedAction();
-    QStringList logs;
-    QStringList rigs;
-    for (const QUrl& url : event->mimeData()->urls())
-        if (url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
-            status_->tell(tr("Drop a database on the bus that it explains, in the tree on the left"));
-        else if (url.isLocalFile())
-            (url.toLocalFile().endsWith(QLatin1String(".json"), Qt::CaseInsensitive) ? rigs : logs) << url.toLocalFile();
-    // Whoever dropped them goes on first: questions come behind.
-    QTimer::singleShot(0, this, [this, logs, rigs] { openDropped(rigs, logs); });
-}
-
-void MainWindow::openDropped(const QStringList& rigs, const QStringList& logs)
-{
-    for (const QString& rig : rigs)
-        openFile(rig, document_->rig(), this);
-    if (logs.size() == 1)
-        openFile(logs.front(), document_->rig(), this);
-    if (logs.size() < 2)
-        return;
-    QMessageBox box(QMessageBox::Question, tr("Wavetrope"), tr("%1 logs were dropped.").arg(logs.size()), QMessageBox::NoButton, this);
-    box.setObjectName(QStringLiteral("severalDropped"));
-    box.setInformativeText(tr("As one, in the order of time, or each by itself?"));
-    QPushButton* one = box.addButton(tr("One window"), QMessageBox::AcceptRole);
-    QPushButton* each = box.addButton(tr("A window each"), QMessageBox::ActionRole);
-    box.addButton(QMessageBox::Cancel);
-    box.exec();
-    if (box.clickedButton() == one)
-        openLogs(logs, document_->rig(), this);
-    else if (box.clickedButton() == each)
-        for (const QString& log : logs)
-            openFile(log, document_->rig(), this);
-}
-
 void MainWindow::fitToScreen()
 {
     // Never more than the screen has room for, the window's own frame counted.
@@ -596,42 +382,6 @@ void MainWindow::fitToScreen()
     const QSize room = at != nullptr ? at->availableSize() - QSize(8, 40) : QSize(1280, 800);
     setMinimumSize(QSize(640, 420).boundedTo(room));
     resize(QSize(1280, 800).boundedTo(room));
-}
-
-void MainWindow::showHelp(HelpDialog::Chapter chapter)
-{
-    QString kind;
-    for (const Pane* pane : currentPage() != nullptr ? currentPage()->panes() : std::vector<Pane*>{})
-        for (const Pane::Entry& entry : pane->entries())
-            if (entry.view == QApplication::focusWidget() || entry.view->isAncestorOf(QApplication::focusWidget()))
-                kind = QLatin1String(entry.kind->kind);
-    auto* dialog = new HelpDialog(*this, chapter, kind, this);
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    dialog->QDialog::show();
-}
-
-void MainWindow::goToPane(int step)
-{
-    std::vector<QWidget*> panes = {runBar_, timeline_, tree_};
-    for (View* view : currentPage() != nullptr ? currentPage()->views() : std::vector<View*>{})
-        if (view->isVisible())
-            panes.push_back(view);
-    panes.push_back(inspector_);
-    int at = -1;
-    QWidget* focus = QApplication::focusWidget();
-    for (std::size_t i = 0; i < panes.size(); ++i)
-        if (focus != nullptr && (panes[i] == focus || panes[i]->isAncestorOf(focus)))
-            at = static_cast<int>(i);
-    const int count = static_cast<int>(panes.size());
-    for (int tries = 0; tries < count; ++tries) {
-        at = (at + step + count) % count;
-        QWidget* pane = panes[static_cast<std::size_t>(at)];
-        QWidget* target = pane == tree_ ? static_cast<QWidget*>(tree_->tree()) : pane == runBar_ ? static_cast<QWidget*>(runBar_->nameButton) : pane;
-        target->setFocus(Qt::TabFocusReason);
-        QWidget* now = QApplication::focusWidget();
-        if (now != nullptr && (now == target || target->isAncestorOf(now)))
-            return;
-    }
 }
 
 }  // namespace wavetrope::app

@@ -29,14 +29,6 @@ namespace {
 
 constexpr std::int64_t second = 1'000'000'000;
 
-// "2031-02-05 10:20:30.123456", UTC.
-QString clockOf(can::Time time)
-{
-    const auto whole = std::chrono::floor<std::chrono::seconds>(time);
-    const auto rest = (time - whole).count() / 1000;
-    return QDateTime::fromSecsSinceEpoch(whole.count(), Qt::UTC).toString(QStringLiteral("yyyy-MM-dd HH:mm:ss")) + QStringLiteral(".%1").arg(rest, 6, 10, QLatin1Char('0'));
-}
-
 QString milliseconds(can::Time span) { return QString::number(static_cast<double>(span.count()) * 1e-6, 'f', 2); }
 
 }  // namespace
@@ -355,7 +347,7 @@ QString StreamRows::cellText(int column, const Shown& shown) const
     Stage& stage = view_.stage();
     const can::FrameView& frame = shown.frame;
     switch (column) {
-    case clock: return clockOf(frame.time);
+    case clock: return dateText(frame.time);
     case time: return timeText(stage.seconds(frame.time), 6);
     case sinceSame: return shown.before == trace::noRow ? QString() : milliseconds(frame.time - shown.previous.time);
     case sinceShown: return shown.index == 0 ? QString() : milliseconds(frame.time - stage.snapshot().time(rowOf(shown.index - 1)));
