@@ -298,6 +298,24 @@ bool takeSeveral(Photographer& photographer, const std::string& log, const QStri
     return good;
 }
 
+// More lanes than a window is high.
+bool takeManyLanes(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    window.showPage(QStringLiteral("Analyse"));
+    auto* lanes = window.currentPage()->find<LanesView>();
+    const auto before = lanes->arrangement();
+    std::vector<std::vector<QString>> many;
+    const database::Catalog& catalog = window.stage().catalog();
+    for (const database::CatalogMessage& message : catalog.messages())
+        if (many.size() < 20 && message.message->signals.size() > 1)
+            many.push_back({signalPath(catalog, {&message, 0}), signalPath(catalog, {&message, 1})});
+    lanes->arrange(many);
+    QTest::qWait(600);
+    const bool good = photographer.take(window, QStringLiteral("log-lanes") + suffix);
+    lanes->arrange(before);
+    return good;
+}
+
 // A log by itself: the pages, and the dialog that converts it.
 // A run as a crash would leave it, and how runs are kept.
 bool takeKeeping(Photographer& photographer, const rig::Rig& rig, const QString& suffix)
@@ -348,16 +366,18 @@ bool takeDialogs(Photographer& photographer, const rig::Rig& rig, const QString&
     std::vector<Loss> losses = window->losses();
     losses.insert(losses.begin(), {Loss::Kind::database, 0, QStringLiteral("Edits of implement.dbc"), QStringLiteral("demo/implement.dbc"), {Loss::Remedy::save, Loss::Remedy::discard}});
     losses.push_back({Loss::Kind::rig, 0, QStringLiteral("Changes of the rig Ice resurfacer"), QStringLiteral("demo/rig.json"), {Loss::Remedy::save, Loss::Remedy::saveAs, Loss::Remedy::discard}});
-    ClosingDialog closing(losses, window);
-    take(closing, "closing");
-    RigSettingsDialog rigSettings(window->document().rig(), window);
-    take(rigSettings, "rig-settings");
-    SettingsDialog settings(window);
-    take(settings, "settings");
-    HelpDialog help(*window, HelpDialog::Chapter::keys, QString(), window);
-    take(help, "help");
-    NetworkDialog network(desk, window);
-    take(network, "network");
+    {
+        ClosingDialog closing(losses, nullptr);
+        take(closing, "closing");
+        RigSettingsDialog rigSettings(window->document().rig(), nullptr);
+        take(rigSettings, "rig-settings");
+        SettingsDialog settings(nullptr);
+        take(settings, "settings");
+        HelpDialog help(*window, HelpDialog::Chapter::keys, QString(), nullptr);
+        take(help, "help");
+        NetworkDialog network(desk);
+        take(network, "network");
+    }
     window->closeWithoutAsking();
     QTest::qWait(50);
     return good;
@@ -370,7 +390,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     for (int i = 0; i < 3000 && !window->document().ready(); ++i)
         QTest::qWait(20);
     QTest::qWait(300);
-    bool good = !pages || takePages(photographer, *window, QStringLiteral("log-"), suffix);
+    bool good = !pages || (takePages(photographer, *window, QStringLiteral("log-"), suffix) && takeManyLanes(photographer, *window, suffix));
     good = takeConvert(photographer, *window, suffix) && good;
     good = takeArranged(photographer, *window, suffix) && good;
     good = takeText(photographer, suffix) && good;
@@ -491,6 +511,8 @@ int main(int argc, char** argv)
     program.add_option("--out", folder);
     program.add_option("--size", size)->expected(2);
     program.add_option("--theme", themes);
+    double text = 1;
+    program.add_option("--text", text, "Size of texts");
     bool every = false;
     program.add_flag("--every", every, "Every page, live and on the log, besides the main pictures");
     bool only = false;
@@ -504,6 +526,7 @@ int main(int argc, char** argv)
         return 2;
     }
     QDir().mkpath(QString::fromStdString(folder));
+    Theme::get().setScale(text);
     Photographer photographer(QString::fromStdString(folder), QSize(size[0], size[1]));
     bool good = true;
     for (const std::string& theme : themes) {

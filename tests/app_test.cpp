@@ -512,7 +512,7 @@ private Q_SLOTS:
         };
         QTRY_VERIFY(shown());
         QVERIFY(std::abs(stage.seconds(stage.snapshot().time(stage.cursorRow())) - stage.seconds(stage.cursor())) < 0.01);
-        QVERIFY(stage.snapshot().rows() > rows);  // nothing stopped capturing meanwhile
+        QTRY_VERIFY(stage.snapshot().rows() > rows);  // nothing stopped capturing meanwhile
         stream->rows()->setFocus();
         QTest::keyClick(stream->rows(), Qt::Key_Space);
         QVERIFY(stage.following());

@@ -46,7 +46,6 @@ Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(st
     connect(define_, &QPushButton::clicked, this, [this] { Q_EMIT stage_.definitionWanted(stage_.selection().bus, stage_.selection().id.key()); });
     setObjectName(QStringLiteral("inspector"));
     setAccessibleName(tr("Inspector"));
-    setMinimumWidth(Theme::get().px(200));
     plot_->setObjectName(QStringLiteral("plotSignal"));
     only_->setToolTip(tr("Filter the stream to this message"));
     plot_->setToolTip(tr("Draw this signal in the lanes"));

@@ -12,6 +12,7 @@
 #include <array>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
@@ -30,7 +31,7 @@ constexpr unsigned takersEvery = 6;  // beats
 }  // namespace
 
 LoadView::LoadView(Stage& stage)
-    : View(stage), tools_(new QWidget), busBox_(new QComboBox), span_(new QSlider(Qt::Horizontal)), spanText_(new QLabel), facts_(new QLabel), plot_(new TimePlot(stage, true)), takers_(new TakersList(stage)),
+    : View(stage), tools_(new QWidget), busBox_(new QComboBox), span_(new QSlider(Qt::Horizontal)), over_(new QLabel(tr("averaged over"))), spanText_(new QLabel), facts_(new ElidedLabel), plot_(new TimePlot(stage, true)), takers_(new TakersList(stage)),
       peaks_(plot_->addGraph()), mean_(plot_->addGraph()), tracer_(new QCPItemTracer(plot_))
 {
     auto* bar = new QHBoxLayout(tools_);
@@ -44,7 +45,7 @@ LoadView::LoadView(Stage& stage)
     span_->setFixedWidth(88);
     span_->setToolTip(tr("Averaged over: short shows bursts, long shows trends"));
     spanText_->setMinimumWidth(48);
-    for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, new QLabel(tr("averaged over")), span_, spanText_})
+    for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, over_, span_, spanText_})
         bar->addWidget(widget);
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);   // cut before it makes the pane wider
     bar->addWidget(facts_, 1);
@@ -301,6 +302,14 @@ void LoadView::paintEvent(QPaintEvent*)
     paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1").arg(timeWords(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean"), theme.small(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(80), theme.px(124), theme.px(16)), tr("line: highest"), theme.small(), theme.ink3);
+}
+
+void LoadView::resizeEvent(QResizeEvent* event)
+{
+    View::resizeEvent(event);
+    // Where it is narrow, the tooltip says what is averaged, and the plot goes before the list.
+    over_->setVisible(width() > Theme::get().px(560));
+    takers_->setVisible(width() > Theme::get().px(400));
 }
 
 void LoadView::contextMenuEvent(QContextMenuEvent* event)

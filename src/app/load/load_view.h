@@ -58,6 +58,7 @@ public:
     [[nodiscard]] TakersList* takers() { return takers_; }
 
 protected:
+    void resizeEvent(QResizeEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
 
@@ -73,6 +74,7 @@ private:
     QWidget* tools_;
     QComboBox* busBox_;
     QSlider* span_;
+    QLabel* over_;
     QLabel* spanText_;
     QLabel* facts_;
     TimePlot* plot_;

@@ -102,7 +102,7 @@ void TakersList::paintEvent(QPaintEvent*)
     const double most = std::max(1.0, takers_.front().percent);
     const auto row = [&](const QString& name, double percent) {
         paintText(painter, QRectF(left, y, theme.px(100), theme.px(20)), name, theme.body(), theme.ink);
-        const QRectF bar(left + theme.px(104), y + theme.px(6), right - left - theme.px(104) - theme.px(46), theme.px(8));
+        const QRectF bar(left + theme.px(104), y + theme.px(6), std::max(0.0, right - left - theme.px(104) - theme.px(46)), theme.px(8));
         painter.fillRect(bar, theme.grid);
         painter.fillRect(QRectF(bar.left(), bar.top(), std::max(1.0, bar.width() * percent / most), bar.height()), theme.bus(bus_));
         paintText(painter, QRectF(right - theme.px(44), y, theme.px(44), theme.px(20)), QString::number(percent, 'f', 1) + QStringLiteral(" %"), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);

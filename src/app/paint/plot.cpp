@@ -18,7 +18,13 @@ protected:
         step_ = QCPAxisTicker::getTickStep(range);
         return step_;
     }
-    QString getTickLabel(double tick, const QLocale&, QChar, int) override { return timeWords(tick, step_ >= 1 ? 0 : std::min(9, static_cast<int>(std::ceil(-std::log10(step_) - 1e-9)))); }
+    QString getTickLabel(double tick, const QLocale&, QChar, int) override
+    {
+        int decimals = 0;
+        for (double step = step_; decimals < 9 && std::abs(step - std::round(step)) > 1e-6 * step_ * std::pow(10.0, decimals); ++decimals)
+            step *= 10;
+        return timeWords(tick, decimals);
+    }
 
 private:
     double step_ = 1;
@@ -86,6 +92,9 @@ void TimePlot::resizeEvent(QResizeEvent* event)
 
 void TimePlot::followStage()
 {
+    // As many as there is room for their texts.
+    const double room = axisRect()->width() / QFontMetricsF(xAxis->tickLabelFont()).horizontalAdvance(QStringLiteral("00000.0 s"));
+    xAxis->ticker()->setTickCount(std::clamp(static_cast<int>(room), 1, 5));
     xAxis->setRange(stage_.seconds(stage_.windowFrom()), stage_.seconds(stage_.windowTo()));
     cursor_->point1->setCoords(cursorX(), 0);
     cursor_->point2->setCoords(cursorX(), 1);

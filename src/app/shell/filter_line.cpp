@@ -10,6 +10,7 @@
 #include <QStyledItemDelegate>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -38,23 +39,9 @@ public:
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {Theme::get().px(360), Theme::get().rowHeight()}; }
 };
 
-// One line, with three dots where it is too long.
-class ResultLabel final : public QLabel {
-public:
-    using QLabel::QLabel;
-
-protected:
-    void paintEvent(QPaintEvent*) override
-    {
-        QPainter painter(this);
-        painter.setPen(palette().color(QPalette::WindowText));
-        painter.drawText(contentsRect(), Qt::AlignVCenter | Qt::AlignLeft, fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
-    }
-};
-
 }  // namespace
 
-FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new ResultLabel), completer_(new QCompleter(this)), choices_(new QStandardItemModel(this))
+FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new ElidedLabel), completer_(new QCompleter(this)), choices_(new QStandardItemModel(this))
 {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);

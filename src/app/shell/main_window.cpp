@@ -106,12 +106,16 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     status_ = new StatusLine(*stage_);
     setStatusBar(status_);
 
-    const auto restyle = [this, add] {
+    const auto restyle = [this, add, middle] {
         const Theme& theme = Theme::get();
         pageTabs_->setFont(theme.text(12));
         pageTabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 8px; color: %1; } QTabBar::tab:selected { color: %2; border-bottom-color: %3; font-weight: 600; }")
                                      .arg(theme.ink2.name(), theme.ink.name(), theme.accent.name()));
         add->setIcon(theme.icon("add", theme.ink2));
+        // Names in the tree are cut last: the views between give way first, and they scroll.
+        tree_->setMinimumWidth(theme.px(150));
+        middle->setMinimumWidth(theme.px(360));
+        inspector_->setMinimumWidth(theme.px(170));
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
