@@ -71,6 +71,13 @@ class DatabaseViewTest : public QObject {
     {
         for (Pane* pane : window_->currentPage()->panes())
             pane->setCurrent(index);
+        const auto laidOut = [&] {
+            for (Pane* pane : window_->currentPage()->panes())
+                if (const QWidget* view = pane->entries()[static_cast<std::size_t>(index)].view; !view->isVisible() || view->width() < 100)
+                    return false;
+            return true;
+        };
+        QTRY_VERIFY(laidOut());
         QTest::qWait(30);
     }
     QLineEdit* field(const char* name) { return editor()->findChild<QLineEdit*>(QLatin1String(name)); }
@@ -115,6 +122,7 @@ private Q_SLOTS:
         auto document = RunDocument::live(*rig, 10);
         QVERIFY(document.has_value());
         window_ = new MainWindow(std::move(*document));
+        window_->resize(1280, 800);     // whatever screen there is
         window_->show();
         QTRY_VERIFY_WITH_TIMEOUT(stage().snapshot().valid() && stage().snapshot().rows() > 30'000, 30'000);
     }
@@ -155,6 +163,7 @@ private Q_SLOTS:
     {
         open(0x181, "CylinderPressure");
         QCOMPARE(editor()->layoutWidget()->chosen(), 2);
+        QTRY_VERIFY(editor()->layoutWidget()->width() > 300);
         const QImage before = editor()->layoutWidget()->grab().toImage();
         QTRY_VERIFY(editor()->layoutWidget()->grab().toImage() != before);
         QVERIFY(!before.isNull() && before.width() > 300);

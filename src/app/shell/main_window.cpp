@@ -98,7 +98,11 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     across->addWidget(tree_);
     across->addWidget(middle);
     across->addWidget(inspector_);
-    across->setSizes({228, 776, 276});
+    // In a narrow window the sides give way before the views, down to where their names would be cut.
+    const auto px = [](double units) { return Theme::get().px(units); };
+    const int forTree = std::clamp(width() - px(940), px(150), px(228));
+    const int forInspector = std::clamp(width() - px(700) - forTree, px(170), px(276));
+    across->setSizes({forTree, std::max(px(360), width() - forTree - forInspector), forInspector});
     across->setStretchFactor(1, 1);
     column->addWidget(across, 1);
     setCentralWidget(centre);

@@ -142,7 +142,7 @@ QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 QMessageBox { messagebox-warning-icon: url(:/icons/warning-%11.svg); messagebox-critical-icon: url(:/icons/warning-%11.svg); messagebox-question-icon: url(:/icons/question-%11.svg); messagebox-information-icon: url(:/icons/information-%11.svg); }
 QDialog QTableView, QDialog QTextBrowser, QDialog QPlainTextEdit { border: 1px solid %2; border-radius: %6px; background: %9; }
 QDialog QTabWidget QTableView { border: none; }
-QDialog QTableView::item { padding: 0 6px; }
+QDialog QTabWidget QTableView::item { padding: 0 6px; }
 QDialog QListView { border: none; background: transparent; outline: 0; }
 QDialog QListView::item { padding: 5px 9px; border-radius: %6px; }
 QDialog QListView::item:selected { background: %4; color: %3; }
