@@ -53,6 +53,8 @@ HelpDialog::HelpDialog(const QWidget& window, Chapter chapter, const QString& vi
     named(text_, "helpText", tr("Text of the chapter"));
     chapters_->addItems({tr("Keys"), tr("Filter language"), tr("Views"), tr("About this program")});
     chapters_->setMaximumWidth(theme.px(180));
+    for (int i = 0; i < chapters_->count(); ++i)
+        chapters_->item(i)->setSizeHint(QSize(0, theme.px(28)));
     text_->setOpenLinks(false);
     auto* across = new QHBoxLayout;
     across->addWidget(chapters_);
