@@ -4,7 +4,21 @@
 set -eu
 cli=$1 peer=$2 demo=$3
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
-problem() { echo "kernel_test: $*" >&2; exit 1; }
+problem() { echo "kernel_test: $*" >&2; ip -s link >&2; exit 1; }
+
+# Starts a capture of the interfaces into a file, and waits until it captures.   capture FILE INTERFACE...
+capture() {
+  local file=$1; shift
+  "$cli" capture "${@/#/--interface=}" --record "$file" 2>"$work/capture.err" &
+  capture=$!
+  until grep -q capturing "$work/capture.err"; do kill -0 $capture || problem "no capture: $(cat "$work/capture.err")"; sleep 0.05; done
+}
+# Ends it as Ctrl+C does: what was sent by now is in it.   captured FRAMES
+captured() {
+  kill -INT $capture
+  wait $capture || problem "capture failed: $(cat "$work/capture.err")"
+  grep -q "^$1 frames, 0 lost" "$work/capture.err" || problem "not all of $1 arrived: $(cat "$work/capture.err")"
+}
 
 # What is there, and what is said of what is not.
 "$cli" interfaces >"$work/interfaces"
@@ -17,13 +31,9 @@ code=0; "$cli" capture --interface vcan1 --for 1s --record "$work/no.pcapng" 2>"
 ip link set vcan1 up
 
 # In: 200 frames of the plain program.
-"$cli" capture --interface vcan0 --for 6s --record "$work/in.pcapng" 2>"$work/capture.err" &
-capture=$!
-for i in $(seq 50); do grep -q capturing "$work/capture.err" && break; sleep 0.1; done
-sleep 0.3
+capture "$work/in.pcapng" vcan0
 "$peer" send vcan0
-wait $capture || problem "capture failed: $(cat "$work/capture.err")"
-grep -q '200 frames, 0 lost' "$work/capture.err" || problem "not all arrived: $(cat "$work/capture.err")"
+captured 200
 "$cli" list "$work/in.pcapng" --columns bus,dir,kind,id,brs,esi,length,data >"$work/in.csv"
 awk 'BEGIN {
   print "bus,dir,kind,id,brs,esi,length,data"
@@ -44,15 +54,11 @@ cmp "$work/in.csv" "$work/wanted.csv" || { diff "$work/in.csv" "$work/wanted.csv
 "$cli" list "$work/in.pcapng" --columns time | tail -n +2 | sort -c || problem "stamps do not ascend"
 
 # Two interfaces at once: what each thread reads is brought together in the order of the stamps.
-"$cli" capture --interface vcan0 --interface vcan1 --for 6s --record "$work/both.pcapng" 2>"$work/capture.err" &
-capture=$!
-for i in $(seq 50); do grep -q capturing "$work/capture.err" && break; sleep 0.1; done
-sleep 0.3
+capture "$work/both.pcapng" vcan0 vcan1
 "$peer" send vcan0 & first=$!
 "$peer" send vcan1
 wait $first
-wait $capture || problem "capture of two interfaces failed: $(cat "$work/capture.err")"
-grep -q '400 frames, 0 lost' "$work/capture.err" || problem "not all of two interfaces arrived: $(cat "$work/capture.err")"
+captured 400
 "$cli" list "$work/both.pcapng" --columns time | tail -n +2 | sort -c || problem "stamps of two interfaces do not ascend"
 [ "$("$cli" list "$work/both.pcapng" --columns bus | sort -u | tr '\n' ' ')" = 'bus vcan0 vcan1 ' ] || problem "not both interfaces were captured"
 
@@ -62,7 +68,7 @@ cat >"$work/rig.json" <<'R'
 R
 "$peer" receive vcan1 >"$work/out.txt" &
 listener=$!
-for i in $(seq 50); do grep -q ready "$work/out.txt" && break; sleep 0.1; done
+until grep -q ready "$work/out.txt"; do kill -0 $listener || problem "nobody listens"; sleep 0.05; done
 "$cli" replay "$work/in.pcapng" --rig "$work/rig.json" --record "$work/echo.pcapng" 2>"$work/replay.err" || problem "replay failed: $(cat "$work/replay.err")"
 wait $listener
 awk 'BEGIN {

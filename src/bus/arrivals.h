@@ -10,27 +10,13 @@ namespace wavetrope::bus {
 
 /// How long a frame waits where others may be on their way that are older.
 inline constexpr Time arrivalPatience = std::chrono::milliseconds(1);
+/// A stamp that lies further ahead is one of a clock that was set back: it waits for nothing.
+inline constexpr Time stampAhead = std::chrono::seconds(1);
 
 /// Brings in what has arrived on the buses, over all of them in the order of the stamps. Each bus has a thread that reads
-/// it, so that an older frame may come to hand later: frames that are younger than `patience` at `now` are left for the
-/// next call. `before(stamp)` is called ahead of each.
-inline void bringIn(std::span<Bus* const> buses, Time now, Time patience, const std::function<void(Time)>& before = {})
-{
-    for (;;) {
-        Bus* first = nullptr;
-        Time stamp{};
-        for (Bus* bus : buses)
-            if (const auto arrived = bus->arrived(); arrived && (first == nullptr || *arrived < stamp)) {
-                first = bus;
-                stamp = *arrived;
-            }
-        // A stamp that lies ahead is one of a clock that was set back: it waits for nothing.
-        if (first == nullptr || (stamp <= now && now - stamp < patience))
-            return;
-        if (before)
-            before(stamp);
-        first->take();
-    }
-}
+/// it, so that an older frame may come to hand later: frames that are younger than `patience` at `now`, the machine's time
+/// just before the call, are left for the next one, and so is whatever is younger than all of a bus that is not in hand.
+/// Without patience all that is there is brought in. `before(stamp)` is called ahead of each.
+void bringIn(std::span<Bus* const> buses, Time now, Time patience, const std::function<void(Time)>& before = {});
 
 }  // namespace wavetrope::bus

@@ -60,6 +60,8 @@ public:
     virtual void restart(Port port) { (void)port; }
     /// Stamp of the frame that `take` brings in next; nothing where none has arrived from outside.
     [[nodiscard]] virtual std::optional<Time> arrived() { return {}; }
+    /// Whether all that has come from outside by now is in hand, so that `arrived` knows of it.
+    [[nodiscard]] virtual bool inHand() { return true; }
     /// Brings in the frame that arrived first.
     virtual void take() {}
     [[nodiscard]] virtual Health health() const = 0;

@@ -103,8 +103,13 @@ void KernelBus::read()
     while (!stopping_) {
         pollfd waiting{socket_, POLLIN, 0};
         const int ready = ::poll(&waiting, 1, pollMilliseconds);
-        if (ready > 0)
-            receiveBatch();
+        if (ready <= 0)
+            continue;
+        reading_ = true;
+        receiveBatch();
+        reading_ = false;
+        if (failure_ != 0)
+            std::this_thread::sleep_for(std::chrono::milliseconds(pollMilliseconds));
     }
 }
 
@@ -123,10 +128,8 @@ void KernelBus::receiveBatch()
     }
     const int got = ::recvmmsg(socket_, messages.data(), batchSize, MSG_DONTWAIT, nullptr);
     if (got < 0) {
-        if (errno != EAGAIN && errno != EINTR) {
+        if (errno != EAGAIN && errno != EINTR)
             failure_ = errno;
-            std::this_thread::sleep_for(std::chrono::milliseconds(pollMilliseconds));
-        }
         return;
     }
     failure_ = 0;
@@ -191,6 +194,14 @@ std::optional<Time> KernelBus::arrived()
 {
     const can::Frame* frame = queue_->frames.peek();
     return frame == nullptr ? std::nullopt : std::optional(frame->time);
+}
+
+bool KernelBus::inHand()
+{
+    // In this order: what the socket no longer holds is in the queue, or being put there.
+    pollfd waiting{socket_, POLLIN, 0};
+    const bool read = ::poll(&waiting, 1, 0) <= 0 || (waiting.revents & POLLIN) == 0 || failure_ != 0;
+    return read && !reading_;
 }
 
 void KernelBus::take()

@@ -33,6 +33,7 @@ public:
     [[nodiscard]] bool accepts(Port port) const override;
     void enable(Port port, bool on) override;
     [[nodiscard]] std::optional<Time> arrived() override;
+    [[nodiscard]] bool inHand() override;
     void take() override;
     [[nodiscard]] Health health() const override;
     [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
@@ -50,6 +51,7 @@ private:
     std::unique_ptr<Queue> queue_;
     std::vector<bool> enabled_;
     std::atomic<bool> stopping_{false};
+    std::atomic<bool> reading_{false};  // frames may have left the socket that are not in the queue yet
     std::atomic<std::uint64_t> lost_{0};
     std::atomic<std::uint32_t> overflow_{0};
     std::atomic<int> failure_{0};

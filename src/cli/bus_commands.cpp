@@ -1,6 +1,8 @@
 // interfaces and capture.
 #include <unistd.h>
 
+#include <algorithm>
+
 #include "bus/arrivals.h"
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
@@ -109,6 +111,12 @@ int capture(const CaptureOptions& options)
             progress.show(static_cast<std::uint64_t>((wall.now() - start).count()), static_cast<std::uint64_t>(span->count()));
     }
     std::uint64_t lost = 0;
+    // What has come by now is waited for, as long as its readers need.
+    for (const can::Time end = wall.now(); wall.now() - end < std::chrono::seconds(1);) {
+        if (std::all_of(all.begin(), all.end(), [](bus::Bus* bus) { return bus->inHand(); }))
+            break;
+        wall.waitFor(std::chrono::milliseconds(1));
+    }
     bus::bringIn(all, machineTime(), can::Time{0});
     for (auto& bus : buses) {
         lost += bus->health().lost;
