@@ -112,8 +112,7 @@ private Q_SLOTS:
     void cleanupTestCase()
     {
         window_->closeWithoutAsking();
-        QTest::qWait(20);
-        QCOMPARE(MainWindow::all().size(), 0U);
+        QTRY_COMPARE(MainWindow::all().size(), 0U);
     }
 
     // 1. The window opens on the running rig.

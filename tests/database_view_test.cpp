@@ -129,7 +129,7 @@ private Q_SLOTS:
     void cleanupTestCase()
     {
         window_->closeWithoutAsking();
-        QTest::qWait(20);
+        QTRY_COMPARE(MainWindow::all().size(), 0U);
     }
     void cleanup()
     {

@@ -131,7 +131,7 @@ private Q_SLOTS:
     {
         if (window_ != nullptr)
             window_->closeWithoutAsking();
-        QTest::qWait(20);
+        QTRY_COMPARE(MainWindow::all().size(), 0U);
     }
 
     void oneScrollBarReachesEveryRow()
@@ -583,7 +583,7 @@ private Q_SLOTS:
         edit("convertPath")->setText(folder_.filePath("all.sqlite"));
         QTest::mouseClick(start, Qt::LeftButton);
         QVERIFY(dialog->working());
-        QTest::qWait(200);
+        QTRY_VERIFY(QFile::exists(folder_.filePath("all.sqlite.part")));
         QTest::keyClick(dialog, Qt::Key_Escape);
         QTRY_VERIFY_WITH_TIMEOUT(!dialog->working(), 30'000);
         QVERIFY(dialog->says().contains(QStringLiteral("cancelled")));
@@ -656,7 +656,7 @@ private Q_SLOTS:
         QTRY_VERIFY(again->document().ready() && again->stage().snapshot().rows() == 200);
         QCOMPARE(again->stage().snapshot().frame(0).id.value, 120U);
         again->closeWithoutAsking();
-        QTest::qWait(50);
+        QTRY_COMPARE(MainWindow::all().size(), 1U);
         QApplication::setActiveWindow(window_);
     }
 
@@ -715,7 +715,7 @@ private Q_SLOTS:
             twice += merged.time(row) == merged.time(row - 1) && merged.frame(row).id == merged.frame(row - 1).id ? 1 : 0;
         QVERIFY(twice > 500);
         opened->closeWithoutAsking();
-        QTest::qWait(50);
+        QTRY_COMPARE(MainWindow::all().size(), 1U);
         QApplication::setActiveWindow(window_);
     }
 };

@@ -175,7 +175,7 @@ private Q_SLOTS:
         QFETCH(QString, name);
         QFETCH(uint, threads);
         QFETCH(uint, stretch);
-        constexpr int count = 220'000;  // three segments and a third
+        constexpr int count = 150'000;  // two segments and more
         const QString path = folder_.filePath(name);
         if (!QFile::exists(path))
             write(path, Frames(3), count);

@@ -112,7 +112,7 @@ private Q_SLOTS:
     void cleanupTestCase()
     {
         window_->closeWithoutAsking();
-        QTest::qWait(20);
+        QTRY_COMPARE(MainWindow::all().size(), 0U);
     }
 
     void aFilterIsCompletedByKeys()
