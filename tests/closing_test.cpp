@@ -137,6 +137,34 @@ private Q_SLOTS:
             QTest::keyClick(shown.get(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(pagesOf(*shown).join(QLatin1Char(' ')), before.join(QLatin1Char(' ')));
         QVERIFY(!shown->pageAt(static_cast<int>(pagesOf(*shown).indexOf(before[3])))->views().empty());
+        QVERIFY(!shown->isWindowModified());        // as it was, so there is nothing to save
+        shown->closeWithoutAsking();
+    }
+
+    // The mark tells of what differs from the file, not of what was touched.
+    void whatIsTypedAndTakenBackIsNoChange()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        shown->showPage(QStringLiteral("Watch"));
+        auto* stream = shown->currentPage()->find<StreamView>();
+        QVERIFY(stream != nullptr);
+        QLineEdit* edit = stream->filterLine()->edit();
+        const QString given = edit->text();
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, QStringLiteral("id 0x181"));
+        QTRY_VERIFY(shown->isWindowModified());
+        edit->selectAll();
+        if (given.isEmpty())
+            QTest::keyClick(edit, Qt::Key_Backspace);
+        else
+            QTest::keyClicks(edit, given);
+        QTRY_VERIFY(!shown->isWindowModified());
+        // Larger text changes nothing in the rig either.
+        Theme::get().setScale(1.3);
+        Theme::get().setScale(1);
+        QVERIFY(!shown->isWindowModified());
         shown->closeWithoutAsking();
     }
 

@@ -284,7 +284,7 @@ private Q_SLOTS:
         QTest::keyClick(rows, Qt::Key_C, Qt::ControlModifier);
         const QStringList lines = QApplication::clipboard()->text().split(QLatin1Char('\n'));
         QCOMPARE(lines.size(), 6);
-        QVERIFY(lines[0].startsWith(QStringLiteral("time\tsince same\tbus\tid")));
+        QVERIFY(lines[0].startsWith(QStringLiteral("time, s\tsince same, ms\tbus\tid")));
         for (int i = 0; i < 5; ++i)
             QCOMPARE(lines[i + 1], rows->rowText(2'000'000 + static_cast<std::uint64_t>(i)));
         QTest::keyClick(rows, Qt::Key_Down);

@@ -19,7 +19,7 @@ public:
     {
         setObjectName(QStringLiteral("eventRows"));
         setAccessibleName(EventsView::tr("Events of the run"));
-        setHeads({{12, EventsView::tr("time")}, {144, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
+        setHeads({{12, EventsView::tr("time"), 0, true}, {144, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
     }
     std::uint64_t count() const override { return view_.events_.size(); }
     std::int64_t current() const override { return chosen; }

@@ -7,6 +7,7 @@
 #include <QToolTip>
 
 #include <algorithm>
+#include <cmath>
 
 #include "app/lanes/lanes_view.h"
 #include "app/paint/paint.h"
@@ -16,7 +17,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double headWidth = 138;
+constexpr double headWidth = 138;      // at least
 
 // What a curve is called where a lane has several.
 QString letterOf(std::size_t index) { return QString(QChar(static_cast<char16_t>('a' + index % 26))); }
@@ -25,13 +26,45 @@ constexpr std::uint64_t rowsOfBeat = 400'000;  // decoded in one go on the inter
 
 }  // namespace
 
-Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWidget(&view), view_(view), plot_(new TimePlot(view.stage(), last))
+class Lane::Mark : public QWidget {
+public:
+    explicit Mark(QWidget* parent) : QWidget(parent)
+    {
+        setAttribute(Qt::WA_TransparentForMouseEvents);
+        hide();
+    }
+    void show(Place place)
+    {
+        place_ = place;
+        setGeometry(parentWidget()->rect());
+        setVisible(place != Place::none);
+        raise();
+        update();
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        const QColor accent = Theme::get().accent;
+        if (place_ == Place::here) {
+            painter.setPen(QPen(accent, 2));
+            painter.drawRect(QRectF(rect()).adjusted(1, 1, -1, -1));
+        } else {
+            painter.fillRect(QRectF(0, place_ == Place::above ? 0 : height() - Theme::get().px(3), width(), Theme::get().px(3)), accent);
+        }
+    }
+
+private:
+    Place place_ = Place::none;
+};
+
+Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWidget(&view), view_(view), plot_(new TimePlot(view.stage(), last)), mark_(new Mark(this))
 {
     setObjectName(QStringLiteral("lane"));
     setAcceptDrops(true);
-    setMinimumHeight(Theme::get().px(paths.size() > 4 ? 72 : 64));
     auto* layout = new QHBoxLayout(this);
-    layout->setContentsMargins(Theme::get().px(headWidth), 0, 0, 0);
+    layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(plot_);
     plot_->setAcceptDrops(false);
     plot_->setToolTip(tr("Click: cursor here. Wheel: zoom. Shift and wheel: move. Double click beside it: fit the scale"));
@@ -57,8 +90,59 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWid
     connect(&Theme::get(), &Theme::changed, this, &Lane::restyle);
 }
 
+QString Lane::reading(const Curve& curve, bool* known) const
+{
+    const auto value = curve.series->at(view_.stage().seconds(view_.stage().cursor()));
+    if (known != nullptr)
+        *known = value.has_value();
+    bool fits = false;
+    return value ? readingText(curve.ref.signal(), database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value) : tr("no value yet");
+}
+
+int Lane::headColumns() const
+{
+    const Theme& theme = Theme::get();
+    const double room = height() - theme.px(6);
+    const auto count = static_cast<double>(curves_.size());
+    return count * theme.px(37) <= room ? 0 : count * theme.px(17) <= room ? 1 : 2;
+}
+
+int Lane::wantedHead() const
+{
+    const Theme& theme = Theme::get();
+    const int columns = headColumns();
+    double widest = 0;
+    for (std::size_t i = 0; i < curves_.size(); ++i) {
+        const QString name = (curves_[i].letter != nullptr ? letterOf(i) + QLatin1Char(' ') : QString()) + QString::fromStdString(curves_[i].ref.signal().name);
+        const double named = QFontMetricsF(i == 0 && columns == 0 ? theme.bodyStrong() : theme.body()).horizontalAdvance(name);
+        widest = std::max(widest, theme.px(22) + named + (columns == 1 ? curves_[i].valueRoom + theme.px(8) : 0));
+    }
+    return static_cast<int>(std::ceil(std::max<double>(theme.px(headWidth), widest * std::max(1, columns) + theme.px(14))));
+}
+
+void Lane::setHead(int width)
+{
+    if (head_ == width)
+        return;
+    head_ = width;
+    layout()->setContentsMargins(width, 0, 0, 0);
+    update();
+}
+
 void Lane::restyle()
 {
+    setMinimumHeight(Theme::get().px(curves_.size() > 4 ? 72 : 64));
+    // Room for the ends of its range, so that the heads stand still while values go on.
+    for (Curve& curve : curves_) {
+        const database::Signal& signal = curve.ref.signal();
+        const QFontMetricsF metrics(Theme::get().mono());
+        curve.valueRoom = metrics.horizontalAdvance(reading(curve));
+        for (const auto& end : {signal.minimum, signal.maximum})
+            if (end) {
+                bool fits = false;
+                curve.valueRoom = std::max(curve.valueRoom, metrics.horizontalAdvance(readingText(signal, database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *end, fits), *end)));
+            }
+    }
     for (std::size_t i = 0; i < curves_.size(); ++i) {
         const unsigned bus = curves_[i].ref.message->bus;
         QPen pen(Theme::get().bus(bus), 1.4);
@@ -164,7 +248,7 @@ void Lane::refresh()
         }
     }
     plot_->drawSoon();
-    update(QRect(0, 0, Theme::get().px(headWidth), height()));
+    update(QRect(0, 0, head_, height()));
 }
 
 void Lane::paintEvent(QPaintEvent*)
@@ -174,10 +258,9 @@ void Lane::paintEvent(QPaintEvent*)
     Stage& stage = view_.stage();
     heads_.clear();
     // Where they are many, names and values stand in one line each, in two columns where even that is too high.
-    const double room = height() - theme.px(6);
-    const bool compact = static_cast<double>(curves_.size()) * theme.px(37) > room;
-    const bool twice = compact && static_cast<double>(curves_.size()) * theme.px(17) > room;
-    const double full = theme.px(headWidth - 14);
+    const bool compact = headColumns() > 0;
+    const bool twice = headColumns() == 2;
+    const double full = head_ - theme.px(14);
     const double width = twice ? full / 2 : full;
     const std::size_t rows = twice ? (curves_.size() + 1) / 2 : curves_.size();
     double y = theme.px(4);
@@ -185,12 +268,11 @@ void Lane::paintEvent(QPaintEvent*)
         const Curve& curve = curves_[i];
         const database::Signal& signal = curve.ref.signal();
         const double badge = theme.px(14);
+        bool value = false;
         const double left = theme.px(8) + (twice && i >= rows ? width : 0);
         if (twice && i == rows)
             y = theme.px(4);
-        const auto value = curve.series->at(stage.seconds(stage.cursor()));
-        bool fits = false;
-        const QString text = value ? readingText(signal, database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value) : tr("no value yet");
+        const QString text = reading(curve, &value);
         const QString letter = curve.letter != nullptr ? letterOf(i) + QLatin1Char(' ') : QString();
         paintBusBadge(painter, QRectF(left, y + theme.px(1), badge, badge), curve.ref.message->bus);
         const double begin = y;
@@ -215,15 +297,6 @@ void Lane::paintEvent(QPaintEvent*)
     }
     painter.setPen(theme.grid);
     painter.drawLine(0, height() - 1, this->width(), height() - 1);
-    if (place_ != Place::none) {
-        painter.setPen(Qt::NoPen);
-        if (place_ == Place::here) {
-            painter.setPen(QPen(theme.accent, 2));
-            painter.drawRect(QRectF(rect()).adjusted(1, 1, -2, -2));
-        } else {
-            painter.fillRect(QRectF(0, place_ == Place::above ? 0 : height() - theme.px(3), this->width(), theme.px(3)), theme.accent);
-        }
-    }
 }
 
 int Lane::curveAt(double y) const
@@ -240,11 +313,8 @@ bool Lane::event(QEvent* event)
     // The values of all curves, where their heads have no room for them.
     if (event->type() == QEvent::ToolTip && curves_.size() > 1) {
         QStringList lines;
-        for (std::size_t i = 0; i < curves_.size(); ++i) {
-            const auto value = curves_[i].series->at(view_.stage().seconds(view_.stage().cursor()));
-            bool fits = false;
-            lines << QStringLiteral("%1  %2: %3").arg(letterOf(i), QString::fromStdString(curves_[i].ref.signal().name), value ? readingText(curves_[i].ref.signal(), database::MessagePlan::bitsOf(curves_[i].ref.message->plan.plan(curves_[i].ref.index), *value, fits), *value) : tr("no value yet"));
-        }
+        for (std::size_t i = 0; i < curves_.size(); ++i)
+            lines << QStringLiteral("%1  %2: %3").arg(letterOf(i), QString::fromStdString(curves_[i].ref.signal().name), reading(curves_[i]));
         QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), lines.join(QLatin1Char('\n')), this);
         return true;
     }
@@ -299,25 +369,22 @@ void Lane::dragEnterEvent(QDragEnterEvent* event)
 
 void Lane::dragMoveEvent(QDragMoveEvent* event)
 {
-    place_ = placeAt(event->position().y());
+    mark_->show(placeAt(event->position().y()));
     event->acceptProposedAction();
-    update();
 }
 
 void Lane::dragLeaveEvent(QDragLeaveEvent*)
 {
-    place_ = Place::none;
-    update();
+    mark_->show(Place::none);
 }
 
 void Lane::dropEvent(QDropEvent* event)
 {
     const Place place = placeAt(event->position().y());
-    place_ = Place::none;
+    mark_->show(Place::none);
     const int index = static_cast<int>(std::find(view_.lanes().begin(), view_.lanes().end(), this) - view_.lanes().begin());
     const QString path = QString::fromUtf8(event->mimeData()->data(QLatin1String(signalMime)));
     event->acceptProposedAction();
-    update();
     // Where lanes are made anew, this one goes.
     QMetaObject::invokeMethod(&view_, [view = &view_, path, place, index] { place == Place::here ? view->add(path, index) : view->add(path, -1, place == Place::above ? index : index + 1); }, Qt::QueuedConnection);
 }

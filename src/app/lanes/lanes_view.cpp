@@ -34,7 +34,7 @@ private:
 
 }  // namespace
 
-LanesView::LanesView(Stage& stage) : View(stage), scroll_(new QScrollArea), inside_(new QWidget), column_(new QVBoxLayout(inside_)), axis_(new TimePlot(stage, true))
+LanesView::LanesView(Stage& stage) : View(stage), scroll_(new QScrollArea), inside_(new QWidget), column_(new QVBoxLayout(inside_)), axisLead_(new QSpacerItem(0, 0, QSizePolicy::Fixed, QSizePolicy::Minimum)), axis_(new TimePlot(stage, true))
 {
     EditTimes::follow(undo_);
     setAcceptDrops(true);
@@ -55,10 +55,9 @@ LanesView::LanesView(Stage& stage) : View(stage), scroll_(new QScrollArea), insi
     all->addWidget(scroll_, 1);
     auto* axisLine = new QHBoxLayout;
     axisLine->setContentsMargins(0, 0, 0, 0);
-    axisLine->addSpacing(Theme::get().px(138));
+    axisLine->addItem(axisLead_);
     axisLine->addWidget(axis_);
     axis_->yAxis->setTickLabels(false);
-    axis_->setFixedHeight(Theme::get().px(24));
     axis_->setFocusPolicy(Qt::NoFocus);
     axis_->hide();
     all->addLayout(axisLine);
@@ -69,6 +68,7 @@ LanesView::LanesView(Stage& stage) : View(stage), scroll_(new QScrollArea), insi
         for (Lane* lane : lanes_)
             lane->update();
     });
+    connect(&Theme::get(), &Theme::changed, this, &LanesView::layHeads, Qt::QueuedConnection);     // behind the lanes
     connect(&stage, &Stage::beat, this, &LanesView::refresh);
     connect(&stage, &Stage::axisChanged, this, &LanesView::refresh);
     connect(&stage, &Stage::becameReady, this, &LanesView::rebuild);
@@ -171,12 +171,29 @@ void LanesView::rebuild()
     update();
 }
 
+// All heads are as wide as the widest needs, so that the plots lie under each other.
+void LanesView::layHeads()
+{
+    axis_->setFixedHeight(Theme::get().px(24));
+    int width = 0;
+    for (const Lane* lane : lanes_)
+        width = std::max(width, lane->wantedHead());
+    width = std::min(width, std::max(Theme::get().px(138), this->width() * 3 / 10));
+    for (Lane* lane : lanes_)
+        lane->setHead(width);
+    if (axisLead_->sizeHint().width() != width) {
+        axisLead_->changeSize(width, 0, QSizePolicy::Fixed, QSizePolicy::Minimum);
+        layout()->invalidate();
+    }
+}
+
 void LanesView::refresh()
 {
     if (window_ != nullptr)
         window_->setText(tr("%1 to %2").arg(timeText(stage().seconds(stage().windowFrom()), 1), timeWords(stage().seconds(stage().windowTo()), 1)));
     if (!isVisible())
         return;
+    layHeads();
     bool complete = true;
     for (Lane* lane : lanes_) {
         lane->refresh();

@@ -13,6 +13,7 @@
 #include "measure/signal_series.h"
 
 class QScrollArea;
+class QSpacerItem;
 class QVBoxLayout;
 
 namespace wavetrope::app {
@@ -26,6 +27,7 @@ struct Curve {
     std::unique_ptr<measure::SignalSeries> series;
     QCPGraph* graph = nullptr;
     QCPItemText* letter = nullptr;      ///< At its end, where a lane has several.
+    double valueRoom = 0;               ///< Width of the widest value it may have, in the font of the heads.
 };
 
 /// Head and plot of one lane.
@@ -34,6 +36,9 @@ class Lane : public QWidget {
 public:
     Lane(LanesView& view, const std::vector<QString>& paths, bool last);
     void refresh();
+    /// Width that its head would take to show names and values in full.
+    [[nodiscard]] int wantedHead() const;
+    void setHead(int width);
     /// Whether all rows of the snapshot went into its curves.
     [[nodiscard]] bool complete() const;
     [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
@@ -51,6 +56,9 @@ protected:
     void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
+    /// In how many columns its head has curves of one line each, where they are many; 0 where each has two lines.
+    [[nodiscard]] int headColumns() const;
+    [[nodiscard]] QString reading(const Curve& curve, bool* known = nullptr) const;
     void restyle();
     [[nodiscard]] int curveAt(double y) const;
     void scaleToDatabase();
@@ -61,7 +69,10 @@ private:
     bool named_ = false;        ///< The scale has the texts of an enumeration.
     bool fitted_ = false;       ///< Scale follows the data instead of the database's range.
     std::vector<QRectF> heads_; ///< Of each curve, as painted.
-    enum class Place { none, above, here, below } place_ = Place::none;     ///< Where what is dragged would go.
+    int head_ = 0;
+    enum class Place { none, above, here, below };
+    class Mark;                 ///< Where what is dragged would go, over head and plot.
+    Mark* mark_;
     [[nodiscard]] Place placeAt(double y) const;
     void nameValues();
 };
@@ -98,6 +109,7 @@ private:
     void change(const Arrangement& next, const QString& what);
     void rebuild();
     void refresh();
+    void layHeads();
 
     Arrangement arrangement_;
     std::vector<Lane*> lanes_;
@@ -106,6 +118,7 @@ private:
     QScrollArea* scroll_;
     QWidget* inside_;
     QVBoxLayout* column_;
+    QSpacerItem* axisLead_;     ///< As wide as the heads.
     TimePlot* axis_;            ///< The times under all lanes, which stay where lanes scroll.
     QTimer catchUp_;            ///< A log brings no beats: curves are brought up to its end by these.
     QUndoStack undo_;

@@ -19,7 +19,7 @@ public:
     {
         setObjectName(QStringLiteral("noteRows"));
         setAccessibleName(NotesView::tr("Notes of the run"));
-        setHeads({{12, NotesView::tr("time")}, {112, NotesView::tr("row")}, {190, NotesView::tr("note")}});
+        setHeads({{12, NotesView::tr("time"), 0, true}, {112, NotesView::tr("row")}, {190, NotesView::tr("note")}});
     }
     std::uint64_t count() const override { return view_.shown_.size(); }
     std::int64_t current() const override

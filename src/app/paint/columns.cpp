@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -12,6 +13,11 @@ namespace {
 constexpr double margin = 17, columnGap = 6, narrowest = 16, widestColumn = 2000, grip = 4;
 
 }  // namespace
+
+QString ColumnKind::head() const
+{
+    return unit.isEmpty() ? title : unit == QLatin1String(ofTime) ? timeHead(title) : QStringLiteral("%1, %2").arg(title, unit);
+}
 
 Columns::Columns(std::vector<ColumnKind> kinds) : kinds_(std::move(kinds)) { reset(); }
 

@@ -19,6 +19,10 @@ struct ColumnKind {
     bool usual = true;          ///< Shown at first.
     bool right = false;         ///< Its head stands at the right, over numbers.
     bool rest = false;          ///< Takes the room that is left.
+    QString unit{};             ///< Of all its cells: told in the head. `ofTime` where it follows the way times are written.
+    static constexpr const char* ofTime = "time";
+    /// What stands over it.
+    [[nodiscard]] QString head() const;
 };
 
 /// Which of them are shown, in what order and how wide. Places are pixels of the viewport.

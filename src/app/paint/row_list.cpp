@@ -14,6 +14,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -206,7 +207,7 @@ QString RowList::chosenText() const
     if (!columns_.empty()) {
         QStringList heads;
         for (std::size_t i = 0; i < columns_.count(); ++i)
-            heads << columns_.at(i).title;
+            heads << columns_.at(i).head();
         lines << heads.join(QLatin1Char('\t'));
     }
     for (std::uint64_t index = first; index <= last && index - first < mostCopied; ++index)
@@ -416,16 +417,16 @@ void RowList::paintHeads(QPainter& painter)
     painter.fillRect(QRect(0, 0, width, headHeight()), theme.surface);
     for (const Head& head : heads_) {
         const bool right = head.rightAt > 0;
-        paintText(painter, QRectF(theme.px(head.at), 0, right ? theme.px(head.rightAt - head.at) : theme.px(110), headHeight()), head.text, theme.small(), theme.ink3, (right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+        paintText(painter, QRectF(theme.px(head.at), 0, right ? theme.px(head.rightAt - head.at) : theme.px(110), headHeight()), head.time ? timeHead(head.text) : head.text, theme.small(), theme.ink3, (right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     }
     for (std::size_t i = 0; i < columns_.count(); ++i) {
         const QRectF box = columns_.box(i, 0, headHeight());
         const bool held = gesture_ == Gesture::move && gestureMoved_ && static_cast<int>(i) == gestureColumn_;
         const bool sorted = columns_.kindAt(i) == sortedKind_;
         const QFont font = sorted ? theme.text(9.8, QFont::DemiBold) : theme.small();
-        paintText(painter, box, columns_.at(i).title, font, held ? theme.accent : sorted ? theme.ink : theme.ink3, (columns_.at(i).right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+        paintText(painter, box, columns_.at(i).head(), font, held ? theme.accent : sorted ? theme.ink : theme.ink3, (columns_.at(i).right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
         if (sorted) {   // a small arrow, towards the larger
-            const double textWidth = QFontMetricsF(font).horizontalAdvance(columns_.at(i).title);
+            const double textWidth = QFontMetricsF(font).horizontalAdvance(columns_.at(i).head());
             const QPointF c(columns_.at(i).right ? box.right() - textWidth - theme.px(6) : box.left() + textWidth + theme.px(6), headHeight() / 2.0);
             const double s = theme.px(2.5) * (descending_ ? -1 : 1);
             const QPointF arrow[3] = {{c.x() - std::abs(s), c.y() + s / 2}, {c.x(), c.y() - s / 2}, {c.x() + std::abs(s), c.y() + s / 2}};

@@ -62,6 +62,7 @@ protected:
         double at;              ///< Left edge in unscaled pixels.
         QString text;
         double rightAt = 0;     ///< Where set, the text ends there.
+        bool time = false;      ///< Followed by the unit in which times are written.
     };
     void setHeads(std::vector<Head> heads) { heads_ = std::move(heads); }
     void setColumns(Columns columns);

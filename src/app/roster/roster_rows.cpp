@@ -4,9 +4,7 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QContextMenuEvent>
-#include <QDrag>
 #include <QMenu>
-#include <QMimeData>
 #include <QPainter>
 #include <QScrollBar>
 #include <QTimer>
@@ -16,6 +14,7 @@
 #include "app/paint/paint.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/narrowing.h"
+#include "app/shell/signal_drag.h"
 #include "app/theme/theme.h"
 #include "can/parameter_group.h"
 
@@ -53,7 +52,7 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
     setAccessibleName(tr("Roster of identifiers"));
     setColumns(Columns({
         {"bus", tr("bus"), tr("Bus, by its letter"), 26},
-        {"id", tr("id"), tr("Identifier; or parameter group and source"), 84},
+        {"id", tr("id"), tr("Identifier; or parameter group and source"), 78},
         {"message", tr("message"), tr("Message of the signal database"), 118},
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 90, false},
         {"frames", tr("frames"), tr("Frames up to the cursor"), 68, false, true},
@@ -62,7 +61,7 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
         {"spread", tr("spread"), tr("Longest less shortest period of the last beats"), 70, false, true},
         {"since", tr("since last"), tr("Time from its last frame to the cursor"), 70, false, true},
         {"length", tr("len"), tr("Payload bytes of the newest frame"), 32, false, true},
-        {"bits", tr("bits"), tr("Payload bit by bit: ink is 1, underlined where it changed lately, grey where it never did"), 178},
+        {"bits", tr("bits"), tr("Payload bit by bit: ink is 1, underlined where it changed lately, grey where it never did"), 174},
         {"newest", tr("newest"), tr("Signals of the newest frame; open the row for all, with the smallest and largest so far"), 150, true, false, true},
     }));
     sortBy(identifier, false);
@@ -275,11 +274,7 @@ void RosterRows::mouseMoveEvent(QMouseEvent* event)
     const auto* message = messageOf(entries_[static_cast<std::size_t>(index)].members.front());
     if (message == nullptr || message->message->signals.empty())
         return;
-    auto* mime = new QMimeData;
-    mime->setData(QLatin1String(signalMime), signalPath(view_.stage().catalog(), {message, 0}).toUtf8());
-    auto* drag = new QDrag(this);
-    drag->setMimeData(mime);
-    drag->exec(Qt::CopyAction);
+    dragSignal(this, view_.stage().catalog(), signalPath(view_.stage().catalog(), {message, 0}));
 }
 
 QString RosterRows::identifierText(const Entry& entry) const

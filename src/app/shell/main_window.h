@@ -100,6 +100,9 @@ private:
     void buildPages();
     void addPage(const QString& name, const nlohmann::json& layout, int at = -1);
     void notePages();
+    /// Takes the pages as they are for those that are kept.
+    void keepPages();
+    [[nodiscard]] nlohmann::json pagesNow() const;
     void fitToScreen();
     void openDropped(const QStringList& rigs, const QStringList& logs);
     void showHelp(HelpDialog::Chapter chapter);
@@ -139,6 +142,7 @@ private:
     std::atomic<bool> cancelSaving_{false};
     std::thread saver_;
     bool pagesChanged_ = false;
+    nlohmann::json keptPages_;
     bool movingPage_ = false;
     QUndoStack pageSteps_;
     bool askBeforeClosing_ = true;

@@ -61,7 +61,7 @@ QWidget* Page::build(const nlohmann::json& layout, int depth)
             splitter->setStretchFactor(static_cast<int>(i), 1);
         }
         splitter->setSizes(sizes);
-        connect(splitter, &QSplitter::splitterMoved, this, &Page::changed);
+        followSizes(splitter);
         return splitter;
     }
     auto* pane = new Pane(*this);
@@ -78,6 +78,14 @@ QWidget* Page::build(const nlohmann::json& layout, int depth)
 void Page::restore(const nlohmann::json& layout)
 {
     setRoot(build(layout, 0));
+}
+
+void Page::followSizes(QSplitter* splitter)
+{
+    connect(splitter, &QSplitter::splitterMoved, this, [this] {
+        resized_ = true;
+        Q_EMIT changed();
+    });
 }
 
 nlohmann::json Page::saveWidget(QWidget* widget) const
@@ -133,7 +141,7 @@ void Page::split(Pane* pane, Qt::Orientation orientation, bool before, Pane::Ent
         parent->insertWidget(parent->indexOf(pane) + (before ? 0 : 1), fresh);
     } else {
         QSplitter* splitter = makeSplitter(orientation);
-        connect(splitter, &QSplitter::splitterMoved, this, &Page::changed);
+        followSizes(splitter);
         if (parent != nullptr) {
             const QList<int> sizes = parent->sizes();
             parent->replaceWidget(parent->indexOf(pane), splitter);

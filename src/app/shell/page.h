@@ -80,6 +80,9 @@ public:
     [[nodiscard]] Stage& stage() { return stage_; }
     void restore(const nlohmann::json& layout);
     [[nodiscard]] nlohmann::json save() const;
+    /// Whether the user gave its panes other sizes since they were last kept.
+    [[nodiscard]] bool resized() const { return resized_; }
+    void keptSizes() { resized_ = false; }
 
     /// All views of the page.
     [[nodiscard]] std::vector<View*> views() const;
@@ -105,6 +108,7 @@ Q_SIGNALS:
     void viewClosed(const QString& title, const nlohmann::json& before);
 
 private:
+    void followSizes(QSplitter* splitter);
     friend class Pane;
     QWidget* build(const nlohmann::json& layout, int depth);
     [[nodiscard]] nlohmann::json saveWidget(QWidget* widget) const;
@@ -113,6 +117,7 @@ private:
     Stage& stage_;
     QString name_;
     QWidget* root_ = nullptr;
+    bool resized_ = false;
 };
 
 }  // namespace wavetrope::app

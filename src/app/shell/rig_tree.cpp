@@ -19,6 +19,7 @@
 #include "app/database/desk.h"
 #include "app/paint/paint.h"
 #include "app/shell/selection_menu.h"
+#include "app/shell/signal_drag.h"
 #include "app/theme/theme.h"
 #include "measure/coverage.h"
 
@@ -85,8 +86,16 @@ public:
     using QTreeWidget::QTreeWidget;
 
     std::function<void(const QString&, const QPoint&)> dropped;
+    Stage* stage = nullptr;
 
 protected:
+    void startDrag(Qt::DropActions) override
+    {
+        const QTreeWidgetItem* item = currentItem();
+        const QString path = item == nullptr ? QString() : item->data(0, pathRole).toString();
+        if (!path.isEmpty())
+            dragSignal(this, stage->catalog(), path);
+    }
     static QString databaseOf(const QMimeData* mime)
     {
         for (const QUrl& url : mime->urls())
@@ -112,10 +121,7 @@ protected:
     {
         if (items.isEmpty() || items.front()->data(0, pathRole).toString().isEmpty())
             return nullptr;
-        auto* mime = new QMimeData;
-        mime->setData(QLatin1String(signalMime), items.front()->data(0, pathRole).toString().toUtf8());
-        mime->setText(items.front()->data(0, pathRole).toString());
-        return mime;
+        return signalData(items.front()->data(0, pathRole).toString());
     }
     void drawBranches(QPainter* painter, const QRect& box, const QModelIndex& index) const override
     {
@@ -163,6 +169,7 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     tree_->header()->setSectionResizeMode(1, QHeaderView::Fixed);
     tree_->header()->setMinimumSectionSize(10);
     tree_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    tree_->stage = &stage_;
     tree_->setDragEnabled(true);
     tree_->setDragDropMode(QAbstractItemView::DragDrop);
     tree_->dropped = [this](const QString& path, const QPoint& at) { attach(path, at); };
@@ -382,7 +389,7 @@ void RigTree::find(const QString& text)
     for (int i = 0; i < tree_->topLevelItemCount(); ++i)
         visit(tree_->topLevelItem(i), false);
     result_->setVisible(!wanted.isEmpty());
-    result_->setText(best == nullptr ? tr("Nothing is called so.") : tr("%1 signals, %2 messages found").arg(signalsFound).arg(messagesFound));
+    result_->setText(best == nullptr ? tr("Nothing is called so.") : tr("%1, %2 found").arg(signalsFound == 1 ? tr("1 signal") : tr("%1 signals").arg(signalsFound), messagesFound == 1 ? tr("1 message") : tr("%1 messages").arg(messagesFound)));
     if (best != nullptr) {
         choosing_ = true;
         tree_->setCurrentItem(best);

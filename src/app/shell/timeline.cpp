@@ -324,7 +324,8 @@ void Timeline::mouseReleaseEvent(QMouseEvent*) { drag_ = Drag::none; }
 
 void Timeline::contextMenuEvent(QContextMenuEvent* event)
 {
-    const Time at = event->reason() == QContextMenuEvent::Keyboard ? stage_.cursor() : timeAt(event->pos().x());
+    // What has not come yet is no place to go to.
+    const Time at = event->reason() == QContextMenuEvent::Keyboard ? stage_.cursor() : std::clamp(timeAt(event->pos().x()), stage_.wholeFrom(), std::max(stage_.wholeFrom(), stage_.newest()));
     auto* menu = new QMenu(this);
     menu->setObjectName(QStringLiteral("timelineMenu"));
     menu->setAttribute(Qt::WA_DeleteOnClose);

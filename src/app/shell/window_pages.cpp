@@ -39,6 +39,16 @@ private:
     bool pushed_ = false;
 };
 
+nlohmann::json withoutSizes(nlohmann::json layout)
+{
+    if (layout.is_object())
+        layout.erase("sizes");
+    if (layout.is_structured())
+        for (auto& part : layout)
+            part = withoutSizes(std::move(part));
+    return layout;
+}
+
 }  // namespace
 
 void MainWindow::buildPages()
@@ -49,7 +59,7 @@ void MainWindow::buildPages()
     for (const auto& page : pages)
         if (page.is_object() && page.contains("name") && page["name"].is_string())
             addPage(QString::fromStdString(page["name"].get<std::string>()), page.contains("layout") ? page["layout"] : nlohmann::json::object());
-    pagesChanged_ = false;
+    keepPages();
     pageTabs_->setMovable(true);
     pageTabs_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(pageTabs_, &QTabBar::customContextMenuRequested, this, [this](const QPoint& at) { showPageMenu(std::max(0, pageTabs_->tabAt(at)), pageTabs_->mapToGlobal(at)); });
@@ -69,9 +79,28 @@ void MainWindow::buildPages()
     });
 }
 
+nlohmann::json MainWindow::pagesNow() const
+{
+    nlohmann::json pages = nlohmann::json::array();
+    for (int i = 0; i < pageCount(); ++i)
+        pages.push_back(pageAt(i)->save());
+    return pages;
+}
+
+void MainWindow::keepPages()
+{
+    keptPages_ = withoutSizes(pagesNow());
+    for (int i = 0; i < pageCount(); ++i)
+        pageAt(i)->keptSizes();
+    pagesChanged_ = false;
+}
+
+// What was changed and changed back is as it was. Sizes follow the window's: only those that the user gave count.
 void MainWindow::notePages()
 {
-    pagesChanged_ = true;
+    pagesChanged_ = withoutSizes(pagesNow()) != keptPages_;
+    for (int i = 0; i < pageCount() && !pagesChanged_; ++i)
+        pagesChanged_ = pageAt(i)->resized();
     refreshTitle();
 }
 

@@ -115,12 +115,8 @@ bool MainWindow::saveRigAs()
 void MainWindow::takeIntoDocument()
 {
     rig::Rig& rig = document_->rig();
-    if (pagesChanged_ || !rig.document.contains("pages")) {
-        nlohmann::json pages = nlohmann::json::array();
-        for (int i = 0; i < pageCount(); ++i)
-            pages.push_back(pageAt(i)->save());
-        rig.document["pages"] = pages;
-    }
+    if (pagesChanged_ || !rig.document.contains("pages"))
+        rig.document["pages"] = pagesNow();
     if (rig::Shelf* shelf = stage_->desk().shelfIfRead())
         for (std::size_t i = 0; i < shelf->size(); ++i)
             if (shelf->at(i).own && shelf->at(i).changed())
@@ -155,7 +151,7 @@ bool MainWindow::saveRigTo(const QString& path)
         return false;
     }
     rig.path = to.string();
-    pagesChanged_ = false;
+    keepPages();
     noteRecent(path);
     Q_EMIT stage_->desk().entriesChanged();
     status_->tell(tr("saved to %1").arg(path));
