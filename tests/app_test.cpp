@@ -493,8 +493,11 @@ private Q_SLOTS:
         QVERIFY2(at > 59.9 && at < 63.2, std::to_string(at).c_str());     // one of its three peaks: a long run puts them close together
         const auto rows = stage.snapshot().rows();
 
+        // Who takes the bus speaks of the stretch at the cursor, wherever the cursor was set and though capture goes on.
         auto* load = view<LoadView>("Analyse");
         QTRY_VERIFY(load->isVisible());
+        QTRY_VERIFY(load->takers()->what().startsWith(QStringLiteral("burst ")) || load->takers()->what().startsWith(QStringLiteral("1 s at ")));
+        QTRY_VERIFY(!load->takers()->takers().empty());
         stage.setWindow(stage.timeOf(56), stage.timeOf(66));
         // A click in the load plot lands on a frame of the burst.
         TimePlot* plot = load->plot();

@@ -126,6 +126,7 @@ void LoadView::chooseSpan(int step)
     spanText_->setText(ms >= 1000 ? QStringLiteral("1 s") : QStringLiteral("%1 ms").arg(ms));
     series_.reset();
     slow_.reset();
+    counted_ = {};
     stage().document().measures().read([&](const measure::MeasureState& state) {
         if (bus_ < state.loads.size()) {
             series_ = std::make_unique<measure::LoadSeries>(state.loads[bus_], std::chrono::milliseconds(ms));
@@ -219,9 +220,10 @@ void LoadView::refresh()
     facts_->setToolTip(facts_->text());
     plot_->followStage();
     plot_->drawSoon();
-    if (!stage().following())
-        takersDelay_.start();
-    else if (beats_++ % takersEvery == 0)
+    if (!stage().following()) {
+        if (!takersDelay_.isActive())       // beats go on meanwhile
+            takersDelay_.start();
+    } else if (beats_++ % takersEvery == 0)
         showTakers();
     update();
 }
@@ -251,6 +253,11 @@ void LoadView::showTakers()
         }
         return 0;
     });
+    // At rest the same stretch is counted once, while beats go on.
+    const Counted wanted{bus_, from, to, to < stage().newest()};
+    if (counted_ == wanted && wanted.past)
+        return;
+    counted_ = wanted;
     takers_->show(bus_, from, to, what);
 }
 

@@ -37,12 +37,12 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
 
 private:
+    [[nodiscard]] std::size_t shown() const;
+
     Stage& stage_;
     unsigned bus_ = 0;
     QString what_;
     std::vector<Taker> takers_;
-    int others_ = 0;
-    double othersPercent_ = 0;
 };
 
 class LoadView : public View {
@@ -89,6 +89,14 @@ private:
     std::unique_ptr<measure::LoadSeries> series_;
     std::unique_ptr<measure::LoadSeries> slow_;
     unsigned beats_ = 0;
+    struct Counted {
+        unsigned bus = 0;
+        Time from{0};
+        Time to{0};
+        bool past = false;      // nothing comes into it any more
+        bool operator==(const Counted&) const = default;
+    };
+    Counted counted_;
     QTimer takersDelay_;
 };
 

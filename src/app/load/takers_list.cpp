@@ -11,7 +11,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr std::size_t shownTakers = 7;
+constexpr std::size_t mostTakers = 12;
 constexpr trace::Row mostRows = 60'000;  // of the middle of a longer stretch
 
 }  // namespace
@@ -30,8 +30,6 @@ void TakersList::show(unsigned bus, Time from, Time to, const QString& what)
     bus_ = bus;
     what_ = what;
     takers_.clear();
-    others_ = 0;
-    othersPercent_ = 0;
     const trace::Snapshot& snapshot = stage_.snapshot();
     const can::BitRate rate = bus < stage_.document().buses().size() ? stage_.document().buses()[bus].rate : can::BitRate{};
     if (!rate.known() || to <= from || snapshot.rows() == 0)
@@ -60,20 +58,21 @@ void TakersList::show(unsigned bus, Time from, Time to, const QString& what)
         if (busy[i] > 0)
             takers_.push_back({i, 100.0 * static_cast<double>(busy[i]) / static_cast<double>((to - from).count())});
     std::sort(takers_.begin(), takers_.end(), [](const Taker& a, const Taker& b) { return a.percent > b.percent; });
-    for (std::size_t i = shownTakers; i < takers_.size(); ++i) {
-        ++others_;
-        othersPercent_ += takers_[i].percent;
-    }
-    if (takers_.size() > shownTakers)
-        takers_.resize(shownTakers);
     update();
+}
+
+// As many as there is room for; the rest is summed up in the last line.
+std::size_t TakersList::shown() const
+{
+    const auto fit = static_cast<std::size_t>(std::max(1, (height() - Theme::get().px(30)) / Theme::get().px(20)));
+    return takers_.size() <= std::min(fit, mostTakers) ? takers_.size() : std::min(fit, mostTakers + 1) - 1;
 }
 
 void TakersList::mousePressEvent(QMouseEvent* event)
 {
     const Theme& theme = Theme::get();
     const int index = static_cast<int>((event->position().y() - theme.px(30)) / theme.px(20));
-    if (index < 0 || index >= static_cast<int>(takers_.size()))
+    if (index < 0 || index >= static_cast<int>(shown()))
         return;
     const trace::TraceKey& key = stage_.snapshot().trace().key(takers_[static_cast<std::size_t>(index)].identifier);
     Selection selection;
@@ -108,13 +107,19 @@ void TakersList::paintEvent(QPaintEvent*)
         paintText(painter, QRectF(right - theme.px(44), y, theme.px(44), theme.px(20)), QString::number(percent, 'f', 1) + QStringLiteral(" %"), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
         y += theme.px(20);
     };
-    for (const Taker& taker : takers_) {
+    for (std::size_t i = 0; i < shown(); ++i) {
+        const Taker& taker = takers_[i];
         const trace::TraceKey& key = stage_.snapshot().trace().key(taker.identifier);
         const auto* message = key.error ? nullptr : stage_.catalog().find(key.bus, key.id);
         row(message != nullptr ? QString::fromStdString(message->message->name) : key.error ? tr("error frames") : QString::fromStdString(can::toText(key.id)), taker.percent);
     }
-    if (others_ > 0)
-        row(tr("%1 others").arg(others_), othersPercent_);
+    const std::size_t others = takers_.size() - shown();
+    if (others > 0) {
+        double percent = 0;
+        for (std::size_t i = shown(); i < takers_.size(); ++i)
+            percent += takers_[i].percent;
+        row(others == 1 ? tr("1 other") : tr("%1 others").arg(others), percent);
+    }
 }
 
 }  // namespace wavetrope::app
