@@ -807,6 +807,22 @@ private Q_SLOTS:
         QCOMPARE(rows->current(), static_cast<std::int64_t>(rows->count()) - 1);
     }
 
+    // The dialogs of files have icons of the application, in the hue of its text.
+    void iconsOfFileDialogsAreOurs()
+    {
+        for (const QStyle::StandardPixmap which : {QStyle::SP_DirIcon, QStyle::SP_FileIcon, QStyle::SP_ComputerIcon, QStyle::SP_FileDialogToParent, QStyle::SP_FileDialogNewFolder}) {
+            const QImage picture = QApplication::style()->standardIcon(which).pixmap(32, 32).toImage().convertToFormat(QImage::Format_ARGB32);
+            int inked = 0;
+            for (int y = 0; y < picture.height(); ++y)
+                for (int x = 0; x < picture.width(); ++x)
+                    if (const QColor colour = picture.pixelColor(x, y); colour.alpha() == 255) {
+                        QCOMPARE(colour.rgb(), Theme::get().ink2.rgb());
+                        ++inked;
+                    }
+            QVERIFY(inked > 10);
+        }
+    }
+
     void everyControlHasATooltip()
     {
         for (const char* page : {"Watch", "Analyse", "Drive"}) {

@@ -7,7 +7,7 @@
 #include <QJsonObject>
 #include <QPainter>
 #include <QPalette>
-#include <QStyleFactory>
+#include <QProxyStyle>
 #include <QSvgRenderer>
 
 #include <algorithm>
@@ -20,6 +20,51 @@ constexpr double smallest = 11;    // pixels of a text at scale 1
 static void loadResources() { Q_INIT_RESOURCE(resources); }
 
 namespace wavetrope::app {
+
+namespace {
+
+// The dialogs of files with icons of our own.
+class OwnIcons : public QProxyStyle {
+public:
+    OwnIcons() : QProxyStyle(QStringLiteral("Fusion")) {}
+    QIcon standardIcon(StandardPixmap which, const QStyleOption* option, const QWidget* widget) const override
+    {
+        const char* name = nameOf(which);
+        return name != nullptr ? Theme::get().icon(name, Theme::get().ink2) : QProxyStyle::standardIcon(which, option, widget);
+    }
+
+private:
+    static const char* nameOf(StandardPixmap which)
+    {
+        switch (which) {
+        case SP_DirIcon:
+        case SP_DirClosedIcon:
+        case SP_DirOpenIcon:
+        case SP_DirLinkIcon:
+        case SP_DirHomeIcon: return "folder";
+        case SP_FileIcon:
+        case SP_FileLinkIcon: return "sheet";
+        case SP_ComputerIcon:
+        case SP_DesktopIcon: return "screen";
+        case SP_DriveHDIcon:
+        case SP_DriveFDIcon:
+        case SP_DriveCDIcon:
+        case SP_DriveNetIcon: return "disk";
+        case SP_FileDialogNewFolder: return "folder-new";
+        case SP_FileDialogToParent: return "folder-up";
+        case SP_FileDialogBack:
+        case SP_ArrowBack:
+        case SP_ArrowLeft: return "back";
+        case SP_ArrowForward:
+        case SP_ArrowRight: return "forward";
+        case SP_FileDialogListView: return "list";
+        case SP_FileDialogDetailedView: return "details";
+        default: return nullptr;
+        }
+    }
+};
+
+}  // namespace
 
 Theme& Theme::get()
 {
@@ -80,7 +125,7 @@ void Theme::load()
 
 void Theme::apply()
 {
-    QApplication::setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
+    QApplication::setStyle(new OwnIcons);
     QPalette palette;
     palette.setColor(QPalette::Window, ground);
     palette.setColor(QPalette::Base, surface);
