@@ -118,6 +118,12 @@ PlaybackView::PlaybackView(Stage& stage)
     noticeButton_->setObjectName(QStringLiteral("remedy"));
     noticeLine->addWidget(noticeButton_);
     noticeText_->setObjectName(QStringLiteral("noticeText"));
+    noticeText_->setWordWrap(true);
+    noticeText_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Ignored);
+    // Two lines and a button, whatever it says: nothing below moves.
+    const auto hold = [this] { notice_->setFixedHeight(Theme::get().px(46)); };
+    hold();
+    connect(&Theme::get(), &Theme::changed, this, hold);
     layout->addWidget(notice_);
     empty_->setText(tr("Playback puts a recorded log back on the buses, as if its event happened again.\nDrop a log here, or choose one."));
     empty_->setAlignment(Qt::AlignCenter);
@@ -380,17 +386,20 @@ void PlaybackView::refresh()
             if (!nodes.contains(QString::fromStdString(collision.node)))
                 nodes << QString::fromStdString(collision.node);
         noticeText_->setText(tr("Collision: %1%2. Nothing is sent until that is settled.").arg(QString::fromStdString(report_.collisions.front().words(stage().catalog())), report_.collisions.size() > 1 ? tr(", and %1 more").arg(report_.collisions.size() - 1) : QString()));
-        noticeButton_->setText(tr("Take %1 out").arg(nodes.join(QStringLiteral(", "))));
+        noticeButton_->setText(nodes.size() > 2 ? tr("Take %1 nodes out").arg(nodes.size()) : tr("Take %1 out").arg(nodes.join(QStringLiteral(", "))));
+        noticeButton_->setToolTip(tr("No longer simulates %1, so that its recording can stand in for it").arg(nodes.join(QStringLiteral(", "))));
     } else if (report_.chosen == 0) {
         noticeText_->setText(tr("Nothing is chosen yet: say above which frames go to which bus."));
         noticeButton_->hide();
     } else if (!out.isEmpty()) {
         noticeText_->setText(tr("No collision: %1 is taken out of the simulation while its recording plays.").arg(out.join(QStringLiteral(", "))));
         noticeButton_->setText(tr("Put it back"));
+        noticeButton_->setToolTip(tr("Simulates it again"));
     } else {
         noticeText_->setText(tr("No collision: no running node sends what is played."));
         noticeButton_->hide();
     }
+    noticeText_->setToolTip(noticeText_->text());
     update();
 }
 

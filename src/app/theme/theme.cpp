@@ -198,7 +198,10 @@ QHeaderView::section { background: %9; border: none; border-bottom: 1px solid %2
 QComboBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; color: %3; }
 QComboBox::drop-down { border: none; width: %12px; }
 QComboBox::down-arrow { image: url(:/icons/unfold-%11.svg); width: %12px; height: %12px; margin-right: 6px; }
-QComboBox QAbstractItemView { background: %9; border: 1px solid %2; selection-background-color: %4; selection-color: %3; }
+QComboBox { combobox-popup: 0; }
+QComboBox QAbstractItemView::item { min-height: %12px; padding: 3px 6px; border: none; }
+QComboBox QAbstractItemView::item:selected { background: %4; color: %3; }
+QComboBox QAbstractItemView { background: %9; border: 1px solid %2; outline: none; selection-background-color: %4; selection-color: %3; }
 QSlider::groove:horizontal { height: 3px; background: %2; border-radius: 1px; }
 QSlider::sub-page:horizontal { background: %5; border-radius: 1px; }
 QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; height: 9px; margin: -5px 0; border-radius: 6px; }
