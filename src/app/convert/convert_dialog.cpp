@@ -11,6 +11,7 @@
 #include "app/paint/paint.h"
 #include "app/shell/named.h"
 #include "app/shell/narrowing.h"
+#include "app/shell/screen_room.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 
@@ -44,13 +45,16 @@ ConvertDialog::ConvertDialog(Stage& stage, const QString& filter, QWidget* paren
     setObjectName(QStringLiteral("convertDialog"));
     setWindowTitle(tr("Convert"));
     setAttribute(Qt::WA_DeleteOnClose);
-    resize(640, 320);
+    resize(withinScreen(*this, {640, 320}));
     named(kind_, "convertKind", tr("What is written"));
     named(packing_, "convertPacking", tr("Whether the file is compressed"));
     named(filter_, "convertFilter", tr("Which frames"));
     named(stretch_, "convertStretch", tr("Which stretch of time"));
     named(from_, "convertFrom", tr("From, counted from the start: 12.5 s"));
     named(to_, "convertTo", tr("To, counted from the start: 14 s"));
+    // Never a moment of which a part is hidden.
+    for (QLineEdit* moment : {from_, to_})
+        moment->setMinimumWidth(QFontMetrics(moment->font()).horizontalAdvance(QStringLiteral("00000.000000 s")) + Theme::get().px(22));
     named(signals_, "convertSignals", tr("Signals whose name, or Message.Signal, fits; * is any run of letters, ? any one"));
     named(rows_, "convertRows", tr("When the table has a row"));
     named(step_, "convertStep", tr("Time from row to row, such as 10 ms"));

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/shell/named.h"
+#include "app/shell/screen_room.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
@@ -76,7 +77,7 @@ NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), des
 {
     setObjectName(QStringLiteral("networkDialog"));
     setWindowTitle(tr("Nodes, tables and attributes"));
-    resize(800, 480);
+    resize(withinScreen(*this, {800, 480}));
     auto* column = new QVBoxLayout(this);
     column->addWidget(tabs_, 1);
     nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("comment")}, tr("A double click changes a cell"));

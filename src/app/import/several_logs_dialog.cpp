@@ -7,6 +7,7 @@
 
 #include "app/paint/paint.h"
 #include "app/shell/notation.h"
+#include "app/shell/screen_room.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
 #include "formats/trace_sink.h"
@@ -38,7 +39,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
 {
     setObjectName(QStringLiteral("severalLogsDialog"));
     setWindowTitle(tr("%1 logs as one").arg(paths.size()));
-    resize(900, 480);
+    resize(withinScreen(*this, {900, 480}));
     for (qsizetype i = 0; i < paths.size(); ++i) {
         parts_.push_back({paths[i].toStdString(), can::Time{0}, false, layouts[static_cast<std::size_t>(i)]});
         looks_.push_back(std::make_unique<Look>());

@@ -7,6 +7,7 @@
 
 #include "app/shell/named.h"
 #include "app/shell/notation.h"
+#include "app/shell/screen_room.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
@@ -30,7 +31,7 @@ TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const
 {
     setObjectName(QStringLiteral("textLogDialog"));
     setWindowTitle(tr("%1: a log of text").arg(QFileInfo(path).fileName()));
-    resize(1000, 700);
+    resize(withinScreen(*this, {1000, 700}));
     named(separator_, "textSeparator", tr("What parts the columns"));
     named(time_, "textTime", tr("What a number of the time column counts"));
     named(identifiers_, "textIdentifiers", tr("In what base identifiers without a sign of it are"));
@@ -70,7 +71,8 @@ TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const
         column->addLayout(line);
     };
     row({{tr("Columns parted by"), separator_}, {tr("Times in"), time_}, {{}, comma_}, {{}, since_}});
-    row({{tr("Identifiers"), identifiers_}, {{}, padded_}, {tr("Data"), bytes_}, {{}, spread_}, {tr("Length in"), length_}});
+    row({{tr("Identifiers"), identifiers_}, {{}, padded_}});
+    row({{tr("Data"), bytes_}, {{}, spread_}, {tr("Length in"), length_}});
     frames_->setReadOnly(true);
     frames_->setLineWrapMode(QPlainTextEdit::NoWrap);
     frames_->setTabChangesFocus(true);

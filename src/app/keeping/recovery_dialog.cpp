@@ -12,6 +12,7 @@
 
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
+#include "app/shell/screen_room.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -29,7 +30,7 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
     setObjectName(QStringLiteral("recoveryDialog"));
     setWindowTitle(tr("Runs that were not ended"));
     setAttribute(Qt::WA_DeleteOnClose);
-    resize(Theme::get().px(640), Theme::get().px(300));
+    resize(withinScreen(*this, {Theme::get().px(640), Theme::get().px(300)}));
     says_->setWordWrap(true);
     table_->setObjectName(QStringLiteral("recoveryRuns"));
     table_->setAccessibleName(tr("Runs that were not ended"));

@@ -10,6 +10,7 @@
 #include <QVBoxLayout>
 
 #include "app/shell/named.h"
+#include "app/shell/screen_room.h"
 #include "app/shell/view.h"
 #include "app/theme/theme.h"
 #include "filter/language.h"
@@ -48,7 +49,7 @@ HelpDialog::HelpDialog(const QWidget& window, Chapter chapter, const QString& vi
     const Theme& theme = Theme::get();
     setObjectName(QStringLiteral("help"));
     setWindowTitle(tr("Help"));
-    resize(theme.px(860), theme.px(560));
+    resize(withinScreen(*this, {theme.px(860), theme.px(560)}));
     named(chapters_, "helpChapters", tr("Chapters"));
     named(text_, "helpText", tr("Text of the chapter"));
     chapters_->addItems({tr("Keys"), tr("Filter language"), tr("Views"), tr("About this program")});

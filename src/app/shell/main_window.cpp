@@ -11,7 +11,6 @@
 #include <QMimeData>
 #include <QPointer>
 #include <QPushButton>
-#include <QScreen>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QTimer>
@@ -31,6 +30,7 @@
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/shell/edit_times.h"
+#include "app/shell/screen_room.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
@@ -386,10 +386,8 @@ void MainWindow::keyPressEvent(QKeyEvent* event)
 void MainWindow::fitToScreen()
 {
     // Never more than the screen has room for, the window's own frame counted.
-    const QScreen* at = screen() != nullptr ? screen() : QGuiApplication::primaryScreen();
-    const QSize room = at != nullptr ? at->availableSize() - QSize(8, 40) : QSize(1280, 800);
-    setMinimumSize(QSize(640, 420).boundedTo(room));
-    resize(QSize(1280, 800).boundedTo(room));
+    setMinimumSize(withinScreen(*this, {640, 420}));
+    resize(withinScreen(*this, {1280, 800}));
 }
 
 }  // namespace wavetrope::app
