@@ -88,7 +88,7 @@ void Inspector::updateButtons()
     const bool plottable = entry != nullptr && !entry->message->signals.empty();
     plot_->setVisible(plottable);
     if (plottable)
-        plot_->setText(tr("Plot %1").arg(QFontMetrics(plot_->font()).elidedText(QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name), Qt::ElideMiddle, Theme::get().px(78))));
+        plot_->setProperty("signal", QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name));
     placeButtons();
 }
 
@@ -96,10 +96,20 @@ void Inspector::placeButtons()
 {
     const Theme& theme = Theme::get();
     const int half = (width() - theme.px(34)) / 2;
-    const int y = height() - theme.px(36);
-    define_->setGeometry(static_cast<int>(edge()), y - theme.px(31), width() - static_cast<int>(2 * edge()), theme.px(26));
-    plot_->setGeometry(static_cast<int>(edge()), y, half, theme.px(26));
-    only_->setGeometry(plot_->isVisible() ? static_cast<int>(edge()) + half + theme.px(6) : static_cast<int>(edge()), y, half, theme.px(26));
+    const int left = static_cast<int>(edge());
+    const int whole = width() - 2 * left;
+    int y = height() - theme.px(36);
+    // Side by side where both fit, else each on a line of its own.
+    const QFontMetrics metrics(plot_->font());
+    const int inset = theme.px(20);
+    const bool beside = !plot_->isHidden() && metrics.horizontalAdvance(only_->text()) + inset <= half && metrics.horizontalAdvance(tr("Plot %1").arg(QStringLiteral("WWWW"))) + inset <= half;
+    const int room = (beside ? half : whole) - inset - metrics.horizontalAdvance(tr("Plot %1").arg(QString()));
+    plot_->setText(tr("Plot %1").arg(metrics.elidedText(plot_->property("signal").toString(), Qt::ElideMiddle, room)));
+    only_->setGeometry(beside ? left + half + theme.px(6) : left, y, beside ? half : whole, theme.px(26));
+    if (!beside && !plot_->isHidden())
+        y -= theme.px(31);
+    plot_->setGeometry(left, y, beside ? half : whole, theme.px(26));
+    define_->setGeometry(left, y - theme.px(31), whole, theme.px(26));
 }
 
 void Inspector::resizeEvent(QResizeEvent*) { placeButtons(); }
@@ -203,7 +213,7 @@ void Inspector::paintEvent(QPaintEvent*)
     links_.clear();
     layoutWanted_ = false;
     painter.save();
-    painter.setClipRect(0, 0, width(), height() - (only_->isVisible() ? theme.px(73) : 0));
+    painter.setClipRect(0, 0, width(), only_->isVisible() ? define_->y() - theme.px(6) : height());
     painter.translate(0, -scroll_);
     switch (stage_.selection().kind) {
     case Selection::Kind::none: {

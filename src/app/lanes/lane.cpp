@@ -131,7 +131,7 @@ void Lane::setHead(int width)
 
 void Lane::restyle()
 {
-    setMinimumHeight(Theme::get().px(curves_.size() > 4 ? 72 : 64));
+    setMinimumHeight(Theme::get().px(curves_.size() > 1 ? 82 : 64));     // two names with their values
     // Room for the ends of its range, so that the heads stand still while values go on.
     for (Curve& curve : curves_) {
         const database::Signal& signal = curve.ref.signal();

@@ -316,7 +316,7 @@ void LoadView::resizeEvent(QResizeEvent* event)
     View::resizeEvent(event);
     // Where it is narrow, the tooltip says what is averaged, and the plot goes before the list.
     over_->setVisible(width() > Theme::get().px(560));
-    takers_->setVisible(width() > Theme::get().px(400));
+    takers_->setVisible(width() > Theme::get().px(480));
 }
 
 void LoadView::contextMenuEvent(QContextMenuEvent* event)

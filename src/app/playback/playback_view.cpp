@@ -9,12 +9,15 @@
 #include <QMimeData>
 #include <QPainter>
 #include <QPointer>
+#include <QScrollArea>
 #include <QUrl>
 #include <QVBoxLayout>
 
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
+#include "app/shell/wrap_layout.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -60,21 +63,57 @@ bool sameRoutes(const std::vector<drive::Route>& a, const std::vector<drive::Rou
 
 }  // namespace
 
+/// What stands in the way of playing, or that nothing does, with its remedy.
+class PlaybackView::Notice : public QWidget {
+public:
+    void setWrong(bool wrong)
+    {
+        wrong_ = wrong;
+        update();
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        const Theme& theme = Theme::get();
+        painter.setPen(theme.hairline);
+        painter.setBrush(theme.raised);
+        painter.drawRect(rect().adjusted(0, 0, -1, -1));
+        painter.fillRect(QRectF(0, 0, theme.px(3), height()), wrong_ ? theme.error : theme.accent);
+    }
+
+private:
+    bool wrong_ = false;
+};
+
 PlaybackView::PlaybackView(Stage& stage)
-    : View(stage), facts_(new QLabel), strip_(new PlaybackStrip), controls_(new QWidget), play_(new QPushButton(tr("Play"))), step_(new QPushButton(tr("Step"))), tenFrames_(new QPushButton(tr("10 frames"))), loop_(new QCheckBox(tr("loop"))),
-      heading_(new QLabel(tr("What of the log goes where"))), routesBox_(new QWidget), routesLayout_(new QVBoxLayout(routesBox_)), notice_(new QWidget), noticeText_(new QLabel), noticeButton_(new QPushButton), choose_(new QPushButton(tr("Choose a log..."))), empty_(new QLabel)
+    : View(stage), facts_(new ElidedLabel), strip_(new PlaybackStrip), controls_(new QWidget), play_(new QPushButton(tr("Play"))), step_(new QPushButton(tr("Step"))), tenFrames_(new QPushButton(tr("10 frames"))), loop_(new QCheckBox(tr("loop"))),
+      heading_(new QLabel(tr("What of the log goes where"))), routesBox_(new QWidget), routesLayout_(new QVBoxLayout(routesBox_)), notice_(new Notice), noticeText_(new QLabel), noticeButton_(new QPushButton), choose_(new QPushButton(tr("Choose a log..."))), empty_(new QLabel)
 {
     EditTimes::follow(undo_);
     const Theme& theme = Theme::get();
     setAcceptDrops(true);
-    auto* layout = new QVBoxLayout(this);
+    // What does not fit is reached by scrolling: nothing is squeezed.
+    auto* scroll = new QScrollArea;
+    auto* inside = new QWidget;
+    scroll->setObjectName(QStringLiteral("playbackScroll"));
+    scroll->setWidget(inside);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFocusPolicy(Qt::NoFocus);
+    scroll->viewport()->setAutoFillBackground(false);
+    inside->setAutoFillBackground(false);
+    auto* outside = new QVBoxLayout(this);
+    outside->setContentsMargins(0, 0, 0, 0);
+    outside->addWidget(scroll);
+    auto* layout = new QVBoxLayout(inside);
     layout->setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8));
     layout->setSpacing(theme.px(9));
     layout->addWidget(strip_);
 
-    auto* bar = new QHBoxLayout(controls_);
-    bar->setContentsMargins(0, 0, 0, 0);
-    bar->setSpacing(theme.px(6));
+    auto* bar = new WrapLayout(controls_, theme.px(6));
     play_->setObjectName(QStringLiteral("primary"));
     play_->setToolTip(tr("Play from here, or rest  (P)"));
     play_->setShortcut(Qt::Key_P);
@@ -85,8 +124,11 @@ PlaybackView::PlaybackView(Stage& stage)
     bar->addWidget(play_);
     bar->addWidget(step_);
     bar->addWidget(tenFrames_);
-    bar->addSpacing(theme.px(14));
-    bar->addWidget(new QLabel(tr("pace")));
+    auto* pace = new QWidget;       // the choice stays together
+    auto* paceLine = new QHBoxLayout(pace);
+    paceLine->setContentsMargins(theme.px(10), 0, theme.px(10), 0);
+    paceLine->setSpacing(theme.px(6));
+    paceLine->addWidget(new QLabel(tr("pace")));
     for (const auto& [factor, text] : std::initializer_list<std::pair<double, QString>>{{1, tr("recorded")}, {2, tr("x 2")}, {10, tr("x 10")}, {0, tr("fastest")}}) {
         auto* button = new QPushButton(text);
         button->setObjectName(QStringLiteral("pace%1").arg(factor));
@@ -95,11 +137,10 @@ PlaybackView::PlaybackView(Stage& stage)
         const double value = factor;
         connect(button, &QPushButton::clicked, this, [this, value] { setPace(value); });
         paces_.emplace_back(factor, button);
-        bar->addWidget(button);
+        paceLine->addWidget(button);
     }
-    bar->addSpacing(theme.px(14));
+    bar->addWidget(pace);
     bar->addWidget(loop_);
-    bar->addStretch(1);
     auto* another = new QPushButton(tr("Other log..."));
     another->setToolTip(tr("Load another log into playback"));
     connect(another, &QPushButton::clicked, this, &PlaybackView::chooseLog);
@@ -227,13 +268,13 @@ void PlaybackView::buildRoutes()
             if (rigBuses[k].name == buses[i].name)
                 same = static_cast<int>(k);
         line->addWidget(new Badge(same >= 0 ? static_cast<unsigned>(same) : static_cast<unsigned>(i)));
-        auto* name = new QLabel(buses[i].name.empty() ? tr("Bus %1").arg(i + 1) : QString::fromStdString(buses[i].name));
+        auto* name = new ElidedLabel(buses[i].name.empty() ? tr("Bus %1").arg(i + 1) : QString::fromStdString(buses[i].name));
         name->setFixedWidth(Theme::get().px(86));
+        name->setToolTip(name->text());
         line->addWidget(name);
         row.what = new QComboBox;
         row.what->setObjectName(QStringLiteral("route%1").arg(QString::fromStdString(buses[i].name)));
         row.what->setToolTip(tr("Which frames of this bus are played"));
-        row.what->setFixedWidth(Theme::get().px(190));
         row.what->addItem(tr("nothing"), QStringLiteral("nothing"));
         row.what->addItem(tr("everything"), QStringLiteral("all"));
         std::vector<std::string> senders;
@@ -251,19 +292,36 @@ void PlaybackView::buildRoutes()
         row.arrow = arrow;
         row.to = new QComboBox;
         row.to->setToolTip(tr("Bus of the rig that gets them"));
+        row.to->setMinimumWidth(Theme::get().px(56));
         for (std::size_t k = 0; k < rigBuses.size(); ++k)
             row.to->addItem(Theme::letter(static_cast<unsigned>(k)) + QStringLiteral("  ") + QString::fromStdString(rigBuses[k].name));
         row.to->setCurrentIndex(same >= 0 ? same : std::min(static_cast<int>(i), row.to->count() - 1));
         line->addWidget(row.to);
-        row.count = new QLabel;
-        line->addWidget(row.count);
-        line->addStretch(1);
+        row.count = new ElidedLabel;
+        row.count->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+        line->addWidget(row.count, 1);
         routesLayout_->addWidget(row.line);
         connect(row.what, &QComboBox::currentIndexChanged, this, &PlaybackView::applyRoutes);
         connect(row.to, &QComboBox::currentIndexChanged, this, &PlaybackView::applyRoutes);
         rows_.push_back(row);
     }
     building_ = false;
+    layRoutes();
+}
+
+// All boxes are alike, and give way where it is narrow.
+void PlaybackView::layRoutes()
+{
+    const Theme& theme = Theme::get();
+    const int what = std::clamp(width() - theme.px(364), theme.px(96), theme.px(190));
+    for (const RouteRow& row : rows_)
+        row.what->setFixedWidth(what);
+}
+
+void PlaybackView::resizeEvent(QResizeEvent* event)
+{
+    View::resizeEvent(event);
+    layRoutes();
 }
 
 std::vector<drive::Route> PlaybackView::routesFromRows() const
@@ -400,20 +458,15 @@ void PlaybackView::refresh()
         noticeButton_->hide();
     }
     noticeText_->setToolTip(noticeText_->text());
+    facts_->setToolTip(facts_->text());
+    notice_->setWrong(!report_.collisions.empty());
     update();
 }
 
 void PlaybackView::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
-    const Theme& theme = Theme::get();
-    painter.fillRect(rect(), theme.surface);
-    if (notice_->isVisible()) {
-        painter.setPen(theme.hairline);
-        painter.setBrush(theme.raised);
-        painter.drawRect(notice_->geometry().adjusted(0, 0, -1, -1));
-        painter.fillRect(QRectF(notice_->x(), notice_->y(), theme.px(3), notice_->height()), report_.collisions.empty() ? theme.accent : theme.error);
-    }
+    painter.fillRect(rect(), Theme::get().surface);
 }
 
 void PlaybackView::dragEnterEvent(QDragEnterEvent* event)

@@ -58,6 +58,7 @@ public:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
 
@@ -71,6 +72,7 @@ private:
     };
     void refresh();
     void buildRoutes();
+    void layRoutes();
     void applyRoutes();
     void setPace(double factor);
     void remedy();
@@ -89,7 +91,8 @@ private:
     QWidget* routesBox_;
     QVBoxLayout* routesLayout_;
     std::vector<RouteRow> rows_;
-    QWidget* notice_;
+    class Notice;
+    Notice* notice_;
     QLabel* noticeText_;
     QPushButton* noticeButton_;
     QPushButton* choose_;

@@ -10,6 +10,7 @@ namespace wavetrope::app {
 class ElidedLabel final : public QLabel {
 public:
     using QLabel::QLabel;
+    [[nodiscard]] QSize minimumSizeHint() const override { return {fontMetrics().averageCharWidth() * 3, QLabel::minimumSizeHint().height()}; }
 
 protected:
     void paintEvent(QPaintEvent*) override

@@ -5,6 +5,7 @@
 
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/shell/notation.h"
 #include "app/theme/theme.h"
 
@@ -18,7 +19,7 @@ constexpr double rateOver = 0.2;    // seconds that a rate is taken over at leas
 
 }  // namespace
 
-StatusLine::StatusLine(Stage& stage, QWidget* parent) : QStatusBar(parent), stage_(stage), facts_(new QLabel), state_(new QLabel)
+StatusLine::StatusLine(Stage& stage, QWidget* parent) : QStatusBar(parent), stage_(stage), facts_(new ElidedLabel), state_(new QLabel)
 {
     setSizeGripEnabled(false);
     addWidget(facts_, 1);
@@ -47,6 +48,7 @@ void StatusLine::tell(const QString& text)
 void StatusLine::refresh()
 {
     facts_->setText(factsNow());
+    facts_->setToolTip(facts_->text());
     if (!told_.isActive())
         state_->setText(stateNow());
 }
