@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -148,7 +149,7 @@ private:
     CoverageView& view_;
 };
 
-CoverageView::CoverageView(Stage& stage) : View(stage), facts_(new QLabel), rows_(new Rows(*this))
+CoverageView::CoverageView(Stage& stage) : View(stage), facts_(new ElidedLabel), rows_(new Rows(*this))
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);

@@ -64,6 +64,7 @@ void DatabaseView::fill()
     save_->setEnabled(any && desk_.entry().changed());
     save_->setText(any && desk_.entry().changed() ? tr("Save *") : tr("Save"));
     disk_->setVisible(any && desk_.shelf().changedOnDisk(desk_.current()) && !desk_.entry().missing);
+    placeProblem();
     if (any) {
         const database::Database& db = desk_.database();
         facts_->setText(desk_.entry().missing ? QString() : QStringList{counted(db.messages.size(), "message"), counted(db.signalCount(), "signal")}.join(QStringLiteral(", ")));

@@ -31,7 +31,7 @@ constexpr unsigned togglesEvery = 30;  // beats
 }  // namespace
 
 DatabaseView::DatabaseView(Stage& stage)
-    : View(stage), desk_(stage.desk()), tools_(new QWidget), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new QLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
+    : View(stage), desk_(stage.desk()), tools_(new QWidget), bodyScroll_(new QScrollArea), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new QLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
       messageForm_(new QWidget), signalForm_(new QWidget), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
       empty_(new QLabel), sender_(new QComboBox), frame_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
 {
@@ -52,13 +52,22 @@ DatabaseView::DatabaseView(Stage& stage)
     inset->addWidget(find_);
     listColumn->addLayout(inset);
     listColumn->addWidget(rows_, 1);
+    // What does not fit is reached by scrolling: no field is squeezed.
     auto* body = new QWidget;
     auto* column = new QVBoxLayout(body);
     column->setContentsMargins(10, 6, 10, 6);
     column->setSpacing(5);
-    buildForms(body, column);
+    bodyScroll_->setObjectName(QStringLiteral("databaseScroll"));
+    bodyScroll_->setWidget(body);
+    bodyScroll_->setWidgetResizable(true);
+    bodyScroll_->setFrameShape(QFrame::NoFrame);
+    bodyScroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    bodyScroll_->setFocusPolicy(Qt::NoFocus);
+    bodyScroll_->viewport()->setAutoFillBackground(false);
+    body->setAutoFillBackground(false);
+    buildForms(bodyScroll_, column);
     across->addWidget(list);
-    across->addWidget(body);
+    across->addWidget(bodyScroll_);
     across->setSizes({200, 580});
     across->setStretchFactor(1, 1);
     auto* whole = new QVBoxLayout(this);
@@ -148,14 +157,17 @@ void DatabaseView::buildTools()
     line->setSpacing(6);
     entries_->setObjectName(QStringLiteral("databaseEntries"));
     entries_->setToolTip(tr("The database that is shown and edited"));
-    entries_->setMinimumWidth(Theme::get().px(190));
+    entries_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    entries_->setMinimumContentsLength(4);      // gives way before it covers what stands beside it
+    entries_->setMaximumWidth(Theme::get().px(190));
+    entries_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     save_->setObjectName(QStringLiteral("databaseSave"));
     save_->setToolTip(tr("Write the edited statements into the file; everything else in it stays as it is"));
     more_->setObjectName(QStringLiteral("databaseMore"));
     more_->setText(tr("More"));
     more_->setPopupMode(QToolButton::InstantPopup);
     more_->setToolTip(tr("New, attach, export, nodes, tables, attributes, copy and paste"));
-    line->addWidget(entries_);
+    line->addWidget(entries_, 3);
     line->addWidget(save_);
     line->addWidget(more_);
     line->addWidget(facts_, 1);
@@ -186,8 +198,10 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     look->setToolTip(tr("What differs between the file and what is shown here; then read it again or keep yours"));
     connect(look, &QPushButton::clicked, this, &DatabaseView::askAboutDisk);
     diskLine->addWidget(look);
-    column->addWidget(disk_);
-    // Over the forms, at their foot: what it says moves none of them.
+    // Both over the forms, at their foot: what they say moves none of them.
+    disk_->setParent(parent);
+    disk_->setAttribute(Qt::WA_StyledBackground);
+    disk_->hide();
     problem_->setObjectName(QStringLiteral("databaseProblem"));
     problem_->setParent(parent);
     problem_->setWordWrap(true);
@@ -199,12 +213,12 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     empty_->setWordWrap(true);
     column->addWidget(empty_, 1);
 
-    const auto labelled = [](QGridLayout* grid, int row, int at, const QString& words, QWidget* widget, int span = 1) {
+    const auto labelled = [this](QGridLayout* grid, int row, int at, const QString& words, QWidget* widget, int span = 1) {
         auto* label = new QLabel(words);
         label->setObjectName(QStringLiteral("fieldLabel"));
         label->setBuddy(widget);
-        grid->addWidget(label, row, at * 2);
-        grid->addWidget(widget, row, at * 2 + 1, 1, span * 2 - 1);
+        widget->setMinimumWidth(Theme::get().px(40));
+        cells_.push_back({grid, row, at, span, label, widget});
     };
     auto* grid = new QGridLayout(messageForm_);
     grid->setContentsMargins(0, 0, 0, 0);
@@ -213,18 +227,16 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     labelled(grid, 0, 0, tr("message"), field(messageForm_, "messageName", tr("Name: letters, digits and underscores")));
     labelled(grid, 0, 1, tr("id"), field(messageForm_, "messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")));
     labelled(grid, 0, 2, tr("bytes"), field(messageForm_, "messageLength", tr("Length of the payload, 0 to 64")));
-    sender_->setObjectName(QStringLiteral("messageSender"));
-    sender_->setToolTip(tr("The node that sends it"));
-    labelled(grid, 1, 0, tr("sender"), sender_);
-    labelled(grid, 1, 1, tr("cycle"), field(messageForm_, "messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")));
     frame_->setObjectName(QStringLiteral("messageFrame"));
     frame_->setToolTip(tr("Classic or FD frame, with or without the switch to the data bit rate"));
     for (const QString& word : {tr("classic"), tr("FD"), tr("FD, switched")})
         frame_->addItem(word);
     labelled(grid, 0, 3, tr("frame"), frame_);
+    sender_->setObjectName(QStringLiteral("messageSender"));
+    sender_->setToolTip(tr("The node that sends it"));
+    labelled(grid, 1, 0, tr("sender"), sender_);
+    labelled(grid, 1, 1, tr("cycle"), field(messageForm_, "messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")));
     labelled(grid, 1, 2, tr("comment"), field(messageForm_, "messageComment", tr("Comment")), 2);
-    for (const int stretch : {1, 3, 5, 7})
-        grid->setColumnStretch(stretch, stretch == 1 ? 4 : stretch == 5 ? 1 : 2);
     column->addWidget(messageForm_);
 
     selectorLine_->setContentsMargins(0, 0, 0, 0);
@@ -265,11 +277,9 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     labelled(sgrid, 3, 2, tr("only when"), field(signalForm_, "signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 2);
     labelled(sgrid, 4, 0, tr("comment"), field(signalForm_, "signalComment", tr("Comment")), 2);
     labelled(sgrid, 4, 2, tr("receivers"), field(signalForm_, "signalReceivers", tr("Nodes that receive it, with commas")), 2);
-    for (const int stretch : {1, 3, 5, 7})
-        sgrid->setColumnStretch(stretch, 2);
+    layFields();
     column->addWidget(signalForm_);
     column->addWidget(plot_);
-    (void)parent;
 
     for (const auto& [name, edit] : fields_) {
         const QByteArray what = name.toLatin1();
@@ -291,6 +301,44 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     connect(kind_, &QComboBox::activated, this, [this] { takeSignal("signalKind"); });
 }
 
+// Four fields in a line, or two where it is narrow. Names, comments and what may be long keep the room of two.
+void DatabaseView::layFields()
+{
+    const int across = bodyScroll_->width() < Theme::get().px(470) ? 2 : 4;
+    layoutScroll_->setMinimumHeight(Theme::get().px(110));
+    if (across == across_)
+        return;
+    across_ = across;
+    QGridLayout* last = nullptr;
+    int row = 0;
+    int at = 0;
+    for (const Cell& cell : cells_) {
+        if (cell.grid != last) {
+            last = cell.grid;
+            row = at = 0;
+            for (int column = 0; column < 8; ++column) {
+                const bool message = cell.grid == messageForm_->layout();
+                cell.grid->setColumnStretch(column, column % 2 == 0 || column >= 2 * across ? 0 : across == 2 ? 2 : message ? (column == 1 ? 4 : column == 5 ? 1 : 2) : column < 4 ? 5 : 3);
+            }
+        }
+        cell.grid->removeWidget(cell.label);
+        cell.grid->removeWidget(cell.widget);
+        int span = cell.span;
+        if (across == 4) {
+            row = cell.row;
+            at = cell.at;
+        } else {
+            if (at + span > across) {
+                ++row;
+                at = 0;
+            }
+        }
+        cell.grid->addWidget(cell.label, row, at * 2);
+        cell.grid->addWidget(cell.widget, row, at * 2 + 1, 1, span * 2 - 1);
+        at += span;
+    }
+}
+
 void DatabaseView::restyle()
 {
     const Theme& theme = Theme::get();
@@ -301,6 +349,7 @@ void DatabaseView::restyle()
     for (const auto& [name, edit] : fields_)
         edit->setFont(name.endsWith(QLatin1String("Name")) || name.endsWith(QLatin1String("Comment")) || name.endsWith(QLatin1String("Texts")) || name.endsWith(QLatin1String("Receivers")) ? theme.body() : theme.mono());
     problem_->setStyleSheet(QStringLiteral("QLabel { color: %1; background: %2; border: 1px solid %1; border-radius: 4px; }").arg(theme.error.name(), theme.raised.name()));
+    disk_->setStyleSheet(QStringLiteral("QWidget#diskNotice { background: %1; border: 1px solid %2; border-radius: 4px; }").arg(theme.accentSoft.name(), theme.accent.name()));
     hint_->setFont(theme.small());
     hint_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
     facts_->setFont(theme.body());
@@ -312,17 +361,22 @@ void DatabaseView::restyle()
 
 void DatabaseView::placeProblem()
 {
-    const QWidget* over = problem_->parentWidget();
+    const QWidget* over = bodyScroll_;
     const int width = over->width() - 16;
     const int height = problem_->heightForWidth(width);
     problem_->setGeometry(8, over->height() - height - 8, width, height);
     problem_->raise();
+    const int high = disk_->sizeHint().height();
+    disk_->setGeometry(8, over->height() - high - 8 - (problem_->isHidden() ? 0 : height + 6), width, high);
+    disk_->raise();
 }
 
 bool DatabaseView::eventFilter(QObject* watched, QEvent* event)
 {
-    if (watched == problem_->parentWidget() && event->type() == QEvent::Resize)
+    if (watched == bodyScroll_ && event->type() == QEvent::Resize) {
         placeProblem();
+        layFields();
+    }
     return View::eventFilter(watched, event);
 }
 
@@ -531,8 +585,6 @@ void DatabaseView::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     painter.fillRect(rect(), Theme::get().surface);
-    if (disk_->isVisible())
-        painter.fillRect(QRect(disk_->mapTo(this, QPoint(0, 0)), disk_->size()), Theme::get().accentSoft);
 }
 
 }  // namespace wavetrope::app

@@ -16,6 +16,8 @@
 #include "database/search.h"
 #include "measure/signal_series.h"
 
+class QGridLayout;
+
 namespace wavetrope::app {
 
 class DatabaseView;
@@ -107,7 +109,19 @@ private:
     [[nodiscard]] int chosenSignalIndex() const;
 
     Desk& desk_;
+    /// A field with its label, and where it stands with four in a line.
+    struct Cell {
+        QGridLayout* grid;
+        int row;
+        int at;
+        int span;
+        QLabel* label;
+        QWidget* widget;
+    };
+    std::vector<Cell> cells_;
+    int across_ = 0;                // fields in a line
     QWidget* tools_;
+    QScrollArea* bodyScroll_;
     QComboBox* entries_;
     QToolButton* more_;
     QPushButton* save_;
@@ -116,6 +130,7 @@ private:
     MessageRows* rows_;
     QLabel* problem_;
     void placeProblem();
+    void layFields();
     QString taking_;                // the field whose text is being taken in
     QWidget* disk_;
     QWidget* messageForm_;

@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "database/export.h"
@@ -114,7 +115,7 @@ private:
     ReviewView& view_;
 };
 
-ReviewView::ReviewView(Stage& stage) : View(stage), desk_(stage.desk()), facts_(new QLabel), rows_(new Rows(*this))
+ReviewView::ReviewView(Stage& stage) : View(stage), desk_(stage.desk()), facts_(new ElidedLabel), rows_(new Rows(*this))
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -240,7 +241,7 @@ private:
     CompareView& view_;
 };
 
-CompareView::CompareView(Stage& stage) : View(stage), desk_(stage.desk()), tools_(new QWidget), choose_(new QPushButton(tr("Compare with..."))), facts_(new QLabel), rows_(new Rows(*this))
+CompareView::CompareView(Stage& stage) : View(stage), desk_(stage.desk()), tools_(new QWidget), choose_(new QPushButton(tr("Compare with..."))), facts_(new ElidedLabel), rows_(new Rows(*this))
 {
     setAcceptDrops(true);
     auto* layout = new QVBoxLayout(this);

@@ -101,7 +101,7 @@ void Inspector::placeButtons()
     int y = height() - theme.px(36);
     // Side by side where both fit, else each on a line of its own.
     const QFontMetrics metrics(plot_->font());
-    const int inset = theme.px(20);
+    const int inset = theme.px(13);
     const bool beside = !plot_->isHidden() && metrics.horizontalAdvance(only_->text()) + inset <= half && metrics.horizontalAdvance(tr("Plot %1").arg(QStringLiteral("WWWW"))) + inset <= half;
     const int room = (beside ? half : whole) - inset - metrics.horizontalAdvance(tr("Plot %1").arg(QString()));
     plot_->setText(tr("Plot %1").arg(metrics.elidedText(plot_->property("signal").toString(), Qt::ElideMiddle, room)));

@@ -13,6 +13,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/shell/selection_menu.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
@@ -49,7 +50,7 @@ private:
 
 }  // namespace
 
-NodesView::NodesView(Stage& stage) : View(stage), facts_(new QLabel)
+NodesView::NodesView(Stage& stage) : View(stage), facts_(new ElidedLabel)
 {
     EditTimes::follow(undo_);
     setObjectName(QStringLiteral("nodes"));

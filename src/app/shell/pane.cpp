@@ -36,6 +36,7 @@ Pane::Pane(Page& page) : page_(page), tabs_(new QTabBar), headBox_(new QWidget),
     tabs_->setExpanding(false);
     tabs_->setObjectName(QStringLiteral("viewTabs"));
     tabs_->setUsesScrollButtons(false);
+    tabs_->setElideMode(Qt::ElideRight);     // all are there, however narrow it is
     tabs_->setFocusPolicy(Qt::TabFocus);
     tabs_->installEventFilter(this);
     head_->addWidget(tabs_);
