@@ -689,6 +689,52 @@ private Q_SLOTS:
         QTRY_VERIFY(isOn());
     }
 
+    // On a small screen with large text every button has room for its word, and nothing lies on something else.
+    void nothingIsCutOrCoveredInANarrowWindow()
+    {
+        const QSize before = window_->size();
+        int looked = 0;
+        Selection selection;
+        selection.kind = Selection::Kind::signal;
+        selection.bus = 1;
+        selection.id = {0x181, false};
+        selection.signal = 0;
+        window_->stage().select(selection);
+        struct Shape {
+            QSize size;
+            double scale;
+        };
+        for (const auto& [size, scale] : {Shape{{1016, 660}, 1.4}, Shape{{1016, 660}, 1.0}, Shape{{1280, 800}, 1.4}}) {
+            Theme::get().setScale(scale);
+            window_->resize(size);
+            for (const char* page : {"Watch", "Analyse", "Drive", "Databases"}) {
+                window_->showPage(QString::fromLatin1(page));
+                QTRY_VERIFY(window_->currentPage()->isVisible() && window_->currentPage()->width() > 100);
+                QApplication::processEvents();
+                QCOMPARE(window_->size(), size);    // and the window never grows
+                for (const QPushButton* button : window_->findChildren<QPushButton*>()) {
+                    if (!button->isVisible() || button->visibleRegion().isEmpty())
+                        continue;
+                    ++looked;
+                    const QString where = QStringLiteral("%1, %2 on %3 at %4x%5, text %6").arg(button->text(), button->objectName(), QLatin1String(page)).arg(size.width()).arg(size.height()).arg(scale);
+                    QVERIFY2(button->width() >= button->fontMetrics().horizontalAdvance(button->text()) && button->height() >= button->fontMetrics().height(), qPrintable(where));
+                    for (const QWidget* other : button->parentWidget()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
+                        if (other != button && other->isVisible() && (qobject_cast<const QAbstractButton*>(other) != nullptr || qobject_cast<const QComboBox*>(other) != nullptr || qobject_cast<const QLineEdit*>(other) != nullptr))
+                            QVERIFY2(!other->geometry().intersects(button->geometry()), qPrintable(where + QStringLiteral(" under ") + other->objectName()));
+                }
+                for (const QComboBox* box : window_->currentPage()->findChildren<QComboBox*>())
+                    if (box->isVisible())
+                        QVERIFY2(box->height() >= box->fontMetrics().height(), qPrintable(box->objectName()));
+                for (const QLineEdit* edit : window_->currentPage()->findChildren<QLineEdit*>())
+                    if (edit->isVisible())
+                        QVERIFY2(edit->height() >= edit->fontMetrics().height() && edit->width() > 30, qPrintable(edit->objectName() + QString::number(edit->width())));
+            }
+        }
+        QVERIFY2(looked > 60, qPrintable(QString::number(looked)));
+        Theme::get().setScale(1);
+        window_->resize(before);
+    }
+
     // Pages: splits and tabs, saved with the rig.
     void panesAreSplitMovedClosedAndSavedWithTheRig()
     {
@@ -736,46 +782,6 @@ private Q_SLOTS:
                 }
             }
         Theme::get().setScale(1);
-    }
-
-    // On a small screen with large text every button has room for its word, and nothing lies on something else.
-    void nothingIsCutOrCoveredInANarrowWindow()
-    {
-        const QSize before = window_->size();
-        int looked = 0;
-        struct Shape {
-            QSize size;
-            double scale;
-        };
-        for (const auto& [size, scale] : {Shape{{1016, 660}, 1.4}, Shape{{1016, 660}, 1.0}, Shape{{1280, 800}, 1.4}}) {
-            Theme::get().setScale(scale);
-            window_->resize(size);
-            for (const char* page : {"Watch", "Analyse", "Drive", "Databases"}) {
-                window_->showPage(QString::fromLatin1(page));
-                QTRY_VERIFY(window_->currentPage()->isVisible() && window_->currentPage()->width() > 100);
-                QApplication::processEvents();
-                QCOMPARE(window_->size(), size);    // and the window never grows
-                for (const QPushButton* button : window_->findChildren<QPushButton*>()) {
-                    if (!button->isVisible() || button->visibleRegion().isEmpty())
-                        continue;
-                    ++looked;
-                    const QString where = QStringLiteral("%1, %2 on %3 at %4x%5, text %6").arg(button->text(), button->objectName(), QLatin1String(page)).arg(size.width()).arg(size.height()).arg(scale);
-                    QVERIFY2(button->width() >= button->fontMetrics().horizontalAdvance(button->text()) && button->height() >= button->fontMetrics().height(), qPrintable(where));
-                    for (const QWidget* other : button->parentWidget()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
-                        if (other != button && other->isVisible() && (qobject_cast<const QAbstractButton*>(other) != nullptr || qobject_cast<const QComboBox*>(other) != nullptr || qobject_cast<const QLineEdit*>(other) != nullptr))
-                            QVERIFY2(!other->geometry().intersects(button->geometry()), qPrintable(where + QStringLiteral(" under ") + other->objectName()));
-                }
-                for (const QComboBox* box : window_->currentPage()->findChildren<QComboBox*>())
-                    if (box->isVisible())
-                        QVERIFY2(box->height() >= box->fontMetrics().height(), qPrintable(box->objectName()));
-                for (const QLineEdit* edit : window_->currentPage()->findChildren<QLineEdit*>())
-                    if (edit->isVisible())
-                        QVERIFY2(edit->height() >= edit->fontMetrics().height() && edit->width() > 30, qPrintable(edit->objectName() + QString::number(edit->width())));
-            }
-        }
-        QVERIFY2(looked > 60, qPrintable(QString::number(looked)));
-        Theme::get().setScale(1);
-        window_->resize(before);
     }
 
     void stopAndStartKeepTheTrace()
