@@ -26,6 +26,7 @@
 #include "app/playback/playback_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/main_window.h"
+#include "app/shell/status_line.h"
 #include "app/shell/timeline.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
@@ -168,8 +169,32 @@ private Q_SLOTS:
         QCOMPARE(lanes->arrangement().size(), 2U);
         QTest::keyClick(window_, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
         QCOMPARE(lanes->arrangement().size(), 3U);
+        // One that is drawn already is told, and shown where it is.
+        window_->rigTree()->findBox()->setFocus();
+        QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Return);
+        QCOMPARE(lanes->arrangement().size(), 3U);
+        QCOMPARE(window_->findChild<StatusLine*>()->state(), QStringLiteral("BladeDepth is drawn already, in lane 1"));
+        QCOMPARE(window_->stage().selection().id.value, 0x181U);
+        // Heads are as wide as their names and values want, and all alike; the plots begin where they end.
+        lanes->arrange({{QStringLiteral("Implement:BladeState.BladeDepth"), QStringLiteral("Scanner:LevelRequest.WantedDepth"), QStringLiteral("Implement:BladeState.CylinderPressure"), QStringLiteral("Implement:BladeState.Chatter")}, {QStringLiteral("Chassis:SteeringAngle.Articulation")}, {QStringLiteral("Implement:WaterState.TankLevel")}});
+        const auto headOf = [](Lane* lane) { return lane->layout()->contentsMargins().left(); };
+        QTRY_VERIFY(headOf(lanes->lanes()[0]) >= lanes->lanes()[0]->wantedHead() || headOf(lanes->lanes()[0]) >= lanes->width() * 3 / 10 - 1);
+        QCOMPARE(headOf(lanes->lanes()[1]), headOf(lanes->lanes()[0]));
         QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
         QVERIFY(window_->rigTree()->findBox()->text().isEmpty());
+    }
+
+    // However fast the run goes, what is said is what its buses carry; how fast it goes stands beside.
+    void theRateIsThatOfTheBuses()
+    {
+        const QRegularExpression said(QStringLiteral("([\\d,]+) frames/s( at \\S+ times the pace)?"));
+        const auto rate = [&] {
+            const auto match = said.match(window_->statusText());
+            return match.hasMatch() ? match.captured(1).remove(QLatin1Char(',')).toInt() : 0;
+        };
+        QTRY_VERIFY(rate() > 500);
+        QVERIFY2(rate() < 6000, qPrintable(window_->statusText()));
+        QTRY_VERIFY2(window_->statusText().contains(QStringLiteral("times the pace")), qPrintable(window_->statusText()));
     }
 
     void whatTheTreeShowsCanBeDraggedOut()
@@ -499,6 +524,23 @@ private Q_SLOTS:
         QTRY_VERIFY(load->takers()->what().startsWith(QStringLiteral("burst ")) || load->takers()->what().startsWith(QStringLiteral("1 s at ")));
         QTRY_VERIFY(!load->takers()->takers().empty());
         stage.setWindow(stage.timeOf(56), stage.timeOf(66));
+        // At any zoom the names of bursts stand clear of each other.
+        std::size_t named = 0;
+        for (const auto& [from, to] : {std::pair{30.0, 66.0}, std::pair{56.0, 66.0}, std::pair{59.0, 64.0}, std::pair{59.9, 60.3}}) {
+            stage.setWindow(stage.timeOf(from), stage.timeOf(to));
+            QTRY_VERIFY(std::abs(load->plot()->xAxis->range().lower - from) < 1e-6 && std::abs(load->plot()->xAxis->range().upper - to) < 1e-6);
+            load->plot()->replot();
+            std::vector<QRectF> names;
+            for (int i = 0; i < load->plot()->itemCount(); ++i)
+                if (auto* text = qobject_cast<QCPItemText*>(load->plot()->item(i)); text != nullptr && text->visible() && !text->text().isEmpty())
+                    names.emplace_back(text->topLeft->pixelPosition(), text->bottomRight->pixelPosition());
+            for (std::size_t i = 0; i < names.size(); ++i)
+                for (std::size_t k = i + 1; k < names.size(); ++k)
+                    QVERIFY2(!names[i].intersects(names[k]), qPrintable(QStringLiteral("%1 to %2").arg(from).arg(to)));
+            named += names.size();
+        }
+        QVERIFY(named >= 4);
+        stage.setWindow(stage.timeOf(56), stage.timeOf(66));
         // A click in the load plot lands on a frame of the burst.
         TimePlot* plot = load->plot();
         QTRY_VERIFY(std::abs(plot->xAxis->range().lower - 56) < 1e-6 && std::abs(plot->xAxis->range().upper - 66) < 1e-6);
@@ -787,10 +829,22 @@ private Q_SLOTS:
     void stopAndStartKeepTheTrace()
     {
         QTest::mouseClick(window_->runBar()->startStop, Qt::LeftButton);
+        const auto hued = [this](const QColor& colour) {
+            const QImage picture = window_->runBar()->grab().toImage();
+            int count = 0;
+            for (int y = 0; y < picture.height(); ++y)
+                for (int x = 0; x < picture.width(); ++x)
+                    count += picture.pixelColor(x, y).rgb() == colour.rgb() ? 1 : 0;
+            return count;
+        };
         QTRY_VERIFY(!window_->document().session()->running());
         const auto rows = window_->document().trace().rows();
+        // The loads are those of the moment in which it stopped, and grey: only the badges have the hues of their buses.
+        QTRY_VERIFY(hued(Theme::get().faint) > 50);
+        const int stopped = hued(Theme::get().bus(3));
         QTest::mouseClick(window_->runBar()->startStop, Qt::LeftButton);
         QTRY_VERIFY(window_->document().trace().rows() > rows);
+        QTRY_VERIFY(hued(Theme::get().bus(3)) > stopped + 20);
     }
 };
 

@@ -32,6 +32,7 @@
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "filter/language.h"
+#include "formats/trace_sink.h"
 #include "spool/unfinished.h"
 
 using namespace wavetrope;
@@ -234,6 +235,32 @@ private Q_SLOTS:
             QVERIFY(shown->close());
         }
         QCOMPARE(spool::unfinishedRuns(runs()).size(), std::size_t{1});
+    }
+
+    // A recording that goes on is listed, and ends whole with the window.
+    void aRecordingThatGoesOnIsListedAndEndsWhole()
+    {
+        const std::string path = folder_.filePath("going.pcapng").toStdString();
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        QVERIFY(shown->document().session()->record(path).has_value());
+        QTRY_VERIFY(shown->document().session()->recording().frames > 20);
+        const auto losses = shown->losses();
+        QVERIFY(std::any_of(losses.begin(), losses.end(), [](const Loss& loss) { return loss.kind == Loss::Kind::recording; }));
+        int rows = 0;
+        test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) {
+            rows = static_cast<int>(dialog->findChildren<QComboBox*>().size());
+            QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("closingDiscard")), Qt::LeftButton);
+        });
+        QVERIFY(shown->close());
+        QVERIFY(rows >= 1);
+        shown.reset();
+        trace::Trace read;
+        formats::TraceSink sink(read);
+        const auto report = formats::readLogFile(path, sink);
+        QVERIFY(report.has_value());
+        QVERIFY2(report->warnings.empty(), "its last block is whole");
+        QVERIFY(read.rows() > 20);
     }
 
     void theFactsOfARigAreSetAndSaved()

@@ -654,6 +654,36 @@ private Q_SLOTS:
         lanes->arrange(before);
     }
 
+    // Whatever it is averaged over, the area is the mean of the bus.
+    void theAreaOfTheLoadIsItsMeanAtEverySpan()
+    {
+        auto* load = view<LoadView>("Analyse");
+        auto* buses = load->tools()->findChild<QComboBox*>();
+        QVERIFY(buses != nullptr);
+        buses->setCurrentIndex(buses->findText(QStringLiteral("Implement"), Qt::MatchContains));
+        auto* slider = load->tools()->findChild<QSlider*>(QStringLiteral("loadSpan"));
+        std::vector<double> means;
+        for (const int step : {slider->minimum(), (slider->minimum() + slider->maximum()) / 2, slider->maximum()}) {
+            slider->setValue(step);
+            stage().setWindow(stage().timeOf(10), stage().timeOf(30));
+            QTRY_VERIFY(std::abs(load->plot()->xAxis->range().upper - 30) < 1e-6);
+            // The filled graph, over what is in view.
+            for (int g = 0; g < load->plot()->graphCount(); ++g) {
+                const QCPGraph* graph = load->plot()->graph(g);
+                if (graph->brush().style() == Qt::NoBrush || graph->data()->isEmpty())
+                    continue;
+                double sum = 0;
+                for (const QCPGraphData& point : *graph->data())
+                    sum += point.value;
+                means.push_back(sum / graph->data()->size());
+            }
+        }
+        QCOMPARE(means.size(), std::size_t{3});
+        for (const double mean : means)
+            QVERIFY2(std::abs(mean - means.back()) < 3 && mean > 10 && mean < 35, qPrintable(QStringLiteral("%1, %2, %3").arg(means[0]).arg(means[1]).arg(means[2])));
+        stage().setWindow(stage().wholeFrom(), stage().wholeTo());
+    }
+
     void theSpanOfTheLoadIsChosen()
     {
         auto* load = view<LoadView>("Analyse");

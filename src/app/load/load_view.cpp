@@ -104,6 +104,7 @@ void LoadView::rebuild()
     for (QWidget* widget : {static_cast<QWidget*>(busBox_), static_cast<QWidget*>(facts_)})
         widget->setFont(theme.body());
     spanText_->setFont(theme.mono());
+    layout()->setContentsMargins(theme.px(loadHeadWidth), 0, 0, 0);
     int widest = 0;
     for (int i = 0; i < busBox_->count(); ++i)
         widest = std::max(widest, QFontMetrics(theme.body()).horizontalAdvance(busBox_->itemText(i)));

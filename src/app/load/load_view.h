@@ -28,7 +28,7 @@ public:
         double percent = 0;
     };
     [[nodiscard]] const std::vector<Taker>& takers() const { return takers_; }
-    [[nodiscard]] QSize sizeHint() const override { return {236, 120}; }
+    [[nodiscard]] QSize sizeHint() const override;
     /// What stretch of time they are of, in words.
     [[nodiscard]] const QString& what() const { return what_; }
 

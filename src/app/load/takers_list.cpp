@@ -19,11 +19,18 @@ constexpr trace::Row mostRows = 60'000;  // of the middle of a longer stretch
 TakersList::TakersList(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
 {
     setObjectName(QStringLiteral("takers"));
-    setMinimumWidth(Theme::get().px(150));
-    setMaximumWidth(Theme::get().px(236));
+    const auto restyle = [this] {
+        setMinimumWidth(Theme::get().px(150));
+        setMaximumWidth(Theme::get().px(236));
+        updateGeometry();
+    };
+    restyle();
+    connect(&Theme::get(), &Theme::changed, this, restyle);
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
     setToolTip(tr("Share of bus time by message. Click: explain it in the inspector"));
 }
+
+QSize TakersList::sizeHint() const { return {Theme::get().px(236), Theme::get().px(120)}; }
 
 void TakersList::show(unsigned bus, Time from, Time to, const QString& what)
 {

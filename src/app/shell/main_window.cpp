@@ -124,6 +124,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
     connect(pageTabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
+    connect(pageTabs_, &QTabBar::currentChanged, pageTabs_, [this] { pageTabs_->updateGeometry(); });     // the chosen one is written stronger, and wider
     connect(add, &QToolButton::clicked, this, [this] {
         addPage(tr("Page %1").arg(pages_->count() + 1), nlohmann::json::parse(R"({"tabs":[{"view":"stream"}]})"));
         pageTabs_->setCurrentIndex(pages_->count() - 1);
