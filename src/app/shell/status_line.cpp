@@ -87,7 +87,11 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
     const Time run = session->now();
     if (const double seconds = static_cast<double>((now - lastAt_).count()) * 1e-9; seconds >= rateOver) {
         const double ran = static_cast<double>((run - lastRun_).count()) * 1e-9;
-        rate_ = lastAt_.count() == 0 || ran <= 0 ? 0 : static_cast<double>(rows - std::min(rows, lastRows_)) / ran;
+        // Of the frames that the views have, and by their own stamps: what the run is ahead of the views does not count.
+        const Time stamp = rows > 0 ? stage_.snapshot().time(rows - 1) : Time{0};
+        const double carried = static_cast<double>((stamp - lastStamp_).count()) * 1e-9;
+        rate_ = lastRows_ == 0 || rows <= lastRows_ || carried <= 0 ? 0 : static_cast<double>(rows - lastRows_) / carried;
+        lastStamp_ = stamp;
         factor_ = lastAt_.count() == 0 ? 1 : ran / seconds;
         lastRows_ = rows;
         lastAt_ = now;

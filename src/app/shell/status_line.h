@@ -40,6 +40,7 @@ private:
     std::uint64_t lastRows_ = 0;
     Time lastAt_{0};
     Time lastRun_{0};
+    Time lastStamp_{0};             ///< Of the last frame that was counted.
     double factor_ = 1;
     double rate_ = 0;
     std::shared_ptr<const database::Catalog> countedOf_;
