@@ -177,8 +177,8 @@ private Q_SLOTS:
         QCOMPARE(window_->stage().selection().id.value, 0x181U);
         // Heads are as wide as their names and values want, and all alike; the plots begin where they end.
         lanes->arrange({{QStringLiteral("Implement:BladeState.BladeDepth"), QStringLiteral("Scanner:LevelRequest.WantedDepth"), QStringLiteral("Implement:BladeState.CylinderPressure"), QStringLiteral("Implement:BladeState.Chatter")}, {QStringLiteral("Chassis:SteeringAngle.Articulation")}, {QStringLiteral("Implement:WaterState.TankLevel")}});
-        const auto headOf = [](Lane* lane) { return lane->layout()->contentsMargins().left(); };
-        QTRY_VERIFY(headOf(lanes->lanes()[0]) >= lanes->lanes()[0]->wantedHead() || headOf(lanes->lanes()[0]) >= lanes->width() * 3 / 10 - 1);
+        const auto headOf = [](Lane* lane) { return lane->head()->width(); };
+        QTRY_VERIFY(headOf(lanes->lanes()[0]) >= lanes->lanes()[0]->head()->wantedWidth() || headOf(lanes->lanes()[0]) >= lanes->width() * 3 / 10 - 1);
         QCOMPARE(headOf(lanes->lanes()[1]), headOf(lanes->lanes()[0]));
         QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
         QVERIFY(window_->rigTree()->findBox()->text().isEmpty());

@@ -64,6 +64,19 @@ std::optional<double> SignalSeries::at(double seconds) const
     return behind == 0 ? std::nullopt : std::optional(values_[behind - 1]);
 }
 
+bool SignalSeries::holds(double seconds) const
+{
+    const auto behind = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), seconds) - times_.begin());
+    return behind > 0 && seconds - times_[behind - 1] <= silentAfter();
+}
+
+// Seconds behind a value from which on it no longer holds.
+double SignalSeries::silentAfter() const
+{
+    const double hold = period();
+    return hold > 0 ? 3 * hold : std::numeric_limits<double>::infinity();
+}
+
 double SignalSeries::period() const
 {
     const database::Message& message = *signal_.message->message;
@@ -98,7 +111,7 @@ void SignalSeries::points(double from, double to, unsigned columns, double now, 
     if (last <= first || columns == 0)
         return;
     const double hold = period();
-    const double silent = hold > 0 ? 3 * hold : std::numeric_limits<double>::infinity();
+    const double silent = silentAfter();
     const auto put = [&](double time, double value) {
         times.push_back(time);
         values.push_back(value);
@@ -134,7 +147,7 @@ void SignalSeries::points(double from, double to, unsigned columns, double now, 
             at = end;
         }
     }
-    if (last == times_.size() && now > newest)
+    if (last == times_.size() && now > times.back())
         put(std::min(now, now - newest > silent ? newest + hold : now), values.back());
 }
 

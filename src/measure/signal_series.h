@@ -28,6 +28,8 @@ public:
     [[nodiscard]] std::size_t lowerBound(double seconds) const;
     /// The value that holds at a time: the newest at or before it.
     [[nodiscard]] std::optional<double> at(double seconds) const;
+    /// Whether one came by a time, and no more than three periods before it: later the value is a thing of the past.
+    [[nodiscard]] bool holds(double seconds) const;
     /// Smallest and largest value in [first, last).
     [[nodiscard]] RangeSummary over(std::size_t first, std::size_t last) const { return levels_.over(values_, first, last); }
 
@@ -40,6 +42,8 @@ public:
     void points(double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const;
 
 private:
+    [[nodiscard]] double silentAfter() const;
+
     database::SignalRef signal_;
     can::Time origin_;
     trace::Row nextRow_ = 0;

@@ -17,10 +17,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double headWidth = 138;      // at least
-
-// What a curve is called where a lane has several.
-QString letterOf(std::size_t index) { return QString(QChar(static_cast<char16_t>('a' + index % 26))); }
+constexpr int mostLinesAtOnce = 7;      // that a lane of many curves asks room for
 
 constexpr std::uint64_t rowsOfBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
 
@@ -30,6 +27,7 @@ class Lane::Mark : public QWidget {
 public:
     explicit Mark(QWidget* parent) : QWidget(parent)
     {
+        setObjectName(QStringLiteral("dropMark"));
         setAttribute(Qt::WA_TransparentForMouseEvents);
         hide();
     }
@@ -59,13 +57,15 @@ private:
     Place place_ = Place::none;
 };
 
-Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWidget(&view), view_(view), plot_(new TimePlot(view.stage(), last)), mark_(new Mark(this))
+Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWidget(&view), view_(view), head_(new LaneHead(view.stage(), curves_, this)), plot_(new TimePlot(view.stage(), last)), mark_(new Mark(this))
 {
     setObjectName(QStringLiteral("lane"));
     setAcceptDrops(true);
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
-    layout->addWidget(plot_);
+    layout->setSpacing(0);
+    layout->addWidget(head_);
+    layout->addWidget(plot_, 1);
     plot_->setAcceptDrops(false);
     plot_->setToolTip(tr("Click: cursor here. Wheel: zoom. Shift and wheel: move. Double click beside it: fit the scale"));
     plot_->setContextMenuPolicy(Qt::NoContextMenu);
@@ -90,53 +90,16 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWid
     connect(&Theme::get(), &Theme::changed, this, &Lane::restyle);
 }
 
-QString Lane::reading(const Curve& curve, bool* known) const
-{
-    const auto value = curve.series->at(view_.stage().seconds(view_.stage().cursor()));
-    if (known != nullptr)
-        *known = value.has_value();
-    bool fits = false;
-    return value ? readingText(curve.ref.signal(), database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value) : tr("no value yet");
-}
-
-int Lane::headColumns() const
-{
-    const Theme& theme = Theme::get();
-    const double room = height() - theme.px(6);
-    const auto count = static_cast<double>(curves_.size());
-    return count * theme.px(37) <= room ? 0 : count * theme.px(17) <= room ? 1 : 2;
-}
-
-int Lane::wantedHead() const
-{
-    const Theme& theme = Theme::get();
-    const int columns = headColumns();
-    double widest = 0;
-    for (std::size_t i = 0; i < curves_.size(); ++i) {
-        const QString name = (curves_[i].letter != nullptr ? letterOf(i) + QLatin1Char(' ') : QString()) + QString::fromStdString(curves_[i].ref.signal().name);
-        const double named = QFontMetricsF(i == 0 && columns == 0 ? theme.bodyStrong() : theme.body()).horizontalAdvance(name);
-        widest = std::max(widest, theme.px(22) + named + (columns == 1 ? curves_[i].valueRoom + theme.px(8) : 0));
-    }
-    return static_cast<int>(std::ceil(std::max<double>(theme.px(headWidth), widest * std::max(1, columns) + theme.px(14))));
-}
-
-void Lane::setHead(int width)
-{
-    if (head_ == width)
-        return;
-    head_ = width;
-    layout()->setContentsMargins(width, 0, 0, 0);
-    update();
-}
-
 void Lane::restyle()
 {
-    setMinimumHeight(Theme::get().px(curves_.size() > 1 ? 82 : 64));     // two names with their values
+    // Two names with their values, or as many lines as are read at a glance.
+    const int lines = std::min(static_cast<int>(curves_.size()), mostLinesAtOnce);
+    setMinimumHeight(Theme::get().px(curves_.size() > 1 ? std::max(82, 17 * lines + 8) : 64));
     // Room for the ends of its range, so that the heads stand still while values go on.
     for (Curve& curve : curves_) {
         const database::Signal& signal = curve.ref.signal();
         const QFontMetricsF metrics(Theme::get().mono());
-        curve.valueRoom = metrics.horizontalAdvance(reading(curve));
+        curve.valueRoom = 0;
         for (const auto& end : {signal.minimum, signal.maximum})
             if (end) {
                 bool fits = false;
@@ -153,7 +116,7 @@ void Lane::restyle()
         curves_[i].graph->setPen(pen);
         curves_[i].graph->setLineStyle(QCPGraph::lsStepLeft);   // a value holds until the next one
         if (QCPItemText* letter = curves_[i].letter) {
-            letter->setText(letterOf(i));
+            letter->setText(LaneHead::letterOf(i));
             letter->setFont(Theme::get().text(11, QFont::DemiBold));
             letter->setColor(Theme::get().ink);
             letter->setBrush(QBrush(Theme::get().surface));
@@ -231,9 +194,15 @@ void Lane::refresh()
         if (curve.letter != nullptr) {
             // Each further left than the one before, so that curves that lie on each other keep their letters.
             const double pixel = (stage.seconds(stage.windowTo()) - stage.seconds(stage.windowFrom())) / std::max(1U, plot_->columns());
-            const double at = std::min(stage.seconds(stage.windowTo()), stage.seconds(stage.newest())) - static_cast<double>(&curve - curves_.data()) * 15 * pixel;
+            // Where the curve goes out of sight, or ended before.
+            const double right = stage.seconds(stage.windowTo());
+            std::size_t last = values.size();
+            while (last > 0 && (std::isnan(values[last - 1]) || (times[last - 1] > right && (last == 1 || std::isnan(values[last - 2])))))
+                --last;
+            const double end = last > 0 ? std::min(right, times[last - 1]) : 0;
+            const double at = end - static_cast<double>(&curve - curves_.data()) * 15 * pixel;
             const auto shown = curve.series->at(at);
-            curve.letter->setVisible(shown.has_value());
+            curve.letter->setVisible(last > 0 && end > stage.seconds(stage.windowFrom()) && shown.has_value());
             curve.letter->position->setCoords(at, shown.value_or(0));
         }
     }
@@ -248,91 +217,14 @@ void Lane::refresh()
         }
     }
     plot_->drawSoon();
-    update(QRect(0, 0, head_, height()));
+    head_->update();
 }
 
 void Lane::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
-    const Theme& theme = Theme::get();
-    Stage& stage = view_.stage();
-    heads_.clear();
-    // Where they are many, names and values stand in one line each, in two columns where even that is too high.
-    const bool compact = headColumns() > 0;
-    const bool twice = headColumns() == 2;
-    const double full = head_ - theme.px(14);
-    const double width = twice ? full / 2 : full;
-    const std::size_t rows = twice ? (curves_.size() + 1) / 2 : curves_.size();
-    double y = theme.px(4);
-    for (std::size_t i = 0; i < curves_.size(); ++i) {
-        const Curve& curve = curves_[i];
-        const database::Signal& signal = curve.ref.signal();
-        const double badge = theme.px(14);
-        bool value = false;
-        const double left = theme.px(8) + (twice && i >= rows ? width : 0);
-        if (twice && i == rows)
-            y = theme.px(4);
-        const QString text = reading(curve, &value);
-        const QString letter = curve.letter != nullptr ? letterOf(i) + QLatin1Char(' ') : QString();
-        paintBusBadge(painter, QRectF(left, y + theme.px(1), badge, badge), curve.ref.message->bus);
-        const double begin = y;
-        if (compact) {
-            const QString shown = QFontMetricsF(theme.mono()).horizontalAdvance(text) > width * 0.55 ? QString() : text;
-            const double valueRoom = twice ? 0 : QFontMetricsF(theme.mono()).horizontalAdvance(shown) + theme.px(4);
-            paintText(painter, QRectF(left + theme.px(18), y, width - theme.px(20) - valueRoom, theme.px(16)), letter + QString::fromStdString(signal.name), theme.body(), theme.ink);
-            if (!twice)
-                paintText(painter, QRectF(left, y, width, theme.px(16)), shown, theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
-            y += theme.px(17);
-        } else {
-            paintText(painter, QRectF(left + theme.px(20), y, width - theme.px(20), theme.px(16)), letter + QString::fromStdString(signal.name), i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
-            y += theme.px(18);
-            const QFont font = i == 0 && curves_.size() < 3 ? theme.mono(15) : theme.mono();
-            const double valueHeight = i == 0 && curves_.size() < 3 ? theme.px(22) : theme.px(15);
-            paintText(painter, QRectF(left, y, width, valueHeight), text, value ? font : theme.body(), value ? theme.ink : theme.ink3);
-            y += valueHeight + theme.px(4);
-        }
-        heads_.emplace_back(left, begin, width, y - begin);
-        if (stage.selection().kind == Selection::Kind::signal && stage.selection().bus == curve.ref.message->bus && stage.selection().id == curve.ref.message->message->id && stage.selection().signal == static_cast<int>(curve.ref.index))
-            painter.fillRect(QRectF(0, begin, theme.px(3), y - begin - theme.px(2)), theme.accent);
-    }
-    painter.setPen(theme.grid);
-    painter.drawLine(0, height() - 1, this->width(), height() - 1);
-}
-
-int Lane::curveAt(double y) const
-{
-    const QPoint at = mapFromGlobal(QCursor::pos());
-    for (std::size_t i = 0; i < heads_.size(); ++i)
-        if (y >= heads_[i].top() && y < heads_[i].bottom() && (heads_.size() < 2 || heads_[i].left() == heads_.front().left() ? at.x() < heads_[i].right() || heads_.back().left() == heads_.front().left() : at.x() >= heads_[i].left()))
-            return static_cast<int>(i);
-    return curves_.empty() ? -1 : 0;
-}
-
-bool Lane::event(QEvent* event)
-{
-    // The values of all curves, where their heads have no room for them.
-    if (event->type() == QEvent::ToolTip && curves_.size() > 1) {
-        QStringList lines;
-        for (std::size_t i = 0; i < curves_.size(); ++i)
-            lines << QStringLiteral("%1  %2: %3").arg(letterOf(i), QString::fromStdString(curves_[i].ref.signal().name), reading(curves_[i]));
-        QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), lines.join(QLatin1Char('\n')), this);
-        return true;
-    }
-    return QWidget::event(event);
-}
-
-void Lane::mousePressEvent(QMouseEvent* event)
-{
-    const int index = curveAt(event->position().y());
-    if (index < 0)
-        return;
-    const Curve& curve = curves_[static_cast<std::size_t>(index)];
-    Selection selection;
-    selection.kind = Selection::Kind::signal;
-    selection.bus = curve.ref.message->bus;
-    selection.id = curve.ref.message->message->id;
-    selection.signal = static_cast<int>(curve.ref.index);
-    view_.stage().select(selection);
+    painter.setPen(Theme::get().grid);
+    painter.drawLine(0, height() - 1, width(), height() - 1);
 }
 
 void Lane::mouseDoubleClickEvent(QMouseEvent*)

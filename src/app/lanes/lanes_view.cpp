@@ -176,11 +176,11 @@ void LanesView::layHeads()
 {
     axis_->setFixedHeight(Theme::get().px(24));
     int width = 0;
-    for (const Lane* lane : lanes_)
-        width = std::max(width, lane->wantedHead());
+    for (Lane* lane : lanes_)
+        width = std::max(width, lane->head()->wantedWidth());
     width = std::min(width, std::max(Theme::get().px(138), this->width() * 3 / 10));
     for (Lane* lane : lanes_)
-        lane->setHead(width);
+        lane->head()->setFixedWidth(width);
     if (axisLead_->sizeHint().width() != width) {
         axisLead_->changeSize(width, 0, QSizePolicy::Fixed, QSizePolicy::Minimum);
         layout()->invalidate();

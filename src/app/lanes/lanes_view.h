@@ -8,6 +8,7 @@
 #include <memory>
 #include <vector>
 
+#include "app/lanes/lane_head.h"
 #include "app/paint/plot.h"
 #include "app/shell/view.h"
 #include "measure/signal_series.h"
@@ -36,9 +37,7 @@ class Lane : public QWidget {
 public:
     Lane(LanesView& view, const std::vector<QString>& paths, bool last);
     void refresh();
-    /// Width that its head would take to show names and values in full.
-    [[nodiscard]] int wantedHead() const;
-    void setHead(int width);
+    [[nodiscard]] LaneHead* head() { return head_; }
     /// Whether all rows of the snapshot went into its curves.
     [[nodiscard]] bool complete() const;
     [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
@@ -49,27 +48,20 @@ protected:
     void dragMoveEvent(QDragMoveEvent* event) override;
     void dragLeaveEvent(QDragLeaveEvent* event) override;
     void dropEvent(QDropEvent* event) override;
-    bool event(QEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
-    void mousePressEvent(QMouseEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
-    /// In how many columns its head has curves of one line each, where they are many; 0 where each has two lines.
-    [[nodiscard]] int headColumns() const;
-    [[nodiscard]] QString reading(const Curve& curve, bool* known = nullptr) const;
     void restyle();
-    [[nodiscard]] int curveAt(double y) const;
     void scaleToDatabase();
 
     LanesView& view_;
-    TimePlot* plot_;
     std::vector<Curve> curves_;
+    LaneHead* head_;
+    TimePlot* plot_;
     bool named_ = false;        ///< The scale has the texts of an enumeration.
     bool fitted_ = false;       ///< Scale follows the data instead of the database's range.
-    std::vector<QRectF> heads_; ///< Of each curve, as painted.
-    int head_ = 0;
     enum class Place { none, above, here, below };
     class Mark;                 ///< Where what is dragged would go, over head and plot.
     Mark* mark_;
