@@ -13,6 +13,7 @@
 #include <ctime>
 
 #include "app/keeping/keeping.h"
+#include "app/shell/ending.h"
 #include "app/shell/main_window.h"
 #include "app/shell/settings_dialog.h"
 #include "spool/unfinished.h"
@@ -69,6 +70,7 @@ int main(int argc, char** argv)
     }
     if (!opened)
         return 2;
+    const app::Ending ending;
     if (!measureStart)
         QTimer::singleShot(0, &application, [] { app::MainWindow::all().front()->offerRecovery(); });
     if (measureStart)

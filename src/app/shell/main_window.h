@@ -71,6 +71,11 @@ public:
     [[nodiscard]] std::vector<Loss> losses() const;
     /// Closes the window as if nothing in it mattered.
     void closeWithoutAsking();
+    /// Whether a database, or the rig, was edited and not saved.
+    [[nodiscard]] bool hasEdits() const;
+    /// Keeps the run among those that were not ended, ends a recording, and closes without a question; edits go. False where
+    /// something could not be kept, or is kept nowhere: it is then asked about as always.
+    bool closeKeeping();
     /// Opens an empty rig in a window of its own.
     void newRig();
     void rigSettings();

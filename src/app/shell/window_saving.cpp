@@ -73,7 +73,7 @@ std::vector<std::size_t> MainWindow::changedDatabases() const
 void MainWindow::refreshTitle()
 {
     setWindowTitle(document_->title() + QStringLiteral("[*] - Wavetrope"));
-    setWindowModified(rigChanged() || !changedDatabases().empty());
+    setWindowModified(hasEdits());
 }
 
 // The database where its editor has the focus, else the rig.
@@ -188,6 +188,19 @@ void MainWindow::closeWithoutAsking()
 {
     askBeforeClosing_ = false;
     close();
+}
+
+bool MainWindow::hasEdits() const { return rigChanged() || !changedDatabases().empty(); }
+
+bool MainWindow::closeKeeping()
+{
+    for (const Loss& loss : losses()) {
+        const bool goesOn = loss.kind == Loss::Kind::run || loss.kind == Loss::Kind::recording;
+        if (goesOn && (loss.remedies.front() != Loss::Remedy::keep || !carryOut(loss, Loss::Remedy::keep)))
+            return close();
+    }
+    askBeforeClosing_ = false;
+    return close();
 }
 
 std::vector<Loss> MainWindow::losses() const
