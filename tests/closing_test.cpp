@@ -15,6 +15,7 @@
 #include <QSettings>
 #include <QSpinBox>
 #include <QTabBar>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextBrowser>
@@ -23,6 +24,7 @@
 
 #include "answers.h"
 #include "app/keeping/keeping.h"
+#include "app/keeping/recovery_dialog.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/filter_line.h"
 #include "app/shell/help_dialog.h"
@@ -227,6 +229,18 @@ private Q_SLOTS:
         const auto found = spool::unfinishedRuns(runs());
         QCOMPARE(found.size(), std::size_t{1});
         QVERIFY(found[0].kept);
+        // It is found by who looks for it, and is no question at the next start.
+        {
+            auto shown = window();
+            shown->offerRecovery();
+            QVERIFY(shown->findChild<RecoveryDialog*>() == nullptr);
+            shown->offerRecovery(true);
+            auto* dialog = shown->findChild<RecoveryDialog*>();
+            QVERIFY(dialog != nullptr && dialog->runs().size() == 1);
+            QCOMPARE(dialog->findChild<QTableWidget*>()->item(0, 2)->text(), QStringLiteral("it was kept"));
+            dialog->reject();
+            shown->closeWithoutAsking();
+        }
         // One that is discarded leaves nothing.
         {
             auto shown = window();

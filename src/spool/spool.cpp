@@ -99,12 +99,16 @@ Report Spool::report() const
     return report_;
 }
 
-Expected<void> Spool::keep()
+Expected<void> Spool::keep(Keep until)
 {
     settle();
     const Report now = report();
     if (now.path.empty() || now.rows < trace_.rows())
         return fail(options_.folder.empty() ? "the run is kept in memory alone" : now.words.empty() ? "the disk has not taken all of the run" : now.words, now.path.empty() ? options_.folder : now.path, "Save it as a log on another disk");
+    if (until == Keep::asked) {
+        keep_ = true;
+        return {};
+    }
     // A mark beside it tells from when on its user has not wanted to lose it.
     const std::string mark = now.path + keptMark;
     const int file = ::open(mark.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);

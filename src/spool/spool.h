@@ -61,8 +61,10 @@ public:
     [[nodiscard]] Report report() const;
     /// Waits until all rows up to now are on the disk, or cannot be.
     void settle();
+    /// How long a run is kept that is over: for the time that the user has set, or until it was asked about.
+    enum class Keep { forATime, asked };
     /// Has the run stay on the disk when it has ended, among those that were not ended. An error where not all of it is there.
-    [[nodiscard]] Expected<void> keep();
+    [[nodiscard]] Expected<void> keep(Keep until = Keep::forATime);
     /// For a writer that can wait: does so while more than the bound is in memory alone.
     void makeRoom();
     [[nodiscard]] std::unique_ptr<trace::Segment> load(std::size_t index) override;

@@ -10,16 +10,19 @@
 #include <QPointer>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
 #include "app/shell/screen_room.h"
+#include "app/shell/settings_dialog.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
 
 namespace {
 
-enum Column : int { started, rig, frames, size, columns };
+enum Column : int { started, rig, why, frames, size, columns };
 
 }  // namespace
 
@@ -34,7 +37,7 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
     says_->setWordWrap(true);
     table_->setObjectName(QStringLiteral("recoveryRuns"));
     table_->setAccessibleName(tr("Runs that were not ended"));
-    table_->setHorizontalHeaderLabels({tr("Started"), tr("Rig"), tr("Frames"), tr("Size")});
+    table_->setHorizontalHeaderLabels({tr("Started"), tr("Rig"), tr("Here because"), tr("Frames"), tr("Size")});
     table_->verticalHeader()->hide();
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
@@ -44,7 +47,7 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table_->horizontalHeader()->setSectionResizeMode(rig, QHeaderView::Stretch);
     table_->horizontalHeader()->setHighlightSections(false);
-    table_->setStyleSheet(QStringLiteral("QTableWidget { outline: none; } QTableWidget::item { padding: 0 10px; border: none; } QHeaderView::section { padding: 0 10px; }"));
+    table_->setStyleSheet(QStringLiteral("QTableWidget { outline: none; } QTableWidget::item { padding: 0 10px; border: none; } QHeaderView::section { padding: 0 13px; }"));
     table_->verticalHeader()->setDefaultSectionSize(Theme::get().rowHeight() + Theme::get().px(6));
     for (int column = 0; column < columns; ++column)
         table_->horizontalHeaderItem(column)->setTextAlignment((column >= frames ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
@@ -94,11 +97,11 @@ RecoveryDialog::~RecoveryDialog()
         saver_.join();
 }
 
-RecoveryDialog* RecoveryDialog::offer(QWidget* parent)
+RecoveryDialog* RecoveryDialog::offer(QWidget* parent, bool asked)
 {
     const auto options = keepingOptions();
     auto* dialog = new RecoveryDialog(options ? options->folder : spool::usualFolder(), parent);
-    if (dialog->runs().empty()) {
+    if (std::all_of(dialog->runs().begin(), dialog->runs().end(), [asked](const spool::UnfinishedRun& run) { return run.kept && !asked; })) {
         delete dialog;
         return nullptr;
     }
@@ -113,7 +116,7 @@ void RecoveryDialog::load()
     for (int row = 0; row < table_->rowCount(); ++row) {
         const spool::UnfinishedRun& run = runs_[static_cast<std::size_t>(row)];
         const QString when = run.problem.empty() ? QLocale().toString(QDateTime::fromSecsSinceEpoch(run.about.startedAt), QStringLiteral("d MMM yyyy  HH:mm:ss")) : QFileInfo(QString::fromStdString(run.path)).lastModified().toString(QStringLiteral("d MMM yyyy  HH:mm:ss"));
-        const QString texts[columns] = {when, run.problem.empty() ? QString::fromStdString(run.about.title) : tr("cannot be read: %1").arg(QString::fromStdString(run.problem)), run.problem.empty() ? countText(run.rows) : QString(),
+        const QString texts[columns] = {when, run.problem.empty() ? QString::fromStdString(run.about.title) : tr("cannot be read: %1").arg(QString::fromStdString(run.problem)), run.kept ? tr("it was kept") : tr("it was cut off"), run.problem.empty() ? countText(run.rows) : QString(),
                                         run.problem.empty() ? tr("%1 MB").arg(static_cast<double>(run.bytes) / 1e6, 0, 'f', 1) : QString()};
         for (int column = 0; column < columns; ++column) {
             auto* item = new QTableWidgetItem(texts[column]);
@@ -143,12 +146,23 @@ void RecoveryDialog::refresh()
     discard_->setEnabled(run != nullptr && !saving_);
     table_->setEnabled(!saving_);
     later_->setText(saving_ ? tr("Cancel") : tr("Later"));
+    says_->setText(words());
+}
+
+QString RecoveryDialog::words() const
+{
     if (runs_.empty())
-        says_->setText(tr("Nothing is left. Runs that a crash or a power cut ends are listed here."));
-    else if (runs_.size() == 1)
-        says_->setText(tr("This run was not ended: the program or the machine stopped while it went on. Up to about its last second, everything is there."));
-    else
-        says_->setText(tr("These runs were not ended: the program or the machine stopped while they went on. Up to about their last second, everything is there."));
+        return tr("Nothing is left. Runs that a crash or a power cut ends are listed here, and those that were kept.");
+    const auto kept = std::count_if(runs_.begin(), runs_.end(), [](const spool::UnfinishedRun& run) { return run.kept; });
+    QStringList sentences;
+    if (const auto cut = static_cast<std::ptrdiff_t>(runs_.size()) - kept; cut > 0)
+        sentences << (cut == 1 ? tr("A run was cut off: the program or the machine was stopped while it went on. Up to about its last second, everything is there.") : tr("%1 runs were cut off: the program or the machine was stopped while they went on. Up to about their last second, everything is there.").arg(cut));
+    if (kept > 0) {
+        const int days = keptRunDays();
+        const QString until = days > 0 ? tr("for %1 days (Settings), or until it is discarded").arg(days) : tr("until it is discarded");
+        sentences << (kept == 1 ? tr("A run was kept when its window was closed; it stays %1.").arg(until) : tr("%1 runs were kept when their windows were closed; each stays %2.").arg(kept).arg(until));
+    }
+    return sentences.join(QLatin1Char(' '));
 }
 
 void RecoveryDialog::saveTo(const QString& path)

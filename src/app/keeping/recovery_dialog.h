@@ -23,8 +23,9 @@ public:
     explicit RecoveryDialog(std::string folder, QWidget* parent = nullptr);
     ~RecoveryDialog() override;
 
-    /// Shows one where there are such runs; null where there are none.
-    static RecoveryDialog* offer(QWidget* parent);
+    /// Shows one where there are such runs; null where there are none. Unless somebody `asked`, those that were kept on purpose
+    /// are no reason to.
+    static RecoveryDialog* offer(QWidget* parent, bool asked);
 
     [[nodiscard]] const std::vector<spool::UnfinishedRun>& runs() const { return runs_; }
     /// Saves the chosen run as a log, in the background.
@@ -40,6 +41,7 @@ Q_SIGNALS:
 private:
     void load();
     void refresh();
+    [[nodiscard]] QString words() const;
     [[nodiscard]] const spool::UnfinishedRun* chosen() const;
     void discard();
 

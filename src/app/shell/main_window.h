@@ -121,7 +121,7 @@ private:
     [[nodiscard]] bool rigChanged() const;
     [[nodiscard]] std::vector<std::size_t> changedDatabases() const;
     void refreshTitle();
-    bool carryOut(const Loss& loss, Loss::Remedy remedy);
+    bool carryOut(const Loss& loss, Loss::Remedy remedy, spool::Spool::Keep until = spool::Spool::Keep::forATime);
     void showFirst(const char* kind, const std::function<bool(View*)>& use);
     /// Says once when the disk no longer takes the run, or soon will not.
     void announceKeeping();

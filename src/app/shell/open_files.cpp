@@ -90,9 +90,9 @@ MainWindow* MainWindow::openLogs(const QStringList& paths, const rig::Rig& rigFo
 
 void MainWindow::offerRecovery(bool asked)
 {
-    RecoveryDialog* dialog = RecoveryDialog::offer(this);
+    RecoveryDialog* dialog = RecoveryDialog::offer(this, asked);
     if (dialog == nullptr && asked)
-        QMessageBox::information(this, tr("Wavetrope"), tr("There are none. A run that a crash or a power cut ends is offered here, and at the next start."));
+        QMessageBox::information(this, tr("Wavetrope"), tr("There are none. A run that a crash or a power cut ends is offered here, and at the next start; one that is kept when its window closes is found here."));
     if (dialog == nullptr)
         return;
     connect(dialog, &RecoveryDialog::openWanted, this, [this](const QString& path, const QString& rigPath) {

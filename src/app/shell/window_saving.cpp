@@ -196,7 +196,7 @@ bool MainWindow::closeKeeping()
 {
     for (const Loss& loss : losses()) {
         const bool goesOn = loss.kind == Loss::Kind::run || loss.kind == Loss::Kind::recording;
-        if (goesOn && (loss.remedies.front() != Loss::Remedy::keep || !carryOut(loss, Loss::Remedy::keep)))
+        if (goesOn && (loss.remedies.front() != Loss::Remedy::keep || !carryOut(loss, Loss::Remedy::keep, spool::Spool::Keep::asked)))
             return close();
     }
     askBeforeClosing_ = false;
@@ -233,7 +233,7 @@ std::vector<Loss> MainWindow::losses() const
 }
 
 // False where something could not be done: the window stays.
-bool MainWindow::carryOut(const Loss& loss, Loss::Remedy remedy)
+bool MainWindow::carryOut(const Loss& loss, Loss::Remedy remedy, spool::Spool::Keep until)
 {
     const auto failed = [this](const QString& words) {
         QMessageBox::warning(this, tr("Wavetrope"), words);
@@ -260,7 +260,7 @@ bool MainWindow::carryOut(const Loss& loss, Loss::Remedy remedy)
             return true;
         session->stop();        // what comes behind it would not be in it
         if (remedy == Loss::Remedy::keep) {
-            const auto kept = session->spool()->keep();
+            const auto kept = session->spool()->keep(until);
             return kept ? true : failed(tr("The run is not kept. %1").arg(QString::fromStdString(kept.error().text())));
         }
         const QString path = QFileDialog::getSaveFileName(this, tr("Save the run as a log"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
