@@ -241,6 +241,7 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
 
     selectorLine_->setContentsMargins(0, 0, 0, 0);
     column->addWidget(selectors_);
+    layoutScroll_->setFocusPolicy(Qt::NoFocus);
     layoutScroll_->setWidget(layout_);
     layoutScroll_->setWidgetResizable(true);
     layoutScroll_->setFrameShape(QFrame::NoFrame);

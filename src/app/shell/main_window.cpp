@@ -30,6 +30,7 @@
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/shell/edit_times.h"
+#include "app/shell/focus_mark.h"
 #include "app/shell/screen_room.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
@@ -164,6 +165,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::rigSaveWanted, this, [this] { saveRig(); });
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
+    new FocusMark(this);
     buildPages();
     refreshTitle();
     status_->refresh();

@@ -55,6 +55,7 @@ private:
     enum class Zone { none, middle, left, right, top, bottom };
     [[nodiscard]] Zone zoneAt(const QPoint& point) const;
     void refreshHead();
+    void orderFocus();
     void startDrag();
 
     Page& page_;

@@ -70,8 +70,8 @@ void Pane::refreshHead()
     const Theme& theme = Theme::get();
     headBox_->setFixedHeight(theme.px(28));
     tabs_->setFont(theme.head());
-    tabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; padding: 3px 6px; color: %1; } QTabBar::tab:selected { color: %2; } QTabBar::tab:!selected:hover { color: %2; }")
-                             .arg(theme.ink3.name(), theme.ink.name()));
+    tabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; padding: 3px 6px; color: %1; } QTabBar::tab:selected { color: %2; } QTabBar::tab:!selected:hover { color: %2; } QTabBar::tab:focus { border: 1px solid %3; border-radius: 3px; padding: 2px 5px; }")
+                             .arg(theme.ink3.name(), theme.ink.name(), theme.accent.name()));
     menuButton_->setIcon(theme.icon("more", theme.ink2));
 }
 
@@ -92,7 +92,21 @@ void Pane::put(Entry entry)
     const int index = tabs_->addTab(tr(entry.kind->title));
     tabs_->setTabToolTip(index, tr("%1. Drag it onto another pane to move it").arg(tr(entry.kind->purpose)));
     connect(entry.view, &View::setUpChanged, &page_, &Page::changed);
+    orderFocus();
     setCurrent(index);
+}
+
+// The tabulator goes through the head as it is read, from left to right.
+void Pane::orderFocus()
+{
+    QWidget* last = tabs_;
+    for (int i = 0; i < toolStack_->count(); ++i)
+        for (QWidget* tool : toolStack_->widget(i)->findChildren<QWidget*>())
+            if ((tool->focusPolicy() & Qt::TabFocus) != 0 && tool->focusProxy() == nullptr) {
+                setTabOrder(last, tool);
+                last = tool;
+            }
+    setTabOrder(last, menuButton_);
 }
 
 Pane::Entry Pane::take(int index)

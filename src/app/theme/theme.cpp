@@ -163,9 +163,10 @@ QPushButton:hover, QToolButton#bar:hover { border-color: %10; }
 QPushButton:checked, QToolButton#bar:checked { background: %4; border-color: %5; }
 QPushButton#primary, QPushButton[primary="true"] { background: %5; border-color: %5; color: %9; font-weight: 600; }
 QPushButton:disabled { color: %10; }
-QPushButton:focus, QToolButton:focus { border: 1px solid %5; }
 QToolButton { border: 1px solid transparent; border-radius: %6px; padding: 2px; }
 QToolButton:hover { background: %4; }
+QToolButton:focus { border: 1px solid %5; }
+QPushButton:focus, QToolButton#bar:focus { border: 2px solid %5; padding: 2px %14px; }
 QToolButton::menu-indicator { image: none; }
 QMenu { background: %9; border: 1px solid %2; padding: 4px; }
 QMenu::item { padding: 4px 22px; border-radius: 3px; }
@@ -211,7 +212,8 @@ QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; h
                              .arg(px(7))
                              .arg(error.name(), surface.name(), faint.name(), name_ == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"))
                              .arg(px(12))
-                             .arg(ink3.name()));
+                             .arg(ink3.name())
+                             .arg(px(7) - 1));
     Q_EMIT changed();
 }
 
