@@ -127,7 +127,8 @@ ConvertDialog::ConvertDialog(Stage& stage, const QString& filter, QWidget* paren
     connect(stretch_, &QComboBox::currentIndexChanged, this, &ConvertDialog::formChanged);
     connect(filter_, &FilterLine::filterChanged, this, &ConvertDialog::showCount);
     connect(filter_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(stage_, name, text); });
-    connect(&stage, &Stage::catalogChanged, this, [this] { filter_->setCatalog(stage_.document().catalog()); });
+    for (auto changed : {&Stage::catalogChanged, &Stage::becameReady})
+        connect(&stage, changed, this, [this] { filter_->setCatalog(stage_.document().catalog()); });
     connect(choose, &QPushButton::clicked, this, &ConvertDialog::choosePath);
     connect(start_, &QPushButton::clicked, this, &ConvertDialog::begin);
     connect(close_, &QPushButton::clicked, this, &ConvertDialog::reject);

@@ -89,6 +89,7 @@ void FilterLine::fillRow()
 {
     layout_->setStretchFactor(edit_, 1);
     layout_->setStretchFactor(label_, 0);
+    filling_ = true;
 }
 
 void FilterLine::setCatalog(std::shared_ptr<const database::Catalog> catalog)
@@ -238,6 +239,8 @@ void FilterLine::showProblem()
 void FilterLine::resizeEvent(QResizeEvent* event)
 {
     QWidget::resizeEvent(event);
+    // What is wrong is said in full under the line.
+    label_->setMaximumWidth(filling_ ? width() / 3 : QWIDGETSIZE_MAX);
     showProblem();
 }
 

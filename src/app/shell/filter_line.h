@@ -74,6 +74,7 @@ private:
     QString problemText_;
     QPointer<QLabel> problem_;         // the whole of it, over what stands under the line
     bool wrong_ = false;
+    bool filling_ = false;
     QString result_;
 };
 
