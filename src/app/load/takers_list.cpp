@@ -26,6 +26,7 @@ TakersList::TakersList(Stage& stage, QWidget* parent) : QWidget(parent), stage_(
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
+    connect(&stage, &Stage::selectionChanged, this, [this] { update(); });
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
     setToolTip(tr("Share of bus time by message. Click: explain it in the inspector"));
 }
@@ -51,6 +52,7 @@ void TakersList::show(unsigned bus, Time from, Time to, const QString& what)
         last = first + mostRows;
         from = snapshot.time(first);
         to = std::max(from + Time(1), snapshot.time(last));
+        what_ = tr("%1 s in its middle").arg(static_cast<double>((to - from).count()) * 1e-9, 0, 'f', 1);
     }
     std::vector<std::int64_t> busy(snapshot.trace().identifierCount(), 0);
     for (trace::Row row = first; row <= last; ++row) {
@@ -118,6 +120,8 @@ void TakersList::paintEvent(QPaintEvent*)
         const Taker& taker = takers_[i];
         const trace::TraceKey& key = stage_.snapshot().trace().key(taker.identifier);
         const auto* message = key.error ? nullptr : stage_.catalog().find(key.bus, key.id);
+        if (stage_.selection().names(key.bus, key.id) && !key.error)
+            painter.fillRect(QRectF(1, y, width() - 1, theme.px(20)), theme.accentSoft);
         row(message != nullptr ? QString::fromStdString(message->message->name) : key.error ? tr("error frames") : QString::fromStdString(can::toText(key.id)), taker.percent);
     }
     const std::size_t others = takers_.size() - shown();

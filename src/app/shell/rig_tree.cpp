@@ -78,6 +78,8 @@ public:
     }
 };
 
+std::uint64_t placeOf(std::uint8_t bus, std::uint32_t id) { return std::uint64_t{bus} << 32 | id; }
+
 }  // namespace
 
 // Signals and messages can be dragged out.
@@ -180,6 +182,7 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     connect(find_, &QLineEdit::textChanged, this, &RigTree::find);
     connect(tree_, &QTreeWidget::currentItemChanged, this, &RigTree::onCurrent);
     connect(tree_, &QTreeWidget::itemActivated, this, &RigTree::activate);
+    connect(&stage, &Stage::selectionChanged, this, &RigTree::mark);
     tree_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(tree_, &QTreeWidget::customContextMenuRequested, this, &RigTree::showMenu);
     connect(&stage, &Stage::beat, this, [this] {
@@ -281,6 +284,8 @@ void RigTree::rebuildKeeping()
 void RigTree::build()
 {
     tree_->clear();
+    messages_.clear();
+    nodes_.clear();
     shape_ = shape();
     const auto& catalog = stage_.catalog();
     for (std::uint8_t bus = 0; bus < catalog.busCount(); ++bus) {
@@ -332,12 +337,16 @@ void RigTree::build()
                 auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender), messages.size() == 1 ? tr("1 message") : tr("%1 messages").arg(messages.size())});
                 nodeItem->setData(0, levelRole, nodeLevel);
                 nodeItem->setData(1, levelRole, nodeLevel);
+                if (!sender.empty() && !nodes_.contains(nodeItem->text(0)))
+                    nodes_.insert(nodeItem->text(0), nodeItem);
                 for (const auto* message : messages) {
                     auto* messageItem = new QTreeWidgetItem(nodeItem, {QString::fromStdString(message->message->name), QString::fromStdString(can::toText(message->message->id))});
                     messageItem->setData(0, levelRole, messageLevel);
                     messageItem->setData(1, levelRole, messageLevel);
                     messageItem->setData(0, busRole, bus);
                     messageItem->setData(0, idRole, message->message->id.key());
+                    if (const auto place = placeOf(bus, message->message->id.key()); !messages_.contains(place))
+                        messages_.insert(place, messageItem);
                     // Its signals come when they are looked at: a large database has tens of thousands.
                     if (!message->message->signals.empty())
                         messageItem->setChildIndicatorPolicy(QTreeWidgetItem::ShowIndicator);
@@ -433,12 +442,12 @@ void RigTree::refreshValues()
     }
 }
 
-void RigTree::onCurrent(QTreeWidgetItem* item)
+Selection RigTree::selectionOf(const QTreeWidgetItem* item)
 {
-    if (item == nullptr)
-        return;
-    const int level = item->data(0, levelRole).toInt();
     Selection selection;
+    if (item == nullptr)
+        return selection;
+    const int level = item->data(0, levelRole).toInt();
     if (level == messageLevel || level == signalLevel) {
         selection.kind = level == messageLevel ? Selection::Kind::message : Selection::Kind::signal;
         selection.bus = static_cast<std::uint8_t>(item->data(0, busRole).toUInt());
@@ -448,10 +457,38 @@ void RigTree::onCurrent(QTreeWidgetItem* item)
     } else if (level == nodeLevel) {
         selection.kind = Selection::Kind::node;
         selection.node = item->text(0);
-    } else {
-        return;
     }
-    stage_.select(selection);
+    return selection;
+}
+
+void RigTree::onCurrent(QTreeWidgetItem* item)
+{
+    const Selection selection = selectionOf(item);
+    if (selection.kind != Selection::Kind::none)
+        stage_.select(selection);
+}
+
+void RigTree::mark()
+{
+    const Selection& selection = stage_.selection();
+    if (tree_->currentItem() != nullptr && tree_->currentItem()->isSelected() && selectionOf(tree_->currentItem()) == selection)
+        return;
+    QTreeWidgetItem* item = nullptr;
+    if (selection.kind == Selection::Kind::node) {
+        item = nodes_.value(selection.node);
+    } else if (selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal) {
+        item = messages_.value(placeOf(selection.bus, selection.id.key()));
+        if (item != nullptr && selection.signal >= 0 && selection.signal < item->childCount() && item->isExpanded())
+            item = item->child(selection.signal);
+    }
+    for (QTreeWidgetItem* above = item == nullptr ? nullptr : item->parent(); above != nullptr; above = above->parent())
+        if (!above->isExpanded())
+            item = above;
+    const QSignalBlocker block(tree_);
+    if (item == nullptr || item->isHidden())
+        tree_->clearSelection();
+    else
+        tree_->setCurrentItem(item);
 }
 
 void RigTree::pointTo(QTreeWidgetItem* item)

@@ -34,6 +34,9 @@ private:
     void find(const QString& text);
     void refreshValues();
     void onCurrent(QTreeWidgetItem* item);
+    [[nodiscard]] static Selection selectionOf(const QTreeWidgetItem* item);
+    /// Marks what was chosen elsewhere: itself where it is in sight, else what it is folded into.
+    void mark();
     void activate(QTreeWidgetItem* item);
     void showMenu(const QPoint& at);
 
@@ -44,6 +47,8 @@ private:
     unsigned beats_ = 0;
     bool choosing_ = false;
     std::size_t shape_ = 0;
+    QHash<std::uint64_t, QTreeWidgetItem*> messages_;   // by bus and identifier
+    QHash<QString, QTreeWidgetItem*> nodes_;            // where each stands first
 };
 
 }  // namespace wavetrope::app

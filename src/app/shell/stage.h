@@ -24,6 +24,8 @@ struct Selection {
     int signal = -1;            ///< Index in the message, for a signal.
     QString node;
     measure::Event event;
+    /// Whether it is a message, or a signal of one.
+    [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const { return (kind == Kind::message || kind == Kind::signal) && bus == ofBus && id == ofId; }
     friend bool operator==(const Selection& a, const Selection& b) { return a.kind == b.kind && a.bus == b.bus && a.id == b.id && a.signal == b.signal && a.node == b.node && a.event.time == b.event.time; }
 };
 

@@ -45,6 +45,7 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     connect(&stage, &Stage::beat, this, &Timeline::update);
     connect(&stage, &Stage::axisChanged, this, [this] { QWidget::update(); });
+    connect(&stage, &Stage::selectionChanged, this, [this] { QWidget::update(); });
     connect(&Theme::get(), &Theme::changed, this, [this] {
         forgetStill();
         updateGeometry();
@@ -130,6 +131,13 @@ void Timeline::paintEvent(QPaintEvent*)
     // Window edges and cursor.
     painter.fillRect(QRectF(x1 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
     painter.fillRect(QRectF(x2 - 0.5, top - 2, 1, bottom - top + 2), theme.accent);
+    if (const Selection& selection = stage_.selection(); selection.kind == Selection::Kind::event) {
+        // The event that is chosen, here or in its list, is ringed.
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(theme.accent, 1.5));
+        painter.drawEllipse(QPointF(xOf(selection.event.time), theme.px(8)), theme.px(6.5), theme.px(6.5));
+        painter.setRenderHint(QPainter::Antialiasing, false);
+    }
     const double cursor = xOf(stage_.cursor());
     painter.fillRect(QRectF(cursor - 1, theme.px(3), 2, bottom - theme.px(1)), theme.accent);
     if (hasFocus()) {

@@ -431,6 +431,8 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     if (stage.document().trace().isGone(shown.row))
         return paintText(painter, QRectF(columns_.box(0, y, height).left(), y, width - theme.px(24), height), cellText(name, shown), theme.body(), theme.ink3);
     const QFont mono = theme.mono();
+    // What was chosen, here or elsewhere, is written stronger wherever it comes.
+    const bool chosen = frame.kind != can::FrameKind::error && stage.selection().names(frame.bus, frame.id);
     const bool error = frame.kind == can::FrameKind::error;
     const Qt::Alignment right = Qt::AlignRight | Qt::AlignVCenter;
     for (std::size_t place = 0; place < columns_.count(); ++place) {
@@ -448,9 +450,9 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
             if (error)
                 paintText(painter, QRectF(box.left(), box.top(), std::max(box.width(), double(theme.px(90))), height), cellText(column, shown), theme.bodyStrong(), theme.error);
             else
-                paintText(painter, box, cellText(column, shown), mono, theme.ink);
+                paintText(painter, box, cellText(column, shown), chosen ? theme.mono(10.5, QFont::Bold) : mono, theme.ink);
             break;
-        case name: paintText(painter, box, cellText(column, shown), theme.body(), shown.message != nullptr ? theme.ink : theme.ink3); break;
+        case name: paintText(painter, box, cellText(column, shown), chosen ? theme.bodyStrong() : theme.body(), shown.message != nullptr ? theme.ink : theme.ink3); break;
         case bytes: paintBytes(painter, box, shown); break;
         case values:
             if (shown.message != nullptr)

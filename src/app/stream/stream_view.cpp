@@ -27,6 +27,7 @@ StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     connect(filterLine_, &FilterLine::filterChanged, this, &StreamView::onFilter);
     connect(&stage, &Stage::beat, this, &StreamView::onBeat);
     connect(&stage, &Stage::axisChanged, rows_, &StreamRows::showCursor);
+    connect(&stage, &Stage::selectionChanged, rows_->viewport(), qOverload<>(&QWidget::update));
     const auto catalogChanged = [this] {
         filterLine_->setNamed(this->stage().document().rig().namedFilters());
         filterLine_->setCatalog(this->stage().document().catalog());
