@@ -213,6 +213,19 @@ private Q_SLOTS:
             QVERIFY2(labels.contains(QLatin1String(name)), name);
         for (const QString& label : labels)
             QVERIFY2(!label.isEmpty() && !label[0].isDigit(), qPrintable(label));
+        // In full, and within the plot: what is cut by its edge is not drawn at all.
+        for (const double value : {0.0, 3.0}) {
+            const double y = lane->plot()->yAxis->coordToPixel(value);
+            QVERIFY(y > 8 && y < lane->plot()->height() - 8);
+        }
+        QVERIFY(lane->plot()->axisRect()->left() > QFontMetrics(Theme::get().mono(9.8)).horizontalAdvance(QStringLiteral("priming")));
+        // Two that mean different things by a value have a scale of numbers.
+        lanes()->arrange({{mode, rate}});
+        QTRY_VERIFY(lanes()->lanes()[0]->complete());
+        QVERIFY(!lanes()->lanes()[0]->plot()->yAxis->tickVectorLabels().contains(QStringLiteral("priming")));
+        lanes()->arrange({{mode}});
+        lane = lanes()->lanes()[0];
+        QTRY_VERIFY(lane->complete());
         stage().setCursor(stage().timeOf(11));
         QVERIFY(lane->head()->reading(lane->curves()[0]).contains(QStringLiteral("running")));
     }

@@ -222,17 +222,31 @@ private Q_SLOTS:
         const int row = Theme::get().rowHeight();
         const int tree = shown->rigTree()->tree()->indentation();
         double wanted = 1;
-        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Plus, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Plus, Qt::ControlModifier | Qt::ShiftModifier}, std::pair{Qt::Key_Equal, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Equal, Qt::ControlModifier | Qt::ShiftModifier}}) {
+        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Plus, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Plus, Qt::ControlModifier | Qt::ShiftModifier}, std::pair{Qt::Key_Equal, Qt::KeyboardModifiers(Qt::ControlModifier)}}) {
             QTest::keyClick(shown.get(), key, modifiers);
             wanted += 0.1;
             QVERIFY2(std::abs(Theme::get().scale() - wanted) < 1e-9, qPrintable(QString::number(Theme::get().scale())));
         }
         QVERIFY(Theme::get().rowHeight() > row && shown->rigTree()->tree()->indentation() > tree);     // at once
-        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Minus, Qt::ControlModifier | Qt::ShiftModifier}, std::pair{Qt::Key_Underscore, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Underscore, Qt::ControlModifier | Qt::ShiftModifier}}) {
+        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Underscore, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)}}) {
             QTest::keyClick(shown.get(), key, modifiers);
             wanted -= 0.1;
             QVERIFY(std::abs(Theme::get().scale() - wanted) < 1e-9);
         }
+        // A press of a key is looked up as the key with Shift and as what it types with Shift. Exactly one of a window's
+        // sequences may fit, on keyboards that have plus with Shift (US) and without (German).
+        QMultiMap<QString, const QAction*> all;
+        for (const QAction* action : shown->findChildren<QAction*>())
+            for (const QKeySequence& sequence : action->shortcuts())
+                all.insert(sequence.toString(QKeySequence::PortableText), action);
+        for (const QStringList& press : {QStringList{QStringLiteral("Ctrl+=")}, {QStringLiteral("Ctrl+Shift+="), QStringLiteral("Ctrl++")}, {QStringLiteral("Ctrl++")}, {QStringLiteral("Ctrl+Shift++"), QStringLiteral("Ctrl+*")}, {QStringLiteral("Ctrl+-")}, {QStringLiteral("Ctrl+Shift+-"), QStringLiteral("Ctrl+_")}}) {
+            qsizetype fitting = 0;
+            for (const QString& sequence : press)
+                fitting += all.count(sequence);
+            QVERIFY2(fitting == 1, qPrintable(QStringLiteral("%1: %2").arg(press.join(QLatin1Char('/'))).arg(fitting)));
+        }
+        for (const QString& sequence : all.uniqueKeys())
+            QVERIFY2(all.count(sequence) == 1, qPrintable(sequence));
         shown->closeWithoutAsking();
     }
 

@@ -17,6 +17,8 @@ namespace wavetrope::app {
 
 namespace {
 
+constexpr int usualScaleRoom = 44;
+constexpr int mostNameWidth = 84;       // of a value's name at the scale
 constexpr int mostLinesAtOnce = 7;      // that a lane of many curves asks room for
 
 constexpr std::uint64_t rowsOfBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
@@ -124,34 +126,53 @@ void Lane::restyle()
     }
 }
 
-// The scale of enumerations has their texts.
+// The scale of enumerations has their texts, where all curves mean the same by a value. A number with a unit that has texts for a
+// few of its values stays a number.
 void Lane::nameValues()
 {
-    if (curves_.empty() || !std::all_of(curves_.begin(), curves_.end(), [](const Curve& curve) { return !curve.ref.signal().texts.empty(); }))
+    const auto alike = [&](const Curve& curve) {
+        const database::Signal& first = curves_.front().ref.signal();
+        const database::Signal& signal = curve.ref.signal();
+        return !signal.texts.empty() && signal.unit.empty() && signal.texts == first.texts && signal.factor == first.factor && signal.offset == first.offset;
+    };
+    if (curves_.empty() || !std::all_of(curves_.begin(), curves_.end(), alike))
         return;
-    auto ticker = QSharedPointer<QCPAxisTickerText>::create();
-    const database::Signal& signal = curves_.front().ref.signal();
     const database::SignalPlan& plan = curves_.front().ref.message->plan.plan(curves_.front().ref.index);
-    double low = 0;
-    double high = 0;
+    for (const database::ValueText& text : curves_.front().ref.signal().texts)
+        if (text.more == 0)
+            names_.emplace_back(plan.scale.ofWhole(text.value), QString::fromStdString(text.text));
+    std::sort(names_.begin(), names_.end());
+    if (names_.empty())
+        return;
+    nameTicks_ = QSharedPointer<QCPAxisTickerText>::create();
+    plot_->yAxis->setTicker(nameTicks_);
+}
+
+// As many of the names as have room beside each other.
+void Lane::layNames()
+{
+    nameTicks_->clear();
+    const QFontMetrics metrics(Theme::get().mono(9.8));
+    double last = 0;
     bool any = false;
-    for (const database::ValueText& text : signal.texts) {
-        if (text.more > 0)
+    for (const auto& [value, name] : names_) {
+        const double at = plot_->yAxis->coordToPixel(value);
+        if (any && std::abs(at - last) < metrics.height() - 2)
             continue;
-        const double value = plan.scale.ofWhole(text.value);
-        QString name = QString::fromStdString(text.text);
-        const QFontMetrics metrics(Theme::get().mono(9.8));
-        ticker->addTick(value, metrics.elidedText(name, Qt::ElideRight, Theme::get().px(70)));
-        low = any ? std::min(low, value) : value;
-        high = any ? std::max(high, value) : value;
+        nameTicks_->addTick(value, metrics.elidedText(name, Qt::ElideRight, Theme::get().px(mostNameWidth)));
+        last = at;
         any = true;
     }
-    if (!any)
-        return;
-    plot_->yAxis->setTicker(ticker);
-    named_ = true;
-    if (!signal.minimum || !signal.maximum)
-        plot_->yAxis->setRange(low - 0.4, high + 0.4);
+}
+
+int Lane::wantedScaleRoom() const
+{
+    const Theme& theme = Theme::get();
+    int widest = theme.px(usualScaleRoom);
+    const QFontMetrics metrics(theme.mono(9.8));
+    for (const auto& name : names_)
+        widest = std::max(widest, std::min(metrics.horizontalAdvance(name.second), theme.px(mostNameWidth)) + theme.px(8));
+    return widest;
 }
 
 bool Lane::complete() const
@@ -172,8 +193,14 @@ void Lane::scaleToDatabase()
         high = any ? std::max(high, *signal.maximum) : *signal.maximum;
         any = true;
     }
-    fitted_ = !any && !named_;
-    if (any) {
+    fitted_ = !any && names_.empty();
+    if (!names_.empty()) {
+        // Room for the names of the outermost, whatever range the database gives.
+        low = names_.front().first;
+        high = names_.back().first;
+        const double margin = std::max(0.5, (high - low) * 0.14);
+        plot_->yAxis->setRange(low - margin, high + margin);
+    } else if (any) {
         const double margin = (high - low) * 0.04;
         plot_->yAxis->setRange(low - margin, high + margin);
     }
@@ -216,6 +243,8 @@ void Lane::refresh()
             plot_->yAxis->setRange(all.low - margin, all.high + margin);
         }
     }
+    if (!names_.empty())
+        layNames();
     plot_->drawSoon();
     head_->update();
 }

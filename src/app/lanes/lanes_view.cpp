@@ -171,7 +171,7 @@ void LanesView::rebuild()
     update();
 }
 
-// All heads are as wide as the widest needs, so that the plots lie under each other.
+// All heads and scales are as wide as the widest needs, so that the plots lie under each other.
 void LanesView::layHeads()
 {
     axis_->setFixedHeight(Theme::get().px(24));
@@ -179,8 +179,14 @@ void LanesView::layHeads()
     for (Lane* lane : lanes_)
         width = std::max(width, lane->head()->wantedWidth());
     width = std::min(width, std::max(Theme::get().px(138), this->width() * 3 / 10));
+    int room = 0;
     for (Lane* lane : lanes_)
+        room = std::max(room, lane->wantedScaleRoom());
+    for (Lane* lane : lanes_) {
         lane->head()->setFixedWidth(width);
+        lane->plot()->setScaleRoom(room);
+    }
+    axis_->setScaleRoom(room);
     if (axisLead_->sizeHint().width() != width) {
         axisLead_->changeSize(width, 0, QSizePolicy::Fixed, QSizePolicy::Minimum);
         layout()->invalidate();

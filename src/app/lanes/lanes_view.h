@@ -38,6 +38,8 @@ public:
     Lane(LanesView& view, const std::vector<QString>& paths, bool last);
     void refresh();
     [[nodiscard]] LaneHead* head() { return head_; }
+    /// Pixels that the labels of its scale take.
+    [[nodiscard]] int wantedScaleRoom() const;
     /// Whether all rows of the snapshot went into its curves.
     [[nodiscard]] bool complete() const;
     [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
@@ -60,13 +62,15 @@ private:
     std::vector<Curve> curves_;
     LaneHead* head_;
     TimePlot* plot_;
-    bool named_ = false;        ///< The scale has the texts of an enumeration.
+    std::vector<std::pair<double, QString>> names_;         ///< Of the values of an enumeration, ascending.
+    QSharedPointer<QCPAxisTickerText> nameTicks_;
     bool fitted_ = false;       ///< Scale follows the data instead of the database's range.
     enum class Place { none, above, here, below };
     class Mark;                 ///< Where what is dragged would go, over head and plot.
     Mark* mark_;
     [[nodiscard]] Place placeAt(double y) const;
     void nameValues();
+    void layNames();
 };
 
 /// The lanes. What they show is a list of lists of signal paths; every change of it can be undone.

@@ -55,7 +55,7 @@ void TimePlot::restyle()
 {
     const Theme& theme = Theme::get();
     setBackground(QBrush(theme.surface));
-    axisRect()->setMargins(QMargins(theme.px(44), theme.px(4), theme.px(10), theme.px(showTimes_ ? 20 : 3)));
+    axisRect()->setMargins(QMargins(scaleRoom_ > 0 ? scaleRoom_ : theme.px(44), theme.px(4), theme.px(10), theme.px(showTimes_ ? 20 : 3)));
     axisRect()->setBackground(QBrush(theme.ground));
     for (QCPAxis* axis : {xAxis, yAxis}) {
         axis->setBasePen(QPen(theme.hairline));
@@ -71,6 +71,15 @@ void TimePlot::restyle()
     }
     xAxis->setTickLabels(showTimes_);
     cursor_->setPen(QPen(theme.accent, 1.5));
+}
+
+void TimePlot::setScaleRoom(int pixels)
+{
+    if (scaleRoom_ == pixels)
+        return;
+    scaleRoom_ = pixels;
+    restyle();
+    drawSoon();
 }
 
 double TimePlot::cursorX() const { return stage_.seconds(stage_.cursor()); }

@@ -17,6 +17,8 @@ public:
     /// Takes window and cursor from the stage; call before replotting.
     void followStage();
     [[nodiscard]] double cursorX() const;
+    /// Room for the labels of the scale, in pixels.
+    void setScaleRoom(int pixels);
     /// Draws with the next turn of events, where there is room to draw on.
     void drawSoon();
     /// Pixel columns of the plotting area.
@@ -38,6 +40,7 @@ private:
 
     Stage& stage_;
     bool showTimes_;
+    int scaleRoom_ = 0;         // 0: the usual
     QCPItemStraightLine* cursor_;
 };
 

@@ -96,9 +96,10 @@ void MainWindow::buildMenu()
     })->setObjectName(QStringLiteral("settings"));
     add(menu_, tr("Memory and disk..."), {}, [this] { KeepingDialog(this).exec(); })->setObjectName(QStringLiteral("keeping"));
     add(menu_, tr("Paper or Ink"), QKeySequence(Qt::CTRL | Qt::Key_T), [] { toggleTheme(); });
-    // Whatever key gives plus, with Shift or without.
-    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::Key_Plus), [] { scaleText(0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::Key_Equal), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Equal)});
-    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [] { scaleText(-0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::Key_Underscore), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Underscore)});
+    // Whatever key gives plus, with Shift or without. One press stands for several sequences, as with Shift and without what it
+    // types: no two of these may be of one press, or neither counts.
+    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::Key_Plus), [] { scaleText(0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::Key_Equal)});
+    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [] { scaleText(-0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::Key_Underscore)});
     add(menu_, tr("Next pane"), Qt::Key_F6, [this] { goToPane(1); })->setObjectName(QStringLiteral("nextPane"));
     add(menu_, tr("Pane before"), QKeySequence(Qt::SHIFT | Qt::Key_F6), [this] { goToPane(-1); });
     menu_->addSeparator();
