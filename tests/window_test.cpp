@@ -250,6 +250,43 @@ private Q_SLOTS:
         shown->closeWithoutAsking();
     }
 
+    // Whatever shows text shows it larger at once, on every page.
+    void allTextsGrow()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        shown->resize(1280, 800);
+        QStringList same;
+        int looked = 0;
+        for (int page = 0; page < shown->pageCount(); ++page) {
+            for (int tab = 0; tab < 4; ++tab) {
+                shown->showPage(shown->pageAt(page)->name());
+                for (Pane* pane : shown->currentPage()->panes())
+                    pane->setCurrent(std::min(tab, pane->count() - 1));
+                QApplication::processEvents();
+                QHash<const QWidget*, int> before;
+                for (const QWidget* widget : shown->findChildren<QWidget*>())
+                    if (qobject_cast<const QLabel*>(widget) != nullptr || qobject_cast<const QAbstractButton*>(widget) != nullptr || qobject_cast<const QLineEdit*>(widget) != nullptr || qobject_cast<const QComboBox*>(widget) != nullptr || qobject_cast<const QTabBar*>(widget) != nullptr)
+                        if (widget->isVisible())
+                            before.insert(widget, QFontInfo(widget->font()).pixelSize());
+                Theme::get().setScale(1.4);
+                QApplication::processEvents();
+                for (const QWidget* widget : shown->findChildren<QWidget*>()) {
+                    if (!before.contains(widget))
+                        continue;
+                    ++looked;
+                    if (QFontInfo(widget->font()).pixelSize() <= before.value(widget))
+                        same << QStringLiteral("page %1: %2 %3 %4").arg(page).arg(QLatin1String(widget->metaObject()->className()), widget->objectName(), widget->property("text").toString());
+                }
+                Theme::get().setScale(1);
+                QApplication::processEvents();
+            }
+        }
+        QVERIFY(looked > 60);
+        QVERIFY2(same.isEmpty(), qPrintable(same.join(QLatin1Char('\n'))));
+        shown->closeWithoutAsking();
+    }
+
     void savingGoesToWhatIsEdited()
     {
         const QByteArray database = bytesOf("bench.dbc");

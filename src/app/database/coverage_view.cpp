@@ -155,6 +155,7 @@ CoverageView::CoverageView(Stage& stage) : View(stage), facts_(new ElidedLabel),
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
     setFocusProxy(rows_);
+    Theme::writeInBody(facts_);
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     facts_->setObjectName(QStringLiteral("coverageFacts"));
     connect(&stage, &Stage::beat, this, [this] {
@@ -204,7 +205,6 @@ void CoverageView::refresh()
     rows_->list.insert(rows_->list.end(), explained.begin(), explained.end());
     using measure::CoverageClass;
     const auto percent = [](double part, double whole) { return whole > 0 ? 100.0 * part / whole : 0.0; };
-    facts_->setFont(Theme::get().body());
     QString facts = tr("%1 of %2 identifiers, %3 % of frames, %4 % of bus time")
                         .arg(coverage_.count(CoverageClass::explained))
                         .arg(coverage_.identifiers.size())

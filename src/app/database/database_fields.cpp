@@ -119,7 +119,7 @@ void DatabaseView::fill()
         selected_.assign(message->signals.size(), -1);
         for (const int index : selecting) {
             auto* label = new QLabel(tr("%1 selects").arg(text(message->signals[static_cast<std::size_t>(index)].name)));
-            label->setFont(Theme::get().body());
+            Theme::writeInBody(label);
             selectorLine_->addWidget(label);
             auto* box = new QComboBox;
             box->setObjectName(QStringLiteral("selector%1").arg(text(message->signals[static_cast<std::size_t>(index)].name)));

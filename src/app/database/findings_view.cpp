@@ -121,6 +121,7 @@ ReviewView::ReviewView(Stage& stage) : View(stage), desk_(stage.desk()), facts_(
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(rows_);
     setFocusProxy(rows_);
+    Theme::writeInBody(facts_);
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     facts_->setObjectName(QStringLiteral("reviewFacts"));
     connect(&desk_, &Desk::edited, this, [this] {
@@ -153,7 +154,6 @@ void ReviewView::refresh()
         for (database::Finding& finding : measure::reviewTraffic(measure::coverageOf(snapshot, stage().catalog()), entry.edited))
             findings_.push_back(std::move(finding));
     const auto errors = std::count_if(findings_.begin(), findings_.end(), [](const database::Finding& f) { return f.severity == database::Severity::error; });
-    facts_->setFont(Theme::get().body());
     facts_->setText(tr("%1: %2, %3").arg(text(entry.name), counted(static_cast<std::uint64_t>(errors), "error"), counted(findings_.size() - static_cast<std::size_t>(errors), "warning")));
     if (rows_->chosen >= static_cast<std::int64_t>(findings_.size()))
         rows_->chosen = -1;
@@ -253,6 +253,7 @@ CompareView::CompareView(Stage& stage) : View(stage), desk_(stage.desk()), tools
     choose_->setObjectName(QStringLiteral("compareChoose"));
     choose_->setToolTip(tr("The older version that the open database is compared with"));
     line->addWidget(choose_);
+    Theme::writeInBody(facts_);
     line->addWidget(facts_, 1);
     connect(choose_, &QPushButton::clicked, this, [this] {
         const QString path = QFileDialog::getOpenFileName(this, tr("Older version"), {}, tr("Signal databases (*.dbc *.json)"));
@@ -265,7 +266,6 @@ CompareView::CompareView(Stage& stage) : View(stage), desk_(stage.desk()), tools
 void CompareView::compareWith(const QString& path)
 {
     auto read = database::readDatabase(path.toStdString());
-    facts_->setFont(Theme::get().body());
     if (!read) {
         facts_->setText(text(read.error().text()));
         return;

@@ -81,7 +81,7 @@ QWidget* LanesView::tools()
     if (window_ == nullptr) {
         window_ = new QLabel;
         tools_ = window_;
-        window_->setFont(Theme::get().body());
+        Theme::writeInBody(window_);
     }
     return tools_;
 }

@@ -107,7 +107,10 @@ void TakersList::paintEvent(QPaintEvent*)
         return;
     }
     double y = theme.px(30);
-    const double most = std::max(1.0, takers_.front().percent);
+    double percentOfOthers = 0;
+    for (std::size_t i = shown(); i < takers_.size(); ++i)
+        percentOfOthers += takers_[i].percent;
+    const double most = std::max({1.0, takers_.front().percent, percentOfOthers});
     const auto row = [&](const QString& name, double percent) {
         paintText(painter, QRectF(left, y, theme.px(100), theme.px(20)), name, theme.body(), theme.ink);
         const QRectF bar(left + theme.px(104), y + theme.px(6), std::max(0.0, right - left - theme.px(104) - theme.px(46)), theme.px(8));
@@ -125,12 +128,8 @@ void TakersList::paintEvent(QPaintEvent*)
         row(message != nullptr ? QString::fromStdString(message->message->name) : key.error ? tr("error frames") : QString::fromStdString(can::toText(key.id)), taker.percent);
     }
     const std::size_t others = takers_.size() - shown();
-    if (others > 0) {
-        double percent = 0;
-        for (std::size_t i = shown(); i < takers_.size(); ++i)
-            percent += takers_[i].percent;
-        row(others == 1 ? tr("1 other") : tr("%1 others").arg(others), percent);
-    }
+    if (others > 0)
+        row(others == 1 ? tr("1 other") : tr("%1 others").arg(others), percentOfOthers);
 }
 
 }  // namespace wavetrope::app

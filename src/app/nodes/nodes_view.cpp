@@ -63,7 +63,7 @@ NodesView::NodesView(Stage& stage) : View(stage), facts_(new ElidedLabel)
         if (!this->stage().document().isLive())
             refresh();
     });
-    facts_->setFont(Theme::get().body());
+    Theme::writeInBody(facts_);
 }
 
 void NodesView::refresh()

@@ -92,8 +92,15 @@ void Pane::put(Entry entry)
     const int index = tabs_->addTab(tr(entry.kind->title));
     tabs_->setTabToolTip(index, tr("%1. Drag it onto another pane to move it").arg(tr(entry.kind->purpose)));
     connect(entry.view, &View::setUpChanged, &page_, &Page::changed);
-    orderFocus();
+    if (isVisible())
+        orderFocus();
     setCurrent(index);
+}
+
+void Pane::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    orderFocus();       // now that all of it is in one window
 }
 
 // The tabulator goes through the head as it is read, from left to right.
@@ -102,7 +109,7 @@ void Pane::orderFocus()
     QWidget* last = tabs_;
     for (int i = 0; i < toolStack_->count(); ++i)
         for (QWidget* tool : toolStack_->widget(i)->findChildren<QWidget*>())
-            if ((tool->focusPolicy() & Qt::TabFocus) != 0 && tool->focusProxy() == nullptr) {
+            if ((tool->focusPolicy() & Qt::TabFocus) != 0 && tool->focusProxy() == nullptr && tool->window() == window()) {
                 setTabOrder(last, tool);
                 last = tool;
             }

@@ -81,8 +81,10 @@ void BusChips::paintEvent(QPaintEvent*)
         const double textRoom = theme.px(92);   // "500k/2M, stopped"
         if (full) {
             paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), textRoom, theme.px(16)), QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
-            const QString text = words(bus);
             const bool wrong = stateOf(bus) >= bus::Health::State::refusing;
+            const bool measured = textAt + textRoom + theme.px(4) + 8 < x + each - theme.px(10);
+            // Where the load has no place of its own, it stands in front of the rate.
+            const QString text = measured || wrong ? words(bus) : QStringLiteral("%1 %  %2").arg(percent, 0, 'f', 0).arg(QString::fromStdString(can::toText(buses[bus].rate)));
             paintText(painter, QRectF(textAt, height() / 2.0, textRoom, theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
         }
         const double meterAt = full ? textAt + textRoom + theme.px(4) : textAt;

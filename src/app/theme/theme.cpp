@@ -217,6 +217,13 @@ QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; h
     Q_EMIT changed();
 }
 
+void Theme::writeInBody(QWidget* widget)
+{
+    const auto restyle = [widget] { widget->setFont(get().body()); };
+    restyle();
+    connect(&get(), &Theme::changed, widget, restyle);
+}
+
 QFont Theme::text(double size, QFont::Weight weight) const
 {
     QFont font(QStringLiteral("Inter"));

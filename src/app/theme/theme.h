@@ -9,6 +9,8 @@
 
 #include <array>
 
+class QWidget;
+
 namespace wavetrope::app {
 
 enum class ThemeName { paper, ink };
@@ -42,6 +44,8 @@ public:
     [[nodiscard]] QFont mono() const { return mono(10.5); }
     [[nodiscard]] QFont mono(double size, QFont::Weight weight = QFont::Normal) const;
     [[nodiscard]] QFont text(double size, QFont::Weight weight = QFont::Normal) const;
+    /// Has a widget write in the body font from now on, whatever the size of texts.
+    static void writeInBody(QWidget* widget);
     /// An icon of the family in a colour.
     [[nodiscard]] QIcon icon(const char* name, const QColor& colour) const;
     [[nodiscard]] int rowHeight() const { return px(20); }
