@@ -162,6 +162,30 @@ private Q_SLOTS:
         QVERIFY(list.chosenText().isEmpty());
     }
 
+    // What stood at its end stays there, whatever height it gets.
+    void aListAtItsEndStaysThere()
+    {
+        Numbers list(1000);
+        list.resize(500, 400);
+        list.show();
+        list.refresh();
+        list.toEnd();
+        const auto lastIsWhole = [&] {
+            return list.top() + static_cast<std::uint64_t>(list.visibleRows()) == 1000 && (list.viewport()->height() - Theme::get().px(20)) / Theme::get().rowHeight() >= list.visibleRows();
+        };
+        QVERIFY(lastIsWhole());
+        for (const int height : {391, 250, 333, 600}) {
+            list.resize(500, height);
+            QApplication::processEvents();
+            QVERIFY2(lastIsWhole(), qPrintable(QString::number(height)));
+        }
+        // Elsewhere the first row stays.
+        list.verticalScrollBar()->setValue(100);
+        list.resize(500, 300);
+        QApplication::processEvents();
+        QCOMPARE(list.top(), std::uint64_t{100});
+    }
+
     void openRowsPushTheOthersDown()
     {
         Numbers list(100);

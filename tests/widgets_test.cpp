@@ -794,6 +794,19 @@ private Q_SLOTS:
         nodes->setFocus();
         QTest::keyClick(nodes, Qt::Key_Down);
         QCOMPARE(stage().selection().kind, Selection::Kind::node);
+        // More of them than there is room for: a bar tells, and keys bring them into sight.
+        const QSize before = window_->size();
+        window_->resize(1000, 560);
+        auto* bar = nodes->findChild<QScrollBar*>();
+        QTRY_VERIFY(bar != nullptr && bar->isVisible() && bar->maximum() > 0);
+        for (std::size_t i = 0; i < nodes->senders().size(); ++i)
+            QTest::keyClick(nodes, Qt::Key_Down);
+        QCOMPARE(stage().selection().node, QString::fromStdString(nodes->senders().back().node));
+        QCOMPARE(bar->value(), bar->maximum());
+        for (int i = 0; i < 40; ++i)
+            wheel(nodes, QPointF(50, 60), 1);
+        QCOMPARE(bar->value(), 0);
+        window_->resize(before);
     }
 
     void aLogIsPlayedInItsRigByOneButton()
@@ -819,6 +832,109 @@ private Q_SLOTS:
         QVERIFY(bus->text(1).endsWith(QStringLiteral(" %")));
         const double load = bus->text(1).section(QLatin1Char(' '), 0, 0).toDouble();
         QVERIFY(load > 5 && load < 60);
+    }
+
+    // What is chosen anywhere is explained in the inspector and marked everywhere else.
+    void selectionIsOne()
+    {
+        auto* tree = window_->rigTree()->tree();
+        auto* roster = view<RosterView>("Watch");
+        auto* stream = window_->currentPage()->find<StreamView>();
+        stream->filterLine()->setText(QStringLiteral("id 0x182"));
+        QTRY_VERIFY(stream->scan() != nullptr && stream->scan()->size() > 10);
+        tree->collapseAll();
+        for (int i = 0; i < tree->topLevelItemCount(); ++i)
+            tree->topLevelItem(i)->setExpanded(true);
+        const auto inTree = [&] { return tree->selectedItems().isEmpty() ? QString() : tree->selectedItems().front()->text(0); };
+        // In the stream: the roster has it, the tree what it is folded into, then itself.
+        stream->rows()->choose(5);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("WaterState")));
+        QVERIFY(roster->rows()->current() >= 0);
+        QVERIFY(roster->rows()->rowText(static_cast<std::uint64_t>(roster->rows()->current())).contains(QStringLiteral("0x182")));
+        QCOMPARE(inTree(), QStringLiteral("WaterUnit"));
+        tree->selectedItems().front()->setExpanded(true);
+        // In the roster: another one, in the tree too, and the stream writes it stronger where it comes.
+        choose("BladeState");
+        choose("WaterState");
+        QCOMPARE(inTree(), QStringLiteral("WaterState"));
+        QTRY_VERIFY(stream->rows()->count() > 10);
+        const QImage strong = stream->rows()->viewport()->grab().toImage();
+        choose("BladeState");
+        QVERIFY(stream->rows()->viewport()->grab().toImage() != strong);
+        // In the tree, a signal: the heads of lanes mark it.
+        auto* lanes = view<LanesView>("Analyse");
+        lanes->arrange({{QStringLiteral("Implement:WaterState.TankLevel")}, {QStringLiteral("Implement:WaterState.Valve")}});
+        QTRY_VERIFY(lanes->lanes().size() == 2 && lanes->lanes()[1]->head()->height() > 40);
+        const QImage plain = lanes->lanes()[1]->head()->grab().toImage();
+        choose("WaterState");
+        QTreeWidgetItem* message = tree->selectedItems().front();
+        message->setExpanded(true);
+        QTreeWidgetItem* valve = nullptr;
+        for (int i = 0; i < message->childCount(); ++i)
+            if (message->child(i)->text(0) == QStringLiteral("Valve"))
+                valve = message->child(i);
+        QVERIFY(valve != nullptr);
+        tree->setCurrentItem(valve);
+        QCOMPARE(stage().selection().kind, Selection::Kind::signal);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Valve")));
+        QTRY_VERIFY(lanes->lanes()[1]->head()->grab().toImage() != plain);
+        // In a lane's head: the tree has it.
+        QTest::mouseClick(lanes->lanes()[0]->head(), Qt::LeftButton, {}, lanes->lanes()[0]->head()->rectOf(0).center());
+        QCOMPARE(inTree(), QStringLiteral("TankLevel"));
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("TankLevel")));
+        // Among those who take the bus.
+        auto* load = window_->currentPage()->find<LoadView>();
+        auto* buses = load->tools()->findChild<QComboBox*>();
+        buses->setCurrentIndex(buses->findText(QStringLiteral("Implement"), Qt::MatchContains));
+        stage().setCursor(stage().timeOf(15));
+        QTRY_VERIFY(load->takers()->takers().size() > 3);
+        const QImage without = load->takers()->grab().toImage();
+        QTest::mouseClick(load->takers(), Qt::LeftButton, {}, QPoint(30, Theme::get().px(40)));
+        QCOMPARE(stage().selection().kind, Selection::Kind::message);
+        QVERIFY(load->takers()->grab().toImage() != without);
+        QTRY_VERIFY(!inTree().isEmpty() && inTree() != QStringLiteral("TankLevel"));
+        // A node, then nothing of the kind.
+        Selection node;
+        node.kind = Selection::Kind::node;
+        node.node = QStringLiteral("Display");
+        node.bus = 2;
+        stage().select(node);
+        QCOMPARE(inTree(), QStringLiteral("Display"));
+        stage().select({});
+        QCOMPARE(inTree(), QString());
+        stream->filterLine()->setText({});
+    }
+
+    // Highest, mean and bursts beside the load are all three of what is in view.
+    void whatIsSaidOfTheLoadIsOfTheSameStretch()
+    {
+        auto* load = view<LoadView>("Analyse");
+        auto* buses = load->tools()->findChild<QComboBox*>();
+        buses->setCurrentIndex(buses->findText(QStringLiteral("Chassis"), Qt::MatchContains));
+        auto* slider = load->tools()->findChild<QSlider*>(QStringLiteral("loadSpan"));
+        slider->setValue(0);        // 1 ms, the bins as they are measured
+        auto* facts = load->tools()->findChild<QLabel*>(QStringLiteral("loadFacts"));
+        QVERIFY(facts != nullptr);
+        for (const auto& [from, to] : {std::pair{2, 4}, std::pair{10, 30}, std::pair{20, 21}}) {
+            stage().setWindow(stage().timeOf(from), stage().timeOf(to));
+            QTRY_VERIFY(std::abs(load->plot()->xAxis->range().upper - to) < 1e-6);
+            double high = 0;
+            double sum = 0;
+            stage().document().measures().read([&](const measure::MeasureState& state) {
+                const std::int64_t first = state.loads[0].indexOf(stage().timeOf(from));
+                const std::int64_t last = state.loads[0].indexOf(stage().timeOf(to)) - 1;
+                for (std::int64_t bin = first; bin <= last; ++bin) {
+                    const double percent = static_cast<double>(state.loads[0].busy(bin, bin)) / 1e4;
+                    high = std::max(high, percent);
+                    sum += percent;
+                }
+                sum /= static_cast<double>(last - first + 1);
+                return 0;
+            });
+            QVERIFY(high > sum && sum > 5);
+            const QString wanted = QStringLiteral("in view: highest %1 %, mean %2 %, no bursts").arg(high, 0, 'f', 0).arg(sum, 0, 'f', 0);
+            QTRY_COMPARE(facts->toolTip(), wanted);
+        }
     }
 
     void theRosterScrollsToWhatIsChosenElsewhere()

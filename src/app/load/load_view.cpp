@@ -47,6 +47,7 @@ LoadView::LoadView(Stage& stage)
     spanText_->setMinimumWidth(48);
     for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, over_, span_, spanText_})
         bar->addWidget(widget);
+    facts_->setObjectName(QStringLiteral("loadFacts"));
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);   // cut before it makes the pane wider
     bar->addWidget(facts_, 1);
 

@@ -7,6 +7,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QScrollBar>
 #include <QToolTip>
 #include <QWheelEvent>
 
@@ -50,7 +51,7 @@ private:
 
 }  // namespace
 
-NodesView::NodesView(Stage& stage) : View(stage), facts_(new ElidedLabel)
+NodesView::NodesView(Stage& stage) : View(stage), facts_(new ElidedLabel), bar_(new QScrollBar(Qt::Vertical, this))
 {
     EditTimes::follow(undo_);
     setObjectName(QStringLiteral("nodes"));
@@ -64,6 +65,26 @@ NodesView::NodesView(Stage& stage) : View(stage), facts_(new ElidedLabel)
             refresh();
     });
     Theme::writeInBody(facts_);
+    bar_->setFocusPolicy(Qt::NoFocus);
+    bar_->setSingleStep(Theme::get().px(pitch));
+    bar_->hide();
+    connect(bar_, &QScrollBar::valueChanged, this, [this] { update(); });
+}
+
+void NodesView::layBar()
+{
+    const int head = Theme::get().px(nodeHeadHeight);
+    const int content = static_cast<int>(rowCount()) * Theme::get().px(pitch);
+    bar_->setRange(0, std::max(0, content - (height() - head)));
+    bar_->setPageStep(std::max(1, height() - head));
+    bar_->setGeometry(width() - Theme::get().px(9), head, Theme::get().px(9), std::max(0, height() - head));
+    bar_->setVisible(bar_->maximum() > 0);
+}
+
+void NodesView::resizeEvent(QResizeEvent* event)
+{
+    View::resizeEvent(event);
+    layBar();
 }
 
 void NodesView::refresh()
@@ -85,6 +106,7 @@ void NodesView::refresh()
         played += playedBack_[i] ? 1 : 0;
     }
     facts_->setText(tr("%1 simulated, %2 played back").arg(simulated).arg(played));
+    layBar();
     update();
 }
 
@@ -97,6 +119,7 @@ void NodesView::refreshLog()
     senders_ = measure::sendersAt(snapshot, stage().order(), stage().catalog(), limit, stage().cursor() - barSpan, stage().cursor() + Time(1), stretches);
     const auto heard = std::count_if(senders_.begin(), senders_.end(), [](const measure::SenderMoment& s) { return s.seen > 0; });
     facts_->setText(tr("%1 of %2 heard up to the cursor").arg(heard).arg(senders_.size()));
+    layBar();
     update();
 }
 
@@ -117,13 +140,11 @@ QString NodesView::refusedText(const rig::NodeReport& report)
 
 QString NodesView::nodeOf(std::size_t index) const { return QString::fromStdString(stage().document().isLive() ? reports_[index].name : senders_[index].node); }
 
-double NodesView::rowTop(std::size_t index) const { return Theme::get().px(nodeHeadHeight) + static_cast<double>(index) * Theme::get().px(pitch) - scroll_; }
+double NodesView::rowTop(std::size_t index) const { return Theme::get().px(nodeHeadHeight) + static_cast<double>(index) * Theme::get().px(pitch) - bar_->value(); }
 
 void NodesView::wheelEvent(QWheelEvent* event)
 {
-    const double content = Theme::get().px(nodeHeadHeight) + static_cast<double>(rowCount()) * Theme::get().px(pitch);
-    scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 4.0, 0.0, std::max(0.0, content - height()));
-    update();
+    QCoreApplication::sendEvent(bar_, event);
     event->accept();
 }
 
@@ -148,22 +169,32 @@ void NodesView::choose(int index)
     Selection selection;
     selection.kind = Selection::Kind::node;
     selection.node = nodeOf(static_cast<std::size_t>(index));
+    if (!stage().document().isLive())
+        selection.bus = senders_[static_cast<std::size_t>(index)].bus;
     stage().select(selection);
+    // Into sight.
+    const int top = index * Theme::get().px(pitch);
+    bar_->setValue(std::clamp(bar_->value(), top + Theme::get().px(pitch) - bar_->pageStep(), top));
 }
 
 int NodesView::indexAt(const QPointF& at) const
 {
     const double top = Theme::get().px(nodeHeadHeight);
-    const int index = static_cast<int>((at.y() + scroll_ - top) / Theme::get().px(pitch));
+    const int index = static_cast<int>((at.y() + bar_->value() - top) / Theme::get().px(pitch));
     return at.y() < top || index >= static_cast<int>(rowCount()) ? -1 : index;
 }
 
 int NodesView::chosen() const
 {
-    for (std::size_t i = 0; i < rowCount(); ++i)
-        if (stage().selection().kind == Selection::Kind::node && nodeOf(i) == stage().selection().node)
-            return static_cast<int>(i);
-    return -1;
+    // In a log a node has a row for each bus that it sends on.
+    int found = -1;
+    for (std::size_t i = 0; i < rowCount() && stage().selection().kind == Selection::Kind::node; ++i) {
+        if (nodeOf(i) != stage().selection().node)
+            continue;
+        if (found < 0 || (!stage().document().isLive() && senders_[i].bus == stage().selection().bus))
+            found = static_cast<int>(i);
+    }
+    return found;
 }
 
 void NodesView::contextMenuEvent(QContextMenuEvent* event)
@@ -325,7 +356,7 @@ void NodesView::paintLog(QPainter& painter)
         const double y = rowTop(i);
         const double height = theme.px(pitch);
         const QString name = QString::fromStdString(sender.node);
-        const bool selected = stage().selection().kind == Selection::Kind::node && stage().selection().node == name;
+        const bool selected = static_cast<int>(i) == chosen();
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };

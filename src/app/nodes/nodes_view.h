@@ -7,6 +7,8 @@
 #include "app/shell/view.h"
 #include "measure/senders.h"
 
+class QScrollBar;
+
 namespace wavetrope::app {
 
 /// A row for each node: bus, name, whether it is simulated or played back, its state, and its states of the last 20 s.
@@ -32,6 +34,7 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
     bool event(QEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
@@ -40,6 +43,7 @@ private:
     [[nodiscard]] static QString refusedText(const rig::NodeReport& report);
     void refresh();
     void refreshLog();
+    void layBar();
     void paintLog(QPainter& painter);
     void choose(int index);
     /// The row that is selected, or -1.
@@ -55,7 +59,7 @@ private:
     std::vector<bool> playedBack_;
     std::vector<measure::SenderMoment> senders_;    // of a log
     QUndoStack undo_;
-    double scroll_ = 0;
+    QScrollBar* bar_;
 };
 
 }  // namespace wavetrope::app

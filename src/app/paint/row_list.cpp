@@ -165,7 +165,14 @@ void RowList::wheelEvent(QWheelEvent* event)
     event->accept();
 }
 
-void RowList::resizeEvent(QResizeEvent*) { refresh(); }
+void RowList::resizeEvent(QResizeEvent*)
+{
+    // What stood at its end stays there.
+    const bool atEnd = verticalScrollBar()->maximum() > 0 && verticalScrollBar()->value() == verticalScrollBar()->maximum();
+    refresh();
+    if (atEnd)
+        toEnd();
+}
 
 std::int64_t RowList::rowAt(const QPointF& point, int* line) const
 {

@@ -337,7 +337,8 @@ void RigTree::build()
                 auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender), messages.size() == 1 ? tr("1 message") : tr("%1 messages").arg(messages.size())});
                 nodeItem->setData(0, levelRole, nodeLevel);
                 nodeItem->setData(1, levelRole, nodeLevel);
-                if (!sender.empty() && !nodes_.contains(nodeItem->text(0)))
+                nodeItem->setData(0, busRole, bus);
+                if (!sender.empty())
                     nodes_.insert(nodeItem->text(0), nodeItem);
                 for (const auto* message : messages) {
                     auto* messageItem = new QTreeWidgetItem(nodeItem, {QString::fromStdString(message->message->name), QString::fromStdString(can::toText(message->message->id))});
@@ -457,6 +458,7 @@ Selection RigTree::selectionOf(const QTreeWidgetItem* item)
     } else if (level == nodeLevel) {
         selection.kind = Selection::Kind::node;
         selection.node = item->text(0);
+        selection.bus = static_cast<std::uint8_t>(item->data(0, busRole).toUInt());
     }
     return selection;
 }
@@ -475,7 +477,9 @@ void RigTree::mark()
         return;
     QTreeWidgetItem* item = nullptr;
     if (selection.kind == Selection::Kind::node) {
-        item = nodes_.value(selection.node);
+        for (QTreeWidgetItem* one : nodes_.values(selection.node))      // on the bus that is meant, if it is on it
+            if (item == nullptr || one->data(0, busRole).toUInt() == selection.bus)
+                item = one;
     } else if (selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal) {
         item = messages_.value(placeOf(selection.bus, selection.id.key()));
         if (item != nullptr && selection.signal >= 0 && selection.signal < item->childCount() && item->isExpanded())

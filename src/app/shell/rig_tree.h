@@ -48,7 +48,7 @@ private:
     bool choosing_ = false;
     std::size_t shape_ = 0;
     QHash<std::uint64_t, QTreeWidgetItem*> messages_;   // by bus and identifier
-    QHash<QString, QTreeWidgetItem*> nodes_;            // where each stands first
+    QMultiHash<QString, QTreeWidgetItem*> nodes_;       // each once on every bus that it sends on
 };
 
 }  // namespace wavetrope::app

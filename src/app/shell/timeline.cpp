@@ -256,8 +256,9 @@ void Timeline::paintFlags(QPainter& painter)
             ++end;
         }
         const QString text = end - i == 1 ? first : alike ? tr("%1 (%2)").arg(first).arg(end - i) : tr("%1 +%2").arg(first).arg(end - i - 1);
+        const double next = end < sorted.size() ? xOf(sorted[end].time) : width();
         paintFlag(painter, QPointF(x, theme.px(8)), theme.px(8), wrong ? Flag::wrong : note ? Flag::note : Flag::condition);
-        paintText(painter, QRectF(x + theme.px(7), 0, std::max(0.0, std::min(width() - x - theme.px(8), static_cast<double>(theme.px(176)))), theme.px(flagHeight)), text, font, theme.ink2);
+        paintText(painter, QRectF(x + theme.px(7), 0, std::max(0.0, std::min(next - x - theme.px(14), static_cast<double>(theme.px(260)))), theme.px(flagHeight)), text, font, theme.ink2);
         i = end;
     }
 }
