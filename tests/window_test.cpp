@@ -104,6 +104,22 @@ class WindowTest : public QObject {
                 one->closeWithoutAsking();
         QTRY_COMPARE(MainWindow::all().size(), these.size());
     }
+    /// Calls `look` with every tab of every pane of every page in front, and words for where that is.
+    static void everyTab(MainWindow& window, const std::function<void(const QString&)>& look)
+    {
+        for (int page = 0; page < window.pageCount(); ++page) {
+            window.showPage(window.pageAt(page)->name());
+            int most = 1;
+            for (const Pane* pane : window.currentPage()->panes())
+                most = std::max(most, pane->count());
+            for (int tab = 0; tab < most; ++tab) {
+                for (Pane* pane : window.currentPage()->panes())
+                    pane->setCurrent(std::min(tab, pane->count() - 1));
+                QApplication::processEvents();
+                look(QStringLiteral("%1, tab %2").arg(window.currentPage()->name()).arg(tab + 1));
+            }
+        }
+    }
     static QString told(const MainWindow& window) { return window.findChild<StatusLine*>()->state(); }
 
 private Q_SLOTS:
@@ -258,30 +274,24 @@ private Q_SLOTS:
         shown->resize(1280, 800);
         QStringList same;
         int looked = 0;
-        for (int page = 0; page < shown->pageCount(); ++page) {
-            for (int tab = 0; tab < 4; ++tab) {
-                shown->showPage(shown->pageAt(page)->name());
-                for (Pane* pane : shown->currentPage()->panes())
-                    pane->setCurrent(std::min(tab, pane->count() - 1));
-                QApplication::processEvents();
-                QHash<const QWidget*, int> before;
-                for (const QWidget* widget : shown->findChildren<QWidget*>())
-                    if (qobject_cast<const QLabel*>(widget) != nullptr || qobject_cast<const QAbstractButton*>(widget) != nullptr || qobject_cast<const QLineEdit*>(widget) != nullptr || qobject_cast<const QComboBox*>(widget) != nullptr || qobject_cast<const QTabBar*>(widget) != nullptr)
-                        if (widget->isVisible())
-                            before.insert(widget, QFontInfo(widget->font()).pixelSize());
-                Theme::get().setScale(1.4);
-                QApplication::processEvents();
-                for (const QWidget* widget : shown->findChildren<QWidget*>()) {
-                    if (!before.contains(widget))
-                        continue;
-                    ++looked;
-                    if (QFontInfo(widget->font()).pixelSize() <= before.value(widget))
-                        same << QStringLiteral("page %1: %2 %3 %4").arg(page).arg(QLatin1String(widget->metaObject()->className()), widget->objectName(), widget->property("text").toString());
-                }
-                Theme::get().setScale(1);
-                QApplication::processEvents();
+        everyTab(*shown, [&](const QString& where) {
+            QHash<const QWidget*, int> before;
+            for (const QWidget* widget : shown->findChildren<QWidget*>())
+                if (qobject_cast<const QLabel*>(widget) != nullptr || qobject_cast<const QAbstractButton*>(widget) != nullptr || qobject_cast<const QLineEdit*>(widget) != nullptr || qobject_cast<const QComboBox*>(widget) != nullptr || qobject_cast<const QTabBar*>(widget) != nullptr)
+                    if (widget->isVisible())
+                        before.insert(widget, QFontInfo(widget->font()).pixelSize());
+            Theme::get().setScale(1.4);
+            QApplication::processEvents();
+            for (const QWidget* widget : shown->findChildren<QWidget*>()) {
+                if (!before.contains(widget))
+                    continue;
+                ++looked;
+                if (QFontInfo(widget->font()).pixelSize() <= before.value(widget))
+                    same << QStringLiteral("%1: %2 %3 %4").arg(where, QLatin1String(widget->metaObject()->className()), widget->objectName(), widget->property("text").toString());
             }
-        }
+            Theme::get().setScale(1);
+            QApplication::processEvents();
+        });
         QVERIFY(looked > 60);
         QVERIFY2(same.isEmpty(), qPrintable(same.join(QLatin1Char('\n'))));
         shown->closeWithoutAsking();
@@ -456,9 +466,7 @@ private Q_SLOTS:
         QStringList unseen;
         for (const ThemeName theme : {ThemeName::paper, ThemeName::ink}) {
             Theme::get().choose(theme);
-            for (int page = 0; page < shown->pageCount(); ++page) {
-                shown->showPage(shown->pageAt(page)->name());
-                QApplication::processEvents();
+            everyTab(*shown, [&](const QString& where) {
                 QList<QPointer<QWidget>> all;       // marks come and go
                 for (QWidget* widget : shown->findChildren<QWidget*>())
                     all << widget;
@@ -476,9 +484,9 @@ private Q_SLOTS:
                         continue;
                     ++looked;
                     if (shown->grab(area).toImage() == before)
-                        unseen << QStringLiteral("%1 %2 on page %3").arg(QLatin1String(widget->metaObject()->className()), widget->objectName()).arg(page);
+                        unseen << QStringLiteral("%1: %2 %3").arg(where, QLatin1String(widget->metaObject()->className()), widget->objectName());
                 }
-            }
+            });
         }
         QVERIFY2(looked > 60, qPrintable(QString::number(looked)));
         QVERIFY2(unseen.isEmpty(), qPrintable(unseen.join(QLatin1Char('\n'))));
