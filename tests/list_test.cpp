@@ -29,6 +29,14 @@ public:
     std::int64_t current() const override { return current_; }
     void choose(std::uint64_t index) override { current_ = static_cast<std::int64_t>(index); }
     void setRows(std::uint64_t rows) { rows_ = rows; }
+    void fix(const std::vector<std::pair<double, QString>>& heads, double least)
+    {
+        std::vector<Head> fixed;
+        for (const auto& [at, words] : heads)
+            fixed.push_back({at, words});
+        setColumns({});
+        setHeads(std::move(fixed), least);
+    }
 
     std::set<std::uint64_t> painted;
     std::map<std::uint64_t, int> opened;
@@ -160,6 +168,26 @@ private Q_SLOTS:
         QTest::keyClick(&list, Qt::Key_End);
         QCOMPARE(list.current(), std::int64_t{0});
         QVERIFY(list.chosenText().isEmpty());
+    }
+
+    // Fixed columns that the view is too narrow for are reached sideways.
+    void fixedColumnsAreReachedSideways()
+    {
+        Numbers list(100);
+        list.fix({{10, QStringLiteral("first")}, {500, QStringLiteral("last")}}, 640);
+        list.resize(800, 300);
+        list.show();
+        list.refresh();
+        QCOMPARE(list.horizontalScrollBar()->maximum(), 0);
+        QVERIFY(!list.horizontalScrollBar()->isVisible());
+        list.resize(300, 300);
+        QApplication::processEvents();
+        QVERIFY(list.horizontalScrollBar()->isVisible());
+        QVERIFY(list.horizontalScrollBar()->maximum() >= 340);
+        const QImage before = list.viewport()->grab().toImage();
+        wheel(list.viewport(), -4, Qt::ShiftModifier);
+        QVERIFY(list.horizontalScrollBar()->value() > 0);
+        QVERIFY(list.viewport()->grab().toImage() != before);
     }
 
     // What stood at its end stays there, whatever height it gets.

@@ -24,7 +24,7 @@ public:
     {
         setObjectName(QStringLiteral("coverageRows"));
         setAccessibleName(CoverageView::tr("Coverage by identifier"));
-        setHeads({{idAt, CoverageView::tr("id")}, {messageAt, CoverageView::tr("message")}, {whatAt, CoverageView::tr("what")}, {framesAt - 40, CoverageView::tr("frames"), shareAt - 14}, {shareAt - 6, CoverageView::tr("of frames"), barAt - 10}, {barAt, CoverageView::tr("of the bus's traffic")}});
+        setHeads({{idAt, CoverageView::tr("id")}, {messageAt, CoverageView::tr("message")}, {whatAt, CoverageView::tr("what")}, {framesAt - 40, CoverageView::tr("frames"), shareAt - 14}, {shareAt - 6, CoverageView::tr("of frames"), barAt - 10}, {barAt, CoverageView::tr("of the bus's traffic")}}, barAt + 110);
     }
     enum class What { identifier, conflict, silent };
     struct Row {
@@ -118,7 +118,7 @@ protected:
         const int height = theme.rowHeight();
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
         if (static_cast<std::int64_t>(index) == chosen)
-            painter.fillRect(QRectF(2, y, viewport()->width() - 4, height), theme.accentSoft);
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
         const unsigned bus = busOf(row);
         paintBusBadge(painter, QRectF(theme.px(badgeAt), y + (height - theme.px(14)) / 2.0, theme.px(14), theme.px(14)), bus);
         const bool quiet = row.what == What::silent;
@@ -139,7 +139,7 @@ protected:
         const double share = 100.0 * static_cast<double>(entry.frames) / static_cast<double>(std::max<std::uint64_t>(1, view_.coverage_.allFrames()));
         paintText(painter, box(shareAt - 10, barAt - 10), QStringLiteral("%1 %").arg(share, 0, 'f', 1), theme.mono(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
         if (bus < busyOfBus.size() && busyOfBus[bus] > 0) {
-            const QRectF bar(theme.px(barAt), y + theme.px(6), viewport()->width() - theme.px(barAt + 12), theme.px(8));
+            const QRectF bar(theme.px(barAt), y + theme.px(6), rowWidth() - theme.px(barAt + 12), theme.px(8));
             painter.fillRect(bar, theme.raised);
             painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * static_cast<double>(entry.busy.count()) / busyOfBus[bus], bar.height()), theme.bus(bus));
         }

@@ -33,7 +33,7 @@ public:
     {
         setObjectName(QStringLiteral("reviewRows"));
         setAccessibleName(ReviewView::tr("Findings"));
-        setHeads({{kindAt, ReviewView::tr("kind")}, {findingAt, ReviewView::tr("finding")}});
+        setHeads({{kindAt, ReviewView::tr("kind")}, {findingAt, ReviewView::tr("finding")}}, findingAt + 400);
     }
     std::uint64_t count() const override { return view_.findings_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -48,7 +48,7 @@ public:
     {
         const Theme& theme = Theme::get();
         const double width = finding.remedy.empty() ? 0 : QFontMetricsF(theme.body()).horizontalAdvance(text(finding.remedy)) + theme.px(16);
-        return {viewport()->width() - width - theme.px(10), y + 1.0, width, theme.rowHeight() - 2.0};
+        return {rowWidth() - width - theme.px(10), y + 1.0, width, theme.rowHeight() - 2.0};
     }
     std::int64_t chosen = -1;
 
@@ -59,7 +59,7 @@ protected:
         const std::int64_t index = rowAt(event->position());
         if (index >= 0) {
             const int y = headHeight() + static_cast<int>(static_cast<std::uint64_t>(index) - top()) * pitch();
-            if (remedyBox(y, view_.findings_[static_cast<std::size_t>(index)]).contains(event->position()))
+            if (remedyBox(y, view_.findings_[static_cast<std::size_t>(index)]).contains(event->position() + QPointF(horizontalScrollBar()->value(), 0)))
                 return view_.remedy(static_cast<std::size_t>(index));
         }
         RowList::mousePressEvent(event);
@@ -77,7 +77,7 @@ protected:
         const database::Finding& f = view_.findings_[index];
         const int height = theme.rowHeight();
         if (static_cast<std::int64_t>(index) == chosen)
-            painter.fillRect(QRectF(2, y, viewport()->width() - 4, height), theme.accentSoft);
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
         const QPointF mark(theme.px(18), y + height / 2.0);
         if (f.severity == database::Severity::error) {
             painter.save();
@@ -91,7 +91,7 @@ protected:
         }
         paintText(painter, QRectF(theme.px(kindAt), y, theme.px(findingAt - kindAt - 6), height), QLatin1String(database::toText(f.kind)), theme.body(), theme.ink2);
         const QRectF button = remedyBox(y, f);
-        double right = viewport()->width() - theme.px(12);
+        double right = rowWidth() - theme.px(12);
         if (!f.remedy.empty()) {
             painter.setRenderHint(QPainter::Antialiasing);
             painter.setPen(QPen(theme.accent, 1));
@@ -189,7 +189,7 @@ public:
     {
         setObjectName(QStringLiteral("compareRows"));
         setAccessibleName(CompareView::tr("Differences"));
-        setHeads({{changeAt, CompareView::tr("change")}, {objectAt, CompareView::tr("what")}, {fieldAt, CompareView::tr("field")}, {beforeAt, CompareView::tr("before")}, {afterAt, CompareView::tr("now")}, {seenAt, CompareView::tr("in this trace")}});
+        setHeads({{changeAt, CompareView::tr("change")}, {objectAt, CompareView::tr("what")}, {fieldAt, CompareView::tr("field")}, {beforeAt, CompareView::tr("before")}, {afterAt, CompareView::tr("now")}, {seenAt, CompareView::tr("in this trace")}}, seenAt + 110);
     }
     std::uint64_t count() const override { return view_.changes_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -224,7 +224,7 @@ protected:
         const int height = theme.rowHeight();
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
         if (static_cast<std::int64_t>(index) == chosen)
-            painter.fillRect(QRectF(2, y, viewport()->width() - 4, height), theme.accentSoft);
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
         paintText(painter, box(changeAt, objectAt - 4), QLatin1String(database::toText(c.kind)), theme.body(), theme.ink2);
         paintText(painter, box(objectAt, fieldAt - 8), text(c.object), c.field.empty() ? theme.bodyStrong() : theme.body(), theme.ink);
         paintText(painter, box(fieldAt, beforeAt - 8), text(c.field), theme.body(), theme.ink2);
@@ -234,7 +234,7 @@ protected:
             return;
         const auto identifier = view_.stage().snapshot().trace().find({static_cast<std::uint8_t>(view_.desk_.bus()), false, c.id});
         const std::uint64_t frames = identifier ? view_.stage().snapshot().countOf(*identifier) : 0;
-        paintText(painter, QRectF(theme.px(seenAt), y, viewport()->width() - theme.px(seenAt + 8), height), frames > 0 ? CompareView::tr("%1 frames").arg(countText(frames)) : CompareView::tr("not seen"), theme.mono(), frames > 0 ? theme.ink : theme.ink3);
+        paintText(painter, QRectF(theme.px(seenAt), y, rowWidth() - theme.px(seenAt + 8), height), frames > 0 ? CompareView::tr("%1 frames").arg(countText(frames)) : CompareView::tr("not seen"), theme.mono(), frames > 0 ? theme.ink : theme.ink3);
     }
 
 private:

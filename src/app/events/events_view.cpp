@@ -19,7 +19,7 @@ public:
     {
         setObjectName(QStringLiteral("eventRows"));
         setAccessibleName(EventsView::tr("Events of the run"));
-        setHeads({{12, EventsView::tr("time"), 0, true}, {144, EventsView::tr("event")}, {360, EventsView::tr("lasted")}});
+        setHeads({{12, EventsView::tr("time"), 0, true}, {144, EventsView::tr("event")}, {360, EventsView::tr("lasted")}}, 440);
     }
     std::uint64_t count() const override { return view_.events_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -38,7 +38,7 @@ protected:
         const Theme& theme = Theme::get();
         const measure::Event& event = view_.events_[index];
         if (static_cast<int>(index) == chosen)
-            painter.fillRect(QRectF(2, y, viewport()->width() - 4, theme.rowHeight()), theme.accentSoft);
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, theme.rowHeight()), theme.accentSoft);
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), theme.rowHeight()); };
         paintText(painter, box(12, 106), timeText(view_.stage().seconds(event.time), 6), theme.mono(), theme.ink);
         paintBusBadge(painter, QRectF(theme.px(108), y + theme.px(3), theme.px(14), theme.px(14)), event.bus);

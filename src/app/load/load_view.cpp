@@ -56,7 +56,7 @@ LoadView::LoadView(Stage& stage)
     layout->setSpacing(0);
     layout->addWidget(plot_, 1);
     layout->addWidget(takers_);
-    plot_->setToolTip(tr("Click a peak: cursor and frames of that moment. Wheel: zoom"));
+    plot_->setToolTip(tr("Area: mean; line: highest. Click a peak: cursor and frames of that moment. Wheel: zoom"));
     plot_->yAxis->setRange(0, 104);
     auto ticker = QSharedPointer<QCPAxisTickerFixed>::create();
     ticker->setTickStep(25);
@@ -309,6 +309,8 @@ void LoadView::paintEvent(QPaintEvent*)
     }
     paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
     paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1").arg(timeWords(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
+    if (height() < theme.px(98))
+        return;     // the plot's tooltip says it too
     paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean"), theme.small(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(80), theme.px(124), theme.px(16)), tr("line: highest"), theme.small(), theme.ink3);
 }
@@ -319,6 +321,7 @@ void LoadView::resizeEvent(QResizeEvent* event)
     // Where it is narrow, the tooltip says what is averaged, and the plot goes before the list.
     over_->setVisible(width() > Theme::get().px(560));
     takers_->setVisible(width() > Theme::get().px(480));
+    takers_->setFixedWidth(std::clamp(width() * 3 / 10, Theme::get().px(150), Theme::get().px(236)));
 }
 
 void LoadView::contextMenuEvent(QContextMenuEvent* event)

@@ -38,6 +38,8 @@ protected:
 
 private:
     [[nodiscard]] std::size_t shown() const;
+    [[nodiscard]] bool narrow() const;
+    [[nodiscard]] int rowsAt() const;
 
     Stage& stage_;
     unsigned bus_ = 0;

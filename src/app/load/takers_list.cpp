@@ -19,13 +19,6 @@ constexpr trace::Row mostRows = 60'000;  // of the middle of a longer stretch
 TakersList::TakersList(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
 {
     setObjectName(QStringLiteral("takers"));
-    const auto restyle = [this] {
-        setMinimumWidth(Theme::get().px(150));
-        setMaximumWidth(Theme::get().px(236));
-        updateGeometry();
-    };
-    restyle();
-    connect(&Theme::get(), &Theme::changed, this, restyle);
     connect(&stage, &Stage::selectionChanged, this, [this] { update(); });
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
     setToolTip(tr("Share of bus time by message. Click: explain it in the inspector"));
@@ -70,17 +63,21 @@ void TakersList::show(unsigned bus, Time from, Time to, const QString& what)
     update();
 }
 
+// There is no room beside the title for what the shares are of.
+bool TakersList::narrow() const { return width() < Theme::get().px(210); }
+int TakersList::rowsAt() const { return Theme::get().px(narrow() ? 42 : 30); }
+
 // As many as there is room for; the rest is summed up in the last line.
 std::size_t TakersList::shown() const
 {
-    const auto fit = static_cast<std::size_t>(std::max(1, (height() - Theme::get().px(30)) / Theme::get().px(20)));
+    const auto fit = static_cast<std::size_t>(std::max(1, (height() - rowsAt()) / Theme::get().px(20)));
     return takers_.size() <= std::min(fit, mostTakers) ? takers_.size() : std::min(fit, mostTakers + 1) - 1;
 }
 
 void TakersList::mousePressEvent(QMouseEvent* event)
 {
     const Theme& theme = Theme::get();
-    const int index = static_cast<int>((event->position().y() - theme.px(30)) / theme.px(20));
+    const int index = static_cast<int>((event->position().y() - rowsAt()) / theme.px(20));
     if (index < 0 || index >= static_cast<int>(shown()))
         return;
     const trace::TraceKey& key = stage_.snapshot().trace().key(takers_[static_cast<std::size_t>(index)].identifier);
@@ -101,18 +98,21 @@ void TakersList::paintEvent(QPaintEvent*)
     const double left = theme.px(12);
     const double right = width() - theme.px(10);
     paintText(painter, QRectF(left, theme.px(6), theme.px(110), theme.px(18)), tr("Who takes the bus"), theme.bodyStrong(), theme.ink);
-    paintText(painter, QRectF(left + theme.px(104), theme.px(6), right - left - theme.px(104), theme.px(18)), what_, theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    if (narrow())
+        paintText(painter, QRectF(left, theme.px(22), right - left, theme.px(16)), what_, theme.small(), theme.ink3);
+    else
+        paintText(painter, QRectF(left + theme.px(104), theme.px(6), right - left - theme.px(104), theme.px(18)), what_, theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     if (takers_.empty()) {
         paintText(painter, QRectF(left, theme.px(34), right - left, theme.px(20)), tr("No frames of this bus here."), theme.body(), theme.ink3);
         return;
     }
-    double y = theme.px(30);
+    double y = rowsAt();
     double percentOfOthers = 0;
     for (std::size_t i = shown(); i < takers_.size(); ++i)
         percentOfOthers += takers_[i].percent;
     const double most = std::max({1.0, takers_.front().percent, percentOfOthers});
     const auto row = [&](const QString& name, double percent) {
-        paintText(painter, QRectF(left, y, theme.px(100), theme.px(20)), name, theme.body(), theme.ink);
+        paintText(painter, QRectF(left, y, std::min<double>(theme.px(100), right - left - theme.px(46)), theme.px(20)), name, theme.body(), theme.ink);
         const QRectF bar(left + theme.px(104), y + theme.px(6), std::max(0.0, right - left - theme.px(104) - theme.px(46)), theme.px(8));
         painter.fillRect(bar, theme.grid);
         painter.fillRect(QRectF(bar.left(), bar.top(), std::max(1.0, bar.width() * percent / most), bar.height()), theme.bus(bus_));

@@ -23,7 +23,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double nodeBadgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420;
+constexpr double nodeBadgeAt = 12, nameAt = 34, pillAt = 160, stateAt = 262, barsAt = 420, leastBars = 80;
 constexpr Time barSpan = std::chrono::seconds(20);
 constexpr double nodeHeadHeight = 20, pitch = 22;
 constexpr double nodeSeenAt = 160, nodeFramesAt = 250, heardAt = 332;     // columns of a log
@@ -279,7 +279,9 @@ void NodesView::paintEvent(QPaintEvent*)
     heading(nameAt, tr("node"));
     heading(pillAt, tr("source"));
     heading(stateAt, tr("state"));
-    heading(barsAt, tr("last 20 s"));
+    const bool withBars = width() > theme.px(barsAt + leastBars);
+    if (withBars)
+        heading(barsAt, tr("last 20 s"));
     const Time now = stage().cursor();
     painter.setClipRect(0, theme.px(nodeHeadHeight), width(), height());
     for (std::size_t i = 0; i < reports_.size(); ++i) {
@@ -316,7 +318,7 @@ void NodesView::paintEvent(QPaintEvent*)
         const double left = theme.px(barsAt);
         const double right = width() - theme.px(12);
         const auto x = [&](Time time) { return std::clamp(right - static_cast<double>((now - time).count()) / static_cast<double>(barSpan.count()) * (right - left), left, right); };
-        for (std::size_t k = 0; k < report.states.size(); ++k) {
+        for (std::size_t k = 0; withBars && k < report.states.size(); ++k) {
             const drive::StateChange& change = report.states[k];
             const Time end = k + 1 < report.states.size() ? std::min(now, report.states[k + 1].time) : now;
             if (change.time > now || end < now - barSpan)
@@ -349,7 +351,9 @@ void NodesView::paintLog(QPainter& painter)
     heading(nodeSeenAt, tr("messages seen"));
     paintText(painter, QRectF(theme.px(nodeFramesAt), 0, theme.px(heardAt - nodeFramesAt - 14), theme.px(nodeHeadHeight)), tr("frames"), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     heading(heardAt, tr("last heard"));
-    heading(barsAt, tr("heard in the last 20 s"));
+    const bool withBars = width() > theme.px(barsAt + leastBars);
+    if (withBars)
+        heading(barsAt, tr("heard in the last 20 s"));
     painter.setClipRect(0, theme.px(nodeHeadHeight), width(), height());
     for (std::size_t i = 0; i < senders_.size(); ++i) {
         const measure::SenderMoment& sender = senders_[i];
@@ -374,7 +378,7 @@ void NodesView::paintLog(QPainter& painter)
         QColor fill = theme.bus(sender.bus);
         const QColor line = fill;
         fill.setAlphaF(0.28F);
-        for (unsigned k = 0; k < stretches; ++k) {
+        for (unsigned k = 0; withBars && k < stretches; ++k) {
             unsigned end = k;
             while (end < stretches && sender.heard[end])
                 ++end;

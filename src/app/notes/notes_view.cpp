@@ -47,10 +47,10 @@ protected:
         const rig::Note& note = view_.shown_[index];
         const int height = theme.rowHeight();
         if (note.uid == view_.chosen_)
-            painter.fillRect(QRectF(2, y, viewport()->width() - 4, height), theme.accentSoft);
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
         paintText(painter, QRectF(theme.px(12), y, theme.px(92), height), timeText(view_.stage().seconds(note.time), 6), theme.mono(), theme.ink);
         paintText(painter, QRectF(theme.px(112), y, theme.px(72), height), note.row == trace::noRow ? NotesView::tr("moment") : countText(note.row + 1), note.row == trace::noRow ? theme.body() : theme.mono(), theme.ink2);
-        paintText(painter, QRectF(theme.px(190), y, viewport()->width() - theme.px(196), height), QString::fromStdString(note.text), theme.body(), theme.ink);
+        paintText(painter, QRectF(theme.px(190), y, rowWidth() - theme.px(196), height), QString::fromStdString(note.text), theme.body(), theme.ink);
     }
     void keyPressEvent(QKeyEvent* event) override
     {

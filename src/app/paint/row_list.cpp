@@ -107,9 +107,15 @@ void RowList::updateScrollBar()
         horizontalScrollBar()->setPageStep(viewport()->width());
         horizontalScrollBar()->setSingleStep(Theme::get().px(40));
         columns_.setView(viewport()->width(), horizontalScrollBar()->value());
+    } else {
+        horizontalScrollBar()->setRange(0, rowWidth() - viewport()->width());
+        horizontalScrollBar()->setPageStep(viewport()->width());
+        horizontalScrollBar()->setSingleStep(Theme::get().px(40));
     }
     settingBar_ = false;
 }
+
+int RowList::rowWidth() const { return std::max(viewport()->width(), columns_.empty() ? Theme::get().px(least_) : 0); }
 
 void RowList::refresh()
 {
@@ -420,7 +426,7 @@ bool RowList::viewportEvent(QEvent* event)
 void RowList::paintHeads(QPainter& painter)
 {
     const Theme& theme = Theme::get();
-    const int width = viewport()->width();
+    const int width = rowWidth();
     painter.fillRect(QRect(0, 0, width, headHeight()), theme.surface);
     for (const Head& head : heads_) {
         const bool right = head.rightAt > 0;
@@ -479,7 +485,7 @@ void RowList::paintEvent(QPaintEvent*)
 {
     QPainter painter(viewport());
     const Theme& theme = Theme::get();
-    const int width = viewport()->width();
+    const int width = rowWidth();
     painter.fillRect(viewport()->rect(), theme.surface);
     const std::uint64_t rows = count();
     if (rows == 0) {
@@ -490,6 +496,8 @@ void RowList::paintEvent(QPaintEvent*)
         painter.drawText(QRectF(theme.px(20), headHeight(), width - theme.px(40), theme.px(90)), Qt::AlignCenter | Qt::TextWordWrap, emptyText());
         return;
     }
+    if (columns_.empty())
+        painter.translate(-horizontalScrollBar()->value(), 0);
     const auto [first, last] = anchor_ < 0 ? std::pair<std::uint64_t, std::uint64_t>(1, 0) : chosenRange();
     int y = headHeight();
     for (std::uint64_t index = top_; index < rows && y < viewport()->height(); ++index) {

@@ -64,7 +64,16 @@ protected:
         double rightAt = 0;     ///< Where set, the text ends there.
         bool time = false;      ///< Followed by the unit in which times are written.
     };
-    void setHeads(std::vector<Head> heads) { heads_ = std::move(heads); }
+    /// Fixed heads. Where the view is narrower than `least` (unscaled pixels), the rows are moved sideways under it.
+    void setHeads(std::vector<Head> heads, double least = 0)
+    {
+        heads_ = std::move(heads);
+        least_ = least;
+        if (least > 0)
+            setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
+    }
+    /// Width that a row of a list with fixed heads has to fill.
+    [[nodiscard]] int rowWidth() const;
     void setColumns(Columns columns);
     /// Marks the head that the rows are sorted by.
     void setSorted(int kind, bool descending)
@@ -150,6 +159,7 @@ private:
     void paintHeads(QPainter& painter);
     void tell();
 
+    double least_ = 0;
     std::vector<Head> heads_;
     std::uint64_t top_ = 0;
     bool stale_ = false;

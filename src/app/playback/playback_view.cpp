@@ -166,8 +166,9 @@ PlaybackView::PlaybackView(Stage& stage)
     hold();
     connect(&Theme::get(), &Theme::changed, this, hold);
     layout->addWidget(notice_);
-    empty_->setText(tr("Playback puts a recorded log back on the buses, as if its event happened again.\nDrop a log here, or choose one."));
+    empty_->setText(tr("Playback puts a recorded log back on the buses, as if its event happened again. Drop a log here, or choose one."));
     empty_->setAlignment(Qt::AlignCenter);
+    empty_->setWordWrap(true);
     layout->addWidget(empty_);
     layout->addWidget(choose_, 0, Qt::AlignHCenter);
     layout->addStretch(1);
@@ -386,11 +387,11 @@ void PlaybackView::refresh()
     const bool replayable = !live && !stage().document().rig().buses.empty();
     choose_->setVisible(!loaded && (live || replayable));
     if (replayable) {
-        empty_->setText(tr("This window shows a log. Playback puts it back on the buses of a running rig,\nwhere simulated nodes react to it."));
+        empty_->setText(tr("This window shows a log. Playback puts it back on the buses of a running rig, where simulated nodes react to it."));
         choose_->setText(tr("Play this log in %1").arg(QString::fromStdString(stage().document().rig().name)));
         choose_->setToolTip(tr("Opens the rig in a window of its own, running, with this log in its playback"));
     } else if (!live) {
-        empty_->setText(tr("This window shows a log. Playback works in the window of a running rig:\nopen one with Ctrl+O and drop this log on its playback."));
+        empty_->setText(tr("This window shows a log. Playback works in the window of a running rig: open one with Ctrl+O and drop this log on its playback."));
     }
     if (!loaded) {
         notice_->hide();
