@@ -319,6 +319,29 @@ private Q_SLOTS:
         QVERIFY(bytesOf(folder_.filePath("own.dbc")).contains("SG_ Strokes : 0|16@1+"));
     }
 
+    // What is chosen in the editor is explained in the inspector, and what is chosen elsewhere is opened in the editor.
+    void theEditorSharesTheSelection()
+    {
+        open(0x181, "Counter");
+        QTest::mouseClick(editor()->layoutWidget(), Qt::LeftButton, Qt::NoModifier, cell(20));
+        QVERIFY(desk().signal() != nullptr && desk().signal()->name != "Counter");
+        QCOMPARE(stage().selection().kind, Selection::Kind::signal);
+        QCOMPARE(stage().selection().id.value, 0x181U);
+        QCOMPARE(stage().catalog().find(1, {0x181, false})->message->signals[static_cast<std::size_t>(stage().selection().signal)].name, desk().signal()->name);
+        QTRY_VERIFY(window_->inspector()->text().contains(QString::fromStdString(desk().signal()->name)));
+        // In the tree: a signal of another bus and file.
+        auto* find = window_->rigTree()->findBox();
+        find->setFocus();
+        QTest::keyClicks(find, QStringLiteral("TorqueActual"));
+        QCOMPARE(QByteArray::fromStdString(desk().entry().name), QByteArray("chassis.dbc"));
+        QVERIFY(desk().message() != nullptr && desk().signal() != nullptr);
+        QCOMPARE(QByteArray::fromStdString(desk().signal()->name), QByteArray("TorqueActual"));
+        QTest::keyClick(find, Qt::Key_Escape);
+        // A row of the editor's own list.
+        open(0x181);
+        QCOMPARE(QByteArray::fromStdString(desk().entry().name), QByteArray("implement.dbc"));
+    }
+
     void anErrorMarksItsFieldAndMovesNothing()
     {
         open(0x181, "Counter");

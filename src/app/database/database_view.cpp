@@ -114,6 +114,12 @@ DatabaseView::DatabaseView(Stage& stage)
     connect(layout_, &LayoutWidget::signalChosen, this, [this](int index) {
         if (const database::Message* message = desk_.message(); message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
             desk_.choose(message->uid, message->signals[static_cast<std::size_t>(index)].uid);
+        tellChosen();
+    });
+    connect(rows_, &MessageRows::messageChosen, this, &DatabaseView::tellChosen);
+    connect(&stage, &Stage::selectionChanged, this, [this] {
+        if (begun_ && isVisible())
+            followSelection();
     });
     const auto change = [this](int index, const char* what, auto&& with) {
         const database::Message* message = desk_.message();
@@ -431,6 +437,42 @@ void DatabaseView::newSignal(unsigned least, unsigned length)
     const std::uint32_t uid = message->uid;
     if (desk_.apply(desk_.editor().putSignal(uid, signal, "new signal")))
         desk_.choose(uid, desk_.message()->signals.back().uid);
+}
+
+// What is chosen here is explained in the inspector, and marked in the other views.
+void DatabaseView::tellChosen()
+{
+    const database::Message* message = desk_.message();
+    if (message == nullptr || desk_.bus() < 0)
+        return;
+    Selection selection;
+    selection.kind = Selection::Kind::message;
+    selection.bus = static_cast<std::uint8_t>(desk_.bus());
+    selection.id = message->id;
+    const auto* known = stage().catalog().find(selection.bus, message->id);
+    if (const database::Signal* signal = desk_.signal(); signal != nullptr && known != nullptr)
+        for (std::size_t i = 0; i < known->message->signals.size(); ++i)
+            if (known->message->signals[i].name == signal->name) {
+                selection.kind = Selection::Kind::signal;
+                selection.signal = static_cast<int>(i);
+            }
+    stage().select(selection);
+}
+
+// What is chosen elsewhere is opened here, where a database has it.
+void DatabaseView::followSelection()
+{
+    const Selection& selection = stage().selection();
+    if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
+        return;
+    const auto* known = stage().catalog().find(selection.bus, selection.id);
+    if (known == nullptr)
+        return;
+    if (desk_.bus() != selection.bus || desk_.message() == nullptr || desk_.message()->id != known->message->id)
+        desk_.openMessage(selection.bus, selection.id);
+    if (selection.signal >= 0 && desk_.message() != nullptr && static_cast<std::size_t>(selection.signal) < known->message->signals.size())
+        if (const database::Signal* signal = desk_.message()->find(known->message->signals[static_cast<std::size_t>(selection.signal)].name))
+            desk_.choose(desk_.message()->uid, signal->uid);
 }
 
 void DatabaseView::define(std::uint8_t bus, can::Identifier id)

@@ -35,6 +35,9 @@ public:
     void choose(std::uint64_t index) override;
     [[nodiscard]] QString rowText(std::uint64_t index) const override;
 
+Q_SIGNALS:
+    void messageChosen();       ///< By its row, or one of its signals.
+
 protected:
     void paintRow(QPainter& painter, int y, std::uint64_t index) override;
     [[nodiscard]] QString emptyText() const override;
@@ -84,6 +87,8 @@ protected:
 private:
     QLineEdit* field(QWidget* parent, const char* name, const QString& tip);
     void begin();
+    void tellChosen();
+    void followSelection();
     void buildTools();
     void buildForms(QWidget* parent, QVBoxLayout* column);
     void buildMenu();

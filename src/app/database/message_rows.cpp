@@ -99,13 +99,7 @@ void MessageRows::choose(std::uint64_t index)
         return;
     }
     desk_.choose(row.message, row.signal);
-    const database::Message* message = desk_.message();
-    if (desk_.bus() < 0 || message == nullptr)
-        return;
-    selection.kind = Selection::Kind::message;
-    selection.bus = static_cast<std::uint8_t>(desk_.bus());
-    selection.id = message->id;
-    stage_.select(selection);
+    Q_EMIT messageChosen();
 }
 
 QString MessageRows::rowText(std::uint64_t index) const { return QString::fromStdString(rows_[index].text) + QLatin1Char('\t') + QString::fromStdString(rows_[index].side); }

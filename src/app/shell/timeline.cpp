@@ -244,7 +244,7 @@ void Timeline::paintFlags(QPainter& painter)
     for (std::size_t i = 0; i < sorted.size();) {
         const double x = xOf(sorted[i].time);
         const QString first = QString::fromStdString(*sorted[i].text);
-        const double reach = x + theme.px(14) + std::min(metrics.horizontalAdvance(first), static_cast<double>(theme.px(150))) + theme.px(26);
+        const double reach = x + theme.px(14) + std::min(metrics.horizontalAdvance(first), static_cast<double>(theme.px(150))) + theme.px(44);
         std::size_t end = i + 1;
         bool wrong = sorted[i].wrong;
         bool note = sorted[i].note;
