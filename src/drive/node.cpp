@@ -110,6 +110,8 @@ Expected<void> Node::build()
         slots_.push_back(0);
         hangs_.push_back(hangsOn(*compiled));
         names_[name] = slot;
+        if ((hangs_[slot] & (onTime | onChance)) == onTime)
+            timed_.push_back(static_cast<std::uint32_t>(values_.size()));
         values_.emplace_back(slot, std::move(*compiled));
     }
     for (const SendSpec& send : spec_.sends)
@@ -340,6 +342,17 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
             return tl::unexpected(when.error());
         reaction.when = std::move(*when);
         reaction.hangs = hangsOn(reaction.when);
+        // Of the values those that it needs, also through others, which stand before what uses them.
+        std::vector<bool> needed(slots_.size());
+        for (const std::uint32_t slot : reaction.when.slots())
+            needed[slot] = true;
+        for (std::size_t i = values_.size(); i-- > 0;)
+            if (needed[values_[i].first] && std::holds_alternative<FormulaSpec>(values_[i].second.spec))
+                for (const std::uint32_t slot : values_[i].second.formula.slots())
+                    needed[slot] = true;
+        for (const std::uint32_t index : timed_)
+            if (needed[values_[index].first])
+                reaction.timed.push_back(index);
         anyTimed_ = anyTimed_ || ((reaction.hangs & onTime) != 0 && (reaction.hangs & onChance) == 0);
     } else {
         bool known = false;
@@ -504,10 +517,8 @@ void Node::send(std::uint32_t index)
         return;
     refresh();
     for (auto& [target, source] : sending.values) {
-        // Signals of other selector values share the bits: only the selected ones go in, and what takes no part in the
-        // order of chance need not be known of the others.
-        const bool present = sending.message == nullptr || sending.message->plan.present(sending.frame.data.data(), sending.frame.length, target);
-        if (!present && (hangsOn(source) & onChance) == 0)
+        // Signals of other selector values share the bits: only the selected ones go in, and only they count and draw chance.
+        if (sending.message != nullptr && !sending.message->plan.present(sending.frame.data.data(), sending.frame.length, target))
             continue;
         const double value = evaluate(source);
         if (const auto* checksum = std::get_if<Checksum>(&source.spec)) {
@@ -523,10 +534,7 @@ void Node::send(std::uint32_t index)
             sending.frame.data[target] = static_cast<std::uint8_t>(std::clamp(value, 0.0, 255.0));
             continue;
         }
-        const database::MessagePlan& plan = sending.message->plan;
-        if (!present)
-            continue;
-        if (!plan.encode(sending.frame.data.data(), target, value, sending.overflow) && sending.overflow == database::Overflow::refuse)
+        if (!sending.message->plan.encode(sending.frame.data.data(), target, value, sending.overflow) && sending.overflow == database::Overflow::refuse)
             refuse(sending, target, value);
     }
     world_.buses[sending.bus]->offer(sending.port, sending.frame);
@@ -595,15 +603,14 @@ void Node::become(std::uint32_t index, bool holds)
         static_cast<std::uint64_t>(index) << 40 | (reaction.generation & 0xFFFFFFFFFFULL));
 }
 
-// Of a condition that hangs on no chance, at another moment: frames and variables as they are now.
-bool Node::holdsAt(const Reaction& reaction, Time at)
+// Of a condition that hangs on no chance, at another moment: frames and variables as they stand in `scratch_`. Of the values
+// that hang on time, those that it needs, or those in `which`.
+bool Node::holdsAt(const Reaction& reaction, Time at, std::span<const std::uint32_t> which)
 {
     const double t = static_cast<double>(storyTime(at).count()) / 1e9;
-    scratch_ = slots_;
     scratch_[0] = t;
-    for (const auto& [slot, source] : values_) {
-        if ((hangs_[slot] & (onTime | onChance)) != onTime)
-            continue;
+    for (const std::uint32_t index : which) {
+        const auto& [slot, source] = values_[index];
         if (const auto* curve = std::get_if<CurveSpec>(&source.spec))
             scratch_[slot] = curveAt(*curve, t);
         else if (const auto* sine = std::get_if<SineSpec>(&source.spec))
@@ -625,8 +632,8 @@ void Node::plan()
     for (const Reaction& reaction : reactions_) {
         if (!reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
             continue;
-        // Each millisecond, and at the numbers that stand in the condition, which may be times.
-        std::vector<Time> looks;
+        // At the numbers that stand in the condition, which may be times, and each millisecond.
+        looks_.clear();
         for (const double number : reaction.when.numbers()) {
             if (!(number >= 0 && number < 1e9))
                 continue;
@@ -636,25 +643,34 @@ void Node::plan()
                 if (at <= now)
                     at += world_.story;
             }
-            looks.push_back(at);
-            looks.push_back(at + Time(1));
+            looks_.push_back(at);
+            looks_.push_back(at + Time(1));
         }
-        if ((reaction.hangs & onFrames) == 0)
-            for (Time at = now + planStep; at <= next; at += planStep)
-                looks.push_back(at);
-        std::sort(looks.begin(), looks.end());
+        std::sort(looks_.begin(), looks_.end());
+        const bool steps = (reaction.hangs & onFrames) == 0;
+        scratch_ = slots_;
         Time before = now;
-        for (const Time at : looks) {
-            if (at <= now || at > next)
+        Time step = now + planStep;
+        for (std::size_t number = 0;;) {
+            Time at = step;
+            if (number < looks_.size() && (!steps || looks_[number] <= step))
+                at = looks_[number++];
+            else if (steps)
+                step += planStep;
+            else
+                break;
+            if (at > next)
+                break;
+            if (at <= now)
                 continue;
-            if (holdsAt(reaction, at) == reaction.holds) {
+            if (holdsAt(reaction, at, reaction.timed) == reaction.holds) {
                 before = at;
                 continue;
             }
             Time after = at;
             while (after - before > Time(1)) {
                 const Time middle = before + (after - before) / 2;
-                (holdsAt(reaction, middle) == reaction.holds ? before : after) = middle;
+                (holdsAt(reaction, middle, reaction.timed) == reaction.holds ? before : after) = middle;
             }
             next = after;
             break;
@@ -677,7 +693,8 @@ void Node::carryOutPlan()
         const Reaction& reaction = reactions_[i];
         if (!reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
             continue;
-        const bool holds = holdsAt(reaction, now);
+        scratch_ = slots_;
+        const bool holds = holdsAt(reaction, now, timed_);
         if (holds == reaction.holds)
             continue;
         slots_ = scratch_;      // time, and what hangs on it, as they are now

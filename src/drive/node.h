@@ -4,6 +4,7 @@
 #include <deque>
 #include <map>
 #include <memory>
+#include <span>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -98,6 +99,7 @@ private:
         Formula when;
         std::vector<std::pair<std::uint32_t, Formula>> set;
         std::vector<std::uint32_t> send;
+        std::vector<std::uint32_t> timed;           // of `timed_`, those that its condition needs
         std::uint8_t hangs = 0;
         bool holds = false;
         std::uint64_t generation = 0;
@@ -123,7 +125,7 @@ private:
     [[nodiscard]] Time storyTime() const { return storyTime(world_.scheduler.now()); }
     [[nodiscard]] Time storyTime(Time at) const;
     double evaluate(Source& source);
-    [[nodiscard]] bool holdsAt(const Reaction& reaction, Time at);
+    [[nodiscard]] bool holdsAt(const Reaction& reaction, Time at, std::span<const std::uint32_t> which);
     void plan();
     void carryOutPlan();
     void become(std::uint32_t reaction, bool holds);
@@ -148,6 +150,8 @@ private:
     std::vector<double> slots_;                     // slot 0 is t
     std::vector<std::uint8_t> hangs_;               // by slot
     std::vector<double> scratch_;
+    std::vector<Time> looks_;
+    std::vector<std::uint32_t> timed_;              // places in `values_` of those that hang on time, and on no chance
     bool anyTimed_ = false;                         // a condition that hangs on time, and on no chance
     std::uint64_t plan_ = 0;                        // the newest; older ones are void
     std::unordered_map<std::string, std::uint32_t> names_;
