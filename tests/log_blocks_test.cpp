@@ -174,6 +174,27 @@ private Q_SLOTS:
         QCOMPARE(unsigned{loaded->at(2).bus}, 2U);
     }
 
+    void interfacesOfOneNameAndOtherRatesAreOtherBuses()
+    {
+        Builder log;
+        const auto rate = [&](quint64 value) {
+            QByteArray bytes;
+            log.put(bytes, value, 8);
+            return log.option(8, bytes);
+        };
+        log.section().interface("A", 227, rate(500'000)).interface("A", 227, rate(250'000)).frame(1, Builder::packet(1, eight), 0).frame(2, Builder::packet(2, eight), 1);
+        log.section().interface("A", 227, rate(250'000)).interface("A").frame(3, Builder::packet(3, eight), 0).frame(4, Builder::packet(4, eight), 1);
+        const auto loaded = loadBytes(log.bytes);
+        QCOMPARE(loaded->trace.buses().size(), 2U);
+        QCOMPARE(loaded->trace.buses()[0].rate.nominal, 500'000U);
+        QCOMPARE(loaded->trace.buses()[1].rate.nominal, 250'000U);
+        QVERIFY(loaded->trace.buses()[1].name != loaded->trace.buses()[0].name);
+        QCOMPARE(unsigned{loaded->at(0).bus}, 0U);
+        QCOMPARE(unsigned{loaded->at(1).bus}, 1U);
+        QCOMPARE(unsigned{loaded->at(2).bus}, 1U);     // in a later section, too
+        QCOMPARE(unsigned{loaded->at(3).bus}, 0U);     // one without a rate may be either: the first
+    }
+
     void frameOfAnUnknownInterfaceIsCounted()
     {
         const auto loaded = loadBytes(Builder().section().interface().frame(0, Builder::packet(1, eight), 9).frame(1, Builder::packet(2, eight)).bytes);

@@ -103,6 +103,13 @@ private Q_SLOTS:
         TraceSink sink(trace);
         QVERIFY(readLogs({{front, {}, false, {}}, {rear, {}, true, {}}}, sink).has_value());
         QCOMPARE(namesOf(trace), (std::vector<std::string>{"Chassis", "Chassis (rear)", "Body"}));
+        // Another rate is another bus, whatever it is called.
+        const std::string slow = write("slow.pcapng", {frameAt(can::Time{5}, 5, 1)}, {{"Chassis", {250'000, 0}}});
+        trace::Trace rates;
+        TraceSink into(rates);
+        QVERIFY(readLogs({{front, {}, false, {}}, {slow, {}, false, {}}, {rear, {}, false, {}}}, into).has_value());
+        QCOMPARE(namesOf(rates), (std::vector<std::string>{"Chassis", "Body", "Chassis (250k)"}));
+        QCOMPARE(rates.buses()[2].rate.nominal, 250'000U);
     }
 
     void oneThatCannotBeReadIsAnErrorOneThatIsCutOffAWarning()

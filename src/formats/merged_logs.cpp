@@ -227,17 +227,23 @@ private:
                 found.name = map.empty() ? file : file + " " + std::to_string(map.size() + 1);
             else if (part.ownBuses)
                 found.name += " (" + file + ")";
-            const auto same = std::find_if(known_.begin(), known_.end(), [&](const auto& known) { return known.first == found.name; });
+            // One name and one rate is one bus, where both are known.
+            const auto alike = [](std::uint32_t a, std::uint32_t b) { return a == 0 || b == 0 || a == b; };
+            const auto same = std::find_if(known_.begin(), known_.end(), [&](const Known& known) { return known.name == found.name && alike(known.rate.nominal, found.rate.nominal) && alike(known.rate.data, found.rate.data); });
             if (same != known_.end()) {
-                map.push_back(same->second);
+                map.push_back(same->index);
                 continue;
             }
             if (known_.size() >= std::numeric_limits<std::uint8_t>::max()) {    // more than frames can tell apart: the last takes the rest
-                map.push_back(known_.back().second);
+                map.push_back(known_.back().index);
                 continue;
             }
+            Known known{found.name, found.rate, 0};
+            if (std::any_of(known_.begin(), known_.end(), [&](const Known& other) { return other.name == found.name; }))
+                found.name += " (" + can::toText(found.rate) + ")";
             map.push_back(sink_.onBus(found));
-            known_.emplace_back(found.name, map.back());
+            known.index = map.back();
+            known_.push_back(std::move(known));
         }
         return map[bus];
     }
@@ -245,7 +251,12 @@ private:
     LogSink& sink_;
     std::vector<std::unique_ptr<Stream>> streams_;
     std::vector<std::vector<std::uint8_t>> maps_;               // of each log's buses to those of the sink
-    std::vector<std::pair<std::string, std::uint8_t>> known_;
+    struct Known {
+        std::string name;       // without its rate behind it
+        can::BitRate rate;
+        std::uint8_t index;
+    };
+    std::vector<Known> known_;
 };
 
 }  // namespace
