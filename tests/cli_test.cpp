@@ -151,6 +151,51 @@ private Q_SLOTS:
         QCOMPARE(call({"load", run_, "--bit-rate", "Attic=500k"}).code, 2);
     }
 
+    // Whatever the rate and the span, the bins hold all bits, also those that stand before the first stamp.
+    void loadHoldsAllBitsThoughABusIsFuller()
+    {
+        const QString log = folder_.filePath("full.csv");
+        QFile file(log);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("time,bus,id,length,data\n");
+        for (int i = 0; i < 6000; ++i)
+            file.write(QStringLiteral("%1,A,0x100,8,%2 00 11 22 33 44 55 66\n").arg(0.000001 + i * (8.0 / 6000), 0, 'f', 6).arg(i & 0xFF, 2, 16, QLatin1Char('0')).toUtf8());
+        file.close();
+        double bits = 0;
+        const auto rows = call({"list", log, "--columns", "nominal_bits"}).lines();
+        QCOMPARE(rows.size(), 6001);
+        for (qsizetype i = 1; i < rows.size(); ++i)
+            bits += rows[i].toDouble() + 3;     // and the intermission
+        QVERIFY(bits > 600'000);
+        for (const auto& [span, seconds] : {std::pair{"4s", 4.0}, std::pair{"1ms", 0.001}, std::pair{"300ms", 0.3}}) {
+            const Result load = call({"load", log, "--bit-rate", "A=60k", "--span", span});
+            QCOMPARE(load.code, 0);
+            double sum = 0;
+            double highest = 0;
+            const auto bins = load.lines();
+            for (qsizetype i = 1; i < bins.size(); ++i) {
+                const double percent = bins[i].split(',')[2].toDouble();
+                sum += percent;
+                highest = std::max(highest, percent);
+            }
+            QVERIFY2(std::abs(sum / 100 * seconds * 60'000 - bits) < bits * 1e-4, qPrintable(QStringLiteral("%1 of %2 at %3").arg(sum / 100 * seconds * 60'000).arg(bits).arg(QLatin1String(span))));
+            QVERIFY(highest > 130);
+        }
+    }
+
+    void switchedFramesWithoutADataRateAreSaid()
+    {
+        const QString log = dataPath("capture-a.pcapng");
+        const auto rows = call({"list", log, "--columns", "bus,brs"}).lines();
+        const auto switched = std::count(rows.begin(), rows.end(), QByteArray("Chassis,1"));
+        QVERIFY(switched > 5);
+        const Result load = call({"load", log, "--span", "100ms"});
+        QCOMPARE(load.code, 0);
+        QVERIFY2(load.err.contains(QByteArray::number(static_cast<int>(switched)) + " frames of bus 'Chassis'") && load.err.contains("nominal rate"), load.err);
+        const Result both = call({"load", log, "--bit-rate", "Chassis=500k/2M", "--bit-rate", "Scanner=500k/2M", "--span", "100ms"});
+        QVERIFY2(both.code == 0 && both.err.isEmpty(), both.err);
+    }
+
     void convertWritesAPartAndTheOtherFormat()
     {
         const QString part = folder_.filePath("part.pcap");
@@ -162,6 +207,14 @@ private Q_SLOTS:
         QVERIFY(lines[1] > QByteArray("1801504802") && lines.last() < QByteArray("1801504803.1"));
         QCOMPARE(call({"convert", run_, folder_.filePath("x.zip")}).code, 2);
         QVERIFY(!QFile::exists(folder_.filePath("x.zip")));
+        // A link that leads nowhere is something, too.
+        const QString link = folder_.filePath("link.pcapng");
+        QVERIFY(QFile::link(QStringLiteral("/nowhere/there.pcapng"), link));
+        const Result dangling = call({"convert", run_, link, "--to", "+1s"});
+        QCOMPARE(dangling.code, 2);
+        QVERIFY(dangling.err.contains("exists") && QFileInfo(link).isSymLink());
+        QCOMPARE(call({"convert", run_, link, "--to", "+1s", "--overwrite"}).code, 0);
+        QVERIFY(QFileInfo(link).isFile());
     }
 
     void convertWritesTablesDatabasesAndCompressedLogs()
@@ -470,11 +523,33 @@ private Q_SLOTS:
         const Result filter = call(QStringList{"list", run_, "--filter", "BladeState.BladeDeph > 1"} + database);
         QCOMPARE(filter.code, 2);
         QVERIFY2(filter.err.contains("BladeDepth"), filter.err.constData());
+        const Result name = call(QStringList{"list", run_, "--filter", "name Bladde"} + database);
+        QCOMPARE(name.code, 2);
+        QVERIFY2(name.err.contains("BladeState"), name.err.constData());
+        const Result equals = call({"list", run_, "--filter", "id = 0x181"});
+        QCOMPARE(equals.code, 2);
+        QVERIFY2(equals.err.contains("without '='"), equals.err.constData());
+        for (const QStringList& nothing : {QStringList{"decode", run_, "--signals", "Xyz.*"} + database, QStringList{"convert", run_, folder_.filePath("none.csv"), "--signals", "Xyz.*"} + database, QStringList{"convert", run_, folder_.filePath("unexplained.csv")}}) {
+            const Result empty = call(nothing);
+            QCOMPARE(empty.code, 0);
+            QVERIFY2(empty.err.contains("no value was written"), empty.err.constData());
+        }
         QCOMPARE(call({"list", run_, "--columns", ""}).code, 2);
         QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--seed", "many"}).code, 2);
+        QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--seed", "18446744073709551616"}).code, 2);
         QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record-filter", "id 1"}).code, 2);
         QCOMPARE(call({"replay", run_, "--rig", demo + "/rig.json", "--virtual", "--loop"}).code, 2);
         QCOMPARE(call({"replay", run_, "--rig", demo + "/rig.json", "--virtual", "--map", "Implement"}).code, 2);
+    }
+
+    // What replay does not send is counted: a bus makes its own error frames.
+    void errorFramesThatAReplayLeavesOutAreCounted()
+    {
+        const auto kinds = call({"list", dataPath("capture-b.pcapng"), "--columns", "kind"}).lines();
+        const auto errors = std::count(kinds.begin(), kinds.end(), QByteArray("error"));
+        QVERIFY(errors > 3);
+        const Result result = call({"replay", dataPath("capture-b.pcapng"), "--rig", demo + "/rig.json", "--virtual", "--without", "WaterUnit"});
+        QVERIFY2(result.err.contains(QByteArray::number(static_cast<int>(errors)) + " error frames of the log were left out"), result.err.constData());
     }
 
     void whatWasRecordedSurvivesAKill()

@@ -283,7 +283,7 @@ Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std:
 void addMatchOption(CLI::App& command, database::Match& match)
 {
     static const std::map<std::string, database::Match> words = {{"full", database::Match::full}, {"group", database::Match::group}};
-    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case).description("full|group"))->type_name("");
+    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case).description(""))->type_name("full|group");
 }
 
 CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what)
