@@ -36,12 +36,12 @@ QString many(int i) { return QStringLiteral("Bench:Many.Channel%1").arg(i, 2, 10
 QByteArray databaseText()
 {
     QByteArray text = "VERSION \"\"\nBU_: Pump Panel\n"
-                      "BO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Mode : 16|8@1+ (1,0) [0|3] \"\" Panel\n"
+                      "BO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Mode : 16|8@1+ (1,0) [0|3] \"\" Panel\n SG_ Heat : 24|8@1+ (1,0) [0|200] \"degC\" Panel\n"
                       "BO_ 512 Many: 16 Pump\n";
     for (int i = 0; i < manySignals; ++i)
         text += QStringLiteral(" SG_ Channel%1 : %2|8@1+ (1,0) [0|255] \"bar\" Panel\n").arg(i, 2, 10, QLatin1Char('0')).arg(i * 8).toUtf8();
     text += "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\nBA_ \"GenMsgCycleTime\" BO_ 256 100;\n"
-            "VAL_ 256 Mode 0 \"off\" 1 \"priming\" 2 \"running\" 3 \"fault\" ;\n";
+            "VAL_ 256 Mode 0 \"off\" 1 \"priming\" 2 \"running\" 3 \"fault\" 255 \"not available\" ;\nVAL_ 256 Heat 254 \"error\" 255 \"not available\" ;\n";
     return text;
 }
 
@@ -219,6 +219,12 @@ private Q_SLOTS:
             QVERIFY(y > 8 && y < lane->plot()->height() - 8);
         }
         QVERIFY(lane->plot()->axisRect()->left() > QFontMetrics(Theme::get().mono(9.8)).horizontalAdvance(QStringLiteral("priming")));
+        // What marks that there is no value does not press the others together; a number with such marks stays a number.
+        QVERIFY(std::abs(lane->plot()->yAxis->coordToPixel(0) - lane->plot()->yAxis->coordToPixel(3)) > lane->plot()->axisRect()->height() / 2.0);
+        lanes()->arrange({{QStringLiteral("Bench:Flow.Heat")}});
+        QTRY_VERIFY(lanes()->lanes()[0]->complete());
+        lanes()->lanes()[0]->plot()->replot();
+        QVERIFY(!lanes()->lanes()[0]->plot()->yAxis->tickVectorLabels().contains(QStringLiteral("error")));
         // Two that mean different things by a value have a scale of numbers.
         lanes()->arrange({{mode, rate}});
         QTRY_VERIFY(lanes()->lanes()[0]->complete());

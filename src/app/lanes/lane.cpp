@@ -195,9 +195,12 @@ void Lane::scaleToDatabase()
     }
     fitted_ = !any && names_.empty();
     if (!names_.empty()) {
-        // Room for the names of the outermost, whatever range the database gives.
-        low = names_.front().first;
-        high = names_.back().first;
+        // With room for the names of the outermost. What lies outside of the database's range, such as a mark for what is not
+        // available, does not press the others together.
+        if (!any) {
+            low = names_.front().first;
+            high = names_.back().first;
+        }
         const double margin = std::max(0.5, (high - low) * 0.14);
         plot_->yAxis->setRange(low - margin, high + margin);
     } else if (any) {
