@@ -3,6 +3,7 @@
 #include <QContextMenuEvent>
 #include <QDropEvent>
 #include <QFile>
+#include <QFileDialog>
 #include <QInputDialog>
 #include <QLineEdit>
 #include <QMenu>
@@ -34,6 +35,7 @@
 #include "app/shell/closing_dialog.h"
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
+#include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
@@ -566,6 +568,84 @@ private Q_SLOTS:
         QVERIFY(wrong.count('1') > 20 && condition.count('1') > 20 && note.count('1') > 20);
         for (const int difference : {apart(wrong, condition), apart(wrong, note), apart(condition, note)})
             QVERIFY2(difference > 15, qPrintable(QString::number(difference)));
+    }
+
+    // Two fields whose tints some eyes cannot tell apart differ in grey, too.
+    void fieldsDifferByTheirTexture()
+    {
+        const auto texture = [](std::size_t field) {
+            QImage image(40, 20, QImage::Format_RGB32);
+            image.fill(Qt::white);
+            QPainter painter(&image);
+            paintTint(painter, QRectF(0, 0, 40, 20), field);
+            painter.end();
+            const QRgb ground = Theme::get().tint[field % Theme::get().tint.size()].rgb();
+            QByteArray mask;
+            for (int y = 0; y < 20; ++y)
+                for (int x = 0; x < 40; ++x)
+                    mask.append(image.pixel(x, y) == ground ? '0' : '1');
+            return mask;
+        };
+        for (const ThemeName theme : {ThemeName::paper, ThemeName::ink}) {
+            Theme::get().choose(theme);
+            QCOMPARE(texture(1).count('1'), 0);
+            QVERIFY(texture(2).count('1') > 40 && texture(3).count('1') > 20);
+            QVERIFY(texture(2) != texture(3));
+            QCOMPARE(texture(2 + Theme::get().tint.size()), texture(2));
+        }
+        Theme::get().choose(ThemeName::paper);
+    }
+
+    void aNewRigAsksForItsName()
+    {
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        shown->newRig();
+        QCOMPARE(MainWindow::all().size(), std::size_t{2});
+        MainWindow* made = MainWindow::all().back();
+        QVERIFY(made->windowTitle().contains(QStringLiteral("New rig")));
+        QApplication::setActiveWindow(made);
+        bool asked = false;
+        test::whenModal<QFileDialog>(this, [&](QFileDialog* dialog) {
+            asked = true;
+            dialog->reject();
+        });
+        QVERIFY(!made->saveRig());
+        QVERIFY(asked);
+        QVERIFY(made->saveRigTo(at("new.json")));
+        QVERIFY(bytesOf("new.json").contains("New rig"));
+        QVERIFY(made->saveRig());       // it has one now
+        made->closeWithoutAsking();
+        shown->closeWithoutAsking();
+    }
+
+    // The rig's own definitions are saved with it, by the button that promises so.
+    void ownDefinitionsAreSavedByTheirButton()
+    {
+        const QByteArray document = bytesOf("rig.json");
+        auto shown = window();
+        QVERIFY(shown != nullptr);
+        shown->resize(1280, 800);
+        shown->showPage(QStringLiteral("Databases"));
+        shown->openDefinition(0, can::Identifier{0x2A0, false}.key());
+        QVERIFY(shown->stage().desk().entry().own);
+        QVERIFY(shown->isWindowModified());
+        auto* save = shown->currentPage()->findChild<QPushButton*>(QStringLiteral("databaseSave"));
+        QTRY_VERIFY(save != nullptr && save->isVisible() && save->isEnabled());
+        QTest::mouseClick(save, Qt::LeftButton);
+        QTRY_VERIFY2(bytesOf("rig.json").contains("Message_2A0"), bytesOf("rig.json").constData());
+        QVERIFY(!shown->isWindowModified());
+        shown->closeWithoutAsking();
+        QVERIFY(write("rig.json", document));
+    }
+
+    void memoryAndDiskTellsHowLongRunsAreKept()
+    {
+        KeepingDialog dialog;
+        QString words;
+        for (const QLabel* label : dialog.findChildren<QLabel*>())
+            words += label->text() + QLatin1Char('\n');
+        QVERIFY2(words.contains(QStringLiteral("%1 days").arg(keptRunDays())), qPrintable(words));
     }
 
     void theFilterOfAConversionTakesTheRoomThatIsThere()

@@ -406,9 +406,9 @@ void Inspector::paintSignals(QPainter& painter, double& y, const database::Catal
         if (static_cast<int>(value.signal) == chosen)
             painter.fillRect(row.adjusted(4, 0, -4, 0), theme.accentSoft);
         painter.setPen(theme.hairline);
-        painter.setBrush(theme.tint[value.signal % theme.tint.size()]);
-        painter.drawRect(QRectF(edge(), y + theme.px(4.5), theme.px(9), theme.px(9)));
-        painter.setBrush(Qt::NoBrush);
+        const QRectF sample(edge(), y + theme.px(4.5), theme.px(9), theme.px(9));
+        paintTint(painter, sample, value.signal);
+        painter.drawRect(sample);
         const QString text = readingText(signal, value);
         const QFontMetricsF metrics(theme.mono());
         const double valueWidth = std::min(metrics.horizontalAdvance(text) + 2, width() * 0.5);

@@ -9,6 +9,7 @@
 #include <QStorageInfo>
 
 #include "app/shell/named.h"
+#include "app/shell/settings_dialog.h"
 #include "app/theme/theme.h"
 #include "formats/trace_sink.h"
 
@@ -90,7 +91,7 @@ void KeepingDialog::refresh()
     for (QWidget* widget : {static_cast<QWidget*>(memory_), static_cast<QWidget*>(folder_), static_cast<QWidget*>(leaveFree_)})
         widget->setEnabled(keep_->isChecked());
     if (!keep_->isChecked()) {
-        says_->setText(tr("A run stays in memory alone: a crash loses it, and a long one may fill the machine. Holds from the next run on."));
+        says_->setText(tr("A run stays in memory alone: a crash loses it, and the oldest frames of a long one go. Holds from the next run on."));
         return;
     }
     QDir at(folder_->text());
@@ -98,9 +99,10 @@ void KeepingDialog::refresh()
         at = QDir(QFileInfo(at.path()).path());
     const double frames = memory_->value() * mega / bytesOfFrame;
     const double room = static_cast<double>(QStorageInfo(at).bytesAvailable()) - leaveFree_->value() * mega;
-    says_->setText(tr("Memory holds the newest %1 million frames or so; older ones are read back from the disk, which has %2 for them. A crash loses the last second at most. Holds from the next run on.")
+    says_->setText(tr("Memory holds the newest %1 million frames or so; older ones are read back from the disk, which has %2 for them. A crash loses the last second at most. A run that is kept when its window closes stays %3. Holds from the next run on.")
                        .arg(frames / 1e6, 0, 'f', frames < 1e7 ? 1 : 0)
-                       .arg(sizeText(std::max(0.0, room))));
+                       .arg(sizeText(std::max(0.0, room)))
+                       .arg(keptRunDays() > 0 ? tr("for %1 days (Settings)").arg(keptRunDays()) : tr("until it is discarded")));
 }
 
 void KeepingDialog::accept()

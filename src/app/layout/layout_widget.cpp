@@ -363,7 +363,7 @@ void LayoutWidget::paintRun(QPainter& painter, const database::LayoutRun& run, b
     const QRectF left = cellOf(run.row * 8 + 7 - run.from);
     const QRectF right = cellOf(run.row * 8 + 7 - run.to);
     QRectF box(left.left(), left.top(), right.right() - left.left() - 1, left.height());
-    painter.fillRect(box, theme.tint[static_cast<std::size_t>(run.signal) % theme.tint.size()]);
+    paintTint(painter, box, static_cast<std::size_t>(run.signal));
     const bool chosen = run.signal == chosen_;
     if (chosen) {
         painter.setPen(QPen(theme.accent, 1.5));

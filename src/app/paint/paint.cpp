@@ -19,6 +19,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr unsigned beatsShown = 24;
+constexpr std::size_t strokedTint = 2, dottedTint = 3;      // reddish and greenish
 
 }  // namespace
 
@@ -168,6 +169,31 @@ Flag flagOf(const measure::Event& event)
 {
     using Kind = measure::EventKind;
     return event.kind == Kind::errorFrame || event.kind == Kind::burst || event.kind == Kind::missedBeats ? Flag::wrong : Flag::condition;
+}
+
+void paintTint(QPainter& painter, const QRectF& box, std::size_t field)
+{
+    const Theme& theme = Theme::get();
+    const std::size_t tint = field % theme.tint.size();
+    painter.fillRect(box, theme.tint[tint]);
+    if (tint != strokedTint && tint != dottedTint)
+        return;
+    painter.save();
+    painter.setClipRect(box, Qt::IntersectClip);
+    QColor ink = theme.ink;
+    ink.setAlphaF(0.15F);
+    const double step = theme.px(tint == strokedTint ? 6 : 4);
+    if (tint == strokedTint) {
+        // Counted from the corner of the widget, so that they go on from box to box.
+        painter.setPen(QPen(ink, 1));
+        for (double at = std::floor((box.left() - box.bottom()) / step) * step; at < box.right() - box.top(); at += step)
+            painter.drawLine(QPointF(at + box.top(), box.top()), QPointF(at + box.bottom(), box.bottom()));
+    } else {
+        for (double y = std::ceil(box.top() / step) * step; y < box.bottom(); y += step)
+            for (double x = std::ceil(box.left() / step) * step; x < box.right(); x += step)
+                painter.fillRect(QRectF(x, y, 1, 1), ink);
+    }
+    painter.restore();
 }
 
 void paintFlag(QPainter& painter, const QPointF& centre, double size, Flag flag)

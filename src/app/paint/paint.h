@@ -19,6 +19,9 @@ namespace wavetrope::app {
 void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus);
 /// Text on one line, elided in the middle where it does not fit.
 void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);
+/// Fills a box with the tint of a field. Those that some eyes cannot tell apart have a texture, too: strokes, or dots.
+void paintTint(QPainter& painter, const QRectF& box, std::size_t field);
+
 /// What a flag stands for, told by its shape as well as by its hue: a diamond is wrong, a triangle a condition of the rig, a
 /// dot a note. What is wrong: an error frame, a burst, beats that were missed.
 enum class Flag : std::uint8_t { wrong, condition, note };
