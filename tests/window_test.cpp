@@ -570,6 +570,24 @@ private Q_SLOTS:
             QVERIFY2(difference > 15, qPrintable(QString::number(difference)));
     }
 
+    // The letter of a bus is a text, too: no smaller than the others.
+    void lettersOfBusesAreNoSmallerThanOtherTexts()
+    {
+        QImage image(14, 14, QImage::Format_RGB32);
+        image.fill(Theme::get().surface);
+        QPainter painter(&image);
+        paintBusBadge(painter, QRectF(0, 0, 14, 14), 7);    // an H
+        painter.end();
+        int rows = 0;
+        for (int y = 2; y < 12; ++y) {
+            bool ink = false;
+            for (int x = 3; x < 11; ++x)
+                ink = ink || qGray(image.pixel(x, y)) < 128;
+            rows += ink ? 1 : 0;
+        }
+        QVERIFY2(rows >= QFontMetrics(Theme::get().text(11, QFont::Bold)).capHeight() - 1, qPrintable(QString::number(rows)));
+    }
+
     // Two fields whose tints some eyes cannot tell apart differ in grey, too.
     void fieldsDifferByTheirTexture()
     {

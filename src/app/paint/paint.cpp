@@ -36,7 +36,7 @@ void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus)
     const double inset = pen.widthF() / 2;
     painter.drawRoundedRect(box.adjusted(inset, inset, -inset, -inset), box.width() / 5, box.width() / 5);
     QFont font = theme.text(9.5, QFont::Bold);
-    font.setPixelSize(std::max(7, static_cast<int>(box.height() * 0.62)));
+    font.setPixelSize(std::max(font.pixelSize(), static_cast<int>(box.height() * 0.62)));
     painter.setFont(font);
     painter.setPen(theme.ink);
     painter.drawText(box, Qt::AlignCenter, Theme::letter(bus));
@@ -234,7 +234,7 @@ double latticeWidth()
 void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately, const measure::BitMask& ever)
 {
     const Theme& theme = Theme::get();
-    const QColor still = theme.ink3.lightness() > 128 ? theme.faint : QColor(theme.faint);
+    const QColor still = theme.faint;
     const QColor empty = theme.grid;
     const double unit = theme.scale();
     if (length > can::maxClassicLength) {
