@@ -319,6 +319,22 @@ private Q_SLOTS:
         QVERIFY(bytesOf(folder_.filePath("own.dbc")).contains("SG_ Strokes : 0|16@1+"));
     }
 
+    void choicesAreReadInFull()
+    {
+        open(0x181, "Counter");
+        for (const double scale : {1.0, 1.4}) {
+            Theme::get().setScale(scale);
+            QApplication::processEvents();
+            for (const char* name : {"messageFrame", "signalOrder", "signalKind"}) {
+                const auto* box = editor()->findChild<QComboBox*>(QLatin1String(name));
+                QVERIFY(box != nullptr && box->isVisible());
+                for (int i = 0; i < box->count(); ++i)
+                    QVERIFY2(box->width() >= box->fontMetrics().horizontalAdvance(box->itemText(i)) + 20, qPrintable(box->itemText(i)));
+            }
+        }
+        Theme::get().setScale(1);
+    }
+
     // What is chosen in the editor is explained in the inspector, and what is chosen elsewhere is opened in the editor.
     void theEditorSharesTheSelection()
     {

@@ -349,6 +349,14 @@ void DatabaseView::layFields()
 void DatabaseView::restyle()
 {
     const Theme& theme = Theme::get();
+    // Of few choices each is read in full.
+    for (QComboBox* box : {frame_, order_, kind_}) {
+        const QFontMetrics metrics(theme.body());
+        int widest = 0;
+        for (int i = 0; i < box->count(); ++i)
+            widest = std::max(widest, metrics.horizontalAdvance(box->itemText(i)));
+        box->setMinimumWidth(widest + theme.px(34));
+    }
     for (QLabel* label : findChildren<QLabel*>(QStringLiteral("fieldLabel"))) {
         label->setFont(theme.small());
         label->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
