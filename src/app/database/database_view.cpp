@@ -355,7 +355,7 @@ void DatabaseView::restyle()
         int widest = 0;
         for (int i = 0; i < box->count(); ++i)
             widest = std::max(widest, metrics.horizontalAdvance(box->itemText(i)));
-        box->setMinimumWidth(widest + theme.px(34));
+        box->setMinimumWidth(widest + theme.px(30));
     }
     for (QLabel* label : findChildren<QLabel*>(QStringLiteral("fieldLabel"))) {
         label->setFont(theme.small());
