@@ -437,6 +437,26 @@ private Q_SLOTS:
         QVERIFY(holes(even, std::chrono::milliseconds(600)) >= 4);  // silent since
     }
 
+    void silentTimesAreNeverCut()
+    {
+        const QFont font = Theme::get().mono();
+        const QFontMetricsF metrics(font);
+        for (const double seconds : {0.2, 9.94, 59.9, 99.99, 123.4, 999.9, 1000.0, 5999.9, 6000.0, 359'999.0, 360'000.0, 3'500'000.0, 8e6, 9e7}) {
+            const QString words = silentText(seconds, font, 88);
+            QVERIFY2(words.startsWith(QStringLiteral("silent ")) && metrics.horizontalAdvance(words) <= 88, qPrintable(words));
+            const QString narrow = silentText(seconds, font, 60);
+            QVERIFY2(!narrow.contains(QStringLiteral("silent")) && metrics.horizontalAdvance(narrow) <= 60, qPrintable(narrow));
+        }
+        QCOMPARE(silentText(2.34, font, 88), QStringLiteral("silent 2.3 s"));
+        QCOMPARE(silentText(5400, font, 88), QStringLiteral("silent 90 min"));
+        // In the roster, with the width that its column has.
+        auto* roster = view<RosterView>("Watch");
+        const Columns& columns = roster->rows()->columns();
+        for (std::size_t place = 0; place < columns.count(); ++place)
+            if (columns.at(place).key == std::string("period"))
+                QVERIFY(columns.box(place, 0, 20).width() >= metrics.horizontalAdvance(QStringLiteral("silent 99 min")));
+    }
+
     void zoomingKeepsTheMomentUnderThePointer()
     {
         Timeline* timeline = window_->timeline();

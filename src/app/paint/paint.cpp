@@ -196,6 +196,16 @@ void paintTint(QPainter& painter, const QRectF& box, std::size_t field)
     painter.restore();
 }
 
+QString silentText(double seconds, const QFont& font, double width)
+{
+    // Three digits at the most, rounded down.
+    const auto [value, unit] = seconds < 1000 ? std::pair(seconds, "s") : seconds < 6000 ? std::pair(seconds / 60, "min") : seconds < 360'000 ? std::pair(seconds / 3600, "h") : std::pair(seconds / 86'400, "d");
+    const bool whole = value >= 100 || seconds >= 1000;
+    const QString time = QStringLiteral("%1 %2").arg(whole ? std::floor(value) : std::floor(value * 10) / 10, 0, 'f', whole ? 0 : 1).arg(QLatin1String(unit));
+    const QString words = QObject::tr("silent %1").arg(time);
+    return QFontMetricsF(font).horizontalAdvance(words) <= width ? words : time;
+}
+
 void paintFlag(QPainter& painter, const QPointF& centre, double size, Flag flag)
 {
     const Theme& theme = Theme::get();

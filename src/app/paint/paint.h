@@ -22,6 +22,9 @@ void paintText(QPainter& painter, const QRectF& box, const QString& text, const 
 /// Fills a box with the tint of a field. Those that some eyes cannot tell apart have a texture, too: strokes, or dots.
 void paintTint(QPainter& painter, const QRectF& box, std::size_t field);
 
+/// For how long something has been silent, in seconds, as words that fit a width whatever it is: never a part of them.
+[[nodiscard]] QString silentText(double seconds, const QFont& font, double width);
+
 /// What a flag stands for, told by its shape as well as by its hue: a diamond is wrong, a triangle a condition of the rig, a
 /// dot a note. What is wrong: an error frame, a burst, beats that were missed.
 enum class Flag : std::uint8_t { wrong, condition, note };

@@ -57,7 +57,7 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 90, false},
         {"frames", tr("frames"), tr("Frames up to the cursor"), 68, false, true},
         {"beats", tr("last beats"), tr("Its last arrivals against the promised period; a hole is a missed beat"), 110},
-        {"period", tr("period"), tr("Mean period of the last beats, or for how long it is silent"), 76, true, true},
+        {"period", tr("period"), tr("Mean period of the last beats, or for how long it is silent"), 96, true, true},
         {"spread", tr("spread"), tr("Longest less shortest period of the last beats"), 70, false, true},
         {"since", tr("since last"), tr("Time from its last frame to the cursor"), 70, false, true},
         {"length", tr("len"), tr("Payload bytes of the newest frame"), 32, false, true},
@@ -376,7 +376,7 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
             break;
         case period:
             if (seen)
-                paintText(painter, box, silent ? tr("silent %1 s").arg(static_cast<double>((stage.cursor() - moment.beats.back()).count()) * 1e-9, 0, 'f', 1) : spanText(moment.mean()), theme.mono(), silent && cycle.count() > 0 ? theme.error : ink, right);
+                paintText(painter, box, silent ? silentText(static_cast<double>((stage.cursor() - moment.beats.back()).count()) * 1e-9, theme.mono(), box.width()) : spanText(moment.mean()), theme.mono(), silent && cycle.count() > 0 ? theme.error : ink, right);
             break;
         case spread: paintText(painter, box, spanText(moment.spread()), theme.mono(), ink, right); break;
         case since: paintText(painter, box, seen ? spanText(stage.cursor() - moment.beats.back()) : QString(), theme.mono(), ink, right); break;
