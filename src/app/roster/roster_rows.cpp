@@ -53,7 +53,7 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
     setColumns(Columns({
         {"bus", tr("bus"), tr("Bus, by its letter"), 26},
         {"id", tr("id"), tr("Identifier; or parameter group and source"), 78},
-        {"message", tr("message"), tr("Message of the signal database"), 112},
+        {"message", tr("message"), tr("Message of the signal database"), 118},
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 90, false},
         {"frames", tr("frames"), tr("Frames up to the cursor"), 68, false, true},
         {"beats", tr("last beats"), tr("Its last arrivals against the promised period; a hole is a missed beat"), 110},
@@ -62,7 +62,7 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
         {"since", tr("since last"), tr("Time from its last frame to the cursor"), 70, false, true},
         {"length", tr("len"), tr("Payload bytes of the newest frame"), 32, false, true},
         {"bits", tr("bits"), tr("Payload bit by bit: ink is 1, underlined where it changed lately, grey where it never did"), 174},
-        {"newest", tr("newest"), tr("Signals of the newest frame; open the row for all, with the smallest and largest so far"), 136, true, false, true},
+        {"newest", tr("newest"), tr("Signals of the newest frame; open the row for all, with the smallest and largest so far"), 130, true, false, true},
     }));
     sortBy(identifier, false);
 }
