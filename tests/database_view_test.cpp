@@ -21,6 +21,7 @@
 #include "app/database/network_dialog.h"
 #include "app/inspector/inspector_view.h"
 #include "app/roster/roster_view.h"
+#include "app/shell/field_grid.h"
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
 #include "database/dbc_reader.h"
@@ -336,6 +337,49 @@ private Q_SLOTS:
     }
 
     // What is chosen in the editor is explained in the inspector, and what is chosen elsewhere is opened in the editor.
+    // A number that is cut would be read as another number: whatever the room, each field shows what it must.
+    void fieldsHaveTheirRoomInAnyWindow()
+    {
+        open(0x181, "CylinderPressure");
+        const auto grids = editor()->findChildren<FieldGrid*>();
+        QCOMPARE(grids.size(), 2);
+        const QSize before = window_->size();
+        std::set<int> arrangements;
+        for (const double scale : {1.0, 1.4}) {
+            Theme::get().setScale(scale);
+            for (const int width : {1024, 1280, 1500, 1920}) {
+                window_->resize(width, 800);
+                QTRY_COMPARE(window_->width(), width);
+                QCoreApplication::sendPostedEvents();
+                QCoreApplication::processEvents();
+                for (const FieldGrid* grid : grids) {
+                    arrangements.insert(grid->across());
+                    QVERIFY2(grid->width() <= grid->parentWidget()->width(), qPrintable(QString::number(width)));
+                    const auto fields = grid->findChildren<QLineEdit*>();
+                    for (const QLineEdit* edit : fields) {
+                        if (qobject_cast<QComboBox*>(edit->parentWidget()) != nullptr)
+                            continue;
+                        const int characters = (edit->width() - Theme::get().px(18)) / QFontMetrics(edit->font()).horizontalAdvance(QLatin1Char('0'));
+                        const bool number = QStringList{"signalFactor", "signalOffset", "signalMinimum", "signalMaximum"}.contains(edit->objectName());
+                        const int least = edit->objectName() == QLatin1String("messageId") ? 10 : edit->objectName().endsWith(QLatin1String("Name")) ? 10 : number ? 7 : 2;
+                        QVERIFY2(characters >= least, qPrintable(QStringLiteral("%1 at %2 and %3: %4").arg(edit->objectName()).arg(width).arg(scale).arg(characters)));
+                        for (const QLineEdit* other : fields)
+                            QVERIFY2(other == edit || !other->geometry().intersects(edit->geometry()), qPrintable(edit->objectName() + other->objectName()));
+                    }
+                }
+            }
+        }
+        QVERIFY2(arrangements.size() >= 3, "the same arrangement at any width");
+        Theme::get().setScale(1.0);
+        window_->resize(before);
+        // What is longer than a field is read in full in its tooltip, and the keys go as the eye does.
+        type("signalFactor", QStringLiteral("0.0000152587890625"));
+        QVERIFY2(field("signalFactor")->toolTip().startsWith(QStringLiteral("1.52587890625e-05")) || field("signalFactor")->toolTip().startsWith(QStringLiteral("0.0000152587890625")), qPrintable(field("signalFactor")->toolTip()));
+        editor()->undo(false);
+        field("messageName")->setFocus();
+        QTest::keyClick(field("messageName"), Qt::Key_Tab);
+        QVERIFY(field("messageId")->hasFocus());
+    }
     void theEditorSharesTheSelection()
     {
         open(0x181, "Counter");

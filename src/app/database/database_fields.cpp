@@ -15,6 +15,8 @@ namespace wavetrope::app {
 
 namespace {
 
+constexpr qsizetype longValue = 8;  // characters
+
 QString numberField(double value) { return text(database::numberText(value, 15)); }
 
 std::optional<double> numberOf(const QString& field)
@@ -49,6 +51,10 @@ void DatabaseView::setField(const char* name, const QString& value)
         return;
     edit->setText(value);
     edit->setCursorPosition(0);
+    // What may be longer than its field is read in full in the tooltip.
+    if (!edit->property("tip").isValid())
+        edit->setProperty("tip", edit->toolTip());
+    edit->setToolTip(value.size() > longValue ? QStringLiteral("%1\n%2").arg(value, edit->property("tip").toString()) : edit->property("tip").toString());
 }
 
 void DatabaseView::fill()
@@ -69,7 +75,7 @@ void DatabaseView::fill()
         const database::Database& db = desk_.database();
         facts_->setText(desk_.entry().missing ? QString() : QStringList{counted(db.messages.size(), "message"), counted(db.signalCount(), "signal")}.join(QStringLiteral(", ")));
     }
-    for (QWidget* widget : {messageForm_, static_cast<QWidget*>(layoutScroll_), static_cast<QWidget*>(hint_)})
+    for (QWidget* widget : {static_cast<QWidget*>(messageForm_), static_cast<QWidget*>(layoutScroll_), static_cast<QWidget*>(hint_)})
         widget->setVisible(message != nullptr);
     empty_->setVisible(message == nullptr);
     if (message == nullptr) {

@@ -1,7 +1,6 @@
 #include "app/database/database_view.h"
 
 #include <QDropEvent>
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMimeData>
@@ -15,6 +14,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/shell/elided_label.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
 #include "can/time_text.h"
@@ -26,13 +26,15 @@ namespace wavetrope::app {
 namespace {
 
 constexpr std::uint64_t rowsPerBeat = 200'000;
+constexpr int formMargin = 10;
+constexpr double leastLayout = 205;     // eight bytes of a layout in full
 constexpr unsigned togglesEvery = 30;  // beats
 
 }  // namespace
 
 DatabaseView::DatabaseView(Stage& stage)
-    : View(stage), desk_(stage.desk()), tools_(new QWidget), bodyScroll_(new QScrollArea), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new QLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
-      messageForm_(new QWidget), signalForm_(new QWidget), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
+    : View(stage), desk_(stage.desk()), tools_(new QWidget), bodyScroll_(new QScrollArea), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new ElidedLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
+      messageForm_(new FieldGrid), signalForm_(new FieldGrid), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
       empty_(new QLabel), sender_(new QComboBox), frame_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
 {
     setAcceptDrops(true);
@@ -55,7 +57,7 @@ DatabaseView::DatabaseView(Stage& stage)
     // What does not fit is reached by scrolling: no field is squeezed.
     auto* body = new QWidget;
     auto* column = new QVBoxLayout(body);
-    column->setContentsMargins(10, 6, 10, 6);
+    column->setContentsMargins(formMargin, 6, formMargin, 6);
     column->setSpacing(5);
     bodyScroll_->setObjectName(QStringLiteral("databaseScroll"));
     bodyScroll_->setWidget(body);
@@ -75,7 +77,7 @@ DatabaseView::DatabaseView(Stage& stage)
     whole->addWidget(across);
     setFocusProxy(rows_);
     plot_->axisRect()->setMinimumSize(QSize(10, 10));
-    plot_->setFixedHeight(Theme::get().px(96));
+    plot_->setFixedHeight(Theme::get().px(88));
     graph_->setAdaptiveSampling(false);
 
     connect(find_, &QLineEdit::textChanged, rows_, &MessageRows::find);
@@ -183,9 +185,9 @@ void DatabaseView::buildTools()
     buildMenu();
 }
 
-QLineEdit* DatabaseView::field(QWidget* parent, const char* name, const QString& tip)
+QLineEdit* DatabaseView::field(const char* name, const QString& tip)
 {
-    auto* edit = new QLineEdit(parent);
+    auto* edit = new QLineEdit;
     edit->setObjectName(QLatin1String(name));
     edit->setToolTip(tip);
     fields_[QLatin1String(name)] = edit;
@@ -215,34 +217,24 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     problem_->setMargin(6);
     problem_->hide();
     parent->installEventFilter(this);
+    bodyScroll_->viewport()->installEventFilter(this);
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setWordWrap(true);
     column->addWidget(empty_, 1);
 
-    const auto labelled = [this](QGridLayout* grid, int row, int at, const QString& words, QWidget* widget, int span = 1) {
-        auto* label = new QLabel(words);
-        label->setObjectName(QStringLiteral("fieldLabel"));
-        label->setBuddy(widget);
-        widget->setMinimumWidth(Theme::get().px(40));
-        cells_.push_back({grid, row, at, span, label, widget});
-    };
-    auto* grid = new QGridLayout(messageForm_);
-    grid->setContentsMargins(0, 0, 0, 0);
-    grid->setHorizontalSpacing(6);
-    grid->setVerticalSpacing(3);
-    labelled(grid, 0, 0, tr("message"), field(messageForm_, "messageName", tr("Name: letters, digits and underscores")));
-    labelled(grid, 0, 1, tr("id"), field(messageForm_, "messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")));
-    labelled(grid, 0, 2, tr("bytes"), field(messageForm_, "messageLength", tr("Length of the payload, 0 to 64")));
     frame_->setObjectName(QStringLiteral("messageFrame"));
     frame_->setToolTip(tr("Classic or FD frame, with or without the switch to the data bit rate"));
     for (const QString& word : {tr("classic"), tr("FD"), tr("FD, switched")})
         frame_->addItem(word);
-    labelled(grid, 0, 3, tr("frame"), frame_);
     sender_->setObjectName(QStringLiteral("messageSender"));
     sender_->setToolTip(tr("The node that sends it"));
-    labelled(grid, 1, 0, tr("sender"), sender_);
-    labelled(grid, 1, 1, tr("cycle"), field(messageForm_, "messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")));
-    labelled(grid, 1, 2, tr("comment"), field(messageForm_, "messageComment", tr("Comment")), 2);
+    messageForm_->add(tr("message"), field("messageName", tr("Name: letters, digits and underscores")), 11, {{{0, 0, 1}, {0, 0, 1}, {0, 0, 2}}});
+    messageForm_->add(tr("id"), field("messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")), 10, {{{0, 1, 1}, {0, 1, 1}, {1, 0, 1}}});
+    messageForm_->add(tr("bytes"), field("messageLength", tr("Length of the payload, 0 to 64")), 2, {{{0, 2, 1}, {0, 2, 1}, {1, 1, 1}}});
+    messageForm_->add(tr("frame"), frame_, 0, {{{0, 3, 1}, {1, 2, 1}, {2, 0, 1}}});
+    messageForm_->add(tr("sender"), sender_, 11, {{{1, 0, 1}, {1, 0, 1}, {3, 0, 2}}});
+    messageForm_->add(tr("cycle"), field("messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")), 6, {{{1, 1, 1}, {1, 1, 1}, {2, 1, 1}}});
+    messageForm_->add(tr("comment"), field("messageComment", tr("Comment")), 6, {{{1, 2, 2}, {2, 0, 3}, {4, 0, 2}}});
     column->addWidget(messageForm_);
 
     selectorLine_->setContentsMargins(0, 0, 0, 0);
@@ -257,10 +249,6 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     hint_->setWordWrap(true);
     column->addWidget(hint_);
 
-    auto* sgrid = new QGridLayout(signalForm_);
-    sgrid->setContentsMargins(0, 0, 0, 0);
-    sgrid->setHorizontalSpacing(6);
-    sgrid->setVerticalSpacing(3);
     order_->setObjectName(QStringLiteral("signalOrder"));
     order_->addItem(tr("least first"));
     order_->addItem(tr("most first"));
@@ -269,22 +257,21 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     for (const QString& word : {tr("unsigned"), tr("signed"), tr("float, 32 bits"), tr("float, 64 bits")})
         kind_->addItem(word);
     kind_->setToolTip(tr("How the bits make a number"));
-    labelled(sgrid, 0, 0, tr("signal"), field(signalForm_, "signalName", tr("Name: letters, digits and underscores")), 2);
-    labelled(sgrid, 0, 2, tr("start bit"), field(signalForm_, "signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")));
-    labelled(sgrid, 0, 3, tr("length"), field(signalForm_, "signalLength", tr("Length, 1 to 64")));
-    labelled(sgrid, 1, 0, tr("byte order"), order_);
-    labelled(sgrid, 1, 1, tr("type"), kind_);
-    labelled(sgrid, 1, 2, tr("factor"), field(signalForm_, "signalFactor", tr("Value = raw times factor plus offset")));
-    labelled(sgrid, 1, 3, tr("offset"), field(signalForm_, "signalOffset", tr("Value = raw times factor plus offset")));
-    labelled(sgrid, 2, 0, tr("unit"), field(signalForm_, "signalUnit", tr("Unit")));
-    labelled(sgrid, 2, 1, tr("start value"), field(signalForm_, "signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")));
-    labelled(sgrid, 2, 2, tr("minimum"), field(signalForm_, "signalMinimum", tr("Smallest value; empty for no range")));
-    labelled(sgrid, 2, 3, tr("maximum"), field(signalForm_, "signalMaximum", tr("Largest value; empty for no range")));
-    labelled(sgrid, 3, 0, tr("value texts"), field(signalForm_, "signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 2);
-    labelled(sgrid, 3, 2, tr("only when"), field(signalForm_, "signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 2);
-    labelled(sgrid, 4, 0, tr("comment"), field(signalForm_, "signalComment", tr("Comment")), 2);
-    labelled(sgrid, 4, 2, tr("receivers"), field(signalForm_, "signalReceivers", tr("Nodes that receive it, with commas")), 2);
-    layFields();
+    signalForm_->add(tr("signal"), field("signalName", tr("Name: letters, digits and underscores")), 10, {{{0, 0, 2}, {0, 0, 2}, {0, 0, 2}}});
+    signalForm_->add(tr("start bit"), field("signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")), 3, {{{0, 2, 1}, {1, 0, 1}, {1, 0, 1}}});
+    signalForm_->add(tr("length"), field("signalLength", tr("Length, 1 to 64")), 3, {{{0, 3, 1}, {1, 1, 1}, {1, 1, 1}}});
+    signalForm_->add(tr("byte order"), order_, 0, {{{1, 0, 1}, {1, 2, 1}, {2, 0, 1}}});
+    signalForm_->add(tr("type"), kind_, 0, {{{1, 1, 1}, {2, 0, 1}, {2, 1, 1}}});
+    signalForm_->add(tr("unit"), field("signalUnit", tr("Unit")), 6, {{{1, 2, 1}, {0, 2, 1}, {3, 0, 1}}});
+    signalForm_->add(tr("start value"), field("signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")), 7, {{{1, 3, 1}, {3, 2, 1}, {3, 1, 1}}});
+    signalForm_->add(tr("factor"), field("signalFactor", tr("Value = raw times factor plus offset")), 7, {{{2, 0, 1}, {2, 1, 1}, {4, 0, 1}}});
+    signalForm_->add(tr("offset"), field("signalOffset", tr("Value = raw times factor plus offset")), 7, {{{2, 1, 1}, {2, 2, 1}, {4, 1, 1}}});
+    signalForm_->add(tr("minimum"), field("signalMinimum", tr("Smallest value; empty for no range")), 7, {{{2, 2, 1}, {3, 0, 1}, {5, 0, 1}}});
+    signalForm_->add(tr("maximum"), field("signalMaximum", tr("Largest value; empty for no range")), 7, {{{2, 3, 1}, {3, 1, 1}, {5, 1, 1}}});
+    signalForm_->add(tr("value texts"), field("signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 8, {{{3, 0, 2}, {4, 0, 2}, {7, 0, 2}}});
+    signalForm_->add(tr("only when"), field("signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 8, {{{3, 2, 2}, {4, 2, 1}, {6, 0, 1}}});
+    signalForm_->add(tr("comment"), field("signalComment", tr("Comment")), 8, {{{4, 0, 2}, {5, 0, 2}, {8, 0, 2}}});
+    signalForm_->add(tr("receivers"), field("signalReceivers", tr("Nodes that receive it, with commas")), 8, {{{4, 2, 2}, {5, 2, 1}, {6, 1, 1}}});
     column->addWidget(signalForm_);
     column->addWidget(plot_);
 
@@ -308,61 +295,14 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     connect(kind_, &QComboBox::activated, this, [this] { takeSignal("signalKind"); });
 }
 
-// Four fields in a line, or two where it is narrow. Names, comments and what may be long keep the room of two.
-void DatabaseView::layFields()
-{
-    const int across = bodyScroll_->width() < Theme::get().px(470) ? 2 : 4;
-    layoutScroll_->setMinimumHeight(Theme::get().px(110));
-    if (across == across_)
-        return;
-    across_ = across;
-    QGridLayout* last = nullptr;
-    int row = 0;
-    int at = 0;
-    for (const Cell& cell : cells_) {
-        if (cell.grid != last) {
-            last = cell.grid;
-            row = at = 0;
-            for (int column = 0; column < 8; ++column) {
-                const bool message = cell.grid == messageForm_->layout();
-                cell.grid->setColumnStretch(column, column % 2 == 0 || column >= 2 * across ? 0 : across == 2 ? 2 : message ? (column == 1 ? 4 : column == 5 ? 1 : 2) : column < 4 ? 5 : 3);
-            }
-        }
-        cell.grid->removeWidget(cell.label);
-        cell.grid->removeWidget(cell.widget);
-        int span = cell.span;
-        if (across == 4) {
-            row = cell.row;
-            at = cell.at;
-        } else {
-            if (at + span > across) {
-                ++row;
-                at = 0;
-            }
-        }
-        cell.grid->addWidget(cell.label, row, at * 2);
-        cell.grid->addWidget(cell.widget, row, at * 2 + 1, 1, span * 2 - 1);
-        at += span;
-    }
-}
-
 void DatabaseView::restyle()
 {
     const Theme& theme = Theme::get();
-    // Of few choices each is read in full.
-    for (QComboBox* box : {frame_, order_, kind_}) {
-        const QFontMetrics metrics(theme.body());
-        int widest = 0;
-        for (int i = 0; i < box->count(); ++i)
-            widest = std::max(widest, metrics.horizontalAdvance(box->itemText(i)));
-        box->setMinimumWidth(widest + theme.px(30));
-    }
-    for (QLabel* label : findChildren<QLabel*>(QStringLiteral("fieldLabel"))) {
-        label->setFont(theme.small());
-        label->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
-    }
     for (const auto& [name, edit] : fields_)
         edit->setFont(name.endsWith(QLatin1String("Name")) || name.endsWith(QLatin1String("Comment")) || name.endsWith(QLatin1String("Texts")) || name.endsWith(QLatin1String("Receivers")) ? theme.body() : theme.mono());
+    messageForm_->restyle();
+    signalForm_->restyle();
+    layoutScroll_->setMinimumHeight(theme.px(leastLayout));
     problem_->setStyleSheet(QStringLiteral("QLabel { color: %1; background: %2; border: 1px solid %1; border-radius: 4px; }").arg(theme.error.name(), theme.raised.name()));
     disk_->setStyleSheet(QStringLiteral("QWidget#diskNotice { background: %1; border: 1px solid %2; border-radius: 4px; }").arg(theme.accentSoft.name(), theme.accent.name()));
     hint_->setFont(theme.small());
@@ -388,9 +328,11 @@ void DatabaseView::placeProblem()
 
 bool DatabaseView::eventFilter(QObject* watched, QEvent* event)
 {
-    if (watched == bodyScroll_ && event->type() == QEvent::Resize) {
+    if (watched == bodyScroll_ && event->type() == QEvent::Resize)
         placeProblem();
-        layFields();
+    if (watched == bodyScroll_->viewport() && event->type() == QEvent::Resize) {
+        for (FieldGrid* form : {messageForm_, signalForm_})
+            form->lay(bodyScroll_->viewport()->width() - 2 * formMargin);
     }
     return View::eventFilter(watched, event);
 }
@@ -587,7 +529,9 @@ void DatabaseView::refreshLayout()
         layout_->setToggles(measure::bitToggles(snapshot, newest, limit));
     QString hint = layout_->words();
     if (hint.isEmpty())
-        hint = row == trace::noRow ? (stage().lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor.")) + tr(" Sweep over free bits to define a signal.") : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
+        hint = row == trace::noRow ? (stage().lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor.")) + tr(" Sweep over free bits to define a signal.")
+             : chosenSignalIndex() >= 0 ? tr("Drag it or its ends to move or resize it; sweep over free bits for another one.")
+                                        : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
     hint_->setText(hint);
 }
 
@@ -623,7 +567,7 @@ void DatabaseView::dropEvent(QDropEvent* event)
             attachFile(url.toLocalFile());
 }
 
-void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() - Theme::get().px(500), Theme::get().px(96), Theme::get().px(240))); }
+void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() - Theme::get().px(500), Theme::get().px(88), Theme::get().px(240))); }
 
 void DatabaseView::showEvent(QShowEvent* event)
 {

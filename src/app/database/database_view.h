@@ -12,11 +12,10 @@
 #include "app/layout/layout_widget.h"
 #include "app/paint/plot.h"
 #include "app/paint/row_list.h"
+#include "app/shell/field_grid.h"
 #include "app/shell/view.h"
 #include "database/search.h"
 #include "measure/signal_series.h"
-
-class QGridLayout;
 
 namespace wavetrope::app {
 
@@ -85,7 +84,7 @@ protected:
     void showEvent(QShowEvent* event) override;
 
 private:
-    QLineEdit* field(QWidget* parent, const char* name, const QString& tip);
+    QLineEdit* field(const char* name, const QString& tip);
     void begin();
     void tellChosen();
     void followSelection();
@@ -114,17 +113,6 @@ private:
     [[nodiscard]] int chosenSignalIndex() const;
 
     Desk& desk_;
-    /// A field with its label, and where it stands with four in a line.
-    struct Cell {
-        QGridLayout* grid;
-        int row;
-        int at;
-        int span;
-        QLabel* label;
-        QWidget* widget;
-    };
-    std::vector<Cell> cells_;
-    int across_ = 0;                // fields in a line
     QWidget* tools_;
     QScrollArea* bodyScroll_;
     QComboBox* entries_;
@@ -135,11 +123,10 @@ private:
     MessageRows* rows_;
     QLabel* problem_;
     void placeProblem();
-    void layFields();
     QString taking_;                // the field whose text is being taken in
     QWidget* disk_;
-    QWidget* messageForm_;
-    QWidget* signalForm_;
+    FieldGrid* messageForm_;
+    FieldGrid* signalForm_;
     QWidget* selectors_;
     QHBoxLayout* selectorLine_;
     std::vector<std::pair<int, QComboBox*>> selectorBoxes_;

@@ -311,7 +311,7 @@ void RigTree::build()
             }
         }
         if (databases.empty() && !missing) {
-            auto* none = new QTreeWidgetItem(busItem, {tr("no database attached")});
+            auto* none = new QTreeWidgetItem(busItem, {tr("no database")});
             none->setData(0, levelRole, databaseLevel);
             none->setFlags(Qt::ItemIsEnabled);
             none->setFirstColumnSpanned(true);
