@@ -36,7 +36,7 @@ QString many(int i) { return QStringLiteral("Bench:Many.Channel%1").arg(i, 2, 10
 QByteArray databaseText()
 {
     QByteArray text = "VERSION \"\"\nBU_: Pump Panel\n"
-                      "BO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Mode : 16|8@1+ (1,0) [0|3] \"\" Panel\n SG_ Heat : 24|8@1+ (1,0) [0|200] \"degC\" Panel\n"
+                      "BO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Mode : 16|8@1+ (1,0) [0|3] \"\" Panel\n SG_ Heat : 24|8@1+ (1,0) [0|200] \"degC\" Panel\n SG_ Open : 32|1@1+ (1,0) [0|1] \"\" Panel\n"
                       "BO_ 512 Many: 16 Pump\n";
     for (int i = 0; i < manySignals; ++i)
         text += QStringLiteral(" SG_ Channel%1 : %2|8@1+ (1,0) [0|255] \"bar\" Panel\n").arg(i, 2, 10, QLatin1Char('0')).arg(i * 8).toUtf8();
@@ -236,6 +236,17 @@ private Q_SLOTS:
         QVERIFY(lane->head()->reading(lane->curves()[0]).contains(QStringLiteral("running")));
     }
 
+    void whatIsCountedHasNoTicksBetween()
+    {
+        lanes()->add(QStringLiteral("Bench:Flow.Open"));
+        look(0, 3);
+        const QCPAxis* scale = lanes()->lanes().back()->plot()->yAxis;
+        QVERIFY(scale->ticker()->tickCount() > 0 && !scale->tickVector().isEmpty());
+        for (const double tick : scale->tickVector())
+            QCOMPARE(tick, std::round(tick));
+        QVERIFY(scale->tickVector().contains(0) && scale->tickVector().contains(1));
+        lanes()->remove(QStringLiteral("Bench:Flow.Open"));
+    }
     void theHeadOfALaneHasAllItsValues()
     {
         std::vector<QString> all;

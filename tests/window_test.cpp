@@ -35,6 +35,7 @@
 #include "app/shell/closing_dialog.h"
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
+#include "app/shell/rig_tree.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
@@ -196,6 +197,33 @@ private Q_SLOTS:
         shown->closeWithoutAsking();
     }
 
+    // Tree and inspector have their usual room in any window, until somebody gives them another.
+    void sidesHaveTheirUsualRoomUntilTheyAreDragged()
+    {
+        auto made = window();
+        QVERIFY(made);
+        const auto* tree = made->findChild<RigTree*>();
+        made->resize(1024, 700);
+        QTRY_COMPARE(made->width(), 1024);
+        const int narrow = tree->width();
+        made->resize(1920, 1000);
+        QTRY_VERIFY(tree->width() > narrow);
+        QCOMPARE(tree->width(), Theme::get().px(228));
+        Theme::get().setScale(1.4);
+        QTRY_COMPARE(tree->width(), Theme::get().px(228));
+        Theme::get().setScale(1);
+        QTRY_COMPARE(tree->width(), Theme::get().px(228));
+        auto* handle = made->centralWidget()->findChild<QSplitter*>()->handle(1);
+        QTest::mousePress(handle, Qt::LeftButton, Qt::NoModifier, handle->rect().center());
+        QTest::mouseMove(handle, handle->rect().center() + QPoint(60, 0));
+        QTest::mouseRelease(handle, Qt::LeftButton, Qt::NoModifier, handle->rect().center() + QPoint(60, 0));
+        const int chosen = tree->width();
+        QVERIFY(chosen > Theme::get().px(228));
+        made->resize(1800, 1000);
+        QTRY_COMPARE(made->width(), 1800);
+        QCOMPARE(tree->width(), chosen);
+        made->closeWithoutAsking();
+    }
     void noNoticeMovesAPane()
     {
         auto shown = window();

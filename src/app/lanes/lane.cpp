@@ -23,6 +23,17 @@ constexpr int mostLinesAtOnce = 7;      // that a lane of many curves asks room 
 
 constexpr std::uint64_t rowsOfBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
 
+// What is counted, or on and off, has no values between.
+class WholeTicker : public QCPAxisTicker {
+protected:
+    double getTickStep(const QCPRange& range) override { return std::max(1.0, std::ceil(QCPAxisTicker::getTickStep(range))); }
+};
+
+bool isWhole(const database::Signal& signal)
+{
+    return signal.type == database::ValueType::integer && signal.factor == std::floor(signal.factor) && signal.offset == std::floor(signal.offset);
+}
+
 }  // namespace
 
 class Lane::Mark : public QWidget {
@@ -86,6 +97,11 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWid
             curve.letter->setPadding(QMargins(2, 0, 2, 0));
             curve.letter->setClipToAxisRect(true);
         }
+    if (!curves_.empty() && std::all_of(curves_.begin(), curves_.end(), [](const Curve& curve) { return isWhole(curve.ref.signal()); })) {
+        const auto ticker = QSharedPointer<WholeTicker>::create();
+        ticker->setTickCount(plot_->yAxis->ticker()->tickCount());
+        plot_->yAxis->setTicker(ticker);
+    }
     nameValues();
     restyle();
     scaleToDatabase();

@@ -99,12 +99,10 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     across->addWidget(tree_);
     across->addWidget(middle);
     across->addWidget(inspector_);
-    // In a narrow window the sides give way before the views, down to where their names would be cut.
-    const auto px = [](double units) { return Theme::get().px(units); };
-    const int forTree = std::clamp(width() - px(940), px(150), px(228));
-    const int forInspector = std::clamp(width() - px(700) - forTree, px(170), px(276));
-    across->setSizes({forTree, std::max(px(360), width() - forTree - forInspector), forInspector});
     across->setStretchFactor(1, 1);
+    across_ = across;
+    divide();
+    connect(across, &QSplitter::splitterMoved, this, [this] { divided_ = true; });
     column->addWidget(across, 1);
     setCentralWidget(centre);
 
@@ -121,6 +119,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
         tree_->setMinimumWidth(theme.px(150));
         middle->setMinimumWidth(theme.px(360));
         inspector_->setMinimumWidth(theme.px(170));
+        divide();
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
@@ -384,6 +383,22 @@ void MainWindow::keyPressEvent(QKeyEvent* event)
     } else {
         QMainWindow::keyPressEvent(event);
     }
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event)
+{
+    QMainWindow::resizeEvent(event);
+    divide();
+}
+
+void MainWindow::divide()
+{
+    if (divided_ || width() < minimumWidth())
+        return;
+    const auto px = [](double units) { return Theme::get().px(units); };
+    const int forTree = std::clamp(width() - px(940), px(150), px(228));
+    const int forInspector = std::clamp(width() - px(700) - forTree, px(170), px(276));
+    across_->setSizes({forTree, std::max(px(360), width() - forTree - forInspector), forInspector});
 }
 
 void MainWindow::fitToScreen()

@@ -97,6 +97,7 @@ protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
 private:
     void buildMenu();
@@ -109,6 +110,9 @@ private:
     void keepPages();
     [[nodiscard]] nlohmann::json pagesNow() const;
     void fitToScreen();
+    /// Gives tree and inspector their usual width, until somebody drags it. In a narrow window they give way before the views,
+    /// down to where their names would be cut.
+    void divide();
     void openDropped(const QStringList& rigs, const QStringList& logs);
     void showHelp(HelpDialog::Chapter chapter);
     /// Gives the focus to the next of run bar, timeline, tree, views and inspector.
@@ -137,6 +141,8 @@ private:
     QMenu* menu_;
     RunBar* runBar_;
     Timeline* timeline_;
+    QSplitter* across_;
+    bool divided_ = false;              // by somebody's hand
     RigTree* tree_;
     QTabBar* pageTabs_;
     QStackedWidget* pages_;
