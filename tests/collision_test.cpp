@@ -140,6 +140,30 @@ private Q_SLOTS:
         }
     }
 
+    // ISO 11898-1:2015, 12.1.4.2 rule b, is about all receivers: beside active ones a passive one finds the same error in the
+    // same bit, and its flag is complete with the same six.
+    void passiveReceiversSeeWhatActiveOnesSee()
+    {
+        std::mt19937 random(17);
+        unsigned dominantBehind = 0;
+        for (int i = 0; i < 3000; ++i) {
+            Transmitter one{can::wireTrace(frameOf(random() % 0x800, static_cast<std::uint8_t>(random())).view()), random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt};
+            one.misreads = random() % one.bits.size();
+            std::vector<Transmitter> parties{one};
+            if (random() % 2 != 0) {
+                Transmitter two = one;
+                two.misreads.reset();
+                two.bits[random() % two.bits.size()].value ^= 1U;
+                parties.push_back(std::move(two));
+            }
+            const auto outcome = followCollision(parties, {true, true});
+            QCOMPARE(outcome.passive.flagged, outcome.active.flagged);
+            QCOMPARE(outcome.passive.sawDominant, outcome.active.sawDominant);
+            dominantBehind += outcome.passive.sawDominant ? 1 : 0;
+        }
+        QVERIFY(dominantBehind > 10);
+    }
+
     void oneSideActiveTheOtherPassiveFollowsTheCounters()
     {
         clock::Scheduler scheduler;

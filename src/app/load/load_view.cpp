@@ -319,7 +319,7 @@ void LoadView::resizeEvent(QResizeEvent* event)
 {
     View::resizeEvent(event);
     // Where it is narrow, the tooltip says what is averaged, and the plot goes before the list.
-    over_->setVisible(width() > Theme::get().px(660));
+    over_->setVisible(width() > Theme::get().px(740));
     takers_->setVisible(width() > Theme::get().px(480));
     takers_->setFixedWidth(std::clamp(width() * 3 / 10, Theme::get().px(150), Theme::get().px(236)));
 }
