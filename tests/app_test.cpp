@@ -602,6 +602,41 @@ private Q_SLOTS:
         window_->stage().now();
     }
 
+    // A condition that is wrong all the time fills the list: what came behind is counted in words.
+    void eventsThatWereNotKeptAreSaid()
+    {
+        constexpr int pairs = 100'100;
+        const QString path = folder_.filePath("restless.pcapng");
+        const trace::TraceBus bus{"Bench", {}};
+        auto file = formats::LogFile::create(path.toStdString(), std::span(&bus, 1));
+        QVERIFY(file.has_value());
+        can::Frame frame;
+        frame.id = {0x100, false};
+        frame.length = frame.dlc = 1;
+        for (int i = 0; i < 2 * pairs; ++i) {
+            frame.time = i * std::chrono::milliseconds(1);
+            frame.data[0] = static_cast<std::uint8_t>(i % 2);
+            (*file)->write(frame.view());
+        }
+        QVERIFY((*file)->finish().has_value());
+        rig::Rig rig;
+        rig.buses.push_back({});
+        rig.buses.back().name = "Bench";
+        rig.events.push_back({"flicker", "byte 0 = 1", {}});
+        auto* log = new MainWindow(RunDocument::log(path.toStdString(), rig));
+        log->show();
+        log->showPage(QStringLiteral("Analyse"));
+        for (Pane* pane : log->currentPage()->panes())
+            if (pane->count() == 2)
+                pane->setCurrent(1);
+        const auto* words = log->currentPage()->find<EventsView>()->findChild<QLabel*>(QStringLiteral("eventsNotKept"));
+        QVERIFY(words != nullptr);
+        QTRY_VERIFY_WITH_TIMEOUT(words->isVisible() && words->text().contains(QStringLiteral("100 more")), 60'000);
+        QVERIFY2(words->text().contains(QStringLiteral("first 100,000")), qPrintable(words->text()));
+        log->closeWithoutAsking();
+        QTRY_COMPARE(MainWindow::all().size(), 1U);
+    }
+
     // 5. The run is saved, opened in a window of its own, and looks as it did.
     void aSavedRunOpensInAWindowOfItsOwn()
     {
