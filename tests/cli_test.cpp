@@ -487,6 +487,13 @@ private Q_SLOTS:
         const Result late = call({"convert", text, old});
         QVERIFY2(late.code != 0 || late.err.contains("2 frames"), late.err.constData());
         QVERIFY2(late.err.contains("1970"), late.err.constData());
+        // Nor does it hold what comes behind 2^32 seconds.
+        QVERIFY(file.open(QIODevice::WriteOnly | QIODevice::Truncate));
+        file.write("time,bus,id,length,data\n5.000000000,Body,0x1A0,2,0A0B\n4294967297.500000000,Body,0x1A1,2,0C0D\n");
+        file.close();
+        const Result far = call({"convert", text, folder_.filePath("far.pcap")});
+        QVERIFY2(far.err.contains("1 frame was left out") && far.err.contains("2106"), far.err.constData());
+        QCOMPARE(call({"list", folder_.filePath("far.pcap")}).lines().size(), 2);
     }
 
     void aWeekOfSilenceIsNotPrintedBinByBin()
@@ -540,6 +547,43 @@ private Q_SLOTS:
         QCOMPARE(call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record-filter", "id 1"}).code, 2);
         QCOMPARE(call({"replay", run_, "--rig", demo + "/rig.json", "--virtual", "--loop"}).code, 2);
         QCOMPARE(call({"replay", run_, "--rig", demo + "/rig.json", "--virtual", "--map", "Implement"}).code, 2);
+    }
+
+    // What `list` prints is a log of text, and reads back with directions, switches and error frames as they were.
+    void whatIsListedReadsBackAsItWas()
+    {
+        for (const char* name : {"capture-a.pcapng", "capture-b.pcapng", "capture-c.pcap"}) {
+            const Result listed = call({"list", dataPath(name)});
+            QCOMPARE(listed.code, 0);
+            const QString path = folder_.filePath(QStringLiteral("listed.csv"));
+            QFile file(path);
+            QVERIFY(file.open(QIODevice::WriteOnly));
+            file.write(listed.out);
+            file.close();
+            const Result again = call({"list", path});
+            QVERIFY2(again.code == 0, again.err.constData());
+            QVERIFY2(again.out == listed.out, name);
+        }
+    }
+
+    // A rig never loads half in silence: what is left out is named, and what contradicts itself is refused.
+    void whatIsLeftOutOfARigIsNamed()
+    {
+        const QString path = folder_.filePath("gone.json");
+        const auto write = [&](const QByteArray& filters) {
+            QFile file(path);
+            return file.open(QIODevice::WriteOnly)
+                   && file.write("{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\", \"databases\": [\"gone.dbc\"]}], \"filters\": [" + filters
+                                 + "], \"nodes\": [{\"name\": \"Pump\", \"buses\": [\"A\"], \"sends\": [{\"message\": \"Flow\", \"every\": \"10 ms\"}]}]}")
+                          > 0;
+        };
+        QVERIFY(write("{\"name\": \"f\", \"filter\": \"id 1\"}"));
+        const Result run = call({"run", path, "--for", "1s", "--virtual"});
+        QVERIFY2(run.err.contains("gone.dbc") && run.err.contains("node Pump") && run.err.contains("/nodes/0/sends/0/message") && run.err.contains("not simulated"), run.err.constData());
+        QVERIFY(write("{\"name\": \"f\", \"filter\": \"id 1\"}, {\"name\": \"f\", \"filter\": \"id 2\"}"));
+        const Result twice = call({"run", path, "--for", "1s", "--virtual"});
+        QCOMPARE(twice.code, 2);
+        QVERIFY2(twice.err.contains("/filters/1/name") && twice.err.contains("two filters called 'f'"), twice.err.constData());
     }
 
     // What replay does not send is counted: a bus makes its own error frames.
