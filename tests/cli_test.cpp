@@ -297,6 +297,13 @@ private Q_SLOTS:
         QCOMPARE(call({"info", path}).code, 2);
         const Result answered = call({"layout", path, "--answer", "identifiers=decimal", "--json"});
         QCOMPARE(answered.code, 0);
+        // An answer that fits no question, or no question's answers, is an error that lists them.
+        for (const char* wrong : {"identifiers=octal", "colour=green", "identifiers"}) {
+            const Result refused = call({"layout", path, "--answer", QLatin1String(wrong)});
+            QCOMPARE(refused.code, 2);
+            QVERIFY2(refused.err.contains("identifiers"), refused.err.constData());
+        }
+        QVERIFY(call({"layout", path, "--answer", "identifiers=octal"}).err.contains("decimal"));
         QFile kept(folder_.filePath("layout.json"));
         QVERIFY(kept.open(QIODevice::WriteOnly));
         kept.write(answered.out);
@@ -680,6 +687,29 @@ private Q_SLOTS:
         QVERIFY(process.waitForFinished(10'000));
         QCOMPARE(process.exitCode(), 0);
         QVERIFY(call({"list", path}).lines().size() > 500);
+    }
+
+    // What was interrupted is not whole, and says so by its exit code.
+    void interruptingWhatPrintsIsNoSuccess()
+    {
+        for (const QStringList& command : {QStringList{"list", "-"}, QStringList{"count", "-", "--filter", "kind data"}}) {
+            QProcess process;
+            process.start(QStringLiteral(WAVETROPE_CLI), command);
+            QVERIFY(process.waitForStarted());
+            QFile log(run_);
+            QVERIFY(log.open(QIODevice::ReadOnly));
+            process.write(log.readAll());
+            QVERIFY(process.waitForBytesWritten(30'000));
+            if (command[0] == "list")
+                QVERIFY(process.waitForReadyRead(30'000));  // in the midst of printing
+            // A signal that comes before it is listened to ends the program otherwise: it is in the midst of reading.
+            QTRY_COMPARE_WITH_TIMEOUT(process.bytesToWrite(), 0, 30'000);
+            ::kill(static_cast<pid_t>(process.processId()), SIGINT);
+            process.closeWriteChannel();
+            QVERIFY(process.waitForFinished(30'000));
+            QCOMPARE(process.exitStatus(), QProcess::NormalExit);
+            QCOMPARE(process.exitCode(), 2);
+        }
     }
 
     void databaseInfoCounts()
