@@ -288,6 +288,9 @@ private Q_SLOTS:
     void defineHereMakesAnUndefinedIdentifierDecode()
     {
         QVERIFY(stage().catalog().find(1, {0x5A7, false}) == nullptr);
+        // What the tree was searched for is not chosen again when it gets another row.
+        auto* find = window_->findChild<QLineEdit*>(QStringLiteral("findBox"));
+        QTest::keyClicks(find, QStringLiteral("BladeDepth"));
         window_->showPage(QStringLiteral("Watch"));
         auto* roster = window_->currentPage()->find<RosterView>();
         roster->filterLine()->setText(QStringLiteral("undecoded"));
@@ -300,6 +303,8 @@ private Q_SLOTS:
         QVERIFY(desk().entry().own);
         QCOMPARE(desk().message()->id.value, 0x5A7U);
         QCOMPARE(desk().message()->length, 8U);
+        QCOMPARE(stage().selection().id.value, 0x5A7U);
+        find->clear();
         type("messageName", QStringLiteral("SharpenState"));
         drag(0, 15);
         QCOMPARE(desk().signal()->length, 16U);

@@ -27,7 +27,7 @@ namespace {
 
 constexpr std::uint64_t rowsPerBeat = 200'000;
 constexpr int formMargin = 10;
-constexpr double leastLayout = 205;     // eight bytes of a layout in full
+constexpr double leastLayout = 220;     // eight bytes of a layout in full
 constexpr unsigned togglesEvery = 30;  // beats
 
 }  // namespace
@@ -77,7 +77,7 @@ DatabaseView::DatabaseView(Stage& stage)
     whole->addWidget(across);
     setFocusProxy(rows_);
     plot_->axisRect()->setMinimumSize(QSize(10, 10));
-    plot_->setFixedHeight(Theme::get().px(88));
+    plot_->setFixedHeight(Theme::get().px(76));
     graph_->setAdaptiveSampling(false);
 
     connect(find_, &QLineEdit::textChanged, rows_, &MessageRows::find);
@@ -567,7 +567,7 @@ void DatabaseView::dropEvent(QDropEvent* event)
             attachFile(url.toLocalFile());
 }
 
-void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() - Theme::get().px(500), Theme::get().px(88), Theme::get().px(240))); }
+void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() - Theme::get().px(520), Theme::get().px(76), Theme::get().px(240))); }
 
 void DatabaseView::showEvent(QShowEvent* event)
 {

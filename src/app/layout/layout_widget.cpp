@@ -48,7 +48,7 @@ LayoutWidget::LayoutWidget(Form form, QWidget* parent) : QWidget(parent), form_(
     connect(&Theme::get(), &Theme::changed, this, [this] { update(); });
 }
 
-double LayoutWidget::rowHeight() const { return Theme::get().px(form_ == Form::large ? 27 : 16); }
+double LayoutWidget::rowHeight() const { return Theme::get().px(form_ == Form::large ? 25 : 16); }
 
 int LayoutWidget::heightWanted() const
 {

@@ -190,7 +190,10 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
             refreshValues();
     });
     connect(&stage, &Stage::becameReady, this, [this] {
+        building_ = true;
         build();
+        building_ = false;
+        mark();
         QTimer::singleShot(0, this, &RigTree::refreshValues);  // once the rows have their places
     });
     connect(&stage, &Stage::catalogChanged, this, &RigTree::rebuildKeeping);
@@ -272,12 +275,13 @@ void RigTree::rebuildKeeping()
     for (QTreeWidgetItemIterator it(tree_); *it != nullptr; ++it)
         if ((*it)->isExpanded())
             open.insert(pathOf(*it));
-    choosing_ = true;
+    building_ = true;
     build();
     for (QTreeWidgetItemIterator it(tree_); *it != nullptr; ++it)
         if (open.contains(pathOf(*it)))
             (*it)->setExpanded(true);
-    choosing_ = false;
+    building_ = false;
+    mark();
     refreshValues();
 }
 
@@ -400,11 +404,9 @@ void RigTree::find(const QString& text)
         visit(tree_->topLevelItem(i), false);
     result_->setVisible(!wanted.isEmpty());
     result_->setText(best == nullptr ? tr("Nothing is called so.") : tr("%1, %2 found").arg(signalsFound == 1 ? tr("1 signal") : tr("%1 signals").arg(signalsFound), messagesFound == 1 ? tr("1 message") : tr("%1 messages").arg(messagesFound)));
-    if (best != nullptr) {
-        choosing_ = true;
+    if (best != nullptr && !building_) {
         tree_->setCurrentItem(best);
         tree_->scrollToItem(best);
-        choosing_ = false;
     }
     refreshValues();
 }
@@ -465,6 +467,8 @@ Selection RigTree::selectionOf(const QTreeWidgetItem* item)
 
 void RigTree::onCurrent(QTreeWidgetItem* item)
 {
+    if (building_)
+        return;     // nobody chose it
     const Selection selection = selectionOf(item);
     if (selection.kind != Selection::Kind::none)
         stage_.select(selection);

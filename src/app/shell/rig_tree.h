@@ -45,7 +45,7 @@ private:
     Tree* tree_;
     QLabel* result_;
     unsigned beats_ = 0;
-    bool choosing_ = false;
+    bool building_ = false;         // rows come and go, and nobody chooses one
     std::size_t shape_ = 0;
     QHash<std::uint64_t, QTreeWidgetItem*> messages_;   // by bus and identifier
     QMultiHash<QString, QTreeWidgetItem*> nodes_;       // each once on every bus that it sends on
