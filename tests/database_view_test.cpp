@@ -12,6 +12,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTimer>
+#include <QTreeWidget>
 #include <QUrl>
 
 #include "answers.h"
@@ -303,7 +304,10 @@ private Q_SLOTS:
         QVERIFY(desk().entry().own);
         QCOMPARE(desk().message()->id.value, 0x5A7U);
         QCOMPARE(desk().message()->length, 8U);
+        QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr);
+        QTRY_VERIFY(!window_->findChild<QTreeWidget*>()->findItems(QStringLiteral("Message_5A7"), Qt::MatchRecursive | Qt::MatchStartsWith).isEmpty());
         QCOMPARE(stage().selection().id.value, 0x5A7U);
+        QCOMPARE(desk().message()->id.value, 0x5A7U);
         find->clear();
         type("messageName", QStringLiteral("SharpenState"));
         drag(0, 15);
