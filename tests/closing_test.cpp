@@ -164,6 +164,21 @@ private Q_SLOTS:
         else
             QTest::keyClicks(edit, given);
         QTRY_VERIFY(!shown->isWindowModified());
+        // Nor does looking at another view of a pane; it is kept all the same where the rig is saved.
+        shown->showPage(QStringLiteral("Analyse"));
+        Pane* two = nullptr;
+        for (Pane* pane : shown->currentPage()->panes())
+            if (pane->count() == 2)
+                two = pane;
+        QVERIFY(two != nullptr && two->current() == 0);
+        auto* tabs = two->findChild<QTabBar*>();
+        QTest::mouseClick(tabs, Qt::LeftButton, Qt::NoModifier, tabs->tabRect(1).center());
+        QCOMPARE(two->current(), 1);
+        QVERIFY(!shown->isWindowModified());
+        const QByteArray before = text();
+        QVERIFY(shown->saveRig());
+        QVERIFY(text() != before && text().contains("\"front\": 1"));
+        QTest::mouseClick(tabs, Qt::LeftButton, Qt::NoModifier, tabs->tabRect(0).center());
         // Larger text changes nothing in the rig either.
         Theme::get().setScale(1.3);
         Theme::get().setScale(1);

@@ -109,6 +109,8 @@ private:
     /// Takes the pages as they are for those that are kept.
     void keepPages();
     [[nodiscard]] nlohmann::json pagesNow() const;
+    /// Whether anything of them would be written otherwise than it was.
+    [[nodiscard]] bool pagesDiffer() const;
     void fitToScreen();
     /// Gives tree and inspector their usual width, until somebody drags it. In a narrow window they give way before the views,
     /// down to where their names would be cut.

@@ -39,13 +39,13 @@ private:
     bool pushed_ = false;
 };
 
-nlohmann::json withoutSizes(nlohmann::json layout)
+nlohmann::json without(const char* field, nlohmann::json layout)
 {
     if (layout.is_object())
-        layout.erase("sizes");
+        layout.erase(field);
     if (layout.is_structured())
         for (auto& part : layout)
-            part = withoutSizes(std::move(part));
+            part = without(field, std::move(part));
     return layout;
 }
 
@@ -79,6 +79,8 @@ void MainWindow::buildPages()
     });
 }
 
+bool MainWindow::pagesDiffer() const { return pagesChanged_ || without("sizes", pagesNow()) != keptPages_; }
+
 nlohmann::json MainWindow::pagesNow() const
 {
     nlohmann::json pages = nlohmann::json::array();
@@ -89,16 +91,17 @@ nlohmann::json MainWindow::pagesNow() const
 
 void MainWindow::keepPages()
 {
-    keptPages_ = withoutSizes(pagesNow());
+    keptPages_ = without("sizes", pagesNow());
     for (int i = 0; i < pageCount(); ++i)
         pageAt(i)->keptSizes();
     pagesChanged_ = false;
 }
 
-// What was changed and changed back is as it was. Sizes follow the window's: only those that the user gave count.
+// What was changed and changed back is as it was. Sizes follow the window's: only those that the user gave count. Which view is
+// in front was looked at, not arranged: it is saved along with the rig, and asks for no saving.
 void MainWindow::notePages()
 {
-    pagesChanged_ = withoutSizes(pagesNow()) != keptPages_;
+    pagesChanged_ = without("front", without("sizes", pagesNow())) != without("front", keptPages_);
     for (int i = 0; i < pageCount() && !pagesChanged_; ++i)
         pagesChanged_ = pageAt(i)->resized();
     refreshTitle();

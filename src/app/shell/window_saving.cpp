@@ -115,7 +115,7 @@ bool MainWindow::saveRigAs()
 void MainWindow::takeIntoDocument()
 {
     rig::Rig& rig = document_->rig();
-    if (pagesChanged_ || !rig.document.contains("pages"))
+    if (pagesDiffer() || !rig.document.contains("pages"))
         rig.document["pages"] = pagesNow();
     if (rig::Shelf* shelf = stage_->desk().shelfIfRead())
         for (std::size_t i = 0; i < shelf->size(); ++i)
