@@ -853,9 +853,11 @@ private Q_SLOTS:
                 Theme::get().setScale(scale);
                 for (const char* page : {"Watch", "Analyse", "Drive"}) {
                     window_->showPage(QString::fromLatin1(page));
-                    QTest::qWait(40);
-                    const QImage picture = window_->grab().toImage();
-                    QCOMPARE(picture.pixelColor(5, picture.height() / 2).lightness() < 128, name == ThemeName::ink);
+                    const auto dark = [&] {
+                        const QImage picture = window_->grab().toImage();
+                        return picture.pixelColor(5, picture.height() / 2).lightness() < 128;
+                    };
+                    QTRY_COMPARE(dark(), name == ThemeName::ink);
                 }
             }
         Theme::get().setScale(1);

@@ -15,6 +15,8 @@
 #include <QTreeWidget>
 #include <QUrl>
 
+#include <filesystem>
+
 #include "answers.h"
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
@@ -43,6 +45,13 @@ void write(const QString& path, const QByteArray& bytes)
     QFile file(path);
     QVERIFY(file.open(QIODevice::WriteOnly));
     QCOMPARE(file.write(bytes), bytes.size());
+}
+
+// As if some time had gone by until it was written.
+void later(const QString& path)
+{
+    const std::filesystem::path file = path.toStdString();
+    std::filesystem::last_write_time(file, std::filesystem::last_write_time(file) + std::chrono::seconds(2));
 }
 
 void drop(QWidget* target, const QString& path, QPoint at = {20, 20})
@@ -80,7 +89,7 @@ class DatabaseViewTest : public QObject {
             return true;
         };
         QTRY_VERIFY(laidOut());
-        QTest::qWait(30);
+        QApplication::processEvents();
     }
     QLineEdit* field(const char* name) { return editor()->findChild<QLineEdit*>(QLatin1String(name)); }
     void type(const char* name, const QString& text)
@@ -693,8 +702,8 @@ private Q_SLOTS:
         type("signalUnit", QStringLiteral("mine"));
         QByteArray theirs = before;
         theirs.replace("\"bar\"", "\"kPa\"");
-        QTest::qWait(20);
         write(path, theirs);
+        later(path);
         auto* notice = editor()->findChild<QWidget*>(QStringLiteral("diskNotice"));
         QTRY_VERIFY(notice->isVisible());
         QVERIFY(!desk().shelf().save(desk().current()).has_value());

@@ -3,6 +3,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
 #include "rig/session.h"
@@ -32,6 +33,12 @@ class ShelfTest : public QObject {
         QFile file(at(name));
         QVERIFY(file.open(QIODevice::WriteOnly));
         QCOMPARE(file.write(bytes), bytes.size());
+    }
+    /// As if some time had gone by until it was written.
+    void later(const char* name)
+    {
+        const std::filesystem::path file = at(name).toStdString();
+        std::filesystem::last_write_time(file, std::filesystem::last_write_time(file) + std::chrono::seconds(2));
     }
     QByteArray read(const char* name)
     {
@@ -133,8 +140,8 @@ private Q_SLOTS:
         shelf.apply(0, comment(shelf, 0, "mine"));
         QByteArray theirs = first;
         theirs.replace("Speed", "Revolutions");
-        QTest::qWait(15);
         write("first.dbc", theirs);
+        later("first.dbc");
         QVERIFY(shelf.changedOnDisk(0));
         const auto refused = shelf.save(0);
         QVERIFY(!refused && refused.error().text().find("another program") != std::string::npos);

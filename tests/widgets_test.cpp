@@ -669,7 +669,7 @@ private Q_SLOTS:
         lanes->add(QStringLiteral("garbage"));
         QVERIFY(lanes->arrangement() == before);
         lanes->restore(nlohmann::json::parse(R"({"lanes": [["Cellar:X.Y"], 7, [8]]})"));
-        QTest::qWait(50);
+        QApplication::processEvents();
         window_->grab();
         lanes->arrange(before);
     }
@@ -993,7 +993,8 @@ private Q_SLOTS:
     {
         for (const char* page : {"Watch", "Analyse", "Drive"}) {
             window_->showPage(QString::fromLatin1(page));
-            QTest::qWait(20);
+            QTRY_VERIFY(window_->currentPage()->isVisible());
+            QApplication::processEvents();
             for (QAbstractButton* button : window_->findChildren<QAbstractButton*>())
                 if (button->isVisible() && !qobject_cast<QCheckBox*>(button) && button->objectName() != QLatin1String("ScrollLeftButton") && button->objectName() != QLatin1String("ScrollRightButton"))
                     QVERIFY2(!button->toolTip().isEmpty(), qPrintable(button->text() + button->objectName()));
@@ -1023,8 +1024,9 @@ private Q_SLOTS:
         MainWindow* window = MainWindow::openFile(cut.fileName(), rig_, nullptr);
         QTRY_VERIFY_WITH_TIMEOUT(said.contains(QStringLiteral("cut off")), 10'000);
         QVERIFY(window->stage().snapshot().rows() > 5000);
+        const auto open = MainWindow::all().size();
         window->closeWithoutAsking();
-        QTest::qWait(20);
+        QTRY_COMPARE(MainWindow::all().size(), open - 1);
     }
 };
 
