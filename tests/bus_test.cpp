@@ -43,6 +43,14 @@ struct Bench {
     Recorder recorder;
     explicit Bench(SimulatedBusOptions options = {}) : bus(scheduler, options) { bus.listen(&recorder); }
     void run(Time span) { scheduler.runUntil(scheduler.now() + span); }
+    /// Has the port misread itself off the bus.
+    void driveOff(Port port, const Frame& frame)
+    {
+        bus.corruptNext(port, 32);
+        bus.offer(port, frame);
+        while (bus.counters(port).state() != ErrorState::busOff && scheduler.now() < std::chrono::milliseconds(50))
+            run(std::chrono::microseconds(2));
+    }
 };
 
 struct HandClock : clock::WallClock {
@@ -367,21 +375,14 @@ private Q_SLOTS:
         Bench bench;
         const Port a = bench.bus.attach("A", can::Direction::received);
         bench.bus.attach("L", can::Direction::received);
-        bench.bus.corruptNext(a, 32);
-        bench.bus.offer(a, frameOf(0x100));
-        Time offAt{0};
-        while (bench.bus.counters(a).state() != ErrorState::busOff) {
-            bench.run(std::chrono::microseconds(2));
-            offAt = bench.scheduler.now();
-            QVERIFY(offAt < std::chrono::milliseconds(20));
-        }
+        bench.driveOff(a, frameOf(0x100));
         QCOMPARE(bench.bus.counters(a).transmit(), 256U);
         QVERIFY(bench.bus.health().words.find("bus off") != std::string::npos);
         QCOMPARE(bench.bus.health().state, Health::State::busOff);
         bench.run(std::chrono::milliseconds(10));
         QCOMPARE(bench.bus.counters(a).state(), ErrorState::busOff);    // until it is asked to take part again
         bench.bus.restart(a);
-        offAt = bench.scheduler.now();
+        const Time offAt = bench.scheduler.now();
         bench.run(std::chrono::milliseconds(10));
         QCOMPARE(bench.bus.counters(a).state(), ErrorState::active);
         const Frame& last = bench.recorder.frames.back().first;
@@ -398,10 +399,7 @@ private Q_SLOTS:
         Bench bench(options);
         const Port a = bench.bus.attach("A", can::Direction::received);
         const Port b = bench.bus.attach("B", can::Direction::received);
-        bench.bus.corruptNext(a, 32);
-        bench.bus.offer(a, frameOf(0x001));
-        while (bench.bus.counters(a).state() != ErrorState::busOff)
-            bench.run(std::chrono::microseconds(2));
+        bench.driveOff(a, frameOf(0x001));
         bench.run(std::chrono::milliseconds(1));
         bench.recorder.frames.clear();
         for (int i = 0; i < 300; ++i)
@@ -483,10 +481,7 @@ private Q_SLOTS:
         bench.bus.attach("L", can::Direction::received);
         Frame frame = frameOf(0x155);
         frame.kind = FrameKind::fd;
-        bench.bus.corruptNext(a, 32);
-        bench.bus.offer(a, frame);
-        while (bench.bus.counters(a).state() != ErrorState::busOff)
-            bench.run(std::chrono::microseconds(2));
+        bench.driveOff(a, frame);
         bench.bus.restart(a);
         bench.run(std::chrono::milliseconds(10));
         // It was tried while passive, and goes out from a sender that is active again.
@@ -681,10 +676,7 @@ private Q_SLOTS:
         Bench bench(options);
         const Port a = bench.bus.attach("A", can::Direction::received);
         bench.bus.attach("L", can::Direction::received);
-        bench.bus.corruptNext(a, 32);
-        bench.bus.offer(a, frameOf(0x100));
-        while (bench.bus.counters(a).state() != ErrorState::busOff)
-            bench.run(std::chrono::microseconds(2));
+        bench.driveOff(a, frameOf(0x100));
         bench.run(std::chrono::milliseconds(49));
         QCOMPARE(bench.bus.counters(a).state(), ErrorState::busOff);
         bench.run(std::chrono::milliseconds(10));
