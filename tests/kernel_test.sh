@@ -9,6 +9,7 @@ problem() { echo "kernel_test: $*" >&2; ip -s link >&2; exit 1; }
 # Starts a capture of the interfaces into a file, and waits until it captures.   capture FILE INTERFACE...
 capture() {
   local file=$1; shift
+  : >"$work/capture.err"    # what the one before said is not taken for this one's word
   "$cli" capture "${@/#/--interface=}" --record "$file" 2>"$work/capture.err" &
   capture=$!
   until grep -q capturing "$work/capture.err"; do kill -0 $capture || problem "no capture: $(cat "$work/capture.err")"; sleep 0.05; done
