@@ -25,7 +25,7 @@ std::vector<can::Frame> classicFrames(std::size_t count)
     std::vector<can::Frame> frames(count);
     for (std::size_t i = 0; i < count; ++i) {
         can::Frame& frame = frames[i];
-        frame.time = can::Time(static_cast<std::int64_t>(i) * 250'000);
+        frame.time = Time(static_cast<std::int64_t>(i) * 250'000);
         frame.id = {static_cast<std::uint32_t>(random() % 60 + 0x100), false};
         frame.length = frame.dlc = 8;
         for (auto& byte : frame.data)
@@ -141,8 +141,8 @@ struct Beater {
     bus::SimulatedBus* bus;
     bus::Port port;
     can::Frame frame;
-    can::Time every;
-    void schedule(can::Time when)
+    Time every;
+    void schedule(Time when)
     {
         scheduler->at(
             when,

@@ -9,9 +9,9 @@
 #include <string>
 #include <vector>
 
+#include "base/time_text.h"
 #include "bench/figures.h"
 #include "bench/traffic.h"
-#include "can/time_text.h"
 #include "convert/frames.h"
 #include "convert/value_rows.h"
 #include "database/codec.h"
@@ -68,7 +68,7 @@ void decoding(const trace::Trace& trace)
             outcome = {};
             target = {};
             target.out = nowhere;
-            const convert::Frames frames(snapshot, nullptr, can::Time::min(), can::Time::max());
+            const convert::Frames frames(snapshot, nullptr, Time::min(), Time::max());
             convert::writeValueRows(frames, catalog(), conversion, target, outcome, {});
         });
         if (outcome.values != values)
@@ -110,7 +110,7 @@ void logs(const trace::Trace& trace)
     std::fputs("time,channel,id,len,data\n", out);
     for (trace::Row row = 0; row < snapshot.rows(); ++row) {
         const can::FrameView frame = snapshot.frame(row);
-        std::fprintf(out, "%s,%u,0x%03X,8,%02X%02X%02X%02X%02X%02X%02X%02X\n", can::secondsText(frame.time).c_str(), frame.bus, frame.id.value, frame.data[0], frame.data[1], frame.data[2], frame.data[3], frame.data[4], frame.data[5], frame.data[6], frame.data[7]);
+        std::fprintf(out, "%s,%u,0x%03X,8,%02X%02X%02X%02X%02X%02X%02X%02X\n", secondsText(frame.time).c_str(), frame.bus, frame.id.value, frame.data[0], frame.data[1], frame.data[2], frame.data[3], frame.data[4], frame.data[5], frame.data[6], frame.data[7]);
     }
     const auto bytes = static_cast<double>(std::ftell(out));
     std::fclose(out);

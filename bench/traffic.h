@@ -21,7 +21,7 @@ class Generator {
 public:
     can::FrameView next()
     {
-        time_ += can::Time(8000 + static_cast<std::int64_t>(random_() % 4000));
+        time_ += Time(8000 + static_cast<std::int64_t>(random_() % 4000));
         frame_.time = time_;
         frame_.bus = static_cast<std::uint8_t>(random_() % buses);
         // Few identifiers make most of the traffic, as on a bus.
@@ -38,7 +38,7 @@ public:
 
 private:
     std::mt19937 random_{7};
-    can::Time time_{1'000'000'000'000};
+    Time time_{1'000'000'000'000};
     can::Frame frame_;
     std::uint64_t count_ = 0;
 };

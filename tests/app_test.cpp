@@ -372,7 +372,7 @@ private Q_SLOTS:
             auto file = formats::LogFile::create(path.toStdString(), lap.buses());
             QVERIFY(file.has_value());
             const trace::Snapshot all = lap.snapshot();
-            const can::Time lasts = all.latest() - all.earliest() + std::chrono::milliseconds(1);
+            const Time lasts = all.latest() - all.earliest() + std::chrono::milliseconds(1);
             for (int round = 0; round < 40; ++round)
                 for (trace::Row row = 0; row < all.rows(); ++row) {
                     can::FrameView frame = all.frame(row);
@@ -414,7 +414,7 @@ private Q_SLOTS:
                 frame.id = {0x181, false};
                 frame.length = 8;
                 frame.dlc = 8;
-                frame.time = can::Time(from + i * 100'000LL);
+                frame.time = Time(from + i * 100'000LL);
                 (*file)->write(frame.view());
             }
             if (!(*file)->finish())

@@ -149,7 +149,7 @@ private Q_SLOTS:
         scheduler.runUntil(scheduler.now() + std::chrono::seconds(5));
         QCOMPARE(recorder.frames.size(), count);
         std::map<Key, std::size_t> seen;
-        can::Time free{0};
+        Time free{0};
         for (const auto& [frame, port] : recorder.frames) {
             QCOMPARE(frame.id.value & 7U, port);
             const can::WireLength bits = can::wireLength(frame.view());

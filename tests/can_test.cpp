@@ -3,13 +3,13 @@
 
 #include <random>
 
+#include "vector_file.h"
+#include "base/nearest_name.h"
+#include "base/time_text.h"
 #include "can/bit_rate.h"
 #include "can/error_counters.h"
-#include "can/nearest_name.h"
-#include "can/time_text.h"
 #include "can/wire_bits.h"
 #include "can/wire_length.h"
-#include "vector_file.h"
 
 using namespace wavetrope;
 using namespace wavetrope::can;

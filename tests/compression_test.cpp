@@ -6,10 +6,10 @@
 
 #include <random>
 
-#include "formats/byte_source.h"
-#include "formats/trace_sink.h"
-#include "formats/log_file.h"
 #include "vector_file.h"
+#include "formats/byte_source.h"
+#include "formats/log_file.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
@@ -198,7 +198,7 @@ private Q_SLOTS:
             frame.length = frame.dlc = 8;
             for (int i = 0; i < 20'000; ++i) {
                 frame.id = {0x100U + static_cast<std::uint32_t>(i % 16), false};
-                frame.time = can::Time(i * 250'000LL);
+                frame.time = Time(i * 250'000LL);
                 frame.data[0] = static_cast<std::uint8_t>(i);
                 (*file)->write(frame.view());
                 if (often && !(*file)->flush())
@@ -229,7 +229,7 @@ private Q_SLOTS:
             QVERIFY(file.has_value());
             std::mt19937 random(1);
             for (int i = 0; i < 50'000; ++i) {
-                frame.time = can::Time(i * 1000);
+                frame.time = Time(i * 1000);
                 for (unsigned b = 0; b < 8; ++b)
                     frame.data[b] = static_cast<std::uint8_t>(random());
                 (*file)->write(frame.view());

@@ -51,7 +51,7 @@ struct Log {
         for (int i = 0; i < buses; ++i)
             trace.addBus({i == 0 ? "Tank" : "Spare", {500'000, 0}});
     }
-    void add(can::Time time, std::uint32_t id, const std::vector<std::uint8_t>& bytes, std::uint8_t bus = 0)
+    void add(Time time, std::uint32_t id, const std::vector<std::uint8_t>& bytes, std::uint8_t bus = 0)
     {
         can::Frame frame;
         frame.time = std::chrono::seconds(1'800'000'000) + time;
@@ -64,7 +64,7 @@ struct Log {
         trace.append(frame.view());
     }
     // Water with a warmth in tenths above -40 and a valve.
-    void water(can::Time time, int warmth, int level = 0, int valve = 0, std::uint8_t bus = 0)
+    void water(Time time, int warmth, int level = 0, int valve = 0, std::uint8_t bus = 0)
     {
         add(time, 256, {static_cast<std::uint8_t>(warmth), static_cast<std::uint8_t>(warmth >> 8), static_cast<std::uint8_t>(level), static_cast<std::uint8_t>(valve), 0, 0, 0, 0}, bus);
     }
@@ -156,7 +156,7 @@ private Q_SLOTS:
             const std::uint64_t word = random();
             std::memcpy(bytes.data(), &word, 8);
             payloads.push_back(word);
-            log.add(can::Time(i), 256, bytes);
+            log.add(Time(i), 256, bytes);
         }
         for (const unsigned threads : {1U, 3U}) {
             auto conversion = to("random.csv.zst", Form::rows);
@@ -217,7 +217,7 @@ private Q_SLOTS:
         conversion.signals = "Warmth";
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
         QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.035000000,", "0.045000000,0"}));
-        conversion.step = can::Time(1);
+        conversion.step = Time(1);
         conversion.from = std::chrono::seconds(1);
         const auto refused = convert::convert(log.trace.snapshot(), catalog(), conversion);
         QVERIFY(!refused.has_value());
@@ -260,7 +260,7 @@ private Q_SLOTS:
         formats::TraceSink sink(back);
         QVERIFY(formats::readLogFile(folder_.filePath("part.pcapng").toStdString(), sink).has_value());
         QCOMPARE(back.rows(), std::uint64_t{100});
-        QCOMPARE(back.snapshot().frame(0).time, can::Time(std::chrono::seconds(1'800'000'000) + milliseconds(301)));
+        QCOMPARE(back.snapshot().frame(0).time, Time(std::chrono::seconds(1'800'000'000) + milliseconds(301)));
     }
 
     void aDatabaseHoldsFramesMeaningsAndItsOwnExplanation_data()
@@ -368,10 +368,10 @@ private Q_SLOTS:
             QVERIFY(convert::convert(log.trace.snapshot(), catalog(buses), source).has_value());
             const char* filters[] = {"", "Level > 40", "id 0x100 and Valve = 1", "Level changes", "id 0x12D every 7", "id 0x12C and within 20 ms after (Valve = 2)", "length 3"};
             const std::string filter = filters[random() % std::size(filters)];
-            const auto from = random() % 3 == 0 ? can::Time::min() : can::Time(milliseconds(random() % 40'000));
-            const auto reach = random() % 3 == 0 ? can::Time::max() : can::Time(milliseconds(random() % 60'000));
-            const auto within = [&](can::Time origin) {
-                return std::pair{from == can::Time::min() ? from : origin + from, reach == can::Time::max() ? reach : origin + std::max(from, can::Time{0}) + reach};
+            const auto from = random() % 3 == 0 ? Time::min() : Time(milliseconds(random() % 40'000));
+            const auto reach = random() % 3 == 0 ? Time::max() : Time(milliseconds(random() % 60'000));
+            const auto within = [&](Time origin) {
+                return std::pair{from == Time::min() ? from : origin + from, reach == Time::max() ? reach : origin + std::max(from, Time{0}) + reach};
             };
             for (const char* name : {"csv", "pcapng", "pcap", "csv.zst"}) {
                 auto whole = to((std::string("whole.") + name).c_str(), *formForName(std::string("x.") + name));
@@ -410,7 +410,7 @@ private Q_SLOTS:
 
     void aBusThatAppearsLateStandsInTheLog()
     {
-        auto streamed = StreamedConversion::begin(to("late.pcapng", Form::log), [](can::Time) { return std::pair{can::Time::min(), can::Time::max()}; });
+        auto streamed = StreamedConversion::begin(to("late.pcapng", Form::log), [](Time) { return std::pair{Time::min(), Time::max()}; });
         QVERIFY(streamed.has_value());
         StreamWork work;
         work.explain = [](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> { return std::make_shared<const database::Catalog>(); };
@@ -443,7 +443,7 @@ private Q_SLOTS:
         const std::int64_t seconds[] = {-5, 20, -4, -3};
         for (trace::Row row = 0; row < 4; ++row) {
             QCOMPARE(all[snapshot.frame(row).bus].name, std::string(names[row]));
-            QCOMPARE(snapshot.time(row), can::Time(std::chrono::seconds(seconds[row])));
+            QCOMPARE(snapshot.time(row), Time(std::chrono::seconds(seconds[row])));
         }
     }
 };

@@ -4,9 +4,9 @@
 #include <cmath>
 #include <random>
 
+#include "vector_file.h"
 #include "database/codec.h"
 #include "database/dbc_reader.h"
-#include "vector_file.h"
 
 using namespace wavetrope;
 using namespace wavetrope::database;
@@ -124,7 +124,7 @@ private Q_SLOTS:
             QCOMPARE(reading.database.nodes.size(), 2U);
             QCOMPARE(reading.database.messages.size(), 2U);
             const Message& blade = reading.database.messages[0];
-            QCOMPARE(blade.cycleTime, can::Time(20'000'000));
+            QCOMPARE(blade.cycleTime, Time(20'000'000));
             QCOMPARE(blade.signals[1].textOf(1), std::string_view("shaving"));
             QCOMPARE(blade.signals[1].receivers, (std::vector<std::string>{"Heater"}));
             QCOMPARE(reading.database.nodes[0].comment, std::string("pushes \"snow\""));

@@ -266,7 +266,7 @@ private Q_SLOTS:
         type("messageCycle", QStringLiteral("0.25 s"));
         QCOMPARE(QByteArray::fromStdString(desk().message()->name), QByteArray("StateOfBlade"));
         QCOMPARE(desk().message()->id.value, 0x1F0U);
-        QCOMPARE(desk().message()->cycleTime, can::Time(std::chrono::milliseconds(250)));
+        QCOMPARE(desk().message()->cycleTime, Time(std::chrono::milliseconds(250)));
     }
 
     void whatCannotBeIsSaidAndChangesNothing_data()

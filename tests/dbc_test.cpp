@@ -153,9 +153,9 @@ private Q_SLOTS:
                                           "BA_DEF_DEF_ \"GenMsgCycleTime\" 100;\nBA_ \"GenMsgCycleTime\" BO_ 200 5;\nBA_ \"VFrameFormat\" BO_ 200 1;\nBA_ \"CANFD_BRS\" BO_ 200 \"1\";\nBA_ \"GenSigStartValue\" SG_ 100 Speed 50;\n");
         QCOMPARE(reading.problems.size(), 0U);
         const Message* fast = reading.database.find("Fast");
-        QCOMPARE(fast->cycleTime, can::Time(5'000'000));
+        QCOMPARE(fast->cycleTime, Time(5'000'000));
         QVERIFY(fast->fd && fast->brs);
-        QCOMPARE(reading.database.find("Slow")->cycleTime, can::Time(100'000'000));
+        QCOMPARE(reading.database.find("Slow")->cycleTime, Time(100'000'000));
         QCOMPARE(reading.database.find("State")->find("Speed")->startRaw.value(), 50.0);
     }
 

@@ -4,12 +4,12 @@
 
 #include <random>
 
+#include "vector_file.h"
 #include "database/database_json.h"
 #include "database/dbc_writer.h"
 #include "database/diff.h"
 #include "database/edit.h"
 #include "database/export.h"
-#include "vector_file.h"
 
 #include <nlohmann/json.hpp>
 
@@ -345,7 +345,7 @@ private Q_SLOTS:
         const Signal& x = reading.database.messages.at(0).signals.at(0);
         QCOMPARE(QByteArray::fromStdString(x.comment), QByteArray("early"));
         QCOMPARE(x.texts.size(), 1U);
-        QCOMPARE(reading.database.messages[0].cycleTime, can::Time(std::chrono::milliseconds(20)));
+        QCOMPARE(reading.database.messages[0].cycleTime, Time(std::chrono::milliseconds(20)));
     }
 
     void semicolonsMissingOrDoubledAreWarnings()

@@ -66,7 +66,7 @@ private Q_SLOTS:
             frame.id = {0x100 + static_cast<std::uint32_t>(random() % 40), false};
             // One stamp in a thousand runs backwards.
             times_.push_back(1'000'000'000'000 + std::int64_t{i} * 20'000 - (random() % 1000 == 0 ? 500'000 : 0));
-            frame.time = can::Time(times_.back());
+            frame.time = Time(times_.back());
             frame.length = frame.dlc = 8;
             (*file)->write(frame.view());
         }

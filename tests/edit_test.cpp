@@ -234,16 +234,16 @@ private Q_SLOTS:
         const std::uint32_t uid = db.messages[0].uid;
         during(Editor(db).setCycleTime(uid, std::chrono::milliseconds(20)), db, [](const Database& now) {
             QVERIFY(now.definition(AttributeOwner::message, customary::cycleTime) != nullptr);
-            QCOMPARE(now.messages[0].cycleTime, can::Time(std::chrono::milliseconds(20)));
-            QCOMPARE(readDbc(writeDbc(now), "x").database.messages[0].cycleTime, can::Time(std::chrono::milliseconds(20)));
+            QCOMPARE(now.messages[0].cycleTime, Time(std::chrono::milliseconds(20)));
+            QCOMPARE(readDbc(writeDbc(now), "x").database.messages[0].cycleTime, Time(std::chrono::milliseconds(20)));
         });
         apply(db, Editor(db).setCycleTime(uid, std::chrono::milliseconds(20)));
         const auto definitions = db.definitions.size();
         apply(db, Editor(db).setCycleTime(db.messages[1].uid, std::chrono::microseconds(2500)));
         QCOMPARE(db.definitions.size(), definitions);
-        QCOMPARE(db.messages[1].cycleTime, can::Time(std::chrono::microseconds(2500)));
+        QCOMPARE(db.messages[1].cycleTime, Time(std::chrono::microseconds(2500)));
         apply(db, Editor(db).setCycleTime(uid, {}));
-        QCOMPARE(db.messages[0].cycleTime, can::Time{});
+        QCOMPARE(db.messages[0].cycleTime, Time{});
     }
 
     void framesBecomeFdThroughTheirAttributes()

@@ -6,16 +6,16 @@
 #include <map>
 #include <random>
 
-#include "database/dbc_reader.h"
+#include "sanitized.h"
+#include "vector_file.h"
 #include "can/parameter_group.h"
+#include "database/dbc_reader.h"
 #include "filter/completion.h"
 #include "filter/filter_scan.h"
 #include "filter/filter_stream.h"
 #include "filter/language.h"
 #include "filter/match_times.h"
 #include "filter/narrow.h"
-#include "sanitized.h"
-#include "vector_file.h"
 
 using namespace wavetrope;
 using namespace wavetrope::filter;
@@ -84,7 +84,7 @@ struct Reference {
     {
         std::mt19937 random(seed);
         std::map<std::uint64_t, std::size_t> last;
-        can::Time time{1'000'000'000};
+        Time time{1'000'000'000};
         for (std::size_t i = 0; i < count; ++i) {
             can::Frame frame;
             switch (random() % 8) {
@@ -103,7 +103,7 @@ struct Reference {
             frame.direction = static_cast<can::Direction>(random() % 3);
             if (random() % 40 == 0)
                 frame.kind = random() % 2 == 0 ? can::FrameKind::remote : can::FrameKind::error;
-            time += can::Time(random() % 200 == 0 ? -500'000 : static_cast<int>(random() % 2'000'000));
+            time += Time(random() % 200 == 0 ? -500'000 : static_cast<int>(random() % 2'000'000));
             frame.time = time;
             const auto [entry, isNew] = last.try_emplace(trace::TraceKey::of(frame).packed(), i);
             previous.push_back(isNew ? none : entry->second);
@@ -146,10 +146,10 @@ struct Reference {
         const auto depth = [c = course("BladeState", "BladeDepth")](std::size_t i) { return c->now[i]; };
         const auto was = [c = course("BladeState", "BladeDepth")](std::size_t i) { return c->before[i]; };
         const auto valve = course("WaterState", "Valve");
-        const auto since = [this](std::size_t i) { return previous[i] == none ? std::optional<can::Time>() : std::optional(frames[i].time - frames[previous[i]].time); };
+        const auto since = [this](std::size_t i) { return previous[i] == none ? std::optional<Time>() : std::optional(frames[i].time - frames[previous[i]].time); };
         const auto parts = [this](std::size_t i) { return frames[i].id.extended && frames[i].kind != can::FrameKind::error ? std::optional(can::ParameterGroup::of(frames[i].id)) : std::nullopt; };
         // The newest match before each frame, noted once.
-        const auto soon = [this](can::Time span, const std::function<bool(std::size_t)>& inner) {
+        const auto soon = [this](Time span, const std::function<bool(std::size_t)>& inner) {
             auto newest = std::make_shared<std::vector<std::size_t>>(frames.size(), none);
             for (std::size_t i = 1; i < frames.size(); ++i)
                 (*newest)[i] = inner(i - 1) ? i - 1 : (*newest)[i - 1];
@@ -369,7 +369,7 @@ private Q_SLOTS:
         for (int round = 0; round < 5; ++round) {
             for (int i = 0; i < 30000; ++i) {
                 can::Frame frame = random() % 3 == 0 ? withSignal("BladeState", "BladeDepth", random() % 10) : frameOf(1, random() % 0x800);
-                frame.time = can::Time(i);
+                frame.time = Time(i);
                 if (filter->matches(frame.view()))
                     wanted.push_back(trace.rows());
                 trace.append(frame.view());
@@ -674,7 +674,7 @@ private Q_SLOTS:
             for (unsigned n = 20'000 + random() % 30'000; n > 0; --n) {
                 now += static_cast<std::int64_t>(random() % (random() % 5000 == 0 ? 3'000'000'000 : 20'000));
                 can::Frame frame = frameOf(0, random() % 0x700);
-                frame.time = can::Time(disorder && random() % 500 == 0 ? now - static_cast<std::int64_t>(random() % 1'000'000'000) : now);
+                frame.time = Time(disorder && random() % 500 == 0 ? now - static_cast<std::int64_t>(random() % 1'000'000'000) : now);
                 trace.append(frame.view());
             }
             const auto snapshot = trace.snapshot();
@@ -685,8 +685,8 @@ private Q_SLOTS:
             QVERIFY(times.advance(snapshot, scan.rows(), scan.seen()));
             QCOMPARE(times.seen(), snapshot.rows());
             for (const std::size_t places : {7UL, 700UL, 1900UL}) {
-                const can::Time from = snapshot.earliest();
-                const can::Time to = snapshot.latest() + can::Time(1);
+                const Time from = snapshot.earliest();
+                const Time to = snapshot.latest() + Time(1);
                 const auto marks = times.marks(from, to, places);
                 QCOMPARE(marks.size(), places);
                 const double perPlace = static_cast<double>((to - from).count()) / static_cast<double>(places);

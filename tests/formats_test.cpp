@@ -4,10 +4,10 @@
 
 #include <random>
 
-#include "can/time_text.h"
-#include "formats/tick_scale.h"
 #include "loaded_log.h"
 #include "vector_file.h"
+#include "base/time_text.h"
+#include "formats/tick_scale.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
@@ -34,7 +34,7 @@ void compareWithVector(const LoadedLog& loaded, const char* csv, bool names, boo
     for (trace::Row i = 0; i < snapshot.rows(); ++i) {
         const auto& row = rows[static_cast<int>(i)];
         const can::FrameView frame = snapshot.frame(i);
-        QCOMPARE(can::secondsText(frame.time), row[0].toStdString());
+        QCOMPARE(secondsText(frame.time), row[0].toStdString());
         if (names)
             QCOMPARE(buses[frame.bus].name, row[1].toStdString());
         if (directions)
@@ -82,7 +82,7 @@ private Q_SLOTS:
             auto file = LogFile::create(whole.toStdString(), std::vector<trace::TraceBus>{{"One", {500'000, 0}}});
             for (int i = 0; i < 300; ++i) {
                 can::Frame frame;
-                frame.time = can::Time(1'700'000'000'000'000'000 + i * 1'000'000);
+                frame.time = Time(1'700'000'000'000'000'000 + i * 1'000'000);
                 frame.id = {static_cast<std::uint32_t>(i), false};
                 frame.length = frame.dlc = static_cast<std::uint8_t>(i % 9);
                 (*file)->write(frame.view());

@@ -22,7 +22,7 @@ using namespace wavetrope::app;
 
 namespace {
 
-constexpr can::Time cycle = std::chrono::milliseconds(100);
+constexpr Time cycle = std::chrono::milliseconds(100);
 constexpr int cycles = 200;             // 20 s
 constexpr int silentFrom = 40;          // 4.0 s: the last one before it came at 3.9 s
 constexpr int silentTo = 65;            // 6.5 s
@@ -45,7 +45,7 @@ QByteArray databaseText()
     return text;
 }
 
-can::Frame flowAt(can::Time time, unsigned tenths, std::uint8_t chosen)
+can::Frame flowAt(Time time, unsigned tenths, std::uint8_t chosen)
 {
     can::Frame frame;
     frame.time = time;

@@ -269,7 +269,7 @@ private Q_SLOTS:
             frame.length = frame.dlc = 2;
             frame.data[0] = static_cast<std::uint8_t>(i);
             frame.data[1] = i < 50 ? 0 : 0x80;
-            frame.time = can::Time(i);
+            frame.time = Time(i);
             trace.append(frame.view());
         }
         const auto toggles = measure::bitToggles(trace.snapshot(), 0, trace.rows());

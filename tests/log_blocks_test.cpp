@@ -3,10 +3,10 @@
 #include <QTemporaryDir>
 #include <QTest>
 
-#include "formats/packed_frame.h"
 #include "loaded_log.h"
-#include "record/recorder.h"
 #include "pcapng_builder.h"
+#include "formats/packed_frame.h"
+#include "record/recorder.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
@@ -309,7 +309,7 @@ private Q_SLOTS:
         frame.length = frame.dlc = 8;
         const auto append = [&](int count) {
             for (int i = 0; i < count; ++i) {
-                frame.time += can::Time(1000);
+                frame.time += Time(1000);
                 trace.append(frame.view());
             }
         };

@@ -35,7 +35,7 @@ using namespace wavetrope::app;
 namespace {
 
 constexpr int laps = 46;
-constexpr can::Time lap = std::chrono::seconds(33);
+constexpr Time lap = std::chrono::seconds(33);
 
 }  // namespace
 
@@ -666,7 +666,7 @@ private Q_SLOTS:
         // ahead, the chassis and the body.
         const auto& snapshot = stage().snapshot();
         const QStringList paths = {folder_.filePath("front.pcapng"), folder_.filePath("rear.pcapng")};
-        constexpr can::Time ahead = std::chrono::milliseconds(1250);
+        constexpr Time ahead = std::chrono::milliseconds(1250);
         std::uint64_t frames = 0;
         for (int i = 0; i < 2; ++i) {
             auto file = formats::LogFile::create(paths[i].toStdString(), window_->document().trace().buses());

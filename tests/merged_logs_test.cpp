@@ -6,8 +6,8 @@
 #include <random>
 
 #include "formats/log_file.h"
-#include "formats/trace_sink.h"
 #include "formats/merged_logs.h"
+#include "formats/trace_sink.h"
 #include "measure/log_alignment.h"
 
 using namespace wavetrope;
@@ -15,7 +15,7 @@ using namespace wavetrope::formats;
 
 namespace {
 
-can::Frame frameAt(can::Time time, std::uint32_t id, std::uint64_t content, std::uint8_t bus = 0)
+can::Frame frameAt(Time time, std::uint32_t id, std::uint64_t content, std::uint8_t bus = 0)
 {
     can::Frame frame;
     frame.time = std::chrono::seconds(1'800'000'000) + time;
@@ -58,12 +58,12 @@ private Q_SLOTS:
             std::vector<can::Frame> wanted;
             for (std::size_t i = 0; i < logs; ++i) {
                 std::vector<can::Frame> frames;
-                can::Time time{static_cast<std::int64_t>(random() % 1'000'000'000)};
+                Time time{static_cast<std::int64_t>(random() % 1'000'000'000)};
                 for (std::size_t n = random() % 20'000; n > 0; --n) {
-                    time += can::Time(1 + static_cast<std::int64_t>(random() % 3'000'000));
+                    time += Time(1 + static_cast<std::int64_t>(random() % 3'000'000));
                     frames.push_back(frameAt(time, 0x100 + static_cast<std::uint32_t>(i), random()));
                 }
-                const can::Time offset{static_cast<std::int64_t>(random() % 2'000'000'000) - 1'000'000'000};
+                const Time offset{static_cast<std::int64_t>(random() % 2'000'000'000) - 1'000'000'000};
                 parts.push_back({write(("round" + std::to_string(round) + "-" + std::to_string(i) + ".pcapng").c_str(), frames, {{"Bus", {500'000, 0}}}), offset, false, {}});
                 for (can::Frame& frame : frames)
                     frame.time += offset;
@@ -88,9 +88,9 @@ private Q_SLOTS:
 
     void busesOfOneNameAreOneUnlessTheyAreNot()
     {
-        const std::string front = write("front.pcapng", {frameAt(can::Time{1}, 1, 1), frameAt(can::Time{3}, 2, 1, 1)}, {{"Chassis", {500'000, 0}}, {"Body", {250'000, 0}}});
-        const std::string rear = write("rear.pcapng", {frameAt(can::Time{2}, 3, 1)}, {{"Chassis", {500'000, 0}}});
-        const std::string plain = write("plain.pcap", {frameAt(can::Time{4}, 4, 1)}, {{"", {}}});
+        const std::string front = write("front.pcapng", {frameAt(Time{1}, 1, 1), frameAt(Time{3}, 2, 1, 1)}, {{"Chassis", {500'000, 0}}, {"Body", {250'000, 0}}});
+        const std::string rear = write("rear.pcapng", {frameAt(Time{2}, 3, 1)}, {{"Chassis", {500'000, 0}}});
+        const std::string plain = write("plain.pcap", {frameAt(Time{4}, 4, 1)}, {{"", {}}});
         {
             trace::Trace trace;
             TraceSink sink(trace);
@@ -104,7 +104,7 @@ private Q_SLOTS:
         QVERIFY(readLogs({{front, {}, false, {}}, {rear, {}, true, {}}}, sink).has_value());
         QCOMPARE(namesOf(trace), (std::vector<std::string>{"Chassis", "Chassis (rear)", "Body"}));
         // Another rate is another bus, whatever it is called.
-        const std::string slow = write("slow.pcapng", {frameAt(can::Time{5}, 5, 1)}, {{"Chassis", {250'000, 0}}});
+        const std::string slow = write("slow.pcapng", {frameAt(Time{5}, 5, 1)}, {{"Chassis", {250'000, 0}}});
         trace::Trace rates;
         TraceSink into(rates);
         QVERIFY(readLogs({{front, {}, false, {}}, {slow, {}, false, {}}, {rear, {}, false, {}}}, into).has_value());
@@ -116,7 +116,7 @@ private Q_SLOTS:
     {
         std::vector<can::Frame> frames;
         for (int i = 0; i < 1000; ++i)
-            frames.push_back(frameAt(can::Time{i * 1000}, 1, static_cast<std::uint64_t>(i)));
+            frames.push_back(frameAt(Time{i * 1000}, 1, static_cast<std::uint64_t>(i)));
         const std::string whole = write("whole.pcapng", frames, {{"A", {}}});
         const std::string cut = write("cut.pcapng", frames, {{"B", {}}});
         QVERIFY(::truncate(cut.c_str(), 20'000) == 0);
@@ -136,7 +136,7 @@ private Q_SLOTS:
     {
         std::vector<can::Frame> frames;
         for (int i = 0; i < 200'000; ++i)
-            frames.push_back(frameAt(can::Time{i * 1000}, 1, 7));
+            frames.push_back(frameAt(Time{i * 1000}, 1, 7));
         const std::string one = write("one.pcapng", frames, {{"A", {}}});
         const std::string two = write("two.pcapng", frames, {{"B", {}}});
         struct Ends : LogSink {
@@ -154,7 +154,7 @@ private Q_SLOTS:
     {
         std::vector<can::Frame> frames;
         for (int i = 0; i < 400'000; ++i)
-            frames.push_back(frameAt(can::Time{i * 1000}, 1, static_cast<std::uint64_t>(i)));
+            frames.push_back(frameAt(Time{i * 1000}, 1, static_cast<std::uint64_t>(i)));
         const std::string path = write("large.pcapng", frames, {{"A", {}}});
         trace::Trace trace;
         TraceSink sink(trace, 2'000'000);
@@ -187,12 +187,12 @@ private Q_SLOTS:
         std::size_t shared = 0;
         for (int i = 0; i < 30'000; ++i) {
             // Two of three are on one network only; some have contents that come again and again.
-            const can::Frame frame = frameAt(can::Time(i * 1'000'000LL), 0x100 + static_cast<std::uint32_t>(i % 7), i % 5 == 0 ? 42 : random());
+            const can::Frame frame = frameAt(Time(i * 1'000'000LL), 0x100 + static_cast<std::uint32_t>(i % 7), i % 5 == 0 ? 42 : random());
             if (i % 3 != 1)
                 first.append(frame.view());
             if (i % 3 != 2) {
                 can::Frame other = frame;
-                other.time += can::Time(-offset + (jitter == 0 ? 0 : static_cast<std::int64_t>(random() % static_cast<unsigned>(jitter))));
+                other.time += Time(-offset + (jitter == 0 ? 0 : static_cast<std::int64_t>(random() % static_cast<unsigned>(jitter))));
                 second.append(other.view());
             }
             shared += i % 3 == 0 && i % 5 != 0 ? 1 : 0;
@@ -202,8 +202,8 @@ private Q_SLOTS:
         QCOMPARE(found.matched.size(), shared);
         for (const auto& match : found.matched)
             QVERIFY(std::memcmp(first.snapshot().frame(match.first).data, second.snapshot().frame(match.second).data, 8) == 0);
-        QCOMPARE(measure::LogPairs(first.snapshot(), second.snapshot()).at(can::Time(offset)).matched.size(), shared);
-        QVERIFY(measure::LogPairs(first.snapshot(), second.snapshot()).at(can::Time(offset + 5'000'000)).matched.empty());
+        QCOMPARE(measure::LogPairs(first.snapshot(), second.snapshot()).at(Time(offset)).matched.size(), shared);
+        QVERIFY(measure::LogPairs(first.snapshot(), second.snapshot()).at(Time(offset + 5'000'000)).matched.empty());
     }
 
     void logsWithoutACommonFrameHaveNoMatch()
@@ -214,8 +214,8 @@ private Q_SLOTS:
         second.addBus({"A", {}});
         QVERIFY(measure::LogPairs(first.snapshot(), second.snapshot()).best().matched.empty());
         for (std::uint64_t i = 0; i < 100; ++i) {
-            first.append(frameAt(can::Time(static_cast<std::int64_t>(i)), 1, i).view());
-            second.append(frameAt(can::Time(static_cast<std::int64_t>(i)), 2, i).view());
+            first.append(frameAt(Time(static_cast<std::int64_t>(i)), 1, i).view());
+            second.append(frameAt(Time(static_cast<std::int64_t>(i)), 2, i).view());
         }
         const auto found = measure::LogPairs(first.snapshot(), second.snapshot()).best();
         QVERIFY(found.matched.empty());

@@ -8,6 +8,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/json_reader.h"
 #include "bus/simulated_bus.h"
 #include "database/dbc_reader.h"
 #include "drive/node.h"
@@ -45,7 +46,7 @@ struct World : bus::Listener {
 
     Expected<void> add(const char* text, Time story = Time{0})
     {
-        auto spec = nodeFromJson(json::parse(text), "/nodes/0");
+        auto spec = readingJson({}, [&] { return nodeFromJson(JsonReader(json::parse(text), "/nodes/0")); });
         if (!spec)
             return tl::unexpected(spec.error());
         auto node = Node::create(*spec, {scheduler, {&bus}, catalog, 1, Time{0}, story});
@@ -397,7 +398,7 @@ private Q_SLOTS:
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"table\":[]}}]}", "expected a list of [time in s, value]");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"sine\":{\"period\":0}}}]}", "greater than 0");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"counter\":{\"modulo\":0}}}]}", "1 to 2^32");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"checksum\":\"md5\"}}]}", "sum8, xor8 or crc8");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"checksum\":\"md5\"}}]}", "sum8, xor8, crc8");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"variables\":{\"a\":\"x\"}}", "/nodes/0/variables/a");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"1 ms\"]]}]}", "a pair [from, to]");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"9 ms\",\"1 ms\"]]}]}", "/nodes/0/sends/0/silent/0");

@@ -17,9 +17,9 @@ using namespace wavetrope::rig;
 
 namespace {
 
-can::Time at(int milliseconds) { return std::chrono::milliseconds(milliseconds); }
+Time at(int milliseconds) { return std::chrono::milliseconds(milliseconds); }
 
-can::Frame frameAt(can::Time time, std::uint32_t id, std::uint64_t content)
+can::Frame frameAt(Time time, std::uint32_t id, std::uint64_t content)
 {
     can::Frame frame;
     frame.time = time;
@@ -76,7 +76,7 @@ private Q_SLOTS:
         const std::string log = folder.filePath("run.pcapng").toStdString();
         QVERIFY(Notes::load(log).has_value() && Notes::load(log)->all().empty());
         Notes notes;
-        notes.put({0, at(1'800'000) + can::Time(7), 12, "quotes \" and \xC3\xA4 umlauts\nand lines"});
+        notes.put({0, at(1'800'000) + Time(7), 12, "quotes \" and \xC3\xA4 umlauts\nand lines"});
         notes.put({0, at(-5), trace::noRow, "before the start"});
         QVERIFY(notes.save(log).has_value());
         const auto back = Notes::load(log);
@@ -209,13 +209,13 @@ private Q_SLOTS:
             QCOMPARE(moment.beats.size(), std::min<std::size_t>(10, rows.size()));
             for (std::size_t i = 0; i < moment.beats.size(); ++i)
                 QCOMPARE(moment.beats[i], snapshot.time(rows[rows.size() - moment.beats.size() + i]));
-            can::Time low = can::Time::max();
-            can::Time high{0};
+            Time low = Time::max();
+            Time high{0};
             for (std::size_t i = 1; i < moment.beats.size(); ++i) {
                 low = std::min(low, moment.beats[i] - moment.beats[i - 1]);
                 high = std::max(high, moment.beats[i] - moment.beats[i - 1]);
             }
-            QCOMPARE(moment.spread(), moment.beats.size() < 3 ? can::Time{0} : high - low);
+            QCOMPARE(moment.spread(), moment.beats.size() < 3 ? Time{0} : high - low);
         }
     }
 };

@@ -6,10 +6,10 @@
 
 #include <random>
 
-#include "can/stamp.h"
 #include "loaded_log.h"
 #include "pcapng_builder.h"
 #include "same_frame.h"
+#include "base/stamp.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
@@ -56,8 +56,8 @@ public:
     explicit Frames(unsigned seed, unsigned identifiers = 60) : random_(seed), identifiers_(identifiers) {}
     const can::Frame& next()
     {
-        time_ += can::Time(random_() % 50'000);
-        frame_.time = random_() % 3000 == 0 ? time_ - can::Time(5'000'000'000) : time_;
+        time_ += Time(random_() % 50'000);
+        frame_.time = random_() % 3000 == 0 ? time_ - Time(5'000'000'000) : time_;
         frame_.bus = static_cast<std::uint8_t>(random_() % 3);
         const auto number = static_cast<std::uint32_t>(random_());
         frame_.id = random_() % 3 == 0 ? can::Identifier{0x18FF0000 + number % identifiers_, true} : can::Identifier{number % std::min(identifiers_, 2048U), false};
@@ -91,7 +91,7 @@ public:
 private:
     std::mt19937 random_;
     unsigned identifiers_;
-    can::Time time_{1'000'000'000'000};
+    Time time_{1'000'000'000'000};
     can::Frame frame_;
 };
 
@@ -431,13 +431,13 @@ private Q_SLOTS:
     {
         PcapngBuilder log;
         log.section().interface("A");
-        constexpr auto last = static_cast<std::uint64_t>(can::latestStamp.count());
+        constexpr auto last = static_cast<std::uint64_t>(latestStamp.count());
         log.frame(last, PcapngBuilder::packet(1, eight));
         log.frame(last + 1, PcapngBuilder::packet(2, eight));
         log.frame(~std::uint64_t{0}, PcapngBuilder::packet(3, eight));
         const auto loaded = load(log.bytes, 2, 1);
         QCOMPARE(loaded->trace.rows(), 1U);
-        QCOMPARE(loaded->trace.snapshot().time(0).count(), can::latestStamp.count());
+        QCOMPARE(loaded->trace.snapshot().time(0).count(), latestStamp.count());
         QCOMPARE(loaded->warnings(), QStringList("2 frames with a time stamp outside the years 1970 to 2261 refused"));
     }
 

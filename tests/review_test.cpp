@@ -49,7 +49,7 @@ unsigned countOf(const std::vector<Finding>& findings, FindingKind kind)
     return static_cast<unsigned>(std::count_if(findings.begin(), findings.end(), [&](const Finding& f) { return f.kind == kind; }));
 }
 
-can::Frame frameOf(can::Identifier id, std::initializer_list<int> bytes, can::Time time = {})
+can::Frame frameOf(can::Identifier id, std::initializer_list<int> bytes, Time time = {})
 {
     can::Frame frame;
     frame.id = id;
@@ -361,7 +361,7 @@ private Q_SLOTS:
         catalog.attach(0, other);
         trace::Trace trace;
         for (int i = 0; i < 100; ++i) {
-            const can::Time at = std::chrono::milliseconds(i * 100);
+            const Time at = std::chrono::milliseconds(i * 100);
             trace.append(frameOf({i % 2 == 0 ? 0x18FEF121U : 0x0CFEF144U, true}, {1, 2, 3, 4, 5, 6, 7, 8}, at).view());
             trace.append(frameOf({0x1CECFF21, true}, {1, 2, 3, 4, 5, 6, 7, 8}, at).view());
             if (i < 10)

@@ -218,30 +218,30 @@ private Q_SLOTS:
         QTest::addColumn<QByteArray>("definitions");
         QTest::addColumn<QByteArray>("words");
         const auto row = [](const char* name, const char* definitions, const char* words) { QTest::newRow(name) << QByteArray(definitions) << QByteArray(words); };
-        row("no object", "7", "is missing");
-        row("no version", R"({"messages": []})", "/wavetrope_database is missing");
+        row("no object", "7", "expected an object");
+        row("no version", R"({"messages": []})", "/wavetrope_database: is missing");
         row("newer version", R"({"wavetrope_database": 9})", "newer than this program");
-        row("messages no list", R"({"wavetrope_database": 1, "messages": 5})", "/messages must be a list");
-        row("no name", R"({"wavetrope_database": 1, "messages": [{"id": "0x100", "length": 8}]})", "/messages/0/name is missing");
-        row("no identifier", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "x", "length": 8}]})", "/messages/0/id is no identifier");
-        row("too long", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 65}]})", "/messages/0/length must be a whole number of 0 to 64");
+        row("messages no list", R"({"wavetrope_database": 1, "messages": 5})", "/messages: expected a list");
+        row("no name", R"({"wavetrope_database": 1, "messages": [{"id": "0x100", "length": 8}]})", "/messages/0/name: is missing");
+        row("no identifier", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "x", "length": 8}]})", "/messages/0/id: is no identifier");
+        row("too long", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 65}]})", "/messages/0/length: expected a whole number of 0 to 64");
         row("start bit", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 600, "length": 1}]}]})", "/messages/0/signals/0/start_bit");
         row("no bits", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 0}]}]})", "must be 1 to 64");
         row("behind the end", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 510, "length": 8}]}]})", "ends behind byte 63");
-        row("byte order", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "byte_order": "middle"}]}]})", "must be one of least_first, most_first");
+        row("byte order", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "byte_order": "middle"}]}]})", "expected one of least_first, most_first");
         row("float of 8 bits", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "type": "single"}]}]})", "32 or 64 bits");
-        row("range of one", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "range": [1]}]}]})", "must be two numbers");
+        row("range of one", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "range": [1]}]}]})", "expected two numbers");
         row("present never", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "present": {"values": []}}]}]})", "names no values");
         row("present no pair", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "present": {"values": [3]}}]}]})", "two whole numbers");
-        row("attribute type", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "message", "type": "colour"}]})", "must be one of integer");
-        row("attribute of", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "moon", "type": "text"}]})", "must be one of network");
-        row("attribute value", R"({"wavetrope_database": 1, "attributes": {"A": [1]}})", "/attributes/A must be a number");
-        row("text value", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1.5, "text": "x"}]}]})", "must be a whole number");
+        row("attribute type", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "message", "type": "colour"}]})", "expected one of integer");
+        row("attribute of", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "moon", "type": "text"}]})", "expected one of network");
+        row("attribute value", R"({"wavetrope_database": 1, "attributes": {"A": [1]}})", "/attributes/A: expected a number");
+        row("text value", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1.5, "text": "x"}]}]})", "expected a whole number");
         row("range backwards", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "texts": [{"value": 9, "to": 3, "text": "x"}]}]}]})", "is below the value");
         row("range in a table", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1, "to": 3, "text": "x"}]}]})", "single values");
-        row("relation of nothing", R"({"wavetrope_database": 1, "relations": [{"of": "node-message", "attribute": "A", "node": "N", "message": "M", "value": 1}]})", "/relations/0/message is not defined");
+        row("relation of nothing", R"({"wavetrope_database": 1, "relations": [{"of": "node-message", "attribute": "A", "node": "N", "message": "M", "value": 1}]})", "/relations/0/message: is not defined");
         row("relation of an object", R"({"wavetrope_database": 1, "relations": [{"of": "node", "attribute": "A", "node": "N", "value": 1}]})", "must be node-message");
-        row("flag", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "signed": 1}]}]})", "must be true or false");
+        row("flag", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "signed": 1}]}]})", "expected true or false");
     }
     void aRigWithBrokenDefinitionsNamesThePlace()
     {

@@ -14,13 +14,13 @@
 #include <random>
 #include <thread>
 
+#include "same_frame.h"
+#include "sanitized.h"
+#include "base/stamp.h"
 #include "filter/filter_scan.h"
-#include "can/stamp.h"
 #include "formats/run_block.h"
 #include "formats/trace_sink.h"
 #include "rig/session.h"
-#include "same_frame.h"
-#include "sanitized.h"
 #include "spool/spool.h"
 #include "spool/unfinished.h"
 
@@ -42,7 +42,7 @@ public:
     {
         can::Frame frame;
         time_ += random_() % 2000 == 0 ? 3'000'000'000 : static_cast<std::int64_t>(random_() % 200'000) - 1000;
-        frame.time = can::Time(time_);
+        frame.time = Time(time_);
         frame.bus = static_cast<std::uint8_t>(random_() % 3);
         const bool extended = random_() % 3 == 0;
         // Some identifiers are heard in a part of the run alone.
@@ -90,7 +90,7 @@ spool::Options optionsIn(const QString& folder, std::size_t memory = 8'000'000)
 
 formats::RunAbout aboutThree()
 {
-    return {{{"One", {500'000, 0}}, {"Two", {250'000, 0}}, {"Three", {500'000, 2'000'000}}}, "rig.json", "Three buses", can::Time(1'800'000'000'000'000'000), 1'800'000'000};
+    return {{{"One", {500'000, 0}}, {"Two", {250'000, 0}}, {"Three", {500'000, 2'000'000}}}, "rig.json", "Three buses", Time(1'800'000'000'000'000'000), 1'800'000'000};
 }
 
 /// A trace that is kept and one that is not, with the same frames.
@@ -212,7 +212,7 @@ private Q_SLOTS:
 
     void aBlockWithAStampThatNoLogCarriesIsRefused()
     {
-        const std::pair<can::Time, bool> stamps[] = {{can::latestStamp, true}, {can::Time::max(), false}, {can::earliestStamp, true}, {can::Time::min(), false}};
+        const std::pair<Time, bool> stamps[] = {{latestStamp, true}, {Time::max(), false}, {earliestStamp, true}, {Time::min(), false}};
         for (const auto& [stamp, sound] : stamps) {
             trace::Trace trace;
             can::Frame frame = Traffic(4).next();

@@ -8,11 +8,11 @@
 #include <limits>
 #include <random>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 #include "formats/text_line.h"
-#include "formats/trace_sink.h"
 #include "formats/text_log.h"
 #include "formats/text_recognition.h"
+#include "formats/trace_sink.h"
 
 using namespace wavetrope;
 using namespace wavetrope::formats;
@@ -32,7 +32,7 @@ std::vector<can::Frame> someFrames(bool fd, bool remote, bool extended = true, s
 {
     std::mt19937 random(77);
     std::vector<can::Frame> frames;
-    can::Time time = std::chrono::milliseconds(1234);
+    Time time = std::chrono::milliseconds(1234);
     const std::uint32_t ids[] = {0x0C1, 0x181, 0x2A7, 0x5E0, 0x7FF, 0x18FEF100, 0x0CF00421, 0x1A0};
     for (std::size_t i = 0; i < count; ++i) {
         can::Frame frame;
@@ -124,7 +124,7 @@ const std::vector<Style>& styles()
         {"identifier first, time last but the data", false, false, true, true, false, 1000, "", [](const can::Frame& f) { return print("%03X\t%d\tcan%d\t%.6f\t%s", f.id.value, f.length, f.bus, seconds(f), bytesOf(f, "%02X", ".").c_str()); }},
         {"decimal bytes with 0x identifiers", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("%.6fs 0x%X %d : %s", seconds(f), f.id.value, f.length, bytesOf(f, "%d", " ").c_str()); }},
         {"since the line before", false, false, true, false, false, 1000, "delta time [us],identifier,length,data\n", [](const can::Frame& f) {
-             static can::Time last{};
+             static Time last{};
              const auto gap = (f.time - last).count() / 1000;
              last = f.time;
              return print("%" PRId64 ",0x%X,%d,%s", static_cast<std::int64_t>(gap), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
@@ -496,7 +496,7 @@ private Q_SLOTS:
         options.kept = &again.all();
         QVERIFY(readLog(source, sink, options).has_value());
         QCOMPARE(trace.snapshot().frame(3).id.value, 120U);
-        QCOMPARE(trace.snapshot().frame(3).time, can::Time(std::chrono::milliseconds(300)));
+        QCOMPARE(trace.snapshot().frame(3).time, Time(std::chrono::milliseconds(300)));
         QFile broken(folder.filePath("layouts/broken.json"));
         QVERIFY(broken.open(QIODevice::WriteOnly));
         broken.write("{\"wavetrope_layout\": 1, \"columns\": [\"mood\"]}");
@@ -507,12 +507,12 @@ private Q_SLOTS:
 
     void timesAndWordsAreReadExactly()
     {
-        QCOMPARE(timeOf("12.5", TimeForm::seconds, false), std::optional(can::Time(12'500'000'000)));
-        QCOMPARE(timeOf("12,5", TimeForm::milliseconds, true), std::optional(can::Time(12'500'000)));
-        QCOMPARE(timeOf("12.5ms", TimeForm::seconds, false), std::optional(can::Time(12'500'000)));
-        QCOMPARE(timeOf("00:01:02.000000003", TimeForm::clock, false), std::optional(can::Time(62'000'000'003)));
-        QCOMPARE(timeOf("01:02:03:250", TimeForm::clock, false), std::optional(can::Time(3'723'250'000'000)));
-        QCOMPARE(timeOf("1970-01-02T00:00:01Z", TimeForm::clock, false), std::optional(can::Time(86'401'000'000'000)));
+        QCOMPARE(timeOf("12.5", TimeForm::seconds, false), std::optional(Time(12'500'000'000)));
+        QCOMPARE(timeOf("12,5", TimeForm::milliseconds, true), std::optional(Time(12'500'000)));
+        QCOMPARE(timeOf("12.5ms", TimeForm::seconds, false), std::optional(Time(12'500'000)));
+        QCOMPARE(timeOf("00:01:02.000000003", TimeForm::clock, false), std::optional(Time(62'000'000'003)));
+        QCOMPARE(timeOf("01:02:03:250", TimeForm::clock, false), std::optional(Time(3'723'250'000'000)));
+        QCOMPARE(timeOf("1970-01-02T00:00:01Z", TimeForm::clock, false), std::optional(Time(86'401'000'000'000)));
         QVERIFY(!timeOf("99999999999", TimeForm::seconds, false));
         QVERIFY(!timeOf("1:2:99", TimeForm::clock, false));
         QVERIFY(!dayOf("2031-02-30") && !dayOf("2300-01-01") && !dayOf("1.2.31"));
@@ -525,8 +525,8 @@ private Q_SLOTS:
     // Stamps that signed 64-bit nanoseconds hold, but not their differences or their sums with a date.
     void timesTooFarApartAreRefusedLineByLine()
     {
-        QVERIFY(!can::isStamp(can::latestStamp + can::Time(1)) && !can::isStamp(can::earliestStamp - can::Time(1)));
-        QCOMPARE((can::latestStamp - can::earliestStamp).count(), std::numeric_limits<std::int64_t>::max());
+        QVERIFY(!isStamp(latestStamp + Time(1)) && !isStamp(earliestStamp - Time(1)));
+        QCOMPARE((latestStamp - earliestStamp).count(), std::numeric_limits<std::int64_t>::max());
         std::uint8_t data[can::maxLength];
         can::FrameView frame;
         std::string_view channel;

@@ -3,10 +3,10 @@
 
 #include <random>
 
+#include "base/error.h"
+#include "base/time_text.h"
 #include "can/bit_rate.h"
-#include "can/error.h"
 #include "can/identifier.h"
-#include "can/time_text.h"
 
 using namespace wavetrope;
 using namespace wavetrope::can;

@@ -18,7 +18,7 @@ namespace {
 can::Frame frameAt(std::int64_t time, std::uint32_t id, unsigned length, std::uint8_t bus = 0)
 {
     can::Frame frame;
-    frame.time = can::Time(time);
+    frame.time = Time(time);
     frame.id = {id, id > 0x7FF};
     frame.bus = bus;
     frame.length = static_cast<std::uint8_t>(length);
@@ -39,13 +39,13 @@ private Q_SLOTS:
         std::mt19937 random(31);
         Trace trace;
         std::map<std::uint32_t, std::vector<Row>> wanted;
-        std::vector<can::Time> times;
+        std::vector<Time> times;
         for (Row row = 0; row < 150'000; ++row) {
             can::Frame frame;
             frame.id = {static_cast<std::uint32_t>(0x100 + random() % 5 * (random() % 300 == 0 ? 7U : 1U)), false};
             frame.length = static_cast<std::uint8_t>(random() % 20 == 0 ? random() % 9 : 8);
             frame.direction = static_cast<can::Direction>(random() % 50 == 0 ? 1 : 0);
-            frame.time = can::Time(static_cast<std::int64_t>(random() % 9 == 0 ? 4'000'000'000 : 1000) * static_cast<std::int64_t>(row));
+            frame.time = Time(static_cast<std::int64_t>(random() % 9 == 0 ? 4'000'000'000 : 1000) * static_cast<std::int64_t>(row));
             trace.append(frame.view());
             times.push_back(frame.time);
             wanted[frame.id.value].push_back(row);
@@ -198,7 +198,7 @@ private Q_SLOTS:
                 QCOMPARE(trace.snapshot().time(index.rowAt(i)).count(), sorted[i]);
             for (int k = 0; k < 100; ++k) {
                 const auto time = static_cast<std::int64_t>(random() % 21000);
-                QCOMPARE(index.lowerBound(can::Time(time)), static_cast<std::uint64_t>(std::lower_bound(sorted.begin(), sorted.end(), time) - sorted.begin()));
+                QCOMPARE(index.lowerBound(Time(time)), static_cast<std::uint64_t>(std::lower_bound(sorted.begin(), sorted.end(), time) - sorted.begin()));
             }
         }
         QVERIFY(!trace.monotone());
@@ -243,9 +243,9 @@ private Q_SLOTS:
                     QFAIL(qPrintable(QStringLiteral("place %1: row %2, not %3").arg(i).arg(index->rowAt(i)).arg(wanted[i].second)));
             for (const std::int64_t time : {std::int64_t{0}, std::int64_t{1'000'000}, wanted[70'000].first, wanted[70'001].first, wanted[70'000].first - 3, wanted.back().first, wanted.back().first + 1}) {
                 const auto at = std::lower_bound(wanted.begin(), wanted.end(), time, [](const auto& a, std::int64_t b) { return a.first < b; });
-                QCOMPARE(index->lowerBound(can::Time(time)), static_cast<std::uint64_t>(at - wanted.begin()));
+                QCOMPARE(index->lowerBound(Time(time)), static_cast<std::uint64_t>(at - wanted.begin()));
                 const auto behind = std::upper_bound(wanted.begin(), wanted.end(), time, [](std::int64_t a, const auto& b) { return a < b.first; });
-                QCOMPARE(index->newestAt(can::Time(time)), behind == wanted.begin() ? noRow : std::prev(behind)->second);
+                QCOMPARE(index->newestAt(Time(time)), behind == wanted.begin() ? noRow : std::prev(behind)->second);
             }
         }
         // Rows kept apart cost as much as there are of them, and one that is too late takes those behind it along at most.
@@ -301,7 +301,7 @@ private Q_SLOTS:
         TimeIndex following = copies.front().first;
         following.follow(trace.snapshot());
         QCOMPARE(following.rows(), wanted.size());
-        QCOMPARE(following.newestAt(can::Time::max()), wanted.size() - 1);
+        QCOMPARE(following.newestAt(Time::max()), wanted.size() - 1);
     }
 
     void whatASnapshotSaysOfItsTimesNeverChanges()
@@ -313,7 +313,7 @@ private Q_SLOTS:
             std::int64_t last = std::numeric_limits<std::int64_t>::min();
             struct Said {
                 Snapshot snapshot;
-                can::Time first, last;
+                Time first, last;
             };
             std::vector<Said> said;
             for (int i = 0; i < 140'000; ++i) {
@@ -322,7 +322,7 @@ private Q_SLOTS:
                 last = std::max(last, time);
                 trace.append(frameAt(time, 1, 2).view());
                 if (random() % 2003 == 0 || i == 65'535 || i == 65'536)
-                    said.push_back({trace.snapshot(), can::Time(first), can::Time(last)});
+                    said.push_back({trace.snapshot(), Time(first), Time(last)});
             }
             for (const Said& one : said) {
                 QCOMPARE(one.snapshot.earliest(), one.first);
@@ -365,7 +365,7 @@ private Q_SLOTS:
         for (const Row wanted : {Row{3}, Row{segmentRows}, Row{7 * segmentRows + 12'345}, Row{20 * segmentRows - 1}}) {
             trace.residence()->relieve();
             store.loads = 0;
-            QCOMPARE(index.lowerBound(can::Time(static_cast<std::int64_t>(wanted) * 10)), wanted);
+            QCOMPARE(index.lowerBound(Time(static_cast<std::int64_t>(wanted) * 10)), wanted);
             QVERIFY2(store.loads <= 1, std::to_string(store.loads).c_str());
         }
     }

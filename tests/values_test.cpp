@@ -6,13 +6,13 @@
 #include <nlohmann/json.hpp>
 #include <random>
 
+#include "sanitized.h"
 #include "database/codec.h"
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
 #include "database/dbc_writer.h"
 #include "filter/filter_scan.h"
 #include "filter/filter_stream.h"
-#include "sanitized.h"
 
 using namespace wavetrope;
 using namespace wavetrope::database;
@@ -77,7 +77,7 @@ struct Traffic {
         frame.id = {0x100, false};
         frame.length = frame.dlc = 8;
         std::memcpy(frame.data.data(), &payload, 8);
-        frame.time = can::Time(static_cast<std::int64_t>(trace.rows()) * 1'000'000);
+        frame.time = Time(static_cast<std::int64_t>(trace.rows()) * 1'000'000);
         trace.append(frame.view());
     }
     std::vector<trace::Row> passing(const std::string& text, unsigned threads = 1)
@@ -168,7 +168,7 @@ private Q_SLOTS:
         QCOMPARE(textOf(signal, std::uint64_t{1} << 63), std::string_view("high"));
         QCOMPARE(textOf(signal, ~std::uint64_t{0} - 1), std::string_view());
         QVERIFY(writeDbc(reading.database).find("18446744073709551615 \"all ones\"") != std::string::npos);
-        const auto back = databaseFromJson(nlohmann::json::parse(toJson(reading.database).dump()), {});
+        const auto back = readDatabaseJson(toJson(reading.database).dump(), {});
         QVERIFY(back.has_value());
         QVERIFY(back->messages[0].signals[0].texts == signal.texts);
     }

@@ -414,7 +414,7 @@ private Q_SLOTS:
 
     void aMissedBeatIsAHoleInRed()
     {
-        const auto holes = [](const std::vector<can::Time>& beats, can::Time at) {
+        const auto holes = [](const std::vector<Time>& beats, Time at) {
             QImage image(120, 20, QImage::Format_RGB32);
             image.fill(Theme::get().surface);
             QPainter painter(&image);
@@ -425,8 +425,8 @@ private Q_SLOTS:
                 count += image.pixelColor(x, 10) == Theme::get().error ? 1 : 0;
             return count;
         };
-        std::vector<can::Time> even;
-        std::vector<can::Time> gap;
+        std::vector<Time> even;
+        std::vector<Time> gap;
         for (int i = 0; i < 24; ++i) {
             even.push_back(std::chrono::milliseconds(20 * i));
             if (i < 12 || i > 14)

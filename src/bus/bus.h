@@ -6,14 +6,13 @@
 #include <string>
 #include <vector>
 
+#include "base/error.h"
 #include "can/bit_rate.h"
-#include "can/error.h"
 #include "can/error_counters.h"
 #include "can/frame.h"
 
 namespace wavetrope::bus {
 
-using can::Time;
 
 /// Index of whoever is attached to a bus. `nobody` sent what came from outside.
 using Port = std::uint32_t;

@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "base/error.h"
 #include "can/bit_rate.h"
-#include "can/error.h"
 
 namespace wavetrope::bus {
 

@@ -18,6 +18,12 @@ struct BitRate {
     std::uint32_t data = 0;
 
     [[nodiscard]] bool known() const { return nominal > 0; }
+    /// Whether both may be the rate of one bus: what both know is the same.
+    [[nodiscard]] bool agreesWith(const BitRate& other) const
+    {
+        const auto alike = [](std::uint32_t a, std::uint32_t b) { return a == 0 || b == 0 || a == b; };
+        return alike(nominal, other.nominal) && alike(data, other.data);
+    }
     friend bool operator==(const BitRate&, const BitRate&) = default;
 };
 

@@ -2,16 +2,13 @@
 #pragma once
 
 #include <array>
-#include <chrono>
 #include <cstdint>
 #include <cstring>
 
+#include "base/time.h"
 #include "can/identifier.h"
 
 namespace wavetrope::can {
-
-/// Nanoseconds since 1970-01-01 UTC, or a span; signed 64 bits reach to the year 2262.
-using Time = std::chrono::nanoseconds;
 
 /// What kind of frame it is (ISO 11898-1:2015, 10.4). An error frame carries the class bits of the kernel's
 /// interface in its identifier.

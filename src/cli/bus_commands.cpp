@@ -3,10 +3,10 @@
 
 #include <algorithm>
 
+#include "base/time_text.h"
 #include "bus/arrivals.h"
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
-#include "can/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "clock/pacer.h"
@@ -61,13 +61,13 @@ private:
     std::size_t next_ = 0;
 };
 
-can::Time machineTime() { return std::chrono::duration_cast<can::Time>(std::chrono::system_clock::now().time_since_epoch()); }
+Time machineTime() { return std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch()); }
 
 int capture(const CaptureOptions& options)
 {
-    std::optional<can::Time> span;
+    std::optional<Time> span;
     if (!options.span.empty()) {
-        span = can::spanFromText(options.span);
+        span = spanFromText(options.span);
         if (!span || span->count() <= 0)
             return report("--for '" + options.span + "': expected a time such as 10s");
     }
@@ -99,11 +99,11 @@ int capture(const CaptureOptions& options)
         return report(recorder.error());
     std::fprintf(stderr, "capturing%s\n", isatty(STDERR_FILENO) != 0 ? "; Ctrl+C ends it" : "");
     clock::SteadyClock wall;
-    const can::Time start = wall.now();
+    const Time start = wall.now();
     ProgressLine progress("capturing");
     while (!interrupted && (!span || wall.now() - start < *span)) {
         wall.waitFor(std::chrono::milliseconds(5));
-        bus::bringIn(all, machineTime(), buses.size() > 1 ? bus::arrivalPatience : can::Time{0});
+        bus::bringIn(all, machineTime(), buses.size() > 1 ? bus::arrivalPatience : Time{0});
         if (const auto advanced = (*recorder)->advance(); !advanced)
             return report(advanced.error());
         written.letGo(trace);
@@ -112,12 +112,12 @@ int capture(const CaptureOptions& options)
     }
     std::uint64_t lost = 0;
     // What has come by now is waited for, as long as its readers need.
-    for (const can::Time end = wall.now(); wall.now() - end < std::chrono::seconds(1);) {
+    for (const Time end = wall.now(); wall.now() - end < std::chrono::seconds(1);) {
         if (std::all_of(all.begin(), all.end(), [](bus::Bus* bus) { return bus->inHand(); }))
             break;
         wall.waitFor(std::chrono::milliseconds(1));
     }
-    bus::bringIn(all, machineTime(), can::Time{0});
+    bus::bringIn(all, machineTime(), Time{0});
     for (auto& bus : buses) {
         lost += bus->health().lost;
         if (bus->health().words != "alive")

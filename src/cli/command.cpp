@@ -10,11 +10,11 @@
 #include <fstream>
 #include <iterator>
 
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "database/export.h"
 #include "formats/merged_logs.h"
-#include "formats/trace_sink.h"
 #include "formats/text_layout.h"
+#include "formats/trace_sink.h"
 #include "rig/rig.h"
 
 namespace wavetrope::cli {
@@ -88,12 +88,12 @@ namespace {
 
 Expected<std::vector<formats::LogPart>> partsOf(const std::string& path, const std::vector<std::string>& more)
 {
-    std::vector<formats::LogPart> parts = {{path, can::Time{0}, false, {}}};
+    std::vector<formats::LogPart> parts = {{path, Time{0}, false, {}}};
     for (const std::string& option : more) {
         const auto at = option.rfind('@');
-        formats::LogPart part{option.substr(0, at), can::Time{0}, false, {}};
+        formats::LogPart part{option.substr(0, at), Time{0}, false, {}};
         if (at != std::string::npos) {
-            const auto offset = can::spanFromText(option.substr(at + 1));
+            const auto offset = spanFromText(option.substr(at + 1));
             if (!offset)
                 return fail("--with " + option + ": expected LOG or LOG@OFFSET, such as rear.pcapng@-1.5s");
             part.offset = *offset;

@@ -9,7 +9,7 @@
 #include <string>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "convert/frame_stream.h"
 #include "database/catalog.h"
 #include "filter/filter_scan.h"

@@ -1,7 +1,7 @@
 // convert.
 #include <tuple>
 
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "cli/command.h"
 #include "convert/conversion.h"
 #include "convert/streamed_conversion.h"
@@ -37,7 +37,7 @@ Expected<convert::Conversion> conversionOf(const ConvertOptions& options)
     if (wide)
         conversion.form = convert::Form::table;
     if (!options.step.empty()) {
-        const auto step = can::spanFromText(options.step);
+        const auto step = spanFromText(options.step);
         if (!step || step->count() <= 0)
             return fail("--step '" + options.step + "': expected a time such as 10ms");
         conversion.step = *step;
@@ -49,10 +49,10 @@ Expected<convert::Conversion> conversionOf(const ConvertOptions& options)
 }
 
 // The stretch of time that is asked for, from the stamp of the first frame.
-std::pair<can::Time, can::Time> within(const ConvertOptions& options, can::Time origin)
+std::pair<Time, Time> within(const ConvertOptions& options, Time origin)
 {
-    const auto moment = [&](const std::string& text, can::Time otherwise) { return text.empty() ? otherwise : can::momentFromText(text, origin).value_or(otherwise); };
-    return {moment(options.from, can::Time::min()), moment(options.to, can::Time::max())};
+    const auto moment = [&](const std::string& text, Time otherwise) { return text.empty() ? otherwise : momentFromText(text, origin).value_or(otherwise); };
+    return {moment(options.from, Time::min()), moment(options.to, Time::max())};
 }
 
 int done(const Expected<convert::Outcome>& outcome)
@@ -67,7 +67,7 @@ int done(const Expected<convert::Outcome>& outcome)
 // While the log is read.
 int stream(const ConvertOptions& options, convert::Conversion conversion)
 {
-    auto streamed = convert::StreamedConversion::begin(std::move(conversion), [&options](can::Time origin) { return within(options, origin); });
+    auto streamed = convert::StreamedConversion::begin(std::move(conversion), [&options](Time origin) { return within(options, origin); });
     if (!streamed)
         return report(streamed.error());
     convert::StreamWork work;
@@ -90,7 +90,7 @@ int convert(const ConvertOptions& options)
     if (!conversion)
         return report(conversion.error());
     for (const auto& [text, name] : {std::pair{&options.from, "--from"}, std::pair{&options.to, "--to"}})
-        if (!text->empty() && !can::momentFromText(*text, can::Time{0}))
+        if (!text->empty() && !momentFromText(*text, Time{0}))
             return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
     if (convert::StreamedConversion::fits(conversion->form))
         return stream(options, std::move(*conversion));

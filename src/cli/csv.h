@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-#include "can/csv_text.h"
+#include "base/csv_text.h"
 
 namespace wavetrope::cli {
 
@@ -20,7 +20,7 @@ public:
         if (!first_)
             text_ += ',';
         first_ = false;
-        can::appendCsvField(text_, text);
+        appendCsvField(text_, text);
     }
     void endRow()
     {

@@ -2,9 +2,9 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "base/replace_file.h"
+#include "base/time_text.h"
 #include "can/bit_rate.h"
-#include "can/time_text.h"
-#include "can/replace_file.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "database/dbc_writer.h"
@@ -85,10 +85,10 @@ int info(const std::string& path, bool asJson)
 }
 
 // Time on the wire of each identifier.
-std::vector<can::Time> busyOf(const LoadedLog& log)
+std::vector<Time> busyOf(const LoadedLog& log)
 {
     const auto snapshot = log.trace.snapshot();
-    std::vector<can::Time> busy(log.trace.identifierCount());
+    std::vector<Time> busy(log.trace.identifierCount());
     for (trace::Row row = 0; row < snapshot.rows() && !interrupted; ++row) {
         const can::FrameView frame = snapshot.frame(row);
         if (frame.bus < log.buses.size() && log.buses[frame.bus].rate.known())

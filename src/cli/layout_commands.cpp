@@ -1,7 +1,7 @@
 // layout.
 #include <algorithm>
 
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "cli/command.h"
 #include "formats/text_line.h"
 #include "formats/text_log.h"
@@ -91,7 +91,7 @@ void printFrames(const formats::TextLayout& layout, std::string_view head)
             std::snprintf(byte, sizeof byte, " %02X", data[i]);
             bytes += byte;
         }
-        std::printf("line %-6u %s  %.*s  %s  %s  %s  [%u]%s\n", number, can::secondsText(frame.time).c_str(), static_cast<int>(channel.size()), channel.data(), can::toText(frame.direction), can::toText(frame.kind), can::toText(frame.id).c_str(), frame.length, bytes.c_str());
+        std::printf("line %-6u %s  %.*s  %s  %s  %s  [%u]%s\n", number, secondsText(frame.time).c_str(), static_cast<int>(channel.size()), channel.data(), can::toText(frame.direction), can::toText(frame.kind), can::toText(frame.id).c_str(), frame.length, bytes.c_str());
     }
 }
 

@@ -5,8 +5,8 @@
 #include <mutex>
 #include <nlohmann/json.hpp>
 
+#include "base/time_text.h"
 #include "can/bit_rate.h"
-#include "can/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "convert/value_rows.h"
@@ -49,15 +49,15 @@ int info(const std::string& path, const std::string& layout, bool asJson)
         ++kinds[static_cast<unsigned>(frame.kind)];
         ++identifiers[{snapshot.identifier(row), frame.kind}];
     }
-    const can::Time first = snapshot.earliest();
-    const can::Time last = snapshot.latest();
+    const Time first = snapshot.earliest();
+    const Time last = snapshot.latest();
     if (asJson) {
         nlohmann::ordered_json out;
         out["log"] = path;
         out["frames"] = snapshot.rows();
-        out["first"] = can::secondsText(first);
-        out["last"] = can::secondsText(last);
-        out["duration"] = can::secondsText(last - first);
+        out["first"] = secondsText(first);
+        out["last"] = secondsText(last);
+        out["duration"] = secondsText(last - first);
         out["steps_back"] = (*log)->trace.disorders();
         out["buses"] = nlohmann::ordered_json::array();
         for (std::size_t i = 0; i < buses.size(); ++i)
@@ -72,8 +72,8 @@ int info(const std::string& path, const std::string& layout, bool asJson)
         std::printf("%s\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace).c_str());
         return 0;
     }
-    std::printf("log      %s\nframes   %llu\nfrom     %s\nto       %s\nlasts    %s s\n", path.c_str(), static_cast<unsigned long long>(snapshot.rows()), can::secondsText(first).c_str(),
-                can::secondsText(last).c_str(), can::secondsText(last - first).c_str());
+    std::printf("log      %s\nframes   %llu\nfrom     %s\nto       %s\nlasts    %s s\n", path.c_str(), static_cast<unsigned long long>(snapshot.rows()), secondsText(first).c_str(),
+                secondsText(last).c_str(), secondsText(last - first).c_str());
     for (std::size_t i = 0; i < buses.size(); ++i)
         std::printf("bus      %-14s %10llu frames  %s\n", (*log)->buses[i].name.empty() ? "(no name)" : (*log)->buses[i].name.c_str(), static_cast<unsigned long long>(buses[i].frames), can::toText((*log)->buses[i].rate).c_str());
     for (unsigned kind = 0; kind < kinds.size(); ++kind)
@@ -93,7 +93,7 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
     using L = const convert::LogFacts&;
     using C = const database::Catalog&;
     static const std::vector<std::pair<std::string, Column>> columns = {
-        {"time", [](CsvText& out, F f, L, C) { out.field(can::secondsText(f.time)); }},
+        {"time", [](CsvText& out, F f, L, C) { out.field(secondsText(f.time)); }},
         {"bus", [](CsvText& out, F f, L log, C) { out.field(log.buses[f.bus].name); }},
         {"dir", [](CsvText& out, F f, L, C) { out.field(can::toText(f.direction)); }},
         {"kind", [](CsvText& out, F f, L, C) { out.field(can::toText(f.kind)); }},
@@ -191,7 +191,7 @@ int decode(const Question& question, const std::string& glob)
             const std::scoped_lock lock(mutex);
             auto& found = known[facts.catalog.get()];
             if (found == nullptr)
-                found = std::make_shared<const convert::ValueRows>(facts.catalog, glob, can::Time{0});
+                found = std::make_shared<const convert::ValueRows>(facts.catalog, glob, Time{0});
             rows = found;
         }
         std::string text;
@@ -237,7 +237,7 @@ int count(const Question& question)
 
 int load(const std::string& path, const std::string& layout, const std::vector<std::string>& rates, const std::string& spanText)
 {
-    const auto span = can::spanFromText(spanText);
+    const auto span = spanFromText(spanText);
     if (!span || span->count() < 1000 || *span > std::chrono::seconds(4))
         return report("--span '" + spanText + "': expected a time of 1 us to 4 s, such as 100ms");
     const auto log = loadLog(path, layout);
@@ -319,11 +319,11 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
             char percent[32];
             std::snprintf(percent, sizeof percent, "%.6f", 100.0 * static_cast<double>(bin.busy) / static_cast<double>(span->count()));
             if (any) {
-                out.row({can::secondsText(bins[i].startOf(index)), buses[i].name, percent, std::to_string(bin.frames)});
+                out.row({secondsText(bins[i].startOf(index)), buses[i].name, percent, std::to_string(bin.frames)});
                 continue;
             }
-            silences += can::secondsText(bins[i].startOf(index)) + ',';
-            can::appendCsvField(silences, buses[i].name);
+            silences += secondsText(bins[i].startOf(index)) + ',';
+            appendCsvField(silences, buses[i].name);
             silences += ",0.000000,0\n";
         }
         ++index;

@@ -2,8 +2,8 @@
 #include <algorithm>
 #include <charconv>
 
-#include "can/nearest_name.h"
-#include "can/time_text.h"
+#include "base/nearest_name.h"
+#include "base/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "database/codec.h"
@@ -25,7 +25,7 @@ struct RunOptions {
     bool loop = false;
 };
 
-constexpr can::Time settle = std::chrono::seconds(1);
+constexpr Time settle = std::chrono::seconds(1);
 
 Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
 {
@@ -93,7 +93,7 @@ int printStates(rig::Session& session)
     CsvWriter out(stdout);
     out.row({"time", "node", "state", "wrong", "why"});
     struct Line {
-        can::Time time;
+        Time time;
         std::string node;
         drive::StateChange change;
     };
@@ -103,7 +103,7 @@ int printStates(rig::Session& session)
             lines.push_back({change.time, node->name(), change});
     std::stable_sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.time < b.time; });
     for (const Line& line : lines)
-        out.row({can::secondsText(line.time), line.node, line.change.state, line.change.wrong ? "1" : "0", line.change.why});
+        out.row({secondsText(line.time), line.node, line.change.state, line.change.wrong ? "1" : "0", line.change.why});
     return out.finish() ? 0 : printed(false);
 }
 
@@ -121,9 +121,9 @@ int finish(rig::Session& session, const RunOptions& options)
         lost += health.lost;
     for (const auto& node : session.nodes())
         for (const auto& [signal, refused] : node->refused())
-            std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), can::secondsText(refused.time - session.begins()).c_str());
+            std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), secondsText(refused.time - session.begins()).c_str());
     std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
-                 can::secondsText(session.now() - session.begins()).c_str());
+                 secondsText(session.now() - session.begins()).c_str());
     if (const auto kept = session.keeping(); kept.letGo > 0)
         std::fprintf(stderr, "%llu frames were let go\n", static_cast<unsigned long long>(kept.letGo));
     return result;
@@ -131,7 +131,7 @@ int finish(rig::Session& session, const RunOptions& options)
 
 int run(const RunOptions& options)
 {
-    const auto span = can::spanFromText(options.span);
+    const auto span = spanFromText(options.span);
     if (!span || span->count() <= 0)
         return report("--for '" + options.span + "': expected a time such as 120s");
     auto session = open(options);
@@ -144,7 +144,7 @@ int run(const RunOptions& options)
     ProgressLine progress("running");
     KeepingLine keeping;
     RecordingLine recording;
-    const can::Time begins = (*session)->begins();
+    const Time begins = (*session)->begins();
     (*session)->runFor(*span, options.isVirtual ? nullptr : &wall, [&] {
         progress.show(static_cast<std::uint64_t>(((*session)->now() - begins).count()), static_cast<std::uint64_t>(span->count()));
         keeping.show(**session);
@@ -251,7 +251,7 @@ int replay(const RunOptions& options)
         return !interrupted && playback.playing();
     };
     if (!options.span.empty()) {
-        const auto span = can::spanFromText(options.span);
+        const auto span = spanFromText(options.span);
         if (!span || span->count() <= 0)
             return report("--for '" + options.span + "': expected a time such as 120s");
         (*session)->runFor(*span, pace, [] { return !interrupted; });

@@ -1,11 +1,10 @@
 // Couples virtual time to the wall clock.
 #pragma once
 
-#include "can/frame.h"
+#include "base/time.h"
 
 namespace wavetrope::clock {
 
-using can::Time;
 
 /// The clock on the wall: monotonic, and able to wait. Tests bring one of their own.
 class WallClock {

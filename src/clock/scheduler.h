@@ -4,11 +4,10 @@
 #include <cstdint>
 #include <vector>
 
-#include "can/frame.h"
+#include "base/time.h"
 
 namespace wavetrope::clock {
 
-using can::Time;
 
 /// Within one instant, what acts comes before what settles: a bus arbitrates after every node has offered its frame.
 enum class Phase : std::uint8_t { act, settle };

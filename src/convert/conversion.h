@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/catalog.h"
 #include "filter/filter.h"
 #include "filter/row_set.h"
@@ -30,11 +30,11 @@ struct Conversion {
     std::string path;                       ///< ".gz" or ".zst" at its end compresses.
     Form form = Form::log;
     filter::Filter filter;                  ///< Which frames.
-    can::Time from = can::Time::min();      ///< Frames stamped from here
-    can::Time to = can::Time::max();        ///< to here, both included.
+    Time from = Time::min();      ///< Frames stamped from here
+    Time to = Time::max();        ///< to here, both included.
     std::string signals;                    ///< Signals whose name, or Message.Signal, fits this pattern; all where it is empty.
     Clock clock = Clock::start;             ///< Of the CSV forms.
-    can::Time step{0};                      ///< Of a table: a row at each step; 0 for a row whenever a value changes.
+    Time step{0};                      ///< Of a table: a row at each step; 0 for a row whenever a value changes.
     Between between = Between::hold;        ///< Of a table with steps.
     bool overwrite = false;                 ///< Whether a file of that name may be replaced.
     unsigned threads = 0;                   ///< 0: as many as there are cores.

@@ -20,7 +20,7 @@ bool FrameStream::ready(std::span<const can::FrameView> frames)
     busesChanged_ = false;
     auto facts = std::make_shared<LogFacts>();
     facts->buses = buses_;
-    facts->origin = facts_ != nullptr && begun_ ? facts_->origin : frames.empty() ? can::Time{0} : frames.front().time;
+    facts->origin = facts_ != nullptr && begun_ ? facts_->origin : frames.empty() ? Time{0} : frames.front().time;
     auto catalog = work_.explain(buses_);
     if (!catalog) {
         failure_ = catalog.error();

@@ -15,7 +15,7 @@ namespace wavetrope::convert {
 struct LogFacts {
     std::vector<trace::TraceBus> buses;
     std::shared_ptr<const database::Catalog> catalog;
-    can::Time origin{};                 ///< Stamp of its first frame.
+    Time origin{};                 ///< Stamp of its first frame.
 };
 
 /// What is done with the frames of a log. `explain` and `compile` are called for the first frame, and again where a bus

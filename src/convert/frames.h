@@ -16,15 +16,15 @@ inline constexpr std::size_t rowsAtOnce = 8192;
 class Frames {
 public:
     /// `rows` is null where the filter passes everything.
-    Frames(const trace::Snapshot& snapshot, const filter::RowSet* rows, can::Time from, can::Time to) : snapshot_(snapshot), rows_(rows), from_(from), to_(to), end_(snapshot.rows())
+    Frames(const trace::Snapshot& snapshot, const filter::RowSet* rows, Time from, Time to) : snapshot_(snapshot), rows_(rows), from_(from), to_(to), end_(snapshot.rows())
     {
         if (!snapshot.trace().monotone())
             return;
         // Where stamps never run backwards, the stretch of time is one of rows.
         const trace::TimeIndex order(snapshot);
         begin_ = order.lowerBound(from);
-        if (to < can::Time::max())
-            end_ = order.lowerBound(to + can::Time(1));
+        if (to < Time::max())
+            end_ = order.lowerBound(to + Time(1));
     }
 
     [[nodiscard]] const trace::Snapshot& snapshot() const { return snapshot_; }
@@ -58,12 +58,12 @@ public:
     }
 
 private:
-    [[nodiscard]] bool inTime(can::Time time) const { return time >= from_ && time <= to_; }
+    [[nodiscard]] bool inTime(Time time) const { return time >= from_ && time <= to_; }
 
     trace::Snapshot snapshot_;
     const filter::RowSet* rows_;
-    can::Time from_;
-    can::Time to_;
+    Time from_;
+    Time to_;
     trace::Row begin_ = 0;
     trace::Row end_;
 };

@@ -9,7 +9,7 @@
 namespace wavetrope::convert {
 
 struct Sample {
-    can::Time time{};
+    Time time{};
     double value = 0;
 };
 

@@ -4,7 +4,7 @@
 
 #include <limits>
 
-#include "can/number_text.h"
+#include "base/number_text.h"
 #include "convert/chosen_signals.h"
 
 namespace wavetrope::convert {
@@ -162,7 +162,7 @@ public:
                         value << static_cast<std::int64_t>(d.bits);
                     else {
                         large.clear();
-                        can::appendInteger(large, d.bits);
+                        appendInteger(large, d.bits);
                         value << std::string_view(large);
                     }
                     value << d.value << database::textOf(signal, d.bits);

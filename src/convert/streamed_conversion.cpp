@@ -4,7 +4,7 @@
 
 namespace wavetrope::convert {
 
-Expected<std::unique_ptr<StreamedConversion>> StreamedConversion::begin(Conversion conversion, std::function<std::pair<can::Time, can::Time>(can::Time)> within)
+Expected<std::unique_ptr<StreamedConversion>> StreamedConversion::begin(Conversion conversion, std::function<std::pair<Time, Time>(Time)> within)
 {
     if (const auto may = mayWrite(conversion); !may)
         return tl::unexpected(may.error());
@@ -70,7 +70,7 @@ std::string StreamedConversion::render(const LogFacts& facts, std::span<const ca
         const std::scoped_lock lock(mutex_);
         auto& known = rows_[facts.catalog.get()];
         if (known == nullptr)
-            known = std::make_shared<const ValueRows>(facts.catalog, conversion_.signals, conversion_.clock == Clock::start ? facts.origin : can::Time{0});
+            known = std::make_shared<const ValueRows>(facts.catalog, conversion_.signals, conversion_.clock == Clock::start ? facts.origin : Time{0});
         rows = known;
     }
     const auto [from, to] = stretch(facts.origin);

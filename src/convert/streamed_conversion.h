@@ -23,7 +23,7 @@ public:
 
     /// Begins beside the file's place. `within` gives the stretch of time, both ends included, once the stamp of the first
     /// frame is known. The filter of the conversion is not used: the stream has its own.
-    [[nodiscard]] static Expected<std::unique_ptr<StreamedConversion>> begin(Conversion conversion, std::function<std::pair<can::Time, can::Time>(can::Time origin)> within);
+    [[nodiscard]] static Expected<std::unique_ptr<StreamedConversion>> begin(Conversion conversion, std::function<std::pair<Time, Time>(Time origin)> within);
 
     /// What the stream has to do.
     void join(StreamWork& work);
@@ -33,11 +33,11 @@ public:
     void discard();
 
 private:
-    StreamedConversion(Conversion conversion, std::function<std::pair<can::Time, can::Time>(can::Time)> within) : conversion_(std::move(conversion)), within_(std::move(within)) {}
+    StreamedConversion(Conversion conversion, std::function<std::pair<Time, Time>(Time)> within) : conversion_(std::move(conversion)), within_(std::move(within)) {}
     [[nodiscard]] bool take(const LogFacts& facts, std::span<const can::FrameView> frames);
     [[nodiscard]] bool declare(const std::vector<trace::TraceBus>& buses);
     [[nodiscard]] std::string render(const LogFacts& facts, std::span<const can::FrameView> frames);
-    [[nodiscard]] std::pair<can::Time, can::Time> stretch(can::Time origin)
+    [[nodiscard]] std::pair<Time, Time> stretch(Time origin)
     {
         const auto asked = within_(origin);
         if (asked.first > asked.second)
@@ -47,7 +47,7 @@ private:
     [[nodiscard]] bool good() const { return !failure_ && !reversed_ && (text_ == nullptr || text_->good()) && (log_ == nullptr || log_->good()); }
 
     Conversion conversion_;
-    std::function<std::pair<can::Time, can::Time>(can::Time)> within_;
+    std::function<std::pair<Time, Time>(Time)> within_;
     std::unique_ptr<formats::OutputFile> text_;
     std::unique_ptr<formats::LogFile> log_;
     std::size_t declared_ = 0;              // buses

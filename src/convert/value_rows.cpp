@@ -1,8 +1,8 @@
 #include "convert/value_rows.h"
 
-#include "can/csv_text.h"
-#include "can/in_parallel.h"
-#include "can/number_text.h"
+#include "base/csv_text.h"
+#include "base/in_parallel.h"
+#include "base/number_text.h"
 
 namespace wavetrope::convert {
 
@@ -19,7 +19,7 @@ struct Part {
 
 }  // namespace
 
-ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, can::Time origin) : catalog_(std::move(catalog)), origin_(origin)
+ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, Time origin) : catalog_(std::move(catalog)), origin_(origin)
 {
     for (const database::CatalogMessage& message : catalog_->messages()) {
         Entry entry;
@@ -35,11 +35,11 @@ ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std
             fixed.unused = 64U - plan.length;
             for (const std::string& text : {message.message->name, fixed.signal->name}) {
                 fixed.front += ',';
-                can::appendCsvField(fixed.front, text);
+                appendCsvField(fixed.front, text);
             }
             fixed.front += ',';
             fixed.back = ",";
-            can::appendCsvField(fixed.back, fixed.signal->unit);
+            appendCsvField(fixed.back, fixed.signal->unit);
             fixed.back += ',';
             entry.signals.push_back(std::move(fixed));
         }
@@ -47,7 +47,7 @@ ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std
             continue;
         any_ = true;
         entry.bus = ",";
-        can::appendCsvField(entry.bus, catalog_->busName(message.bus));
+        appendCsvField(entry.bus, catalog_->busName(message.bus));
         entry.bus += ',';
         entries_.emplace(&message, std::move(entry));
     }
@@ -68,7 +68,7 @@ void ValueRows::append(const can::FrameView& frame, std::string& out, std::vecto
         return;
     // What comes before the signal's own fields is the same for all of the frame.
     std::string front;
-    can::appendSeconds(front, frame.time - origin_);
+    appendSeconds(front, frame.time - origin_);
     front += found->second.bus;
     front += can::toText(frame.id);
     for (const database::Decoded& value : decoded) {
@@ -78,16 +78,16 @@ void ValueRows::append(const can::FrameView& frame, std::string& out, std::vecto
         out += front;
         out += fixed.front;
         if (!fixed.whole)
-            can::appendNumber(out, value.raw);
+            appendNumber(out, value.raw);
         else if (fixed.isSigned)
-            can::appendInteger(out, static_cast<std::int64_t>(value.bits << fixed.unused) >> fixed.unused);
+            appendInteger(out, static_cast<std::int64_t>(value.bits << fixed.unused) >> fixed.unused);
         else
-            can::appendInteger(out, value.bits);
+            appendInteger(out, value.bits);
         out += ',';
-        can::appendNumber(out, value.value);
+        appendNumber(out, value.value);
         out += fixed.back;
         if (!fixed.signal->texts.empty())
-            can::appendCsvField(out, database::textOf(*fixed.signal, value.bits));
+            appendCsvField(out, database::textOf(*fixed.signal, value.bits));
         out += '\n';
         ++counts.values;
     }
@@ -115,7 +115,7 @@ std::vector<std::string> shortcomings(const ValueRows::Counts& counts, bool anyD
 
 bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress)
 {
-    const ValueRows rows(catalog, conversion.signals, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : can::Time{0});
+    const ValueRows rows(catalog, conversion.signals, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : Time{0});
     const auto write = [&](std::string_view text) { target.write({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}); };
     write(ValueRows::head);
     std::vector<Part> parts(4UL * threadsFor(conversion.threads));

@@ -15,7 +15,7 @@ public:
     static constexpr const char* head = "time,bus,id,message,signal,raw,value,unit,label\n";
 
     /// Of signals whose name, or Message.Signal, fits the pattern; all where it is empty. Times count from `origin`.
-    ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, can::Time origin);
+    ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, Time origin);
 
     struct Counts {
         std::uint64_t frames = 0;       ///< That a database explains.
@@ -44,7 +44,7 @@ private:
     };
     std::shared_ptr<const database::Catalog> catalog_;
     std::unordered_map<const database::CatalogMessage*, Entry> entries_;     // with a signal that is chosen
-    can::Time origin_;
+    Time origin_;
     bool any_ = false;
 };
 

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <map>
 
-#include "can/csv_text.h"
-#include "can/number_text.h"
+#include "base/csv_text.h"
+#include "base/number_text.h"
 #include "convert/chosen_signals.h"
 #include "convert/samples.h"
 
@@ -53,20 +53,20 @@ std::vector<Column> columnsOf(const trace::Snapshot& snapshot, const std::vector
 
 class Rows {
 public:
-    Rows(formats::ByteTarget& target, can::Time origin) : target_(target), origin_(origin) {}
+    Rows(formats::ByteTarget& target, Time origin) : target_(target), origin_(origin) {}
     void head(const std::vector<Column>& columns)
     {
         text_ = "time [s]";
         for (const Column& column : columns) {
             text_ += ',';
-            can::appendCsvField(text_, column.head);
+            appendCsvField(text_, column.head);
         }
         text_ += '\n';
     }
     template <class Cell>
-    void row(can::Time time, std::size_t columns, Cell cell)
+    void row(Time time, std::size_t columns, Cell cell)
     {
-        can::appendSeconds(text_, time - origin_);
+        appendSeconds(text_, time - origin_);
         for (std::size_t i = 0; i < columns; ++i) {
             text_ += ',';
             cell(i, text_);
@@ -83,7 +83,7 @@ public:
 
 private:
     formats::ByteTarget& target_;
-    can::Time origin_;
+    Time origin_;
     std::string text_;
 };
 
@@ -104,7 +104,7 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
     }
     std::vector<database::Decoded> decoded;
     bool pending = false;
-    can::Time pendingAt{};
+    Time pendingAt{};
     std::uint64_t tooShort = 0;
     const auto write = [&] {
         rows.row(pendingAt, cells.size(), [&](std::size_t i, std::string& out) { out += cells[i].text; });
@@ -132,7 +132,7 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
             cell.known = pending = true;
             cell.value = value.value;
             cell.text.clear();
-            can::appendNumber(cell.text, value.value);
+            appendNumber(cell.text, value.value);
         }
         pendingAt = frame.time;
     };
@@ -170,22 +170,22 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
     };
     std::vector<Source> sources;
     sources.reserve(columns.size());
-    can::Time first = can::Time::max();
-    can::Time end = can::Time::min();
+    Time first = Time::max();
+    Time end = Time::min();
     const trace::Snapshot& snapshot = frames.snapshot();
     std::vector<trace::Row> some;
     for (trace::Row at = frames.begin(); at < frames.end();) {
         at = frames.next(at, rowsAtOnce, some);
         outcome.frames += some.size();
         for (const trace::Row row : some) {
-            const can::Time time = snapshot.time(row);
+            const Time time = snapshot.time(row);
             first = std::min(first, time);
             end = std::max(end, time);
         }
     }
     if (first > end)
         return true;
-    if (conversion.from > can::Time::min())
+    if (conversion.from > Time::min())
         first = conversion.from;
     const std::int64_t count = (end - first) / conversion.step + 1;
     if (count > mostRows)
@@ -193,7 +193,7 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
     for (const Column& column : columns)
         sources.push_back({Samples(frames, column.identifier, *column.message, column.signal), {}});
     for (std::int64_t i = 0; i < count; ++i) {
-        const can::Time time = first + i * conversion.step;
+        const Time time = first + i * conversion.step;
         rows.row(time, columns.size(), [&](std::size_t c, std::string& out) {
             Source& source = sources[c];
             const Sample* next = source.samples.peek();
@@ -208,7 +208,7 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
                 const double span = static_cast<double>((next->time - source.last->time).count());
                 value += (next->value - value) * (static_cast<double>((time - source.last->time).count()) / span);
             }
-            can::appendNumber(out, value);
+            appendNumber(out, value);
         });
         ++outcome.values;
         if (static_cast<std::uint64_t>(i) % progressEvery == 0 && progress && !progress(static_cast<std::uint64_t>(i), static_cast<std::uint64_t>(count)))
@@ -226,9 +226,9 @@ Expected<void> writeValueTable(const Frames& frames, const database::Catalog& ca
     cancelled = false;
     if (columns.empty())
         return fail("no signal of the log is chosen, so the table would have no columns", conversion.signals, "Attach the databases that explain the log, and look at the pattern for signals");
-    Rows rows(target, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : can::Time{0});
+    Rows rows(target, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : Time{0});
     rows.head(columns);
-    if (conversion.step > can::Time{0}) {
+    if (conversion.step > Time{0}) {
         const auto whole = atSteps(frames, columns, conversion, rows, outcome, progress);
         if (!whole)
             return tl::unexpected(whole.error());

@@ -5,7 +5,7 @@
 #include <string_view>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/database.h"
 #include "database/scale.h"
 

@@ -95,7 +95,7 @@ struct Message {
     std::vector<SignalGroup> groups;
     std::string comment;
     AttributeValues attributes;
-    can::Time cycleTime{};           ///< 0 where none is promised. This and what follows comes from attributes.
+    Time cycleTime{};           ///< 0 where none is promised. This and what follows comes from attributes.
     std::string sendType;            ///< As the attribute names it; empty where it says nothing.
     bool fd = false;
     bool brs = false;

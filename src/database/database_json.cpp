@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <nlohmann/json.hpp>
+#include <tuple>
 
-#include "can/time_text.h"
+#include "base/json_reader.h"
 #include "database/dbc_format.h"
 
 namespace wavetrope::database {
@@ -87,129 +87,58 @@ Ordered signalJson(const Signal& s)
     return out;
 }
 
-// Thrown in this file alone; the public functions turn it into an error with its pointer.
-struct Wrong {
-    std::string pointer;
-    std::string what;
-};
+MuxRange pairOf(const JsonReader& in)
+{
+    const Json& json = in.json();
+    if (!json.is_array() || json.size() != 2 || !json[0].is_number_unsigned() || !json[1].is_number_unsigned())
+        in.wrong("expected two whole numbers, from and to");
+    return {json[0].get<std::uint64_t>(), json[1].get<std::uint64_t>()};
+}
 
-class JsonReader {
-public:
-    explicit JsonReader(const Json& json, std::string pointer) : json_(json), pointer_(std::move(pointer)) {}
+RawValue integerOf(const JsonReader& in)
+{
+    const Json& json = in.json();
+    if (!json.is_number_integer())  // larger ones are read as numbers with a fraction
+        in.wrong("expected a whole number of -2^63 to 2^64 - 1");
+    return json.is_number_unsigned() ? RawValue{json.get<std::uint64_t>()} : RawValue{json.get<std::int64_t>()};
+}
 
-    [[nodiscard]] bool has(const char* key) const { return json_.is_object() && json_.contains(key); }
-    JsonReader at(const char* key) const
-    {
-        if (!has(key))
-            throw Wrong{pointer_ + '/' + key, "is missing"};
-        return JsonReader(json_[key], pointer_ + '/' + key);
-    }
-    template <class Visit>
-    void each(const char* key, Visit visit) const
-    {
-        if (!has(key))
+// Two numbers, or none.
+std::optional<std::pair<double, double>> rangeOf(const JsonReader& in)
+{
+    std::vector<double> ends;
+    in.each("range", [&](const JsonReader& end) { ends.push_back(end.number()); });
+    if (ends.empty())
+        return std::nullopt;
+    if (ends.size() != 2)
+        in.at("range").wrong("expected two numbers");
+    return std::pair(ends[0], ends[1]);
+}
+
+std::vector<ValueText> valueTextsOf(const JsonReader& in)
+{
+    std::vector<ValueText> list;
+    in.each("texts", [&](const JsonReader& entry) {
+        list.push_back({integerOf(entry.at("value")), entry.text("text")});
+        const auto to = entry.find("to");
+        if (!to)
             return;
-        const Json& list = json_[key];
-        if (!list.is_array())
-            throw Wrong{pointer_ + '/' + key, "must be a list"};
-        for (std::size_t i = 0; i < list.size(); ++i)
-            visit(JsonReader(list[i], pointer_ + '/' + key + '/' + std::to_string(i)));
-    }
-    template <class Visit>
-    void eachMember(const char* key, Visit visit) const
-    {
-        if (!has(key))
-            return;
-        if (!json_[key].is_object())
-            throw Wrong{pointer_ + '/' + key, "must be an object"};
-        for (const auto& [name, value] : json_[key].items())
-            visit(name, JsonReader(value, pointer_ + '/' + key + '/' + name));
-    }
-    [[nodiscard]] std::string text() const
-    {
-        if (!json_.is_string())
-            throw Wrong{pointer_, "must be a text"};
-        return json_.get<std::string>();
-    }
-    [[nodiscard]] std::string text(const char* key) const { return has(key) ? at(key).text() : std::string(); }
-    [[nodiscard]] double number() const
-    {
-        if (!json_.is_number())
-            throw Wrong{pointer_, "must be a number"};
-        return json_.get<double>();
-    }
-    [[nodiscard]] double number(const char* key, double otherwise) const { return has(key) ? at(key).number() : otherwise; }
-    [[nodiscard]] std::uint64_t whole(std::uint64_t limit) const
-    {
-        if (!json_.is_number_unsigned() || json_.get<std::uint64_t>() > limit)
-            throw Wrong{pointer_, "must be a whole number of 0 to " + std::to_string(limit)};
-        return json_.get<std::uint64_t>();
-    }
-    [[nodiscard]] MuxRange pair() const
-    {
-        if (!json_.is_array() || json_.size() != 2 || !json_[0].is_number_unsigned() || !json_[1].is_number_unsigned())
-            throw Wrong{pointer_, "must be two whole numbers, from and to"};
-        return {json_[0].get<std::uint64_t>(), json_[1].get<std::uint64_t>()};
-    }
-    [[nodiscard]] RawValue integer() const
-    {
-        if (!json_.is_number_integer())  // larger ones are read as numbers with a fraction
-            throw Wrong{pointer_, "must be a whole number of -2^63 to 2^64 - 1"};
-        return json_.is_number_unsigned() ? RawValue{json_.get<std::uint64_t>()} : RawValue{json_.get<std::int64_t>()};
-    }
-    [[nodiscard]] bool flag(const char* key) const
-    {
-        if (!has(key))
-            return false;
-        if (!json_[key].is_boolean())
-            throw Wrong{pointer_ + '/' + key, "must be true or false"};
-        return json_[key].get<bool>();
-    }
-    [[nodiscard]] std::vector<std::string> texts(const char* key) const
-    {
-        std::vector<std::string> list;
-        each(key, [&](const JsonReader& entry) { list.push_back(entry.text()); });
-        return list;
-    }
-    [[nodiscard]] std::vector<ValueText> valueTexts(const char* key) const
-    {
-        std::vector<ValueText> list;
-        each(key, [&](const JsonReader& entry) {
-            list.push_back({entry.at("value").integer(), entry.text("text")});
-            if (!entry.has("to"))
-                return;
-            const RawValue last = entry.at("to").integer();
-            if (last < list.back().value)
-                entry.at("to").wrong("is below the value that the range begins with");
-            list.back().more = static_cast<std::uint64_t>(last - list.back().value);
-        });
-        return list;
-    }
-    [[nodiscard]] AttributeValue value() const { return json_.is_string() ? AttributeValue::of(json_.get<std::string>()) : AttributeValue::of(number()); }
-    [[nodiscard]] AttributeValues attributes() const
-    {
-        AttributeValues values;
-        eachMember("attributes", [&](const std::string& name, const JsonReader& entry) { values.set(name, entry.value()); });
-        return values;
-    }
-    template <std::size_t count>
-    [[nodiscard]] unsigned choice(const char* const (&words)[count]) const
-    {
-        const std::string word = text();
-        std::string all;
-        for (unsigned i = 0; i < count; ++i) {
-            if (word == words[i])
-                return i;
-            all += (i == 0 ? "" : ", ") + std::string(words[i]);
-        }
-        throw Wrong{pointer_, "must be one of " + all};
-    }
-    [[noreturn]] void wrong(const std::string& what) const { throw Wrong{pointer_, what}; }
+        const RawValue last = integerOf(*to);
+        if (last < list.back().value)
+            to->wrong("is below the value that the range begins with");
+        list.back().more = static_cast<std::uint64_t>(last - list.back().value);
+    });
+    return list;
+}
 
-private:
-    const Json& json_;
-    std::string pointer_;
-};
+AttributeValue valueOf(const JsonReader& in) { return in.json().is_string() ? AttributeValue::of(in.text()) : AttributeValue::of(in.number()); }
+
+AttributeValues attributesOf(const JsonReader& in)
+{
+    AttributeValues values;
+    in.eachMember("attributes", [&](const std::string& name, const JsonReader& entry) { values.set(name, valueOf(entry)); });
+    return values;
+}
 
 Signal signalOf(const JsonReader& in)
 {
@@ -220,26 +149,19 @@ Signal signalOf(const JsonReader& in)
     if (s.length == 0)
         in.at("length").wrong("must be 1 to 64");
     static constexpr const char* orders[] = {"least_first", "most_first"};
-    s.order = in.has("byte_order") && in.at("byte_order").choice(orders) == 1 ? ByteOrder::motorola : ByteOrder::intel;
+    s.order = in.word("byte_order", orders) == 1 ? ByteOrder::motorola : ByteOrder::intel;
     const unsigned lead = s.order == ByteOrder::motorola ? 7 - s.startBit % 8 : s.startBit % 8;
     if (s.startBit / 8 * 8 + lead + s.length > can::maxLength * 8)
         in.wrong("ends behind byte 63");
     s.isSigned = in.flag("signed");
     static constexpr const char* types[] = {"integer", "single", "double"};
-    if (in.has("type"))
-        s.type = static_cast<ValueType>(in.at("type").choice(types));
+    s.type = static_cast<ValueType>(in.word("type", types));
     if ((s.type == ValueType::single && s.length != 32) || (s.type == ValueType::floating && s.length != 64))
         in.wrong("a floating-point signal has 32 or 64 bits");
     s.factor = in.number("factor", 1);
     s.offset = in.number("offset", 0);
-    std::vector<double> range;
-    in.each("range", [&](const JsonReader& entry) { range.push_back(entry.number()); });
-    if (!range.empty()) {
-        if (range.size() != 2)
-            in.at("range").wrong("must be two numbers");
-        s.minimum = range[0];
-        s.maximum = range[1];
-    }
+    if (const auto range = rangeOf(in))
+        std::tie(s.minimum, s.maximum) = *range;
     s.unit = in.text("unit");
     s.receivers = in.texts("receivers");
     const bool selector = in.flag("selector");
@@ -248,7 +170,7 @@ Signal signalOf(const JsonReader& in)
         s.mux = MuxRole::multiplexed;
         s.alsoSelector = selector;
         s.muxSelector = present.text("selector");
-        present.each("values", [&](const JsonReader& entry) { s.muxRanges.push_back(entry.pair()); });
+        present.each("values", [&](const JsonReader& entry) { s.muxRanges.push_back(pairOf(entry)); });
         if (s.muxRanges.empty())
             present.wrong("names no values");
         s.muxValue = s.muxRanges.front().from;
@@ -257,9 +179,9 @@ Signal signalOf(const JsonReader& in)
     } else if (selector) {
         s.mux = MuxRole::selector;
     }
-    s.texts = in.valueTexts("texts");
+    s.texts = valueTextsOf(in);
     s.comment = in.text("comment");
-    s.attributes = in.attributes();
+    s.attributes = attributesOf(in);
     if (!rangesOf(s.texts).empty())
         keepTextRanges(s);
     return s;
@@ -361,114 +283,100 @@ nlohmann::ordered_json toJson(const Database& database)
     return out;
 }
 
-Expected<Database> databaseFromJson(const nlohmann::json& document, const std::string& where)
+Database databaseFromJson(const JsonReader& in)
 {
     Database db;
-    db.path = where;
-    try {
-        const JsonReader in(document, {});
-        if (const auto version = in.at("wavetrope_database").whole(1'000'000); version > databaseJsonVersion)
-            return fail("this database is of version " + std::to_string(version) + ", newer than this program", where, "Open it with a newer version");
-        db.network.version = in.text("version");
-        db.network.comment = in.text("comment");
-        db.network.attributes = in.attributes();
-        in.each("nodes", [&](const JsonReader& entry) {
-            Node node;
-            node.uid = ++db.lastUid;
-            node.name = entry.at("name").text();
-            node.comment = entry.text("comment");
-            node.attributes = entry.attributes();
-            db.nodes.push_back(std::move(node));
+    if (const auto version = in.at("wavetrope_database").whole(1'000'000); version > databaseJsonVersion)
+        in.at("wavetrope_database").wrong("this database is of version " + std::to_string(version) + ", newer than this program", "Open it with a newer version");
+    db.network.version = in.text("version");
+    db.network.comment = in.text("comment");
+    db.network.attributes = attributesOf(in);
+    in.each("nodes", [&](const JsonReader& entry) {
+        Node node;
+        node.uid = ++db.lastUid;
+        node.name = entry.at("name").text();
+        node.comment = entry.text("comment");
+        node.attributes = attributesOf(entry);
+        db.nodes.push_back(std::move(node));
+    });
+    in.each("tables", [&](const JsonReader& entry) { 
+        db.tables.push_back({++db.lastUid, entry.at("name").text(), valueTextsOf(entry)});
+        if (!rangesOf(db.tables.back().texts).empty())
+            entry.at("texts").wrong("holds a range; a table has texts for single values");
+    });
+    in.each("attribute_definitions", [&](const JsonReader& entry) {
+        AttributeDefinition d;
+        d.uid = ++db.lastUid;
+        d.name = entry.at("name").text();
+        d.owner = static_cast<AttributeOwner>(entry.at("of").word(ownerWords));
+        d.type = static_cast<AttributeType>(entry.at("type").word(typeWords));
+        if (const auto range = rangeOf(entry))
+            std::tie(d.minimum, d.maximum) = *range;
+        d.choices = entry.texts("choices");
+        if (entry.has("default"))
+            d.standard = valueOf(entry.at("default"));
+        db.definitions.push_back(std::move(d));
+    });
+    in.each("messages", [&](const JsonReader& entry) {
+        Message m;
+        m.uid = ++db.lastUid;
+        m.name = entry.at("name").text();
+        const auto id = can::identifierFromText(entry.at("id").text());
+        if (!id)
+            entry.at("id").wrong("is no identifier");
+        m.id = *id;
+        m.length = static_cast<unsigned>(entry.at("length").whole(can::maxLength));
+        m.sender = entry.text("sender");
+        m.moreSenders = entry.texts("further_senders");
+        m.comment = entry.text("comment");
+        m.attributes = attributesOf(entry);
+        entry.each("groups", [&](const JsonReader& group) { m.groups.push_back({group.at("name").text(), static_cast<unsigned>(group.whole("repetitions", 0xFFFFFFFFU, 1)), group.texts("signals")}); });
+        entry.each("signals", [&](const JsonReader& signal) {
+            m.signals.push_back(signalOf(signal));
+            m.signals.back().uid = ++db.lastUid;
         });
-        in.each("tables", [&](const JsonReader& entry) { 
-            db.tables.push_back({++db.lastUid, entry.at("name").text(), entry.valueTexts("texts")});
-            if (!rangesOf(db.tables.back().texts).empty())
-                entry.at("texts").wrong("holds a range; a table has texts for single values");
-        });
-        in.each("attribute_definitions", [&](const JsonReader& entry) {
-            AttributeDefinition d;
-            d.uid = ++db.lastUid;
-            d.name = entry.at("name").text();
-            d.owner = static_cast<AttributeOwner>(entry.at("of").choice(ownerWords));
-            d.type = static_cast<AttributeType>(entry.at("type").choice(typeWords));
-            std::vector<double> range;
-            entry.each("range", [&](const JsonReader& bound) { range.push_back(bound.number()); });
-            if (range.size() == 2) {
-                d.minimum = range[0];
-                d.maximum = range[1];
-            }
-            d.choices = entry.texts("choices");
-            if (entry.has("default"))
-                d.standard = entry.at("default").value();
-            db.definitions.push_back(std::move(d));
-        });
-        in.each("messages", [&](const JsonReader& entry) {
-            Message m;
-            m.uid = ++db.lastUid;
-            m.name = entry.at("name").text();
-            const auto id = can::identifierFromText(entry.at("id").text());
-            if (!id)
-                entry.at("id").wrong("is no identifier");
-            m.id = *id;
-            m.length = static_cast<unsigned>(entry.at("length").whole(can::maxLength));
-            m.sender = entry.text("sender");
-            m.moreSenders = entry.texts("further_senders");
-            m.comment = entry.text("comment");
-            m.attributes = entry.attributes();
-            entry.each("groups", [&](const JsonReader& group) { m.groups.push_back({group.at("name").text(), static_cast<unsigned>(group.has("repetitions") ? group.at("repetitions").whole(0xFFFFFFFFU) : 1), group.texts("signals")}); });
-            entry.each("signals", [&](const JsonReader& signal) {
-                m.signals.push_back(signalOf(signal));
-                m.signals.back().uid = ++db.lastUid;
-            });
-            if (std::any_of(m.signals.begin(), m.signals.end(), [](const Signal& s) { return s.attributes.find(customary::textRanges) != nullptr; }))
-                defineTextRanges(db);
-            applyCustomary(db, m);
-            db.messages.push_back(std::move(m));
-        });
-        in.each("variables", [&](const JsonReader& entry) {
-            Variable v;
-            v.uid = ++db.lastUid;
-            v.name = entry.at("name").text();
-            v.type = entry.has("type") ? entry.at("type").choice(variableWords) : 0;
-            std::vector<double> range;
-            entry.each("range", [&](const JsonReader& bound) { range.push_back(bound.number()); });
-            if (range.size() == 2) {
-                v.minimum = range[0];
-                v.maximum = range[1];
-            }
-            v.unit = entry.text("unit");
-            v.initial = entry.number("initial", 0);
-            v.id = static_cast<unsigned>(entry.has("number") ? entry.at("number").whole(0xFFFFFFFFU) : 0);
-            v.access = entry.has("access") ? entry.at("access").text() : std::string(dbc::freeAccess);
-            v.nodes = entry.texts("nodes");
-            v.dataLength = static_cast<unsigned>(entry.has("data_length") ? entry.at("data_length").whole(0xFFFFFF) : 0);
-            v.texts = entry.valueTexts("texts");
-            v.comment = entry.text("comment");
-            v.attributes = entry.attributes();
-            db.variables.push_back(std::move(v));
-        });
-        in.each("relations", [&](const JsonReader& entry) {
-            Relation r;
-            r.uid = ++db.lastUid;
-            r.owner = static_cast<AttributeOwner>(entry.at("of").choice(ownerWords));
-            if (r.owner <= AttributeOwner::variable)
-                entry.at("of").wrong("must be node-message, node-signal or node-variable");
-            r.attribute = entry.at("attribute").text();
-            r.node = entry.at("node").text();
-            if (r.owner != AttributeOwner::nodeVariable) {
-                const Message* message = db.find(entry.at("message").text());
-                if (message == nullptr)
-                    entry.at("message").wrong("is not defined");
-                r.message = message->uid;
-            }
-            if (r.owner != AttributeOwner::nodeMessage)
-                r.object = entry.at(r.owner == AttributeOwner::nodeVariable ? "variable" : "signal").text();
-            r.value = entry.at("value").value();
-            db.network.relations.push_back(std::move(r));
-        });
-    } catch (const Wrong& wrong) {
-        return fail((wrong.pointer.empty() ? "/" : wrong.pointer) + " " + wrong.what, where, "See docs/database-json.md");
-    }
+        if (std::any_of(m.signals.begin(), m.signals.end(), [](const Signal& s) { return s.attributes.find(customary::textRanges) != nullptr; }))
+            defineTextRanges(db);
+        applyCustomary(db, m);
+        db.messages.push_back(std::move(m));
+    });
+    in.each("variables", [&](const JsonReader& entry) {
+        Variable v;
+        v.uid = ++db.lastUid;
+        v.name = entry.at("name").text();
+        v.type = entry.word("type", variableWords);
+        if (const auto range = rangeOf(entry))
+            std::tie(v.minimum, v.maximum) = *range;
+        v.unit = entry.text("unit");
+        v.initial = entry.number("initial", 0);
+        v.id = static_cast<unsigned>(entry.whole("number", 0xFFFFFFFFU, 0));
+        v.access = entry.text("access", std::string(dbc::freeAccess));
+        v.nodes = entry.texts("nodes");
+        v.dataLength = static_cast<unsigned>(entry.whole("data_length", 0xFFFFFF, 0));
+        v.texts = valueTextsOf(entry);
+        v.comment = entry.text("comment");
+        v.attributes = attributesOf(entry);
+        db.variables.push_back(std::move(v));
+    });
+    in.each("relations", [&](const JsonReader& entry) {
+        Relation r;
+        r.uid = ++db.lastUid;
+        r.owner = static_cast<AttributeOwner>(entry.at("of").word(ownerWords));
+        if (r.owner <= AttributeOwner::variable)
+            entry.at("of").wrong("must be node-message, node-signal or node-variable");
+        r.attribute = entry.at("attribute").text();
+        r.node = entry.at("node").text();
+        if (r.owner != AttributeOwner::nodeVariable) {
+            const Message* message = db.find(entry.at("message").text());
+            if (message == nullptr)
+                entry.at("message").wrong("is not defined");
+            r.message = message->uid;
+        }
+        if (r.owner != AttributeOwner::nodeMessage)
+            r.object = entry.at(r.owner == AttributeOwner::nodeVariable ? "variable" : "signal").text();
+        r.value = valueOf(entry.at("value"));
+        db.network.relations.push_back(std::move(r));
+    });
     return db;
 }
 
@@ -477,7 +385,12 @@ Expected<Database> readDatabaseJson(std::string_view text, const std::string& wh
     const Json document = Json::parse(text, nullptr, false);
     if (document.is_discarded())
         return fail("this is not JSON", where, "Choose a database in the form of docs/database-json.md");
-    return databaseFromJson(document, where);
+    auto read = readingJson(where, [&] { return databaseFromJson(JsonReader(document)); });
+    if (read)
+        read->path = where;
+    else if (read.error().remedy.empty())
+        read.error().remedy = "See docs/database-json.md";
+    return read;
 }
 
 }  // namespace wavetrope::database

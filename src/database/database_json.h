@@ -5,8 +5,12 @@
 #include <string>
 #include <string_view>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/database.h"
+
+namespace wavetrope {
+class JsonReader;
+}
 
 namespace wavetrope::database {
 
@@ -14,9 +18,9 @@ inline constexpr int databaseJsonVersion = 1;
 
 /// Nodes, tables, messages with their signals, attribute definitions and values.
 [[nodiscard]] nlohmann::ordered_json toJson(const Database& database);
-/// The database of such a document. An error names the JSON pointer.
-[[nodiscard]] Expected<Database> databaseFromJson(const nlohmann::json& document, const std::string& where);
-/// Parses text first.
+/// The database of such a document, or of a part of one; throws JsonFailure, with its place there.
+[[nodiscard]] Database databaseFromJson(const JsonReader& in);
+/// The database of a text. An error names the JSON pointer.
 [[nodiscard]] Expected<Database> readDatabaseJson(std::string_view text, const std::string& where);
 
 }  // namespace wavetrope::database

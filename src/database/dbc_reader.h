@@ -6,7 +6,7 @@
 #include <unordered_map>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/database.h"
 
 namespace wavetrope::database {

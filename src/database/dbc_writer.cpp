@@ -4,7 +4,7 @@
 #include <charconv>
 #include <map>
 
-#include "can/joined.h"
+#include "base/joined.h"
 #include "database/codec.h"
 #include "database/dbc_format.h"
 #include "database/dbc_lexer.h"

@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/database.h"
 #include "database/dbc_reader.h"
 

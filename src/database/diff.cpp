@@ -4,7 +4,7 @@
 #include <map>
 #include <unordered_map>
 
-#include "can/joined.h"
+#include "base/joined.h"
 #include "database/codec.h"
 #include "database/field_text.h"
 

@@ -454,7 +454,7 @@ Edit Editor::putNetwork(Network network, std::string title) const
     return Edit{std::move(title), {{db_.network, std::move(network), 0}}};
 }
 
-Edit Editor::setCycleTime(std::uint32_t uid, can::Time cycle) const
+Edit Editor::setCycleTime(std::uint32_t uid, Time cycle) const
 {
     const std::size_t place = placeOf(db_.messages, uid);
     if (place == db_.messages.size())

@@ -6,7 +6,7 @@
 #include <variant>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/database.h"
 
 namespace wavetrope::database {
@@ -62,7 +62,7 @@ public:
     [[nodiscard]] Edit putNetwork(Network network, std::string title) const;
 
     /// Sets a customary attribute of a message, defining it where the database does not.
-    [[nodiscard]] Edit setCycleTime(std::uint32_t message, can::Time cycle) const;
+    [[nodiscard]] Edit setCycleTime(std::uint32_t message, Time cycle) const;
     /// Classic or FD, and whether the bit rate is switched.
     [[nodiscard]] Edit setFrame(std::uint32_t message, bool fd, bool brs) const;
     [[nodiscard]] Edit setStartValue(std::uint32_t message, std::uint32_t signal, std::optional<double> raw) const;

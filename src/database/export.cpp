@@ -5,16 +5,16 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
-#include "can/joined.h"
-#include "can/csv_text.h"
-#include "can/time_text.h"
+#include "base/csv_text.h"
+#include "base/joined.h"
+#include "base/replace_file.h"
+#include "base/time_text.h"
 #include "database/codec.h"
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
 #include "database/dbc_writer.h"
 #include "database/field_text.h"
 #include "database/layout.h"
-#include "can/replace_file.h"
 
 namespace wavetrope::database {
 
@@ -134,7 +134,7 @@ std::string toCsv(const Database& database)
             cells.resize(21);
         for (std::size_t i = 0; i < cells.size(); ++i) {
             out += i == 0 ? "" : ",";
-            can::appendCsvField(out, cells[i]);
+            appendCsvField(out, cells[i]);
         }
         out += '\n';
     };

@@ -4,7 +4,7 @@
 #include <functional>
 #include <string>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/database.h"
 
 namespace wavetrope::database {

@@ -5,7 +5,7 @@
 #include <charconv>
 #include <cmath>
 
-#include "can/nearest_name.h"
+#include "base/nearest_name.h"
 
 namespace wavetrope::drive {
 

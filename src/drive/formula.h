@@ -7,7 +7,7 @@
 #include <string_view>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 
 namespace wavetrope::drive {
 

@@ -4,9 +4,9 @@
 #include <cmath>
 #include <numbers>
 
-#include "can/nearest_name.h"
-#include "can/time_text.h"
-#include "drive/json_reader.h"
+#include "base/nearest_name.h"
+#include "base/time_text.h"
+#include "base/json_reader.h"
 
 namespace wavetrope::drive {
 
@@ -707,7 +707,7 @@ void Node::held(std::uint32_t index, std::uint64_t generation)
 {
     Reaction& reaction = reactions_[index];
     if (on_ && reaction.holds && (reaction.generation & 0xFFFFFFFFFFULL) == generation)
-        carryOut(reaction, reaction.spec.when + " for " + can::spanText(reaction.spec.hold));
+        carryOut(reaction, reaction.spec.when + " for " + spanText(reaction.spec.hold));
 }
 
 void Node::carryOut(Reaction& reaction, const std::string& why)

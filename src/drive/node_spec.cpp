@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "drive/json_reader.h"
+#include "base/json_reader.h"
 
 namespace wavetrope::drive {
 
@@ -13,25 +13,26 @@ using nlohmann::json;
 
 constexpr Time shortestCycle = std::chrono::microseconds(20);
 
-CurveSpec curveOf(const json& value, const std::string& pointer, bool straight)
+CurveSpec curveOf(const JsonReader& in, bool straight)
 {
     CurveSpec curve;
     curve.straight = straight;
-    if (!value.is_array() || value.empty())
-        JsonReader::fail(pointer, "expected a list of [time in s, value]");
-    for (const json& point : value) {
+    if (!in.json().is_array() || in.json().empty())
+        in.wrong("expected a list of [time in s, value]");
+    for (const json& point : in.json()) {
         if (!point.is_array() || point.size() != 2 || !point[0].is_number() || !point[1].is_number())
-            JsonReader::fail(pointer, "expected pairs [time in s, value]");
+            in.wrong("expected pairs [time in s, value]");
         const double time = point[0].get<double>();
         if (!curve.points.empty() && time < curve.points.back().first)
-            JsonReader::fail(pointer, "the times must ascend");
+            in.wrong("the times must ascend");
         curve.points.emplace_back(time, point[1].get<double>());
     }
     return curve;
 }
 
-SourceSpec sourceOf(const json& value, const std::string& pointer)
+SourceSpec sourceOf(const JsonReader& in)
 {
+    const json& value = in.json();
     if (value.is_number())
         return value.get<double>();
     if (value.is_boolean())
@@ -39,146 +40,126 @@ SourceSpec sourceOf(const json& value, const std::string& pointer)
     if (value.is_string())
         return FormulaSpec{value.get<std::string>()};
     if (!value.is_object() || value.size() != 1)
-        JsonReader::fail(pointer, "expected a number, an expression, or one of ramp, sine, steps, table, noise, counter, checksum, label",
-                         "For example {\"sine\": {\"mean\": 3, \"amplitude\": 1, \"period\": 9}}");
+        in.wrong("expected a number, an expression, or one of ramp, sine, steps, table, noise, counter, checksum, label", "For example {\"sine\": {\"mean\": 3, \"amplitude\": 1, \"period\": 9}}");
     const std::string form = value.begin().key();
-    const json& body = value.begin().value();
-    const std::string inner = pointer + "/" + form;
+    const JsonReader body(value.begin().value(), in.placeOf(form));
     if (form == "table" || form == "steps")
-        return curveOf(body, inner, form == "table");
+        return curveOf(body, form == "table");
     if (form == "label") {
-        if (!body.is_string())
-            JsonReader::fail(inner, "expected one of the signal's texts");
-        return LabelSpec{body.get<std::string>()};
+        if (!body.json().is_string())
+            body.wrong("expected one of the signal's texts");
+        return LabelSpec{body.text()};
     }
     if (form == "checksum") {
-        if (body == "sum8")
-            return Checksum::sum8;
-        if (body == "xor8")
-            return Checksum::xor8;
-        if (body == "crc8")
-            return Checksum::crc8;
-        JsonReader::fail(inner, "expected sum8, xor8 or crc8");
+        static constexpr const char* words[] = {"sum8", "xor8", "crc8"};
+        static constexpr Checksum checksums[] = {Checksum::sum8, Checksum::xor8, Checksum::crc8};
+        return checksums[body.word(words)];
     }
     if (form != "ramp" && form != "sine" && form != "noise" && form != "counter")
-        JsonReader::fail(pointer, "unknown source '" + form + "'", "Known are ramp, sine, steps, table, noise, counter, checksum and label");
-    const JsonReader reader(body, inner);
+        in.wrong("unknown source '" + form + "'", "Known are ramp, sine, steps, table, noise, counter, checksum and label");
     if (form == "ramp") {
-        const double begins = static_cast<double>(reader.span("begins").count()) * 1e-9;
-        const double lasts = static_cast<double>(reader.span("lasts").count()) * 1e-9;
-        return CurveSpec{{{begins, reader.number("from", 0)}, {begins + lasts, reader.number("to", 1)}}, true};
+        const double begins = static_cast<double>(body.span("begins").count()) * 1e-9;
+        const double lasts = static_cast<double>(body.span("lasts").count()) * 1e-9;
+        return CurveSpec{{{begins, body.number("from", 0)}, {begins + lasts, body.number("to", 1)}}, true};
     }
     if (form == "sine") {
-        SineSpec sine{reader.number("mean", 0), reader.number("amplitude", 1), reader.number("period", 1), reader.number("phase", 0)};
+        SineSpec sine{body.number("mean", 0), body.number("amplitude", 1), body.number("period", 1), body.number("phase", 0)};
         if (!(sine.period > 0))
-            JsonReader::fail(inner + "/period", "expected seconds greater than 0");
+            JsonReader::fail(body.placeOf("period"), "expected seconds greater than 0");
         return sine;
     }
     if (form == "noise")
-        return NoiseSpec{reader.number("mean", 0), reader.number("deviation", 1)};
-    const double modulo = reader.number("modulo", 16);
+        return NoiseSpec{body.number("mean", 0), body.number("deviation", 1)};
+    const double modulo = body.number("modulo", 16);
     if (!(modulo >= 1 && modulo <= 4294967296.0))
-        JsonReader::fail(inner + "/modulo", "expected 1 to 2^32");
+        JsonReader::fail(body.placeOf("modulo"), "expected 1 to 2^32");
     return CounterSpec{static_cast<std::uint64_t>(modulo)};
 }
 
-std::vector<Window> windowsOf(const JsonReader& reader, const char* key)
+std::vector<Window> windowsOf(const JsonReader& in, const char* key)
 {
     std::vector<Window> windows;
-    reader.each(key, [&](const json& element, const std::string& pointer) {
-        if (!element.is_array() || element.size() != 2)
-            JsonReader::fail(pointer, "expected a pair [from, to] of times");
-        windows.emplace_back(JsonReader::spanOf(element[0], pointer + "/0"), JsonReader::spanOf(element[1], pointer + "/1"));
+    in.each(key, [&](const JsonReader& pair) {
+        if (!pair.json().is_array() || pair.json().size() != 2)
+            pair.wrong("expected a pair [from, to] of times");
+        windows.emplace_back(JsonReader(pair.json()[0], pair.placeOf("0")).span(), JsonReader(pair.json()[1], pair.placeOf("1")).span());
         if (windows.back().second < windows.back().first)
-            JsonReader::fail(pointer, "the stretch ends before it begins", "Give the earlier time first");
+            pair.wrong("the stretch ends before it begins", "Give the earlier time first");
     });
     return windows;
 }
 
-SendSpec sendOf(const json& value, const std::string& pointer)
+SendSpec sendOf(const JsonReader& in)
 {
-    const JsonReader reader(value, pointer);
     SendSpec send;
-    send.pointer = pointer;
-    send.bus = reader.text("bus");
-    send.message = reader.text("message");
-    send.identifier = reader.text("id");
-    const double length = reader.number("length", 8);
+    send.pointer = in.pointer();
+    send.bus = in.text("bus");
+    send.message = in.text("message");
+    send.identifier = in.text("id");
+    const double length = in.number("length", 8);
     send.length = length >= 0 && length <= 64 ? static_cast<unsigned>(length) : 0;
     if (static_cast<double>(send.length) != length || can::lengthOfDlc(can::dlcOfLength(send.length)) != send.length)
-        JsonReader::fail(reader.at("length"), "expected the length of a frame, 0 to 8, 12, 16, 20, 24, 32, 48 or 64 bytes");
-    send.every = reader.span("every");
-    send.phase = reader.span("phase");
-    send.jitter = reader.span("jitter");
+        JsonReader::fail(in.placeOf("length"), "expected the length of a frame, 0 to 8, 12, 16, 20, 24, 32, 48 or 64 bytes");
+    send.every = in.span("every");
+    send.phase = in.span("phase");
+    send.jitter = in.span("jitter");
     if (send.every.count() != 0 && send.every < shortestCycle)
-        JsonReader::fail(reader.at("every"), "expected 20 us or more");
+        JsonReader::fail(in.placeOf("every"), "expected 20 us or more");
     if (send.message.empty() == send.identifier.empty())
-        JsonReader::fail(pointer, "expected either a message or an id");
-    reader.eachMember("signals", [&](const std::string& name, const json& member, const std::string& place) { send.values.emplace(name, sourceOf(member, place)); });
-    reader.eachMember("bytes", [&](const std::string& name, const json& member, const std::string& place) { send.values.emplace(name, sourceOf(member, place)); });
-    send.silent = windowsOf(reader, "silent");
-    send.only = windowsOf(reader, "only");
-    if (const std::string overflow = reader.text("overflow"); overflow == "refuse")
+        in.wrong("expected either a message or an id");
+    for (const char* members : {"signals", "bytes"})
+        in.eachMember(members, [&](const std::string& name, const JsonReader& member) { send.values.emplace(name, sourceOf(member)); });
+    send.silent = windowsOf(in, "silent");
+    send.only = windowsOf(in, "only");
+    if (const std::string overflow = in.text("overflow"); overflow == "refuse")
         send.overflow = database::Overflow::refuse;
     else if (!overflow.empty() && overflow != "limit")
-        JsonReader::fail(reader.at("overflow"), "expected limit or refuse", "limit sends the nearest value that the bits hold; refuse leaves what was there, and reports it");
+        JsonReader::fail(in.placeOf("overflow"), "expected limit or refuse", "limit sends the nearest value that the bits hold; refuse leaves what was there, and reports it");
     return send;
 }
 
-ReactionSpec reactionOf(const json& value, const std::string& pointer)
+ReactionSpec reactionOf(const JsonReader& in)
 {
-    const JsonReader reader(value, pointer);
     ReactionSpec reaction;
-    reaction.pointer = pointer;
-    reaction.when = reader.text("when");
-    reaction.on = reader.text("on");
+    reaction.pointer = in.pointer();
+    reaction.when = in.text("when");
+    reaction.on = in.text("on");
     if (reaction.when.empty() == reaction.on.empty())
-        JsonReader::fail(pointer, "expected either 'when' with an expression or 'on' with a message");
-    reaction.hold = reader.span("for");
-    reader.eachMember("set", [&](const std::string& name, const json& member, const std::string& place) {
-        if (member.is_string())
-            reaction.set.emplace_back(name, member.get<std::string>());
-        else if (member.is_number())
-            reaction.set.emplace_back(name, member.dump());
-        else
-            JsonReader::fail(place, "expected a number or an expression");
+        in.wrong("expected either 'when' with an expression or 'on' with a message");
+    reaction.hold = in.span("for");
+    in.eachMember("set", [&](const std::string& name, const JsonReader& member) {
+        if (!member.json().is_string() && !member.json().is_number())
+            member.wrong("expected a number or an expression");
+        reaction.set.emplace_back(name, member.json().is_string() ? member.text() : member.json().dump());
     });
-    reaction.enter = reader.text("enter");
-    reaction.wrong = reader.flag("wrong");
-    reaction.send = reader.texts("send");
-    reaction.after = reader.span("after");
+    reaction.enter = in.text("enter");
+    reaction.wrong = in.flag("wrong");
+    reaction.send = in.texts("send");
+    reaction.after = in.span("after");
     return reaction;
 }
 
 }  // namespace
 
-Expected<NodeSpec> nodeFromJson(const json& value, const std::string& pointer)
+NodeSpec nodeFromJson(const JsonReader& in)
 {
-    try {
-        const JsonReader reader(value, pointer);
-        NodeSpec node;
-        node.pointer = pointer;
-        node.name = reader.needText("name");
-        node.buses = reader.texts("buses");
-        node.state = reader.text("state");
-        node.off = reader.flag("off");
-        // A list, so that a value can use those that stand before it.
-        reader.each("values", [&](const json& element, const std::string& place) {
-            if (!element.is_object() || element.size() != 1)
-                JsonReader::fail(place, "expected one named value, {\"name\": source}");
-            node.values.emplace_back(element.begin().key(), sourceOf(element.begin().value(), place + "/" + element.begin().key()));
-        });
-        reader.eachMember("variables", [&](const std::string& name, const json& member, const std::string& place) {
-            if (!member.is_number())
-                JsonReader::fail(place, "expected a number");
-            node.variables[name] = member.get<double>();
-        });
-        reader.each("sends", [&](const json& element, const std::string& place) { node.sends.push_back(sendOf(element, place)); });
-        reader.each("reacts", [&](const json& element, const std::string& place) { node.reactions.push_back(reactionOf(element, place)); });
-        return node;
-    } catch (const JsonFailure& failure) {
-        return tl::unexpected(failure.error);
-    }
+    NodeSpec node;
+    node.pointer = in.pointer();
+    node.name = in.needText("name");
+    node.buses = in.texts("buses");
+    node.state = in.text("state");
+    node.off = in.flag("off");
+    // A list, so that a value can use those that stand before it.
+    in.each("values", [&](const JsonReader& value) {
+        if (!value.json().is_object() || value.json().size() != 1)
+            value.wrong("expected one named value, {\"name\": source}");
+        const auto named = value.json().begin();
+        node.values.emplace_back(named.key(), sourceOf(JsonReader(named.value(), value.placeOf(named.key()))));
+    });
+    in.eachMember("variables", [&](const std::string& name, const JsonReader& member) { node.variables[name] = member.number(); });
+    in.each("sends", [&](const JsonReader& send) { node.sends.push_back(sendOf(send)); });
+    in.each("reacts", [&](const JsonReader& reaction) { node.reactions.push_back(reactionOf(reaction)); });
+    return node;
 }
 
 }  // namespace wavetrope::drive

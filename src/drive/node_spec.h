@@ -7,15 +7,15 @@
 #include <variant>
 #include <vector>
 
-#include <nlohmann/json_fwd.hpp>
-
-#include "can/error.h"
+#include "base/error.h"
 #include "can/frame.h"
 #include "database/codec.h"
 
-namespace wavetrope::drive {
+namespace wavetrope {
+class JsonReader;
+}
 
-using can::Time;
+namespace wavetrope::drive {
 
 /// A line through points over story time: stepwise, or straight between them. Before the first point its value holds.
 struct CurveSpec {
@@ -87,7 +87,7 @@ struct NodeSpec {
     bool off = false;                               ///< Not simulated at the start.
 };
 
-/// Reads a node of the rig document. `pointer` is its place there, for errors.
-[[nodiscard]] Expected<NodeSpec> nodeFromJson(const nlohmann::json& json, const std::string& pointer);
+/// Reads a node of the rig document; throws JsonFailure, with its place there.
+[[nodiscard]] NodeSpec nodeFromJson(const JsonReader& in);
 
 }  // namespace wavetrope::drive

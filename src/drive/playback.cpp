@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <set>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 #include "filter/filter_scan.h"
 
 namespace wavetrope::drive {
@@ -275,7 +275,7 @@ void Playback::schedule(std::size_t index)
     if (lane.next >= lane.last)
         return;
     const auto ahead = static_cast<double>((nextTime(lane) - anchorLog_).count()) / pace_.factor;
-    const Time stamp = ahead > 9e18 - static_cast<double>(anchorRun_.count()) ? can::latestStamp : anchorRun_ + Time(static_cast<std::int64_t>(ahead));
+    const Time stamp = ahead > 9e18 - static_cast<double>(anchorRun_.count()) ? latestStamp : anchorRun_ + Time(static_cast<std::int64_t>(ahead));
     wake(index, std::max(scheduler_.now(), stamp - duration(lane)));
 }
 

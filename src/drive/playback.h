@@ -16,7 +16,6 @@
 
 namespace wavetrope::drive {
 
-using can::Time;
 
 /// Which senders' frames of a log bus pass.
 enum class Senders : std::uint8_t { all, only, except };

@@ -103,8 +103,8 @@ struct LengthTest {
 /// Time since the previous frame of the same identifier. False on the first.
 struct GapTest {
     Comparison comparison = Comparison::greater;
-    can::Time span{};
-    can::Time upper{};
+    Time span{};
+    Time upper{};
 };
 /// 29-bit identifiers by their parts (SAE J1939-21, 5.2).
 struct OfGroup {
@@ -118,8 +118,8 @@ struct ToDestination {
 };
 /// Counted from the start of the run or log, both ends included.
 struct InTime {
-    can::Time from;
-    can::Time to;
+    Time from;
+    Time to;
 };
 
 struct Expression;
@@ -139,7 +139,7 @@ struct Negation {
 
 /// Frames at most a span behind the newest earlier frame that `inner` passes, in the order of the log.
 struct SoonAfter {
-    can::Time span{};
+    Time span{};
     ExpressionPointer inner;
     unsigned slot = 0;                         ///< Of the moment that is remembered.
 };

@@ -5,7 +5,7 @@
 #include <string>
 #include <string_view>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "database/catalog.h"
 #include "filter/expression.h"
 #include "filter/parser.h"

@@ -4,7 +4,7 @@
 #include <bit>
 #include <cmath>
 
-#include "can/in_parallel.h"
+#include "base/in_parallel.h"
 
 namespace wavetrope::filter {
 
@@ -66,7 +66,7 @@ void mark(const trace::Group& group, std::uint32_t limit, RowBits& bits, Test te
 
 }  // namespace
 
-FilterScan::FilterScan(Filter filter, std::optional<can::Time> origin) : filter_(std::move(filter)), given_(origin)
+FilterScan::FilterScan(Filter filter, std::optional<Time> origin) : filter_(std::move(filter)), given_(origin)
 {
     const Understood* understood = filter_.understood();
     rows_ = std::make_unique<RowSet>(understood == nullptr ? Thinning{} : understood->thinning);
@@ -245,7 +245,7 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
     }
     const auto index = static_cast<std::size_t>(segment.firstRow() / trace::segmentRows);
     Past past = of.remembers() ? pastOf(snapshot, candidate.identifier, index, of, slot) : Past{};
-    std::vector<std::optional<can::Time>> soon(inner_.size());
+    std::vector<std::optional<Time>> soon(inner_.size());
     // The newest row that each `within` passes before the one that is looked at, going along.
     struct Newest {
         const Earlier* of;

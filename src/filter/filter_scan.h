@@ -26,7 +26,7 @@ struct ScanLimits {
 class FilterScan {
 public:
     /// Times in the filter count from `origin`, else from the first row.
-    explicit FilterScan(Filter filter, std::optional<can::Time> origin = {});
+    explicit FilterScan(Filter filter, std::optional<Time> origin = {});
 
     /// Looks at further rows of a snapshot. True when it has seen them all.
     bool advance(const trace::Snapshot& snapshot, const ScanLimits& limits = {});
@@ -72,8 +72,8 @@ private:
     std::unordered_map<trace::IdentifierIndex, std::uint64_t> matches_;
     std::unordered_map<trace::IdentifierIndex, std::uint64_t> matchesBefore_;
     std::size_t counted_ = 0;
-    std::optional<can::Time> given_;
-    can::Time origin_{};
+    std::optional<Time> given_;
+    Time origin_{};
     std::atomic<std::uint64_t> seen_{0};
 };
 

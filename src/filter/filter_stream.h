@@ -12,13 +12,13 @@ namespace wavetrope::filter {
 class FilterStream {
 public:
     /// `origin` is the start of the run or log, from which times in the filter count.
-    explicit FilterStream(Filter filter, can::Time origin = {}) : filter_(std::move(filter)), origin_(origin) {}
+    explicit FilterStream(Filter filter, Time origin = {}) : filter_(std::move(filter)), origin_(origin) {}
 
     /// The next frame. Each must be given once, in order.
     bool passes(const can::FrameView& frame);
     /// Goes on by the same filter, compiled anew for a catalog that knows more; what was remembered stays.
     void rebind(Filter filter);
-    void setOrigin(can::Time origin) { origin_ = origin; }
+    void setOrigin(Time origin) { origin_ = origin; }
     [[nodiscard]] const Filter& filter() const { return filter_; }
 
 private:
@@ -32,9 +32,9 @@ private:
     Known& known(const can::FrameView& frame);
 
     Filter filter_;
-    can::Time origin_;
+    Time origin_;
     std::unordered_map<std::uint64_t, Known> identifiers_;
-    std::vector<std::optional<can::Time>> soon_;
+    std::vector<std::optional<Time>> soon_;
     std::vector<bool> soonNow_;
     std::uint64_t matches_ = 0;
 };

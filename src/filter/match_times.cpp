@@ -73,13 +73,13 @@ std::uint64_t MatchTimes::seen() const
     return seen_;
 }
 
-std::vector<bool> MatchTimes::marks(can::Time from, can::Time to, std::size_t places) const
+std::vector<bool> MatchTimes::marks(Time from, Time to, std::size_t places) const
 {
     std::vector<bool> marks(places, false);
     if (places == 0 || to <= from)
         return marks;
     const double perPlace = static_cast<double>((to - from).count()) / static_cast<double>(places);
-    const auto mark = [&](can::Time time) {
+    const auto mark = [&](Time time) {
         const double place = static_cast<double>((time - from).count()) / perPlace;
         if (place >= 0 && place < static_cast<double>(places))
             marks[static_cast<std::size_t>(place)] = true;
@@ -91,7 +91,7 @@ std::vector<bool> MatchTimes::marks(can::Time from, can::Time to, std::size_t pl
         const double each = (static_cast<double>((part.last - part.first).count()) + 1) / static_cast<double>(parts);
         for (std::size_t word = 0; word < part.bits.size(); ++word)
             for (std::uint64_t left = part.bits[word]; left != 0; left &= left - 1)
-                mark(part.first + can::Time(static_cast<std::int64_t>(each * (static_cast<double>(word * 64 + static_cast<std::size_t>(std::countr_zero(left))) + 0.5))));
+                mark(part.first + Time(static_cast<std::int64_t>(each * (static_cast<double>(word * 64 + static_cast<std::size_t>(std::countr_zero(left))) + 0.5))));
     }
     return marks;
 }

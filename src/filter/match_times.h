@@ -20,12 +20,12 @@ public:
     [[nodiscard]] std::uint64_t seen() const;
     /// Of `places` equal stretches from one time to another, those with matches. A match may be told a stretch of its
     /// segment, one part in 2,048, beside its place.
-    [[nodiscard]] std::vector<bool> marks(can::Time from, can::Time to, std::size_t places) const;
+    [[nodiscard]] std::vector<bool> marks(Time from, Time to, std::size_t places) const;
 
 private:
     static constexpr std::size_t parts = 2048;
     struct Part {
-        can::Time first{}, last{};
+        Time first{}, last{};
         std::array<std::uint64_t, parts / 64> bits{};
     };
     mutable std::mutex mutex_;

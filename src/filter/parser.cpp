@@ -4,8 +4,8 @@
 #include <charconv>
 #include <cmath>
 
-#include "can/nearest_name.h"
-#include "can/time_text.h"
+#include "base/nearest_name.h"
+#include "base/time_text.h"
 #include "filter/filter.h"
 #include "filter/language.h"
 #include "filter/lexer.h"
@@ -134,13 +134,13 @@ private:
     }
 
     // A span of time: "20 ms", "20ms", "1.5 s".
-    can::Time span(const std::string& wanted)
+    Time span(const std::string& wanted)
     {
         const Token token = word(wanted);
         std::string text(token.text);
         if (const bool bare = !text.empty() && text.find_first_not_of("0123456789.+-") == std::string::npos; bare && lexer_.peek().kind == Kind::word && !isReserved(lexer_.peek().text))
             text += ' ' + std::string(lexer_.take().text);
-        const auto read = can::spanFromText(text);
+        const auto read = spanFromText(text);
         if (!read)
             failAt(token.at, "expected " + wanted + ", found '" + text.substr(0, 40) + "'", "Units are us, ms, s and min");
         return *read;
@@ -238,8 +238,8 @@ private:
         std::string from = part(words.substr(0, dots));
         if (from.find_first_not_of("0123456789.+-") == std::string::npos && to.find_first_of("smu") != std::string::npos)
             from += to.substr(to.find_first_of(" smu"));
-        const auto a = can::spanFromText(from);
-        const auto b = can::spanFromText(to);
+        const auto a = spanFromText(from);
+        const auto b = spanFromText(to);
         if (!a || !b)
             failAt(at, "expected a stretch of time such as 12 s .. 14.5 s, found '" + part(words) + "'");
         if (*b < *a)

@@ -178,8 +178,8 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
             [&](const SoonAfter& t) {
                 if (moment.soon == nullptr || !moment.soon[t.slot])
                     return false;
-                const can::Time since = frame.time - *moment.soon[t.slot];
-                return since >= can::Time{0} && since <= t.span;
+                const Time since = frame.time - *moment.soon[t.slot];
+                return since >= Time{0} && since <= t.span;
             },
             [&](const auto&) { return false; },
         },

@@ -13,14 +13,14 @@ namespace wavetrope::filter {
 /// What is remembered of the earlier frames of one identifier.
 struct Past {
     std::vector<std::optional<std::uint64_t>> values;   ///< By slot of a change: its raw bits, exact where a number cannot be.
-    std::optional<can::Time> time;              ///< Of its previous frame.
+    std::optional<Time> time;              ///< Of its previous frame.
 };
 
 /// What a frame is looked at with.
 struct Moment {
     const Past* past = nullptr;                 ///< Null: no earlier frame.
-    const std::optional<can::Time>* soon = nullptr; ///< By slot: the newest earlier match of each `within`; null where there are none.
-    can::Time origin{};                         ///< Start of the run or log.
+    const std::optional<Time>* soon = nullptr; ///< By slot: the newest earlier match of each `within`; null where there are none.
+    Time origin{};                         ///< Start of the run or log.
 };
 
 /// The conditions of a filter for one identifier: what is known of it is folded away, its signals are looked up.

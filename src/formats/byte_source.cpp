@@ -10,7 +10,7 @@
 #include <mutex>
 #include <utility>
 
-#include "can/read_at.h"
+#include "base/read_at.h"
 
 namespace wavetrope::formats {
 

@@ -8,7 +8,7 @@
 #include <string>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "formats/compression.h"
 
 namespace wavetrope::formats {

@@ -9,7 +9,7 @@
 #include <string_view>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 
 namespace wavetrope::formats {
 

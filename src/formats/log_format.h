@@ -8,8 +8,8 @@
 #include <string>
 #include <vector>
 
-#include "can/error.h"
-#include "can/workers.h"
+#include "base/error.h"
+#include "base/workers.h"
 #include "formats/byte_source.h"
 #include "formats/stretch.h"
 #include "trace/trace.h"

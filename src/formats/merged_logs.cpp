@@ -9,7 +9,7 @@
 #include <mutex>
 #include <thread>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 #include "formats/frame_batch.h"
 
 namespace wavetrope::formats {
@@ -88,11 +88,11 @@ public:
     {
         for (const can::FrameView& frame : frames) {
             std::int64_t time = 0;
-            if (__builtin_add_overflow(frame.time.count(), part_.offset.count(), &time) || !can::isStamp(can::Time(time))) {
+            if (__builtin_add_overflow(frame.time.count(), part_.offset.count(), &time) || !isStamp(Time(time))) {
                 ++outside_;
                 continue;
             }
-            filling_.frames.emplace_back(frame).time = can::Time(time);
+            filling_.frames.emplace_back(frame).time = Time(time);
             if (filling_.frames.size() == framesOfBlock)
                 hand();
         }
@@ -228,8 +228,7 @@ private:
             else if (part.ownBuses)
                 found.name += " (" + file + ")";
             // One name and one rate is one bus, where both are known.
-            const auto alike = [](std::uint32_t a, std::uint32_t b) { return a == 0 || b == 0 || a == b; };
-            const auto same = std::find_if(known_.begin(), known_.end(), [&](const Known& known) { return known.name == found.name && alike(known.rate.nominal, found.rate.nominal) && alike(known.rate.data, found.rate.data); });
+            const auto same = std::find_if(known_.begin(), known_.end(), [&](const Known& known) { return known.name == found.name && known.rate.agreesWith(found.rate); });
             if (same != known_.end()) {
                 map.push_back(same->index);
                 continue;

@@ -13,7 +13,7 @@ namespace wavetrope::formats {
 /// One of them.
 struct LogPart {
     std::string path;
-    can::Time offset{0};                ///< Added to its time stamps.
+    Time offset{0};                ///< Added to its time stamps.
     bool ownBuses = false;              ///< Its buses are others than those of the same name in the other logs.
     std::optional<TextLayout> layout;   ///< Of a log of text.
 };

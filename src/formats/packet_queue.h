@@ -5,7 +5,7 @@
 #include <future>
 #include <optional>
 
-#include "can/workers.h"
+#include "base/workers.h"
 #include "formats/log_format.h"
 #include "formats/stretch.h"
 
@@ -24,7 +24,7 @@ struct DecodedPackets {
     std::shared_ptr<Stretch> stretch = std::make_shared<Stretch>();
     PacketCounts counts;
     std::size_t untimedAtFront = 0;         ///< Frames in front that take the time of the last frame before the piece.
-    std::optional<can::Time> lastTime;      ///< Of the last frame with a time of its own.
+    std::optional<Time> lastTime;      ///< Of the last frame with a time of its own.
 };
 
 /// Pieces come in the order of the log, each as a function that takes it apart on any thread.
@@ -80,7 +80,7 @@ private:
     bool atOnce_;
     std::deque<std::future<DecodedPackets>> pending_;
     PacketCounts counts_;
-    can::Time lastTime_{0};
+    Time lastTime_{0};
     std::uint64_t frames_ = 0;
 };
 

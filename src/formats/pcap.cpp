@@ -54,7 +54,7 @@ DecodedPackets decode(const Head& head, std::uint8_t bus, std::span<const std::u
         const std::uint32_t size = load32(record + 8, head.swapped);
         can::FrameView& frame = frames[count];
         if (unpackFrame(record + recordHeader, size, frame)) {
-            frame.time = std::chrono::seconds(load32(record, head.swapped)) + can::Time(load32(record + 4, head.swapped) * scale);
+            frame.time = std::chrono::seconds(load32(record, head.swapped)) + Time(load32(record + 4, head.swapped) * scale);
             frame.bus = bus;
             frame.direction = can::Direction::unknown;
             ++count;

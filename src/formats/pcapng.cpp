@@ -4,7 +4,7 @@
 #include <cstring>
 #include <optional>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 #include "formats/packed_frame.h"
 #include "formats/pcapng_blocks.h"
 #include "formats/pcapng_reader.h"
@@ -50,7 +50,7 @@ public:
         auto ticks = static_cast<std::uint64_t>(frame.time.count());
         if (frame.time.count() < 0) {
             // Ticks have no sign: these frames belong to an interface whose times begin earlier.
-            if (!can::isStamp(frame.time))
+            if (!isStamp(frame.time))
                 return false;
             if (!bus.early) {
                 describe(target, bus.is, earlySeconds);
@@ -78,7 +78,7 @@ public:
 
 private:
     // Before the earliest stamp that there may be.
-    static constexpr std::int64_t earlySeconds = can::earliestStamp.count() / 1'000'000'000 - 1;
+    static constexpr std::int64_t earlySeconds = earliestStamp.count() / 1'000'000'000 - 1;
 
     void describe(ByteTarget& target, const trace::TraceBus& bus, std::int64_t offset)
     {

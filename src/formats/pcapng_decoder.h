@@ -120,7 +120,7 @@ private:
         const Interface* from = index < known_.size() ? known_[index] : nullptr;
         if (from == nullptr && (from = interface(index)) == nullptr)
             return 0;
-        can::Time time(static_cast<std::int64_t>(ticks));
+        Time time(static_cast<std::int64_t>(ticks));
         if (!from->scale.isPlain(ticks)) {
             const auto scaled = from->scale.time(ticks);
             if (!scaled) {
@@ -160,7 +160,7 @@ private:
     std::shared_ptr<const Interfaces> interfaces_;
     std::uint64_t position_;
     DecodedPackets decoded_;
-    can::Time last_{0};         // of the newest frame with a time of its own, where `timed_`
+    Time last_{0};         // of the newest frame with a time of its own, where `timed_`
     bool timed_ = false;
     std::array<const Interface*, 32> known_{};      // those of the first ones that have had frames
 };

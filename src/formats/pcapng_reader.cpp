@@ -225,9 +225,8 @@ private:
     {
         const auto known = named_.find(bus.name);
         if (known != named_.end()) {
-            const auto alike = [](std::uint32_t a, std::uint32_t b) { return a == 0 || b == 0 || a == b; };
             for (const auto& [rate, index] : known->second)
-                if (alike(rate.nominal, bus.rate.nominal) && alike(rate.data, bus.rate.data))
+                if (rate.agreesWith(bus.rate))
                     return index;
         }
         if (buses_ == mostNamedBuses) {

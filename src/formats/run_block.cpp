@@ -5,7 +5,7 @@
 
 #include <cstring>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 
 namespace wavetrope::formats {
 
@@ -229,7 +229,7 @@ bool RunBlock::take(std::uint32_t rows)
         } while ((*at++ & 0x80U) != 0);
         time += folded >> 1 ^ ((folded & 1U) != 0 ? ~std::uint64_t{0} : 0);
         times_.push_back(static_cast<std::int64_t>(time));
-        if (!can::isStamp(can::Time(times_.back())))
+        if (!isStamp(Time(times_.back())))
             return false;
     }
     const std::size_t planes = groups > 256 ? 2 : 1;

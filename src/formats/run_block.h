@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "trace/trace.h"
 
 namespace wavetrope::formats {
@@ -63,7 +63,7 @@ public:
             frame.bus = group.key.bus;
             frame.id = group.key.id;
             frame.length = group.length;
-            frame.time = can::Time(times_[row]);
+            frame.time = Time(times_[row]);
             frame.data = plain_.data() + group.payloads + std::size_t{group.taken++} * group.length;
             visit(groupOf_[row], static_cast<const can::FrameView&>(frame));
         }

@@ -157,7 +157,7 @@ Expected<std::pair<RunAbout, std::size_t>> readRunHead(ByteSource& source)
             about.buses.push_back({bus.at("name").get<std::string>(), {bus.at("nominal").get<std::uint32_t>(), bus.at("data").get<std::uint32_t>()}});
         about.rig = json.at("rig").get<std::string>();
         about.title = json.at("title").get<std::string>();
-        about.begins = can::Time(json.at("begins").get<std::int64_t>());
+        about.begins = Time(json.at("begins").get<std::int64_t>());
         about.startedAt = json.at("startedAt").get<std::int64_t>();
     } catch (const nlohmann::json::exception&) {
         return broken("the head of the run is damaged");

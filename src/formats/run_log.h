@@ -16,7 +16,7 @@ struct RunAbout {
     std::vector<trace::TraceBus> buses;
     std::string rig;                ///< Path of the rig's document; empty for none.
     std::string title;              ///< The rig's name.
-    can::Time begins{};             ///< Instant from which its times count.
+    Time begins{};             ///< Instant from which its times count.
     std::int64_t startedAt = 0;     ///< Wall clock, seconds since 1970-01-01 UTC.
 };
 

@@ -7,9 +7,9 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
-#include <nlohmann/json.hpp>
 
-#include "can/replace_file.h"
+#include "base/json_reader.h"
+#include "base/replace_file.h"
 
 namespace wavetrope::formats {
 
@@ -74,18 +74,39 @@ void joinDates(std::vector<std::string_view>& columns)
     }
 }
 
-template <std::size_t count>
-Expected<std::uint8_t> wordIn(const nlohmann::json& document, const char* key, const char* const (&words)[count], const std::string& where)
+TextLayout layoutOf(const JsonReader& in)
 {
-    if (!document.contains(key))
-        return std::uint8_t{0};
-    for (std::size_t i = 0; i < count; ++i)
-        if (document[key] == words[i])
-            return static_cast<std::uint8_t>(i);
-    std::string all;
-    for (const char* word : words)
-        all += (all.empty() ? "" : ", ") + std::string(word);
-    return fail(std::string("'") + key + "': expected one of " + all, where);
+    TextLayout layout;
+    layout.name = in.text("name");
+    static constexpr const char* separators[] = {"blanks", "tab", "comma", "semicolon", "bar", "json", "tags", "fields"};
+    layout.separator = " \t,;|{<="[in.word("separator", separators)];
+    layout.timeForm = static_cast<TimeForm>(in.word("time", timeForms));
+    layout.fractionForm = static_cast<TimeForm>(in.word("fraction", timeForms, static_cast<unsigned>(TimeForm::nanoseconds)));
+    if (layout.fractionForm == TimeForm::clock || layout.fractionForm == TimeForm::seconds)
+        in.at("fraction").wrong("expected milliseconds, microseconds or nanoseconds");
+    in.each("columns", [&](const JsonReader& column) { layout.columns.push_back(static_cast<Meaning>(column.word(meanings))); });
+    if (layout.columns.size() > mostColumns)
+        in.at("columns").wrong("expected " + std::to_string(mostColumns) + " columns at the most");
+    if (layout.columnOf(Meaning::identifier) < 0)
+        in.at("columns").wrong("none is the identifier");
+    layout.keys = in.texts("keys");
+    if (layout.keys.size() > mostColumns)
+        in.at("keys").wrong("expected the names of the fields");
+    if (hasKeys(layout.separator) && layout.keys.size() < layout.columns.size())
+        layout.keys.resize(layout.columns.size());
+    layout.word = static_cast<unsigned>(in.whole("word", 4, 1));
+    if (layout.word != 1 && layout.word != 2 && layout.word != 4)
+        in.at("word").wrong("expected 1, 2 or 4 bytes");
+    layout.identifierBase = static_cast<Base>(in.word("identifier", bases));
+    layout.dataBase = static_cast<Base>(in.word("data", bases));
+    layout.bytes = static_cast<Bytes>(in.word("bytes", spreads));
+    layout.decimalComma = in.flag("decimal_comma");
+    layout.sincePrevious = in.flag("since_previous");
+    layout.lengthIsCode = in.flag("length_is_code");
+    layout.padded = in.flag("padded");
+    layout.wordsSwapped = in.flag("words_swapped");
+    layout.headLines = static_cast<unsigned>(in.whole("head_lines", 10'000, 0));
+    return layout;
 }
 
 }  // namespace
@@ -297,60 +318,9 @@ std::string toJson(const TextLayout& layout)
 Expected<TextLayout> layoutFromJson(std::string_view text, const std::string& where)
 {
     const auto document = nlohmann::json::parse(text, nullptr, false);
-    if (!document.is_object() || !document.contains("wavetrope_layout") || !document.contains("columns") || !document["columns"].is_array() || document["columns"].size() > mostColumns)
+    if (!document.is_object() || !document.contains("wavetrope_layout") || !document.contains("columns"))
         return fail("this is no layout of a text log", where);
-    TextLayout layout;
-    if (document.contains("name") && document["name"].is_string())
-        layout.name = document["name"].get<std::string>();
-    constexpr const char* separators[] = {"blanks", "tab", "comma", "semicolon", "bar", "json", "tags", "fields"};
-    const auto separator = wordIn(document, "separator", separators, where);
-    const auto time = wordIn(document, "time", timeForms, where);
-    const auto fraction = wordIn(document, "fraction", timeForms, where);
-    const auto identifier = wordIn(document, "identifier", bases, where);
-    const auto data = wordIn(document, "data", bases, where);
-    const auto bytes = wordIn(document, "bytes", spreads, where);
-    for (const auto* word : {&separator, &time, &fraction, &identifier, &data, &bytes})
-        if (!*word)
-            return tl::unexpected(word->error());
-    layout.separator = " \t,;|{<="[*separator];
-    layout.timeForm = static_cast<TimeForm>(*time);
-    layout.fractionForm = document.contains("fraction") ? static_cast<TimeForm>(*fraction) : TimeForm::nanoseconds;
-    if (layout.fractionForm == TimeForm::clock || layout.fractionForm == TimeForm::seconds)
-        return fail("'fraction': expected milliseconds, microseconds or nanoseconds", where);
-    if (document.contains("keys")) {
-        if (!document["keys"].is_array() || document["keys"].size() > mostColumns)
-            return fail("'keys': expected the names of the fields", where);
-        for (const auto& key : document["keys"])
-            layout.keys.push_back(key.is_string() ? key.get<std::string>() : std::string());
-    }
-    if (hasKeys(layout.separator) && layout.keys.size() < layout.columns.size())
-        layout.keys.resize(document["columns"].size());
-    if (document.contains("word")) {
-        const auto& word = document["word"];
-        if (word != 1 && word != 2 && word != 4)
-            return fail("'word': expected 1, 2 or 4 bytes", where);
-        layout.word = word.get<unsigned>();
-    }
-    layout.identifierBase = static_cast<Base>(*identifier);
-    layout.dataBase = static_cast<Base>(*data);
-    layout.bytes = static_cast<Bytes>(*bytes);
-    for (const auto& column : document["columns"]) {
-        const auto* found = std::find_if(std::begin(meanings), std::end(meanings), [&](const char* word) { return column == word; });
-        if (found == std::end(meanings))
-            return fail("'columns': " + column.dump() + " says nothing that a column can mean", where);
-        layout.columns.push_back(static_cast<Meaning>(found - std::begin(meanings)));
-    }
-    const auto flag = [&](const char* key) { return document.contains(key) && document[key].is_boolean() && document[key].get<bool>(); };
-    layout.decimalComma = flag("decimal_comma");
-    layout.sincePrevious = flag("since_previous");
-    layout.lengthIsCode = flag("length_is_code");
-    layout.padded = flag("padded");
-    layout.wordsSwapped = flag("words_swapped");
-    if (document.contains("head_lines") && document["head_lines"].is_number_unsigned())
-        layout.headLines = std::min(document["head_lines"].get<unsigned>(), 10'000U);
-    if (layout.columnOf(Meaning::identifier) < 0)
-        return fail("'columns': none is the identifier", where);
-    return layout;
+    return readingJson(where, [&] { return layoutOf(JsonReader(document)); });
 }
 
 KeptLayouts::KeptLayouts(std::string folder) : folder_(std::move(folder))

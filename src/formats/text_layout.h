@@ -7,7 +7,7 @@
 #include <utility>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 
 namespace wavetrope::formats {
 

@@ -8,7 +8,7 @@
 #include <optional>
 #include <utility>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 
 namespace wavetrope::formats {
 
@@ -67,7 +67,7 @@ std::optional<unsigned> number(std::string_view text, unsigned most)
 }
 
 // Hours, minutes and seconds with decimals, or minutes and seconds.
-std::optional<can::Time> clockOf(std::string_view text, bool decimalComma)
+std::optional<Time> clockOf(std::string_view text, bool decimalComma)
 {
     const auto first = text.find(':');
     if (first == std::string_view::npos || first == 0)
@@ -88,11 +88,11 @@ std::optional<can::Time> clockOf(std::string_view text, bool decimalComma)
     const auto seconds = scaled(rest, second, comma);
     if (!hours || !minutes || !seconds || *seconds < 0 || *seconds >= 61 * second)
         return {};
-    return can::Time((std::int64_t{*hours} * 3600 + std::int64_t{*minutes} * 60) * second + *seconds);
+    return Time((std::int64_t{*hours} * 3600 + std::int64_t{*minutes} * 60) * second + *seconds);
 }
 
 // A clock, with a day before it or without, with AM or PM and an offset from UTC behind it or without.
-std::optional<can::Time> momentOf(std::string_view text, bool decimalComma)
+std::optional<Time> momentOf(std::string_view text, bool decimalComma)
 {
     const auto blank = [](char c) { return c == ' ' || c == '\t'; };
     while (!text.empty() && blank(text.back()))
@@ -130,15 +130,15 @@ std::optional<can::Time> momentOf(std::string_view text, bool decimalComma)
             text.remove_suffix(1);
     }
     const std::size_t between = text.find_last_of("T_ ", colon);
-    const auto day = between == std::string_view::npos ? std::optional<can::Time>(can::Time{0}) : dayOf(text.substr(0, between));
+    const auto day = between == std::string_view::npos ? std::optional<Time>(Time{0}) : dayOf(text.substr(0, between));
     auto time = clockOf(between == std::string_view::npos ? text : text.substr(between + 1), decimalComma);
     if (!day || !time)
         return {};
-    constexpr can::Time half = std::chrono::hours(12);
+    constexpr Time half = std::chrono::hours(12);
     if (noon != 0) {
         if (*time < std::chrono::hours(1) || *time >= std::chrono::hours(13))
             return {};
-        *time = *time % half + (noon == 2 ? half : can::Time{0});
+        *time = *time % half + (noon == 2 ? half : Time{0});
     }
     return *day + *time - std::chrono::minutes(offset);
 }
@@ -313,7 +313,7 @@ std::optional<std::uint64_t> lengthNumber(std::string_view text)
     return wholeNumber(text, Base::decimal);
 }
 
-std::optional<can::Time> timeOf(std::string_view text, TimeForm form, bool decimalComma)
+std::optional<Time> timeOf(std::string_view text, TimeForm form, bool decimalComma)
 {
     static constexpr std::int64_t units[] = {second, 1'000'000, 1'000, 1};
     if (form == TimeForm::clock)
@@ -328,10 +328,10 @@ std::optional<can::Time> timeOf(std::string_view text, TimeForm form, bool decim
             break;
         }
     const auto value = scaled(text, unit, decimalComma);
-    return value ? std::optional(can::Time(*value)) : std::nullopt;
+    return value ? std::optional(Time(*value)) : std::nullopt;
 }
 
-std::optional<can::Time> dayOf(std::string_view text)
+std::optional<Time> dayOf(std::string_view text)
 {
     // Three parts between signs, one of them a month's name perhaps.
     std::string_view parts[3];
@@ -455,8 +455,8 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
                 return "a switch is neither set nor not";
             *flag |= *set;
         }
-    can::Time time = previous_;
-    can::Time days = days_;
+    Time time = previous_;
+    Time days = days_;
     if (time_ >= 0) {
         const auto read = timeOf(cell(time_), layout_.timeForm, layout_.decimalComma);
         if (!read)
@@ -471,7 +471,7 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
         if (layout_.timeForm == TimeForm::clock && date_ < 0 && count >= 0 && count < dayLength) {
             // A clock without dates begins anew at midnight.
             if (count + days.count() < previous_.count() - dayLength / 2)
-                days += can::Time(dayLength);
+                days += Time(dayLength);
             count += days.count();
         }
         if (layout_.sincePrevious && __builtin_add_overflow(previous_.count(), read->count(), &count))
@@ -483,8 +483,8 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
             if (__builtin_add_overflow(count, date->count(), &count))
                 return "the time is too far from the date";
         }
-        time = can::Time(count);
-        if (!can::isStamp(time))
+        time = Time(count);
+        if (!isStamp(time))
             return "the time lies outside the years 1970 to 2261";
     }
     frame.direction = can::Direction::unknown;

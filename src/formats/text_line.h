@@ -34,9 +34,9 @@ struct KindWord {
 [[nodiscard]] std::optional<std::uint64_t> lengthNumber(std::string_view text);
 /// A time of a form; of a clock, within its day, or with the day that stands before it
 /// ("2031-02-05T10:20:30.5", "5 Feb 2031 10:20:30"); AM, PM and an offset from UTC may stand behind.
-[[nodiscard]] std::optional<can::Time> timeOf(std::string_view text, TimeForm form, bool decimalComma);
+[[nodiscard]] std::optional<Time> timeOf(std::string_view text, TimeForm form, bool decimalComma);
 /// Midnight of a day: "2031-02-05", "2031/02/05", "05.02.2031", "05-Feb-2031", "Feb 5, 2031".
-[[nodiscard]] std::optional<can::Time> dayOf(std::string_view text);
+[[nodiscard]] std::optional<Time> dayOf(std::string_view text);
 
 /// Takes lines apart by a layout.
 class LineReader {
@@ -53,9 +53,9 @@ private:
     const TextLayout layout_;
     int date_, time_, channel_, direction_, kind_, identifier_, length_, data_, bitRateSwitch_, errorState_, fraction_, fdFormat_, extendedId_, remoteRequest_;
     std::size_t dataEnd_;           // the column behind the payload's that means something else
-    can::Time days_{};              // that a clock without dates has passed
+    Time days_{};              // that a clock without dates has passed
     std::vector<std::string_view> columns_;
-    can::Time previous_{};
+    Time previous_{};
 };
 
 }  // namespace wavetrope::formats

@@ -4,7 +4,7 @@
 #include <cstdint>
 #include <optional>
 
-#include "can/stamp.h"
+#include "base/stamp.h"
 
 namespace wavetrope::formats {
 
@@ -34,24 +34,24 @@ public:
     /// Whether so many ticks are as many nanoseconds since 1970, as in nearly every log.
     [[nodiscard]] bool isPlain(std::uint64_t ticks) const { return nanoseconds_ && ticks <= latest; }
     /// Empty when the moment is none that a log may carry (past 2261).
-    [[nodiscard]] std::optional<can::Time> time(std::uint64_t ticks) const
+    [[nodiscard]] std::optional<Time> time(std::uint64_t ticks) const
     {
         std::uint64_t quick = 0;
         if (simple_ && offset_ == 0 && !__builtin_mul_overflow(ticks, multiplier_, &quick) && quick <= latest)
-            return can::Time(static_cast<std::int64_t>(quick));
+            return Time(static_cast<std::int64_t>(quick));
         unsigned __int128 scaled = static_cast<unsigned __int128>(ticks) * multiplier_;
         if (!simple_) {
             scaled = shift_ >= 127 ? 0 : scaled >> shift_;
             scaled = divisor_ == 0 ? 0 : scaled / divisor_;
         }
         const __int128 total = static_cast<__int128>(scaled) + offset_;
-        if (total < can::earliestStamp.count() || total > can::latestStamp.count())
+        if (total < earliestStamp.count() || total > latestStamp.count())
             return std::nullopt;
-        return can::Time(static_cast<std::int64_t>(total));
+        return Time(static_cast<std::int64_t>(total));
     }
 
 private:
-    static constexpr std::uint64_t latest = static_cast<std::uint64_t>(can::latestStamp.count());
+    static constexpr std::uint64_t latest = static_cast<std::uint64_t>(latestStamp.count());
 
     std::uint64_t multiplier_ = 1;
     std::uint64_t divisor_ = 1;

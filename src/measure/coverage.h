@@ -11,7 +11,6 @@
 
 namespace wavetrope::measure {
 
-using can::Time;
 
 enum class CoverageClass : std::uint8_t { explained, transport, unexplained };
 [[nodiscard]] const char* toText(CoverageClass kind);

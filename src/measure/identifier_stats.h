@@ -9,7 +9,6 @@
 
 namespace wavetrope::measure {
 
-using can::Time;
 
 /// Bits of a payload, one for each of up to 512.
 struct BitMask {

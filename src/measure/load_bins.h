@@ -14,7 +14,6 @@ namespace wavetrope::measure {
 /// The quotient, rounded towards minus infinity.
 [[nodiscard]] inline std::int64_t floorDivide(std::int64_t a, std::int64_t b) { return a / b - (a % b < 0 ? 1 : 0); }
 
-using can::Time;
 
 /// Time that a bus was occupied, and frames that ended, in one bin.
 struct LoadBin {

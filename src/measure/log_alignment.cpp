@@ -51,7 +51,7 @@ LogPairs::LogPairs(const trace::Snapshot& first, const trace::Snapshot& second)
     std::sort(pairs_.begin(), pairs_.end(), [](const Pair& x, const Pair& y) { return x.distance < y.distance; });
 }
 
-LogAlignment LogPairs::best(can::Time tolerance) const
+LogAlignment LogPairs::best(Time tolerance) const
 {
     // The stretch of distances, as wide as the tolerance, that holds most pairs; its middle pair tells the offset.
     std::size_t from = 0;
@@ -65,15 +65,15 @@ LogAlignment LogPairs::best(can::Time tolerance) const
             bestFrom = from;
         }
     }
-    return at(pairs_.empty() ? can::Time{0} : pairs_[bestFrom + bestCount / 2].distance, tolerance);
+    return at(pairs_.empty() ? Time{0} : pairs_[bestFrom + bestCount / 2].distance, tolerance);
 }
 
-LogAlignment LogPairs::at(can::Time offset, can::Time tolerance) const
+LogAlignment LogPairs::at(Time offset, Time tolerance) const
 {
     LogAlignment alignment;
     alignment.offset = offset;
     alignment.comparable = comparable_;
-    auto pair = std::lower_bound(pairs_.begin(), pairs_.end(), offset - tolerance, [](const Pair& p, can::Time time) { return p.distance < time; });
+    auto pair = std::lower_bound(pairs_.begin(), pairs_.end(), offset - tolerance, [](const Pair& p, Time time) { return p.distance < time; });
     for (; pair != pairs_.end() && pair->distance <= offset + tolerance; ++pair)
         alignment.matched.push_back(pair->rows);
     std::sort(alignment.matched.begin(), alignment.matched.end(), [](const MatchedFrames& x, const MatchedFrames& y) { return std::pair(x.first, x.second) < std::pair(y.first, y.second); });

@@ -14,7 +14,7 @@ struct MatchedFrames {
 };
 
 struct LogAlignment {
-    can::Time offset{0};                    ///< To be added to the second log's stamps.
+    Time offset{0};                    ///< To be added to the second log's stamps.
     std::vector<MatchedFrames> matched;     ///< By it, within the tolerance; in the order of the first log.
     std::uint64_t comparable = 0;           ///< Frames that could have matched.
 };
@@ -27,13 +27,13 @@ public:
     LogPairs(const trace::Snapshot& first, const trace::Snapshot& second);
 
     /// The offset at which most of them are at one distance in time. No match where there are none.
-    [[nodiscard]] LogAlignment best(can::Time tolerance = std::chrono::milliseconds(1)) const;
+    [[nodiscard]] LogAlignment best(Time tolerance = std::chrono::milliseconds(1)) const;
     /// Those that match at an offset.
-    [[nodiscard]] LogAlignment at(can::Time offset, can::Time tolerance = std::chrono::milliseconds(1)) const;
+    [[nodiscard]] LogAlignment at(Time offset, Time tolerance = std::chrono::milliseconds(1)) const;
 
 private:
     struct Pair {
-        can::Time distance;
+        Time distance;
         MatchedFrames rows;
     };
     std::vector<Pair> pairs_;       // by distance

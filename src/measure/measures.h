@@ -6,7 +6,7 @@
 #include <mutex>
 #include <vector>
 
-#include "can/workers.h"
+#include "base/workers.h"
 #include "measure/events.h"
 #include "measure/identifier_stats.h"
 #include "measure/load_bins.h"

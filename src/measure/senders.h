@@ -10,7 +10,6 @@
 
 namespace wavetrope::measure {
 
-using can::Time;
 
 /// One sender of a bus as it stood at a row of the trace.
 struct SenderMoment {

@@ -13,7 +13,7 @@ namespace wavetrope::measure {
 /// Decodes one signal of one identifier of a growing trace. Times are seconds since an origin, ascending.
 class SignalSeries {
 public:
-    SignalSeries(database::SignalRef signal, can::Time origin) : signal_(signal), origin_(origin) {}
+    SignalSeries(database::SignalRef signal, Time origin) : signal_(signal), origin_(origin) {}
 
     /// Brings in the frames that a newer snapshot has, of at most `budget` rows. Gives how many values came.
     std::size_t update(const trace::Snapshot& snapshot, std::uint64_t budget = ~std::uint64_t{0});
@@ -45,7 +45,7 @@ private:
     [[nodiscard]] double silentAfter() const;
 
     database::SignalRef signal_;
-    can::Time origin_;
+    Time origin_;
     trace::Row nextRow_ = 0;
     std::vector<double> times_;
     std::vector<double> values_;

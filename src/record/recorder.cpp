@@ -2,7 +2,7 @@
 
 namespace wavetrope::record {
 
-Expected<std::unique_ptr<Recorder>> Recorder::start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter, std::optional<can::Time> origin)
+Expected<std::unique_ptr<Recorder>> Recorder::start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter, std::optional<Time> origin)
 {
     auto file = formats::LogFile::create(path, trace.buses());
     if (!file)

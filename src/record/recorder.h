@@ -17,7 +17,7 @@ class Recorder {
 public:
     /// Begins at row `from` of the trace. Of the rows from there on, those are written that the filter passes; what it
     /// remembers of earlier frames it takes from the whole trace, and its times count from `origin`.
-    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter = {}, std::optional<can::Time> origin = {});
+    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter = {}, std::optional<Time> origin = {});
 
     /// Writes the rows that came and hands them to the system.
     [[nodiscard]] Expected<void> advance();

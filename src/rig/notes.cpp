@@ -7,10 +7,11 @@
 #include <filesystem>
 #include <fstream>
 #include <iterator>
-#include <nlohmann/json.hpp>
+#include <limits>
 
-#include "can/replace_file.h"
-#include "can/time_text.h"
+#include "base/json_reader.h"
+#include "base/replace_file.h"
+#include "base/time_text.h"
 
 namespace wavetrope::rig {
 
@@ -37,19 +38,23 @@ Expected<Notes> Notes::load(const std::string& log)
         return fail("the notes cannot be read", path, "Look at the file; the log itself is not affected");
     std::ifstream file(path, std::ios::binary);
     const auto document = nlohmann::json::parse(std::string(std::istreambuf_iterator<char>(file), {}), nullptr, false);
-    if (!document.is_object() || !document.contains("wavetrope_notes") || !document.contains("notes") || !document["notes"].is_array())
+    if (!document.is_object() || !document.contains("wavetrope_notes") || !document.contains("notes"))
         return fail("this is no file of notes", path, "Look at the file; the log itself is not affected");
-    Notes notes;
-    for (const auto& entry : document["notes"]) {
-        const bool whole = entry.is_object() && entry.contains("time") && entry["time"].is_string() && entry.contains("text") && entry["text"].is_string();
-        const auto time = whole ? can::momentFromText(entry["time"].get<std::string>(), {}) : std::nullopt;
-        if (!time)
-            return fail("a note without its time or text", path + ", /notes/" + std::to_string(notes.notes_.size()), "Look at the file; the log itself is not affected");
-        Note note{0, *time, trace::noRow, entry["text"].get<std::string>()};
-        if (entry.contains("row") && entry["row"].is_number_unsigned() && entry["row"].get<std::uint64_t>() > 0)
-            note.row = entry["row"].get<std::uint64_t>() - 1;
-        notes.put(std::move(note));
-    }
+    auto notes = readingJson(path, [&] {
+        Notes read;
+        JsonReader(document).each("notes", [&](const JsonReader& in) {
+            const auto time = momentFromText(in.at("time").text(), {});
+            if (!time)
+                in.at("time").wrong("expected seconds since 1970 or since the start");
+            Note note{0, *time, trace::noRow, in.at("text").text()};
+            if (const auto row = in.whole("row", std::numeric_limits<std::uint64_t>::max(), 0); row > 0)
+                note.row = row - 1;
+            read.put(std::move(note));
+        });
+        return read;
+    });
+    if (!notes)
+        notes.error().remedy = "Look at the file; the log itself is not affected";
     return notes;
 }
 
@@ -65,7 +70,7 @@ Expected<void> Notes::save(const std::string& log) const
     document["notes"] = nlohmann::ordered_json::array();
     for (const Note& note : notes_) {
         nlohmann::ordered_json entry;
-        entry["time"] = can::secondsText(note.time);
+        entry["time"] = secondsText(note.time);
         if (note.row != trace::noRow)
             entry["row"] = note.row + 1;
         entry["text"] = note.text;

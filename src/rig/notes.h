@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "can/frame.h"
 #include "trace/trace.h"
 
@@ -13,7 +13,7 @@ namespace wavetrope::rig {
 /// A note on a frame, or on a moment.
 struct Note {
     std::uint64_t uid = 0;              ///< Identity while the run is open.
-    can::Time time{};
+    Time time{};
     trace::Row row = trace::noRow;      ///< Of the frame; noRow for a moment.
     std::string text;
 

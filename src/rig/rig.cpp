@@ -7,19 +7,17 @@
 #include <fstream>
 #include <set>
 
+#include "base/json_reader.h"
+#include "base/replace_file.h"
+#include "base/time_text.h"
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
-#include "can/replace_file.h"
-#include "can/time_text.h"
-#include "drive/json_reader.h"
 #include "rig/document_text.h"
 
 namespace wavetrope::rig {
 
 namespace {
 
-using drive::JsonFailure;
-using drive::JsonReader;
 using nlohmann::json;
 
 constexpr std::size_t largestDocument = 64U << 20;
@@ -40,87 +38,76 @@ std::optional<Time> instantFromText(const std::string& text)
     return std::chrono::sys_days(date).time_since_epoch() + std::chrono::hours(hour) + std::chrono::minutes(minute) + std::chrono::seconds(second);
 }
 
-BusSpec busOf(const json& value, const std::string& pointer)
+BusSpec busOf(const JsonReader& in)
 {
-    const JsonReader reader(value, pointer);
     BusSpec bus;
-    bus.name = reader.needText("name");
-    if (const auto* rate = reader.find("rate")) {
-        const auto read = rate->is_string() ? can::bitRateFromText(rate->get<std::string>()) : std::nullopt;
+    bus.name = in.needText("name");
+    if (const auto rate = in.find("rate")) {
+        const auto read = rate->json().is_string() ? can::bitRateFromText(rate->text()) : std::nullopt;
         if (!read)
-            JsonReader::fail(reader.at("rate"), "expected a bit rate such as \"500k\" or \"500k/2M\"");
+            rate->wrong("expected a bit rate such as \"500k\" or \"500k/2M\"");
         bus.rate = *read;
     }
-    bus.restartAfter = reader.span("restart");
-    bus.interface = reader.text("interface");
+    bus.restartAfter = in.span("restart");
+    bus.interface = in.text("interface");
     if (bus.interface.empty() && !bus.rate.known())
-        JsonReader::fail(reader.at("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
-    bus.databases = reader.texts("databases");
-    if (const std::string match = reader.text("match"); match == "group")
+        JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
+    bus.databases = in.texts("databases");
+    if (const std::string match = in.text("match"); match == "group")
         bus.match = database::Match::group;
     else if (!match.empty() && match != "full")
-        JsonReader::fail(reader.at("match"), "expected \"full\" or \"group\"");
-    if (const auto* definitions = reader.find("definitions")) {
-        auto own = database::databaseFromJson(*definitions, {});
-        if (!own)
-            JsonReader::fail(reader.at("definitions"), own.error().what);
-        bus.definitions = std::make_shared<const database::Database>(std::move(*own));
-    }
+        JsonReader::fail(in.placeOf("match"), "expected \"full\" or \"group\"");
+    if (const auto definitions = in.find("definitions"))
+        bus.definitions = std::make_shared<const database::Database>(database::databaseFromJson(*definitions));
     return bus;
 }
 
 Rig rigOf(const json& document, const std::string& path)
 {
-    const JsonReader reader(document, "");
+    const JsonReader in(document);
     Rig rig;
     rig.path = path;
     rig.document = document;
-    const auto* version = reader.find("wavetrope");
-    if (version == nullptr || !version->is_number_integer())
+    const auto version = in.find("wavetrope");
+    if (!version || !version->json().is_number_integer())
         JsonReader::fail("/wavetrope", "expected the version number of a rig document", "A rig begins with {\"wavetrope\": 1, ...}");
-    if (version->get<std::int64_t>() > Rig::version || version->get<std::int64_t>() < 1)
-        JsonReader::fail("/wavetrope", "version " + version->dump() + " of the rig document is not known; this program knows 1", "Use a newer Wavetrope");
-    rig.name = reader.text("name", "Rig");
-    if (const auto* seed = reader.find("seed")) {
-        if (!seed->is_number_unsigned() && !(seed->is_number_float() && seed->get<double>() >= 0 && seed->get<double>() < 0x1p64 && seed->get<double>() == std::floor(seed->get<double>())))
-            JsonReader::fail("/seed", "expected a whole number of 0 to 2^64 - 1");
-        rig.seed = seed->get<std::uint64_t>();
+    if (const auto number = version->json().get<std::int64_t>(); number > Rig::version || number < 1)
+        version->wrong("version " + version->json().dump() + " of the rig document is not known; this program knows 1", "Use a newer Wavetrope");
+    rig.name = in.text("name", "Rig");
+    if (const auto seed = in.find("seed")) {
+        const json& value = seed->json();
+        if (!value.is_number_unsigned() && !(value.is_number_float() && value.get<double>() >= 0 && value.get<double>() < 0x1p64 && value.get<double>() == std::floor(value.get<double>())))
+            seed->wrong("expected a whole number of 0 to 2^64 - 1");
+        rig.seed = value.get<std::uint64_t>();
     }
-    if (reader.find("begins") != nullptr) {
-        const auto instant = instantFromText(reader.text("begins"));
+    if (const auto begins = in.find("begins")) {
+        const auto instant = instantFromText(begins->text());
         if (!instant)
-            JsonReader::fail("/begins", "expected an instant such as \"2027-02-01T18:00:00Z\"");
+            begins->wrong("expected an instant such as \"2027-02-01T18:00:00Z\"");
         rig.begins = *instant;
     }
-    rig.story = reader.span("story");
-    std::set<std::string> names;
-    reader.each("buses", [&](const json& element, const std::string& pointer) {
-        rig.buses.push_back(busOf(element, pointer));
-        if (!names.insert(rig.buses.back().name).second)
-            JsonReader::fail(pointer + "/name", "there are two buses called '" + rig.buses.back().name + "'");
+    rig.story = in.span("story");
+    // Of one list each has a name of its own.
+    const auto distinct = [](std::set<std::string>& names, const JsonReader& entry, const std::string& name, const char* what) {
+        if (!names.insert(name).second)
+            JsonReader::fail(entry.placeOf("name"), std::string("there are two ") + what + " called '" + name + "'", "Give one of them another name");
+    };
+    std::set<std::string> buses, nodes, filters;
+    in.each("buses", [&](const JsonReader& bus) {
+        rig.buses.push_back(busOf(bus));
+        distinct(buses, bus, rig.buses.back().name, "buses");
         if (rig.buses.size() > mostBuses)
-            JsonReader::fail(pointer, "a rig has 64 buses at the most");
+            bus.wrong("a rig has 64 buses at the most");
     });
-    names.clear();
-    reader.each("nodes", [&](const json& element, const std::string& pointer) {
-        auto node = drive::nodeFromJson(element, pointer);
-        if (!node)
-            throw JsonFailure{node.error()};
-        if (!names.insert(node->name).second)
-            JsonReader::fail(pointer + "/name", "there are two nodes called '" + node->name + "'");
-        rig.nodes.push_back(std::move(*node));
+    in.each("nodes", [&](const JsonReader& node) {
+        rig.nodes.push_back(drive::nodeFromJson(node));
+        distinct(nodes, node, rig.nodes.back().name, "nodes");
     });
-    names.clear();
-    reader.each("filters", [&](const json& element, const std::string& pointer) {
-        const JsonReader filter(element, pointer);
+    in.each("filters", [&](const JsonReader& filter) {
         rig.filters.push_back({filter.needText("name"), filter.text("expression")});
-        if (!names.insert(rig.filters.back().name).second)
-            JsonReader::fail(pointer + "/name", "there are two filters called '" + rig.filters.back().name + "'", "Give one of them another name");
+        distinct(filters, filter, rig.filters.back().name, "filters");
     });
-    reader.each("events", [&](const json& element, const std::string& pointer) {
-        const JsonReader event(element, pointer);
-        rig.events.push_back({event.needText("name"), event.needText("when"), event.span("for")});
-    });
+    in.each("events", [&](const JsonReader& event) { rig.events.push_back({event.needText("name"), event.needText("when"), event.span("for")}); });
     return rig;
 }
 
@@ -306,7 +293,7 @@ void Rig::setFacts(const std::string& newName, std::uint64_t newSeed, Time newSt
     if (newSeed != 1 || document.contains("seed"))
         document["seed"] = newSeed;
     if (newStory.count() > 0)
-        document["story"] = can::spanText(newStory);
+        document["story"] = spanText(newStory);
     else
         document.erase("story");
 }

@@ -8,14 +8,13 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/error.h"
 #include "can/bit_rate.h"
-#include "can/error.h"
 #include "database/catalog.h"
 #include "drive/node_spec.h"
 
 namespace wavetrope::rig {
 
-using can::Time;
 
 struct BusSpec {
     std::string name;

@@ -6,10 +6,10 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "base/replace_file.h"
 #include "database/database_json.h"
 #include "database/dbc_writer.h"
 #include "database/export.h"
-#include "can/replace_file.h"
 
 namespace wavetrope::rig {
 

@@ -13,7 +13,7 @@
 #include <ctime>
 #include <filesystem>
 
-#include "can/read_at.h"
+#include "base/read_at.h"
 #include "formats/run_block.h"
 
 namespace wavetrope::spool {

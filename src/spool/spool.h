@@ -11,7 +11,7 @@
 #include <thread>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "formats/run_log.h"
 #include "trace/trace.h"
 

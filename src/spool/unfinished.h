@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "can/error.h"
+#include "base/error.h"
 #include "formats/run_log.h"
 
 namespace wavetrope::spool {

@@ -82,7 +82,7 @@ std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, s
     // The rows belong to a group of their own, which no identifier's runs lead to.
     can::FrameView nothing;
     nothing.kind = can::FrameKind::error;
-    nothing.time = can::Time(time);
+    nothing.time = Time(time);
     const std::uint32_t own = std::min(groups, segmentRows - 1);
     for (std::uint32_t g = 0; g <= own; ++g)
         made->addGroup(0, 0, pack(nothing), noGroup);

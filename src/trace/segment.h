@@ -126,11 +126,11 @@ public:
     Segment& operator=(const Segment&) = delete;
 
     [[nodiscard]] Row firstRow() const { return first_; }
-    [[nodiscard]] can::Time time(std::uint32_t row) const
+    [[nodiscard]] Time time(std::uint32_t row) const
     {
         const TimeBlock& block = timeBlocks_[row / timeBlockRows];
         const std::int64_t* wide = block.wide.load(std::memory_order_acquire);
-        return can::Time(wide == nullptr ? block.base + offsets_[row] : wide[row % timeBlockRows]);
+        return Time(wide == nullptr ? block.base + offsets_[row] : wide[row % timeBlockRows]);
     }
     [[nodiscard]] IdentifierIndex identifier(std::uint32_t row) const { return groupOf(row).identifier(); }
     /// Kind, direction, switches and length code of a row, without its time, identifier and payload.
@@ -154,8 +154,8 @@ public:
     [[nodiscard]] const Group& groupOf(std::uint32_t row) const { return group(groups_[row]); }
 
     /// Smallest and largest time of the rows so far.
-    [[nodiscard]] can::Time earliest() const { return can::Time(earliest_.load(std::memory_order_acquire)); }
-    [[nodiscard]] can::Time latest() const { return can::Time(latest_.load(std::memory_order_acquire)); }
+    [[nodiscard]] Time earliest() const { return Time(earliest_.load(std::memory_order_acquire)); }
+    [[nodiscard]] Time latest() const { return Time(latest_.load(std::memory_order_acquire)); }
 
     /// Whether it stands for one that is lost.
     [[nodiscard]] bool lost() const { return lost_; }

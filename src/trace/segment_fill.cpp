@@ -141,7 +141,7 @@ private:
         segment.earliest_.store(earliest_, std::memory_order_relaxed);
         segment.latest_.store(latest_, std::memory_order_relaxed);
         filled_.first = segment.time(0);
-        filled_.last = can::Time(before_);
+        filled_.last = Time(before_);
     }
 
     void stamp(std::uint32_t row, std::span<const std::int64_t> times)

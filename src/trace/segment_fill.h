@@ -15,7 +15,7 @@ struct FilledSegment {
     std::unique_ptr<Segment> segment;
     std::vector<TraceKey> keys;         ///< In the order of first appearance.
     std::uint32_t disorders = 0;        ///< Frames stamped before their predecessor, the first one left out.
-    can::Time first{0}, last{0};        ///< Stamps of the first and the last row.
+    Time first{0}, last{0};        ///< Stamps of the first and the last row.
 };
 
 /// Fills a segment with stretches of frames that come one behind the other, segmentRows of them altogether. The payloads

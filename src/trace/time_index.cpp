@@ -61,7 +61,7 @@ void TimeIndex::look(Row from, Row to)
         const SegmentPin segment = snapshot_.segment(index);
         const Row end = std::min<Row>(to, (Row{index} + 1) * segmentRows);
         for (; row < end; ++row) {
-            const can::Time time = segment->time(static_cast<std::uint32_t>(row % segmentRows));
+            const Time time = segment->time(static_cast<std::uint32_t>(row % segmentRows));
             if (!any || time >= top_) {
                 any = true;
                 top_ = time;
@@ -103,8 +103,8 @@ void TimeIndex::look(Row from, Row to)
 void TimeIndex::sortAll()
 {
     const auto earlier = [&](Row a, Row b) {
-        const can::Time ta = snapshot_.time(a);
-        const can::Time tb = snapshot_.time(b);
+        const Time ta = snapshot_.time(a);
+        const Time tb = snapshot_.time(b);
         return ta != tb ? ta < tb : a < b;
     };
     const std::vector<Row>& before = lists_->sorted;
@@ -193,7 +193,7 @@ Row TimeIndex::rowAt(std::uint64_t position) const
     return straightAt(position - low);
 }
 
-std::uint64_t TimeIndex::lowerBound(can::Time time) const
+std::uint64_t TimeIndex::lowerBound(Time time) const
 {
     const std::vector<Row>& sorted = lists_->sorted;
     if (!sorted.empty()) {
@@ -213,9 +213,9 @@ std::uint64_t TimeIndex::lowerBound(can::Time time) const
     return strays + straightBefore(first);
 }
 
-Row TimeIndex::newestAt(can::Time time) const
+Row TimeIndex::newestAt(Time time) const
 {
-    const std::uint64_t position = time == can::Time::max() ? rows() : lowerBound(time + can::Time(1));
+    const std::uint64_t position = time == Time::max() ? rows() : lowerBound(time + Time(1));
     return position == 0 ? noRow : rowAt(position - 1);
 }
 

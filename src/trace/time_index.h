@@ -28,9 +28,9 @@ public:
     /// Row at a position of the time order.
     [[nodiscard]] Row rowAt(std::uint64_t position) const;
     /// First position whose time is `time` or later; rows() when there is none.
-    [[nodiscard]] std::uint64_t lowerBound(can::Time time) const;
+    [[nodiscard]] std::uint64_t lowerBound(Time time) const;
     /// The newest row at or before `time`, or noRow.
-    [[nodiscard]] Row newestAt(can::Time time) const;
+    [[nodiscard]] Row newestAt(Time time) const;
     /// Rows that are kept apart.
     [[nodiscard]] std::size_t strays() const { return lists_->sorted.empty() ? lists_->strays.size() : lists_->sorted.size(); }
 
@@ -60,7 +60,7 @@ public:
 
 private:
     struct Stray {
-        can::Time time;
+        Time time;
         Row row;
         bool operator<(const Stray& other) const { return time != other.time ? time < other.time : row < other.row; }
     };
@@ -80,7 +80,7 @@ private:
 
     Snapshot snapshot_;
     Row looked_ = 0;                    // rows that were looked at for strays
-    can::Time top_{};                   // the newest of those in order
+    Time top_{};                   // the newest of those in order
     std::shared_ptr<const Lists> lists_ = std::make_shared<const Lists>();  // never changed once others may have it
 };
 

@@ -13,7 +13,7 @@ constexpr std::size_t standardIdentifiers = 2048;
 
 }  // namespace
 
-Trace::Trace() : lastTime_(can::Time::min()) {}
+Trace::Trace() : lastTime_(Time::min()) {}
 
 Trace::~Trace()
 {
@@ -335,34 +335,34 @@ Row Snapshot::nthOf(IdentifierIndex identifier, std::uint64_t n) const
     return seg.firstRow() + from;
 }
 
-can::Time Snapshot::earliest() const
+Time Snapshot::earliest() const
 {
     if (rows_ == 0)
-        return can::Time{0};
+        return Time{0};
     const std::size_t last = segmentCount() - 1;
-    const can::Time own = rangeIn(last).first;
-    return last == 0 ? own : std::min(own, can::Time(trace_->slots_[last - 1]->earliest.load(std::memory_order_relaxed)));
+    const Time own = rangeIn(last).first;
+    return last == 0 ? own : std::min(own, Time(trace_->slots_[last - 1]->earliest.load(std::memory_order_relaxed)));
 }
 
-can::Time Snapshot::latest() const
+Time Snapshot::latest() const
 {
     if (rows_ == 0)
-        return can::Time{0};
+        return Time{0};
     const std::size_t last = segmentCount() - 1;
-    const can::Time own = rangeIn(last).second;
+    const Time own = rangeIn(last).second;
     return last == 0 ? own : std::max(own, latestThrough(last - 1));
 }
 
-can::Time Snapshot::latestThrough(std::size_t index) const { return can::Time(trace_->slots_[index]->latest.load(std::memory_order_relaxed)); }
+Time Snapshot::latestThrough(std::size_t index) const { return Time(trace_->slots_[index]->latest.load(std::memory_order_relaxed)); }
 
-std::pair<can::Time, can::Time> Snapshot::rangeIn(std::size_t index) const
+std::pair<Time, Time> Snapshot::rangeIn(std::size_t index) const
 {
     const SegmentPin pin = segment(index);
     const std::uint32_t rows = rowsIn(index);
     if (rows == segmentRows)
         return {pin->earliest(), pin->latest()};
     // What the segment says of itself goes on with its rows.
-    std::pair<can::Time, can::Time> range{pin->time(0), pin->time(rows - 1)};
+    std::pair<Time, Time> range{pin->time(0), pin->time(rows - 1)};
     if (!trace_->monotone())
         for (std::uint32_t row = 0; row < rows; ++row) {
             range.first = std::min(range.first, pin->time(row));

@@ -74,7 +74,7 @@ public:
     /// Bytes held by segments in memory and tables.
     [[nodiscard]] std::size_t memory() const;
     /// Time stamp of the first row, from which filters count; zero where there is none yet.
-    [[nodiscard]] can::Time origin() const { return rows() == 0 ? can::Time{0} : can::Time(origin_.load(std::memory_order_relaxed)); }
+    [[nodiscard]] Time origin() const { return rows() == 0 ? Time{0} : Time(origin_.load(std::memory_order_relaxed)); }
     /// Whether no frame was stamped before its predecessor.
     [[nodiscard]] bool monotone() const { return disorders_.load(std::memory_order_acquire) == 0; }
     /// How many frames were stamped before their predecessor.
@@ -100,7 +100,7 @@ private:
     PublishedList<Runs*> runs_;
     std::atomic<std::uint64_t> rows_{0};
     std::atomic<std::uint64_t> disorders_{0};
-    can::Time lastTime_;
+    Time lastTime_;
     Segment* open_ = nullptr;
 
     // Writer's own: the open segment's usual group of each identifier (of the length and attributes that it had first
@@ -144,7 +144,7 @@ public:
     /// The frame of a row. Its payload stays valid as long as the trace; where segments may leave memory, until the
     /// thread has asked for `framesAtHand` further ones.
     [[nodiscard]] can::FrameView frame(Row row) const;
-    [[nodiscard]] can::Time time(Row row) const { return segmentOf(row)->time(static_cast<std::uint32_t>(row % segmentRows)); }
+    [[nodiscard]] Time time(Row row) const { return segmentOf(row)->time(static_cast<std::uint32_t>(row % segmentRows)); }
     [[nodiscard]] IdentifierIndex identifier(Row row) const { return segmentOf(row)->identifier(static_cast<std::uint32_t>(row % segmentRows)); }
 
     /// Newest row of an identifier before `limit` (and before the snapshot's end), or noRow.
@@ -184,14 +184,14 @@ public:
     }
 
     /// First and last time stamp; zero when there are no rows.
-    [[nodiscard]] can::Time earliest() const;
-    [[nodiscard]] can::Time latest() const;
+    [[nodiscard]] Time earliest() const;
+    [[nodiscard]] Time latest() const;
     /// Last time stamp up to and with a segment that another one follows; needs no segment in memory.
-    [[nodiscard]] can::Time latestThrough(std::size_t index) const;
+    [[nodiscard]] Time latestThrough(std::size_t index) const;
 
 private:
     /// First and last time stamp of the rows of a segment.
-    [[nodiscard]] std::pair<can::Time, can::Time> rangeIn(std::size_t index) const;
+    [[nodiscard]] std::pair<Time, Time> rangeIn(std::size_t index) const;
     /// A payload of a segment that may leave memory, copied to where `framesAtHand` of them are kept for each thread.
     [[nodiscard]] static const std::uint8_t* atHand(const std::uint8_t* payload, std::uint8_t length);
     /// Number of the identifier's runs that begin before a row.

@@ -13,7 +13,7 @@
 #include "app/shell/narrowing.h"
 #include "app/shell/screen_room.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 
 namespace wavetrope::app {
 
@@ -194,9 +194,9 @@ void ConvertDialog::say(const QString& text, bool wrong)
     says_->setStyleSheet(QStringLiteral("color: %1;").arg((wrong ? Theme::get().error : Theme::get().ink2).name()));
 }
 
-std::optional<can::Time> ConvertDialog::momentOf(QLineEdit* edit, const QString& name)
+std::optional<Time> ConvertDialog::momentOf(QLineEdit* edit, const QString& name)
 {
-    const auto span = can::spanFromText(edit->text().toStdString());
+    const auto span = spanFromText(edit->text().toStdString());
     if (!span) {
         say(tr("%1 '%2': expected a time from the start, such as 12.5 s").arg(name, edit->text()), true);
         edit->setFocus();
@@ -225,7 +225,7 @@ std::optional<convert::Conversion> ConvertDialog::conversion()
         made.to = *to;
     }
     if (made.form == convert::Form::table && rows_->currentIndex() == 1) {
-        const auto step = can::spanFromText(step_->text().toStdString());
+        const auto step = spanFromText(step_->text().toStdString());
         if (!step || step->count() <= 0) {
             say(tr("A row every '%1': expected a time such as 10 ms").arg(step_->text()), true);
             step_->setFocus();

@@ -46,7 +46,7 @@ private:
     void follow();
     void say(const QString& text, bool wrong);
     [[nodiscard]] QString ending() const;
-    [[nodiscard]] std::optional<can::Time> momentOf(QLineEdit* edit, const QString& name);
+    [[nodiscard]] std::optional<Time> momentOf(QLineEdit* edit, const QString& name);
     [[nodiscard]] std::optional<convert::Conversion> conversion();
 
     Stage& stage_;

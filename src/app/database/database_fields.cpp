@@ -8,7 +8,7 @@
 #include "app/paint/paint.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "database/field_text.h"
 
 namespace wavetrope::app {
@@ -91,7 +91,7 @@ void DatabaseView::fill()
     setField("messageName", text(message->name));
     setField("messageId", text(can::toText(message->id)));
     setField("messageLength", QString::number(message->length));
-    setField("messageCycle", message->cycleTime.count() > 0 ? text(can::spanText(message->cycleTime)) : QString());
+    setField("messageCycle", message->cycleTime.count() > 0 ? text(spanText(message->cycleTime)) : QString());
     setField("messageComment", text(message->comment));
     frame_->setCurrentIndex(!message->fd ? 0 : message->brs ? 2 : 1);
     {
@@ -233,7 +233,7 @@ void DatabaseView::takeMessage(const char* what)
     const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
     const auto wrong = [this](const QString& words) { desk_.say(words); };
     if (name == QLatin1String("messageCycle")) {
-        const auto span = value.isEmpty() ? std::optional(can::Time{0}) : can::spanFromText(value.toStdString());
+        const auto span = value.isEmpty() ? std::optional(Time{0}) : spanFromText(value.toStdString());
         if (!span)
             return wrong(tr("'%1': expected a time such as 20 ms").arg(value));
         if (*span != current->cycleTime)

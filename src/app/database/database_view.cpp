@@ -17,7 +17,7 @@
 #include "app/shell/elided_label.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "database/field_text.h"
 #include "measure/coverage.h"
 

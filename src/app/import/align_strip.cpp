@@ -41,8 +41,8 @@ void AlignStrip::setLogs(std::vector<Log> logs)
 
 void AlignStrip::fit()
 {
-    from_ = can::Time::max();
-    to_ = can::Time::min();
+    from_ = Time::max();
+    to_ = Time::min();
     for (const Log& log : logs_)
         if (log.read) {
             from_ = std::min(from_, log.begins + log.offset);
@@ -50,21 +50,21 @@ void AlignStrip::fit()
             fitted_ = true;
         }
     if (from_ >= to_) {
-        from_ = can::Time{0};
-        to_ = can::Time{1'000'000'000};
+        from_ = Time{0};
+        to_ = Time{1'000'000'000};
     }
 }
 
-double AlignStrip::xOf(can::Time time) const
+double AlignStrip::xOf(Time time) const
 {
     const double left = Theme::get().px(nameWidth);
     const double share = static_cast<double>((time - from_).count()) / static_cast<double>(std::max<std::int64_t>(1, (to_ - from_).count()));
     return std::clamp(left + share * (width() - left - 8), -1e6, 1e6);
 }
 
-can::Time AlignStrip::timeOfPixels(int pixels) const
+Time AlignStrip::timeOfPixels(int pixels) const
 {
-    return can::Time(static_cast<std::int64_t>(static_cast<double>((to_ - from_).count()) * pixels / std::max(1.0, width() - double(Theme::get().px(nameWidth)) - 8)));
+    return Time(static_cast<std::int64_t>(static_cast<double>((to_ - from_).count()) * pixels / std::max(1.0, width() - double(Theme::get().px(nameWidth)) - 8)));
 }
 
 QRectF AlignStrip::lane(int log) const { return {0, 4.0 + log * double(Theme::get().px(laneHeight)), double(width()), double(Theme::get().px(laneHeight))}; }
@@ -130,7 +130,7 @@ void AlignStrip::mouseMoveEvent(QMouseEvent* event)
 {
     if (dragged_ < 0)
         return;
-    const can::Time next = pressedOffset_ + timeOfPixels(static_cast<int>(event->position().x() - pressedX_));
+    const Time next = pressedOffset_ + timeOfPixels(static_cast<int>(event->position().x() - pressedX_));
     logs_[static_cast<std::size_t>(dragged_)].offset = next;
     Q_EMIT offsetChanged(dragged_, next.count());
     update();
@@ -141,8 +141,8 @@ void AlignStrip::mouseReleaseEvent(QMouseEvent*) { dragged_ = -1; }
 void AlignStrip::wheelEvent(QWheelEvent* event)
 {
     const double factor = std::pow(0.8, event->angleDelta().y() / 120.0);
-    const can::Time at = from_ + timeOfPixels(static_cast<int>(event->position().x()) - Theme::get().px(nameWidth));
-    const auto scaled = [&](can::Time time) { return at + can::Time(static_cast<std::int64_t>(static_cast<double>((time - at).count()) * factor)); };
+    const Time at = from_ + timeOfPixels(static_cast<int>(event->position().x()) - Theme::get().px(nameWidth));
+    const auto scaled = [&](Time time) { return at + Time(static_cast<std::int64_t>(static_cast<double>((time - at).count()) * factor)); };
     if ((to_ - from_).count() * factor > 1000 && (to_ - from_).count() * factor < 1e18) {
         from_ = scaled(from_);
         to_ = scaled(to_);
@@ -160,7 +160,7 @@ void AlignStrip::keyPressEvent(QKeyEvent* event)
         return update();
     }
     if ((event->key() == Qt::Key_Left || event->key() == Qt::Key_Right) && chosen_ <= last) {
-        can::Time& offset = logs_[static_cast<std::size_t>(chosen_)].offset;
+        Time& offset = logs_[static_cast<std::size_t>(chosen_)].offset;
         offset += timeOfPixels(event->key() == Qt::Key_Left ? -step : step);
         Q_EMIT offsetChanged(chosen_, offset.count());
         return update();

@@ -17,10 +17,10 @@ public:
 
     struct Log {
         QString name;
-        can::Time begins{};
-        can::Time ends{};
-        can::Time offset{0};
-        std::vector<std::pair<can::Time, can::Time>> matched;   ///< Stamps of the first log and of this one, without offset.
+        Time begins{};
+        Time ends{};
+        Time offset{0};
+        std::vector<std::pair<Time, Time>> matched;   ///< Stamps of the first log and of this one, without offset.
         bool read = false;
     };
     void setLogs(std::vector<Log> logs);
@@ -28,7 +28,7 @@ public:
     /// Middle of a bar.
     [[nodiscard]] QPoint barOf(int log) const;
     /// Time of so many pixels.
-    [[nodiscard]] can::Time timeOfPixels(int pixels) const;
+    [[nodiscard]] Time timeOfPixels(int pixels) const;
 
 Q_SIGNALS:
     /// A bar was moved.
@@ -44,17 +44,17 @@ protected:
 
 private:
     void fit();
-    [[nodiscard]] double xOf(can::Time time) const;
+    [[nodiscard]] double xOf(Time time) const;
     [[nodiscard]] QRectF lane(int log) const;
 
     std::vector<Log> logs_;
-    can::Time from_{};
-    can::Time to_{1};
+    Time from_{};
+    Time to_{1};
     bool fitted_ = false;
     int dragged_ = -1;
     int chosen_ = 1;
     double pressedX_ = 0;
-    can::Time pressedOffset_{};
+    Time pressedOffset_{};
 };
 
 }  // namespace wavetrope::app

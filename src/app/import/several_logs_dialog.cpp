@@ -9,7 +9,7 @@
 #include "app/shell/notation.h"
 #include "app/shell/screen_room.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "formats/trace_sink.h"
 
 namespace wavetrope::app {
@@ -20,7 +20,7 @@ constexpr std::uint64_t framesLookedAt = 200'000;
 constexpr int lookEvery = 60;     // ms
 enum { name, begins, lasts, offset, matched, own, columnCount };
 
-QString offsetText(can::Time time) { return QString::fromStdString(can::secondsText(time)) + QStringLiteral(" s"); }
+QString offsetText(Time time) { return QString::fromStdString(wavetrope::secondsText(time)) + QStringLiteral(" s"); }
 
 }  // namespace
 
@@ -41,7 +41,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     setWindowTitle(tr("%1 logs as one").arg(paths.size()));
     resize(withinScreen(*this, {900, 480}));
     for (qsizetype i = 0; i < paths.size(); ++i) {
-        parts_.push_back({paths[i].toStdString(), can::Time{0}, false, layouts[static_cast<std::size_t>(i)]});
+        parts_.push_back({paths[i].toStdString(), Time{0}, false, layouts[static_cast<std::size_t>(i)]});
         looks_.push_back(std::make_unique<Look>());
     }
     auto* column = new QVBoxLayout(this);
@@ -74,7 +74,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
         table_->item(row, name)->setText(QFileInfo(paths[row]).fileName());
         table_->item(row, name)->setToolTip(paths[row]);
         table_->item(row, begins)->setText(tr("reading"));
-        table_->item(row, offset)->setText(row == 0 ? tr("the first") : offsetText(can::Time{0}));
+        table_->item(row, offset)->setText(row == 0 ? tr("the first") : offsetText(Time{0}));
         table_->item(row, own)->setCheckState(Qt::Unchecked);
     }
     filling_ = false;
@@ -82,7 +82,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     connect(table_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
         if (filling_ || item->column() != offset)
             return;
-        const auto span = can::spanFromText(item->text().toStdString());
+        const auto span = spanFromText(item->text().toStdString());
         if (!span) {
             says_->setText(tr("'%1': expected a time such as 1.5 s or -250 ms").arg(item->text()));
             says_->setStyleSheet(QStringLiteral("color: %1;").arg(Theme::get().error.name()));
@@ -115,7 +115,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     column->addLayout(bottom);
     connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
     connect(open_, &QPushButton::clicked, this, &QDialog::accept);
-    connect(strip_, &AlignStrip::offsetChanged, this, [this](int log, qint64 nanoseconds) { setOffset(log, can::Time(nanoseconds), false); });
+    connect(strip_, &AlignStrip::offsetChanged, this, [this](int log, qint64 nanoseconds) { setOffset(log, Time(nanoseconds), false); });
     reader_ = std::thread([this] {
         for (std::size_t i = 0; i < parts_.size() && !closing_; ++i) {
             LookSink sink(looks_[i]->trace, closing_);
@@ -186,7 +186,7 @@ void SeveralLogsDialog::align(int log)
     showStrip();
 }
 
-void SeveralLogsDialog::setOffset(int log, can::Time time, bool fromTable)
+void SeveralLogsDialog::setOffset(int log, Time time, bool fromTable)
 {
     const auto at = static_cast<std::size_t>(log);
     parts_[at].offset = time;

@@ -41,7 +41,7 @@ private:
     };
     class LookSink;
     void follow();
-    void setOffset(int log, can::Time offset, bool fromTable);
+    void setOffset(int log, Time offset, bool fromTable);
     void align(int log);
     void showLog(int log);
     void showStrip();

@@ -10,7 +10,7 @@
 #include "app/shell/screen_room.h"
 #include "app/shell/text.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 #include "formats/log_format.h"
 #include "formats/text_line.h"
 

@@ -15,9 +15,9 @@
 #include "app/paint/paint.h"
 #include "app/shell/notation.h"
 #include "app/shell/selection_menu.h"
-#include "can/time_text.h"
-#include "database/field_text.h"
 #include "app/theme/theme.h"
+#include "base/time_text.h"
+#include "database/field_text.h"
 
 namespace wavetrope::app {
 
@@ -436,7 +436,7 @@ void Inspector::paintSignals(QPainter& painter, double& y, const database::Catal
     }
 }
 
-void Inspector::paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats&, const std::vector<can::Time>& beats)
+void Inspector::paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats&, const std::vector<Time>& beats)
 {
     const Theme& theme = Theme::get();
     const bool promised = message != nullptr && message->message->cycleTime.count() > 0;
@@ -593,7 +593,7 @@ void Inspector::paintEventFacts(QPainter& painter)
             section(painter, y, tr("Condition"));
             painter.setFont(Theme::get().mono());
             painter.setPen(Theme::get().ink);
-            painter.drawText(QRectF(edge(), y, width() - 2 * edge(), Theme::get().px(80)), Qt::TextWordWrap, QString::fromStdString(spec.when) + (spec.hold.count() > 0 ? tr("\nfor %1").arg(QString::fromStdString(can::spanText(spec.hold))) : QString()));
+            painter.drawText(QRectF(edge(), y, width() - 2 * edge(), Theme::get().px(80)), Qt::TextWordWrap, QString::fromStdString(spec.when) + (spec.hold.count() > 0 ? tr("\nfor %1").arg(QString::fromStdString(spanText(spec.hold))) : QString()));
         }
     contentHeight_ = y;
 }

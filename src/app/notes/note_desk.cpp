@@ -68,7 +68,7 @@ void NoteDesk::remove(std::uint64_t uid)
     undo_.push(new Change(*this, std::move(next), tr("take a note away")));
 }
 
-void NoteDesk::ask(can::Time time, trace::Row row, QWidget* parent)
+void NoteDesk::ask(Time time, trace::Row row, QWidget* parent)
 {
     const rig::Note* there = notes_.at(row);
     if (row == trace::noRow)

@@ -21,7 +21,7 @@ public:
     [[nodiscard]] const rig::Notes& notes() const { return notes_; }
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
     /// Asks for a note's text and keeps it: on a frame, or on a moment for noRow. An empty text takes the note away.
-    void ask(can::Time time, trace::Row row, QWidget* parent);
+    void ask(Time time, trace::Row row, QWidget* parent);
     void put(const rig::Note& note);
     void remove(std::uint64_t uid);
     /// Reads the notes of a log that has been read.

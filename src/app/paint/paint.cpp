@@ -280,28 +280,28 @@ void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* d
         }
 }
 
-void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Time>& beats, can::Time period, can::Time at)
+void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at)
 {
     const Theme& theme = Theme::get();
     if (beats.size() < 2 && period.count() == 0)
         return;
     if (period.count() == 0) {
         // Nothing is promised: measured against the median of the gaps.
-        std::vector<can::Time> gaps;
+        std::vector<Time> gaps;
         for (std::size_t i = 1; i < beats.size(); ++i)
             gaps.push_back(beats[i] - beats[i - 1]);
         std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
-        period = std::max(can::Time(1), gaps[gaps.size() / 2]);
+        period = std::max(Time(1), gaps[gaps.size() / 2]);
     }
     if (beats.empty())
         return;
     const double width = box.width() / beatsShown;
     const double half = theme.px(5.5);
-    const auto x = [&](can::Time time) { return box.right() - static_cast<double>((at - time).count()) / static_cast<double>(period.count()) * width; };
+    const auto x = [&](Time time) { return box.right() - static_cast<double>((at - time).count()) / static_cast<double>(period.count()) * width; };
     painter.save();
     painter.setClipRect(box.adjusted(-1, -2, 1, 2));
     for (std::size_t i = 0; i <= beats.size(); ++i) {
-        const can::Time next = i < beats.size() ? beats[i] : at;
+        const Time next = i < beats.size() ? beats[i] : at;
         if (i > 0) {
             // Holes between this arrival and the one before.
             const double missed = static_cast<double>((next - beats[i - 1]).count()) / static_cast<double>(period.count());

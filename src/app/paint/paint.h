@@ -38,7 +38,7 @@ void paintWarning(QPainter& painter, const QPointF& centre, double size);
 void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately, const measure::BitMask& ever);
 
 /// Arrivals against the beat: the last two dozen beats before `at`; a missed one is an outlined hole.
-void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<can::Time>& beats, can::Time period, can::Time at);
+void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at);
 
 /// Width of the lattice of a classic payload.
 [[nodiscard]] double latticeWidth();

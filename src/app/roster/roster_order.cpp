@@ -20,7 +20,7 @@ void RosterRows::rebuild()
     known_ = snapshot.trace().identifierCount();
     const auto& trace = snapshot.trace();
     const filter::Filter& filter = view_.filterLine()->filter();
-    const can::Time at = view_.stage().cursor();
+    const Time at = view_.stage().cursor();
     std::vector<Entry> rows;
     std::map<std::tuple<std::uint8_t, std::uint32_t, std::uint8_t>, std::size_t> joined;
     std::size_t passing = 0;

@@ -26,13 +26,13 @@ constexpr std::uint64_t framesAtOnce = 40'000;     // looked through for extreme
 constexpr int rosterFollowsEvery = 15;                    // ms
 constexpr const char* groupings[] = {"none", "bus", "sender"};
 
-bool isSilent(const measure::IdentifierMoment& moment, can::Time cycle, can::Time at)
+bool isSilent(const measure::IdentifierMoment& moment, Time cycle, Time at)
 {
-    const can::Time beat = cycle.count() > 0 ? cycle : moment.period;
+    const Time beat = cycle.count() > 0 ? cycle : moment.period;
     return beat.count() > 0 && at - moment.beats.back() > beat * 4 && at - moment.beats.back() > std::chrono::milliseconds(500);
 }
 
-QString spanText(can::Time span)
+QString periodText(Time span)
 {
     const double ms = static_cast<double>(span.count()) * 1e-6;
     if (ms <= 0)
@@ -306,9 +306,9 @@ QString RosterRows::rowText(std::uint64_t index) const
         case name: cells << (message != nullptr ? QString::fromStdString(message->message->name) : QString()); break;
         case sender: cells << (message != nullptr ? QString::fromStdString(message->message->sender) : QString()); break;
         case frames: cells << QString::number(moment.count); break;
-        case period: cells << spanText(moment.mean()); break;
-        case spread: cells << spanText(moment.spread()); break;
-        case since: cells << (seen ? spanText(stage.cursor() - moment.beats.back()) : QString()); break;
+        case period: cells << periodText(moment.mean()); break;
+        case spread: cells << periodText(moment.spread()); break;
+        case since: cells << (seen ? periodText(stage.cursor() - moment.beats.back()) : QString()); break;
         case length: cells << (seen ? QString::number(frame.length) : QString()); break;
         case bits: cells << QString::fromLatin1(QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper()); break;
         case newest: cells << (seen && message != nullptr ? signalWords(*message, frame, Theme::get().body(), 1e9) : QString()); break;
@@ -338,7 +338,7 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     const measure::IdentifierMoment moment = measure::momentOf(snapshot, entry.members, limit());
     const bool seen = moment.row != trace::noRow;
     const can::FrameView frame = seen ? snapshot.frame(moment.row) : can::FrameView();
-    const can::Time cycle = message != nullptr ? message->message->cycleTime : can::Time{0};
+    const Time cycle = message != nullptr ? message->message->cycleTime : Time{0};
     const bool silent = seen && isSilent(moment, cycle, stage.cursor());
     const QColor ink = !seen || silent ? theme.ink3 : theme.ink;
     const Qt::Alignment right = Qt::AlignRight | Qt::AlignVCenter;
@@ -376,10 +376,10 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
             break;
         case period:
             if (seen)
-                paintText(painter, box, silent ? silentText(static_cast<double>((stage.cursor() - moment.beats.back()).count()) * 1e-9, theme.mono(), box.width()) : spanText(moment.mean()), theme.mono(), silent && cycle.count() > 0 ? theme.error : ink, right);
+                paintText(painter, box, silent ? silentText(static_cast<double>((stage.cursor() - moment.beats.back()).count()) * 1e-9, theme.mono(), box.width()) : periodText(moment.mean()), theme.mono(), silent && cycle.count() > 0 ? theme.error : ink, right);
             break;
-        case spread: paintText(painter, box, spanText(moment.spread()), theme.mono(), ink, right); break;
-        case since: paintText(painter, box, seen ? spanText(stage.cursor() - moment.beats.back()) : QString(), theme.mono(), ink, right); break;
+        case spread: paintText(painter, box, periodText(moment.spread()), theme.mono(), ink, right); break;
+        case since: paintText(painter, box, seen ? periodText(stage.cursor() - moment.beats.back()) : QString(), theme.mono(), ink, right); break;
         case length: paintText(painter, box, seen ? QString::number(frame.length) : QString(), theme.mono(), ink, right); break;
         case bits:
             if (seen) {

@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 
 namespace wavetrope::app {
 
@@ -15,7 +15,7 @@ namespace {
 
 const QString timeKey = QStringLiteral("notation/minutes"), byteKey = QStringLiteral("notation/decimalBytes"), rawKey = QStringLiteral("notation/hexadecimalRaw");
 
-constexpr can::Time clockStampsFrom = std::chrono::seconds(100'000'000);
+constexpr Time clockStampsFrom = std::chrono::seconds(100'000'000);
 
 // Kept at hand, since every text that is painted asks for it.
 struct Chosen {
@@ -78,14 +78,14 @@ QString timeWords(double seconds, int decimals) { return timeForm() == TimeForm:
 
 QString timeHead(const QString& name) { return timeForm() == TimeForm::seconds ? QObject::tr("%1, s").arg(name) : QObject::tr("%1, min:s").arg(name); }
 
-QString dateText(can::Time time)
+QString dateText(Time time)
 {
     const auto whole = std::chrono::floor<std::chrono::seconds>(time);
     const auto rest = (time - whole).count() / 1000;
     return QDateTime::fromSecsSinceEpoch(whole.count(), Qt::UTC).toString(QStringLiteral("yyyy-MM-dd HH:mm:ss")) + QStringLiteral(".%1").arg(rest, 6, 10, QLatin1Char('0'));
 }
 
-QString momentText(can::Time time) { return time < clockStampsFrom ? QString::fromStdString(can::secondsText(time)) + QStringLiteral(" s") : dateText(time); }
+QString momentText(Time time) { return time < clockStampsFrom ? QString::fromStdString(wavetrope::secondsText(time)) + QStringLiteral(" s") : dateText(time); }
 
 QString byteText(unsigned byte) { return byteBase() == NumberBase::decimal ? QString::number(byte) : QStringLiteral("%1").arg(byte, 2, 16, QLatin1Char('0')).toUpper(); }
 

@@ -31,9 +31,9 @@ void setRawBase(NumberBase base);
 /// "time, s", the head of such a column.
 [[nodiscard]] QString timeHead(const QString& name);
 /// A moment with its date, UTC: "2031-02-05 10:20:30.123456".
-[[nodiscard]] QString dateText(can::Time time);
+[[nodiscard]] QString dateText(Time time);
 /// The same where a stamp is one of a clock; seconds where it counts from a start, as before 1973.
-[[nodiscard]] QString momentText(can::Time time);
+[[nodiscard]] QString momentText(Time time);
 /// A byte as two digits, or as a number.
 [[nodiscard]] QString byteText(unsigned byte);
 /// A raw value of a signal, or its bits.

@@ -6,7 +6,7 @@
 
 #include "app/shell/named.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 
 namespace wavetrope::app {
 
@@ -20,7 +20,7 @@ RigSettingsDialog::RigSettingsDialog(rig::Rig& rig, QWidget* parent) : QDialog(p
     named(seed_, "rigSeed", tr("Of all random numbers: the same seed gives the same run"));
     named(story_, "rigStory", tr("After so long the nodes' own time starts over, such as 120 s; empty: never"));
     if (rig.story.count() > 0)
-        story_->setText(QString::fromStdString(can::spanText(rig.story)));
+        story_->setText(QString::fromStdString(spanText(rig.story)));
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(theme.px(18), theme.px(16), theme.px(18), theme.px(14));
     auto* form = new QFormLayout;
@@ -59,9 +59,9 @@ void RigSettingsDialog::accept()
     const std::uint64_t seed = seed_->text().trimmed().toULongLong(&good);
     if (!good)
         return wrong(seed_, tr("The seed is a whole number of 0 to 2^64 - 1."));
-    can::Time story{0};
+    Time story{0};
     if (!story_->text().trimmed().isEmpty()) {
-        const auto span = can::spanFromText(story_->text().trimmed().toStdString());
+        const auto span = spanFromText(story_->text().trimmed().toStdString());
         if (!span || span->count() <= 0)
             return wrong(story_, tr("The story's length is a time such as 120 s; empty where it never starts over."));
         story = *span;

@@ -83,7 +83,7 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
 
 std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout, bool follow)
 {
-    return logs({{path, can::Time{0}, false, std::move(layout)}}, rig, follow);
+    return logs({{path, Time{0}, false, std::move(layout)}}, rig, follow);
 }
 
 std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> parts, const rig::Rig& rig, bool follow)

@@ -17,7 +17,6 @@
 
 namespace wavetrope::app {
 
-using can::Time;
 
 /// One trace with everything known about it. A live document holds the session that drives it; a log is read in the
 /// background, and complete when `ready` says so.

@@ -9,7 +9,7 @@ constexpr std::size_t timesAtOnce = 16;     // segments
 
 }  // namespace
 
-BackgroundScan::BackgroundScan(filter::Filter filter, can::Time origin) : scan_(std::move(filter), origin), thread_([this] { run(); }) {}
+BackgroundScan::BackgroundScan(filter::Filter filter, Time origin) : scan_(std::move(filter), origin), thread_([this] { run(); }) {}
 
 BackgroundScan::~BackgroundScan()
 {

@@ -15,7 +15,7 @@ namespace wavetrope::app {
 class BackgroundScan {
 public:
     /// Times in the filter count from `origin`.
-    BackgroundScan(filter::Filter filter, can::Time origin);
+    BackgroundScan(filter::Filter filter, Time origin);
     ~BackgroundScan();
     BackgroundScan(const BackgroundScan&) = delete;
     BackgroundScan& operator=(const BackgroundScan&) = delete;

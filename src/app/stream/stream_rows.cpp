@@ -21,7 +21,7 @@
 #include "app/shell/notation.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
-#include "can/time_text.h"
+#include "base/time_text.h"
 
 namespace wavetrope::app {
 
@@ -29,7 +29,7 @@ namespace {
 
 constexpr std::int64_t second = 1'000'000'000;
 
-QString milliseconds(can::Time span) { return QString::number(static_cast<double>(span.count()) * 1e-6, 'f', 2); }
+QString milliseconds(Time span) { return QString::number(static_cast<double>(span.count()) * 1e-6, 'f', 2); }
 
 }  // namespace
 
@@ -273,7 +273,7 @@ bool StreamRows::goTo(const QString& where)
         stage.setCursorRow(row - 1);
         return true;
     }
-    const auto span = can::spanFromText(words.toStdString());
+    const auto span = spanFromText(words.toStdString());
     if (!span)
         return false;
     stage.setCursor(stage.document().begins() + *span);

@@ -6,9 +6,9 @@
 #include <cstdint>
 #include <string>
 
-#include "can/frame.h"
+#include "base/time.h"
 
-namespace wavetrope::can {
+namespace wavetrope {
 
 template <class Integer>
 void appendInteger(std::string& out, Integer value)
@@ -48,4 +48,4 @@ inline void appendSeconds(std::string& out, Time time)
     out.append(decimals, sizeof decimals);
 }
 
-}  // namespace wavetrope::can
+}  // namespace wavetrope

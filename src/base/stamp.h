@@ -3,9 +3,9 @@
 
 #include <algorithm>
 
-#include "can/frame.h"
+#include "base/time.h"
 
-namespace wavetrope::can {
+namespace wavetrope {
 
 /// From 104 days before 1970, for logs that count from a trigger, to a day of 2261: any two of these stamps are less
 /// than 2^63 ns apart, so that differences of them need no care.
@@ -23,4 +23,4 @@ inline constexpr Time latestStamp = Time::max() + earliestStamp;
     return std::clamp(Time(sum), earliestStamp, latestStamp);
 }
 
-}  // namespace wavetrope::can
+}  // namespace wavetrope

@@ -1,11 +1,11 @@
-#include "can/time_text.h"
+#include "base/time_text.h"
 
 #include <cstdio>
 #include <limits>
 
-#include "can/number_text.h"
+#include "base/number_text.h"
 
-namespace wavetrope::can {
+namespace wavetrope {
 
 std::string secondsText(Time time)
 {
@@ -98,4 +98,4 @@ std::string spanText(Time span)
     return buffer;
 }
 
-}  // namespace wavetrope::can
+}  // namespace wavetrope

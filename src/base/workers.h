@@ -11,7 +11,7 @@
 #include <thread>
 #include <vector>
 
-#include "can/in_parallel.h"
+#include "base/in_parallel.h"
 
 namespace wavetrope {
 

@@ -1,4 +1,4 @@
-#include "can/replace_file.h"
+#include "base/replace_file.h"
 
 #include <unistd.h>
 

@@ -5,9 +5,9 @@
 #include <string>
 #include <string_view>
 
-#include "can/frame.h"
+#include "base/time.h"
 
-namespace wavetrope::can {
+namespace wavetrope {
 
 /// Seconds since 1970 with nine decimals: "1800000000.000029000".
 [[nodiscard]] std::string secondsText(Time time);
@@ -22,4 +22,4 @@ namespace wavetrope::can {
 /// A span for people: "250 ms", "1.5 s", "20 us".
 [[nodiscard]] std::string spanText(Time span);
 
-}  // namespace wavetrope::can
+}  // namespace wavetrope

@@ -1,4 +1,4 @@
-#include "can/error.h"
+#include "base/error.h"
 
 namespace wavetrope {
 

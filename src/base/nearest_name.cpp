@@ -1,4 +1,4 @@
-#include "can/nearest_name.h"
+#include "base/nearest_name.h"
 
 #include <algorithm>
 

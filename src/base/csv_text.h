@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace wavetrope::can {
+namespace wavetrope {
 
 /// Appends a field, in quotes where it needs them (RFC 4180, 2.5 to 2.7).
 inline void appendCsvField(std::string& out, std::string_view text)
@@ -22,4 +22,4 @@ inline void appendCsvField(std::string& out, std::string_view text)
     out += '"';
 }
 
-}  // namespace wavetrope::can
+}  // namespace wavetrope
