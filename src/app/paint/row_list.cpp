@@ -493,7 +493,7 @@ void RowList::paintEvent(QPaintEvent*)
             paintHeads(painter);
         painter.setFont(theme.body());
         painter.setPen(theme.ink2);
-        painter.drawText(QRectF(theme.px(20), headHeight(), width - theme.px(40), theme.px(90)), Qt::AlignCenter | Qt::TextWordWrap, emptyText());
+        painter.drawText(QRectF(theme.px(20), headHeight(), viewport()->width() - theme.px(40), theme.px(90)), Qt::AlignCenter | Qt::TextWordWrap, emptyText());
         return;
     }
     if (columns_.empty())
