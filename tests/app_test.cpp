@@ -704,7 +704,9 @@ private Q_SLOTS:
         auto* notice = playback->findChild<QLabel*>(QStringLiteral("noticeText"));
         QTRY_VERIFY(notice->text().startsWith(QStringLiteral("Collision: 0x182 WaterState on Implement is also sent by WaterUnit")));
         auto* play = playback->findChild<QPushButton*>(QStringLiteral("primary"));
-        QVERIFY(!play->isEnabled());
+        // What cannot be pressed does not look as if it could.
+        const auto ground = [play] { return play->grab().toImage().pixelColor(play->width() / 2, 4); };
+        QVERIFY(!play->isEnabled() && ground() == Theme::get().raised);
 
         // Out by its pill, back by undo, out again by the remedy beside the collision.
         QTRY_VERIFY(!nodes->pillOf(QStringLiteral("WaterUnit")).isEmpty());
@@ -723,6 +725,7 @@ private Q_SLOTS:
         QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("remedy")), Qt::LeftButton);
         QTRY_VERIFY(!isOn());
         QTRY_VERIFY(notice->text().startsWith(QStringLiteral("No collision")) && play->isEnabled());
+        QCOMPARE(ground(), Theme::get().accent);
 
         // Single steps first, then the whole at its pace.
         const auto sent = [&] { return window_->document().session()->playbackReport().sent; };

@@ -7,6 +7,7 @@
 #include <QLineEdit>
 #include <QMimeData>
 #include <QPushButton>
+#include <QSplitter>
 #include <QTabWidget>
 #include <QTableWidget>
 #include <QTemporaryDir>
@@ -398,6 +399,41 @@ private Q_SLOTS:
         QTest::keyClick(field("messageName"), Qt::Key_Tab);
         QVERIFY(field("messageId")->hasFocus());
     }
+    void theListOfMessagesFollowsTheWidth()
+    {
+        open(0x181, "CylinderPressure");
+        auto* rows = editor()->findChild<MessageRows*>();
+        auto* across = editor()->findChild<QSplitter*>();
+        const QSize before = window_->size();
+        const auto widthAt = [&](int width) {
+            window_->resize(width, 800);
+            const auto there = [&] { return window_->width() == width; };
+            (void)QTest::qWaitFor(there);
+            QCoreApplication::sendPostedEvents();
+            QCoreApplication::processEvents();
+            return rows->width();
+        };
+        const int narrow = widthAt(1024);
+        const int wide = widthAt(1920);
+        QVERIFY2(narrow >= 100 && wide >= 200 && wide > narrow, qPrintable(QStringLiteral("%1 and %2").arg(narrow).arg(wide)));
+        // Names are whole where there is room, with larger text too.
+        Theme::get().setScale(1.4);
+        const int larger = widthAt(1900);
+        Theme::get().setScale(1.0);
+        QVERIFY2(larger > wide, qPrintable(QStringLiteral("%1 and %2").arg(wide).arg(larger)));
+        // As wide as somebody drags it, from then on.
+        (void)widthAt(1920);
+        const QPoint handle = across->handle(1)->rect().center();
+        QTest::mousePress(across->handle(1), Qt::LeftButton, Qt::NoModifier, handle);
+        QTest::mouseMove(across->handle(1), handle + QPoint(70, 0));
+        QTest::mouseRelease(across->handle(1), Qt::LeftButton, Qt::NoModifier, handle + QPoint(70, 0));
+        const int dragged = rows->width();
+        QVERIFY(dragged > wide + 50);
+        (void)widthAt(1910);
+        QCOMPARE(rows->width(), dragged);
+        window_->resize(before);
+    }
+
     void theEditorSharesTheSelection()
     {
         open(0x181, "Counter");

@@ -42,10 +42,11 @@ public:
     std::map<std::uint64_t, int> opened;
     std::vector<std::pair<std::uint64_t, int>> clicked;
     int sorted = -1;
+    QString empty = QStringLiteral("nothing");
 
 protected:
     void paintRow(QPainter&, int, std::uint64_t index) override { painted.insert(index); }
-    QString emptyText() const override { return QStringLiteral("nothing"); }
+    QString emptyText() const override { return empty; }
     void headClicked(int kind) override { sorted = kind; }
     bool opens(std::uint64_t index) const override { return index % 10 != 9; }
     int linesUnder(std::uint64_t index) const override
@@ -122,6 +123,35 @@ private Q_SLOTS:
         columns.setView(600, 0);
         for (std::size_t i = 0; i < columns.count(); ++i)
             QCOMPARE(columns.placeUnder(columns.box(i, 0, 1).center().x()), static_cast<int>(i));
+    }
+
+    void wordsOfAnEmptyListKeepWithinWhatIsSeen()
+    {
+        // Heads that ask for far more than the pane has.
+        Numbers list(0);
+        list.empty = QStringLiteral("Nothing is here yet: what comes in is told here, and what to do where nothing comes.");
+        list.fix({{10, QStringLiteral("first")}, {400, QStringLiteral("second")}}, 900);
+        for (const int width : {260, 420}) {
+            list.resize(width, 220);
+            list.show();
+            list.refresh();
+            QVERIFY(list.horizontalScrollBar()->maximum() > 0);
+            const QImage picture = list.viewport()->grab().toImage();
+            const double scale = picture.devicePixelRatio();
+            const QColor ground = picture.pixelColor(1, picture.height() - 2);
+            int left = picture.width();
+            int right = -1;
+            for (int y = static_cast<int>(40 * scale); y < picture.height(); ++y)
+                for (int x = 0; x < picture.width(); ++x)
+                    if (picture.pixelColor(x, y) != ground) {
+                        left = std::min(left, x);
+                        right = std::max(right, x);
+                    }
+            // As much room on the one side as on the other, and some on both.
+            QVERIFY2(right > left, qPrintable(QString::number(width)));
+            const int free = picture.width() - 1 - right;
+            QVERIFY2(left >= 15 * scale && free >= 15 * scale && std::abs(left - free) < 40 * scale, qPrintable(QStringLiteral("%1: from %2 to %3").arg(width).arg(left).arg(right)));
+        }
     }
 
     void oneBarReachesTenThousandMillionRows()

@@ -33,15 +33,14 @@ constexpr unsigned togglesEvery = 30;  // beats
 }  // namespace
 
 DatabaseView::DatabaseView(Stage& stage)
-    : View(stage), desk_(stage.desk()), tools_(new QWidget), bodyScroll_(new QScrollArea), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new ElidedLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
+    : View(stage), desk_(stage.desk()), across_(new QSplitter(Qt::Horizontal)), tools_(new QWidget), bodyScroll_(new QScrollArea), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new ElidedLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
       messageForm_(new FieldGrid), signalForm_(new FieldGrid), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
       empty_(new QLabel), sender_(new QComboBox), frame_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
 {
     setAcceptDrops(true);
     buildTools();
-    auto* across = new QSplitter(Qt::Horizontal);
-    across->setHandleWidth(1);
-    across->setChildrenCollapsible(false);
+    across_->setHandleWidth(1);
+    across_->setChildrenCollapsible(false);
     auto* list = new QWidget;
     auto* listColumn = new QVBoxLayout(list);
     listColumn->setContentsMargins(0, 6, 0, 0);
@@ -68,13 +67,13 @@ DatabaseView::DatabaseView(Stage& stage)
     bodyScroll_->viewport()->setAutoFillBackground(false);
     body->setAutoFillBackground(false);
     buildForms(bodyScroll_, column);
-    across->addWidget(list);
-    across->addWidget(bodyScroll_);
-    across->setSizes({200, 580});
-    across->setStretchFactor(1, 1);
+    across_->addWidget(list);
+    across_->addWidget(bodyScroll_);
+    across_->setStretchFactor(1, 1);
+    connect(across_, &QSplitter::splitterMoved, this, [this] { divided_ = true; });
     auto* whole = new QVBoxLayout(this);
     whole->setContentsMargins(0, 0, 0, 0);
-    whole->addWidget(across);
+    whole->addWidget(across_);
     setFocusProxy(rows_);
     plot_->axisRect()->setMinimumSize(QSize(10, 10));
     plot_->setFixedHeight(Theme::get().px(76));
@@ -567,7 +566,16 @@ void DatabaseView::dropEvent(QDropEvent* event)
             attachFile(url.toLocalFile());
 }
 
-void DatabaseView::resizeEvent(QResizeEvent*) { plot_->setFixedHeight(std::clamp(height() - Theme::get().px(520), Theme::get().px(76), Theme::get().px(240))); }
+void DatabaseView::resizeEvent(QResizeEvent*)
+{
+    const auto px = [](double units) { return Theme::get().px(units); };
+    plot_->setFixedHeight(std::clamp(height() - px(520), px(76), px(240)));
+    // The list follows the width there is, until somebody says how wide it is.
+    if (!divided_) {
+        const int list = std::clamp(width() * 26 / 100, px(100), px(210));
+        across_->setSizes({list, std::max(width() - list, 1)});
+    }
+}
 
 void DatabaseView::showEvent(QShowEvent* event)
 {

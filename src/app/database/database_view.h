@@ -113,6 +113,8 @@ private:
     [[nodiscard]] int chosenSignalIndex() const;
 
     Desk& desk_;
+    QSplitter* across_;
+    bool divided_ = false;          // somebody said how wide the list is
     QWidget* tools_;
     QScrollArea* bodyScroll_;
     QComboBox* entries_;

@@ -39,7 +39,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
 {
     setObjectName(QStringLiteral("severalLogsDialog"));
     setWindowTitle(tr("%1 logs as one").arg(paths.size()));
-    resize(withinScreen(*this, {900, 480}));
+    resize(withinScreen(*this, {Theme::get().px(900), Theme::get().px(480)}));
     for (qsizetype i = 0; i < paths.size(); ++i) {
         parts_.push_back({paths[i].toStdString(), Time{0}, false, layouts[static_cast<std::size_t>(i)]});
         looks_.push_back(std::make_unique<Look>());
@@ -60,7 +60,8 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     table_->setTabKeyNavigation(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(name, QHeaderView::Stretch);
-    for (const auto& [at, width] : {std::pair{begins, 196}, std::pair{lasts, 100}, std::pair{offset, 140}, std::pair{matched, 120}, std::pair{own, 120}})
+    table_->horizontalHeader()->setMinimumSectionSize(Theme::get().px(110));   // a log's name: the table scrolls before it is cut
+    for (const auto& [at, width] : {std::pair{begins, 196}, std::pair{lasts, 110}, std::pair{offset, 140}, std::pair{matched, 120}, std::pair{own, 120}})
         table_->setColumnWidth(at, Theme::get().px(width));
     filling_ = true;
     for (int row = 0; row < table_->rowCount(); ++row) {

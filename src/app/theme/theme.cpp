@@ -163,6 +163,7 @@ QPushButton:hover, QToolButton#bar:hover { border-color: %10; }
 QPushButton:checked, QToolButton#bar:checked { background: %4; border-color: %5; }
 QPushButton#primary, QPushButton[primary="true"] { background: %5; border-color: %5; color: %9; font-weight: 600; }
 QPushButton:disabled { color: %10; }
+QPushButton#primary:disabled, QPushButton[primary="true"]:disabled { background: %1; border-color: %2; color: %10; }
 QToolButton { border: 1px solid transparent; border-radius: %6px; padding: 2px; }
 QToolButton:hover { background: %4; }
 QToolButton:focus { border: 1px solid %5; }
