@@ -399,6 +399,27 @@ private Q_SLOTS:
         QTest::keyClick(field("messageName"), Qt::Key_Tab);
         QVERIFY(field("messageId")->hasFocus());
     }
+    // Four views in one pane of the smallest window, larger text: what another view has in the head takes nothing from the names.
+    void tabsAreReadInFullBesideFewTools()
+    {
+        editor();
+        const QSize before = window_->size();
+        Theme::get().setScale(1.4);
+        window_->resize(1024, 700);
+        tab(3);
+        Pane* pane = window_->currentPage()->panes().front();
+        auto* tabs = pane->findChild<QTabBar*>(QStringLiteral("viewTabs"));
+        const int held = pane->minimumSizeHint().width();
+        QTRY_COMPARE(tabs->width(), tabs->sizeHint().width());
+        for (int i = 0; i < tabs->count(); ++i)
+            QVERIFY2(tabs->tabRect(i).width() > QFontMetrics(tabs->font()).horizontalAdvance(tabs->tabText(i)), qPrintable(tabs->tabText(i)));
+        // No pane grows by going to another of its views.
+        tab(0);
+        QCOMPARE(pane->minimumSizeHint().width(), held);
+        Theme::get().setScale(1.0);
+        window_->resize(before);
+    }
+
     void theListOfMessagesFollowsTheWidth()
     {
         open(0x181, "CylinderPressure");

@@ -572,7 +572,7 @@ void DatabaseView::resizeEvent(QResizeEvent*)
     plot_->setFixedHeight(std::clamp(height() - px(520), px(76), px(240)));
     // The list follows the width there is, until somebody says how wide it is.
     if (!divided_) {
-        const int list = std::clamp(width() * 26 / 100, px(100), px(210));
+        const int list = std::clamp(width() * 30 / 100, px(100), px(210));
         across_->setSizes({list, std::max(width() - list, 1)});
     }
 }

@@ -120,10 +120,12 @@ void MessageRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     if (static_cast<std::int64_t>(index) == current())
         painter.fillRect(QRectF(2, y, width - 4, pitch()), theme.accentSoft);
     const bool identifier = !heading && row.signal == 0;
-    const double side = QFontMetricsF(identifier ? theme.mono() : theme.small()).horizontalAdvance(QString::fromStdString(row.side)) + theme.px(4);
+    // In a narrow list the names come first: what stands beside them is told by the fields.
+    const QString beside = heading || width >= theme.px(150) ? QString::fromStdString(row.side) : QString();
+    const double side = QFontMetricsF(identifier ? theme.mono() : theme.small()).horizontalAdvance(beside) + theme.px(4);
     const double left = theme.px(heading ? 10 : row.signal != 0 ? 30 : 20);
     paintText(painter, QRectF(left, y, width - left - side - theme.px(12), pitch()), QString::fromStdString(row.text), heading ? theme.bodyStrong() : theme.body(), heading ? theme.ink2 : theme.ink);
-    paintText(painter, QRectF(width - side - theme.px(8), y, side, pitch()), QString::fromStdString(row.side), identifier ? theme.mono() : theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, QRectF(width - side - theme.px(8), y, side, pitch()), beside, identifier ? theme.mono() : theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
 }
 
 }  // namespace wavetrope::app

@@ -56,6 +56,8 @@ private:
     enum class Zone { none, middle, left, right, top, bottom };
     [[nodiscard]] Zone zoneAt(const QPoint& point) const;
     void refreshHead();
+    /// No narrower than the widest of its views' tools needs, whichever is in front.
+    void holdWidth();
     void orderFocus();
     void startDrag();
 

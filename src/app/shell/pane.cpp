@@ -21,6 +21,14 @@ namespace {
 constexpr const char* paneMime = "application/x-wavetrope-view";
 QPointer<Pane> draggedFrom;
 
+/// Asks for the room of the tools in front alone: what another view has leaves the names in the tabs whole.
+class ToolStack : public QStackedLayout {
+public:
+    using QStackedLayout::QStackedLayout;
+    QSize minimumSize() const override { return currentWidget() != nullptr ? currentWidget()->minimumSizeHint() : QSize(); }
+    QSize sizeHint() const override { return currentWidget() != nullptr ? currentWidget()->sizeHint() : QSize(); }
+};
+
 }  // namespace
 
 Pane::Pane(Page& page) : page_(page), tabs_(new QTabBar), headBox_(new QWidget), menuButton_(new QToolButton)
@@ -41,7 +49,7 @@ Pane::Pane(Page& page) : page_(page), tabs_(new QTabBar), headBox_(new QWidget),
     tabs_->installEventFilter(this);
     head_->addWidget(tabs_);
     auto* tools = new QWidget;
-    toolStack_ = new QStackedLayout(tools);
+    toolStack_ = new ToolStack(tools);
     head_->addWidget(tools, 1);
     menuButton_->setToolTip(tr("Split, add or close views"));
     menuButton_->setPopupMode(QToolButton::InstantPopup);
@@ -59,6 +67,8 @@ Pane::Pane(Page& page) : page_(page), tabs_(new QTabBar), headBox_(new QWidget),
     connect(tabs_, &QTabBar::currentChanged, this, [this](int index) {
         viewStack_->setCurrentIndex(index);
         toolStack_->setCurrentIndex(index);
+        toolStack_->invalidate();
+        head_->invalidate();
         Q_EMIT page_.changed();
     });
     connect(&Theme::get(), &Theme::changed, this, &Pane::refreshHead);
@@ -73,6 +83,16 @@ void Pane::refreshHead()
     tabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; padding: 3px 6px; color: %1; } QTabBar::tab:selected { color: %2; } QTabBar::tab:!selected:hover { color: %2; } QTabBar::tab:focus { border: 1px solid %3; border-radius: 3px; padding: 2px 5px; }")
                              .arg(theme.ink3.name(), theme.ink.name(), theme.accent.name()));
     menuButton_->setIcon(theme.icon("more", theme.ink2));
+    holdWidth();
+}
+
+void Pane::holdWidth()
+{
+    int tools = 0;
+    for (int i = 0; i < toolStack_->count(); ++i)
+        tools = std::max(tools, toolStack_->widget(i)->minimumSizeHint().width());
+    const QMargins margins = head_->contentsMargins();
+    headBox_->setMinimumWidth(margins.left() + tabs_->minimumSizeHint().width() + tools + menuButton_->minimumSizeHint().width() + 2 * head_->spacing() + margins.right());
 }
 
 View* Pane::addView(const ViewKind& kind, const nlohmann::json& setUp)
@@ -94,6 +114,7 @@ void Pane::put(Entry entry)
     connect(entry.view, &View::setUpChanged, &page_, &Page::changed);
     if (isVisible())
         orderFocus();
+    holdWidth();
     setCurrent(index);
 }
 
@@ -127,6 +148,7 @@ Pane::Entry Pane::take(int index)
     if (entry.view->tools() == nullptr)
         tools->deleteLater();
     tabs_->removeTab(index);
+    holdWidth();
     disconnect(entry.view, &View::setUpChanged, &page_, &Page::changed);
     if (entries_.empty())
         page_.removePane(this);
