@@ -429,7 +429,9 @@ private Q_SLOTS:
         shown->showPage(QStringLiteral("Analyse"));
         auto* view = shown->currentPage()->find<LanesView>();
         view->arrange({{rate}});
-        QTRY_VERIFY_WITH_TIMEOUT(shown->document().ready() && !view->lanes().empty() && view->lanes()[0]->curves()[0].series->size() == longRows, 60'000);
+        // A lane has no curve before the window has taken over what the reading prepared.
+        const auto drawn = [&] { return shown->document().ready() && !view->lanes().empty() && !view->lanes()[0]->curves().empty() && view->lanes()[0]->curves()[0].series->size() == longRows; };
+        QTRY_VERIFY_WITH_TIMEOUT(drawn(), 60'000);
         shown->stage().setWindow(shown->stage().wholeFrom(), shown->stage().newest());
         const QCPGraph* graph = view->lanes()[0]->curves()[0].graph;
         QTRY_VERIFY(!graph->data()->isEmpty() && (graph->data()->constEnd() - 1)->key > 249.9);
