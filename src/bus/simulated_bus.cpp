@@ -54,7 +54,9 @@ Time timeOf(const std::vector<can::WireBit>& trace, std::size_t count, can::BitR
 }  // namespace
 
 SimulatedBus::SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions options)
-    : scheduler_(scheduler), options_(options), began_(scheduler.now()), busyUntil_(scheduler.now()), recessiveSince_(scheduler.now())
+    : scheduler_(scheduler), options_(options), acknowledge_(clock::Timer::calling<&SimulatedBus::acknowledge>(scheduler, this)), finish_(clock::Timer::calling<&SimulatedBus::finish>(scheduler, this)),
+      endError_(clock::Timer::calling<&SimulatedBus::endError>(scheduler, this)), began_(scheduler.now()), busyUntil_(scheduler.now()), recessiveSince_(scheduler.now()),
+      wake_(clock::Timer::calling<&SimulatedBus::wokenUp>(scheduler, this, clock::Phase::settle))
 {
 }
 
@@ -70,6 +72,7 @@ Port SimulatedBus::attach(std::string name, can::Direction direction, Order orde
     port.name = std::move(name);
     port.direction = direction;
     port.order = order;
+    port.restart = clock::Timer::calling<&SimulatedBus::restart>(scheduler_, this);
     if (scheduler_.now() > began_) {
         port.awaits = 1;
         port.awaitsFrom = scheduler_.now();
@@ -157,17 +160,13 @@ void SimulatedBus::wake(Time when)
     if (when >= wakeAt_)
         return;
     wakeAt_ = when;
-    ++generation_;
-    scheduler_.at(
-        when,
-        [](void* context, std::uint64_t tag) {
-            auto* self = static_cast<SimulatedBus*>(context);
-            if (tag == self->generation_) {
-                self->wakeAt_ = Time::max();
-                self->arbitrate();
-            }
-        },
-        this, generation_, clock::Phase::settle);
+    wake_.at(when);
+}
+
+void SimulatedBus::wokenUp()
+{
+    wakeAt_ = Time::max();
+    arbitrate();
 }
 
 std::uint64_t SimulatedBus::sequences(const PortState& port, Time until) const
@@ -275,26 +274,20 @@ void SimulatedBus::transmit()
     inFlight_.time = now + can::duration(length, options_.rate);
     busyUntil_ = now + can::occupancy(length, options_.rate);
     busy_ = true;
-    ++flight_;
     if (options_.observed)  // acknowledged in any case
-        scheduler_.at(
-            inFlight_.time, [](void* context, std::uint64_t flight) { static_cast<SimulatedBus*>(context)->finish(flight); }, this, flight_);
+        finish_.at(inFlight_.time);
     else
-        scheduler_.at(
-            inFlight_.time - bits(bitsBehindAcknowledge), [](void* context, std::uint64_t flight) { static_cast<SimulatedBus*>(context)->acknowledge(flight); }, this, flight_);
+        acknowledge_.at(inFlight_.time - bits(bitsBehindAcknowledge));
 }
 
 // Behind the acknowledge slot: nobody may have driven it.
-void SimulatedBus::acknowledge(std::uint64_t flight)
+void SimulatedBus::acknowledge()
 {
-    if (flight != flight_)
-        return;
     bool acknowledged = false;
     for (Port i = 0; i < ports_.size() && !acknowledged; ++i)
         acknowledged = takesPart(ports_[i]) && !transmits(i);
     if (acknowledged) {
-        scheduler_.at(
-            inFlight_.time, [](void* context, std::uint64_t tag) { static_cast<SimulatedBus*>(context)->finish(tag); }, this, flight_);
+        finish_.at(inFlight_.time);
         return;
     }
     // The error flag stands where the acknowledge delimiter was. Exception A of rule c: a passive transmitter that sees no
@@ -317,10 +310,8 @@ void SimulatedBus::acknowledge(std::uint64_t flight)
     sendErrorFrame(end, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
 }
 
-void SimulatedBus::finish(std::uint64_t flight)
+void SimulatedBus::finish()
 {
-    if (flight != flight_)
-        return;
     for (Port i = 0; i < ports_.size(); ++i) {
         PortState& port = ports_[i];
         if (!takesPart(port))
@@ -349,7 +340,8 @@ void SimulatedBus::abandon()
     // What is left is recessive anyway: the frame is whole.
     if (std::all_of(trace.begin() + static_cast<std::ptrdiff_t>(at), trace.end(), [](const can::WireBit& bit) { return bit.value == 1; }))
         return;
-    ++flight_;
+    acknowledge_.stop();
+    finish_.stop();
     // Their flag is as long whether it is active or passive.
     const bool listens = options_.observed || std::any_of(ports_.begin(), ports_.end(), [&](const PortState& port) { return takesPart(port); });
     unsigned run = 0;
@@ -386,8 +378,7 @@ void SimulatedBus::wentBusOff(Port index)
         return;
     port.awaits = 0;
     if (options_.restartAfter)
-        scheduler_.at(
-            scheduler_.now() + *options_.restartAfter, [](void* context, std::uint64_t tag) { static_cast<SimulatedBus*>(context)->restart(static_cast<Port>(tag)); }, this, index);
+        port.restart.at(scheduler_.now() + *options_.restartAfter, index);
 }
 
 void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of)
@@ -414,10 +405,10 @@ void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t 
     errorFrame_.time = end;
     contenders_.clear();
     busy_ = true;
-    ++flight_;
+    acknowledge_.stop();
+    finish_.stop();
     ++errors_;
-    scheduler_.at(
-        end, [](void* context, std::uint64_t) { static_cast<SimulatedBus*>(context)->endError(); }, this);
+    endError_.at(end);
 }
 
 void SimulatedBus::collide(const std::vector<Port>& contending)

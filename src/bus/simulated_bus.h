@@ -6,7 +6,7 @@
 
 #include "bus/bus.h"
 #include "can/wire_bits.h"
-#include "clock/scheduler.h"
+#include "clock/timer.h"
 
 namespace wavetrope::bus {
 
@@ -80,6 +80,7 @@ private:
         Time awaitsFrom{0};
         Time suspendedUntil{0};
         Time longestWait{0};
+        clock::Timer restart;       // where the bus brings its ports back by itself
     };
 
     [[nodiscard]] Time bits(std::uint64_t count) const;
@@ -88,8 +89,9 @@ private:
     void putBack(PortState& port, Pending pending);
     void arbitrate();
     void transmit();
-    void acknowledge(std::uint64_t flight);
-    void finish(std::uint64_t flight);
+    void wokenUp();
+    void acknowledge();
+    void finish();
     void abandon();
     void collide(const std::vector<Port>& transmitters);
     void endError();
@@ -112,11 +114,13 @@ private:
     Port sender_ = nobody;           // of the frame in flight
     std::vector<std::pair<Port, Pending>> flying_;   // as it stood in the queues of its senders
     Time flightBegan_{0};
-    std::uint64_t flight_ = 0;       // of the frame whose end counts
+    clock::Timer acknowledge_;       // of the frame in flight
+    clock::Timer finish_;
+    clock::Timer endError_;
     Time began_;
     Time busyUntil_{0};
     Time recessiveSince_{0};         // the run of recessive bits that lasts while the bus is not busy
-    std::uint64_t generation_ = 0;   // of the wake-up that counts
+    clock::Timer wake_;
     Time wakeAt_ = Time::max();
     bool busy_ = false;
     std::uint64_t errors_ = 0;

@@ -2,12 +2,14 @@
 #pragma once
 
 #include <cstdint>
+#include <deque>
 #include <vector>
 
 #include "base/time.h"
 
 namespace wavetrope::clock {
 
+class Timer;
 
 /// Within one instant, what acts comes before what settles: a bus arbitrates after every node has offered its frame.
 enum class Phase : std::uint8_t { act, settle };
@@ -34,6 +36,17 @@ public:
     [[nodiscard]] Time next() const { return heap_.empty() ? Time::max() : heap_.front().when; }
 
 private:
+    friend class Timer;
+    // What a timer calls, and which of the events that it asked for count.
+    struct Slot {
+        void (*handler)(void* context, std::uint32_t tag) = nullptr;
+        void* context = nullptr;
+        std::uint32_t generation = 0;
+    };
+    Slot* takeSlot(Slot slot);
+    void giveBack(Slot& slot);
+    void at(Time when, Slot& slot, std::uint32_t tag, Phase phase);
+
     struct Event {
         Time when;
         std::uint64_t order;  // phase in the highest bit, then the sequence number
@@ -47,6 +60,8 @@ private:
     }
 
     std::vector<Event> heap_;
+    std::deque<Slot> slots_;        // stay where they are: events know them
+    std::vector<Slot*> free_;
     Time now_;
     std::uint64_t sequence_ = 0;
 };
