@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "app/database/database_view.h"
+#include "app/keeping/keeping_options.h"
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
 #include "bench/generated.h"
@@ -73,7 +74,7 @@ int main(int argc, char** argv)
     const std::string text = R"({"wavetrope": 1, "name": "Large", "buses": [{"name": "Main", "rate": "500k", "databases": ["large.dbc"]}],)"
                              R"("nodes": [{"name": "Pump", "buses": ["Main"], "sends": [{"message": "Message1", "every": "10 ms"}, {"message": "Message2", "every": "20 ms"}]}]})";
     auto rig = rig::rigFromText(text, folder.filePath(QStringLiteral("rig.json")).toStdString());
-    auto document = rig ? RunDocument::live(*rig) : tl::unexpected(rig.error());
+    auto document = rig ? liveRun(*rig) : tl::unexpected(rig.error());
     if (!document) {
         std::fprintf(stderr, "%s\n", document.error().text().c_str());
         return 1;

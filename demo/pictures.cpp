@@ -14,6 +14,7 @@
 
 #include "app/convert/convert_dialog.h"
 #include "app/keeping/keeping.h"
+#include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
@@ -347,7 +348,7 @@ bool takeKeeping(Photographer& photographer, const rig::Rig& rig, const QString&
 // The dialogs of a window that runs a rig: what would be lost with it, its rig, its settings, its help.
 bool takeDialogs(Photographer& photographer, const rig::Rig& rig, const QString& suffix)
 {
-    auto live = RunDocument::live(rig, 20.0);
+    auto live = liveRun(rig, 20.0);
     if (!live)
         return false;
     auto* window = new MainWindow(std::move(*live));
@@ -404,7 +405,7 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
 
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
-    auto document = RunDocument::live(rig, pace);
+    auto document = liveRun(rig, pace);
     if (!document) {
         std::fprintf(stderr, "%s\n", document.error().text().c_str());
         return false;
@@ -425,7 +426,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     if (every)
         good = takeDialog(photographer, *window, suffix) && good;
     window->showPage(QStringLiteral("Drive"));
-    window->document().session()->call([](rig::Session& session) { session.node("WaterUnit")->setOn(false); });
+    window->document().session()->call([](rig::Session& session) { session.actor("WaterUnit")->setOn(false); });
     auto* playback = window->currentPage()->find<PlaybackView>();
     playback->load(QString::fromStdString(log));
     QElapsedTimer loading;

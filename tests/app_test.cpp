@@ -20,6 +20,7 @@
 #include "answers.h"
 #include "app/events/events_view.h"
 #include "app/inspector/inspector_view.h"
+#include "app/keeping/keeping_options.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
@@ -61,7 +62,7 @@ std::unique_ptr<RunDocument> demoRun()
     const auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
     if (!rig)
         qFatal("%s", rig.error().text().c_str());
-    auto document = RunDocument::live(*rig, pace);
+    auto document = liveRun(*rig, pace);
     if (!document)
         qFatal("%s", document.error().text().c_str());
     return std::move(*document);

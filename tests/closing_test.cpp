@@ -24,6 +24,7 @@
 
 #include "answers.h"
 #include "app/keeping/keeping.h"
+#include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/filter_line.h"
@@ -62,7 +63,7 @@ class ClosingTest : public QObject {
                    "  \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"5 ms\"}]}]\n}\n");
         file.close();
         const auto rig = rig::loadRig(path().toStdString());
-        auto document = RunDocument::live(*rig);
+        auto document = liveRun(*rig);
         if (!document)
             return nullptr;
         auto made = std::make_unique<MainWindow>(std::move(*document));

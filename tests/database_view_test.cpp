@@ -24,6 +24,7 @@
 #include "app/database/findings_view.h"
 #include "app/database/network_dialog.h"
 #include "app/inspector/inspector_view.h"
+#include "app/keeping/keeping_options.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/field_grid.h"
 #include "app/shell/main_window.h"
@@ -131,7 +132,7 @@ private Q_SLOTS:
             QFile::setPermissions(folder_.filePath(QLatin1String(name)), QFile::ReadOwner | QFile::WriteOwner);
         auto rig = rig::loadRig(folder_.filePath("rig.json").toStdString());
         QVERIFY(rig.has_value());
-        auto document = RunDocument::live(*rig, 10);
+        auto document = liveRun(*rig, 10);
         QVERIFY(document.has_value());
         window_ = new MainWindow(std::move(*document));
         window_->resize(1280, 800);     // whatever screen there is
@@ -812,7 +813,7 @@ private Q_SLOTS:
         auto rig = rig::loadRig(folder_.filePath("rig.json").toStdString());
         QVERIFY(rig.has_value());
         rig->buses[3].databases = {"lost.dbc"};
-        auto document = RunDocument::live(*rig);
+        auto document = liveRun(*rig);
         QVERIFY(document.has_value());
         auto* other = new MainWindow(std::move(*document));
         other->show();

@@ -6,11 +6,11 @@
 #include <random>
 #include <thread>
 
-#include "app/shell/run_document.h"
+#include "rig/run_document.h"
 #include "formats/log_file.h"
 
 using namespace wavetrope;
-using namespace wavetrope::app;
+using namespace wavetrope::rig;
 
 namespace {
 
@@ -80,7 +80,7 @@ private Q_SLOTS:
         while (!document->ready())
             look(*document, random);
         look(*document, random);
-        QVERIFY(document->problem().isEmpty());
+        QVERIFY(document->problem().empty());
         QCOMPARE(document->trace().rows(), std::uint64_t{frames});
         QVERIFY(document->measures().read([](const measure::MeasureState& state) { return state.rows == frames; }));
         // Made beside measuring: no look has to put anything in order.
@@ -106,7 +106,7 @@ private Q_SLOTS:
                 document->cancelReading();
                 while (!document->ready())
                     look(*document, random);
-                QVERIFY(document->trace().rows() > 0 || until == 0 || document->problem().contains(QStringLiteral("cancelled")));
+                QVERIFY(document->trace().rows() > 0 || until == 0 || document->problem().find("cancelled") != std::string::npos);
             }
             // Else its end finds it reading.
         }
@@ -146,7 +146,7 @@ private Q_SLOTS:
         for (int t = 0; t < 2; ++t)
             others.emplace_back([&, t] {
                 while (!enough) {
-                    session.call([&](rig::Session& s) { s.nodes()[static_cast<std::size_t>(t)]->setOn(done % 2 == 0); });
+                    session.call([&](rig::Session& s) { s.all<drive::Node>()[static_cast<std::size_t>(t)]->setOn(done % 2 == 0); });
                     session.post([&](rig::Session&) { ++done; });
                     (void)session.nodeReports();
                     (void)session.playbackReport();

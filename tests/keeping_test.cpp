@@ -14,6 +14,7 @@
 
 #include "answers.h"
 #include "app/keeping/keeping.h"
+#include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/shell/status_line.h"
@@ -34,7 +35,7 @@ class KeepingTest : public QObject {
     /// A live window, as fast as the machine can.
     std::unique_ptr<MainWindow> fastRun()
     {
-        auto document = RunDocument::live(rig_, 5000);
+        auto document = liveRun(rig_, 5000);
         if (!document)
             return nullptr;
         auto window = std::make_unique<MainWindow>(std::move(*document));
@@ -221,7 +222,7 @@ private Q_SLOTS:
         other.write(whole);
         other.close();
         QTRY_VERIFY(!window->document().follows());
-        QVERIFY2(window->document().problem().contains(QStringLiteral("removed or replaced")), qPrintable(window->document().problem()));
+        QVERIFY2(window->document().problem().find("removed or replaced") != std::string::npos, window->document().problem().c_str());
         QTRY_VERIFY(window->findChild<QMessageBox*>() != nullptr);
         QCOMPARE(window->stage().snapshot().rows(), next);
         window->closeWithoutAsking();
@@ -279,7 +280,7 @@ private Q_SLOTS:
         QSettings().setValue(QStringLiteral("keeping/on"), true);
         rig::Rig empty;
         empty.name = "Rig";
-        auto document = RunDocument::live(empty);
+        auto document = liveRun(empty);
         QVERIFY(document.has_value());
         MainWindow window(std::move(*document));
         window.show();
@@ -316,7 +317,7 @@ private Q_SLOTS:
         MainWindow* log = MainWindow::all().back();
         QTRY_VERIFY(log->document().ready());
         QTRY_COMPARE(log->stage().snapshot().rows(), rows);
-        QVERIFY(log->document().problem().isEmpty());
+        QVERIFY(log->document().problem().empty());
         QCOMPARE(log->document().buses().size(), rig_.buses.size());
         QVERIFY(log->document().catalog()->find(again.snapshot().frame(0)) != nullptr);
         delete log;

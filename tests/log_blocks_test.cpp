@@ -299,34 +299,44 @@ private Q_SLOTS:
         QVERIFY(!formatForName(""));
     }
 
-    void theRecorderFollowsAGrowingTrace()
+    void aRecorderWritesWhatComesAndRemembersWhatWas()
     {
         QTemporaryDir folder;
         const std::string path = folder.filePath("run.pcapng").toStdString();
-        trace::Trace trace;
-        trace.addBus({"Main", {500'000, 0}});
+        const std::vector<trace::TraceBus> buses{{"Main", {500'000, 0}}};
         can::Frame frame;
         frame.length = frame.dlc = 8;
-        const auto append = [&](int count) {
-            for (int i = 0; i < count; ++i) {
-                frame.time += Time(1000);
-                trace.append(frame.view());
-            }
-        };
-        append(10);
-        auto recorder = record::Recorder::start(path, trace, 4);
+        auto recorder = record::Recorder::start(path, buses);
         QVERIFY(recorder.has_value());
-        append(100);
-        QVERIFY((*recorder)->advance().has_value());
+        QVERIFY(!(*recorder)->needsOthers());
+        const auto next = [&] {
+            frame.time += Time(1000);
+            return frame.view();
+        };
+        for (int i = 0; i < 106; ++i)
+            (*recorder)->take(next());
+        QVERIFY((*recorder)->flush().has_value());
         QCOMPARE((*recorder)->frames(), 106U);
-        append(5);
+        for (int i = 0; i < 5; ++i)
+            (*recorder)->take(next());
         QVERIFY((*recorder)->finish().has_value());
         const auto source = [&] {
             QFile file(QString::fromStdString(path));
             return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
         }();
         QCOMPARE(loadBytes(source)->trace.rows(), 111U);
-        QVERIFY(!record::Recorder::start("/nonexistent/run.pcapng", trace, 0));
+        QVERIFY(!record::Recorder::start("/nonexistent/run.pcapng", buses));
+        // Every third of all frames: the ones from before count, and are not written.
+        const auto third = filter::Filter::compile("id 0x000 every 3", std::make_shared<const database::Catalog>());
+        QVERIFY2(third.has_value(), third ? "" : third.error().text().c_str());
+        auto thinned = record::Recorder::start(folder.filePath("third.pcapng").toStdString(), buses, *third);
+        QVERIFY(thinned.has_value() && (*thinned)->needsOthers());
+        for (int i = 0; i < 4; ++i)
+            (*thinned)->remember(next());
+        for (int i = 4; i < 10; ++i)
+            (*thinned)->take(next());
+        QCOMPARE((*thinned)->frames(), 2U);    // the seventh and the tenth
+        QVERIFY((*thinned)->finish().has_value());
     }
 
     void aFullDiskIsSaidInWords()

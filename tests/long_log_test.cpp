@@ -707,7 +707,7 @@ private Q_SLOTS:
         QVERIFY(opened != nullptr);
         QTRY_VERIFY(opened->document().ready() && opened->stage().snapshot().rows() == frames);
         QVERIFY(opened->document().trace().monotone());
-        QVERIFY(opened->document().title().endsWith(QStringLiteral("+1")));
+        QVERIFY(opened->document().title().ends_with("+1"));
         // What both heard stands there twice, at one moment.
         const auto& merged = opened->stage().snapshot();
         std::uint64_t twice = 0;

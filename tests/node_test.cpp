@@ -217,6 +217,69 @@ private Q_SLOTS:
         }
     }
 
+    void aChecksumOfARawFrameIsTakenOverTheOtherBytesToo()
+    {
+        World world;
+        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x5A7\",\"length\":4,\"every\":\"10 ms\",\"bytes\":{\"0\":{\"counter\":{\"modulo\":200}},\"1\":{\"checksum\":\"sum8\"},\"3\":\"t * 1000 - 100\"}}]}").has_value());
+        world.run(ms(500));
+        QVERIFY(world.frames.size() == 50);
+        for (std::size_t i = 0; i < world.frames.size(); ++i) {
+            const can::Frame& frame = world.frames[i];
+            QCOMPARE(unsigned{frame.data[0]}, static_cast<unsigned>(i));
+            QCOMPARE(unsigned{frame.data[3]}, static_cast<unsigned>(std::clamp(static_cast<int>(i) * 10 - 100, 0, 255)));
+            QCOMPARE(unsigned{frame.data[1]}, (unsigned{frame.data[0]} + frame.data[2] + frame.data[3]) & 0xFFU);
+        }
+    }
+
+    // Whoever sends, not nodes alone: selector first, then what it selects, then counters, then the checksum.
+    void anEncoderPutsFramesTogetherForAnybody()
+    {
+        World world;
+        const auto message = [&](const char* signal) { return world.catalog->findSignals(signal).at(0).message; };
+        MessageEncoder answer(*message("Selector"));
+        QCOMPARE(answer.name(), std::string("Answer"));
+        answer.fill(*answer.placeOf("Second"), MessageEncoder::Given{}, 20);
+        answer.fill(*answer.placeOf("First"), MessageEncoder::Given{}, 10);
+        answer.fill(*answer.placeOf("Selector"), MessageEncoder::Given{}, 1);
+        for (const double chosen : {0.0, 1.0, 0.0}) {
+            std::vector<std::uint32_t> asked;
+            const can::Frame& frame = answer.encode(
+                [&](std::uint32_t tag) {
+                    asked.push_back(tag);
+                    return tag == 1 ? chosen : tag + chosen;
+                },
+                database::Overflow::limit, [](std::uint32_t, double) { QFAIL("nothing is refused"); });
+            QVERIFY(asked == (std::vector<std::uint32_t>{1, chosen == 0 ? 10U : 20U}));
+            QCOMPARE(unsigned{frame.data[0]}, static_cast<unsigned>(chosen));
+            QCOMPARE(unsigned{frame.data[1]}, chosen == 0 ? 10U : 21U);
+        }
+        MessageEncoder state(*message("Flow"));
+        state.fill(*state.placeOf("Check"), Checksum::xor8);
+        state.fill(*state.placeOf("Count"), CounterSpec{3});
+        state.fill(*state.placeOf("Mode"), MessageEncoder::Given{});
+        std::vector<double> refused;
+        for (unsigned i = 0; i < 6; ++i) {
+            const can::Frame& frame = state.encode([](std::uint32_t) { return 77.0; }, database::Overflow::refuse, [&](std::uint32_t, double value) { refused.push_back(value); });
+            QCOMPARE(unsigned{frame.data[3]}, i % 3);
+            QCOMPARE(unsigned{frame.data[2]} & 0xFU, 5U);      // as it is from the start
+            unsigned all = 0;
+            for (unsigned byte = 0; byte < 8; ++byte)
+                all ^= frame.data[byte];
+            QCOMPARE(all, 0U);
+        }
+        QVERIFY(refused == std::vector<double>(6, 77.0));
+        // What there is is named; what a bus cannot carry is refused.
+        QVERIFY(state.placeOf("Flov").error().text().find("did you mean 'Flow'") != std::string::npos || state.placeOf("Flov").error().text().find("Flow") != std::string::npos);
+        const MessageEncoder raw(0, {0x5A7, false}, 3);
+        QVERIFY(raw.placeOf("2").has_value());
+        for (const char* wrong : {"3", "-1", "", "x", "002", "99999999999"})
+            QVERIFY2(!raw.placeOf(wrong), wrong);
+        QVERIFY(raw.checkFits("Main", {500'000, 0}).has_value());
+        QVERIFY(!MessageEncoder(0, {0x5A7, false}, 9).checkFits("Main", {500'000, 0}));
+        QCOMPARE(unsigned{MessageEncoder(0, {0x5A7, false}, 9).frame().length}, 12U);
+        QVERIFY(MessageEncoder(0, {0x5A7, false}, 9).checkFits("Main", {500'000, 2'000'000}).has_value());
+    }
+
     void aValueThatTheBitsCannotHoldIsLimitedOrRefused()
     {
         const auto node = [](const char* overflow) { return std::string("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",") + overflow + "\"signals\":{\"Mode\":{\"steps\":[[0,7],[0.05,99]]}}}]}"; };

@@ -6,9 +6,12 @@
 #include <cmath>
 #include <fstream>
 #include <map>
+#include <set>
 #include <thread>
 
 #include "drive/formula.h"
+#include "filter/filter_stream.h"
+#include "formats/trace_sink.h"
 #include "measure/load_bins.h"
 #include "rig/session.h"
 #include "sanitized.h"
@@ -40,9 +43,9 @@ std::string bytesOfFile(const std::string& path)
 
 bool entered(Session& session, const char* node, const char* state)
 {
-    for (const drive::StateChange& change : session.node(node)->states())
-        if (change.state == state)
-            return true;
+    for (const drive::Node* each : session.all<drive::Node>())
+        if (each->name() == node)
+            return std::any_of(each->states().begin(), each->states().end(), [&](const drive::StateChange& change) { return change.state == state; });
     return false;
 }
 
@@ -258,6 +261,57 @@ private Q_SLOTS:
         QVERIFY(files[0] != files[3]);
     }
 
+    // Each with a filter of its own, begun in the middle of a run: what it asks of frames from before is known to it.
+    void recordingsGoOnSideBySide()
+    {
+        QTemporaryDir folder;
+        auto session = open(demoRig);
+        session->runFor(std::chrono::seconds(2), nullptr);
+        const std::vector<std::pair<std::string, std::string>> wanted{{"all.pcapng", ""}, {"water.pcapng", "from WaterUnit"}, {"changes.pcapng", "Echo00 changes"}, {"tenth.pcapng", "bus Body every 10"}};
+        const trace::Row from = session->trace().rows();
+        for (const auto& [name, filter] : wanted)
+            QVERIFY2(session->record(folder.filePath(QString::fromStdString(name)).toStdString(), filter).has_value(), filter.c_str());
+        const auto again = session->record(folder.filePath("all.pcapng").toStdString());
+        QVERIFY(!again && again.error().what.find("goes on") != std::string::npos);
+        session->runFor(std::chrono::seconds(1), nullptr);
+        QCOMPARE(session->recordings().size(), wanted.size());
+        QVERIFY(session->recording().on && session->recording().frames == session->trace().rows() - from);
+        // One ends, the others go on.
+        const trace::Row first = session->trace().rows();
+        QVERIFY(session->finishRecording(folder.filePath("all.pcapng").toStdString()).has_value());
+        session->runFor(std::chrono::seconds(1), nullptr);
+        QCOMPARE(session->recordings().size(), wanted.size() - 1);
+        QVERIFY(session->finishRecording().has_value());
+        session->runFor(std::chrono::milliseconds(100), nullptr);
+        QVERIFY(!session->recording().on && session->recordings().empty());
+        const trace::Snapshot snapshot(session->trace(), session->trace().rows());
+        const trace::Row last = [&] {
+            trace::Row row = 0;
+            while (row < snapshot.rows() && snapshot.time(row) <= session->begins() + std::chrono::seconds(4))
+                ++row;
+            return row;
+        }();
+        for (const auto& [name, filter] : wanted) {
+            trace::Trace recorded;
+            formats::TraceSink sink(recorded);
+            QVERIFY(formats::readLogFile(folder.filePath(QString::fromStdString(name)).toStdString(), sink).has_value());
+            const auto compiled = filter::Filter::compile(filter, session->catalog());
+            QVERIFY(compiled.has_value());
+            filter::FilterStream stream(*compiled, session->begins());
+            const trace::Row until = name == "all.pcapng" ? first : last;
+            trace::Row at = 0;
+            for (trace::Row row = 0; row < until; ++row)
+                if (stream.passes(snapshot.frame(row)) && row >= from) {
+                    QVERIFY2(at < recorded.rows(), name.c_str());
+                    QCOMPARE(recorded.snapshot().time(at), snapshot.time(row));
+                    QVERIFY(recorded.snapshot().frame(at).id == snapshot.frame(row).id);
+                    ++at;
+                }
+            QCOMPARE(at, recorded.rows());
+            QVERIFY2(at > 5, name.c_str());
+        }
+    }
+
     void theStoryHappensAtItsTimes()
     {
         if (test::sanitized)
@@ -441,8 +495,63 @@ private Q_SLOTS:
         QCOMPARE(collisions.size(), 4U);
         QCOMPARE(collisions[0].node, std::string("WaterUnit"));
         QVERIFY(collisions[0].words(*session->catalog()).find("Implement is also sent by WaterUnit") != std::string::npos);
-        session->node("WaterUnit")->setOn(false);
+        session->actor("WaterUnit")->setOn(false);
         QVERIFY(session->collisions().empty());
+    }
+
+    // Nodes and playback by one face; reports change when something did.
+    void whoActsIsListedAndTellsHowItIs()
+    {
+        auto session = open(demoRig);
+        QCOMPARE(session->actors().size(), session->all<drive::Node>().size() + 1);
+        QCOMPARE(session->actor("playback"), static_cast<drive::Actor*>(&session->playback()));
+        QVERIFY(session->actor("nobody") == nullptr);
+        QVERIFY(session->loadPlayback(recordedLap()).has_value());
+        session->playback().route(onlyWaterUnit());
+        session->call([](Session&) {});
+        const auto reportOf = [&](std::string_view name) {
+            for (const drive::ActorReport& report : session->reports())
+                if (report.name == name)
+                    return report;
+            return drive::ActorReport{};
+        };
+        QCOMPARE(reportOf("playback").as<drive::PlaybackFacts>()->sent, 0U);
+        QVERIFY(reportOf("playback").as<drive::NodeFacts>() == nullptr);
+        QVERIFY(reportOf("playback").buses == std::vector<std::uint8_t>{1});
+        QVERIFY(reportOf("WaterUnit").on && reportOf("WaterUnit").as<drive::NodeFacts>() != nullptr);
+        QCOMPARE(session->playbackReport().collisions.size(), 4U);
+        // What playback sends is what its frames are.
+        std::set<std::uint32_t> chosen;
+        for (const drive::SentIdentifier& sent : session->playback().sends()) {
+            QCOMPARE(unsigned{sent.bus}, 1U);
+            QVERIFY(chosen.insert(sent.id.key()).second);
+        }
+        QCOMPARE(chosen.size(), std::size_t{4});
+        session->call([](Session& s) {
+            s.actor("WaterUnit")->setOn(false);
+            s.playback().play();
+        });
+        const std::uint64_t before = session->actor("playback")->changes();
+        session->runFor(std::chrono::seconds(2), nullptr);
+        QVERIFY(session->actor("playback")->changes() != before);
+        QVERIFY(!reportOf("WaterUnit").on);
+        QVERIFY(session->playbackReport().collisions.empty());
+        QVERIFY(reportOf("playback").as<drive::PlaybackFacts>()->sent > 50);
+        // Off, it rests, and does not begin again before it is on.
+        session->call([](Session& s) {
+            s.actor("playback")->setOn(false);
+            s.playback().play();
+        });
+        const auto sent = session->playback().sent();
+        session->runFor(std::chrono::seconds(1), nullptr);
+        QCOMPARE(session->playback().sent(), sent);
+        QVERIFY(!reportOf("playback").on && !reportOf("playback").as<drive::PlaybackFacts>()->playing);
+        session->call([](Session& s) {
+            s.actor("playback")->setOn(true);
+            s.playback().play();
+        });
+        session->runFor(std::chrono::seconds(1), nullptr);
+        QVERIFY(session->playback().sent() > sent);
     }
 
     void aNodeTakenOutFallsSilentAndComesBack()
@@ -450,11 +559,11 @@ private Q_SLOTS:
         auto session = open(demoRig);
         session->runFor(std::chrono::seconds(2), nullptr);
         const auto identifier = session->trace().find({1, false, {0x182, false}});
-        session->node("WaterUnit")->setOn(false);
+        session->actor("WaterUnit")->setOn(false);
         const auto before = session->trace().snapshot().countOf(*identifier);
         session->runFor(std::chrono::seconds(2), nullptr);
         QVERIFY(session->trace().snapshot().countOf(*identifier) <= before + 1);
-        session->node("WaterUnit")->setOn(true);
+        session->actor("WaterUnit")->setOn(true);
         session->runFor(std::chrono::seconds(2), nullptr);
         const auto after = session->trace().snapshot().countOf(*identifier);
         QVERIFY(after >= before + 38 && after <= before + 42);
@@ -504,7 +613,7 @@ private Q_SLOTS:
         session->start(wall, 20);
         bool off = false;
         session->call([&](Session& s) {
-            s.node("Cab")->setOn(false);
+            s.actor("Cab")->setOn(false);
             off = true;
         });
         QVERIFY(off);

@@ -332,11 +332,11 @@ private Q_SLOTS:
         auto session = Session::create(*whole, loadDatabases(*whole));
         QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
         QCOMPARE((*session)->leftOut().size(), 0U);
-        QCOMPARE((*session)->nodes().size(), 2U);
+        QCOMPARE((*session)->all<drive::Node>().size(), 2U);
         auto without = rigFromText(text("\"gone.dbc\""), path("rig.json"));
         session = Session::create(*without, loadDatabases(*without));
         QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
-        QCOMPARE((*session)->nodes().size(), 1U);
+        QCOMPARE((*session)->all<drive::Node>().size(), 1U);
         QCOMPARE((*session)->leftOut().size(), 2U);
         QVERIFY((*session)->leftOut()[0].text().find("fast") != std::string::npos);
         QVERIFY((*session)->leftOut()[1].text().find("Pump is not simulated") != std::string::npos);

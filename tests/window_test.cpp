@@ -29,6 +29,7 @@
 #include "app/import/several_logs_dialog.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping.h"
+#include "app/keeping/keeping_options.h"
 #include "app/load/load_view.h"
 #include "app/paint/paint.h"
 #include "app/playback/playback_view.h"
@@ -66,7 +67,7 @@ class WindowTest : public QObject {
     /// A window on the running rig; it is shown, active, and has frames.
     std::unique_ptr<MainWindow> window()
     {
-        auto document = RunDocument::live(rig());
+        auto document = liveRun(rig());
         if (!document)
             return nullptr;
         auto made = std::make_unique<MainWindow>(std::move(*document));

@@ -7,6 +7,7 @@
 #include "bus/arrivals.h"
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
+#include "bus/kinds.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "clock/pacer.h"
@@ -18,13 +19,17 @@ namespace {
 
 int interfaces()
 {
-    const auto found = bus::kernelInterfaces();
-    if (!found)
-        return report(found.error());
+    std::vector<bus::Listed> listed;
+    for (const bus::Kind& kind : bus::kinds()) {
+        auto found = kind.list();
+        if (!found)
+            return report(found.error());
+        listed.insert(listed.end(), found->begin(), found->end());
+    }
     CsvWriter out(stdout);
     out.row({"name", "state", "kind", "bit_rate", "data_bit_rate"});
-    for (const bus::KernelInterface& interface : *found)
-        out.row({interface.name, interface.state, interface.kind, interface.rate.known() ? std::to_string(interface.rate.nominal) : "", interface.rate.data > 0 ? std::to_string(interface.rate.data) : ""});
+    for (const bus::Listed& one : listed)
+        out.row({one.address, one.state, one.kind, one.rate.known() ? std::to_string(one.rate.nominal) : "", one.rate.data > 0 ? std::to_string(one.rate.data) : ""});
     return 0;
 }
 
@@ -34,31 +39,20 @@ struct CaptureOptions {
     Recording record;
 };
 
+// What comes goes to the recorder, and is kept nowhere else.
 class Ingest final : public bus::Listener {
 public:
-    explicit Ingest(trace::Trace& trace) : trace_(trace) {}
-    void onFrame(const can::FrameView& frame, bus::Port) override { trace_.append(frame); }
-
-private:
-    trace::Trace& trace_;
-};
-
-// A capture is read by its recorder alone: what that has written need not stay in memory.
-class Written final : public trace::SegmentStore {
-public:
-    std::unique_ptr<trace::Segment> load(std::size_t) override { return nullptr; }
-    void letGo(const trace::Trace& trace)
+    void recordBy(record::Recorder& recorder) { recorder_ = &recorder; }
+    void onFrame(const can::FrameView& frame, bus::Port) override
     {
-        const auto complete = static_cast<std::size_t>(trace.rows() / trace::segmentRows);
-        if (next_ == complete)
-            return;
-        for (; next_ < complete; ++next_)
-            trace.residence()->kept(next_);
-        trace.residence()->relieve();
+        ++frames_;
+        recorder_->take(frame);
     }
+    [[nodiscard]] std::uint64_t frames() const { return frames_; }
 
 private:
-    std::size_t next_ = 0;
+    record::Recorder* recorder_ = nullptr;
+    std::uint64_t frames_ = 0;
 };
 
 Time machineTime() { return std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch()); }
@@ -74,10 +68,8 @@ int capture(const CaptureOptions& options)
     if (const auto may = mayRecord(options.record); !may)
         return report(may.error());
     const auto known = bus::kernelInterfaces();
-    Written written;
-    trace::Trace trace;
-    trace.boundTo(0, written);
-    Ingest ingest(trace);
+    Ingest ingest;
+    std::vector<trace::TraceBus> described;
     std::vector<std::unique_ptr<bus::KernelBus>> buses;
     std::vector<bus::Bus*> all;
     for (const std::string& name : options.interfaces) {
@@ -86,7 +78,8 @@ int capture(const CaptureOptions& options)
             for (const bus::KernelInterface& interface : *known)
                 if (interface.name == name)
                     rate = interface.rate;
-        const std::uint8_t index = trace.addBus({name, rate});
+        const auto index = static_cast<std::uint8_t>(described.size());
+        described.push_back({name, rate});
         auto opened = bus::KernelBus::open(name, {index, rate, 1U << 17});
         if (!opened)
             return report(opened.error());
@@ -94,9 +87,10 @@ int capture(const CaptureOptions& options)
         buses.push_back(std::move(*opened));
         all.push_back(buses.back().get());
     }
-    auto recorder = record::Recorder::start(options.record.path, trace, 0);
+    auto recorder = record::Recorder::start(options.record.path, described);
     if (!recorder)
         return report(recorder.error());
+    ingest.recordBy(**recorder);
     std::fprintf(stderr, "capturing%s\n", isatty(STDERR_FILENO) != 0 ? "; Ctrl+C ends it" : "");
     clock::SteadyClock wall;
     const Time start = wall.now();
@@ -104,9 +98,8 @@ int capture(const CaptureOptions& options)
     while (!interrupted && (!span || wall.now() - start < *span)) {
         wall.waitFor(std::chrono::milliseconds(5));
         bus::bringIn(all, machineTime(), buses.size() > 1 ? bus::arrivalPatience : Time{0});
-        if (const auto advanced = (*recorder)->advance(); !advanced)
-            return report(advanced.error());
-        written.letGo(trace);
+        if (const auto flushed = (*recorder)->flush(); !flushed)
+            return report(flushed.error());
         if (span)
             progress.show(static_cast<std::uint64_t>((wall.now() - start).count()), static_cast<std::uint64_t>(span->count()));
     }
@@ -127,7 +120,7 @@ int capture(const CaptureOptions& options)
         return report(finished.error());
     if (const std::string refused = (*recorder)->refused(); !refused.empty())
         warn(refused);
-    std::fprintf(stderr, "%llu frames, %llu lost\n", static_cast<unsigned long long>(trace.rows()), static_cast<unsigned long long>(lost));
+    std::fprintf(stderr, "%llu frames, %llu lost\n", static_cast<unsigned long long>(ingest.frames()), static_cast<unsigned long long>(lost));
     return 0;
 }
 

@@ -98,7 +98,7 @@ int printStates(rig::Session& session)
         drive::StateChange change;
     };
     std::vector<Line> lines;
-    for (const auto& node : session.nodes())
+    for (const drive::Node* node : session.all<drive::Node>())
         for (const drive::StateChange& change : node->states())
             lines.push_back({change.time, node->name(), change});
     std::stable_sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.time < b.time; });
@@ -119,7 +119,7 @@ int finish(rig::Session& session, const RunOptions& options)
     std::uint64_t lost = 0;
     for (const bus::Health& health : session.health())
         lost += health.lost;
-    for (const auto& node : session.nodes())
+    for (const drive::Node* node : session.all<drive::Node>())
         for (const auto& [signal, refused] : node->refused())
             std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), secondsText(refused.time - session.begins()).c_str());
     std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
@@ -226,7 +226,7 @@ int replay(const RunOptions& options)
     const auto collisions = (*session)->collisions();
     if (!collisions.empty()) {
         std::string names;
-        for (const drive::Collision& collision : collisions) {
+        for (const rig::Collision& collision : collisions) {
             report("collision: " + collision.words(*(*session)->catalog()));
             if (names.find(collision.node) == std::string::npos)
                 names += " --without " + collision.node;

@@ -13,6 +13,7 @@ namespace wavetrope::drive {
 namespace {
 
 constexpr std::size_t mostStates = 512;
+constexpr std::size_t reportedStates = 64;
 constexpr Time planAhead = std::chrono::seconds(1);
 constexpr Time planStep = std::chrono::milliseconds(1);
 
@@ -46,23 +47,7 @@ std::vector<std::string> busNames(const database::Catalog& catalog)
     return names;
 }
 
-// Over all bytes but the checksum's own; -1 where it has none.
-std::uint8_t checksumOf(Checksum kind, const can::Frame& frame, int own)
-{
-    std::uint8_t sum = kind == Checksum::crc8 ? 0xFF : 0;
-    for (unsigned i = 0; i < frame.length; ++i) {
-        if (static_cast<int>(i) == own)
-            continue;
-        if (kind == Checksum::sum8) {
-            sum = static_cast<std::uint8_t>(sum + frame.data[i]);
-        } else {
-            sum ^= frame.data[i];
-            for (int bit = 0; kind == Checksum::crc8 && bit < 8; ++bit)
-                sum = static_cast<std::uint8_t>((sum & 0x80U) != 0 ? (sum << 1) ^ 0x2FU : sum << 1);
-        }
-    }
-    return sum;
-}
+const std::string& nameOf(const SendSpec& spec) { return spec.message.empty() ? spec.identifier : spec.message; }
 
 bool within(const std::vector<Window>& windows, Time time)
 {
@@ -83,7 +68,8 @@ Expected<std::unique_ptr<Node>> Node::create(const NodeSpec& spec, const NodeWor
 }
 
 Node::Node(const NodeSpec& spec, const NodeWorld& world)
-    : spec_(spec), world_(world), random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)), slots_(1, 0.0), hangs_(1, onTime)
+    : spec_(spec), world_(world), random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)), beats_(clock::Timer::calling<&Node::beat>(world.scheduler, this)), answers_(clock::Timer::calling<&Node::send>(world.scheduler, this)), slots_(1, 0.0), hangs_(1, onTime),
+      plan_(clock::Timer::calling<&Node::carryOutPlan>(world.scheduler, this))
 {
     names_["t"] = 0;
 }
@@ -231,89 +217,59 @@ std::uint8_t Node::hangsOn(const Source& source) const
     return std::holds_alternative<NoiseSpec>(source.spec) || std::holds_alternative<CounterSpec>(source.spec) ? onChance : 0;
 }
 
-// ISO 11898-1:2015, 10.4.2: a classic frame has up to 8 bytes; a bus without a data phase carries no others.
-Expected<void> Node::checkLength(const SendSpec& spec, const Sending& sending) const
+Expected<MessageEncoder> Node::encoderOf(const SendSpec& spec) const
 {
-    const std::string& bus = world_.catalog->busName(sending.bus);
-    const can::BitRate rate = world_.buses[sending.bus]->bitRate();
-    if (sending.frame.kind == can::FrameKind::fd && rate.known() && rate.data == 0)
-        return fail(sending.name + " is a CAN FD frame of " + std::to_string(sending.frame.length) + " bytes, and bus " + bus + " (" + can::toText(rate) + ") has classic frames of up to 8", spec.pointer,
-                    "Give the bus a data rate, such as \"rate\": \"" + can::toText(rate) + "/2M\"");
-    return {};
+    const int bus = spec.bus.empty() ? -1 : world_.catalog->findBus(spec.bus);
+    if (!spec.bus.empty() && bus < 0)
+        return fail("message " + nameOf(spec) + ": the rig has no bus '" + spec.bus + "'", spec.pointer + "/bus", didYouMean(spec.bus, busNames(*world_.catalog)));
+    if (!spec.message.empty()) {
+        for (const auto& candidate : world_.catalog->messages()) {
+            const bool ours = bus >= 0 ? candidate.bus == bus : std::find(busIndexes_.begin(), busIndexes_.end(), candidate.bus) != busIndexes_.end();
+            if (candidate.message->name == spec.message && ours)
+                return MessageEncoder(candidate);
+        }
+        return fail("no database of its buses has the message '" + spec.message + "'", spec.pointer + "/message", didYouMean(spec.message, messageNames()));
+    }
+    const auto id = can::identifierFromText(spec.identifier);
+    if (!id)
+        return fail("'" + spec.identifier + "' is no identifier", spec.pointer + "/id", "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
+    if (bus < 0 && busIndexes_.empty())
+        return fail("raw frame " + spec.identifier + " names no bus", spec.pointer + "/bus");
+    return MessageEncoder(bus >= 0 ? static_cast<std::uint8_t>(bus) : busIndexes_.front(), *id, spec.length);
 }
 
 Expected<void> Node::buildSend(const SendSpec& spec)
 {
-    Sending sending;
-    sending.name = spec.message.empty() ? spec.identifier : spec.message;
-    int bus = spec.bus.empty() ? -1 : world_.catalog->findBus(spec.bus);
-    if (!spec.bus.empty() && bus < 0)
-        return fail("message " + sending.name + ": the rig has no bus '" + spec.bus + "'", spec.pointer + "/bus", didYouMean(spec.bus, busNames(*world_.catalog)));
-    if (!spec.message.empty()) {
-        for (const auto& candidate : world_.catalog->messages()) {
-            const bool ours = bus >= 0 ? candidate.bus == bus : std::find(busIndexes_.begin(), busIndexes_.end(), candidate.bus) != busIndexes_.end();
-            if (candidate.message->name == spec.message && ours && sending.message == nullptr)
-                sending.message = &candidate;
-        }
-        if (sending.message == nullptr)
-            return fail("no database of its buses has the message '" + spec.message + "'", spec.pointer + "/message", didYouMean(spec.message, messageNames()));
-        sending.bus = sending.message->bus;
-        const database::Message& message = *sending.message->message;
-        sending.frame.id = message.id;
-        sending.frame.length = static_cast<std::uint8_t>(message.length);
-        sending.frame.kind = message.fd ? can::FrameKind::fd : can::FrameKind::data;
-        sending.frame.brs = message.brs;
-        sending.message->plan.fillStart(sending.frame.data.data());
-    } else {
-        const auto id = can::identifierFromText(spec.identifier);
-        if (!id)
-            return fail("'" + spec.identifier + "' is no identifier", spec.pointer + "/id", "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
-        if (bus < 0 && busIndexes_.empty())
-            return fail("raw frame " + spec.identifier + " names no bus", spec.pointer + "/bus");
-        sending.bus = bus >= 0 ? static_cast<std::uint8_t>(bus) : busIndexes_.front();
-        sending.frame.id = *id;
-        sending.frame.length = static_cast<std::uint8_t>(spec.length);
-        sending.frame.kind = spec.length > can::maxClassicLength ? can::FrameKind::fd : can::FrameKind::data;
-    }
-    sending.frame.dlc = can::dlcOfLength(sending.frame.length);
-    sending.frame.length = static_cast<std::uint8_t>(can::lengthOfDlc(sending.frame.dlc));
-    if (const auto fits = checkLength(spec, sending); !fits)
-        return fits;
-    for (const auto& [name, source] : spec.values) {
-        const std::string place = spec.pointer + (sending.message != nullptr ? "/signals/" : "/bytes/") + JsonReader::escaped(name);
-        std::uint32_t index = 0;
-        const database::Signal* signal = nullptr;
-        if (sending.message != nullptr) {
-            signal = sending.message->message->find(name);
-            if (signal == nullptr) {
-                std::vector<std::string> names;
-                std::string all;
-                for (const database::Signal& other : sending.message->message->signals) {
-                    names.push_back(other.name);
-                    all += (all.empty() ? "" : ", ") + other.name;
-                }
-                const std::string nearest = didYouMean(name, names);
-                return fail("message " + sending.name + " has no signal '" + name + "'", place, (nearest.empty() ? "" : nearest + " ") + (all.empty() ? "It has none" : "Its signals are " + all));
-            }
-            index = static_cast<std::uint32_t>(signal - sending.message->message->signals.data());
-        } else {
-            const int byte = name.size() <= 2 && !name.empty() && std::all_of(name.begin(), name.end(), [](unsigned char c) { return std::isdigit(c) != 0; }) ? std::stoi(name) : -1;
-            if (byte < 0 || byte >= static_cast<int>(sending.frame.length))
-                return fail("raw frame " + sending.name + " has no byte '" + name + "'", place, "Its bytes are 0 to " + std::to_string(std::max(1U, unsigned{sending.frame.length}) - 1));
-            index = static_cast<std::uint32_t>(byte);
-        }
-        auto compiled = compile(source, signal, place);
-        if (!compiled)
-            return tl::unexpected(compiled.error());
-        sending.values.emplace_back(index, std::move(*compiled));
-    }
-    // The selector goes in before what it selects, a checksum when everything else stands.
-    const auto rank = [&](const auto& value) {
-        if (sending.message != nullptr && sending.message->message->signals[value.first].selects())
-            return sending.message->message->signals[value.first].mux == database::MuxRole::selector ? 0 : 1;
-        return std::holds_alternative<Checksum>(value.second.spec) ? 3 : 2;
+    auto encoder = encoderOf(spec);
+    if (!encoder)
+        return tl::unexpected(encoder.error());
+    Sending sending{std::move(*encoder)};
+    sending.name = nameOf(spec);
+    const std::uint8_t bus = sending.encoder.bus();
+    const auto at = [](Error error, const std::string& place) {
+        error.where = place;
+        return tl::unexpected(error);
     };
-    std::stable_sort(sending.values.begin(), sending.values.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
+    if (const auto fits = sending.encoder.checkFits(world_.catalog->busName(bus), world_.buses[bus]->bitRate()); !fits)
+        return at(fits.error(), spec.pointer);
+    const database::CatalogMessage* message = sending.encoder.message();
+    for (const auto& [name, source] : spec.values) {
+        const std::string place = spec.pointer + (message != nullptr ? "/signals/" : "/bytes/") + JsonReader::escaped(name);
+        const auto index = sending.encoder.placeOf(name);
+        if (!index)
+            return at(index.error(), place);
+        if (const auto* counter = std::get_if<CounterSpec>(&source)) {
+            sending.encoder.fill(*index, *counter);
+        } else if (const auto* checksum = std::get_if<Checksum>(&source)) {
+            sending.encoder.fill(*index, *checksum);
+        } else {
+            auto compiled = compile(source, message != nullptr ? &message->message->signals[*index] : nullptr, place);
+            if (!compiled)
+                return tl::unexpected(compiled.error());
+            sending.encoder.fill(*index, MessageEncoder::Given{}, static_cast<std::uint32_t>(sending.values.size()));
+            sending.values.push_back(std::move(*compiled));
+        }
+    }
     sending.every = spec.every;
     sending.jitter = spec.jitter;
     sending.origin = world_.begins + spec.phase;
@@ -321,10 +277,10 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     sending.only = spec.only;
     sending.overflow = spec.overflow;
 
-    const auto port = std::find_if(ports_.begin(), ports_.end(), [&](const auto& p) { return p.first == sending.bus; });
+    const auto port = std::find_if(ports_.begin(), ports_.end(), [&](const auto& p) { return p.first == bus; });
     if (port == ports_.end()) {
-        sending.port = world_.buses[sending.bus]->attach(spec_.name, can::Direction::received);
-        ports_.emplace_back(sending.bus, sending.port);
+        sending.port = world_.buses[bus]->attach(spec_.name, can::Direction::received);
+        ports_.emplace_back(bus, sending.port);
     } else {
         sending.port = port->second;
     }
@@ -336,6 +292,7 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
 {
     Reaction reaction;
     reaction.spec = spec;
+    reaction.hold = clock::Timer::calling<&Node::held>(world_.scheduler, this);
     if (!spec.when.empty()) {
         auto when = compile(spec.when, spec.pointer + "/when");
         if (!when)
@@ -383,8 +340,7 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
     }
     for (const std::string& name : spec.send) {
         const auto found = std::find_if(sendings_.begin(), sendings_.end(), [&](const Sending& s) { return s.name == name; });
-        if (found == sendings_.end())
-{
+        if (found == sendings_.end()) {
             std::vector<std::string> names;
             for (const Sending& sending : sendings_)
                 names.push_back(sending.name);
@@ -415,12 +371,14 @@ void Node::setOn(bool on)
         return;
     on_ = on;
     ++changes_;
-    ++life_;
+    beats_.stop();
+    answers_.stop();
+    plan_.stop();
+    for (Reaction& reaction : reactions_) {
+        reaction.holds = false;
+        reaction.hold.stop();
+    }
     if (on) {
-        for (Reaction& reaction : reactions_) {
-            reaction.holds = false;
-            ++reaction.generation;
-        }
         for (const auto& [name, initial] : spec_.variables)
             slots_[names_[name]] = initial;
         for (Sending& sending : sendings_)
@@ -433,12 +391,20 @@ void Node::setOn(bool on)
     }
 }
 
-std::vector<std::pair<std::uint8_t, can::Identifier>> Node::sentIdentifiers() const
+std::vector<SentIdentifier> Node::sends() const
 {
-    std::vector<std::pair<std::uint8_t, can::Identifier>> out;
+    std::vector<SentIdentifier> out;
     for (const Sending& sending : sendings_)
-        out.emplace_back(sending.bus, sending.frame.id);
+        out.push_back({sending.encoder.bus(), sending.encoder.frame().id});
     return out;
+}
+
+ActorReport Node::report() const
+{
+    NodeFacts facts{{}, refused_};
+    const std::size_t from = states_.size() > reportedStates ? states_.size() - reportedStates : 0;
+    facts.states.assign(states_.begin() + static_cast<std::ptrdiff_t>(from), states_.end());
+    return {spec_.name, busIndexes_, on_, std::move(facts)};
 }
 
 std::optional<double> Node::value(std::string_view name) const
@@ -488,14 +454,7 @@ void Node::schedule(std::uint32_t index)
     Time due = sending.origin + sending.every * static_cast<std::int64_t>(sending.beat++);
     if (sending.jitter.count() > 0)
         due += Time(static_cast<std::int64_t>(random_.uniform() * static_cast<double>(sending.jitter.count())));
-    world_.scheduler.at(
-        due,
-        [](void* context, std::uint64_t tag) {
-            auto* self = static_cast<Node*>(context);
-            if (tag >> 32 == (self->life_ & 0xFFFFFFFFU))
-                self->beat(static_cast<std::uint32_t>(tag));
-        },
-        this, life_ << 32 | index);
+    beats_.also(due, index);
 }
 
 void Node::beat(std::uint32_t index)
@@ -516,33 +475,14 @@ void Node::send(std::uint32_t index)
     if (within(sending.silent, story) || (!sending.only.empty() && !within(sending.only, story)))
         return;
     refresh();
-    for (auto& [target, source] : sending.values) {
-        // Signals of other selector values share the bits: only the selected ones go in, and only they count and draw chance.
-        if (sending.message != nullptr && !sending.message->plan.present(sending.frame.data.data(), sending.frame.length, target))
-            continue;
-        const double value = evaluate(source);
-        if (const auto* checksum = std::get_if<Checksum>(&source.spec)) {
-            const int own = sending.message != nullptr ? static_cast<int>(sending.message->message->signals[target].startBit / 8) : -1;
-            const std::uint8_t sum = checksumOf(*checksum, sending.frame, own);
-            if (sending.message != nullptr)
-                sending.message->plan.encodeBits(sending.frame.data.data(), target, sum);
-            else
-                sending.frame.data[target] = sum;
-            continue;
-        }
-        if (sending.message == nullptr) {
-            sending.frame.data[target] = static_cast<std::uint8_t>(std::clamp(value, 0.0, 255.0));
-            continue;
-        }
-        if (!sending.message->plan.encode(sending.frame.data.data(), target, value, sending.overflow) && sending.overflow == database::Overflow::refuse)
-            refuse(sending, target, value);
-    }
-    world_.buses[sending.bus]->offer(sending.port, sending.frame);
+    const can::Frame& frame = sending.encoder.encode([&](std::uint32_t value) { return evaluate(sending.values[value]); }, sending.overflow,
+                                                     [&](std::uint32_t signal, double value) { refuse(sending, signal, value); });
+    world_.buses[sending.encoder.bus()]->offer(sending.port, frame);
 }
 
 void Node::refuse(const Sending& sending, std::uint32_t signal, double value)
 {
-    RefusedValue& refused = refused_[sending.name + '.' + sending.message->message->signals[signal].name];
+    RefusedValue& refused = refused_[sending.name + '.' + sending.encoder.message()->message->signals[signal].name];
     refused.value = value;
     refused.time = world_.scheduler.now();
     ++refused.count;
@@ -590,17 +530,14 @@ void Node::become(std::uint32_t index, bool holds)
     if (holds == reaction.holds)
         return;
     reaction.holds = holds;
-    ++reaction.generation;
+    reaction.hold.stop();
     if (!holds)
         return;
     if (reaction.spec.hold.count() == 0) {
         carryOut(reaction, reaction.spec.when);
         return;
     }
-    world_.scheduler.at(
-        world_.scheduler.now() + reaction.spec.hold,
-        [](void* context, std::uint64_t tag) { static_cast<Node*>(context)->held(static_cast<std::uint32_t>(tag >> 40), tag & 0xFFFFFFFFFFULL); }, this,
-        static_cast<std::uint64_t>(index) << 40 | (reaction.generation & 0xFFFFFFFFFFULL));
+    reaction.hold.at(world_.scheduler.now() + reaction.spec.hold, index);
 }
 
 // Of a condition that hangs on no chance, at another moment: frames and variables as they stand in `scratch_`. Of the values
@@ -624,7 +561,7 @@ bool Node::holdsAt(const Reaction& reaction, Time at, std::span<const std::uint3
 // Finds the next moment at which time alone makes a condition true or untrue, within a second; looks on from there.
 void Node::plan()
 {
-    ++plan_;
+    plan_.stop();
     if (!anyTimed_ || !on_)
         return;
     const Time now = world_.scheduler.now();
@@ -676,14 +613,7 @@ void Node::plan()
             break;
         }
     }
-    world_.scheduler.at(
-        next,
-        [](void* context, std::uint64_t tag) {
-            auto* self = static_cast<Node*>(context);
-            if (tag == self->plan_)
-                self->carryOutPlan();
-        },
-        this, plan_);
+    plan_.at(next);
 }
 
 void Node::carryOutPlan()
@@ -703,11 +633,10 @@ void Node::carryOutPlan()
     plan();
 }
 
-void Node::held(std::uint32_t index, std::uint64_t generation)
+void Node::held(std::uint32_t index)
 {
     Reaction& reaction = reactions_[index];
-    if (on_ && reaction.holds && (reaction.generation & 0xFFFFFFFFFFULL) == generation)
-        carryOut(reaction, reaction.spec.when + " for " + spanText(reaction.spec.hold));
+    carryOut(reaction, reaction.spec.when + " for " + spanText(reaction.spec.hold));
 }
 
 void Node::carryOut(Reaction& reaction, const std::string& why)
@@ -723,14 +652,7 @@ void Node::carryOut(Reaction& reaction, const std::string& why)
             send(index);
             continue;
         }
-        world_.scheduler.at(
-            world_.scheduler.now() + reaction.spec.after,
-            [](void* context, std::uint64_t tag) {
-                auto* self = static_cast<Node*>(context);
-                if (tag >> 32 == (self->life_ & 0xFFFFFFFFU))
-                    self->send(static_cast<std::uint32_t>(tag));
-            },
-            this, life_ << 32 | index);
+        answers_.also(world_.scheduler.now() + reaction.spec.after, index);
     }
 }
 

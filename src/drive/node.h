@@ -10,9 +10,11 @@
 #include <vector>
 
 #include "bus/bus.h"
-#include "clock/scheduler.h"
+#include "clock/timer.h"
 #include "database/catalog.h"
+#include "drive/actor.h"
 #include "drive/formula.h"
+#include "drive/message_encoder.h"
 #include "drive/node_spec.h"
 
 namespace wavetrope::drive {
@@ -42,30 +44,33 @@ struct RefusedValue {
     std::uint64_t count = 0;
 };
 
+/// What a node tells besides its name.
+struct NodeFacts {
+    std::vector<StateChange> states;                    ///< The newest ones; the last is the newest.
+    std::map<std::string, RefusedValue> refused;        ///< By message and signal: what their bits cannot hold.
+};
+
 /// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
-class Node final : public bus::Listener {
+class Node final : public Actor, public bus::Listener {
 public:
     /// Looks every name up; an error names the node and what is unknown.
     [[nodiscard]] static Expected<std::unique_ptr<Node>> create(const NodeSpec& spec, const NodeWorld& world);
     Node(const Node&) = delete;
     Node& operator=(const Node&) = delete;
 
-    /// Begins to send. Call once, before time goes on.
-    void start();
-    /// Takes the node out of the simulation (as if unplugged) or puts it back in its initial state.
-    void setOn(bool on);
-    [[nodiscard]] bool on() const { return on_; }
+    [[nodiscard]] const std::string& name() const override { return spec_.name; }
+    void start() override;
+    void setOn(bool on) override;
+    [[nodiscard]] bool on() const override { return on_; }
+    [[nodiscard]] std::vector<SentIdentifier> sends() const override;
+    [[nodiscard]] std::uint64_t changes() const override { return changes_; }
+    /// Its facts are `NodeFacts`.
+    [[nodiscard]] ActorReport report() const override;
 
-    [[nodiscard]] const std::string& name() const { return spec_.name; }
-    [[nodiscard]] const std::vector<std::uint8_t>& buses() const { return busIndexes_; }
     /// The newest state is the last; at most 512 are kept.
     [[nodiscard]] const std::deque<StateChange>& states() const { return states_; }
-    /// Identifiers that it can send, with their bus.
-    [[nodiscard]] std::vector<std::pair<std::uint8_t, can::Identifier>> sentIdentifiers() const;
     /// Values that were not sent because their signals' bits cannot hold them; the newest of each signal.
     [[nodiscard]] const std::map<std::string, RefusedValue>& refused() const { return refused_; }
-    /// Grows with each change of what is told above.
-    [[nodiscard]] std::uint64_t changes() const { return changes_; }
     /// Value of a named value or variable, or nothing.
     [[nodiscard]] std::optional<double> value(std::string_view name) const;
 
@@ -80,11 +85,10 @@ private:
         std::uint64_t count = 0;
     };
     struct Sending {
-        std::uint8_t bus = 0;
+        explicit Sending(MessageEncoder made) : encoder(std::move(made)) {}
+        MessageEncoder encoder;
         bus::Port port = 0;
-        const database::CatalogMessage* message = nullptr;
-        can::Frame frame;                           // what stands in it before the values go in
-        std::vector<std::pair<std::uint32_t, Source>> values;   // signal or byte number
+        std::vector<Source> values;                 // by the encoder's tags
         std::vector<Window> silent;
         std::vector<Window> only;
         Time every{};
@@ -102,7 +106,7 @@ private:
         std::vector<std::uint32_t> timed;           // of `timed_`, those that its condition needs
         std::uint8_t hangs = 0;
         bool holds = false;
-        std::uint64_t generation = 0;
+        clock::Timer hold;
     };
     struct Reception {
         std::uint32_t slot;
@@ -117,7 +121,7 @@ private:
     [[nodiscard]] std::uint8_t hangsOn(const Source& source) const;
     [[nodiscard]] std::vector<std::string> messageNames() const;
     [[nodiscard]] std::vector<std::string> knownNames() const;
-    [[nodiscard]] Expected<void> checkLength(const SendSpec& spec, const Sending& sending) const;
+    [[nodiscard]] Expected<MessageEncoder> encoderOf(const SendSpec& spec) const;
     std::optional<std::uint32_t> slotOf(std::string_view name);
     Expected<void> buildSend(const SendSpec& spec);
     Expected<void> buildReaction(const ReactionSpec& spec);
@@ -135,7 +139,7 @@ private:
     void refuse(const Sending& sending, std::uint32_t signal, double value);
     void schedule(std::uint32_t index);
     void react(const database::CatalogMessage* arrived);
-    void held(std::uint32_t reaction, std::uint64_t generation);
+    void held(std::uint32_t reaction);
     void carryOut(Reaction& reaction, const std::string& why);
     void enter(const std::string& state, bool wrong, const std::string& why);
 
@@ -144,7 +148,8 @@ private:
     Random random_;
     bool on_ = true;
     std::uint64_t changes_ = 1;
-    std::uint64_t life_ = 0;                        // counts switchings on; older events are void
+    clock::Timer beats_;                            // of the sendings
+    clock::Timer answers_;                          // of reactions that send later
     std::vector<std::uint8_t> busIndexes_;
     std::vector<std::pair<std::uint8_t, bus::Port>> ports_;
     std::vector<double> slots_;                     // slot 0 is t
@@ -153,7 +158,7 @@ private:
     std::vector<Time> looks_;
     std::vector<std::uint32_t> timed_;              // places in `values_` of those that hang on time, and on no chance
     bool anyTimed_ = false;                         // a condition that hangs on time, and on no chance
-    std::uint64_t plan_ = 0;                        // the newest; older ones are void
+    clock::Timer plan_;
     std::unordered_map<std::string, std::uint32_t> names_;
     std::vector<std::pair<std::uint32_t, Source>> values_;
     std::vector<Sending> sendings_;

@@ -9,7 +9,7 @@
 
 #include "base/error.h"
 #include "can/frame.h"
-#include "database/codec.h"
+#include "drive/message_encoder.h"
 
 namespace wavetrope {
 class JsonReader;
@@ -32,11 +32,6 @@ struct NoiseSpec {
     double mean = 0;
     double deviation = 1;
 };
-/// Counts up with each frame sent.
-struct CounterSpec {
-    std::uint64_t modulo = 16;
-};
-enum class Checksum : std::uint8_t { sum8, xor8, crc8 };
 struct FormulaSpec {
     std::string text;
 };

@@ -11,7 +11,6 @@ namespace wavetrope::drive {
 namespace {
 
 constexpr Time retryAfter = std::chrono::microseconds(50);
-constexpr std::uint64_t laneTags = 256;     // more than a rig has buses
 
 bool passes(const Route& route, const database::Catalog& catalog, const trace::TraceKey& key)
 {
@@ -26,11 +25,6 @@ bool passes(const Route& route, const database::Catalog& catalog, const trace::T
 
 }  // namespace
 
-std::string Collision::words(const database::Catalog& catalog) const
-{
-    return can::toText(id) + (message.empty() ? "" : " " + message) + " on " + catalog.busName(bus) + " is also sent by " + node;
-}
-
 Playback::Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, std::shared_ptr<const database::Catalog> rigCatalog)
     : scheduler_(scheduler), buses_(std::move(buses)), rigCatalog_(std::move(rigCatalog))
 {
@@ -39,6 +33,7 @@ Playback::Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, st
         lane.bus = i;
         lane.port = buses_[i]->attach("playback", can::Direction::sent, bus::Order::asOffered);
         lane.rate = buses_[i]->bitRate();
+        lane.wake = clock::Timer::calling<&Playback::due>(scheduler_, this);
         lanes_.push_back(std::move(lane));
     }
 }
@@ -119,21 +114,48 @@ void Playback::setRange(std::optional<Time> from, std::optional<Time> to)
     for (Lane& lane : lanes_)
         lane.next = lane.first;
     anchorLog_ = logTime();
+    sends_.reset();
+    ++changes_;
 }
 
-std::vector<Collision> Playback::collisions(const std::vector<Sender>& senders) const
+void Playback::setOn(bool on)
 {
-    std::set<std::pair<std::uint8_t, std::uint32_t>> sending;
-    for (const Lane& lane : lanes_)
-        for (std::size_t i = lane.first; i < lane.last; ++i)
-            sending.emplace(static_cast<std::uint8_t>(lane.bus), log_->key(snapshot_.identifier(lane.rows[i])).id.key());
-    std::vector<Collision> out;
-    for (const Sender& sender : senders)
-        if (sending.contains({sender.bus, sender.id.key()})) {
-            const auto* message = rigCatalog_->find(sender.bus, sender.id);
-            out.push_back({sender.bus, sender.id, message != nullptr ? message->message->name : std::string(), sender.node});
+    if (on == on_)
+        return;
+    on_ = on;
+    ++changes_;
+    if (!on)
+        rest();
+}
+
+std::vector<SentIdentifier> Playback::sends() const
+{
+    if (!sends_) {
+        sends_.emplace();
+        std::vector<bool> seen;
+        for (const Lane& lane : lanes_) {
+            seen.assign(log_ ? log_->identifierCount() : 0, false);
+            std::set<std::uint32_t> sent;
+            for (std::size_t i = lane.first; i < lane.last; ++i)
+                seen[snapshot_.identifier(lane.rows[i])] = true;
+            for (trace::IdentifierIndex i = 0; i < seen.size(); ++i)
+                if (seen[i] && sent.insert(log_->key(i).id.key()).second)
+                    sends_->push_back({static_cast<std::uint8_t>(lane.bus), log_->key(i).id});
         }
-    return out;
+    }
+    return *sends_;
+}
+
+// What moves by itself while it plays is counted with what was sent and where it stands.
+std::uint64_t Playback::changes() const { return changes_ * 1'000'003 + sent_ + (playing_ ? static_cast<std::uint64_t>(scheduler_.now().count()) * 2 + 1 : 0); }
+
+ActorReport Playback::report() const
+{
+    std::vector<std::uint8_t> onto;
+    for (const Lane& lane : lanes_)
+        if (!lane.rows.empty())
+            onto.push_back(static_cast<std::uint8_t>(lane.bus));
+    return {name_, std::move(onto), on_, PlaybackFacts{loaded(), playing_, loop_, pace_.factor, start_, end_, position(), chosen_, sent_, chosenByBus_, routes_, loaded() && finished()}};
 }
 
 const Playback::Lane* Playback::front() const
@@ -186,6 +208,7 @@ void Playback::setPace(Pace pace)
 {
     anchorLog_ = position();
     pace_ = pace;
+    ++changes_;
     anchor();
     if (playing_)
         schedule();
@@ -193,7 +216,7 @@ void Playback::setPace(Pace pace)
 
 void Playback::play()
 {
-    if (!log_ || playing_)
+    if (!log_ || playing_ || !on_)
         return;
     if (front() == nullptr) {
         for (Lane& lane : lanes_)
@@ -210,8 +233,9 @@ void Playback::rest()
     if (playing_)
         anchorLog_ = position();
     playing_ = false;
+    ++changes_;
     for (Lane& lane : lanes_)
-        ++lane.generation;
+        lane.wake.stop();
 }
 
 void Playback::seek(Time logTime)
@@ -222,6 +246,7 @@ void Playback::seek(Time logTime)
         lane.next = static_cast<std::size_t>(found - lane.rows.begin());
     }
     anchorLog_ = std::clamp(logTime, start_, end_);
+    ++changes_;
     anchor();
     if (playing_)
         schedule();
@@ -251,13 +276,14 @@ bool Playback::ended()
     }
     anchorLog_ = to_.value_or(end_);
     playing_ = false;
+    ++changes_;
     return true;
 }
 
 void Playback::schedule()
 {
     for (Lane& lane : lanes_)
-        ++lane.generation;
+        lane.wake.stop();
     if (ended())
         return;
     if (pace_.factor <= 0) {
@@ -279,20 +305,7 @@ void Playback::schedule(std::size_t index)
     wake(index, std::max(scheduler_.now(), stamp - duration(lane)));
 }
 
-void Playback::wake(std::size_t index, Time when)
-{
-    scheduler_.at(
-        when,
-        [](void* context, std::uint64_t tag) {
-            auto* self = static_cast<Playback*>(context);
-            const auto lane = static_cast<std::size_t>(tag % laneTags);
-            if (lane < self->lanes_.size() && tag / laneTags == self->lanes_[lane].generation)
-                self->due(lane);
-        },
-        this, ++lanes_[index].generation * laneTags + index);
-}
-
-void Playback::due(std::size_t index)
+void Playback::due(std::uint32_t index)
 {
     Lane& lane = lanes_[index];
     if (!send(lane)) {
@@ -322,7 +335,7 @@ bool Playback::send(Lane& lane)
 void Playback::step(std::size_t count)
 {
     rest();
-    for (; count > 0; --count) {
+    for (; count > 0 && on_; --count) {
         Lane* lane = front();
         if (lane == nullptr || !send(*lane))
             break;

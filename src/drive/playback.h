@@ -8,8 +8,9 @@
 #include <vector>
 
 #include "bus/bus.h"
-#include "clock/scheduler.h"
+#include "clock/timer.h"
 #include "database/catalog.h"
+#include "drive/actor.h"
 #include "filter/filter.h"
 #include "trace/time_index.h"
 #include "trace/trace.h"
@@ -34,13 +35,18 @@ struct Pace {
     friend bool operator==(const Pace&, const Pace&) = default;
 };
 
-/// An identifier that the log would send and a running node sends too.
-struct Collision {
-    std::uint8_t bus = 0;               ///< Of the rig.
-    can::Identifier id;
-    std::string message;                ///< Empty where no database has it.
-    std::string node;
-    [[nodiscard]] std::string words(const database::Catalog& catalog) const;
+/// What playback tells besides its name.
+struct PlaybackFacts {
+    bool loaded = false;
+    bool playing = false;
+    bool loop = false;
+    double factor = 1;                  ///< Of the recorded pace.
+    Time start{}, end{}, position{};    ///< Of the log.
+    std::size_t chosen = 0;             ///< Frames.
+    std::uint64_t sent = 0;             ///< Frames.
+    std::vector<std::size_t> chosenByBus;   ///< By bus of the log.
+    std::vector<Route> routes;          ///< By bus of the log.
+    bool finished = false;
 };
 
 /// Puts the chosen frames of a log on the buses of a rig, in the order of their time stamps, each at its distance from
@@ -48,7 +54,7 @@ struct Collision {
 /// spacing comes back where nobody else wins arbitration. Each bus has a queue of its own, in which frames stand in line:
 /// their order is kept at any pace. Frames carry the time of the run. A frame that its bus cannot take yet waits; none is
 /// dropped. Error frames are not sent.
-class Playback {
+class Playback final : public Actor {
 public:
     Playback(clock::Scheduler& scheduler, std::vector<bus::Bus*> buses, std::shared_ptr<const database::Catalog> rigCatalog);
     Playback(const Playback&) = delete;
@@ -69,17 +75,23 @@ public:
     [[nodiscard]] std::size_t errorsLeftOut() const { return errorsLeftOut_; }
     [[nodiscard]] const std::vector<std::size_t>& chosenByBus() const { return chosenByBus_; }
 
-    /// Identifiers that would collide with senders of the rig, given as (node, bus, identifier).
-    struct Sender {
-        std::string node;
-        std::uint8_t bus;
-        can::Identifier id;
-    };
-    [[nodiscard]] std::vector<Collision> collisions(const std::vector<Sender>& senders) const;
+    [[nodiscard]] const std::string& name() const override { return name_; }
+    /// It is on from the start; off, it rests.
+    void setOn(bool on) override;
+    [[nodiscard]] bool on() const override { return on_; }
+    /// Of the frames that are chosen, within the range.
+    [[nodiscard]] std::vector<SentIdentifier> sends() const override;
+    [[nodiscard]] std::uint64_t changes() const override;
+    /// Its facts are `PlaybackFacts`.
+    [[nodiscard]] ActorReport report() const override;
 
     void setPace(Pace pace);
     [[nodiscard]] Pace pace() const { return pace_; }
-    void setLoop(bool loop) { loop_ = loop; }
+    void setLoop(bool loop)
+    {
+        loop_ = loop;
+        ++changes_;
+    }
     [[nodiscard]] bool loop() const { return loop_; }
     /// Limits playing to a stretch of the log; without limits, all of it.
     void setRange(std::optional<Time> from, std::optional<Time> to);
@@ -111,15 +123,15 @@ private:
         std::size_t first = 0;
         std::size_t last = 0;
         std::size_t next = 0;
-        std::uint64_t generation = 0;   // of the wake-up that counts
+        clock::Timer wake;
     };
     void choose();
     void schedule();
     void schedule(std::size_t lane);
-    void due(std::size_t lane);
+    void due(std::uint32_t lane);
     [[nodiscard]] bool ended();
     bool send(Lane& lane);
-    void wake(std::size_t lane, Time when);
+    void wake(std::size_t lane, Time when) { lanes_[lane].wake.at(when, static_cast<std::uint32_t>(lane)); }
     // The lane whose next frame is the earliest, or null.
     [[nodiscard]] const Lane* front() const;
     [[nodiscard]] Lane* front() { return const_cast<Lane*>(std::as_const(*this).front()); }
@@ -140,6 +152,10 @@ private:
     trace::TimeIndex order_;
     std::vector<Route> routes_;
     std::vector<Lane> lanes_;           // one for each bus of the rig
+    const std::string name_ = "playback";
+    bool on_ = true;
+    std::uint64_t changes_ = 1;         // but for where it stands
+    mutable std::optional<std::vector<SentIdentifier>> sends_;      // once somebody asked, until the rows are others
     std::size_t chosen_ = 0;
     std::size_t errorsLeftOut_ = 0;
     std::vector<std::size_t> chosenByBus_;

@@ -264,6 +264,12 @@ private:
 
 }  // namespace
 
+std::span<const std::string_view> compressedEndings()
+{
+    static constexpr std::string_view endings[] = {".gz", ".zst"};
+    return endings;
+}
+
 Compression compressionOfName(std::string_view path)
 {
     return endsIn(path, ".gz") ? Compression::gzip : endsIn(path, ".zst") ? Compression::zstd : Compression::none;

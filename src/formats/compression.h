@@ -18,6 +18,8 @@ enum class Compression : std::uint8_t { none, gzip, zstd, utf16Little, utf16Big 
 
 /// What a file name ends in: ".gz", ".zst", or neither.
 [[nodiscard]] Compression compressionOfName(std::string_view path);
+/// What compressed files' names end in.
+[[nodiscard]] std::span<const std::string_view> compressedEndings();
 /// A file name without ".gz" or ".zst" at its end.
 [[nodiscard]] std::string_view withoutCompression(std::string_view path);
 /// What a file begins with.

@@ -101,6 +101,13 @@ struct LogFormat {
     std::unique_ptr<LogEncoder> (*encoder)();   ///< Null where it is only read.
 };
 
+/// What a log is wanted for.
+enum class LogUse : std::uint8_t { read, readAsText, write, follow };
+
+/// Endings of file names for a use, with the dot, lower case; those that compress behind the others. What is read is
+/// recognised by its first bytes all the same, whatever its name.
+[[nodiscard]] std::vector<std::string> logEndings(LogUse use);
+
 /// All formats.
 [[nodiscard]] const std::vector<LogFormat>& logFormats();
 /// The format for a file name, or an error that lists those there are.

@@ -20,6 +20,20 @@ const std::vector<LogFormat>& logFormats()
     return formats;
 }
 
+std::vector<std::string> logEndings(LogUse use)
+{
+    if (use == LogUse::readAsText)
+        return {".txt", ".csv", ".tsv", ".log", ".jsonl"};
+    std::vector<std::string> endings;
+    for (const LogFormat& format : logFormats())
+        if (use != LogUse::write || format.encoder != nullptr)
+            endings.insert(endings.end(), format.extensions.begin(), format.extensions.end());
+    if (use != LogUse::follow)      // where compressed bytes end is known at their end alone
+        for (const std::string_view packing : compressedEndings())
+            endings.emplace_back(packing);
+    return endings;
+}
+
 namespace {
 
 std::string knownExtensions()

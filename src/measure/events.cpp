@@ -12,11 +12,11 @@ constexpr Time errorsTogether = std::chrono::milliseconds(100);
 
 }  // namespace
 
-EventFinder::EventFinder(std::vector<ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
+EventFinder::EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
     : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing)
 {
-    for (const ConditionSpec& spec : conditions)
-        conditions_.push_back({spec, filter::FilterStream(spec.filter), false, false, Time{0}, 0, {}});
+    for (filter::ConditionSpec& spec : conditions)
+        conditions_.push_back({filter::Condition(std::move(spec)), nothing});
 }
 
 std::size_t EventFinder::note(Event event)
@@ -32,8 +32,8 @@ std::size_t EventFinder::note(Event event)
 void EventFinder::add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
 {
     if (row == 0)
-        for (Running& running : conditions_)
-            running.stream.setOrigin(frame.time);
+        for (Watched& watched : conditions_)
+            watched.condition.setOrigin(frame.time);
     if (frame.kind == can::FrameKind::error && frame.bus < lastError_.size()) {
         const std::size_t last = lastError_[frame.bus];
         if (last != nothing && frame.time - events_[last].until < errorsTogether) {
@@ -49,34 +49,12 @@ void EventFinder::add(trace::Row row, trace::IdentifierIndex identifier, const t
 
 void EventFinder::watchConditions(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
 {
-    for (Running& running : conditions_) {
-        if (running.verdicts.size() <= identifier) {  // identifiers appear in the order of their index
-            running.verdicts.resize(identifier + 1, filter::Verdict::depends);
-            running.verdicts[identifier] = running.spec.filter.verdict(key);
-        }
-        const filter::Verdict verdict = running.verdicts[identifier];
-        if (verdict == filter::Verdict::never && !running.spec.filter.needsOthers())
-            continue;  // a frame that does not carry the signals says nothing about them
-        const bool passes = running.stream.passes(frame);
-        if (verdict == filter::Verdict::never)
-            continue;
-        const bool holds = verdict == filter::Verdict::always || passes;
-        if (holds && !running.holds)
-            running.since = frame.time;
-        if (running.holds && !running.flagged && frame.time - running.since >= running.spec.hold) {
-            // It held up to this frame, whatever this one says.
-            running.flagged = true;
-            running.event = note({EventKind::condition, running.since + running.spec.hold, frame.time, frame.bus, row, running.spec.name, 1});
-        }
-        if (holds && !running.flagged && running.spec.hold.count() == 0) {
-            running.flagged = true;
-            running.event = note({EventKind::condition, frame.time, frame.time, frame.bus, row, running.spec.name, 1});
-        }
-        if (holds && running.flagged && running.event != nothing)
-            events_[running.event].until = frame.time;
-        if (!holds)
-            running.flagged = false;
-        running.holds = holds;
+    for (Watched& watched : conditions_) {
+        const filter::ConditionStep step = watched.condition.next(frame, identifier, key);
+        if (step.began)
+            watched.event = note({EventKind::condition, step.from, frame.time, frame.bus, row, watched.condition.spec().name, 1});
+        else if (step.holds && watched.event != nothing && step.says)
+            events_[watched.event].until = frame.time;
     }
 }
 

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "filter/filter_stream.h"
+#include "filter/condition.h"
 #include "measure/load_bins.h"
 #include "trace/trace.h"
 
@@ -23,13 +23,6 @@ struct Event {
     std::uint32_t count = 1;            ///< Beats missed, error frames in a row.
 };
 
-/// A named condition of the rig.
-struct ConditionSpec {
-    std::string name;
-    filter::Filter filter;
-    Time hold{};                        ///< How long it has to hold before it counts.
-};
-
 /// A bus load at or above which a stretch is a burst.
 struct BurstRule {
     Time span = std::chrono::milliseconds(20);
@@ -39,7 +32,7 @@ struct BurstRule {
 /// Finds events as frames come, in one pass.
 class EventFinder {
 public:
-    EventFinder(std::vector<ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule = {});
+    EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule = {});
 
     void add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
     /// Looks for bursts in the bins that are complete at `now`.
@@ -51,14 +44,9 @@ public:
     [[nodiscard]] static constexpr std::size_t mostEvents() { return 100'000; }
 
 private:
-    struct Running {
-        ConditionSpec spec;
-        filter::FilterStream stream;
-        bool holds = false;
-        bool flagged = false;
-        Time since{};
+    struct Watched {
+        filter::Condition condition;
         std::size_t event = 0;
-        std::vector<filter::Verdict> verdicts;
     };
     struct Beat {
         bool known = false;
@@ -77,7 +65,7 @@ private:
     void watchConditions(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
     void watchBeats(trace::Row row, trace::IdentifierIndex identifier, const can::FrameView& frame);
 
-    std::vector<Running> conditions_;
+    std::vector<Watched> conditions_;
     std::shared_ptr<const database::Catalog> catalog_;
     BurstRule rule_;
     std::vector<Beat> beats_;

@@ -33,7 +33,7 @@ void eachRow(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, Vi
 
 }  // namespace
 
-Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<ConditionSpec> conditions, const std::string& folder)
+Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<filter::ConditionSpec> conditions, const std::string& folder)
     : state_{0, {}, {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}
 {
     const auto memory = std::make_shared<FileMemory>(folder);

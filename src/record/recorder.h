@@ -1,28 +1,38 @@
-// Writes a running trace to a log.
+// Writes frames to a log as they come.
 #pragma once
 
 #include <memory>
-#include <optional>
+#include <span>
 #include <string>
 
-#include "filter/filter_scan.h"
+#include "filter/filter_stream.h"
 #include "formats/log_file.h"
-#include "trace/trace.h"
 
 namespace wavetrope::record {
 
-/// Follows a trace and writes its rows to a file that stands beside its place until it is finished. What `advance` has
-/// written survives the end of the program.
+/// Takes the frames of a run one after the other and writes those that a filter passes, to a file that stands beside its
+/// place until it is finished. What `flush` has written survives the end of the program. Needs no trace; any number may
+/// record side by side.
 class Recorder {
 public:
-    /// Begins at row `from` of the trace. Of the rows from there on, those are written that the filter passes; what it
-    /// remembers of earlier frames it takes from the whole trace, and its times count from `origin`.
-    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, const trace::Trace& trace, trace::Row from, const filter::Filter& filter = {}, std::optional<Time> origin = {});
+    /// Begins a file for these buses. Times in the filter count from `origin`, the start of the run.
+    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, std::span<const trace::TraceBus> buses, filter::Filter filter = {}, Time origin = {});
 
-    /// Writes the rows that came and hands them to the system.
-    [[nodiscard]] Expected<void> advance();
+    /// The next frame. Each once, in the order of the run.
+    void take(const can::FrameView& frame)
+    {
+        if (filter_.passes(frame))
+            file_->write(frame);
+    }
+    /// A frame from before the recording began: not written, but the filter may ask for it.
+    void remember(const can::FrameView& frame) { (void)filter_.passes(frame); }
+    /// Whether what passes hangs on frames from before.
+    [[nodiscard]] bool needsOthers() const { return filter_.filter().needsOthers(); }
+
+    /// Hands what was taken to the system. An error when the disk is full or gone; frames so far stay readable.
+    [[nodiscard]] Expected<void> flush() { return file_->flush(); }
     /// Writes the rest, and gives the file its name.
-    [[nodiscard]] Expected<void> finish();
+    [[nodiscard]] Expected<void> finish() { return file_->finish(); }
 
     [[nodiscard]] const std::string& path() const { return file_->path(); }
     [[nodiscard]] std::uint64_t frames() const { return file_->frames(); }
@@ -31,11 +41,9 @@ public:
     [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
 
 private:
-    Recorder(std::unique_ptr<formats::LogFile> file, const trace::Trace& trace, trace::Row from) : file_(std::move(file)), trace_(trace), next_(from) {}
+    Recorder(std::unique_ptr<formats::LogFile> file, filter::Filter filter, Time origin) : file_(std::move(file)), filter_(std::move(filter), origin) {}
     std::unique_ptr<formats::LogFile> file_;
-    const trace::Trace& trace_;
-    trace::Row next_;
-    std::unique_ptr<filter::FilterScan> scan_;      // none where everything passes
+    filter::FilterStream filter_;
 };
 
 }  // namespace wavetrope::record

@@ -49,8 +49,14 @@ BusSpec busOf(const JsonReader& in)
         bus.rate = *read;
     }
     bus.restartAfter = in.span("restart");
-    bus.interface = in.text("interface");
-    if (bus.interface.empty() && !bus.rate.known())
+    for (const bus::Kind& kind : bus::kinds())
+        if (const std::string address = *kind.field != 0 ? in.text(kind.field) : std::string(); !address.empty()) {
+            if (!bus.address.empty())
+                JsonReader::fail(in.placeOf(kind.field), "a bus is of one kind, and this one has the field \"" + std::string(bus.kind->field) + "\" too", "Leave one of them out");
+            bus.kind = &kind;
+            bus.address = address;
+        }
+    if (!bus.kind->ofTheWorld && !bus.rate.known())
         JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
     if (const std::string match = in.text("match"); match == "group")

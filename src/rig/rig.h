@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "bus/kinds.h"
 #include "can/bit_rate.h"
 #include "database/catalog.h"
 #include "drive/node_spec.h"
@@ -20,7 +21,8 @@ struct BusSpec {
     std::string name;
     can::BitRate rate;
     Time restartAfter{0};           ///< After bus off, a node takes part again after so long; 0: when it is asked to.
-    std::string interface;                  ///< Of the kernel; empty for a simulated bus.
+    const bus::Kind* kind = &bus::kinds().front();  ///< What it is made of.
+    std::string address;                    ///< What its kind says that it means.
     std::vector<std::string> databases;     ///< As in the document, relative to it; the first that knows an identifier wins.
     database::Match match = database::Match::full;  ///< How frames find messages that do not say so themselves.
     std::shared_ptr<const database::Database> definitions;  ///< The rig's own, behind the files; null when there are none.

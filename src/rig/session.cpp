@@ -4,12 +4,12 @@
 #include <chrono>
 #include <filesystem>
 #include <future>
+#include <iterator>
 #include <utility>
 
 #include "bus/absent_bus.h"
-#include "bus/kernel_bus.h"
-#include "bus/simulated_bus.h"
 #include "formats/trace_sink.h"
+#include "rig/conditions.h"
 
 namespace wavetrope::rig {
 
@@ -19,7 +19,7 @@ constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
 constexpr Time longestSlice = std::chrono::milliseconds(100);
-constexpr std::size_t reportedStates = 64;
+constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
 
 class CancellableSink final : public formats::TraceSink {
 public:
@@ -35,11 +35,17 @@ private:
 // Every frame of every bus passes here once, on the driving thread.
 class Session::Ingest final : public bus::Listener {
 public:
-    explicit Ingest(trace::Trace& trace) : trace_(trace) {}
-    void onFrame(const can::FrameView& frame, bus::Port) override { trace_.append(frame); }
+    explicit Ingest(Session& session) : session_(session) {}
+    void onFrame(const can::FrameView& frame, bus::Port) override
+    {
+        session_.trace_.append(frame);
+        for (Recording& recording : session_.recordings_)
+            if (recording.level && recording.problem.empty())
+                recording.recorder->take(frame);
+    }
 
 private:
-    trace::Trace& trace_;
+    Session& session_;
 };
 
 Expected<std::unique_ptr<Session>> Session::create(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options)
@@ -63,15 +69,18 @@ Session::~Session()
     if (logReader_.joinable())
         logReader_.join();
     stop();
+    for (const auto& actor : actors_)
+        if (started_)
+            actor->stop();
 }
 
 Expected<void> Session::build()
 {
-    ingest_ = std::make_unique<Ingest>(trace_);
+    ingest_ = std::make_unique<Ingest>(*this);
     std::vector<can::BitRate> rates;
     std::vector<bus::Bus*> buses;
     for (const BusSpec& spec : rig_.buses)
-        allSimulated_ = allSimulated_ && spec.interface.empty();
+        allSimulated_ = allSimulated_ && !spec.kind->ofTheWorld;
     if (!allSimulated_ && rig_.begins.count() != 0) {
         // Frames of a real bus carry the machine's time; the rest of the run has to agree with it.
         begins_ = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
@@ -81,24 +90,20 @@ Expected<void> Session::build()
         const BusSpec& spec = rig_.buses[i];
         const std::uint8_t index = trace_.addBus({spec.name, spec.rate});
         rates.push_back(spec.rate);
-        if (spec.interface.empty()) {
-            buses_.push_back(std::make_unique<bus::SimulatedBus>(scheduler_, bus::SimulatedBusOptions{spec.rate, index, 64, true, spec.restartAfter.count() > 0 ? std::optional(spec.restartAfter) : std::nullopt}));
+        auto opened = spec.kind->open(scheduler_, {index, spec.rate, spec.address, spec.restartAfter.count() > 0 ? std::optional(spec.restartAfter) : std::nullopt});
+        if (!opened) {
+            // The rest of the rig runs; the bus says why it does not.
+            Error error = opened.error();
+            buses_.push_back(std::make_unique<bus::AbsentBus>(spec.rate, error));
+            error.where = "bus " + spec.name + ", " + error.where;
+            leftOut_.push_back(std::move(error));
         } else {
-            auto opened = bus::KernelBus::open(spec.interface, {index, spec.rate, 1U << 17});
-            if (!opened) {
-                // The rest of the rig runs; the bus says why it does not.
-                Error error = opened.error();
-                buses_.push_back(std::make_unique<bus::AbsentBus>(spec.rate, error));
-                error.where = "bus " + spec.name + ", " + error.where;
-                leftOut_.push_back(std::move(error));
-            } else {
-                buses_.push_back(std::move(*opened));
-            }
+            buses_.push_back(std::move(*opened));
         }
         buses.push_back(buses_.back().get());
     }
     for (std::size_t i = 0; i < buses_.size(); ++i)
-        if (!rig_.buses[i].interface.empty())
+        if (rig_.buses[i].kind->ofTheWorld)
             arriving_.push_back(buses_[i].get());
     patience_ = arriving_.size() > 1 && arriving_.size() == buses_.size() ? bus::arrivalPatience : Time{0};
     {
@@ -107,45 +112,27 @@ Expected<void> Session::build()
         inMemory.memory = formats::memoryBound();
         spool_ = spool::Spool::start(options_.spool.value_or(inMemory), trace_, {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
     }
-    std::vector<measure::ConditionSpec> conditions;
     bool incomplete = false;
     for (const BusSpec& bus : rig_.buses)
         for (const std::string& file : bus.databases)
             incomplete = incomplete || !databases_.byPath.contains(file);
-    const auto named = rig_.namedFilters();
-    for (const EventSpec& event : rig_.events) {
-        auto filter = filter::Filter::compile(event.when, catalog_, {&named});
-        if (!filter && incomplete) {
-            leftOut_.push_back({"the event " + event.name + " is left out: " + filter.error().what, rig_.path, 0, 0, {}});
-            continue;
-        }
-        if (!filter) {
-            Error error = filter.error();
-            error.where = "event " + event.name + ", /events/" + std::to_string(&event - rig_.events.data()) + "/when";
-            return tl::unexpected(error);
-        }
-        conditions.push_back({event.name, std::move(*filter), event.hold});
-    }
+    EventConditions events = conditionsOf(rig_, catalog_);
+    if (!incomplete && !events.unknown.empty())
+        return tl::unexpected(events.unknown.front().second);
+    for (const auto& [name, error] : events.unknown)
+        leftOut_.push_back({"the event " + name + " is left out: " + error.what, rig_.path, 0, 0, {}});
     const bool onDisk = options_.spool && !spool_->report().path.empty();
-    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(conditions), onDisk ? options_.spool->folder : std::string());
+    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(events.conditions), onDisk ? options_.spool->folder : std::string());
 
-    // Nodes hear a frame before the trace shows it, so that their reports are never behind the views.
-    const drive::NodeWorld world{scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, rig_.story};
-    for (drive::NodeSpec spec : rig_.nodes) {
-        spec.off = spec.off || std::find(options_.without.begin(), options_.without.end(), spec.name) != options_.without.end();
-        auto node = drive::Node::create(spec, world);
-        if (!node && incomplete) {  // its messages may stand in the file that is missing
-            leftOut_.push_back({spec.name + " is not simulated: " + node.error().what, node.error().where, 0, 0, {}});
-            continue;
-        }
-        if (!node)
-            return tl::unexpected(node.error());
-        nodes_.push_back(std::move(*node));
+    // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
+    const ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, incomplete, leftOut_};
+    for (const ActorKind& kind : actorKinds()) {
+        auto made = kind.make(world);
+        if (!made)
+            return tl::unexpected(made.error());
+        std::move(made->begin(), made->end(), std::back_inserter(actors_));
     }
-    for (const std::string& name : options_.without)
-        if (node(name) == nullptr)
-            return fail("the rig has no node '" + name + "'");
-    playback_ = std::make_unique<drive::Playback>(scheduler_, buses, catalog_);
+    playback_ = all<drive::Playback>().front();
     for (bus::Bus* bus : buses)
         bus->listen(ingest_.get());
     now_ = begins_.count();
@@ -153,11 +140,11 @@ Expected<void> Session::build()
     return {};
 }
 
-drive::Node* Session::node(std::string_view name)
+drive::Actor* Session::actor(std::string_view name)
 {
-    for (auto& node : nodes_)
-        if (node->name() == name)
-            return node.get();
+    for (const auto& actor : actors_)
+        if (actor->name() == name)
+            return actor.get();
     return nullptr;
 }
 
@@ -165,8 +152,8 @@ void Session::slice(Time until)
 {
     if (!started_) {
         started_ = true;
-        for (auto& node : nodes_)
-            node->start();
+        for (const auto& actor : actors_)
+            actor->start();
     }
     if (!allSimulated_) {
         // What is simulated goes on up to each frame that has arrived, so that all come in the order of time.
@@ -179,11 +166,11 @@ void Session::slice(Time until)
     scheduler_.runUntil(until);
     if (options_.measured)
         measures_->advance(trace_.snapshot());
-    if (recorder_)
-        if (auto written = recorder_->advance(); !written) {
-            const std::scoped_lock lock(mutex_);
-            recording_.problem = written.error().text();
-        }
+    for (Recording& recording : recordings_) {
+        bringLevel(recording, rowsBroughtLevel);
+        if (const auto written = recording.recorder->flush(); !written && recording.problem.empty())
+            recording.problem = written.error().text();
+    }
     now_.store(until.count(), std::memory_order_release);
 }
 
@@ -321,51 +308,30 @@ void Session::carryOut()
 // What has not changed since the last time is not made again.
 void Session::publish()
 {
-    std::vector<std::pair<std::size_t, NodeReport>> changed;
-    reportedNodes_.resize(nodes_.size(), 0);
-    for (std::size_t i = 0; i < nodes_.size(); ++i) {
-        const drive::Node& node = *nodes_[i];
-        if (std::exchange(reportedNodes_[i], node.changes()) == node.changes())
-            continue;
-        NodeReport report{node.name(), node.buses(), node.on(), {}, node.refused()};
-        const auto& states = node.states();
-        const std::size_t from = states.size() > reportedStates ? states.size() - reportedStates : 0;
-        report.states.assign(states.begin() + static_cast<std::ptrdiff_t>(from), states.end());
-        changed.emplace_back(i, std::move(report));
-    }
-    std::optional<PlaybackReport> playback;
-    if (std::exchange(reportedChanges_, changes_) != changes_) {
-        playback.emplace();
-        playback->loaded = playback_->loaded();
-        playback->chosenByBus = playback_->chosenByBus();
-        playback->routes = playback_->routes();
-        playback->collisions = collisions();
-    }
+    std::vector<std::pair<std::size_t, drive::ActorReport>> changed;
+    reportedActors_.resize(actors_.size(), 0);
+    for (std::size_t i = 0; i < actors_.size(); ++i)
+        if (const std::uint64_t changes = actors_[i]->changes(); std::exchange(reportedActors_[i], changes) != changes)
+            changed.emplace_back(i, actors_[i]->report());
+    std::optional<std::vector<Collision>> colliding;
+    if (std::exchange(reportedChanges_, changes_) != changes_)
+        colliding = collisions();
     std::vector<bus::Health> health;
     for (const auto& bus : buses_)
         health.push_back(bus->health());
 
     const std::scoped_lock lock(mutex_);
-    nodeReports_.resize(nodes_.size());
+    reports_.resize(actors_.size());
     for (auto& [i, report] : changed)
-        nodeReports_[i] = std::move(report);
-    if (playback)
-        playbackReport_ = std::move(*playback);
-    playbackReport_.playing = playback_->playing();
-    playbackReport_.loop = playback_->loop();
-    playbackReport_.factor = playback_->pace().factor;
-    playbackReport_.start = playback_->start();
-    playbackReport_.end = playback_->end();
-    playbackReport_.position = playback_->position();
-    playbackReport_.chosen = playback_->chosen();
-    playbackReport_.sent = playback_->sent();
-    playbackReport_.finished = playback_->loaded() && playback_->finished();
+        reports_[i] = std::move(report);
+    if (colliding)
+        collisions_ = std::move(*colliding);
     health_ = std::move(health);
-    recording_.on = recorder_ != nullptr;
-    if (recorder_) {
-        recording_.path = recorder_->path();
-        recording_.frames = recorder_->frames();
-        recording_.bytes = recorder_->bytes();
+    recordingReports_.clear();
+    for (const Recording& recording : recordings_) {
+        recordingReports_.push_back({true, recording.recorder->path(), recording.recorder->frames(), recording.recorder->bytes(), recording.problem});
+        if (!recording.problem.empty())
+            recordingProblem_ = recording.problem;
     }
 }
 
@@ -375,22 +341,55 @@ Expected<void> Session::record(const std::string& path, const std::string& filte
     const auto passing = filter::Filter::compile(filter, catalog_, {&named});
     if (!passing)
         return tl::unexpected(passing.error());
-    auto recorder = record::Recorder::start(path, trace_, trace_.rows(), *passing, begins_);
+    for (const Recording& other : recordings_)
+        if (other.recorder->path() == path)
+            return fail("a recording to that file goes on", path, "Give another name");
+    auto recorder = record::Recorder::start(path, trace_.buses(), *passing, begins_);
     if (!recorder)
         return tl::unexpected(recorder.error());
-    recorder_ = std::move(*recorder);
+    Recording recording;
+    recording.recorder = std::move(*recorder);
+    recording.from = trace_.rows();
+    recording.level = !recording.recorder->needsOthers();
+    recording.next = recording.level ? recording.from : 0;
+    recordings_.push_back(std::move(recording));
     const std::scoped_lock lock(mutex_);
-    recording_.problem.clear();
+    recordingProblem_.clear();
     return {};
 }
 
-Expected<void> Session::finishRecording()
+// A filter that asks for earlier frames is shown those that came before it was there, some in each slice, and what came
+// meanwhile behind them.
+void Session::bringLevel(Recording& recording, std::uint64_t most)
 {
-    if (!recorder_)
-        return {};
-    auto finished = recorder_->finish();
-    recorder_.reset();
-    return finished;
+    if (recording.level)
+        return;
+    const trace::Snapshot snapshot = trace_.snapshot();
+    const trace::Row end = recording.next + std::min(most, snapshot.rows() - recording.next);
+    while (recording.next < end) {
+        const trace::Row row = recording.next++;
+        if (trace_.isGone(row))
+            recording.next = std::min(end, (row / trace::segmentRows + 1) * trace::segmentRows);
+        else if (row < recording.from)
+            recording.recorder->remember(snapshot.frame(row));
+        else
+            recording.recorder->take(snapshot.frame(row));
+    }
+    recording.level = recording.next == snapshot.rows();
+}
+
+Expected<void> Session::finishRecording(const std::string& path)
+{
+    Expected<void> result;
+    for (Recording& recording : recordings_) {
+        if (!path.empty() && recording.recorder->path() != path)
+            continue;
+        bringLevel(recording, ~std::uint64_t{0});
+        if (auto finished = recording.recorder->finish(); !finished && result)
+            result = std::move(finished);
+    }
+    std::erase_if(recordings_, [&](const Recording& recording) { return path.empty() || recording.recorder->path() == path; });
+    return result;
 }
 
 Expected<formats::ReadReport> Session::loadPlayback(const std::string& path)
@@ -437,28 +436,29 @@ void Session::takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeInde
     playbackLog_ = std::move(log);
 }
 
-std::vector<drive::Collision> Session::collisions()
+std::vector<drive::ActorReport> Session::reports() const
 {
-    if (!playback_->loaded())
-        return {};
-    std::vector<drive::Playback::Sender> senders;
-    for (const auto& node : nodes_)
-        if (node->on())
-            for (const auto& [bus, id] : node->sentIdentifiers())
-                senders.push_back({node->name(), bus, id});
-    return playback_->collisions(senders);
+    const std::scoped_lock lock(mutex_);
+    return reports_;
 }
 
 std::vector<NodeReport> Session::nodeReports() const
 {
     const std::scoped_lock lock(mutex_);
-    return nodeReports_;
+    std::vector<NodeReport> out;
+    for (const drive::ActorReport& report : reports_)
+        if (const auto* facts = report.as<drive::NodeFacts>(); facts != nullptr)
+            out.push_back({*facts, report.name, report.buses, report.on});
+    return out;
 }
 
 PlaybackReport Session::playbackReport() const
 {
     const std::scoped_lock lock(mutex_);
-    return playbackReport_;
+    for (const drive::ActorReport& report : reports_)
+        if (const auto* facts = report.as<drive::PlaybackFacts>(); facts != nullptr)
+            return {*facts, collisions_};
+    return {};
 }
 
 std::vector<bus::Health> Session::health() const
@@ -473,10 +473,16 @@ std::shared_ptr<const trace::Trace> Session::playbackLog() const
     return playbackLog_;
 }
 
+std::vector<Session::RecordingReport> Session::recordings() const
+{
+    const std::scoped_lock lock(mutex_);
+    return recordingReports_;
+}
+
 Session::RecordingReport Session::recording() const
 {
     const std::scoped_lock lock(mutex_);
-    return recording_;
+    return recordingReports_.empty() ? RecordingReport{false, {}, 0, 0, recordingProblem_} : recordingReports_.front();
 }
 
 }  // namespace wavetrope::rig

@@ -7,6 +7,7 @@
 #include <memory>
 #include <mutex>
 #include <optional>
+#include <span>
 #include <string>
 #include <thread>
 #include <vector>
@@ -19,6 +20,7 @@
 #include "drive/playback.h"
 #include "measure/measures.h"
 #include "record/recorder.h"
+#include "rig/actors.h"
 #include "rig/rig.h"
 #include "spool/spool.h"
 #include "trace/trace.h"
@@ -34,27 +36,15 @@ struct SessionOptions {
 };
 
 /// What a node is doing, for people.
-struct NodeReport {
+struct NodeReport : drive::NodeFacts {
     std::string name;
     std::vector<std::uint8_t> buses;
     bool on = true;
-    std::vector<drive::StateChange> states;     ///< The newest is the last.
-    std::map<std::string, drive::RefusedValue> refused; ///< By message and signal: what their bits cannot hold.
 };
 
 /// What playback is doing, for people.
-struct PlaybackReport {
-    bool loaded = false;
-    bool playing = false;
-    bool loop = false;
-    double factor = 1;
-    Time start{}, end{}, position{};
-    std::size_t chosen = 0;
-    std::uint64_t sent = 0;
-    std::vector<std::size_t> chosenByBus;
-    std::vector<drive::Route> routes;
-    std::vector<drive::Collision> collisions;   ///< With the nodes that run now.
-    bool finished = false;
+struct PlaybackReport : drive::PlaybackFacts {
+    std::vector<Collision> collisions;          ///< With those who act now.
 };
 
 /// Owns everything of a run. One thread drives it: the caller's (`runFor`) or its own (`start`, paced). Requests from
@@ -92,14 +82,28 @@ public:
     void call(const std::function<void(Session&)>& request);
 
     // For the driving thread (inside post or call, or while nothing runs):
+    /// Everybody who acts, in the order of their kinds.
+    [[nodiscard]] std::span<const std::unique_ptr<drive::Actor>> actors() const { return actors_; }
+    /// The one of that name, or null.
+    [[nodiscard]] drive::Actor* actor(std::string_view name);
+    /// Those of one kind.
+    template <class Kind>
+    [[nodiscard]] std::vector<Kind*> all() const
+    {
+        std::vector<Kind*> out;
+        for (const auto& actor : actors_)
+            if (auto* of = dynamic_cast<Kind*>(actor.get()); of != nullptr)
+                out.push_back(of);
+        return out;
+    }
     [[nodiscard]] drive::Playback& playback() { return *playback_; }
-    [[nodiscard]] std::vector<std::unique_ptr<drive::Node>>& nodes() { return nodes_; }
-    [[nodiscard]] drive::Node* node(std::string_view name);
     [[nodiscard]] clock::Scheduler& scheduler() { return scheduler_; }
     [[nodiscard]] bus::Bus& bus(std::size_t index) { return *buses_[index]; }
-    /// Records what comes from now on, or of it what a filter passes; the rig's named filters may be used in it.
+    /// Records what comes from now on, or of it what a filter passes; the rig's named filters may be used in it. Any number
+    /// of recordings go on side by side, each to a file of its own.
     [[nodiscard]] Expected<void> record(const std::string& path, const std::string& filter = {});
-    [[nodiscard]] Expected<void> finishRecording();
+    /// Ends the recording to that file, or all of them. The first error is given; they end all the same.
+    [[nodiscard]] Expected<void> finishRecording(const std::string& path = {});
     /// Loads a log into playback; its buses take the rig's databases by name.
     [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path);
     /// The same without waiting: the log is read on a thread of its own while the run goes on, and `done` is called on
@@ -107,10 +111,13 @@ public:
     void readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done);
     /// Compiles a filter over the buses of the log that playback holds.
     [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { const auto named = rig_.namedFilters(); return filter::Filter::compile(text, playbackCatalog_, {&named}); }
-    /// Identifiers that playback and running nodes both send.
-    [[nodiscard]] std::vector<drive::Collision> collisions();
+    /// Identifiers that playback and others who are on both send.
+    [[nodiscard]] std::vector<Collision> collisions() const { return collisionsOf(*playback_, actors_, *catalog_); }
 
     // For any thread:
+    /// Of everybody who acts, in the order of `actors`.
+    [[nodiscard]] std::vector<drive::ActorReport> reports() const;
+    /// Of the nodes and of playback among them.
     [[nodiscard]] std::vector<NodeReport> nodeReports() const;
     [[nodiscard]] PlaybackReport playbackReport() const;
     [[nodiscard]] std::vector<bus::Health> health() const;
@@ -124,6 +131,9 @@ public:
         std::uint64_t bytes = 0;
         std::string problem;
     };
+    /// The recordings that go on, the oldest first.
+    [[nodiscard]] std::vector<RecordingReport> recordings() const;
+    /// The oldest of them; none: off, with what ended the last one early.
     [[nodiscard]] RecordingReport recording() const;
     /// How the run is kept.
     [[nodiscard]] spool::Report keeping() const { return spool_->report(); }
@@ -152,11 +162,19 @@ private:
     std::vector<bus::Bus*> arriving_;       // those of the kernel
     Time patience_{0};                      // of frames that have arrived, where nothing is simulated that would run ahead
     std::unique_ptr<Ingest> ingest_;
-    std::vector<std::unique_ptr<drive::Node>> nodes_;
-    std::unique_ptr<drive::Playback> playback_;
+    std::vector<std::unique_ptr<drive::Actor>> actors_;
+    drive::Playback* playback_ = nullptr;       // one of them
     std::shared_ptr<const trace::Trace> playbackLog_;
     std::shared_ptr<const database::Catalog> playbackCatalog_;
-    std::unique_ptr<record::Recorder> recorder_;
+    struct Recording {
+        std::unique_ptr<record::Recorder> recorder;
+        trace::Row from = 0;        // the first row that belongs to it
+        trace::Row next = 0;        // the first that it has not seen; what comes is given to it once it has seen all
+        bool level = false;
+        std::string problem;        // ended early
+    };
+    std::vector<Recording> recordings_;
+    void bringLevel(Recording& recording, std::uint64_t most);
     bool allSimulated_ = true;
     bool started_ = false;
 
@@ -177,13 +195,14 @@ private:
     bool owned_ = false;
     std::thread::id owner_;
     std::vector<std::function<void(Session&)>> requests_;
-    std::vector<NodeReport> nodeReports_;
-    PlaybackReport playbackReport_;
+    std::vector<drive::ActorReport> reports_;
+    std::vector<Collision> collisions_;
     std::vector<bus::Health> health_;
-    RecordingReport recording_;
+    std::vector<RecordingReport> recordingReports_;
+    std::string recordingProblem_;
     // The driving thread's: what the reports were made for.
-    std::vector<std::uint64_t> reportedNodes_;
-    std::uint64_t reportedChanges_ = ~0ULL;
+    std::vector<std::uint64_t> reportedActors_;
+    std::uint64_t reportedChanges_ = ~0ULL;     // the requests that the collisions were looked for behind
     std::uint64_t changes_ = 0;
 };
 

@@ -5,7 +5,7 @@
 
 #include <optional>
 
-#include "spool/spool.h"
+#include "rig/run_document.h"
 
 namespace wavetrope::app {
 
@@ -19,5 +19,8 @@ struct KeepingKeys {
 
 /// How the next live run is kept; empty where it shall stay in memory alone.
 [[nodiscard]] std::optional<spool::Options> keepingOptions();
+
+/// A live run of a rig, kept so, paced by the wall clock times a factor.
+[[nodiscard]] inline Expected<std::unique_ptr<rig::RunDocument>> liveRun(const rig::Rig& rig, double factor = 1.0) { return rig::RunDocument::live(rig, factor, keepingOptions()); }
 
 }  // namespace wavetrope::app

@@ -1,7 +1,6 @@
 #include "app/keeping/recovery_dialog.h"
 
 #include <QDateTime>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -12,6 +11,7 @@
 
 #include <algorithm>
 
+#include "app/files/log_files.h"
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
 #include "app/shell/screen_room.h"
@@ -83,7 +83,7 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
         }
     });
     connect(save_, &QPushButton::clicked, this, [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save the run"), QStringLiteral("recovered.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
+        const QString path = askWhereToWriteLog(this, tr("Save the run"), QStringLiteral("recovered.pcapng"));
         if (!path.isEmpty())
             saveTo(path);
     });

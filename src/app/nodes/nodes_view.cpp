@@ -40,7 +40,7 @@ private:
     void apply(bool on)
     {
         document_.session()->post([name = node_, on](rig::Session& session) {
-            if (drive::Node* node = session.node(name))
+            if (drive::Actor* node = session.actor(name))
                 node->setOn(on);
         });
     }

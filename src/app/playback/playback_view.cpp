@@ -3,7 +3,6 @@
 
 #include <QAbstractItemView>
 #include <QDropEvent>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMimeData>
@@ -15,6 +14,7 @@
 
 #include <algorithm>
 
+#include "app/files/log_files.h"
 #include "app/paint/paint.h"
 #include "app/shell/elided_label.h"
 #include "app/shell/wrap_layout.h"
@@ -218,7 +218,7 @@ PlaybackView::PlaybackView(Stage& stage)
 
 void PlaybackView::chooseLog()
 {
-    const QString path = QFileDialog::getOpenFileName(this, tr("Log to play back"), {}, tr("Logs (*.pcapng *.pcap)"));
+    const QString path = askForLog(this, tr("Log to play back"));
     if (!path.isEmpty())
         load(path);
 }
@@ -361,12 +361,12 @@ void PlaybackView::remedy()
     // Takes the colliding nodes out, or puts everybody back whose recording plays.
     stage().document().session()->post([](rig::Session& session) {
         const auto collisions = session.collisions();
-        for (const drive::Collision& collision : collisions)
-            if (drive::Node* node = session.node(collision.node))
-                node->setOn(false);
+        for (const rig::Collision& collision : collisions)
+            if (drive::Actor* other = session.actor(collision.node))
+                other->setOn(false);
         if (collisions.empty()) {
             session.playback().rest();
-            for (auto& node : session.nodes())
+            for (drive::Node* node : session.all<drive::Node>())
                 node->setOn(true);
         }
     });
@@ -441,7 +441,7 @@ void PlaybackView::refresh()
             out << QString::fromStdString(node.name);
     if (!report_.collisions.empty()) {
         QStringList nodes;
-        for (const drive::Collision& collision : report_.collisions)
+        for (const rig::Collision& collision : report_.collisions)
             if (!nodes.contains(QString::fromStdString(collision.node)))
                 nodes << QString::fromStdString(collision.node);
         noticeText_->setText(tr("Collision: %1%2. Nothing is sent until that is settled.").arg(QString::fromStdString(report_.collisions.front().words(stage().catalog())), report_.collisions.size() > 1 ? tr(", and %1 more").arg(report_.collisions.size() - 1) : QString()));

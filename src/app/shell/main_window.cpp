@@ -2,7 +2,6 @@
 
 #include <QApplication>
 #include <QDropEvent>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QKeyEvent>
@@ -23,6 +22,7 @@
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
+#include "app/files/log_files.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping.h"
 #include "app/lanes/lanes_view.h"
@@ -137,7 +137,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
             announceKeeping();
     });
     connect(stage_.get(), &Stage::becameReady, this, [this] {
-        if (document_->ready() && !document_->problem().isEmpty())
+        if (document_->ready() && !document_->problem().empty())
             showProblem();
         if (Page* page = currentPage())
             page->update();
@@ -186,7 +186,7 @@ MainWindow::~MainWindow()
 
 void MainWindow::showProblem()
 {
-    auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), document_->problem(), QMessageBox::Ok, this);
+    auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), QString::fromStdString(document_->problem()), QMessageBox::Ok, this);
     box->setAttribute(Qt::WA_DeleteOnClose);
     QStringList lines;
     for (const Error& line : document_->badLines())
@@ -312,7 +312,7 @@ void MainWindow::record(bool filtered)
     } else {
         const auto* stream = filtered && currentPage() != nullptr ? currentPage()->find<StreamView>() : nullptr;
         const std::string filter = stream != nullptr ? stream->filterText().toStdString() : std::string();
-        const QString path = QFileDialog::getSaveFileName(this, filter.empty() ? tr("Record to") : tr("Record what passes %1 to").arg(QString::fromStdString(filter)), QStringLiteral("recording.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
+        const QString path = askWhereToWriteLog(this, filter.empty() ? tr("Record to") : tr("Record what passes %1 to").arg(QString::fromStdString(filter)), QStringLiteral("recording.pcapng"));
         if (path.isEmpty())
             return;
         session->post([done, to = path.toStdString(), filter](rig::Session& s) { done(s.record(to, filter)); });

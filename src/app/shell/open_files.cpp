@@ -4,6 +4,7 @@
 
 #include "app/import/several_logs_dialog.h"
 #include "app/import/text_log_dialog.h"
+#include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/shell/main_window.h"
 
@@ -18,7 +19,7 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
             QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(rig.error().text()));
             return nullptr;
         }
-        auto document = RunDocument::live(*rig);
+        auto document = liveRun(*rig);
         if (!document) {
             QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(document.error().text()));
             return nullptr;

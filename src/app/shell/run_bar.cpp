@@ -106,7 +106,8 @@ bool BusChips::event(QEvent* event)
         const auto bus = static_cast<std::size_t>(help->pos().x() / chipWidth());
         const auto& buses = stage_.document().buses();
         if (bus < buses.size()) {
-            const bool simulated = stage_.document().session() != nullptr && bus < stage_.document().rig().buses.size() && stage_.document().rig().buses[bus].interface.empty();
+            const auto& specs = stage_.document().rig().buses;
+            const bool simulated = stage_.document().session() != nullptr && bus < specs.size() && !specs[bus].kind->ofTheWorld;
             QToolTip::showText(help->globalPos(), tr("%1: %2, %3. Load of the last second at the cursor").arg(QString::fromStdString(buses[bus].name), stage_.document().isLive() ? (simulated ? tr("simulated bus") : tr("interface of the kernel")) : tr("from the log"), words(static_cast<unsigned>(bus))), this);
         }
         return true;
@@ -120,7 +121,7 @@ RunBar::RunBar(Stage& stage, QMenu* menu) : nameButton(new QToolButton), startSt
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(10, 3, 14, 3);
     layout->setSpacing(6);
-    nameButton->setText(stage.document().title());
+    nameButton->setText(QString::fromStdString(stage.document().title()));
     nameButton->setMenu(menu);
     nameButton->setFocusPolicy(Qt::TabFocus);
     nameButton->setPopupMode(QToolButton::InstantPopup);

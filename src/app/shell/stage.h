@@ -8,9 +8,11 @@
 #include <memory>
 #include <optional>
 
-#include "app/shell/run_document.h"
+#include "rig/run_document.h"
 
 namespace wavetrope::app {
+
+using rig::RunDocument;
 
 class BackgroundScan;
 class Desk;

@@ -57,11 +57,11 @@ QString StatusLine::factsNow()
 {
     const RunDocument& document = stage_.document();
     if (!document.begun())
-        return tr("Reading %1").arg(document.title());
+        return tr("Reading %1").arg(QString::fromStdString(document.title()));
     const std::uint64_t rows = stage_.snapshot().rows();
     QStringList facts;
     if (!document.isLive())
-        facts << document.title();
+        facts << QString::fromStdString(document.title());
     facts << tr("%1 frames").arg(countText(rows));
     if (!document.ready())
         facts << tr("reading, %1 % (Escape on the timeline ends it)").arg(document.percentRead());

@@ -111,7 +111,7 @@ void Timeline::paintEvent(QPaintEvent*)
     const double bottom = height() - theme.px(axisHeight);
 
     if (!stage_.document().begun()) {
-        paintText(painter, rect(), tr("Reading %1, %2 %. Escape ends it; what was read stays.").arg(stage_.document().title()).arg(stage_.document().percentRead()), theme.body(), theme.ink2, Qt::AlignCenter);
+        paintText(painter, rect(), tr("Reading %1, %2 %. Escape ends it; what was read stays.").arg(QString::fromStdString(stage_.document().title())).arg(stage_.document().percentRead()), theme.body(), theme.ink2, Qt::AlignCenter);
         painter.fillRect(QRectF(0, height() - 3, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
         return;
     }

@@ -1,10 +1,10 @@
 // The menu of a window, its help, and going from pane to pane.
 #include <QAction>
 #include <QApplication>
-#include <QFileDialog>
 #include <QMenu>
 #include <QTabBar>
 
+#include "app/files/log_files.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping.h"
 #include "app/shell/main_window.h"
@@ -26,7 +26,7 @@ void MainWindow::buildMenu()
         return item;
     };
     add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open"), {}, tr("Logs and rigs (*.pcapng *.pcap *.gz *.zst *.json);;Logs of text (*.txt *.csv *.log *.tsv);;All files (*)"));
+        const QString path = askForLogOrRig(this, tr("Open"));
         if (!path.isEmpty())
             openFile(path, document_->rig(), this);
     });
@@ -41,18 +41,18 @@ void MainWindow::buildMenu()
     });
     add(menu_, tr("New rig"), QKeySequence::New, [this] { newRig(); })->setObjectName(QStringLiteral("newRig"));
     add(menu_, tr("Open several logs as one..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O), [this] {
-        const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Open several logs as one"), {}, tr("Logs (*.pcapng *.pcap *.gz *.zst *.txt *.csv *.log *.tsv);;All files (*)"));
+        const QStringList paths = askForLogs(this, tr("Open several logs as one"));
         if (!paths.isEmpty())
             openLogs(paths, document_->rig(), this);
     });
     add(menu_, tr("Follow a log as it grows..."), {}, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Follow a log that another program writes"), {}, tr("Logs (*.pcapng *.pcap);;All files (*)"));
+        const QString path = askForGrowingLog(this, tr("Follow a log that another program writes"));
         if (!path.isEmpty())
             openFile(path, document_->rig(), this, true);
     })->setObjectName(QStringLiteral("follow"));
     add(menu_, tr("Runs that were not ended..."), {}, [this] { offerRecovery(true); })->setObjectName(QStringLiteral("recover"));
     add(menu_, tr("Save run as log..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
+        const QString path = askWhereToWriteLog(this, tr("Save what is in the trace"), QStringLiteral("run.pcapng"));
         if (!path.isEmpty())
             saveRunTo(path);
     })->setObjectName(QStringLiteral("saveRun"));

@@ -10,6 +10,7 @@
 #include <QUrl>
 
 #include "app/database/database_view.h"
+#include "app/keeping/keeping_options.h"
 #include "app/playback/playback_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
@@ -54,7 +55,7 @@ void MainWindow::replay(const QString& path)
     if (running.size() > 1) {
         QStringList choices;
         for (const MainWindow* one : running)
-            choices << tr("%1, %2 s of run time").arg(one->document_->title()).arg(static_cast<double>((one->document_->session()->now() - one->document_->begins()).count()) * 1e-9, 0, 'f', 0) + (choices.isEmpty() ? QString() : tr(" (%1)").arg(choices.size() + 1));
+            choices << tr("%1, %2 s of run time").arg(QString::fromStdString(one->document_->title())).arg(static_cast<double>((one->document_->session()->now() - one->document_->begins()).count()) * 1e-9, 0, 'f', 0) + (choices.isEmpty() ? QString() : tr(" (%1)").arg(choices.size() + 1));
         choices << tr("a new window");
         bool good = false;
         const QString chosen = QInputDialog::getItem(this, tr("Play the log in"), tr("The rig runs in several windows. Play it in:"), choices, 0, false, &good);
@@ -64,7 +65,7 @@ void MainWindow::replay(const QString& path)
         window = index < static_cast<qsizetype>(running.size()) ? running[static_cast<std::size_t>(index)] : nullptr;
     }
     if (window == nullptr) {
-        auto document = RunDocument::live(document_->rig());
+        auto document = liveRun(document_->rig());
         if (!document) {
             QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(document.error().text()));
             return;

@@ -9,6 +9,8 @@
 #include <filesystem>
 
 #include "app/database/database_view.h"
+#include "app/files/log_files.h"
+#include "app/keeping/keeping_options.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/shell/rig_settings_dialog.h"
@@ -72,7 +74,7 @@ std::vector<std::size_t> MainWindow::changedDatabases() const
 
 void MainWindow::refreshTitle()
 {
-    setWindowTitle(document_->title() + QStringLiteral("[*] - Wavetrope"));
+    setWindowTitle(QString::fromStdString(document_->title()) + QStringLiteral("[*] - Wavetrope"));
     setWindowModified(hasEdits());
 }
 
@@ -165,7 +167,7 @@ void MainWindow::newRig()
     rig.name = "New rig";
     rig.document = {{"wavetrope", rig::Rig::version}, {"name", rig.name}};
     rig.saved = rig.document;
-    auto document = RunDocument::live(rig);
+    auto document = liveRun(rig);
     if (!document) {
         QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(document.error().text()));
         return;
@@ -178,7 +180,7 @@ void MainWindow::rigSettings()
     RigSettingsDialog dialog(document_->rig(), this);
     if (dialog.exec() == QDialog::Accepted) {
         if (document_->isLive())
-            document_->setTitle(QString::fromStdString(document_->rig().name));
+            document_->setTitle(document_->rig().name);
         refreshTitle();
         runBar_->update();
     }
@@ -263,7 +265,7 @@ bool MainWindow::carryOut(const Loss& loss, Loss::Remedy remedy, spool::Spool::K
             const auto kept = session->spool()->keep(until);
             return kept ? true : failed(tr("The run is not kept. %1").arg(QString::fromStdString(kept.error().text())));
         }
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save the run as a log"), QStringLiteral("run.pcapng"), tr("Logs (*.pcapng *.pcap *.gz *.zst)"));
+        const QString path = askWhereToWriteLog(this, tr("Save the run as a log"), QStringLiteral("run.pcapng"));
         if (path.isEmpty())
             return false;
         closeWhenSaved_ = true;

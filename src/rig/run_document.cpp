@@ -1,13 +1,12 @@
-#include "app/shell/run_document.h"
+#include "rig/run_document.h"
 
-#include <QFileInfo>
-
+#include <filesystem>
 #include <utility>
 
-#include "app/keeping/keeping_options.h"
 #include "formats/trace_sink.h"
+#include "rig/conditions.h"
 
-namespace wavetrope::app {
+namespace wavetrope::rig {
 
 namespace {
 
@@ -15,16 +14,6 @@ namespace {
 constexpr std::uint64_t firstRows = 20'000, rowsBetween = 65'536;
 using namespace std::chrono_literals;
 constexpr auto lookAgainAfter = 240ms;
-
-std::vector<measure::ConditionSpec> conditionsOf(const rig::Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
-{
-    std::vector<measure::ConditionSpec> conditions;
-    const auto named = rig.namedFilters();
-    for (const rig::EventSpec& event : rig.events)
-        if (auto filter = filter::Filter::compile(event.when, catalog, {&named}))  // an event whose signals this log has not is no event here
-            conditions.push_back({event.name, std::move(*filter), event.hold});
-    return conditions;
-}
 
 }  // namespace
 
@@ -56,16 +45,16 @@ private:
     bool begun_ = false;
 };
 
-Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, double factor)
+Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double factor, std::optional<spool::Options> spool)
 {
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
     document->rig_ = rig;
     document->path_ = rig.path;
-    document->title_ = QString::fromStdString(rig.name);
-    document->databases_ = rig::loadDatabases(rig);
-    rig::SessionOptions options;
-    options.spool = keepingOptions();
-    auto session = rig::Session::create(rig, document->databases_, options);
+    document->title_ = rig.name;
+    document->databases_ = loadDatabases(rig);
+    SessionOptions options;
+    options.spool = std::move(spool);
+    auto session = Session::create(rig, document->databases_, options);
     if (!session)
         return tl::unexpected(session.error());
     document->session_ = std::move(*session);
@@ -81,25 +70,25 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const rig::Rig& rig, do
     return document;
 }
 
-std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout, bool follow)
+std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const Rig& rig, std::optional<formats::TextLayout> layout, bool follow)
 {
     return logs({{path, Time{0}, false, std::move(layout)}}, rig, follow);
 }
 
-std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> parts, const rig::Rig& rig, bool follow)
+std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> parts, const Rig& rig, bool follow)
 {
     const std::string path = parts.front().path;
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
     document->rig_ = rig;
     document->readingRig_ = rig;
     document->path_ = path;
-    document->title_ = QFileInfo(QString::fromStdString(path)).fileName();
+    document->title_ = std::filesystem::path(path).filename().string();
     if (parts.size() > 1)
-        document->title_ += QStringLiteral(" +%1").arg(parts.size() - 1);
+        document->title_ += " +" + std::to_string(parts.size() - 1);
     document->parts_ = std::move(parts);
     document->trace_ = &document->ownTrace_;
     document->following_ = follow;
-    document->ownMeasures_.push_back(std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<measure::ConditionSpec>{}));
+    document->ownMeasures_.push_back(std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<filter::ConditionSpec>{}));
     document->measures_ = document->ownMeasures_.back().get();
     document->reader_ = std::thread([self = document.get()] { self->read(); });
     return document;
@@ -123,7 +112,7 @@ void RunDocument::prepare()
     std::vector<std::string> names;
     std::vector<can::BitRate> rates;
     for (std::size_t i = 0; i < next.buses.size(); ++i) {
-        for (const rig::BusSpec& bus : readingRig_.buses)
+        for (const BusSpec& bus : readingRig_.buses)
             if (bus.name == next.buses[i].name && !next.buses[i].rate.known())
                 next.buses[i].rate = bus.rate;
         names.push_back(next.buses[i].name);
@@ -131,8 +120,8 @@ void RunDocument::prepare()
         if (next.buses[i].name.empty())
             next.buses[i].name = "Bus " + std::to_string(i + 1);
     }
-    next.catalog = rig::catalogFor(names, readingRig_, databases_);
-    next.measures = std::make_shared<measure::Measures>(next.catalog, rates, conditionsOf(readingRig_, next.catalog));
+    next.catalog = catalogFor(names, readingRig_, databases_);
+    next.measures = std::make_shared<measure::Measures>(next.catalog, rates, conditionsOf(readingRig_, next.catalog).conditions);
     next.begins = ownTrace_.snapshot().earliest();
     measuring_ = next.measures;
     const std::scoped_lock lock(preparedMutex_);
@@ -196,7 +185,7 @@ bool RunDocument::waitForMore()
 
 void RunDocument::read()
 {
-    databases_ = rig::loadDatabases(readingRig_);
+    databases_ = loadDatabases(readingRig_);
     std::thread measurer([this] { measureBeside(); });
     Reading sink(*this);
     const formats::LogPart& only = parts_.front();
@@ -213,15 +202,15 @@ void RunDocument::read()
     measurer.join();
     if (report && !report->badLines.empty())
         badLines_ = report->badLines;
-    QString problem;
+    std::string problem;
     if (sink.full())
-        problem = QString::fromStdString(sink.fullness(path_).text());
+        problem = sink.fullness(path_).text();
     else if (!report)
-        problem = QString::fromStdString(report.error().text());
+        problem = report.error().text();
     else if (!report->warnings.empty())
-        problem = QString::fromStdString(report->warnings.front().text());
+        problem = report->warnings.front().text();
     else if (report->cancelled)
-        problem = QStringLiteral("Reading was cancelled; what was read is shown.");
+        problem = "Reading was cancelled; what was read is shown.";
     // Late buses, and frames that were stamped before all that came before them, change what stands on the screen.
     Time begins{};
     {
@@ -279,4 +268,4 @@ Time RunDocument::end() const
     return session_ ? session_->now() : trace_->snapshot().latest();
 }
 
-}  // namespace wavetrope::app
+}  // namespace wavetrope::rig

@@ -1,45 +1,44 @@
-// What a window shows: a live run or an opened log.
+// What is looked at: a live run or an opened log.
 #pragma once
-
-#include <QString>
 
 #include <atomic>
 #include <condition_variable>
+#include <memory>
 #include <mutex>
 #include <optional>
-#include <memory>
+#include <string>
 #include <thread>
+#include <vector>
 
 #include "formats/merged_logs.h"
 #include "measure/measures.h"
 #include "rig/session.h"
 #include "trace/time_index.h"
 
-namespace wavetrope::app {
-
+namespace wavetrope::rig {
 
 /// One trace with everything known about it. A live document holds the session that drives it; a log is read in the
 /// background, and complete when `ready` says so.
 class RunDocument {
 public:
-    /// A live run of a rig, paced by the wall clock times a factor.
-    [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(const rig::Rig& rig, double factor = 1.0);
+    /// A live run of a rig, paced by the wall clock times a factor; kept on the disk as `spool` says, or in memory alone.
+    [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(const Rig& rig, double factor = 1.0, std::optional<spool::Options> spool = {});
     /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
     /// A log of text is read by `layout`.
     /// `follow` goes on where it ends as long as another program writes it.
-    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const rig::Rig& rig, std::optional<formats::TextLayout> layout = {}, bool follow = false);
+    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const Rig& rig, std::optional<formats::TextLayout> layout = {}, bool follow = false);
     /// Several logs as one, in the order of time.
-    [[nodiscard]] static std::unique_ptr<RunDocument> logs(std::vector<formats::LogPart> parts, const rig::Rig& rig, bool follow = false);
+    [[nodiscard]] static std::unique_ptr<RunDocument> logs(std::vector<formats::LogPart> parts, const Rig& rig, bool follow = false);
     ~RunDocument();
     RunDocument(const RunDocument&) = delete;
     RunDocument& operator=(const RunDocument&) = delete;
 
     [[nodiscard]] bool isLive() const { return session_ != nullptr; }
-    [[nodiscard]] rig::Session* session() { return session_.get(); }
-    [[nodiscard]] rig::Rig& rig() { return rig_; }
-    [[nodiscard]] const rig::LoadedDatabases& databases() const { return databases_; }
-    [[nodiscard]] const QString& title() const { return title_; }
-    void setTitle(const QString& title) { title_ = title; }
+    [[nodiscard]] Session* session() { return session_.get(); }
+    [[nodiscard]] Rig& rig() { return rig_; }
+    [[nodiscard]] const LoadedDatabases& databases() const { return databases_; }
+    [[nodiscard]] const std::string& title() const { return title_; }
+    void setTitle(const std::string& title) { title_ = title; }
     [[nodiscard]] const std::string& path() const { return path_; }
 
     /// A live run is ready at once; a log when it has been read and measured to its end.
@@ -54,7 +53,7 @@ public:
     /// Whether a log is read on as it grows.
     [[nodiscard]] bool follows() const { return following_; }
     /// What went wrong while reading, or empty. To be asked once ready.
-    [[nodiscard]] QString problem() const
+    [[nodiscard]] std::string problem() const
     {
         const std::scoped_lock lock(preparedMutex_);
         return problem_;
@@ -95,11 +94,11 @@ private:
     /// At the end of a log that is followed: waits a little, and gives whether to go on.
     bool waitForMore();
 
-    std::unique_ptr<rig::Session> session_;
+    std::unique_ptr<Session> session_;
     clock::SteadyClock wall_;
-    rig::Rig rig_;
-    rig::LoadedDatabases databases_;
-    QString title_;
+    Rig rig_;
+    LoadedDatabases databases_;
+    std::string title_;
     std::string path_;
     trace::Trace ownTrace_;
     const trace::Trace* trace_ = nullptr;
@@ -108,7 +107,7 @@ private:
     std::vector<std::shared_ptr<measure::Measures>> ownMeasures_;   // adopted; the newest is in force
     const measure::Measures* measures_ = nullptr;
     std::shared_ptr<measure::Measures> measuring_;                  // of the reading thread
-    rig::Rig readingRig_;           // the reading thread's own
+    Rig readingRig_;           // the reading thread's own
     std::size_t busesPrepared_ = 0;
     Time beginsPrepared_{};
     bool adopted_ = false;
@@ -127,9 +126,9 @@ private:
     std::atomic<bool> ready_{false};
     std::atomic<bool> cancelled_{false};
     std::atomic<int> percent_{0};
-    QString problem_;
+    std::string problem_;
     std::vector<Error> badLines_;
     std::vector<formats::LogPart> parts_;
 };
 
-}  // namespace wavetrope::app
+}  // namespace wavetrope::rig

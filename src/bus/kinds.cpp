@@ -1,0 +1,49 @@
+#include "bus/kinds.h"
+
+#include "bus/kernel_bus.h"
+#include "bus/kernel_interfaces.h"
+#include "bus/simulated_bus.h"
+
+namespace wavetrope::bus {
+
+namespace {
+
+constexpr std::size_t waitingFrames = 64;           // of a simulated port
+constexpr std::size_t arrivedFrames = 1U << 17;     // of the kernel, that nobody has taken yet
+
+Expected<std::unique_ptr<Bus>> openSimulated(clock::Scheduler& scheduler, const Wanted& wanted)
+{
+    return std::make_unique<SimulatedBus>(scheduler, SimulatedBusOptions{wanted.rate, wanted.index, waitingFrames, true, wanted.restartAfter});
+}
+
+Expected<std::unique_ptr<Bus>> openKernel(clock::Scheduler&, const Wanted& wanted)
+{
+    auto opened = KernelBus::open(wanted.address, {wanted.index, wanted.rate, arrivedFrames});
+    if (!opened)
+        return tl::unexpected(opened.error());
+    return std::move(*opened);
+}
+
+Expected<std::vector<Listed>> listNone() { return {}; }
+
+Expected<std::vector<Listed>> listKernel()
+{
+    const auto found = kernelInterfaces();
+    if (!found)
+        return tl::unexpected(found.error());
+    std::vector<Listed> out;
+    for (const KernelInterface& interface : *found)
+        out.push_back({interface.name, interface.kind, interface.state, interface.rate});
+    return out;
+}
+
+constexpr Kind all[] = {
+    {"simulated", "", "", false, openSimulated, listNone},
+    {"kernel", "interface", "an interface of the kernel, such as can0", true, openKernel, listKernel},
+};
+
+}  // namespace
+
+std::span<const Kind> kinds() { return all; }
+
+}  // namespace wavetrope::bus

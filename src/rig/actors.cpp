@@ -1,0 +1,73 @@
+#include "rig/actors.h"
+
+#include <algorithm>
+#include <set>
+
+#include "drive/node.h"
+#include "drive/playback.h"
+
+namespace wavetrope::rig {
+
+namespace {
+
+using Actors = std::vector<std::unique_ptr<drive::Actor>>;
+
+Expected<Actors> makeNodes(const ActorWorld& world)
+{
+    Actors nodes;
+    for (drive::NodeSpec spec : world.rig.nodes) {
+        spec.off = spec.off || std::find(world.without.begin(), world.without.end(), spec.name) != world.without.end();
+        auto node = drive::Node::create(spec, {world.scheduler, world.buses, world.catalog, world.seed, world.begins, world.rig.story});
+        if (!node && world.incomplete)     // its messages may stand in the file that is missing
+            world.leftOut.push_back({spec.name + " is not simulated: " + node.error().what, node.error().where, 0, 0, {}});
+        else if (!node)
+            return tl::unexpected(node.error());
+        else
+            nodes.push_back(std::move(*node));
+    }
+    for (const std::string& name : world.without)
+        if (std::none_of(nodes.begin(), nodes.end(), [&](const auto& node) { return node->name() == name; }))
+            return fail("the rig has no node '" + name + "'");
+    return nodes;
+}
+
+Expected<Actors> makePlayback(const ActorWorld& world)
+{
+    Actors one;
+    one.push_back(std::make_unique<drive::Playback>(world.scheduler, world.buses, world.catalog));
+    return one;
+}
+
+constexpr ActorKind kinds[] = {
+    {"node", "/nodes", makeNodes},
+    {"playback", "", makePlayback},
+};
+
+}  // namespace
+
+std::span<const ActorKind> actorKinds() { return kinds; }
+
+std::string Collision::words(const database::Catalog& catalog) const
+{
+    return can::toText(id) + (message.empty() ? "" : " " + message) + " on " + catalog.busName(bus) + " is also sent by " + node;
+}
+
+std::vector<Collision> collisionsOf(const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog)
+{
+    std::set<std::pair<std::uint8_t, std::uint32_t>> sent;
+    for (const drive::SentIdentifier& own : actor.sends())
+        sent.emplace(own.bus, own.id.key());
+    std::vector<Collision> out;
+    for (const auto& other : all) {
+        if (sent.empty() || other.get() == &actor || !other->on())
+            continue;
+        for (const auto& [bus, id] : other->sends())
+            if (sent.contains({bus, id.key()})) {
+                const auto* message = catalog.find(bus, id);
+                out.push_back({bus, id, message != nullptr ? message->message->name : std::string(), other->name()});
+            }
+    }
+    return out;
+}
+
+}  // namespace wavetrope::rig

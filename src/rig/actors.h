@@ -1,0 +1,52 @@
+// Who acts in a run: the table of their kinds.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "bus/bus.h"
+#include "clock/scheduler.h"
+#include "drive/actor.h"
+#include "rig/rig.h"
+
+namespace wavetrope::rig {
+
+/// What those who act are made of.
+struct ActorWorld {
+    const Rig& rig;
+    clock::Scheduler& scheduler;
+    std::vector<bus::Bus*> buses;                       ///< By bus index.
+    std::shared_ptr<const database::Catalog> catalog;
+    std::uint64_t seed = 1;
+    Time begins{};                                      ///< Instant at which the run begins.
+    const std::vector<std::string>& without;            ///< Names of those that are off at the start.
+    bool incomplete = false;                            ///< A database is missing: who needs it is left out, and says so here.
+    std::vector<Error>& leftOut;
+};
+
+/// One kind of those who act.
+struct ActorKind {
+    const char* name;       ///< "node".
+    const char* part;       ///< JSON pointer of the part of the rig that they are made from; empty where every run has one.
+    /// All of a rig. An error stops the run from being made.
+    Expected<std::vector<std::unique_ptr<drive::Actor>>> (*make)(const ActorWorld& world);
+};
+
+/// An identifier that one of those who act would send while another sends it too.
+struct Collision {
+    std::uint8_t bus = 0;               ///< Of the rig.
+    can::Identifier id;
+    std::string message;                ///< Empty where no database has it.
+    std::string node;                   ///< Who sends it too.
+    [[nodiscard]] std::string words(const database::Catalog& catalog) const;
+};
+
+/// What `actor` sends and others that are on send too, in the order of those others.
+[[nodiscard]] std::vector<Collision> collisionsOf(const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog);
+
+/// All kinds, in the order in which they are made, hear frames and start.
+[[nodiscard]] std::span<const ActorKind> actorKinds();
+
+}  // namespace wavetrope::rig
