@@ -5,7 +5,6 @@
 #include <QTimer>
 
 #include <CLI/CLI.hpp>
-#include <spdlog/spdlog.h>
 #include <unistd.h>
 
 #include <cstdio>
@@ -13,9 +12,11 @@
 #include <ctime>
 
 #include "app/keeping/keeping.h"
+#include "app/keeping/keeping_options.h"
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
 #include "app/shell/settings_dialog.h"
+#include "manual/manual.h"
 #include "spool/unfinished.h"
 
 using namespace wavetrope;
@@ -37,6 +38,10 @@ int main(int argc, char** argv)
     program.add_option("--theme", theme, "paper or ink")->check(CLI::IsMember({"paper", "ink"}));
     program.add_flag("--follow", follow, "Read logs on as another program writes them");
     program.add_flag("--measure-start", measureStart, "Print the time to the first painted frame and end");
+    program.set_version_flag("--version", "wavetrope " WAVETROPE_VERSION);
+    manual::addTo(program, {"wavetrope", WAVETROPE_VERSION, "see, measure and replay the traffic of CAN buses",
+                            {{"FILES", "Rigs (.json) and logs (.pcapng, .pcap, lines of text; each also with .gz or .zst). Runs are kept below $XDG_STATE_HOME/wavetrope while they last."},
+                             {"SEE ALSO", "wavetrope-cli(1)"}}});
     CLI11_PARSE(program, argc, argv);
 
     app::applyLook(QString::fromStdString(theme));
@@ -51,7 +56,7 @@ int main(int argc, char** argv)
     if (!rigPath.empty()) {
         auto loaded = rig::loadRig(rigPath);
         if (!loaded) {
-            spdlog::error("{}", loaded.error().text());
+            std::fprintf(stderr, "%s\n", loaded.error().text().c_str());
             return 2;
         }
         rig = std::move(*loaded);
@@ -60,7 +65,7 @@ int main(int argc, char** argv)
     for (const std::string& file : files)
         opened = app::MainWindow::openFile(QString::fromStdString(file), rig, nullptr, follow) != nullptr || opened;
     if (files.empty()) {
-        auto document = app::RunDocument::live(rig);
+        auto document = app::liveRun(rig);
         if (!document) {
             QMessageBox::critical(nullptr, QStringLiteral("Wavetrope"), QString::fromStdString(document.error().text()));
             return 2;

@@ -2,6 +2,7 @@
 #include <csignal>
 
 #include "cli/command.h"
+#include "manual/manual.h"
 
 int main(int argc, char** argv)
 {
@@ -15,7 +16,11 @@ int main(int argc, char** argv)
 
     CLI::App program("Wavetrope: capture, decode, filter, measure and replay traffic of controller area networks");
     program.require_subcommand(1);
-    program.set_version_flag("--version", "wavetrope-cli 0.1.0");
+    program.set_version_flag("--version", "wavetrope-cli " WAVETROPE_VERSION);
+    wavetrope::manual::addTo(program, {"wavetrope-cli", WAVETROPE_VERSION, "capture, decode and measure CAN traffic",
+                                       {{"EXIT STATUS", "0 where all went well, 2 where something was wrong with what was asked for or with what was read, or where output was lost; it is told on standard error."},
+                                        {"FILES", "Signal databases (.dbc), logs (.pcapng, .pcap, lines of text; each also with .gz or .zst), rigs (.json)."},
+                                        {"SEE ALSO", "wavetrope(1); the language of filters in filter-language.md, beside this program's other documents."}}});
     int result = 0;
     addLogCommands(program, result);
     addConvertCommands(program, result);
