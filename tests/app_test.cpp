@@ -265,7 +265,7 @@ private Q_SLOTS:
         open(nodes, row);
         trigger("nodesMenu", "switchNode");
         QTRY_VERIFY(!isOn());
-        nodes->undoStack().undo();
+        nodes->undoStack()->undo();
         QTRY_VERIFY(isOn());
         QCOMPARE(window_->stage().selection().node, QStringLiteral("WaterUnit"));
     }

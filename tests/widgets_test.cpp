@@ -844,6 +844,34 @@ private Q_SLOTS:
         rigWindow->closeWithoutAsking();
     }
 
+    // Whoever asks to see a signal sees it, also where the lanes lie behind another tab.
+    void whatIsAskedForComesToTheFront()
+    {
+        auto* lanes = view<LanesView>("Analyse");
+        QTRY_VERIFY(lanes->isVisible());
+        Pane* pane = nullptr;
+        for (Pane* each : window_->currentPage()->panes())
+            for (int i = 0; i < each->count(); ++i)
+                pane = each->entries()[static_cast<std::size_t>(i)].view == lanes ? each : pane;
+        QVERIFY(pane != nullptr);
+        const auto& kinds = viewKinds();
+        pane->addView(*std::find_if(kinds.begin(), kinds.end(), [](const ViewKind& kind) { return QLatin1String(kind.kind) == QLatin1String("events"); }), nlohmann::json::object());
+        QTRY_VERIFY(!lanes->isVisible());
+        const std::size_t before = lanes->lanes().size();
+        Q_EMIT stage().plotWanted(QStringLiteral("Implement:WaterState.TankLevel"));
+        QTRY_VERIFY(lanes->isVisible());
+        QVERIFY(lanes->lanes().size() >= before);
+        pane->closeView(pane->count() - 1);
+        QTRY_VERIFY(lanes->isVisible());
+        // Pages know who takes what: the first that does, or the place that its kind has.
+        for (const ViewKind& kind : kinds)
+            if (kind.place)
+                QVERIFY2(nlohmann::json::parse(kind.place->layout).dump().find(kind.kind) != std::string::npos, kind.kind);
+        while (lanes->lanes().size() > before)
+            lanes->undoStack()->undo();
+        QCOMPARE(lanes->lanes().size(), before);
+    }
+
     void theTreeShowsLoadsOfALogAtOnce()
     {
         view<RosterView>("Watch");

@@ -534,6 +534,11 @@ void DatabaseView::refreshLayout()
     hint_->setText(hint);
 }
 
+void DatabaseView::present(Wish, const QString& subject)
+{
+    define(static_cast<std::uint8_t>(subject.section(QLatin1Char(' '), 0, 0).toUInt()), can::Identifier::fromKey(subject.section(QLatin1Char(' '), 1, 1).toUInt()));
+}
+
 void DatabaseView::undo(bool redo)
 {
     if (!desk_.any())

@@ -44,6 +44,14 @@ public:
     /// Does an edit of the open database. What is wrong with it is said in words, and nothing happens.
     bool apply(Expected<database::Edit> edit);
     void undo();
+    /// Takes back the last edit, or does it again; false where there is none.
+    bool stepBack(bool redo)
+    {
+        if (!canStep(redo))
+            return false;
+        redo ? this->redo() : undo();
+        return true;
+    }
     void redo();
     [[nodiscard]] database::Editor editor() { return shelf().editor(current_); }
 

@@ -19,6 +19,7 @@ class ReviewView : public View {
 public:
     explicit ReviewView(Stage& stage);
     QWidget* tools() override { return facts_; }
+    bool step(bool redo) override { return desk_.stepBack(redo); }
     [[nodiscard]] const std::vector<database::Finding>& findings() const { return findings_; }
     void choose(std::size_t index);
     /// Does the remedy of a finding.

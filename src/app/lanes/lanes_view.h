@@ -91,7 +91,8 @@ public:
     void remove(const QString& path);
     [[nodiscard]] const Arrangement& arrangement() const { return arrangement_; }
     [[nodiscard]] const std::vector<Lane*>& lanes() const { return lanes_; }
-    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+    [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
+    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::plot; }
     void arrange(const Arrangement& arrangement);
 
 protected:

@@ -22,7 +22,7 @@ public:
 
     /// Takes a node out of the simulation or puts it back.
     void setSimulated(const QString& node, bool on);
-    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+    [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
     /// Where the pill of a node is, in the view's own pixels.
     [[nodiscard]] QRectF pillOf(const QString& node) const;
     /// What the rows of a log say.

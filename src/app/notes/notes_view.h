@@ -15,6 +15,7 @@ public:
     explicit NotesView(Stage& stage);
 
     QWidget* tools() override { return search_; }
+    [[nodiscard]] QUndoStack* undoStack() override { return &stage().notes().undoStack(); }
     [[nodiscard]] QLineEdit* search() { return search_; }
     [[nodiscard]] std::size_t count() const { return shown_.size(); }
     void choose(int index);

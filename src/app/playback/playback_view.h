@@ -54,7 +54,9 @@ public:
 
     /// Loads a log into playback.
     void load(const QString& path);
-    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+    [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
+    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::playback; }
+    void present(Wish, const QString& subject) override { load(subject); }
 
 protected:
     void paintEvent(QPaintEvent* event) override;

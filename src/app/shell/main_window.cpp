@@ -20,15 +20,11 @@
 #include <utility>
 
 #include "app/convert/convert_dialog.h"
-#include "app/database/database_view.h"
-#include "app/database/findings_view.h"
+#include "app/database/desk.h"
 #include "app/files/log_files.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping.h"
-#include "app/lanes/lanes_view.h"
-#include "app/nodes/nodes_view.h"
-#include "app/notes/notes_view.h"
-#include "app/playback/playback_view.h"
+#include "app/notes/note_desk.h"
 #include "app/shell/edit_times.h"
 #include "app/shell/focus_mark.h"
 #include "app/shell/screen_room.h"
@@ -144,18 +140,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
         status_->refresh();
     });
     // A signal to plot, with no lanes in sight: go where they are, and the page shows it.
-    connect(stage_.get(), &Stage::plotWanted, this, [this] {
-        if (currentPage() != nullptr && currentPage()->find<LanesView>() == nullptr)
-            for (int i = 0; i < pages_->count(); ++i)
-                if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<LanesView>() != nullptr)
-                    return pageTabs_->setCurrentIndex(i);
-    });
-    connect(stage_.get(), &Stage::filterWanted, this, [this] {
-        if (currentPage() != nullptr && currentPage()->find<StreamView>() == nullptr)
-            for (int i = 0; i < pages_->count(); ++i)
-                if (auto* page = qobject_cast<Page*>(pages_->widget(i)); page->find<StreamView>() != nullptr)
-                    return pageTabs_->setCurrentIndex(i);
-    });
+    connect(stage_.get(), &Stage::plotWanted, this, [this] { (void)goTo(Wish::plot); });
+    connect(stage_.get(), &Stage::filterWanted, this, [this] { (void)goTo(Wish::filter); });
     for (auto signal : {&Desk::arranged, &Desk::edited, &Desk::entriesChanged})
         connect(&stage_->desk(), signal, this, &MainWindow::refreshTitle);
     connect(stage_.get(), &Stage::filtersChanged, this, &MainWindow::refreshTitle);
@@ -204,6 +190,36 @@ Page* MainWindow::page(const QString& name) const
     return nullptr;
 }
 
+View* MainWindow::goTo(Wish wish)
+{
+    // What is in sight first, then the pages as they stand.
+    std::vector<int> order = {pages_->currentIndex()};
+    for (int i = 0; i < pages_->count(); ++i)
+        order.push_back(i);
+    for (const int index : order) {
+        Page* page = pageAt(index);
+        if (page == nullptr)
+            continue;
+        for (Pane* pane : page->panes())
+            for (int i = 0; i < pane->count(); ++i) {
+                View* view = pane->entries()[static_cast<std::size_t>(i)].view;
+                if (!view->takes(wish))
+                    continue;
+                pageTabs_->setCurrentIndex(index);
+                pane->setCurrent(i);
+                return view;
+            }
+    }
+    // It may have been closed: a page for it.
+    for (const ViewKind& kind : viewKinds())
+        if (kind.place && kind.place->wish == wish) {
+            addPage(tr(kind.place->page), nlohmann::json::parse(kind.place->layout));
+            notePages();
+            return goTo(wish);
+        }
+    return nullptr;
+}
+
 Page* MainWindow::currentPage() const { return qobject_cast<Page*>(pages_->currentWidget()); }
 
 void MainWindow::showPage(const QString& name)
@@ -241,23 +257,16 @@ void MainWindow::undo(bool redo)
     Page* page = currentPage();
     if (page == nullptr)
         return;
-    const bool edits = !pageTabs_->hasFocus() && stage_->desk().canStep(redo);
-    if (auto* databases = page->find<DatabaseView>(); edits && databases != nullptr && databases->isVisible())
-        return databases->undo(redo);
-    if (auto* review = page->find<ReviewView>(); edits && review != nullptr && review->isVisible())
-        return redo ? review->desk().redo() : review->desk().undo();
+    // Edits of what a view shows, unless the pages themselves are meant.
+    if (!pageTabs_->hasFocus())
+        for (View* view : page->views())
+            if (view->isVisible() && view->step(redo))
+                return;
     // What was done last in what the page shows, or with the pages themselves.
     std::vector<QUndoStack*> stacks = {&pageSteps_};
-    for (View* view : page->views()) {
-        if (auto* lanes = qobject_cast<LanesView*>(view))
-            stacks.push_back(&lanes->undoStack());
-        else if (auto* nodes = qobject_cast<NodesView*>(view))
-            stacks.push_back(&nodes->undoStack());
-        else if (auto* playback = qobject_cast<PlaybackView*>(view))
-            stacks.push_back(&playback->undoStack());
-        else if (qobject_cast<NotesView*>(view) != nullptr || qobject_cast<StreamView*>(view) != nullptr)
-            stacks.push_back(&stage_->notes().undoStack());
-    }
+    for (View* view : page->views())
+        if (QUndoStack* stack = view->undoStack(); stack != nullptr && std::find(stacks.begin(), stacks.end(), stack) == stacks.end())
+            stacks.push_back(stack);
     QUndoStack* latest = nullptr;
     for (QUndoStack* stack : stacks) {
         const auto time = [redo](QUndoStack* of) { return redo ? EditTimes::ofRedo(*of) : EditTimes::ofUndo(*of); };

@@ -137,6 +137,8 @@ private:
     void replay(const QString& path);
     void startStop();
     void undo(bool redo);
+    /// Goes to a page that shows such things, where the one in sight does not; the view that does, or null.
+    View* goTo(Wish wish);
 
     std::unique_ptr<RunDocument> document_;
     std::unique_ptr<Stage> stage_;

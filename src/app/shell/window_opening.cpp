@@ -9,9 +9,7 @@
 #include <QTimer>
 #include <QUrl>
 
-#include "app/database/database_view.h"
 #include "app/keeping/keeping_options.h"
-#include "app/playback/playback_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/shell/status_line.h"
@@ -20,28 +18,8 @@ namespace wavetrope::app {
 
 void MainWindow::openDefinition(int bus, unsigned idKey)
 {
-    // The page that has the editor, or a new one.
-    const auto show = [&] {
-        for (int i = 0; i < pages_->count(); ++i) {
-            auto* page = qobject_cast<Page*>(pages_->widget(i));
-            auto* view = page->find<DatabaseView>();
-            if (view == nullptr)
-                continue;
-            pageTabs_->setCurrentIndex(i);
-            for (Pane* pane : page->panes())
-                for (int k = 0; k < pane->count(); ++k)
-                    if (pane->entries()[static_cast<std::size_t>(k)].view == view)
-                        pane->setCurrent(k);
-            view->define(static_cast<std::uint8_t>(bus), can::Identifier::fromKey(idKey));
-            return true;
-        }
-        return false;
-    };
-    if (show())
-        return;
-    addPage(tr("Databases"), nlohmann::json::parse(R"({"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]})"));
-    notePages();
-    show();
+    if (View* editor = goTo(Wish::definition))
+        editor->present(Wish::definition, QStringLiteral("%1 %2").arg(bus).arg(idKey));
 }
 
 void MainWindow::replay(const QString& path)
@@ -75,16 +53,8 @@ void MainWindow::replay(const QString& path)
     window->show();
     window->raise();
     window->activateWindow();
-    for (int i = 0; i < window->pages_->count(); ++i)
-        if (auto* playback = window->pageAt(i)->find<PlaybackView>()) {
-            window->pageTabs_->setCurrentIndex(i);
-            playback->load(path);
-            return;
-        }
-    // It may have been closed: a page for it.
-    window->addPage(tr("Playback"), nlohmann::json::parse(R"({"tabs":[{"view":"playback"}]})"));
-    window->pageTabs_->setCurrentIndex(window->pages_->count() - 1);
-    window->currentPage()->find<PlaybackView>()->load(path);
+    if (View* player = window->goTo(Wish::playback))
+        player->present(Wish::playback, path);
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event)

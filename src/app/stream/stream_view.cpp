@@ -49,6 +49,8 @@ StreamView::~StreamView()
         stage().setMatches(nullptr);
 }
 
+QUndoStack* StreamView::undoStack() { return &stage().notes().undoStack(); }
+
 void StreamView::onFilter()
 {
     stage().setMatches(nullptr);

@@ -22,6 +22,8 @@ public:
     void restore(const nlohmann::json& setUp) override;
 
     [[nodiscard]] FilterLine* filterLine() override { return filterLine_; }
+    [[nodiscard]] QUndoStack* undoStack() override;
+    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::filter; }
     /// The filter in force.
     [[nodiscard]] QString filterText() const { return QString::fromStdString(filterLine_->filter().text()); }
     [[nodiscard]] StreamRows* rows() { return rows_; }
