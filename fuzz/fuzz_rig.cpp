@@ -13,7 +13,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         return 0;
     }
     for (const rig::BusSpec& bus : rig->buses)
-        if (!bus.interface.empty())
+        if (bus.kind->ofTheWorld)
             return 0;
     auto session = rig::Session::create(*rig, {});
     if (session)

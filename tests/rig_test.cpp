@@ -470,7 +470,7 @@ private Q_SLOTS:
         QVERIFY(session->loadPlayback(recordedLap()).has_value());
         auto& playback = session->playback();
         playback.route(onlyWaterUnit());
-        const Time start = playback.start();
+        const Time start = playback.logStart();
         playback.setRange(start + std::chrono::seconds(10), start + std::chrono::seconds(11));
         playback.play();
         session->runFor(std::chrono::seconds(3), nullptr);

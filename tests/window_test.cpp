@@ -37,6 +37,7 @@
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
 #include "app/shell/rig_tree.h"
+#include "app/parts/settings.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"

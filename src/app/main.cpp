@@ -15,7 +15,7 @@
 #include "app/keeping/keeping_options.h"
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
-#include "app/shell/settings_dialog.h"
+#include "app/parts/settings.h"
 #include "manual/manual.h"
 #include "spool/unfinished.h"
 

@@ -108,8 +108,8 @@ public:
     [[nodiscard]] std::uint64_t sent() const { return sent_; }
     /// Chosen frames in front of the position.
     [[nodiscard]] std::size_t at() const;
-    [[nodiscard]] Time start() const { return start_; }
-    [[nodiscard]] Time end() const { return end_; }
+    [[nodiscard]] Time logStart() const { return start_; }
+    [[nodiscard]] Time logEnd() const { return end_; }
     /// All chosen frames have been handed to their buses.
     [[nodiscard]] bool finished() const { return front() == nullptr && !loop_; }
 

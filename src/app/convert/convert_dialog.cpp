@@ -9,9 +9,9 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
-#include "app/shell/named.h"
-#include "app/shell/narrowing.h"
-#include "app/shell/screen_room.h"
+#include "app/parts/named.h"
+#include "app/parts/screen_room.h"
+#include "app/stage/narrowing.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 

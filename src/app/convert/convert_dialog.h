@@ -14,9 +14,9 @@
 #include <optional>
 #include <thread>
 
-#include "app/shell/filter_line.h"
-#include "app/shell/stage.h"
-#include "app/stream/background_scan.h"
+#include "app/stage/background_scan.h"
+#include "app/stage/filter_line.h"
+#include "app/stage/stage.h"
 #include "convert/conversion.h"
 
 class QFormLayout;

@@ -6,7 +6,7 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
+#include "app/parts/elided_label.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -4,7 +4,7 @@
 #include <QLabel>
 
 #include "app/paint/row_list.h"
-#include "app/shell/view.h"
+#include "app/stage/view.h"
 #include "measure/coverage.h"
 
 namespace wavetrope::app {

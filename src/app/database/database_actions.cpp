@@ -10,7 +10,7 @@
 
 #include "app/database/database_view.h"
 #include "app/database/network_dialog.h"
-#include "app/shell/text.h"
+#include "app/parts/text.h"
 #include "database/database_json.h"
 #include "database/diff.h"
 

@@ -6,7 +6,7 @@
 
 #include "app/database/database_view.h"
 #include "app/paint/paint.h"
-#include "app/shell/text.h"
+#include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "database/field_text.h"

@@ -14,8 +14,8 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
-#include "app/shell/text.h"
+#include "app/parts/elided_label.h"
+#include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "database/field_text.h"

@@ -8,12 +8,12 @@
 #include <QScrollArea>
 #include <QToolButton>
 
-#include "app/database/desk.h"
 #include "app/layout/layout_widget.h"
-#include "app/paint/plot.h"
 #include "app/paint/row_list.h"
-#include "app/shell/field_grid.h"
-#include "app/shell/view.h"
+#include "app/parts/field_grid.h"
+#include "app/stage/desk.h"
+#include "app/stage/plot.h"
+#include "app/stage/view.h"
 #include "database/search.h"
 #include "measure/signal_series.h"
 

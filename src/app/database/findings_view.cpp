@@ -11,8 +11,8 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
-#include "app/shell/text.h"
+#include "app/parts/elided_label.h"
+#include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "database/export.h"
 #include "measure/coverage.h"

@@ -4,9 +4,9 @@
 #include <QLabel>
 #include <QPushButton>
 
-#include "app/database/desk.h"
 #include "app/paint/row_list.h"
-#include "app/shell/view.h"
+#include "app/stage/desk.h"
+#include "app/stage/view.h"
 #include "database/diff.h"
 #include "database/review.h"
 

@@ -8,9 +8,9 @@
 #include <QTabWidget>
 #include <QVBoxLayout>
 
-#include "app/shell/named.h"
-#include "app/shell/screen_room.h"
-#include "app/shell/text.h"
+#include "app/parts/named.h"
+#include "app/parts/screen_room.h"
+#include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
 #include "database/field_text.h"

@@ -5,7 +5,7 @@
 #include <QLabel>
 #include <QTableWidget>
 
-#include "app/database/desk.h"
+#include "app/stage/desk.h"
 
 class QPushButton;
 class QTabWidget;

@@ -1,7 +1,7 @@
 // Moments worth a flag, as a list.
 #pragma once
 
-#include "app/shell/view.h"
+#include "app/stage/view.h"
 
 class QLabel;
 

@@ -6,8 +6,8 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
-#include "app/shell/notation.h"
-#include "app/shell/screen_room.h"
+#include "app/parts/notation.h"
+#include "app/parts/screen_room.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "formats/trace_sink.h"

@@ -5,10 +5,10 @@
 #include <QMessageBox>
 #include <QVBoxLayout>
 
-#include "app/shell/named.h"
-#include "app/shell/notation.h"
-#include "app/shell/screen_room.h"
-#include "app/shell/text.h"
+#include "app/parts/named.h"
+#include "app/parts/notation.h"
+#include "app/parts/screen_room.h"
+#include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "formats/log_format.h"

@@ -13,8 +13,8 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
-#include "app/shell/notation.h"
-#include "app/shell/selection_menu.h"
+#include "app/parts/notation.h"
+#include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "database/field_text.h"

@@ -5,7 +5,7 @@
 #include <QWidget>
 
 #include "app/layout/layout_widget.h"
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

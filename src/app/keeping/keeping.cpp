@@ -8,8 +8,8 @@
 #include <QSettings>
 #include <QStorageInfo>
 
-#include "app/shell/named.h"
-#include "app/shell/settings_dialog.h"
+#include "app/parts/named.h"
+#include "app/parts/settings.h"
 #include "app/theme/theme.h"
 #include "formats/trace_sink.h"
 

@@ -14,8 +14,8 @@
 #include "app/files/log_files.h"
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
-#include "app/shell/screen_room.h"
-#include "app/shell/settings_dialog.h"
+#include "app/parts/screen_room.h"
+#include "app/parts/settings.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -5,7 +5,7 @@
 
 #include <vector>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 class QScrollBar;
 

@@ -1,5 +1,5 @@
 #include "app/lanes/lanes_view.h"
-#include "app/shell/edit_times.h"
+#include "app/parts/edit_times.h"
 
 #include <QDropEvent>
 #include <QHBoxLayout>
@@ -13,7 +13,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

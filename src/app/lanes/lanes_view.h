@@ -9,8 +9,8 @@
 #include <vector>
 
 #include "app/lanes/lane_head.h"
-#include "app/paint/plot.h"
-#include "app/shell/view.h"
+#include "app/stage/plot.h"
+#include "app/stage/view.h"
 #include "measure/signal_series.h"
 
 class QScrollArea;

@@ -12,8 +12,8 @@
 #include <array>
 
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
-#include "app/shell/notation.h"
+#include "app/parts/elided_label.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -7,8 +7,8 @@
 
 #include <memory>
 
-#include "app/paint/plot.h"
-#include "app/shell/view.h"
+#include "app/stage/plot.h"
+#include "app/stage/view.h"
 #include "measure/load_series.h"
 
 class QComboBox;

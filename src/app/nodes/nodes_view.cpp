@@ -1,5 +1,5 @@
 #include "app/nodes/nodes_view.h"
-#include "app/shell/edit_times.h"
+#include "app/parts/edit_times.h"
 
 #include <QContextMenuEvent>
 #include <QHelpEvent>
@@ -14,8 +14,8 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
-#include "app/shell/selection_menu.h"
+#include "app/parts/elided_label.h"
+#include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
 

@@ -4,7 +4,7 @@
 #include <QLabel>
 #include <QUndoStack>
 
-#include "app/shell/view.h"
+#include "app/stage/view.h"
 #include "measure/senders.h"
 
 class QScrollBar;

@@ -8,7 +8,7 @@
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

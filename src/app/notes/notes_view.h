@@ -3,8 +3,8 @@
 
 #include <QLineEdit>
 
-#include "app/notes/note_desk.h"
-#include "app/shell/view.h"
+#include "app/stage/note_desk.h"
+#include "app/stage/view.h"
 
 namespace wavetrope::app {
 

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -11,7 +11,7 @@
 #include <cmath>
 #include <map>
 
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -14,7 +14,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -1,5 +1,5 @@
 #include "app/playback/playback_view.h"
-#include "app/shell/edit_times.h"
+#include "app/parts/edit_times.h"
 
 #include <QAbstractItemView>
 #include <QDropEvent>
@@ -16,8 +16,8 @@
 
 #include "app/files/log_files.h"
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
-#include "app/shell/wrap_layout.h"
+#include "app/parts/elided_label.h"
+#include "app/parts/wrap_layout.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

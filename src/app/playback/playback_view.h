@@ -9,7 +9,7 @@
 
 #include <memory>
 
-#include "app/shell/view.h"
+#include "app/stage/view.h"
 #include "measure/load_series.h"
 
 class QVBoxLayout;

@@ -7,7 +7,7 @@
 #include "app/paint/paint.h"
 #include "app/roster/roster_rows.h"
 #include "app/roster/roster_view.h"
-#include "app/shell/filter_line.h"
+#include "app/stage/filter_line.h"
 #include "can/parameter_group.h"
 
 namespace wavetrope::app {

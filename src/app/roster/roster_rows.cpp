@@ -13,8 +13,8 @@
 
 #include "app/paint/paint.h"
 #include "app/roster/roster_view.h"
-#include "app/shell/narrowing.h"
-#include "app/shell/signal_drag.h"
+#include "app/stage/narrowing.h"
+#include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
 #include "can/parameter_group.h"
 

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "app/paint/row_list.h"
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 #include "measure/signal_extremes.h"
 
 namespace wavetrope::app {

@@ -2,7 +2,7 @@
 
 #include <QVBoxLayout>
 
-#include "app/shell/narrowing.h"
+#include "app/stage/narrowing.h"
 
 namespace wavetrope::app {
 

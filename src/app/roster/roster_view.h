@@ -2,8 +2,8 @@
 #pragma once
 
 #include "app/roster/roster_rows.h"
-#include "app/shell/filter_line.h"
-#include "app/shell/view.h"
+#include "app/stage/filter_line.h"
+#include "app/stage/view.h"
 
 namespace wavetrope::app {
 

@@ -7,7 +7,7 @@
 
 #include <algorithm>
 
-#include "app/shell/named.h"
+#include "app/parts/named.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -6,8 +6,8 @@
 #include <QPainter>
 #include <QTextEdit>
 
-#include "app/paint/plot.h"
-#include "app/shell/view.h"
+#include "app/stage/plot.h"
+#include "app/stage/view.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -9,9 +9,9 @@
 #include <QSysInfo>
 #include <QVBoxLayout>
 
-#include "app/shell/named.h"
-#include "app/shell/screen_room.h"
-#include "app/shell/view.h"
+#include "app/parts/named.h"
+#include "app/parts/screen_room.h"
+#include "app/shell/view_kinds.h"
 #include "app/theme/theme.h"
 #include "filter/language.h"
 

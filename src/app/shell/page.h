@@ -10,7 +10,7 @@
 #include <nlohmann/json.hpp>
 #include <vector>
 
-#include "app/shell/view.h"
+#include "app/shell/view_kinds.h"
 
 class QHBoxLayout;
 class QSplitter;

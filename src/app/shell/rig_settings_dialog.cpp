@@ -4,7 +4,7 @@
 #include <QFormLayout>
 #include <QVBoxLayout>
 
-#include "app/shell/named.h"
+#include "app/parts/named.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 

@@ -16,10 +16,10 @@
 #include <algorithm>
 #include <functional>
 
-#include "app/database/desk.h"
 #include "app/paint/paint.h"
-#include "app/shell/selection_menu.h"
-#include "app/shell/signal_drag.h"
+#include "app/stage/desk.h"
+#include "app/stage/selection_menu.h"
+#include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
 #include "measure/coverage.h"
 

@@ -6,7 +6,7 @@
 #include <QTreeWidget>
 #include <QWidget>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -10,7 +10,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

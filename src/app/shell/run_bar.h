@@ -8,7 +8,7 @@
 
 #include <vector>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -4,49 +4,15 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QPushButton>
-#include <QSettings>
 #include <QVBoxLayout>
 
-#include <algorithm>
-
 #include "app/keeping/keeping.h"
-#include "app/shell/named.h"
-#include "app/shell/notation.h"
+#include "app/parts/named.h"
+#include "app/parts/notation.h"
+#include "app/parts/settings.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
-
-namespace {
-
-const QString themeKey = QStringLiteral("theme"), scaleKey = QStringLiteral("scale"), windowKey = QStringLiteral("window"), daysKey = QStringLiteral("keeping/days");
-constexpr double usualSeconds = 12;
-constexpr int usualDays = 30;
-
-}  // namespace
-
-double usualWindowSeconds() { return std::clamp(QSettings().value(windowKey, usualSeconds).toDouble(), 0.1, 3600.0); }
-
-int keptRunDays() { return std::max(0, QSettings().value(daysKey, usualDays).toInt()); }
-
-void applyLook(const QString& theme)
-{
-    const QSettings settings;
-    const QString chosen = theme.isEmpty() ? settings.value(themeKey, QStringLiteral("paper")).toString() : theme;
-    Theme::get().choose(chosen == QLatin1String("ink") ? ThemeName::ink : ThemeName::paper);
-    Theme::get().setScale(settings.value(scaleKey, 1.0).toDouble());
-}
-
-void scaleText(double by)
-{
-    Theme::get().setScale(Theme::get().scale() + by);
-    QSettings().setValue(scaleKey, Theme::get().scale());
-}
-
-void toggleTheme()
-{
-    Theme::get().choose(Theme::get().name() == ThemeName::paper ? ThemeName::ink : ThemeName::paper);
-    QSettings().setValue(themeKey, Theme::get().name() == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"));
-}
 
 SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QComboBox), scale_(new QDoubleSpinBox), window_(new QDoubleSpinBox), keptDays_(new QSpinBox), times_(new QComboBox), bytes_(new QComboBox), raw_(new QComboBox)
 {
@@ -119,8 +85,8 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QC
     connect(times_, &QComboBox::activated, this, [](int index) { setTimeForm(index == 1 ? TimeForm::minutes : TimeForm::seconds); });
     connect(bytes_, &QComboBox::activated, this, [](int index) { setByteBase(index == 1 ? NumberBase::decimal : NumberBase::hexadecimal); });
     connect(raw_, &QComboBox::activated, this, [](int index) { setRawBase(index == 1 ? NumberBase::hexadecimal : NumberBase::decimal); });
-    connect(window_, &QDoubleSpinBox::valueChanged, this, [](double value) { QSettings().setValue(windowKey, value); });
-    connect(keptDays_, &QSpinBox::valueChanged, this, [](int value) { QSettings().setValue(daysKey, value); });
+    connect(window_, &QDoubleSpinBox::valueChanged, this, [](double value) { setUsualWindowSeconds(value); });
+    connect(keptDays_, &QSpinBox::valueChanged, this, [](int value) { setKeptRunDays(value); });
     connect(memory, &QPushButton::clicked, this, [this] { KeepingDialog(this).exec(); });
 }
 

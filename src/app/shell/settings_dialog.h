@@ -25,14 +25,4 @@ private:
     QComboBox* raw_;
 };
 
-/// Seconds that a live view shows, and that Now returns to.
-[[nodiscard]] double usualWindowSeconds();
-/// Days after which a run that was kept on purpose is removed; 0 for never.
-[[nodiscard]] int keptRunDays();
-/// Takes theme and text size of the last time; the theme may be said otherwise.
-void applyLook(const QString& theme = {});
-/// Makes texts larger or smaller, and keeps that.
-void scaleText(double by);
-void toggleTheme();
-
 }  // namespace wavetrope::app

@@ -5,8 +5,8 @@
 
 #include "app/keeping/keeping.h"
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
-#include "app/shell/notation.h"
+#include "app/parts/elided_label.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

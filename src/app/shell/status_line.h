@@ -5,7 +5,7 @@
 #include <QStatusBar>
 #include <QTimer>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 #include "clock/pacer.h"
 
 namespace wavetrope::app {

@@ -10,10 +10,10 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/notes/note_desk.h"
 #include "app/paint/paint.h"
-#include "app/shell/notation.h"
-#include "app/stream/background_scan.h"
+#include "app/parts/notation.h"
+#include "app/stage/background_scan.h"
+#include "app/stage/note_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

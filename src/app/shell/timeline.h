@@ -7,7 +7,7 @@
 #include <memory>
 #include <vector>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 #include "measure/load_series.h"
 
 namespace wavetrope::app {

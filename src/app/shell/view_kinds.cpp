@@ -1,3 +1,5 @@
+#include "app/shell/view_kinds.h"
+
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
@@ -8,7 +10,6 @@
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/roster/roster_view.h"
-#include "app/shell/view.h"
 #include "app/stream/stream_view.h"
 
 namespace wavetrope::app {

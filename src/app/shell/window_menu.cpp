@@ -9,6 +9,7 @@
 #include "app/keeping/keeping.h"
 #include "app/shell/main_window.h"
 #include "app/shell/run_bar.h"
+#include "app/parts/settings.h"
 #include "app/shell/settings_dialog.h"
 #include "app/theme/theme.h"
 

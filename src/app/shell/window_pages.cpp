@@ -5,7 +5,7 @@
 #include <QPointer>
 #include <QStackedWidget>
 
-#include "app/shell/edit_times.h"
+#include "app/parts/edit_times.h"
 #include "app/shell/main_window.h"
 
 namespace wavetrope::app {

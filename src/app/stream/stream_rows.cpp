@@ -15,10 +15,10 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/notes/note_desk.h"
 #include "app/paint/paint.h"
-#include "app/shell/narrowing.h"
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
+#include "app/stage/narrowing.h"
+#include "app/stage/note_desk.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"

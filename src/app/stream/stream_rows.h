@@ -4,7 +4,7 @@
 #include <unordered_set>
 
 #include "app/paint/row_list.h"
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 #include "database/codec.h"
 
 namespace wavetrope::app {

@@ -3,9 +3,9 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
-#include "app/notes/note_desk.h"
 #include "app/paint/paint.h"
-#include "app/shell/narrowing.h"
+#include "app/stage/narrowing.h"
+#include "app/stage/note_desk.h"
 
 namespace wavetrope::app {
 

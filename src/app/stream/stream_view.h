@@ -3,9 +3,9 @@
 
 #include <memory>
 
-#include "app/shell/filter_line.h"
-#include "app/shell/view.h"
-#include "app/stream/background_scan.h"
+#include "app/stage/background_scan.h"
+#include "app/stage/filter_line.h"
+#include "app/stage/view.h"
 #include "app/stream/stream_rows.h"
 
 namespace wavetrope::app {

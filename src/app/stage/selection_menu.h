@@ -3,7 +3,7 @@
 
 #include <QMenu>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -1,4 +1,4 @@
-#include "app/shell/field_grid.h"
+#include "app/parts/field_grid.h"
 
 #include <QComboBox>
 #include <QGridLayout>

@@ -1,11 +1,11 @@
-#include "app/notes/note_desk.h"
+#include "app/stage/note_desk.h"
 
 #include <QInputDialog>
 
 #include "app/paint/paint.h"
-#include "app/shell/edit_times.h"
-#include "app/shell/notation.h"
-#include "app/shell/stage.h"
+#include "app/parts/edit_times.h"
+#include "app/parts/notation.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -1,9 +1,9 @@
-#include "app/paint/plot.h"
+#include "app/stage/plot.h"
 
 #include <algorithm>
 #include <cmath>
 
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -1,12 +1,12 @@
-#include "app/shell/selection_menu.h"
+#include "app/stage/selection_menu.h"
 
 #include <QApplication>
 #include <QClipboard>
 
 #include <algorithm>
 
-#include "app/shell/narrowing.h"
-#include "app/shell/text.h"
+#include "app/parts/text.h"
+#include "app/stage/narrowing.h"
 
 namespace wavetrope::app {
 

@@ -1,4 +1,4 @@
-#include "app/shell/notation.h"
+#include "app/parts/notation.h"
 
 #include <QDateTime>
 #include <QSettings>

@@ -5,12 +5,9 @@
 #include <QUndoStack>
 #include <QWidget>
 
-#include <functional>
 #include <nlohmann/json.hpp>
-#include <optional>
-#include <vector>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 
@@ -66,21 +63,5 @@ Q_SIGNALS:
 private:
     Stage& stage_;
 };
-
-/// A kind of view. A new one is a folder and a line in view_kinds.cpp.
-struct ViewKind {
-    const char* kind;       ///< As in the rig document.
-    const char* title;
-    const char* purpose;    ///< For tooltips.
-    std::function<View*(Stage&)> create;
-    /// Where it stands when it is asked for and no page has it: the page's title, and what is on it as in the rig document.
-    struct Place {
-        Wish wish;
-        const char* page;
-        const char* layout;
-    };
-    std::optional<Place> place = {};
-};
-[[nodiscard]] const std::vector<ViewKind>& viewKinds();
 
 }  // namespace wavetrope::app

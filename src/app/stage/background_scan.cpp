@@ -1,4 +1,4 @@
-#include "app/stream/background_scan.h"
+#include "app/stage/background_scan.h"
 
 namespace wavetrope::app {
 

@@ -1,11 +1,11 @@
-#include "app/database/desk.h"
+#include "app/stage/desk.h"
 
 #include <QThreadPool>
 
 #include <algorithm>
 #include <chrono>
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

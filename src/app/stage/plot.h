@@ -1,9 +1,9 @@
 // Plots in the look of the application.
 #pragma once
 
-#include "app/paint/plot_library.h"
+#include "app/stage/plot_library.h"
 
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -1,4 +1,4 @@
-#include "app/shell/view.h"
+#include "app/stage/view.h"
 
 #include <QEvent>
 

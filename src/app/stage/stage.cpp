@@ -1,9 +1,9 @@
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 
 #include <algorithm>
 
-#include "app/database/desk.h"
-#include "app/notes/note_desk.h"
+#include "app/stage/desk.h"
+#include "app/stage/note_desk.h"
 
 namespace wavetrope::app {
 

@@ -1,4 +1,4 @@
-#include "app/shell/filter_line.h"
+#include "app/stage/filter_line.h"
 
 #include <QAbstractItemView>
 #include <QHBoxLayout>
@@ -10,7 +10,7 @@
 #include <QStyledItemDelegate>
 
 #include "app/paint/paint.h"
-#include "app/shell/elided_label.h"
+#include "app/parts/elided_label.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

@@ -1,4 +1,4 @@
-#include "app/shell/narrowing.h"
+#include "app/stage/narrowing.h"
 
 namespace wavetrope::app {
 

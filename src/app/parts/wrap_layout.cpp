@@ -1,4 +1,4 @@
-#include "app/shell/wrap_layout.h"
+#include "app/parts/wrap_layout.h"
 
 #include <QWidget>
 

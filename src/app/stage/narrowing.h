@@ -5,8 +5,8 @@
 
 #include <string>
 
-#include "app/shell/filter_line.h"
-#include "app/shell/stage.h"
+#include "app/stage/filter_line.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -1,4 +1,4 @@
-#include "app/shell/signal_drag.h"
+#include "app/stage/signal_drag.h"
 
 #include <QDrag>
 #include <QMimeData>
@@ -9,7 +9,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
-#include "app/shell/stage.h"
+#include "app/stage/stage.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

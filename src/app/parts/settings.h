@@ -1,0 +1,20 @@
+// What the user settled on for all windows: look, window of time, how long kept runs stay.
+#pragma once
+
+#include <QString>
+
+namespace wavetrope::app {
+
+/// Seconds that a live view shows, and that Now returns to.
+[[nodiscard]] double usualWindowSeconds();
+void setUsualWindowSeconds(double seconds);
+/// Days after which a run that was kept on purpose is removed; 0 for never.
+[[nodiscard]] int keptRunDays();
+void setKeptRunDays(int days);
+/// Takes theme and text size of the last time; the theme may be said otherwise.
+void applyLook(const QString& theme = {});
+/// Makes texts larger or smaller, and keeps that.
+void scaleText(double by);
+void toggleTheme();
+
+}  // namespace wavetrope::app
