@@ -18,7 +18,7 @@ cmake --preset tsan >/dev/null
 cmake --build --preset tsan --target threaded_tests
 ctest --test-dir build/tsan --tests-regex '^threads_of_' --output-on-failure --parallel "$at_once"
 say "The product"
-cmake --preset release >/dev/null
+cmake --preset release -DWAVETROPE_BENCH=OFF >/dev/null   # bench/run.sh builds what it runs
 cmake --build --preset release
 ctest --test-dir build/release --output-on-failure --parallel "$at_once"
 say "Done"

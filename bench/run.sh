@@ -3,7 +3,7 @@
 # long logs in millions of frames, 10 where it is not given; 100 needs 10 GB of disk and 12 GB of memory.
 set -eu
 cd "$(dirname "$0")/.."
-cmake --preset release >/dev/null
+cmake --preset release -DWAVETROPE_BENCH=ON >/dev/null
 cmake --build --preset release --target wavetrope-bench wavetrope-interface-bench wavetrope-convert-bench wavetrope-large-bench wavetrope-scroll-bench wavetrope-spool-bench wavetrope >/dev/null
 grep -m1 'model name' /proc/cpuinfo || true
 build/release/wavetrope-bench
