@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Installs what is missing, builds, and opens the application with the demo rig running. Without a display it does the
 # whole example headless and says where the results are.
 set -eu

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Installs what is missing, builds, and runs every test: the core under the sanitizers of addresses and of undefined
 # behaviour, and its fuzz targets; what runs on several threads under the sanitizer of threads; then the product.
 set -eu

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How fast the core is, each figure beside the limit or the wish that it is measured against, in one run.
 #include <benchmark/benchmark.h>
 
@@ -118,7 +119,8 @@ void reading(const std::vector<can::Frame>& frames)
     benchmark::DoNotOptimize(sum);
     const double memcpyRate = size / plain / 1e9;
     char note[80];
-    std::snprintf(note, sizeof note, "(memcpy of the same bytes: %.2f GB/s; %.1f M frames/s)", memcpyRate, static_cast<double>(frames.size()) / parsing / 1e6);
+    std::snprintf(note, sizeof note, "(memcpy of the same bytes: %.2f GB/s; %.1f M frames/s)", memcpyRate,
+        static_cast<double>(frames.size()) / parsing / 1e6);
     row("pcapng reading against memcpy", size / parsing / 1e9, "GB/s", memcpyRate / 4, note);
     const double into = best(3, [&] {
         trace::Trace trace;
@@ -177,7 +179,8 @@ void simulation()
     constexpr double span = 1000;
     const double seconds = secondsOf([&] { scheduler.runUntil(std::chrono::seconds(static_cast<int>(span))); });
     char note[80];
-    std::snprintf(note, sizeof note, "(%.0f times faster than real time, load %.0f %%)", span / seconds, static_cast<double>(listener.frames) * 0.000238 / span * 100);
+    std::snprintf(note, sizeof note, "(%.0f times faster than real time, load %.0f %%)", span / seconds,
+        static_cast<double>(listener.frames) * 0.000238 / span * 100);
     row("simulated bus, ten nodes, about half load", static_cast<double>(listener.frames) / seconds / 1e6, "M frames/s", 1, note);
 }
 
@@ -208,7 +211,9 @@ void appending(const std::vector<can::Frame>& frames)
     one.join();
     two.join();
     char note[120];
-    std::snprintf(note, sizeof note, "(%llu lost; readers looked at %.0f M rows; %u cores for three threads)", static_cast<unsigned long long>(rows - trace.rows()), static_cast<double>(looked.load()) / 1e6, std::thread::hardware_concurrency());
+    std::snprintf(note, sizeof note, "(%llu lost; readers looked at %.0f M rows; %u cores for three threads)",
+        static_cast<unsigned long long>(rows - trace.rows()), static_cast<double>(looked.load()) / 1e6,
+        std::thread::hardware_concurrency());
     row("appending while two readers scan", static_cast<double>(rows) / seconds / 1e6, "M/s", 5, note);
     const double alone = secondsOf([&] {
         trace::Trace quiet;
@@ -217,7 +222,8 @@ void appending(const std::vector<can::Frame>& frames)
     });
     std::printf("%-58s %10.2f %-10s\n", "  and with nobody reading", static_cast<double>(rows) / alone / 1e6, "M/s");
     const double each = static_cast<double>(trace.memory()) / static_cast<double>(rows);
-    std::printf("%-58s %10.2f %-10s want %8.2f   %s\n", "memory of a classic frame of 8 bytes, indexes included", each, "bytes", 40.0, each <= 40 ? "held" : "missed");
+    std::printf("%-58s %10.2f %-10s want %8.2f   %s\n", "memory of a classic frame of 8 bytes, indexes included", each, "bytes", 40.0,
+        each <= 40 ? "held" : "missed");
     filter::FilterScan scan(*filter::Filter::compile("id 0x105", std::make_shared<database::Catalog>()));
     const double filtering = secondsOf([&] { scan.advance(trace.snapshot()); });
     std::printf("%-58s %10.2f %-10s\n", "filter by one identifier", static_cast<double>(rows) / filtering / 1e6, "M rows/s");

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What leaves and enters by other forms: values as text beside fprintf, compressed logs, logs of text. Each beside what a
 // user would take instead, or a limit of the machine, in one run.
 #include <sys/stat.h>
@@ -44,8 +45,9 @@ std::uint64_t withPrintf(const trace::Snapshot& snapshot, std::FILE* out)
         entry->plan.decode(frame, decoded);
         for (const database::Decoded& value : decoded) {
             const database::Signal& signal = entry->message->signals[value.signal];
-            std::fprintf(out, "%" PRId64 ".%09" PRId64 ",%s,0x%03X,%s,%s,%" PRIu64 ",%.17g,%s,\n", frame.time.count() / 1'000'000'000, frame.time.count() % 1'000'000'000, names[frame.bus].name.c_str(), frame.id.value, entry->message->name.c_str(), signal.name.c_str(), value.bits,
-                         value.value, signal.unit.c_str());
+            std::fprintf(out, "%" PRId64 ".%09" PRId64 ",%s,0x%03X,%s,%s,%" PRIu64 ",%.17g,%s,\n", frame.time.count() / 1'000'000'000,
+                frame.time.count() % 1'000'000'000, names[frame.bus].name.c_str(), frame.id.value, entry->message->name.c_str(),
+                signal.name.c_str(), value.bits, value.value, signal.unit.c_str());
             ++values;
         }
     }
@@ -73,7 +75,10 @@ void decoding(const trace::Trace& trace)
         });
         if (outcome.values != values)
             std::abort();
-        line(threads == 1 ? "values to CSV, one thread" : "values to CSV, two threads", 1e-6 * static_cast<double>(values) / ours, "M values/s", words("%.1f times fprintf of the same numbers (want 4 a core); %.0f MB/s", plain / ours, 1e-6 * static_cast<double>(target.bytes) / ours));
+        line(threads == 1 ? "values to CSV, one thread" : "values to CSV, two threads", 1e-6 * static_cast<double>(values) / ours,
+            "M values/s",
+            words("%.1f times fprintf of the same numbers (want 4 a core); %.0f MB/s", plain / ours,
+                1e-6 * static_cast<double>(target.bytes) / ours));
     }
     line("values with fprintf, one thread", 1e-6 * static_cast<double>(values) / plain, "M values/s");
     std::fclose(nowhere);
@@ -102,7 +107,9 @@ void logs(const trace::Trace& trace)
             if (!report || back.rows() != snapshot.rows())
                 std::abort();
         });
-        line(name, 1e-6 * static_cast<double>(bytes), "MB", words("written at %.2f, read into the trace at %.2f M frames/s", 1e-6 * static_cast<double>(snapshot.rows()) / writing, 1e-6 * static_cast<double>(snapshot.rows()) / reading));
+        line(name, 1e-6 * static_cast<double>(bytes), "MB",
+            words("written at %.2f, read into the trace at %.2f M frames/s", 1e-6 * static_cast<double>(snapshot.rows()) / writing,
+                1e-6 * static_cast<double>(snapshot.rows()) / reading));
         ::unlink(path.c_str());
     }
     const std::string path = folder + "/log.csv";
@@ -110,7 +117,8 @@ void logs(const trace::Trace& trace)
     std::fputs("time,channel,id,len,data\n", out);
     for (trace::Row row = 0; row < snapshot.rows(); ++row) {
         const can::FrameView frame = snapshot.frame(row);
-        std::fprintf(out, "%s,%u,0x%03X,8,%02X%02X%02X%02X%02X%02X%02X%02X\n", secondsText(frame.time).c_str(), frame.bus, frame.id.value, frame.data[0], frame.data[1], frame.data[2], frame.data[3], frame.data[4], frame.data[5], frame.data[6], frame.data[7]);
+        std::fprintf(out, "%s,%u,0x%03X,8,%02X%02X%02X%02X%02X%02X%02X%02X\n", secondsText(frame.time).c_str(), frame.bus, frame.id.value,
+            frame.data[0], frame.data[1], frame.data[2], frame.data[3], frame.data[4], frame.data[5], frame.data[6], frame.data[7]);
     }
     const auto bytes = static_cast<double>(std::ftell(out));
     std::fclose(out);
@@ -131,7 +139,8 @@ void logs(const trace::Trace& trace)
         if (count == 0)
             std::abort();
     });
-    line("a log of text, recognised and read", 1e-6 * static_cast<double>(snapshot.rows()) / reading, "M frames/s", words("%.0f MB/s; fgets alone goes through its lines at %.0f MB/s", 1e-6 * bytes / reading, 1e-6 * bytes / lines));
+    line("a log of text, recognised and read", 1e-6 * static_cast<double>(snapshot.rows()) / reading, "M frames/s",
+        words("%.0f MB/s; fgets alone goes through its lines at %.0f MB/s", 1e-6 * bytes / reading, 1e-6 * bytes / lines));
     ::unlink(path.c_str());
     ::rmdir(folder.c_str());
 }

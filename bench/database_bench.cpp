@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Signal databases of 5,000 messages and 50,000 signals: reading, review, search, decoding and encoding.
 #include <benchmark/benchmark.h>
 
@@ -27,24 +28,31 @@ void databases(const std::vector<can::Frame>& frames)
         benchmark::ClobberMemory();
     });
     char note[120];
-    std::snprintf(note, sizeof note, "(%.1f MB; memcpy of it %.0f MB/s)", static_cast<double>(text.size()) / 1e6, static_cast<double>(text.size()) / plain / 1e6);
+    std::snprintf(note, sizeof note, "(%.1f MB; memcpy of it %.0f MB/s)", static_cast<double>(text.size()) / 1e6,
+        static_cast<double>(text.size()) / plain / 1e6);
     row("reading a database, 5,000 messages, 50,000 signals", static_cast<double>(text.size()) / read / 1e6, "MB/s", 40, note);
 
     std::size_t found = 0;
-    std::printf("%-58s %10.2f %-10s\n", "  reviewing it", 1e3 * best(3, [&] { found += database::review(reading.database, &reading).size(); }), "ms");
-    std::printf("%-58s %10.2f %-10s\n", "  writing it back untouched", 1e3 * best(3, [&] { found += database::writeDbc(reading.database, reading.database, reading.source)->size(); }), "ms");
+    std::printf("%-58s %10.2f %-10s\n", "  reviewing it",
+        1e3 * best(3, [&] { found += database::review(reading.database, &reading).size(); }), "ms");
+    std::printf("%-58s %10.2f %-10s\n", "  writing it back untouched",
+        1e3 * best(3, [&] { found += database::writeDbc(reading.database, reading.database, reading.source)->size(); }), "ms");
     auto catalogDatabase = std::make_shared<const database::Database>(reading.database);
-    std::printf("%-58s %10.2f %-10s\n", "  compiling all its plans", 1e3 * best(3, [&] {
+    std::printf("%-58s %10.2f %-10s\n", "  compiling all its plans",
+        1e3
+            * best(3,
+                [&] {
                     database::Catalog catalog;
                     catalog.attach(catalog.addBus("A"), catalogDatabase);
                     found += catalog.messages().size();
                 }),
-                "ms");
+        "ms");
     const database::SearchIndex index(reading.database);
     double slowest = 0;
     for (const char* typed : {"s", "si", "sig", "signal4", "signal49", "signal499", "_7", "message12", "node5", "0x"})
         slowest = std::max(slowest, best(3, [&] { found += index.find(typed).size(); }));
-    std::printf("%-58s %10.2f %-10s want %8.2f   %s\n", "  a key stroke of the search, the slowest of ten", 1e3 * slowest, "ms", 16.0, slowest <= 0.016 ? "held" : "missed");
+    std::printf("%-58s %10.2f %-10s want %8.2f   %s\n", "  a key stroke of the search, the slowest of ten", 1e3 * slowest, "ms", 16.0,
+        slowest <= 0.016 ? "held" : "missed");
 
     // All ten signals of each frame of a log, and the other way round.
     const database::MessagePlan plan(reading.database.messages.front());

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the benchmarks measure with, made by rule.
 #pragma once
 
@@ -16,12 +17,15 @@ inline std::string generatedDatabase(unsigned messages)
     for (unsigned m = 0; m < messages; ++m) {
         out += "BO_ " + std::to_string(raw(m)) + " Message" + std::to_string(m) + ": 8 Node" + std::to_string(m % 60) + "\n";
         for (unsigned s = 0; s < 10; ++s)
-            out += " SG_ Signal" + std::to_string(m) + "_" + std::to_string(s) + " : " + std::to_string(s * 6) + "|6@1" + (s % 3 == 0 ? "-" : "+") + " (0.25,-5) [-5|2] \"unit\" Node" + std::to_string((m + 1) % 60) + ",Node" + std::to_string((m + 2) % 60) + "\n";
+            out += " SG_ Signal" + std::to_string(m) + "_" + std::to_string(s) + " : " + std::to_string(s * 6) + "|6@1"
+                   + (s % 3 == 0 ? "-" : "+") + " (0.25,-5) [-5|2] \"unit\" Node" + std::to_string((m + 1) % 60) + ",Node"
+                   + std::to_string((m + 2) % 60) + "\n";
         out += "\n";
     }
     for (unsigned m = 0; m < messages; ++m)
         for (unsigned s = 0; s < 10; s += 2)
-            out += "CM_ SG_ " + std::to_string(raw(m)) + " Signal" + std::to_string(m) + "_" + std::to_string(s) + " \"What this signal tells, in a sentence of the usual length for such files.\";\n";
+            out += "CM_ SG_ " + std::to_string(raw(m)) + " Signal" + std::to_string(m) + "_" + std::to_string(s)
+                   + " \"What this signal tells, in a sentence of the usual length for such files.\";\n";
     out += "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\n";
     for (unsigned m = 0; m < messages; ++m)
         out += "BA_ \"GenMsgCycleTime\" BO_ " + std::to_string(raw(m)) + " " + std::to_string(10 + m % 90) + ";\n";

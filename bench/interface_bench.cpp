@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How long the interface thread is held up while a large database is worked on: the time of every call that the event
 // loop makes, from an event to the return from it.
 #include <QApplication>
@@ -54,7 +55,8 @@ void report(std::vector<TimedApplication::Call> calls)
 {
     std::sort(calls.begin(), calls.end(), [](const auto& a, const auto& b) { return a.ms > b.ms; });
     const auto within = std::count_if(calls.begin(), calls.end(), [](const auto& call) { return call.ms <= 16; });
-    std::printf("interface thread with a database of 5,000 messages: %zu calls, %.3f %% within 16 ms; 99.9 %% within %.1f ms\n", calls.size(), 100.0 * static_cast<double>(within) / static_cast<double>(calls.size()), calls[calls.size() / 1000].ms);
+    std::printf("interface thread with a database of 5,000 messages: %zu calls, %.3f %% within 16 ms; 99.9 %% within %.1f ms\n",
+        calls.size(), 100.0 * static_cast<double>(within) / static_cast<double>(calls.size()), calls[calls.size() / 1000].ms);
     for (std::size_t i = 0; i < calls.size() && calls[i].ms > 16; ++i)
         std::printf("  %6.1f ms  %s\n", calls[i].ms, calls[i].phase);
 }
@@ -71,8 +73,9 @@ int main(int argc, char** argv)
         return 1;
     database.write(bench::generatedDatabase(5000).c_str());
     database.close();
-    const std::string text = R"({"wavetrope": 1, "name": "Large", "buses": [{"name": "Main", "rate": "500k", "databases": ["large.dbc"]}],)"
-                             R"("nodes": [{"name": "Pump", "buses": ["Main"], "sends": [{"message": "Message1", "every": "10 ms"}, {"message": "Message2", "every": "20 ms"}]}]})";
+    const std::string text =
+        R"({"wavetrope": 1, "name": "Large", "buses": [{"name": "Main", "rate": "500k", "databases": ["large.dbc"]}],)"
+        R"("nodes": [{"name": "Pump", "buses": ["Main"], "sends": [{"message": "Message1", "every": "10 ms"}, {"message": "Message2", "every": "20 ms"}]}]})";
     auto rig = rig::rigFromText(text, folder.filePath(QStringLiteral("rig.json")).toStdString());
     auto document = rig ? liveRun(*rig) : tl::unexpected(rig.error());
     if (!document) {

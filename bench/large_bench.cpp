@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Long logs: what each answer costs at 1, 10 and 100 million frames, beside SQLite with the same rows and beside plain
 // scans of memory.
 #include <sqlite3.h>
@@ -87,8 +88,10 @@ void besideSqlite(const trace::Trace& trace, std::uint64_t rows, const std::stri
     const double own = filterSeconds(part, "bus Bus3 and id 0x105", 0, passed);
     if (passed != found)
         std::abort();
-    line("SQLite: filling a table with the rows", static_cast<double>(rows) / filling / 1e6, "M rows/s", words("and %.1f s for an index on bus and identifier", indexing));
-    line("SQLite: one identifier by its index", one * 1e3, "ms", words("ours over the same rows: %.3f ms, %.0f times faster", own * 1e3, one / own));
+    line("SQLite: filling a table with the rows", static_cast<double>(rows) / filling / 1e6, "M rows/s",
+        words("and %.1f s for an index on bus and identifier", indexing));
+    line("SQLite: one identifier by its index", one * 1e3, "ms",
+        words("ours over the same rows: %.3f ms, %.0f times faster", own * 1e3, one / own));
     sqlite3_close(db);
     ::unlink(path.c_str());
 }
@@ -157,7 +160,9 @@ void read(const std::string& path, std::uint64_t frames, trace::Trace& trace)
         benchmark::ClobberMemory();
     });
     const double plain = static_cast<double>(from.size()) / copying / 1e9;
-    line("pcapng read, all rows indexed, all cores", bytes / all / 1e9, "GB/s", words("%.1f M frames/s; ", static_cast<double>(frames) / all / 1e6) + words("memcpy: %.2f GB/s, a quarter of it %.2f", plain, plain / 4));
+    line("pcapng read, all rows indexed, all cores", bytes / all / 1e9, "GB/s",
+        words("%.1f M frames/s; ", static_cast<double>(frames) / all / 1e6)
+            + words("memcpy: %.2f GB/s, a quarter of it %.2f", plain, plain / 4));
     line("the same, one core", bytes / alone / 1e9, "GB/s", words("%.1f M frames/s", static_cast<double>(frames) / alone / 1e6));
     line("memory", static_cast<double>(trace.memory()) / static_cast<double>(frames), "bytes/frame", "want 24");
 }
@@ -178,7 +183,8 @@ void measure(std::uint64_t frames, const std::string& folder)
     std::uint64_t carrying = 0;
     filterSeconds(trace, "name Message3", 0, carrying);
     seconds = filterSeconds(trace, "Level3 > 30 mm", 0, passed);
-    line("filter: a signal's value", static_cast<double>(carrying) / seconds / 1e6, "M frames/s", words("of the %.0f frames that carry it, all cores; want 100; %.1f ms", static_cast<double>(carrying), seconds * 1e3));
+    line("filter: a signal's value", static_cast<double>(carrying) / seconds / 1e6, "M frames/s",
+        words("of the %.0f frames that carry it, all cores; want 100; %.1f ms", static_cast<double>(carrying), seconds * 1e3));
     seconds = filterSeconds(trace, "Rare3 = 238 and gap > 1 us", 0, passed);
     line("filter: a rare value with a gap", seconds * 1e3, "ms", words("%.0f rows", static_cast<double>(passed)));
     seconds = filterSeconds(trace, "byte 4 = 0xEE", 0, passed);
@@ -198,7 +204,8 @@ void measure(std::uint64_t frames, const std::string& folder)
         });
         plain *= static_cast<double>(frames) / static_cast<double>(rows);
     }
-    line("filter: a byte of every payload", seconds * 1e3, "ms", words("a plain scan on one core: %.1f ms, ratio %.2f; want 2", plain * 1e3, seconds / plain));
+    line("filter: a byte of every payload", seconds * 1e3, "ms",
+        words("a plain scan on one core: %.1f ms, ratio %.2f; want 2", plain * 1e3, seconds / plain));
     // The roster: newest row, count and the two rows before, of every identifier, at cursors all over the trace.
     const trace::Snapshot snapshot = trace.snapshot();
     std::mt19937_64 random(3);
@@ -206,12 +213,12 @@ void measure(std::uint64_t frames, const std::string& folder)
     for (int i = 0; i < 200; ++i) {
         const trace::Row cursor = random() % frames;
         slowest = std::max(slowest, bench::secondsOf([&] {
-                               for (trace::IdentifierIndex id = 0; id < trace.identifierCount(); ++id) {
-                                   const trace::Row newest = snapshot.previousOf(id, cursor + 1);
-                                   benchmark::DoNotOptimize(newest == trace::noRow ? newest : snapshot.previousOf(id, newest));
-                                   benchmark::DoNotOptimize(snapshot.countOf(id, cursor + 1));
-                               }
-                           }));
+            for (trace::IdentifierIndex id = 0; id < trace.identifierCount(); ++id) {
+                const trace::Row newest = snapshot.previousOf(id, cursor + 1);
+                benchmark::DoNotOptimize(newest == trace::noRow ? newest : snapshot.previousOf(id, newest));
+                benchmark::DoNotOptimize(snapshot.countOf(id, cursor + 1));
+            }
+        }));
     }
     line("roster at any cursor, slowest of 200", slowest * 1e3, "ms", "want 16");
     filter::FilterScan scan(*filter::Filter::compile("id 0x100..0x118", catalog()));
@@ -220,10 +227,10 @@ void measure(std::uint64_t frames, const std::string& folder)
     for (int i = 0; i < 200; ++i) {
         const std::uint64_t from = random() % scan.rows().size();
         slowest = std::max(slowest, bench::secondsOf([&] {
-                               for (std::uint64_t n = from; n < from + 60; ++n)
-                                   if (const trace::Row row = scan.rows()[n]; row != trace::noRow)
-                                       benchmark::DoNotOptimize(snapshot.frame(row).data[0]);
-                           }));
+            for (std::uint64_t n = from; n < from + 60; ++n)
+                if (const trace::Row row = scan.rows()[n]; row != trace::noRow)
+                    benchmark::DoNotOptimize(snapshot.frame(row).data[0]);
+        }));
     }
     line("60 matching rows anywhere, slowest of 200", slowest * 1e3, "ms");
     line("the answer of that filter takes", static_cast<double>(scan.rows().memory()) / 1e6, "MB");

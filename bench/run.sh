@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Builds and runs every benchmark; prints one table. The first argument is the size of the
 # long logs in millions of frames, 10 where it is not given; 100 needs 10 GB of disk and 12 GB of memory.
 set -eu

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A long log in the window: time to its first painted rows, and what a painted frame costs while it is scrolled by wheel,
 // bar and keys, and while the cursor moves through the roster. Runs without a display (QT_QPA_PLATFORM=offscreen).
 #include <QApplication>
@@ -37,7 +38,8 @@ void report(Frames& frames)
 {
     std::sort(frames.ms.begin(), frames.ms.end());
     const auto at = [&](double share) { return frames.ms[static_cast<std::size_t>(share * static_cast<double>(frames.ms.size() - 1))]; };
-    std::printf("  %-44s %6zu frames   median %6.2f ms   99.9 %% %6.2f ms (want 16)   longest %6.2f ms\n", frames.what, frames.ms.size(), at(0.5), at(0.999), frames.ms.back());
+    std::printf("  %-44s %6zu frames   median %6.2f ms   99.9 %% %6.2f ms (want 16)   longest %6.2f ms\n", frames.what, frames.ms.size(),
+        at(0.5), at(0.999), frames.ms.back());
 }
 
 template <class Act>
@@ -87,7 +89,8 @@ int main(int argc, char** argv)
         return 1;
     }
 
-    std::printf("%llu M frames in %.2f GB\n", static_cast<unsigned long long>(millions), 1e-9 * static_cast<double>(std::ifstream(path, std::ios::ate | std::ios::binary).tellg()));
+    std::printf("%llu M frames in %.2f GB\n", static_cast<unsigned long long>(millions),
+        1e-9 * static_cast<double>(std::ifstream(path, std::ios::ate | std::ios::binary).tellg()));
     MainWindow* window = nullptr;
     StreamRows* rows = nullptr;
     const double first = secondsOf([&] {
@@ -103,20 +106,26 @@ int main(int argc, char** argv)
         while (!window->document().ready())
             QApplication::processEvents(QEventLoop::AllEvents, 20);
     });
-    std::printf("  read and measured to its end               %8.2f s, %.1f M frames/s; memory %.1f bytes a frame\n", whole, 1e-6 * static_cast<double>(window->stage().snapshot().rows()) / whole, static_cast<double>(window->document().trace().memory()) / static_cast<double>(window->document().trace().rows()));
+    std::printf("  read and measured to its end               %8.2f s, %.1f M frames/s; memory %.1f bytes a frame\n", whole,
+        1e-6 * static_cast<double>(window->stage().snapshot().rows()) / whole,
+        static_cast<double>(window->document().trace().memory()) / static_cast<double>(window->document().trace().rows()));
     QTest::qWait(200);
     rows->refresh();
     std::mt19937_64 random(3);
     QScrollBar* bar = rows->verticalScrollBar();
     const auto turn = [&](int) {
-        QWheelEvent wheel(QPointF(100, 60), rows->viewport()->mapToGlobal(QPointF(100, 60)), {}, QPoint(0, random() % 2 == 0 ? 120 : -360), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QWheelEvent wheel(QPointF(100, 60), rows->viewport()->mapToGlobal(QPointF(100, 60)), {}, QPoint(0, random() % 2 == 0 ? 120 : -360),
+            Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
         QApplication::sendEvent(rows->viewport(), &wheel);
     };
     Frames all[] = {
         timed("stream, by wheel", 3000, rows->viewport(), turn),
-        timed("stream, by its bar, anywhere", 3000, rows->viewport(), [&](int) { bar->setValue(static_cast<int>(random() % static_cast<std::uint64_t>(bar->maximum() + 1))); }),
-        timed("stream, by keys, all views at the cursor", 1000, rows->viewport(), [&](int i) { QTest::keyClick(rows, i % 50 == 49 ? Qt::Key_PageDown : Qt::Key_Down); }),
-        timed("roster, cursor anywhere", 1000, window->currentPage()->find<RosterView>()->rows()->viewport(), [&](int) { window->stage().setCursorRow(random() % window->stage().snapshot().rows()); }),
+        timed("stream, by its bar, anywhere", 3000, rows->viewport(),
+            [&](int) { bar->setValue(static_cast<int>(random() % static_cast<std::uint64_t>(bar->maximum() + 1))); }),
+        timed("stream, by keys, all views at the cursor", 1000, rows->viewport(),
+            [&](int i) { QTest::keyClick(rows, i % 50 == 49 ? Qt::Key_PageDown : Qt::Key_Down); }),
+        timed("roster, cursor anywhere", 1000, window->currentPage()->find<RosterView>()->rows()->viewport(),
+            [&](int) { window->stage().setCursorRow(random() % window->stage().snapshot().rows()); }),
     };
     for (Frames& frames : all)
         report(frames);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A run that is larger than its memory: what keeping it costs beside appending alone and beside writing the same bytes to
 // the disk, and what it costs to read it back beside copying memory.
 #include <fcntl.h>
@@ -22,7 +23,8 @@ using namespace wavetrope::bench;
 int main(int argc, char** argv)
 {
     const std::uint64_t frames = (argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 20) * 1'000'000;
-    const std::string folder = (argc > 2 ? std::string(argv[2]) : std::filesystem::temp_directory_path().string()) + "/wavetrope-spool-bench";
+    const std::string folder = (argc > 2 ? std::string(argv[2]) : std::filesystem::temp_directory_path().string())
+                               + "/wavetrope-spool-bench";
     std::vector<trace::TraceBus> names;
     for (unsigned bus = 0; bus < buses; ++bus)
         names.push_back({"Bus" + std::to_string(bus), {500'000, 0}});
@@ -41,7 +43,8 @@ int main(int argc, char** argv)
     trace::Trace plain;
     const double alone = secondsOf([&] { fill(plain, nullptr); });
     std::printf("%llu M frames\n", static_cast<unsigned long long>(frames / 1'000'000));
-    std::printf("  made and appended, memory alone             %8.2f M frames/s, %.2f GB in memory\n", 1e-6 * static_cast<double>(frames) / alone, 1e-9 * static_cast<double>(plain.memory()));
+    std::printf("  made and appended, memory alone             %8.2f M frames/s, %.2f GB in memory\n",
+        1e-6 * static_cast<double>(frames) / alone, 1e-9 * static_cast<double>(plain.memory()));
 
     spool::Options options;
     options.folder = folder;
@@ -55,7 +58,9 @@ int main(int argc, char** argv)
         std::fprintf(stderr, "not all was kept: %s\n", report.words.c_str());
         return 1;
     }
-    std::printf("  the same, kept on the disk                  %8.2f M frames/s, %.2f GB in memory, %.2f GB on disk (%.1f bytes a frame)\n", 1e-6 * static_cast<double>(frames) / keeping, 1e-9 * static_cast<double>(kept.memory()), 1e-9 * static_cast<double>(report.bytes), static_cast<double>(report.bytes) / static_cast<double>(frames));
+    std::printf("  the same, kept on the disk                  %8.2f M frames/s, %.2f GB in memory, %.2f GB on disk (%.1f bytes a frame)\n",
+        1e-6 * static_cast<double>(frames) / keeping, 1e-9 * static_cast<double>(kept.memory()), 1e-9 * static_cast<double>(report.bytes),
+        static_cast<double>(report.bytes) / static_cast<double>(frames));
 
     // One core: a segment to bytes and back, beside copying its payloads.
     const trace::Snapshot memory = plain.snapshot();
@@ -67,7 +72,8 @@ int main(int argc, char** argv)
     });
     const double back = secondsOf([&] {
         for (std::size_t s = 0; s < some; ++s) {
-            auto block = formats::RunBlock::read(*formats::RunBlockHead::read(blocks[s]), std::span(blocks[s]).subspan(formats::RunBlockHead::size));
+            auto block = formats::RunBlock::read(
+                *formats::RunBlockHead::read(blocks[s]), std::span(blocks[s]).subspan(formats::RunBlockHead::size));
             if (!block || block->segment(trace::Row{s} * trace::segmentRows, plain) == nullptr)
                 std::abort();
         }
@@ -75,7 +81,9 @@ int main(int argc, char** argv)
     std::vector<std::uint8_t> bytes(some * memory.segment(0)->memory()), copy(bytes.size());
     const double copying = best(3, [&] { std::copy(bytes.begin(), bytes.end(), copy.begin()); });
     const double perFrame = 1e9 / (some * double{trace::segmentRows});
-    std::printf("  a segment to a block, one core              %8.1f ns a frame\n  and back                                    %8.1f ns a frame, %.1f ms a segment (memcpy of as much: %.1f ns)\n", packing * perFrame, back * perFrame, 1e3 * back / some, copying * perFrame);
+    std::printf("  a segment to a block, one core              %8.1f ns a frame\n  and back                                    %8.1f ns a "
+                "frame, %.1f ms a segment (memcpy of as much: %.1f ns)\n",
+        packing * perFrame, back * perFrame, 1e3 * back / some, copying * perFrame);
 
     // The same bytes written to the disk and waited for.
     const int file = ::open((folder + "/plain").c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
@@ -88,7 +96,8 @@ int main(int argc, char** argv)
     });
     ::close(file);
     std::filesystem::remove(folder + "/plain");
-    std::printf("  writing as many bytes to this disk          %8.2f GB/s; the run asked for %.2f GB/s\n", 1e-9 * static_cast<double>(report.bytes) / writing, 1e-9 * static_cast<double>(report.bytes) / keeping);
+    std::printf("  writing as many bytes to this disk          %8.2f GB/s; the run asked for %.2f GB/s\n",
+        1e-9 * static_cast<double>(report.bytes) / writing, 1e-9 * static_cast<double>(report.bytes) / keeping);
 
     // Looking at what left memory.
     const trace::Snapshot snapshot = kept.snapshot();
@@ -100,7 +109,8 @@ int main(int argc, char** argv)
     for (const auto& [what, trace] : {std::pair("memory", &plain), {"disk", &kept}}) {
         filter::FilterScan scan(*filter::Filter::compile("byte 0 = 3", catalog()));
         const double seconds = secondsOf([&] { scan.advance(trace->snapshot(), {~std::uint64_t{0}, 2}); });
-        std::printf("  a byte of every payload, from %-6s        %8.2f s, %.1f M frames/s\n", what, seconds, 1e-6 * static_cast<double>(frames) / seconds);
+        std::printf("  a byte of every payload, from %-6s        %8.2f s, %.1f M frames/s\n", what, seconds,
+            1e-6 * static_cast<double>(frames) / seconds);
     }
     keeper.reset();
     std::error_code ignored;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The traffic of the benchmarks of long logs.
 #pragma once
 
@@ -49,7 +50,8 @@ inline std::string trafficDatabase()
     std::string text = "VERSION \"\"\nBU_: A\n";
     for (unsigned i = 0; i < identifiersOfBus / 2; ++i) {
         const std::string number = std::to_string(i);
-        text += "BO_ " + std::to_string(0x100 + i) + " Message" + number + ": 8 A\n SG_ Level" + number + " : 0|12@1+ (0.01,0) [0|0] \"mm\" A\n SG_ Rare" + number + " : 32|8@1+ (1,0) [0|0] \"\" A\n";
+        text += "BO_ " + std::to_string(0x100 + i) + " Message" + number + ": 8 A\n SG_ Level" + number
+                + " : 0|12@1+ (0.01,0) [0|0] \"mm\" A\n SG_ Rare" + number + " : 32|8@1+ (1,0) [0|0] \"\" A\n";
     }
     return text;
 }

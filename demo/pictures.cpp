@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Takes pictures of the main views from the demo rig: run at twenty times the pace to the moments that show something.
 #include <QApplication>
 #include <QDir>
@@ -216,7 +217,8 @@ bool takeText(Photographer& photographer, const QString& suffix)
     for (int i = 0; i < 60; ++i) {
         char line[120] = "-- paused by the driver --\n";
         if (i != 9)
-            std::snprintf(line, sizeof line, "%d;%s;%d;4;0A02%02X%s\n", 5000 + i * 7 + i % 3, i % 3 == 0 ? "front" : "rear", 120 + 25 * (i % 4), i, i == 14 ? ";short" : "64;");
+            std::snprintf(line, sizeof line, "%d;%s;%d;4;0A02%02X%s\n", 5000 + i * 7 + i % 3, i % 3 == 0 ? "front" : "rear",
+                120 + 25 * (i % 4), i, i == 14 ? ";short" : "64;");
         text += line;
     }
     TextLogDialog dialog(QStringLiteral("rink4.txt"), text, QDir::tempPath().toStdString());
@@ -244,7 +246,8 @@ bool takeArranged(Photographer& photographer, MainWindow& window, const QString&
     stage.notes().put(note);
     rows->verticalScrollBar()->setValue(static_cast<int>(at) - 3);
     for (std::uint64_t i = at; i < at + 8; ++i)
-        if (const auto* message = stage.catalog().find(stage.snapshot().frame(rows->rowOf(i))); message != nullptr && message->message->name == "BladeState") {
+        if (const auto* message = stage.catalog().find(stage.snapshot().frame(rows->rowOf(i)));
+            message != nullptr && message->message->name == "BladeState") {
             rows->setOpen(i, true);
             break;
         }
@@ -288,7 +291,8 @@ bool takeSeveral(Photographer& photographer, const std::string& log, const QStri
         if (!(*file)->finish())
             return false;
     }
-    SeveralLogsDialog dialog({QString::fromStdString(paths[0]), QString::fromStdString(paths[1])}, std::vector<std::optional<formats::TextLayout>>(2));
+    SeveralLogsDialog dialog(
+        {QString::fromStdString(paths[0]), QString::fromStdString(paths[1])}, std::vector<std::optional<formats::TextLayout>>(2));
     dialog.show();
     for (int i = 0; i < 500 && !dialog.looked(); ++i)
         QTest::qWait(20);
@@ -365,8 +369,10 @@ bool takeDialogs(Photographer& photographer, const rig::Rig& rig, const QString&
     Desk& desk = window->stage().desk();
     desk.openMessage(1, can::Identifier{0x181, false});
     std::vector<Loss> losses = window->losses();
-    losses.insert(losses.begin(), {Loss::Kind::database, 0, QStringLiteral("Edits of implement.dbc"), QStringLiteral("demo/implement.dbc"), {Loss::Remedy::save, Loss::Remedy::discard}});
-    losses.push_back({Loss::Kind::rig, 0, QStringLiteral("Changes of the rig Ice resurfacer"), QStringLiteral("demo/rig.json"), {Loss::Remedy::save, Loss::Remedy::saveAs, Loss::Remedy::discard}});
+    losses.insert(losses.begin(), {Loss::Kind::database, 0, QStringLiteral("Edits of implement.dbc"), QStringLiteral("demo/implement.dbc"),
+                                      {Loss::Remedy::save, Loss::Remedy::discard}});
+    losses.push_back({Loss::Kind::rig, 0, QStringLiteral("Changes of the rig Ice resurfacer"), QStringLiteral("demo/rig.json"),
+        {Loss::Remedy::save, Loss::Remedy::saveAs, Loss::Remedy::discard}});
     {
         ClosingDialog closing(losses, nullptr);
         take(closing, "closing");
@@ -391,7 +397,8 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     for (int i = 0; i < 3000 && !window->document().ready(); ++i)
         QTest::qWait(20);
     QTest::qWait(300);
-    bool good = !pages || (takePages(photographer, *window, QStringLiteral("log-"), suffix) && takeManyLanes(photographer, *window, suffix));
+    bool good = !pages
+                || (takePages(photographer, *window, QStringLiteral("log-"), suffix) && takeManyLanes(photographer, *window, suffix));
     good = takeConvert(photographer, *window, suffix) && good;
     good = takeArranged(photographer, *window, suffix) && good;
     good = takeText(photographer, suffix) && good;

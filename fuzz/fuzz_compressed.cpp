@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any compressed bytes give a log, a warning or an error.
 #include "formats/trace_sink.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any text gives a database; all that is in it decodes and encodes any payload, it is written back as it was, and a new
 // file of it reads as the same.
 #include <cstdlib>

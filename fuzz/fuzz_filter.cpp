@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any text compiles or gives an error with a column inside it; what compiles can be asked about any frame.
 #include <cstdlib>
 
@@ -12,7 +13,11 @@ std::shared_ptr<const wavetrope::database::Catalog> catalog()
     static const auto made = [] {
         auto built = std::make_shared<Catalog>();
         const auto bus = built->addBus("Implement");
-        built->attach(bus, std::make_shared<const Database>(readDbc("BU_: A B\nBO_ 385 State: 8 A\n SG_ Depth : 0|12@1- (0.01,0) [0|12] \"mm\" B\n SG_ Mode : 12|2@1+ (1,0) [0|3] \"\" B\nVAL_ 385 Mode 0 \"up\" 1 \"down\" ;\n", "fuzz").database));
+        built->attach(
+            bus, std::make_shared<const Database>(readDbc("BU_: A B\nBO_ 385 State: 8 A\n SG_ Depth : 0|12@1- (0.01,0) [0|12] \"mm\" B\n "
+                                                          "SG_ Mode : 12|2@1+ (1,0) [0|3] \"\" B\nVAL_ 385 Mode 0 \"up\" 1 \"down\" ;\n",
+                     "fuzz")
+                         .database));
         return std::shared_ptr<const Catalog>(built);
     }();
     return made;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any bytes give a trace and a report, or an error; every row of the trace can be read, and how the bytes are divided
 // changes nothing.
 #include <cstdlib>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any text gives a rig or an error with words; a rig whose buses are simulated comes to life for a moment or says why not.
 #include <cstdlib>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any bytes behind the mark of a kept run give a log, a warning or an error.
 #include "formats/trace_sink.h"
 #include "formats/run_block.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any lines are recognised as some log or refused in words, and read without more frames than lines.
 #include <cstdlib>
 

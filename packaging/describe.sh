@@ -1,4 +1,5 @@
 #!/bin/sh
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Writes manual page and completion of a program.   describe.sh PROGRAM PAGE.gz COMPLETION
 set -eu
 export QT_QPA_PLATFORM=offscreen

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Runs each fuzz target over its corpus and so many seconds more, as many at once as there are cores.   fuzz.sh BUILD SECONDS
 set -eu
 export build=$1 seconds=$2

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Makes docs/screenshots from the demo data.
 set -eu
 cd "$(dirname "$0")/.."

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Draws the rooms into docs/architecture.md, from the graph that the build itself goes by.
 set -eu
 cd "$(dirname "$0")/.."

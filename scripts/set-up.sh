@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Installs what is missing of packages.txt. To be sourced from the root of the project.
 missing=()
 while read -r package; do

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 cmake_minimum_required(VERSION 3.25)
 # Holds the rule of the rooms: a file includes headers of its own room and of those that the room names, and of no others. Run by
 # each build:   cmake -DROOMS="base:;can:base;..." -DROOT=src -DPREFIX= -P rooms.cmake

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The real window, driven with mouse and keys through the work of a first day: watch, find and plot, filter, go back
 // to a moment, save and open, replay.
 #include <QApplication>
@@ -126,7 +127,8 @@ private Q_SLOTS:
         const auto rows = window_->stage().snapshot().rows();
         QTRY_VERIFY(window_->stage().snapshot().rows() > rows + 1000);
         QVERIFY(window_->stage().following());
-        QTRY_VERIFY(window_->statusText().contains(QStringLiteral(" 0 lost")) && window_->statusText().contains(QStringLiteral("identifiers")));
+        QTRY_VERIFY(
+            window_->statusText().contains(QStringLiteral(" 0 lost")) && window_->statusText().contains(QStringLiteral("identifiers")));
         // The ridges of the four buses lie apart and have at least 12 pixels each.
         for (unsigned bus = 0; bus < 4; ++bus)
             QVERIFY(window_->timeline()->ridge(bus).height() >= 12);
@@ -177,9 +179,12 @@ private Q_SLOTS:
         QCOMPARE(window_->findChild<StatusLine*>()->state(), QStringLiteral("BladeDepth is drawn already, in lane 1"));
         QCOMPARE(window_->stage().selection().id.value, 0x181U);
         // Heads are as wide as their names and values want, and all alike; the plots begin where they end.
-        lanes->arrange({{QStringLiteral("Implement:BladeState.BladeDepth"), QStringLiteral("Scanner:LevelRequest.WantedDepth"), QStringLiteral("Implement:BladeState.CylinderPressure"), QStringLiteral("Implement:BladeState.Chatter")}, {QStringLiteral("Chassis:SteeringAngle.Articulation")}, {QStringLiteral("Implement:WaterState.TankLevel")}});
+        lanes->arrange({{QStringLiteral("Implement:BladeState.BladeDepth"), QStringLiteral("Scanner:LevelRequest.WantedDepth"),
+                            QStringLiteral("Implement:BladeState.CylinderPressure"), QStringLiteral("Implement:BladeState.Chatter")},
+            {QStringLiteral("Chassis:SteeringAngle.Articulation")}, {QStringLiteral("Implement:WaterState.TankLevel")}});
         const auto headOf = [](Lane* lane) { return lane->head()->width(); };
-        QTRY_VERIFY(headOf(lanes->lanes()[0]) >= lanes->lanes()[0]->head()->wantedWidth() || headOf(lanes->lanes()[0]) >= lanes->width() * 3 / 10 - 1);
+        QTRY_VERIFY(headOf(lanes->lanes()[0]) >= lanes->lanes()[0]->head()->wantedWidth()
+                    || headOf(lanes->lanes()[0]) >= lanes->width() * 3 / 10 - 1);
         QCOMPARE(headOf(lanes->lanes()[1]), headOf(lanes->lanes()[0]));
         QTest::keyClick(window_->rigTree()->findBox(), Qt::Key_Escape);
         QVERIFY(window_->rigTree()->findBox()->text().isEmpty());
@@ -309,7 +314,8 @@ private Q_SLOTS:
         edit->selectAll();
         QTest::keyClicks(edit, QStringLiteral("from WaterUnit and not id 0x702"));
         QTRY_COMPARE(stream->filterLine()->filter().text(), std::string("from WaterUnit and not id 0x702"));
-        QTRY_VERIFY(stream->filterLine()->message().contains(QStringLiteral("frames match")) && stream->scan() != nullptr && stream->scan()->size() > 10);
+        QTRY_VERIFY(stream->filterLine()->message().contains(QStringLiteral("frames match")) && stream->scan() != nullptr
+                    && stream->scan()->size() > 10);
         for (std::size_t i = 0; i < stream->scan()->size(); i += 7) {
             const auto frame = window_->stage().snapshot().frame(stream->scan()->row(i));
             QVERIFY(frame.id.value == 0x182 || frame.id.value == 0x282 || frame.id.value == 0x382);
@@ -346,7 +352,9 @@ private Q_SLOTS:
         QTRY_VERIFY(stage.matches() != nullptr && stage.matches()->size() > 20);
         // Every stretch of a second holds some: one message comes each 20 ms.
         QTRY_VERIFY(seconds() > 3);
-        const auto marks = [&](double from, double to) { return stage.matches()->times().marks(stage.timeOf(from), stage.timeOf(to), static_cast<std::size_t>(to - from) * 2); };
+        const auto marks = [&](double from, double to) {
+            return stage.matches()->times().marks(stage.timeOf(from), stage.timeOf(to), static_cast<std::size_t>(to - from) * 2);
+        };
         QTRY_VERIFY(marks(0, 3) == std::vector<bool>(6, true));
         QVERIFY(marks(-4, 0) == std::vector<bool>(8, false));
         // On the strip they are painted in the accent, as far as the run goes.
@@ -354,7 +362,10 @@ private Q_SLOTS:
         const auto painted = [&] {
             const QImage image = timeline->grab().toImage();
             const double ratio = image.devicePixelRatio();
-            const auto at = [&](double second) { return image.pixelColor(static_cast<int>(timeline->xOf(stage.timeOf(second)) * ratio), static_cast<int>((Theme::get().px(16) - 2) * ratio)); };
+            const auto at = [&](double second) {
+                return image.pixelColor(
+                    static_cast<int>(timeline->xOf(stage.timeOf(second)) * ratio), static_cast<int>((Theme::get().px(16) - 2) * ratio));
+            };
             return at(1.5) == Theme::get().accent && at(seconds() + 20) != Theme::get().accent;
         };
         QTRY_VERIFY(painted());
@@ -392,7 +403,8 @@ private Q_SLOTS:
         QVERIFY(log->stage().catalog().anyDatabase());
         QVERIFY(log->document().begun());
         if (early)
-            QVERIFY(log->statusText().contains(QStringLiteral("reading")) || log->document().ready() || log->statusText().contains(QStringLiteral("Reading")));
+            QVERIFY(log->statusText().contains(QStringLiteral("reading")) || log->document().ready()
+                    || log->statusText().contains(QStringLiteral("Reading")));
         QTRY_VERIFY_WITH_TIMEOUT(log->document().ready() && log->stage().snapshot().rows() == log->document().trace().rows(), 60'000);
         QVERIFY(log->stage().snapshot().rows() >= first);
         QVERIFY2(early, "the whole log was read before anything was shown");
@@ -513,7 +525,8 @@ private Q_SLOTS:
         Stage& stage = window_->stage();
         stage.zoom(4, stage.newest());  // its edges are elsewhere
         const double x = timeline->xOf(stage.timeOf(60.05));
-        QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
+        QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier,
+            QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
         QVERIFY(!stage.following());
         const double at = stage.seconds(stage.cursor());
         QVERIFY2(at > 59.9 && at < 63.2, std::to_string(at).c_str());     // one of its three peaks: a long run puts them close together
@@ -522,18 +535,21 @@ private Q_SLOTS:
         // Who takes the bus speaks of the stretch at the cursor, wherever the cursor was set and though capture goes on.
         auto* load = view<LoadView>("Analyse");
         QTRY_VERIFY(load->isVisible());
-        QTRY_VERIFY(load->takers()->what().startsWith(QStringLiteral("burst ")) || load->takers()->what().startsWith(QStringLiteral("1 s at ")));
+        QTRY_VERIFY(
+            load->takers()->what().startsWith(QStringLiteral("burst ")) || load->takers()->what().startsWith(QStringLiteral("1 s at ")));
         QTRY_VERIFY(!load->takers()->takers().empty());
         stage.setWindow(stage.timeOf(56), stage.timeOf(66));
         // At any zoom the names of bursts stand clear of each other.
         std::size_t named = 0;
         for (const auto& [from, to] : {std::pair{30.0, 66.0}, std::pair{56.0, 66.0}, std::pair{59.0, 64.0}, std::pair{59.9, 60.3}}) {
             stage.setWindow(stage.timeOf(from), stage.timeOf(to));
-            QTRY_VERIFY(std::abs(load->plot()->xAxis->range().lower - from) < 1e-6 && std::abs(load->plot()->xAxis->range().upper - to) < 1e-6);
+            QTRY_VERIFY(
+                std::abs(load->plot()->xAxis->range().lower - from) < 1e-6 && std::abs(load->plot()->xAxis->range().upper - to) < 1e-6);
             load->plot()->replot();
             std::vector<QRectF> names;
             for (int i = 0; i < load->plot()->itemCount(); ++i)
-                if (auto* text = qobject_cast<QCPItemText*>(load->plot()->item(i)); text != nullptr && text->visible() && !text->text().isEmpty())
+                if (auto* text = qobject_cast<QCPItemText*>(load->plot()->item(i));
+                    text != nullptr && text->visible() && !text->text().isEmpty())
                     names.emplace_back(text->topLeft->pixelPosition(), text->bottomRight->pixelPosition());
             for (std::size_t i = 0; i < names.size(); ++i)
                 for (std::size_t k = i + 1; k < names.size(); ++k)
@@ -545,7 +561,8 @@ private Q_SLOTS:
         // A click in the load plot lands on a frame of the burst.
         TimePlot* plot = load->plot();
         QTRY_VERIFY(std::abs(plot->xAxis->range().lower - 56) < 1e-6 && std::abs(plot->xAxis->range().upper - 66) < 1e-6);
-        QTest::mouseClick(plot, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(plot->xAxis->coordToPixel(60.04)), static_cast<int>(plot->yAxis->coordToPixel(50))));
+        QTest::mouseClick(plot, Qt::LeftButton, Qt::NoModifier,
+            QPoint(static_cast<int>(plot->xAxis->coordToPixel(60.04)), static_cast<int>(plot->yAxis->coordToPixel(50))));
         QTRY_VERIFY(load->loadAtCursor() >= 85);
         QTRY_COMPARE(stage.selection().bus, std::uint8_t{1});
         QTRY_VERIFY(!load->takers()->takers().empty() && load->takers()->takers()[0].percent > 30);
@@ -553,7 +570,8 @@ private Q_SLOTS:
         auto* stream = view<StreamView>("Watch");
         const auto shown = [&] {
             const std::uint64_t index = stream->rows()->indexOf(stage.cursorRow());
-            return index >= stream->rows()->top() && index <= stream->rows()->top() + static_cast<std::uint64_t>(stream->rows()->visibleRows());
+            return index >= stream->rows()->top()
+                   && index <= stream->rows()->top() + static_cast<std::uint64_t>(stream->rows()->visibleRows());
         };
         QTRY_VERIFY(shown());
         QVERIFY(std::abs(stage.seconds(stage.snapshot().time(stage.cursorRow())) - stage.seconds(stage.cursor())) < 0.01);
@@ -574,7 +592,8 @@ private Q_SLOTS:
         Stage& stage = window_->stage();
         QVERIFY(stage.seconds(stage.wholeTo()) > 250);
         const double x = timeline->xOf(stage.timeOf(61.35));
-        QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
+        QTest::mouseClick(timeline, Qt::LeftButton, Qt::NoModifier,
+            QPoint(static_cast<int>(std::round(x)), static_cast<int>(timeline->ridge(1).center().y())));
         const double load = stage.document().measures().read([&](const measure::MeasureState& state) {
             const std::int64_t bin = state.loads[1].indexOf(stage.cursor()) / 100 * 100;
             return static_cast<double>(state.loads[1].busy(bin, bin + 99)) / 1e6;
@@ -797,18 +816,28 @@ private Q_SLOTS:
                     if (!button->isVisible() || button->visibleRegion().isEmpty())
                         continue;
                     ++looked;
-                    const QString where = QStringLiteral("%1, %2 on %3 at %4x%5, text %6").arg(button->text(), button->objectName(), QLatin1String(page)).arg(size.width()).arg(size.height()).arg(scale);
-                    QVERIFY2(button->width() >= button->fontMetrics().horizontalAdvance(button->text()) && button->height() >= button->fontMetrics().height(), qPrintable(where));
+                    const QString where = QStringLiteral("%1, %2 on %3 at %4x%5, text %6")
+                                              .arg(button->text(), button->objectName(), QLatin1String(page))
+                                              .arg(size.width())
+                                              .arg(size.height())
+                                              .arg(scale);
+                    QVERIFY2(button->width() >= button->fontMetrics().horizontalAdvance(button->text())
+                                 && button->height() >= button->fontMetrics().height(),
+                        qPrintable(where));
                     for (const QWidget* other : button->parentWidget()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
-                        if (other != button && other->isVisible() && (qobject_cast<const QAbstractButton*>(other) != nullptr || qobject_cast<const QComboBox*>(other) != nullptr || qobject_cast<const QLineEdit*>(other) != nullptr))
-                            QVERIFY2(!other->geometry().intersects(button->geometry()), qPrintable(where + QStringLiteral(" under ") + other->objectName()));
+                        if (other != button && other->isVisible()
+                            && (qobject_cast<const QAbstractButton*>(other) != nullptr || qobject_cast<const QComboBox*>(other) != nullptr
+                                || qobject_cast<const QLineEdit*>(other) != nullptr))
+                            QVERIFY2(!other->geometry().intersects(button->geometry()),
+                                qPrintable(where + QStringLiteral(" under ") + other->objectName()));
                 }
                 for (const QComboBox* box : window_->currentPage()->findChildren<QComboBox*>())
                     if (box->isVisible())
                         QVERIFY2(box->height() >= box->fontMetrics().height(), qPrintable(box->objectName()));
                 for (const QLineEdit* edit : window_->currentPage()->findChildren<QLineEdit*>())
                     if (edit->isVisible())
-                        QVERIFY2(edit->height() >= edit->fontMetrics().height() && edit->width() > 30, qPrintable(edit->objectName() + QString::number(edit->width())));
+                        QVERIFY2(edit->height() >= edit->fontMetrics().height() && edit->width() > 30,
+                            qPrintable(edit->objectName() + QString::number(edit->width())));
             }
         }
         QVERIFY2(looked > 60, qPrintable(QString::number(looked)));
@@ -844,7 +873,8 @@ private Q_SLOTS:
 
         for (Pane* pane : page->panes())
             for (int i = pane->count() - 1; i >= 0; --i)
-                if (View* view = pane->entries()[static_cast<std::size_t>(i)].view; qobject_cast<NodesView*>(view) != nullptr || qobject_cast<EventsView*>(view) != nullptr)
+                if (View* view = pane->entries()[static_cast<std::size_t>(i)].view;
+                    qobject_cast<NodesView*>(view) != nullptr || qobject_cast<EventsView*>(view) != nullptr)
                     pane->closeView(i);
         QCOMPARE(page->panes().size(), before);
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What must hold on any simulated bus, whatever is sent: nothing lost, nothing doubled, no two frames at once, the
 // dominant one first; and the length of CAN FD frames against a slow reference that counts bit by bit.
 #include <QTest>
@@ -101,13 +102,13 @@ private Q_SLOTS:
             const can::WireLength fast = can::wireLength(frame.view());
             const can::WireLength slow = slowFdLength(frame);
             QVERIFY2(fast == slow, qPrintable(QStringLiteral("%1 dlc %2 brs %3: %4+%5 against %6+%7")
-                                                  .arg(QString::fromStdString(can::toText(frame.id)))
-                                                  .arg(frame.dlc)
-                                                  .arg(frame.brs)
-                                                  .arg(fast.nominalBits)
-                                                  .arg(fast.dataBits)
-                                                  .arg(slow.nominalBits)
-                                                  .arg(slow.dataBits)));
+                                           .arg(QString::fromStdString(can::toText(frame.id)))
+                                           .arg(frame.dlc)
+                                           .arg(frame.brs)
+                                           .arg(fast.nominalBits)
+                                           .arg(fast.dataBits)
+                                           .arg(slow.nominalBits)
+                                           .arg(slow.dataBits)));
         }
     }
 

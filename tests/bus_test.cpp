@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The simulated bus: who wins, how long a frame takes, what happens when nodes collide or fail; and the event queue.
 #include <QTest>
 
@@ -219,7 +220,9 @@ private Q_SLOTS:
         bus.take();
         QCOMPARE(bus.health().state, Health::State::down);
         QCOMPARE(bus.health().lost, std::uint64_t{2});      // what nobody took is counted
-        QVERIFY2(bus.health().words.find("nocan7") != std::string::npos && bus.health().words.find("no such interface") != std::string::npos, bus.health().words.c_str());
+        QVERIFY2(
+            bus.health().words.find("nocan7") != std::string::npos && bus.health().words.find("no such interface") != std::string::npos,
+            bus.health().words.c_str());
         QCOMPARE(bus.bitRate().nominal, 500'000U);
     }
 
@@ -287,10 +290,12 @@ private Q_SLOTS:
                 }
                 for (Arriving& bus : buses)
                     if (random() % 8 == 0)  // a reader that is let run now and then
-                        for (std::size_t n = random() % (bus.unread.size() + 1); n > 0 || (random() % 2 == 0 && !bus.unread.empty()); n -= n > 0)
+                        for (std::size_t n = random() % (bus.unread.size() + 1); n > 0 || (random() % 2 == 0 && !bus.unread.empty());
+                            n -= n > 0)
                             bus.read();
                 bringIn(all, asked, arrivalPatience);
-                QVERIFY2(std::is_sorted(heard.times.begin(), heard.times.end()), qPrintable(QString("round %1, step %2").arg(round).arg(step)));
+                QVERIFY2(
+                    std::is_sorted(heard.times.begin(), heard.times.end()), qPrintable(QString("round %1, step %2").arg(round).arg(step)));
             }
             for (Arriving& bus : buses)
                 while (!bus.unread.empty())
@@ -414,7 +419,8 @@ private Q_SLOTS:
         QCOMPARE(bench.recorder.frames.size(), std::size_t{301});
         // No bit is lost or won while frames follow each other.
         for (std::size_t i = 1; i < bench.recorder.frames.size(); ++i)
-            QCOMPARE(bench.recorder.frames[i].first.time - bench.recorder.frames[i - 1].first.time, can::occupancy(can::wireLength(bench.recorder.frames[i].first.view()), {500'000, 0}));
+            QCOMPARE(bench.recorder.frames[i].first.time - bench.recorder.frames[i - 1].first.time,
+                can::occupancy(can::wireLength(bench.recorder.frames[i].first.view()), {500'000, 0}));
     }
 
     void aRecessiveStuffBitOfArbitrationThatReadsDominantDoesNotCount()
@@ -447,7 +453,7 @@ private Q_SLOTS:
 
     void anErrorFrameTellsKindPlaceAndCounters()
     {
-        // 12.1.4: what was wrong, where, and what it did to the counters, in the words that stand in the kernel's interface (linux/can/error.h).
+        // 12.1.4: what was wrong, where, and what it did to the counters, in the words of the kernel's interface (linux/can/error.h).
         Bench bench;
         const Port a = bench.bus.attach("A", can::Direction::received);
         bench.bus.attach("L", can::Direction::received);
@@ -464,9 +470,10 @@ private Q_SLOTS:
             bench.run(std::chrono::milliseconds(1));
             const Frame& error = bench.recorder.frames[0].first;
             QCOMPARE(error.kind, FrameKind::error);
-            QCOMPARE(error.id.value, 0x8U | 0x80U | 0x200U);        // protocol violation, bus error, counters
-            QCOMPARE(unsigned{error.data[2]}, (value == 0 ? 0x08U : 0x10U) | 0x80U);  // dominant or recessive bit not sent, while transmitting
-            QCOMPARE(unsigned{error.data[3]}, 0x0AU);               // in the data field
+            QCOMPARE(error.id.value, 0x8U | 0x80U | 0x200U);  // protocol violation, bus error, counters
+            QCOMPARE(
+                unsigned{error.data[2]}, (value == 0 ? 0x08U : 0x10U) | 0x80U);  // dominant or recessive bit not sent, while transmitting
+            QCOMPARE(unsigned{error.data[3]}, 0x0AU);  // in the data field
             QCOMPARE(unsigned{error.data[6]}, before + 8);
         }
     }
@@ -491,7 +498,8 @@ private Q_SLOTS:
 
     void aLoneNodeGetsNoAcknowledgeAndStopsCountingWhenPassive()
     {
-        // ISO 11898-1:2015, 12.1.4.2 rule c, exception A: who is passive and sees no dominant bit behind a missing acknowledge does not count.
+        // ISO 11898-1:2015, 12.1.4.2 rule c, exception A: who is passive and sees no dominant bit behind a missing acknowledge
+        // does not count.
         SimulatedBusOptions options;
         options.observed = false;
         Bench bench(options);
@@ -499,7 +507,8 @@ private Q_SLOTS:
         bench.bus.offer(a, frameOf(0x100));
         bench.run(std::chrono::milliseconds(20));
         QVERIFY(!bench.recorder.frames.empty());
-        QVERIFY(std::all_of(bench.recorder.frames.begin(), bench.recorder.frames.end(), [](const auto& seen) { return seen.first.kind == FrameKind::error; }));
+        QVERIFY(std::all_of(bench.recorder.frames.begin(), bench.recorder.frames.end(),
+            [](const auto& seen) { return seen.first.kind == FrameKind::error; }));
         QCOMPARE(bench.bus.counters(a).transmit(), 128U);
         bench.bus.attach("B", can::Direction::received);
         bench.run(std::chrono::milliseconds(1));
@@ -514,7 +523,7 @@ private Q_SLOTS:
         Bench bench(options);
         const Port a = bench.bus.attach("A", can::Direction::received);
         const Frame frame = frameOf(0x100);
-        const std::int64_t bit = 2000;      // ns at 500 kbit/s
+        const std::int64_t bit = 2000;  // ns at 500 kbit/s
         const std::int64_t upToSlot = can::wireLength(frame.view()).nominalBits - 8;
         bench.bus.offer(a, frame);
         bench.run(std::chrono::milliseconds(20));
@@ -523,7 +532,7 @@ private Q_SLOTS:
         QCOMPARE(seen[1].first.time - seen[0].first.time, Time((upToSlot + 6 + 8 + 3) * bit));
         // Once passive it suspends transmission for 8 bits (10.4.6.4); from the 16th error on.
         QCOMPARE(seen[17].first.time - seen[16].first.time, Time((upToSlot + 6 + 8 + 3 + 8) * bit));
-        QCOMPARE(unsigned{seen[0].first.data[3]}, 0x19U);       // the acknowledge slot
+        QCOMPARE(unsigned{seen[0].first.data[3]}, 0x19U);  // the acknowledge slot
         QVERIFY((seen[0].first.id.value & 0x20U) != 0);
     }
 
@@ -621,16 +630,17 @@ private Q_SLOTS:
 
     void aBitMisreadInArbitrationLosesItAndIsNoError()
     {
-        // ISO 11898-1:2015, 10.4.2.2: a recessive bit of the arbitration field that reads dominant is arbitration lost, which is no bit error.
+        // ISO 11898-1:2015, 10.4.2.2: a recessive bit of the arbitration field that reads dominant is arbitration lost, which is
+        // no bit error.
         Bench bench;
         const Port a = bench.bus.attach("A", can::Direction::received);
         const Port b = bench.bus.attach("B", can::Direction::received);
-        const Frame frame = frameOf(0x555);     // 101 0101 0101: its second bit is recessive
+        const Frame frame = frameOf(0x555);  // 101 0101 0101: its second bit is recessive
         bench.bus.corruptNext(a, 1, 1);
         bench.bus.offer(a, frame);
         bench.bus.offer(b, frame);
         bench.run(std::chrono::milliseconds(2));
-        QCOMPARE(bench.recorder.frames.size(), 2U);     // B's goes through undisturbed, A's behind it
+        QCOMPARE(bench.recorder.frames.size(), 2U);  // B's goes through undisturbed, A's behind it
         QVERIFY(bench.recorder.frames[0].first.kind == FrameKind::data && bench.recorder.frames[1].first.kind == FrameKind::data);
         QCOMPARE(bench.bus.counters(a).transmit(), 0U);
         QCOMPARE(bench.bus.counters(a).receive(), 0U);
@@ -719,7 +729,11 @@ private Q_SLOTS:
             for (std::size_t k = 0; k < 90; ++k) {
                 const std::uint8_t bit = k % 4 < 2 ? 0 : 1;
                 one.bits.push_back({bit, false, false, false, can::Place::data});
-                two.bits.push_back({k < same ? bit : static_cast<std::uint8_t>(k % 5 == 4 ? 1U : k % 5 == 0 ? 0U : random() & 1U), false, false, false, can::Place::data});
+                two.bits.push_back({k < same ? bit
+                                             : static_cast<std::uint8_t>(k % 5 == 4   ? 1U
+                                                                         : k % 5 == 0 ? 0U
+                                                                                      : random() & 1U),
+                    false, false, false, can::Place::data});
             }
             std::size_t differ = 0;
             while (differ < 90 && one.bits[differ].value == two.bits[differ].value)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a frame is: identifiers, exact length on the wire, bit rates, times as text, error counters.
 #include <QTest>
 
@@ -57,7 +58,10 @@ private Q_SLOTS:
         for (const auto& row : rows) {
             const bool fd = row[0] == "fd";
             Frame frame = frameOf({row[1].toUInt(nullptr, 16), row[2] == "1"},
-                                  fd ? FrameKind::fd : row[3] == "1" ? FrameKind::remote : FrameKind::data, row[7], row[6].toUInt());
+                fd              ? FrameKind::fd
+                : row[3] == "1" ? FrameKind::remote
+                                : FrameKind::data,
+                row[7], row[6].toUInt());
             frame.brs = row[4] == "1";
             frame.esi = row[5] == "1";
             const WireLength bits = wireLength(frame.view());
@@ -193,7 +197,9 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("word");
         QTest::addColumn<QString>("meant");
-        const auto row = [](const char* word, const char* meant) { QTest::newRow(word) << QString::fromLatin1(word) << QString::fromLatin1(meant); };
+        const auto row = [](const char* word, const char* meant) {
+            QTest::newRow(word) << QString::fromLatin1(word) << QString::fromLatin1(meant);
+        };
         row("BladeDeph", "BladeDepth");     // a letter left out
         row("BladeeDepth", "BladeDepth");   // one too many
         row("BlaedDepth", "BladeDepth");    // two swapped

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The command line, as other programs call it.
 #include <QJsonArray>
 #include <QJsonDocument>
@@ -26,7 +27,8 @@ Result call(const QStringList& arguments)
     process.start(QStringLiteral(WAVETROPE_CLI), arguments);
     if (!process.waitForFinished(120'000))
         return {};
-    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(), process.readAllStandardError()};
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(),
+        process.readAllStandardError()};
 }
 
 const QString demo = QStringLiteral(WAVETROPE_DEMO);
@@ -93,7 +95,8 @@ private Q_SLOTS:
     void filtersCutDownAndMistakesAreNamed()
     {
         const QStringList database{"--database", "Implement=" + demo + "/implement.dbc"};
-        const Result water = call(QStringList{"list", run_, "--filter", "from WaterUnit and not id 0x702", "--columns", "name,sender"} + database);
+        const Result water = call(
+            QStringList{"list", run_, "--filter", "from WaterUnit and not id 0x702", "--columns", "name,sender"} + database);
         QCOMPARE(water.code, 0);
         QVERIFY(water.lines().size() > 500);
         for (const QByteArray& line : water.lines().mid(1))
@@ -107,7 +110,8 @@ private Q_SLOTS:
     void countAgreesWithListOnAnyNumberOfThreads()
     {
         const QStringList database{"--database", "Implement=" + demo + "/implement.dbc"};
-        for (const char* filter : {"", "bus Scanner", "BladeState.BladeDepth changes by 0.02", "gap > 60 ms", "bus Implement every 7 per id", "within 5 ms after (id 0x181 and byte 0 mask 0x80)"}) {
+        for (const char* filter : {"", "bus Scanner", "BladeState.BladeDepth changes by 0.02", "gap > 60 ms",
+                 "bus Implement every 7 per id", "within 5 ms after (id 0x181 and byte 0 mask 0x80)"}) {
             const qsizetype rows = call(QStringList{"list", run_, "--columns", "id", "--filter", filter} + database).lines().size() - 1;
             QVERIFY2(rows > 0, filter);
             for (const char* threads : {"1", "3"}) {
@@ -124,12 +128,14 @@ private Q_SLOTS:
         QTemporaryDir folder;
         QFile rig(folder.filePath("named.json"));
         QVERIFY(rig.open(QIODevice::WriteOnly));
-        rig.write(R"({"wavetrope": 1, "name": "named", "filters": [{"name": "water", "expression": "id 0x182 or id 0x282"}, {"name": "late", "expression": "@water and gap > 60 ms"}]})");
+        rig.write(
+            R"({"wavetrope": 1, "name": "named", "filters": [{"name": "water", "expression": "id 0x182 or id 0x282"}, {"name": "late", "expression": "@water and gap > 60 ms"}]})");
         rig.close();
         const Result named = call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@water"});
         QCOMPARE(named.code, 0);
         QCOMPARE(named.out, call({"count", run_, "--filter", "id 0x182 or id 0x282"}).out);
-        QCOMPARE(call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@late"}).out, call({"count", run_, "--filter", "(id 0x182 or id 0x282) and gap > 60 ms"}).out);
+        QCOMPARE(call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@late"}).out,
+            call({"count", run_, "--filter", "(id 0x182 or id 0x282) and gap > 60 ms"}).out);
         const Result unknown = call({"count", run_, "--filters-of", rig.fileName(), "--filter", "@ice"});
         QCOMPARE(unknown.code, 2);
         QVERIFY(unknown.err.contains("Its filters are late, water"));
@@ -159,7 +165,10 @@ private Q_SLOTS:
         QVERIFY(file.open(QIODevice::WriteOnly));
         file.write("time,bus,id,length,data\n");
         for (int i = 0; i < 6000; ++i)
-            file.write(QStringLiteral("%1,A,0x100,8,%2 00 11 22 33 44 55 66\n").arg(0.000001 + i * (8.0 / 6000), 0, 'f', 6).arg(i & 0xFF, 2, 16, QLatin1Char('0')).toUtf8());
+            file.write(QStringLiteral("%1,A,0x100,8,%2 00 11 22 33 44 55 66\n")
+                    .arg(0.000001 + i * (8.0 / 6000), 0, 'f', 6)
+                    .arg(i & 0xFF, 2, 16, QLatin1Char('0'))
+                    .toUtf8());
         file.close();
         double bits = 0;
         const auto rows = call({"list", log, "--columns", "nominal_bits"}).lines();
@@ -178,7 +187,8 @@ private Q_SLOTS:
                 sum += percent;
                 highest = std::max(highest, percent);
             }
-            QVERIFY2(std::abs(sum / 100 * seconds * 60'000 - bits) < bits * 1e-4, qPrintable(QStringLiteral("%1 of %2 at %3").arg(sum / 100 * seconds * 60'000).arg(bits).arg(QLatin1String(span))));
+            QVERIFY2(std::abs(sum / 100 * seconds * 60'000 - bits) < bits * 1e-4,
+                qPrintable(QStringLiteral("%1 of %2 at %3").arg(sum / 100 * seconds * 60'000).arg(bits).arg(QLatin1String(span))));
             QVERIFY(highest > 130);
         }
     }
@@ -191,7 +201,9 @@ private Q_SLOTS:
         QVERIFY(switched > 5);
         const Result load = call({"load", log, "--span", "100ms"});
         QCOMPARE(load.code, 0);
-        QVERIFY2(load.err.contains(QByteArray::number(static_cast<int>(switched)) + " frames of bus 'Chassis'") && load.err.contains("nominal rate"), load.err);
+        QVERIFY2(load.err.contains(QByteArray::number(static_cast<int>(switched)) + " frames of bus 'Chassis'")
+                     && load.err.contains("nominal rate"),
+            load.err);
         const Result both = call({"load", log, "--bit-rate", "Chassis=500k/2M", "--bit-rate", "Scanner=500k/2M", "--span", "100ms"});
         QVERIFY2(both.code == 0 && both.err.isEmpty(), both.err);
     }
@@ -220,7 +232,10 @@ private Q_SLOTS:
     void convertWritesTablesDatabasesAndCompressedLogs()
     {
         const QString table = folder_.filePath("table.csv");
-        QCOMPARE(call({"convert", run_, table, "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.*", "--step", "100ms"}).code, 0);
+        QCOMPARE(call({"convert", run_, table, "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.*", "--step",
+                          "100ms"})
+                     .code,
+            0);
         QFile csv(table);
         QVERIFY(csv.open(QIODevice::ReadOnly));
         const auto lines = csv.readAll().trimmed().split('\n');
@@ -250,14 +265,17 @@ private Q_SLOTS:
     {
         QFETCH(QString, filter);
         const QString path = folder_.filePath("passed.pcapng");
-        QCOMPARE(call({"run", demo + "/rig.json", "--for", "12s", "--virtual", "--record", path, "--overwrite", "--record-filter", filter}).code, 0);
+        QCOMPARE(
+            call({"run", demo + "/rig.json", "--for", "12s", "--virtual", "--record", path, "--overwrite", "--record-filter", filter}).code,
+            0);
         QStringList databases;
         for (const char* bus : {"Chassis", "Implement", "Body", "Scanner"})
             databases << "--database" << QString::fromLatin1(bus) + "=" + demo + "/" + QString::fromLatin1(bus).toLower() + ".dbc";
         const QByteArray wanted = call(QStringList{"list", run_, "--filter", filter} + databases).out;
         QVERIFY(wanted.count('\n') > 5);
         QCOMPARE(call(QStringList{"list", path} + databases).out, wanted);
-        const Result wrong = call({"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record", path, "--overwrite", "--record-filter", "from Nobody"});
+        const Result wrong = call(
+            {"run", demo + "/rig.json", "--for", "1s", "--virtual", "--record", path, "--overwrite", "--record-filter", "from Nobody"});
         QCOMPARE(wrong.code, 2);
         QVERIFY(wrong.err.contains("Nobody"));
     }
@@ -287,7 +305,8 @@ private Q_SLOTS:
         QCOMPARE(layout.code, 0);
         for (const char* words : {"parted by comma", "time        100 %  seconds", "identifier", "hexadecimal, all in one column"})
             QVERIFY2(layout.out.contains(words), layout.out.constData());
-        QCOMPARE(call({"list", path, "--columns", "time,bus,id,length,data"}).out, call({"list", run_, "--columns", "time,bus,id,length,data", "--filter", "kind data"}).out);
+        QCOMPARE(call({"list", path, "--columns", "time,bus,id,length,data"}).out,
+            call({"list", run_, "--columns", "time,bus,id,length,data", "--filter", "kind data"}).out);
         // What the lines leave open is asked, and answered by a word.
         QVERIFY(file.open(QIODevice::WriteOnly));
         for (int i = 0; i < 20; ++i)
@@ -348,7 +367,8 @@ private Q_SLOTS:
             QSKIP("takes long; the same is done inside the program");
         const QString lap = folder_.filePath("lap.pcapng");
         QCOMPARE(call({"run", demo + "/lap.json", "--for", "44s", "--virtual", "--record", lap}).code, 0);
-        const QStringList replay{"replay", lap, "--rig", demo + "/rig.json", "--only", "WaterUnit", "--map", "Implement=Implement", "--virtual", "--states"};
+        const QStringList replay{
+            "replay", lap, "--rig", demo + "/rig.json", "--only", "WaterUnit", "--map", "Implement=Implement", "--virtual", "--states"};
         const Result collision = call(replay);
         QCOMPARE(collision.code, 2);
         QVERIFY(collision.err.contains("0x182 WaterState on Implement is also sent by WaterUnit"));
@@ -368,7 +388,8 @@ private Q_SLOTS:
         QTest::newRow("list") << QStringList{"list", "-", "--columns", "time,id,data", "--filter", "id 0x182"};
         QTest::newRow("count") << QStringList{"count", "-", "--filter", "bus Scanner"};
         QTest::newRow("info") << QStringList{"info", "-", "--json"};
-        QTest::newRow("decode") << QStringList{"decode", "-", "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.Valve"};
+        QTest::newRow("decode") << QStringList{
+            "decode", "-", "--database", "Implement=" + demo + "/implement.dbc", "--signals", "WaterState.Valve"};
     }
     void aPipeIsReadLikeAFile()
     {
@@ -485,7 +506,8 @@ private Q_SLOTS:
         const QString text = folder_.filePath("early.csv"), log = folder_.filePath("early.pcapng"), old = folder_.filePath("early.pcap");
         QFile file(text);
         QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write("time,bus,id,length,data\n-2.500000001,Body,0x1A0,2,0A0B\n-0.000000001,Body,0x1A1,2,0C0D\n3.000000000,Body,0x1A2,2,0E0F\n");
+        file.write(
+            "time,bus,id,length,data\n-2.500000001,Body,0x1A0,2,0A0B\n-0.000000001,Body,0x1A1,2,0C0D\n3.000000000,Body,0x1A2,2,0E0F\n");
         file.close();
         const QStringList columns{"--columns", "time,bus,id,length,data"};
         QCOMPARE(call({"convert", text, log}).code, 0);
@@ -521,8 +543,10 @@ private Q_SLOTS:
         const QString path = folder_.filePath("absent.json");
         QFile file(path);
         QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write("{\"wavetrope\": 1, \"name\": \"a\", \"buses\": [{\"name\": \"Here\", \"rate\": \"500k\"}, {\"name\": \"There\", \"rate\": \"500k\", \"interface\": \"nocan7\"}],"
-                   "\"nodes\": [{\"name\": \"N\", \"buses\": [\"Here\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"Here\", \"every\": \"10 ms\"}]}]}");
+        file.write("{\"wavetrope\": 1, \"name\": \"a\", \"buses\": [{\"name\": \"Here\", \"rate\": \"500k\"}, {\"name\": \"There\", "
+                   "\"rate\": \"500k\", \"interface\": \"nocan7\"}],"
+                   "\"nodes\": [{\"name\": \"N\", \"buses\": [\"Here\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"Here\", \"every\": "
+                   "\"10 ms\"}]}]}");
         file.close();
         const QString log = folder_.filePath("absent.pcapng");
         const Result result = call({"run", path, "--for", "1s", "--record", log});
@@ -543,7 +567,9 @@ private Q_SLOTS:
         const Result equals = call({"list", run_, "--filter", "id = 0x181"});
         QCOMPARE(equals.code, 2);
         QVERIFY2(equals.err.contains("without '='"), equals.err.constData());
-        for (const QStringList& nothing : {QStringList{"decode", run_, "--signals", "Xyz.*"} + database, QStringList{"convert", run_, folder_.filePath("none.csv"), "--signals", "Xyz.*"} + database, QStringList{"convert", run_, folder_.filePath("unexplained.csv")}}) {
+        for (const QStringList& nothing : {QStringList{"decode", run_, "--signals", "Xyz.*"} + database,
+                 QStringList{"convert", run_, folder_.filePath("none.csv"), "--signals", "Xyz.*"} + database,
+                 QStringList{"convert", run_, folder_.filePath("unexplained.csv")}}) {
             const Result empty = call(nothing);
             QCOMPARE(empty.code, 0);
             QVERIFY2(empty.err.contains("no value was written"), empty.err.constData());
@@ -580,13 +606,18 @@ private Q_SLOTS:
         const auto write = [&](const QByteArray& filters) {
             QFile file(path);
             return file.open(QIODevice::WriteOnly)
-                   && file.write("{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\", \"databases\": [\"gone.dbc\"]}], \"filters\": [" + filters
-                                 + "], \"nodes\": [{\"name\": \"Pump\", \"buses\": [\"A\"], \"sends\": [{\"message\": \"Flow\", \"every\": \"10 ms\"}]}]}")
+                   && file.write("{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\", \"databases\": "
+                                 "[\"gone.dbc\"]}], \"filters\": ["
+                                 + filters
+                                 + "], \"nodes\": [{\"name\": \"Pump\", \"buses\": [\"A\"], \"sends\": [{\"message\": \"Flow\", \"every\": "
+                                   "\"10 ms\"}]}]}")
                           > 0;
         };
         QVERIFY(write("{\"name\": \"f\", \"filter\": \"id 1\"}"));
         const Result run = call({"run", path, "--for", "1s", "--virtual"});
-        QVERIFY2(run.err.contains("gone.dbc") && run.err.contains("node Pump") && run.err.contains("/nodes/0/sends/0/message") && run.err.contains("not simulated"), run.err.constData());
+        QVERIFY2(run.err.contains("gone.dbc") && run.err.contains("node Pump") && run.err.contains("/nodes/0/sends/0/message")
+                     && run.err.contains("not simulated"),
+            run.err.constData());
         QVERIFY(write("{\"name\": \"f\", \"filter\": \"id 1\"}, {\"name\": \"f\", \"filter\": \"id 2\"}"));
         const Result twice = call({"run", path, "--for", "1s", "--virtual"});
         QCOMPARE(twice.code, 2);
@@ -599,8 +630,10 @@ private Q_SLOTS:
         const auto kinds = call({"list", dataPath("capture-b.pcapng"), "--columns", "kind"}).lines();
         const auto errors = std::count(kinds.begin(), kinds.end(), QByteArray("error"));
         QVERIFY(errors > 3);
-        const Result result = call({"replay", dataPath("capture-b.pcapng"), "--rig", demo + "/rig.json", "--virtual", "--without", "WaterUnit"});
-        QVERIFY2(result.err.contains(QByteArray::number(static_cast<int>(errors)) + " error frames of the log were left out"), result.err.constData());
+        const Result result = call(
+            {"replay", dataPath("capture-b.pcapng"), "--rig", demo + "/rig.json", "--virtual", "--without", "WaterUnit"});
+        QVERIFY2(result.err.contains(QByteArray::number(static_cast<int>(errors)) + " error frames of the log were left out"),
+            result.err.constData());
     }
 
     void whatWasRecordedSurvivesAKill()
@@ -625,7 +658,8 @@ private Q_SLOTS:
         QVERIFY(there.open(QIODevice::WriteOnly));
         there.write("somebody's");
         there.close();
-        for (const QStringList& command : {QStringList{"run", demo + "/rig.json", "--for", "1s", "--virtual"}, {"replay", run_, "--rig", demo + "/rig.json", "--virtual"}, {"capture", "--interface", "can99", "--for", "1s"}}) {
+        for (const QStringList& command : {QStringList{"run", demo + "/rig.json", "--for", "1s", "--virtual"},
+                 {"replay", run_, "--rig", demo + "/rig.json", "--virtual"}, {"capture", "--interface", "can99", "--for", "1s"}}) {
             const Result refused = call(command + QStringList{"--record", path});
             QCOMPARE(refused.code, 2);
             QVERIFY2(refused.err.contains("--overwrite"), refused.err.constData());
@@ -749,13 +783,17 @@ private Q_SLOTS:
         const Result differs = call({"database", "diff", demo + "/chassis.dbc", demo + "/body.dbc"});
         QVERIFY(differs.lines().size() > 20 && differs.lines()[1].contains(','));
         for (const char* ending : {"html", "csv"})
-            QCOMPARE(call({"database", "convert", demo + "/chassis.dbc", folder_.filePath(QLatin1String("chassis.") + QLatin1String(ending))}).code, 0);
+            QCOMPARE(
+                call({"database", "convert", demo + "/chassis.dbc", folder_.filePath(QLatin1String("chassis.") + QLatin1String(ending))})
+                    .code,
+                0);
         QCOMPARE(call({"database", "convert", demo + "/chassis.dbc", folder_.filePath("chassis.xyz")}).code, 2);
     }
 
     void coverageAgreesWithInfo()
     {
-        const Result result = call({"database", "coverage", run_, "--database", "Chassis=" + demo + "/chassis.dbc", "--database", "Implement=" + demo + "/implement.dbc", "--json"});
+        const Result result = call({"database", "coverage", run_, "--database", "Chassis=" + demo + "/chassis.dbc", "--database",
+            "Implement=" + demo + "/implement.dbc", "--json"});
         QCOMPARE(result.code, 0);
         const QJsonObject json = QJsonDocument::fromJson(result.out).object();
         const QJsonObject all = QJsonDocument::fromJson(call({"info", run_, "--json"}).out).object();
@@ -776,7 +814,8 @@ private Q_SLOTS:
         QFile file(folder_.filePath("group.dbc"));
         QVERIFY(file.open(QIODevice::WriteOnly));
         // The group of the cab's switches, from another source and with another priority.
-        file.write("BU_: A\nBO_ " + QByteArray::number(0x80000000U | 0x0CFF2255U) + " Switches: 8 A\n SG_ First : 0|8@1+ (1,0) [0|0] \"\" A\n");
+        file.write(
+            "BU_: A\nBO_ " + QByteArray::number(0x80000000U | 0x0CFF2255U) + " Switches: 8 A\n SG_ First : 0|8@1+ (1,0) [0|0] \"\" A\n");
         file.close();
         QCOMPARE(call({"decode", run_, "--database", "Body=" + file.fileName()}).lines().size(), 1);
         QCOMPARE(call({"decode", run_, "--database", "Body=" + file.fileName(), "--match", "full"}).lines().size(), 1);

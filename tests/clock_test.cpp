@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The event queue: its order, and timers that are set anew, stopped, moved and let go.
 #include <QTest>
 
@@ -13,7 +14,12 @@ using namespace wavetrope::clock;
 namespace {
 
 struct Owner {
-    explicit Owner(Scheduler& of) : scheduler(of), timer(Timer::calling<&Owner::tagged>(of, this)), plain(Timer::calling<&Owner::untagged>(of, this)), settling(Timer::calling<&Owner::tagged>(of, this, Phase::settle)) {}
+    explicit Owner(Scheduler& of)
+        : scheduler(of),
+          timer(Timer::calling<&Owner::tagged>(of, this)),
+          plain(Timer::calling<&Owner::untagged>(of, this)),
+          settling(Timer::calling<&Owner::tagged>(of, this, Phase::settle))
+    {}
     void tagged(std::uint32_t tag) { came.emplace_back(scheduler.now().count(), tag); }
     void untagged() { came.emplace_back(scheduler.now().count(), 9999); }
 
@@ -117,7 +123,8 @@ private Q_SLOTS:
             Came expected;
             for (std::uint32_t step = 0; step < 60; ++step) {
                 const std::size_t which = random() % timers.size();
-                const auto when = std::max(scheduler.now().count(), scheduler.now().count() + static_cast<std::int64_t>(random() % 50) - 10);
+                const auto when = std::max(
+                    scheduler.now().count(), scheduler.now().count() + static_cast<std::int64_t>(random() % 50) - 10);
                 const auto dropped = [&] { std::erase_if(asked, [&](const Asked& a) { return a.timer == which; }); };
                 switch (random() % 5) {
                 case 0:
@@ -139,7 +146,8 @@ private Q_SLOTS:
                     break;
                 default: {
                     const std::int64_t until = scheduler.now().count() + static_cast<std::int64_t>(random() % 20);
-                    std::sort(asked.begin(), asked.end(), [](const Asked& a, const Asked& b) { return std::tie(a.when, a.order) < std::tie(b.when, b.order); });
+                    std::sort(asked.begin(), asked.end(),
+                        [](const Asked& a, const Asked& b) { return std::tie(a.when, a.order) < std::tie(b.when, b.order); });
                     std::erase_if(asked, [&](const Asked& a) {
                         if (a.when <= until)
                             expected.emplace_back(a.when, a.tag);

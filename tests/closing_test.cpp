@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a window keeps and asks about: pages and their steps, the rig, the run.
 #include <QAction>
 #include <QApplication>
@@ -60,7 +61,8 @@ class ClosingTest : public QObject {
         if (!file.open(QIODevice::WriteOnly))
             return nullptr;
         file.write("{\n  \"wavetrope\": 1,\n  \"name\": \"small\",\n  \"seed\": 3,\n  \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}],\n"
-                   "  \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"5 ms\"}]}]\n}\n");
+                   "  \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"5 "
+                   "ms\"}]}]\n}\n");
         file.close();
         const auto rig = rig::loadRig(path().toStdString());
         auto document = liveRun(*rig);
@@ -224,7 +226,8 @@ private Q_SLOTS:
         QVERIFY(shown->close());
         const QByteArray after = text();
         QVERIFY(after.contains("Cold start"));
-        QVERIFY(after.startsWith("{\n  \"wavetrope\": 1,\n  \"name\": \"small\",\n  \"seed\": 3,\n  \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}],\n"));    // as it stood there
+        QVERIFY(after.startsWith("{\n  \"wavetrope\": 1,\n  \"name\": \"small\",\n  \"seed\": 3,\n  \"buses\": [{\"name\": \"A\", "
+                                 "\"rate\": \"500k\"}],\n"));    // as it stood there
     }
 
     void theRunIsKeptAndFoundAgain()
@@ -261,7 +264,9 @@ private Q_SLOTS:
         {
             auto shown = window();
             QTRY_VERIFY(shown->document().trace().rows() > 50);
-            test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) { QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("closingDiscard")), Qt::LeftButton); });
+            test::whenModal<ClosingDialog>(this, [&](ClosingDialog* dialog) {
+                QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("closingDiscard")), Qt::LeftButton);
+            });
             QVERIFY(shown->close());
         }
         QCOMPARE(spool::unfinishedRuns(runs()).size(), std::size_t{1});
@@ -338,7 +343,9 @@ private Q_SLOTS:
         QVERIFY2(missing.isEmpty(), qPrintable(missing.join(QLatin1Char(','))));
         help.show(HelpDialog::Chapter::filter);
         for (const filter::Construct& construct : filter::constructs())
-            QVERIFY2(text->toPlainText().contains(QString::fromUtf8(construct.write.data(), static_cast<qsizetype>(construct.write.size()))), construct.write.data());
+            QVERIFY2(
+                text->toPlainText().contains(QString::fromUtf8(construct.write.data(), static_cast<qsizetype>(construct.write.size()))),
+                construct.write.data());
         help.show(HelpDialog::Chapter::views);
         QVERIFY(text->toPlainText().size() > 200);
         help.show(HelpDialog::Chapter::about);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What happens inside a frame when transmitters disagree or misread, bit by bit; and fault confinement around it.
 #include <QTest>
 
@@ -59,7 +60,8 @@ private Q_SLOTS:
 
     void twoActiveOnesDestroyEachOther()
     {
-        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str()), transmitter((head + "1" + tail).c_str())}, activeReceivers);
+        const auto outcome = followCollision(
+            {transmitter((head + "0" + tail).c_str()), transmitter((head + "1" + tail).c_str())}, activeReceivers);
         QVERIFY(!outcome.anySurvivor());
         QVERIFY(outcome.transmitterFlagged[0] && outcome.transmitterFlagged[1]);
         QVERIFY(outcome.active.flagged);
@@ -67,7 +69,9 @@ private Q_SLOTS:
 
     void aPassiveOneLeavesTheDominantFrameAlone()
     {
-        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::passive)}, activeReceivers);
+        const auto outcome = followCollision(
+            {transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::passive)},
+            activeReceivers);
         QVERIFY(outcome.survived[0] && !outcome.survived[1]);
         QVERIFY(!outcome.transmitterFlagged[0]);
         QVERIFY(outcome.transmitterFlagged[1]);
@@ -76,7 +80,9 @@ private Q_SLOTS:
 
     void anActiveOneWithTheRecessiveBitDestroysThePassiveOne()
     {
-        const auto outcome = followCollision({transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::active)}, activeReceivers);
+        const auto outcome = followCollision(
+            {transmitter((head + "0" + tail).c_str(), ErrorState::passive), transmitter((head + "1" + tail).c_str(), ErrorState::active)},
+            activeReceivers);
         QVERIFY(!outcome.anySurvivor());
         QVERIFY(outcome.transmitterFlagged[0] && outcome.transmitterFlagged[1]);
     }
@@ -129,14 +135,16 @@ private Q_SLOTS:
             const unsigned count = 2 + random() % 3;
             for (unsigned k = 0; k < count; ++k) {
                 const can::Frame frame = frameOf(id, static_cast<std::uint8_t>(random()));
-                parties.push_back({can::wireTrace(frame.view()), random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt});
+                parties.push_back(
+                    {can::wireTrace(frame.view()), random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt});
             }
             const auto outcome = followCollision(parties, {random() % 2 != 0, random() % 2 != 0});
             QVERIFY(outcome.anySurvivor() || outcome.bits >= 8);
             for (std::size_t k = 0; k < count; ++k)
                 QVERIFY(!(outcome.survived[k] && outcome.transmitterFlagged[k]));
             if (!outcome.anySurvivor())
-                QVERIFY(std::any_of(outcome.transmitterFlagged.begin(), outcome.transmitterFlagged.end(), [](bool flagged) { return flagged; }));
+                QVERIFY(std::any_of(
+                    outcome.transmitterFlagged.begin(), outcome.transmitterFlagged.end(), [](bool flagged) { return flagged; }));
         }
     }
 
@@ -147,7 +155,8 @@ private Q_SLOTS:
         std::mt19937 random(17);
         unsigned dominantBehind = 0;
         for (int i = 0; i < 3000; ++i) {
-            Transmitter one{can::wireTrace(frameOf(random() % 0x800, static_cast<std::uint8_t>(random())).view()), random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt};
+            Transmitter one{can::wireTrace(frameOf(random() % 0x800, static_cast<std::uint8_t>(random())).view()),
+                random() % 2 != 0 ? ErrorState::active : ErrorState::passive, std::nullopt};
             one.misreads = random() % one.bits.size();
             std::vector<Transmitter> parties{one};
             if (random() % 2 != 0) {

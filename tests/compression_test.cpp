@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Compressed files: what is written reads back, and what is damaged says so.
 #include <QFile>
 #include <QFileInfo>
@@ -30,7 +31,8 @@ std::vector<std::uint8_t> deflated(Compression compression, std::span<const std:
     const auto deflater = Deflater::make(compression);
     std::vector<std::uint8_t> out;
     for (std::size_t at = 0; at < bytes.size(); at += step)
-        deflater->write(bytes.subspan(at, std::min(step, bytes.size() - at)), flushes ? Deflater::Until::flush : Deflater::Until::more, out);
+        deflater->write(
+            bytes.subspan(at, std::min(step, bytes.size() - at)), flushes ? Deflater::Until::flush : Deflater::Until::more, out);
     deflater->write({}, Deflater::Until::end, out);
     return out;
 }
@@ -75,7 +77,8 @@ private Q_SLOTS:
         for (const int compression : {1, 2})
             for (const int count : {0, 1, 1000, 5'000'000})
                 for (const bool flushes : {false, true})
-                    QTest::addRow("%s, %d bytes%s", compression == 1 ? "gzip" : "zstd", count, flushes ? ", flushed" : "") << compression << count << (count > 1000 ? 3 : 256) << flushes;
+                    QTest::addRow("%s, %d bytes%s", compression == 1 ? "gzip" : "zstd", count, flushes ? ", flushed" : "")
+                        << compression << count << (count > 1000 ? 3 : 256) << flushes;
     }
     void whatIsWrittenReadsBack()
     {

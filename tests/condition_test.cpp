@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Conditions over a stream of frames, against a plain model that looks at all of them.
 #include <QTest>
 
@@ -12,7 +13,8 @@ using namespace wavetrope::filter;
 
 namespace {
 
-const char* const levels = "BU_: A\nBO_ 256 State: 1 A\n SG_ Level : 0|8@1+ (1,0) [0|0] \"\" A\nBO_ 257 Other: 1 A\n SG_ Else : 0|8@1+ (1,0) [0|0] \"\" A\n";
+const char* const levels =
+    "BU_: A\nBO_ 256 State: 1 A\n SG_ Level : 0|8@1+ (1,0) [0|0] \"\" A\nBO_ 257 Other: 1 A\n SG_ Else : 0|8@1+ (1,0) [0|0] \"\" A\n";
 
 std::shared_ptr<const database::Catalog> catalog()
 {
@@ -102,7 +104,8 @@ private Q_SLOTS:
             std::vector<can::Frame> frames;
             std::int64_t time = 0;
             for (int i = 0; i < 80; ++i)
-                frames.push_back(frameOf(256 + random() % 2, static_cast<std::uint8_t>(random() % 3 == 0 ? 5 : 15), time += static_cast<std::int64_t>(random() % 30)));
+                frames.push_back(frameOf(256 + random() % 2, static_cast<std::uint8_t>(random() % 3 == 0 ? 5 : 15),
+                    time += static_cast<std::int64_t>(random() % 30)));
             // The stretches of frames of the message that say true, one behind the other: the time up to the frame behind them counts.
             std::vector<std::pair<std::int64_t, std::size_t>> began, found;
             std::vector<std::size_t> ended, foundEnds;

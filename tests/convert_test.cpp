@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Traces as files for other programs: what stands in them is what the frames say.
 #include <QFile>
 #include <QTemporaryDir>
@@ -19,19 +20,18 @@ using std::chrono::milliseconds;
 
 namespace {
 
-constexpr const char* definitions =
-    "VERSION \"\"\n"
-    "BU_: Boiler\n"
-    "BO_ 256 Water: 8 Boiler\n"
-    " SG_ Warmth : 0|16@1- (0.1,-40) [0|0] \"degC\" Boiler\n"
-    " SG_ Level : 16|8@1+ (0.5,0) [0|100] \"%\" Boiler\n"
-    " SG_ Valve : 24|2@1+ (1,0) [0|0] \"\" Boiler\n"
-    " SG_ Serial : 0|64@1+ (1,0) [0|0] \"\" Boiler\n"
-    "BO_ 512 Blade: 4 Boiler\n"
-    " SG_ Part M : 0|8@1+ (1,0) [0|0] \"\" Boiler\n"
-    " SG_ Height m0 : 8|16@1+ (0.01,0) [0|0] \"mm\" Boiler\n"
-    " SG_ Angle m1 : 8|16@1- (0.01,0) [0|0] \"deg, left\" Boiler\n"
-    "VAL_ 256 Valve 0 \"shut\" 1 \"half \\\"open\\\"\" 2 \"open, whole\" ;\n";
+constexpr const char* definitions = "VERSION \"\"\n"
+                                    "BU_: Boiler\n"
+                                    "BO_ 256 Water: 8 Boiler\n"
+                                    " SG_ Warmth : 0|16@1- (0.1,-40) [0|0] \"degC\" Boiler\n"
+                                    " SG_ Level : 16|8@1+ (0.5,0) [0|100] \"%\" Boiler\n"
+                                    " SG_ Valve : 24|2@1+ (1,0) [0|0] \"\" Boiler\n"
+                                    " SG_ Serial : 0|64@1+ (1,0) [0|0] \"\" Boiler\n"
+                                    "BO_ 512 Blade: 4 Boiler\n"
+                                    " SG_ Part M : 0|8@1+ (1,0) [0|0] \"\" Boiler\n"
+                                    " SG_ Height m0 : 8|16@1+ (0.01,0) [0|0] \"mm\" Boiler\n"
+                                    " SG_ Angle m1 : 8|16@1- (0.01,0) [0|0] \"deg, left\" Boiler\n"
+                                    "VAL_ 256 Valve 0 \"shut\" 1 \"half \\\"open\\\"\" 2 \"open, whole\" ;\n";
 
 std::shared_ptr<const database::Catalog> catalog(int buses = 1)
 {
@@ -66,7 +66,10 @@ struct Log {
     // Water with a warmth in tenths above -40 and a valve.
     void water(Time time, int warmth, int level = 0, int valve = 0, std::uint8_t bus = 0)
     {
-        add(time, 256, {static_cast<std::uint8_t>(warmth), static_cast<std::uint8_t>(warmth >> 8), static_cast<std::uint8_t>(level), static_cast<std::uint8_t>(valve), 0, 0, 0, 0}, bus);
+        add(time, 256,
+            {static_cast<std::uint8_t>(warmth), static_cast<std::uint8_t>(warmth >> 8), static_cast<std::uint8_t>(level),
+                static_cast<std::uint8_t>(valve), 0, 0, 0, 0},
+            bus);
     }
 };
 
@@ -130,19 +133,17 @@ private Q_SLOTS:
         QCOMPARE(outcome->frames, std::uint64_t{3});
         QCOMPARE(outcome->values, std::uint64_t{6});
         const QList<QByteArray> wanted = {"time,bus,id,message,signal,raw,value,unit,label",
-                                          "0.000000000,Tank,0x100,Water,Warmth,612,21.2,degC,",
-                                          "0.000000000,Tank,0x100,Water,Level,31,15.5,%,",
-                                          "0.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\"",
-                                          "0.000000000,Tank,0x100,Water,Serial,35586660,35586660,,",
-                                          "0.005000000,Tank,0x200,Blade,Part,1,1,,",
-                                          "0.005000000,Tank,0x200,Blade,Angle,-100,-1,\"deg, left\","};
+            "0.000000000,Tank,0x100,Water,Warmth,612,21.2,degC,", "0.000000000,Tank,0x100,Water,Level,31,15.5,%,",
+            "0.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\"", "0.000000000,Tank,0x100,Water,Serial,35586660,35586660,,",
+            "0.005000000,Tank,0x200,Blade,Part,1,1,,", "0.005000000,Tank,0x200,Blade,Angle,-100,-1,\"deg, left\","};
         QCOMPARE(linesOf(conversion.path), wanted);
         QCOMPARE(outcome->bytes, static_cast<std::uint64_t>(QFile(QString::fromStdString(conversion.path)).size()));
 
         conversion.signals = "Water.V*";
         conversion.clock = Clock::epoch;
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
-        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{wanted[0], "1800000000.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\""}));
+        QCOMPARE(
+            linesOf(conversion.path), (QList<QByteArray>{wanted[0], "1800000000.000000000,Tank,0x100,Water,Valve,2,2,,\"open, whole\""}));
     }
 
     // Random frames: each row, put back through its definition, gives the bits of its frame.
@@ -186,10 +187,10 @@ private Q_SLOTS:
         conversion.signals = "*";
         const auto outcome = convert::convert(log.trace.snapshot(), catalog(), conversion);
         QVERIFY(outcome.has_value());
-        const QList<QByteArray> wanted = {"time [s],Tank.Water.Warmth [degC],Tank.Water.Level [%],Tank.Water.Valve,Tank.Water.Serial,Tank.Blade.Part,Tank.Blade.Height [mm],\"Tank.Blade.Angle [deg, left]\"",
-                                          "0.000000000,0,5,0,655760,,,",
-                                          "0.020000000,1,5,0,655770,0,1,",
-                                          "0.030000000,1,5,0,655770,1,1,-0.1"};
+        const QList<QByteArray> wanted = {
+            "time [s],Tank.Water.Warmth [degC],Tank.Water.Level [%],Tank.Water.Valve,Tank.Water.Serial,Tank.Blade.Part,Tank.Blade.Height "
+            "[mm],\"Tank.Blade.Angle [deg, left]\"",
+            "0.000000000,0,5,0,655760,,,", "0.020000000,1,5,0,655770,0,1,", "0.030000000,1,5,0,655770,1,1,-0.1"};
         QCOMPARE(linesOf(conversion.path), wanted);
         QCOMPARE(outcome->values, std::uint64_t{3});
     }
@@ -206,10 +207,12 @@ private Q_SLOTS:
         conversion.signals = "Water.Warmth";
         conversion.step = milliseconds(10);
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
-        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.000000000,0", "0.010000000,0", "0.020000000,0", "0.030000000,0", "0.040000000,10", "0.050000000,-10"}));
+        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.000000000,0", "0.010000000,0",
+                                               "0.020000000,0", "0.030000000,0", "0.040000000,10", "0.050000000,-10"}));
         conversion.between = Between::interpolate;
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
-        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.000000000,0", "0.010000000,2.5", "0.020000000,5", "0.030000000,7.5", "0.040000000,10", "0.050000000,-10"}));
+        QCOMPARE(linesOf(conversion.path), (QList<QByteArray>{"time [s],Tank.Water.Warmth [degC]", "0.000000000,0", "0.010000000,2.5",
+                                               "0.020000000,5", "0.030000000,7.5", "0.040000000,10", "0.050000000,-10"}));
         conversion.signals = "Valve";               // a meaning has nothing between
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
         QCOMPARE(linesOf(conversion.path)[4], QByteArray("0.030000000,0"));
@@ -234,7 +237,8 @@ private Q_SLOTS:
         conversion.signals = "Warmth";
         conversion.clock = Clock::epoch;
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
-        const QList<QByteArray> wanted = {"time [s],Tank.Water.Warmth [degC]", "1800000000.000000000,0", "1800000000.050000000,5", "1800000000.100000000,10"};
+        const QList<QByteArray> wanted = {
+            "time [s],Tank.Water.Warmth [degC]", "1800000000.000000000,0", "1800000000.050000000,5", "1800000000.100000000,10"};
         QCOMPARE(linesOf(conversion.path), wanted);
         conversion.step = milliseconds(50);
         QVERIFY(convert::convert(log.trace.snapshot(), catalog(), conversion).has_value());
@@ -290,13 +294,19 @@ private Q_SLOTS:
             path = plain.fileName();
         }
         QCOMPARE(query(path, "SELECT count(*) FROM frame")[0][0], QByteArray("3"));
-        QCOMPARE(query(path, "SELECT time_ns, id, kind, direction, hex(data), message IS NULL FROM frame WHERE frame = 2")[0], (QList<QByteArray>{"1800000000009000000", "999", "data", "received", "ABCD", "1"}));
-        QCOMPARE(query(path, "SELECT bus, message, signal, raw, value, unit, text FROM signal_value WHERE signal = 'Valve'")[0], (QList<QByteArray>{"Tank", "Water", "Valve", "2", "2.0", "", "open, whole"}));
-        QCOMPARE(query(path, "SELECT raw FROM signal_value WHERE signal = 'Serial' AND frame = 3")[0][0], QByteArray("18446744073709551615"));
+        QCOMPARE(query(path, "SELECT time_ns, id, kind, direction, hex(data), message IS NULL FROM frame WHERE frame = 2")[0],
+            (QList<QByteArray>{"1800000000009000000", "999", "data", "received", "ABCD", "1"}));
+        QCOMPARE(query(path, "SELECT bus, message, signal, raw, value, unit, text FROM signal_value WHERE signal = 'Valve'")[0],
+            (QList<QByteArray>{"Tank", "Water", "Valve", "2", "2.0", "", "open, whole"}));
+        QCOMPARE(
+            query(path, "SELECT raw FROM signal_value WHERE signal = 'Serial' AND frame = 3")[0][0], QByteArray("18446744073709551615"));
         QCOMPARE(query(path, "SELECT value FROM signal_value WHERE signal = 'Warmth' AND frame = 1")[0][0].toDouble(), 612 * 0.1 - 40);
         // Every table is explained, and nothing else is.
-        QCOMPARE(query(path, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name <> 'readme' AND name NOT IN (SELECT name FROM readme)")[0][0], QByteArray("0"));
-        QCOMPARE(query(path, "SELECT count(*) FROM readme WHERE name <> '' AND name NOT IN (SELECT name FROM sqlite_master)")[0][0], QByteArray("0"));
+        QCOMPARE(query(path, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name <> 'readme' AND name NOT IN "
+                             "(SELECT name FROM readme)")[0][0],
+            QByteArray("0"));
+        QCOMPARE(query(path, "SELECT count(*) FROM readme WHERE name <> '' AND name NOT IN (SELECT name FROM sqlite_master)")[0][0],
+            QByteArray("0"));
         QCOMPARE(query(path, "EXPLAIN QUERY PLAN SELECT * FROM frame WHERE bus = 0 AND id = 999")[0][3].contains("frame_by_id"), true);
     }
 
@@ -334,7 +344,8 @@ private Q_SLOTS:
                 if (wide)
                     conversion.form = Form::table;
                 std::uint64_t asked = 0;
-                const auto ended = convert::convert(log.trace.snapshot(), catalog(), conversion, [&](std::uint64_t done, std::uint64_t total) { return done <= total && ++asked < 2; });
+                const auto ended = convert::convert(log.trace.snapshot(), catalog(), conversion,
+                    [&](std::uint64_t done, std::uint64_t total) { return done <= total && ++asked < 2; });
                 QVERIFY(!ended.has_value());
                 QVERIFY(ended.error().what.find("cancelled") != std::string::npos);
                 const QStringList left = QDir(folder_.path()).entryList({"half*"});
@@ -362,16 +373,19 @@ private Q_SLOTS:
                 if (random() % 3 == 0)
                     log.add(milliseconds(now), 300 + random() % 4, {static_cast<std::uint8_t>(random()), 2, 3});
                 else
-                    log.water(milliseconds(now), static_cast<int>(random() % 900), static_cast<int>(random() % 200), static_cast<int>(random() % 4), static_cast<std::uint8_t>(random() % static_cast<unsigned>(buses)));
+                    log.water(milliseconds(now), static_cast<int>(random() % 900), static_cast<int>(random() % 200),
+                        static_cast<int>(random() % 4), static_cast<std::uint8_t>(random() % static_cast<unsigned>(buses)));
             }
             const auto source = to("source.pcapng", Form::log);
             QVERIFY(convert::convert(log.trace.snapshot(), catalog(buses), source).has_value());
-            const char* filters[] = {"", "Level > 40", "id 0x100 and Valve = 1", "Level changes", "id 0x12D every 7", "id 0x12C and within 20 ms after (Valve = 2)", "length 3"};
+            const char* filters[] = {"", "Level > 40", "id 0x100 and Valve = 1", "Level changes", "id 0x12D every 7",
+                "id 0x12C and within 20 ms after (Valve = 2)", "length 3"};
             const std::string filter = filters[random() % std::size(filters)];
             const auto from = random() % 3 == 0 ? Time::min() : Time(milliseconds(random() % 40'000));
             const auto reach = random() % 3 == 0 ? Time::max() : Time(milliseconds(random() % 60'000));
             const auto within = [&](Time origin) {
-                return std::pair{from == Time::min() ? from : origin + from, reach == Time::max() ? reach : origin + std::max(from, Time{0}) + reach};
+                return std::pair{
+                    from == Time::min() ? from : origin + from, reach == Time::max() ? reach : origin + std::max(from, Time{0}) + reach};
             };
             for (const char* name : {"csv", "pcapng", "pcap", "csv.zst"}) {
                 auto whole = to((std::string("whole.") + name).c_str(), *formForName(std::string("x.") + name));
@@ -389,7 +403,9 @@ private Q_SLOTS:
                 auto streamed = StreamedConversion::begin(parts, within);
                 QVERIFY(streamed.has_value());
                 StreamWork work;
-                work.explain = [&](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> { return catalog(buses); };
+                work.explain = [&](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> {
+                    return catalog(buses);
+                };
                 work.compile = [&](const std::shared_ptr<const database::Catalog>& by) { return filter::Filter::compile(filter, by); };
                 (*streamed)->join(work);
                 FrameStream stream(std::move(work));
@@ -413,7 +429,9 @@ private Q_SLOTS:
         auto streamed = StreamedConversion::begin(to("late.pcapng", Form::log), [](Time) { return std::pair{Time::min(), Time::max()}; });
         QVERIFY(streamed.has_value());
         StreamWork work;
-        work.explain = [](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> { return std::make_shared<const database::Catalog>(); };
+        work.explain = [](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> {
+            return std::make_shared<const database::Catalog>();
+        };
         work.compile = [](const std::shared_ptr<const database::Catalog>& by) { return filter::Filter::compile("", by); };
         (*streamed)->join(work);
         FrameStream stream(std::move(work));

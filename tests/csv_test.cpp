@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Comma-separated output: quoting after RFC 4180, and nothing lost on the way out.
 #include <QTest>
 
@@ -72,24 +73,28 @@ private Q_SLOTS:
         QTest::newRow("line end") << QByteArray("a\nb") << QByteArray("\"a\nb\"");
         QTest::newRow("carriage return") << QByteArray("a\rb") << QByteArray("\"a\rb\"");
         QTest::newRow("only a quote") << QByteArray("\"") << QByteArray("\"\"\"\"");
-        QTest::newRow("utf-8") << QByteArray("\xC2\xB0" "C") << QByteArray("\xC2\xB0" "C");
+        QTest::newRow("utf-8") << QByteArray("\xC2\xB0"
+                                             "C")
+                               << QByteArray("\xC2\xB0"
+                                             "C");
     }
     void fieldsAreQuotedWhereTheyMustBe()
     {
         QFETCH(QByteArray, field);
         QFETCH(QByteArray, text);
-        QCOMPARE(written([&](CsvWriter& out) { out.row({std::string_view(field.constData(), static_cast<std::size_t>(field.size()))}); }), text + "\n");
+        QCOMPARE(written([&](CsvWriter& out) { out.row({std::string_view(field.constData(), static_cast<std::size_t>(field.size()))}); }),
+            text + "\n");
     }
 
     void rowsEndWithALineFeedAndFieldsWithCommasBetween()
     {
         QCOMPARE(written([](CsvWriter& out) {
-                     out.row({"a", "b", "c"});
-                     out.row({"", "", ""});
-                     out.field("last");
-                     out.endRow();
-                 }),
-                 QByteArray("a,b,c\n,,\nlast\n"));
+            out.row({"a", "b", "c"});
+            out.row({"", "", ""});
+            out.field("last");
+            out.endRow();
+        }),
+            QByteArray("a,b,c\n,,\nlast\n"));
         QCOMPARE(written([](CsvWriter&) {}), QByteArray());
     }
 

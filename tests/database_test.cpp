@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Reading signal databases, and decoding and encoding with them.
 #include <QTest>
 
@@ -94,7 +95,9 @@ private Q_SLOTS:
                 continue;
             // The reference computes in doubles; ours is the one nearest to the decimal result.
             const double expected = row[6].toDouble();
-            QVERIFY2(std::abs(decoded.value - expected) <= 1e-12 * std::max(std::abs(expected), std::abs(signal->offset)) || decoded.value == expected || (std::isnan(decoded.value) && row[6] == "nan"), (name + " got " + numberText(decoded.value).c_str()).constData());
+            QVERIFY2(std::abs(decoded.value - expected) <= 1e-12 * std::max(std::abs(expected), std::abs(signal->offset))
+                         || decoded.value == expected || (std::isnan(decoded.value) && row[6] == "nan"),
+                (name + " got " + numberText(decoded.value).c_str()).constData());
             if (signal->type == ValueType::integer)
                 QVERIFY2(rawText(planOf(*signal), decoded.bits) == row[5].toStdString(), name.constData());
             else
@@ -111,7 +114,8 @@ private Q_SLOTS:
         QCOMPARE(message->find("WinchMode_0_3")->textOf(1), std::string_view("On; or so"));
         QVERIFY(message->find("RotorCount_0_1")->comment.starts_with("Says \"so\"; over"));
         const Message* angle = reading->database.find("Msg03Angle");
-        QCOMPARE(angle->find("HatchMode_3_0")->unit, std::string("\xC2\xB0" "C"));  // code page 1252 became UTF-8
+        QCOMPARE(angle->find("HatchMode_3_0")->unit, std::string("\xC2\xB0"
+                                                                 "C"));  // code page 1252 became UTF-8
         QVERIFY(!angle->find("HatchMode_3_0")->minimum);                            // [0|0] is no range
     }
 

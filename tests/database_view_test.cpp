@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Signal databases in the real window: drawn, moved, swept, typed, reviewed, compared and saved.
 #include <QApplication>
 #include <QClipboard>
@@ -209,7 +210,8 @@ private Q_SLOTS:
         open(0x181, "Counter");
         LayoutWidget* layout = editor()->layoutWidget();
         const QRectF least = layout->cellOf(48);
-        QTest::mousePress(layout, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(least.right()) - 2, static_cast<int>(least.center().y())));
+        QTest::mousePress(
+            layout, Qt::LeftButton, Qt::NoModifier, QPoint(static_cast<int>(least.right()) - 2, static_cast<int>(least.center().y())));
         QTest::mouseMove(layout, cell(50));
         QTest::mouseRelease(layout, Qt::LeftButton, Qt::NoModifier, cell(50));
         QCOMPARE(signal("Counter").startBit, 50U);
@@ -316,7 +318,9 @@ private Q_SLOTS:
         QCOMPARE(desk().message()->id.value, 0x5A7U);
         QCOMPARE(desk().message()->length, 8U);
         QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr);
-        QTRY_VERIFY(!window_->findChild<QTreeWidget*>()->findItems(QStringLiteral("Message_5A7"), Qt::MatchRecursive | Qt::MatchStartsWith).isEmpty());
+        QTRY_VERIFY(!window_->findChild<QTreeWidget*>()
+                ->findItems(QStringLiteral("Message_5A7"), Qt::MatchRecursive | Qt::MatchStartsWith)
+                .isEmpty());
         QCOMPARE(stage().selection().id.value, 0x5A7U);
         QCOMPARE(desk().message()->id.value, 0x5A7U);
         find->clear();
@@ -325,7 +329,8 @@ private Q_SLOTS:
         QCOMPARE(desk().signal()->length, 16U);
         QCOMPARE(desk().signal()->startBit, 0U);
         type("signalName", QStringLiteral("Strokes"));
-        QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr && stage().catalog().find(1, {0x5A7, false})->message->find("Strokes") != nullptr);
+        QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr
+                    && stage().catalog().find(1, {0x5A7, false})->message->find("Strokes") != nullptr);
         window_->showPage(QStringLiteral("Watch"));
         roster->filterLine()->setText(QStringLiteral("name SharpenState"));
         QTRY_COMPARE(roster->rows()->count(), 1U);
@@ -379,12 +384,20 @@ private Q_SLOTS:
                     for (const QLineEdit* edit : fields) {
                         if (qobject_cast<QComboBox*>(edit->parentWidget()) != nullptr)
                             continue;
-                        const int characters = (edit->width() - Theme::get().px(18)) / QFontMetrics(edit->font()).horizontalAdvance(QLatin1Char('0'));
-                        const bool number = QStringList{"signalFactor", "signalOffset", "signalMinimum", "signalMaximum"}.contains(edit->objectName());
-                        const int least = edit->objectName() == QLatin1String("messageId") ? 10 : edit->objectName().endsWith(QLatin1String("Name")) ? 10 : number ? 7 : 2;
-                        QVERIFY2(characters >= least, qPrintable(QStringLiteral("%1 at %2 and %3: %4").arg(edit->objectName()).arg(width).arg(scale).arg(characters)));
+                        const int characters = (edit->width() - Theme::get().px(18))
+                                               / QFontMetrics(edit->font()).horizontalAdvance(QLatin1Char('0'));
+                        const bool number = QStringList{"signalFactor", "signalOffset", "signalMinimum", "signalMaximum"}.contains(
+                            edit->objectName());
+                        const int least = edit->objectName() == QLatin1String("messageId")     ? 10
+                                          : edit->objectName().endsWith(QLatin1String("Name")) ? 10
+                                          : number                                             ? 7
+                                                                                               : 2;
+                        QVERIFY2(characters >= least,
+                            qPrintable(
+                                QStringLiteral("%1 at %2 and %3: %4").arg(edit->objectName()).arg(width).arg(scale).arg(characters)));
                         for (const QLineEdit* other : fields)
-                            QVERIFY2(other == edit || !other->geometry().intersects(edit->geometry()), qPrintable(edit->objectName() + other->objectName()));
+                            QVERIFY2(other == edit || !other->geometry().intersects(edit->geometry()),
+                                qPrintable(edit->objectName() + other->objectName()));
                     }
                 }
             }
@@ -394,7 +407,9 @@ private Q_SLOTS:
         window_->resize(before);
         // What is longer than a field is read in full in its tooltip, and the keys go as the eye does.
         type("signalFactor", QStringLiteral("0.0000152587890625"));
-        QVERIFY2(field("signalFactor")->toolTip().startsWith(QStringLiteral("1.52587890625e-05")) || field("signalFactor")->toolTip().startsWith(QStringLiteral("0.0000152587890625")), qPrintable(field("signalFactor")->toolTip()));
+        QVERIFY2(field("signalFactor")->toolTip().startsWith(QStringLiteral("1.52587890625e-05"))
+                     || field("signalFactor")->toolTip().startsWith(QStringLiteral("0.0000152587890625")),
+            qPrintable(field("signalFactor")->toolTip()));
         editor()->undo(false);
         field("messageName")->setFocus();
         QTest::keyClick(field("messageName"), Qt::Key_Tab);
@@ -413,7 +428,8 @@ private Q_SLOTS:
         const int held = pane->minimumSizeHint().width();
         QTRY_COMPARE(tabs->width(), tabs->sizeHint().width());
         for (int i = 0; i < tabs->count(); ++i)
-            QVERIFY2(tabs->tabRect(i).width() > QFontMetrics(tabs->font()).horizontalAdvance(tabs->tabText(i)), qPrintable(tabs->tabText(i)));
+            QVERIFY2(
+                tabs->tabRect(i).width() > QFontMetrics(tabs->font()).horizontalAdvance(tabs->tabText(i)), qPrintable(tabs->tabText(i)));
         // No pane grows by going to another of its views.
         tab(0);
         QCOMPARE(pane->minimumSizeHint().width(), held);
@@ -463,7 +479,8 @@ private Q_SLOTS:
         QVERIFY(desk().signal() != nullptr && desk().signal()->name != "Counter");
         QCOMPARE(stage().selection().kind, Selection::Kind::signal);
         QCOMPARE(stage().selection().id.value, 0x181U);
-        QCOMPARE(stage().catalog().find(1, {0x181, false})->message->signals[static_cast<std::size_t>(stage().selection().signal)].name, desk().signal()->name);
+        QCOMPARE(stage().catalog().find(1, {0x181, false})->message->signals[static_cast<std::size_t>(stage().selection().signal)].name,
+            desk().signal()->name);
         QTRY_VERIFY(window_->inspector()->text().contains(QString::fromStdString(desk().signal()->name)));
         // In the tree: a signal of another bus and file.
         auto* find = window_->rigTree()->findBox();
@@ -515,7 +532,9 @@ private Q_SLOTS:
         open(0x181, "Counter");
         NetworkDialog dialog(desk());
         dialog.show();
-        const auto put = [&](const char* name, int row, int column, const char* text) { dialog.findChild<QTableWidget*>(QLatin1String(name))->item(row, column)->setText(QLatin1String(text)); };
+        const auto put = [&](const char* name, int row, int column, const char* text) {
+            dialog.findChild<QTableWidget*>(QLatin1String(name))->item(row, column)->setText(QLatin1String(text));
+        };
         const auto last = [&](const char* name) { return dialog.findChild<QTableWidget*>(QLatin1String(name))->rowCount() - 1; };
         const auto nodes = desk().database().nodes.size();
         // With the mouse: Add begins a row, what is typed makes the node, Remove takes it out.
@@ -565,7 +584,9 @@ private Q_SLOTS:
         NetworkDialog dialog(desk());
         dialog.show();
         const auto table = [&](const char* name) { return dialog.findChild<QTableWidget*>(QLatin1String(name)); };
-        const auto put = [&](const char* name, int row, int column, const char* text) { table(name)->item(row, column)->setText(QLatin1String(text)); };
+        const auto put = [&](const char* name, int row, int column, const char* text) {
+            table(name)->item(row, column)->setText(QLatin1String(text));
+        };
         put("networkVariables", table("networkVariables")->rowCount() - 1, 0, "HallTemperature");
         const database::Variable& variable = desk().database().variables.back();
         QCOMPARE(QByteArray::fromStdString(variable.name), QByteArray("HallTemperature"));
@@ -593,7 +614,8 @@ private Q_SLOTS:
         }
         const auto set = [&](const char* attribute, const char* object) {
             for (int i = 0; i < table("networkValues")->rowCount(); ++i)
-                if (table("networkValues")->item(i, 1)->text() == QLatin1String(attribute) && table("networkValues")->item(i, 0)->text() == QLatin1String(object)) {
+                if (table("networkValues")->item(i, 1)->text() == QLatin1String(attribute)
+                    && table("networkValues")->item(i, 0)->text() == QLatin1String(object)) {
                     table("networkValues")->item(i, 2)->setText(QStringLiteral("7"));
                     return true;
                 }
@@ -706,7 +728,10 @@ private Q_SLOTS:
         type("signalMaximum", QStringLiteral("9999"));
         tab(2);
         auto* view = window_->currentPage()->find<ReviewView>();
-        const auto at = [&] { return std::find_if(view->findings().begin(), view->findings().end(), [](const database::Finding& f) { return f.kind == database::FindingKind::range && f.object == "BladeState.Counter"; }); };
+        const auto at = [&] {
+            return std::find_if(view->findings().begin(), view->findings().end(),
+                [](const database::Finding& f) { return f.kind == database::FindingKind::range && f.object == "BladeState.Counter"; });
+        };
         QTRY_VERIFY(at() != view->findings().end());
         QVERIFY(at()->mend != nullptr && at()->line > 0);
         view->choose(static_cast<std::size_t>(at() - view->findings().begin()));
@@ -744,7 +769,8 @@ private Q_SLOTS:
         QTest::mouseClick(save, Qt::LeftButton);
         QVERIFY(!save->isEnabled());
         QByteArray wanted = before;
-        wanted.replace("SG_ Counter : 48|8@1+ (1,0) [0|255] \"\" Display\n\nBO_ 641", "SG_ Counter : 48|8@1+ (1,0) [0|255] \"beats\" Display\n\nBO_ 641");
+        wanted.replace("SG_ Counter : 48|8@1+ (1,0) [0|255] \"\" Display\n\nBO_ 641",
+            "SG_ Counter : 48|8@1+ (1,0) [0|255] \"beats\" Display\n\nBO_ 641");
         QVERIFY(wanted != before);
         QCOMPARE(bytesOf(path), wanted);
         desk().undo();
@@ -776,7 +802,8 @@ private Q_SLOTS:
         });
         QTest::mouseClick(editor()->findChild<QPushButton*>(QStringLiteral("diskDifference")), Qt::LeftButton);
         QVERIFY(said.contains(QStringLiteral("kPa")) && said.contains(QStringLiteral("mine")));
-        QCOMPARE(QByteArray::fromStdString(desk().database().find(can::Identifier{0x181, false})->find("CylinderPressure")->unit), QByteArray("kPa"));
+        QCOMPARE(QByteArray::fromStdString(desk().database().find(can::Identifier{0x181, false})->find("CylinderPressure")->unit),
+            QByteArray("kPa"));
         write(path, before);
         QVERIFY(desk().shelf().reread(desk().current()).has_value());
         desk().open(desk().current());
@@ -784,7 +811,8 @@ private Q_SLOTS:
 
     void aDroppedDatabaseIsAttachedBehindTheOthers()
     {
-        write(folder_.filePath("extra.dbc"), "VERSION \"\"\nBU_: Sharpener\nBO_ 385 OtherState: 8 Sharpener\nBO_ 1447 Stones: 8 Sharpener\n SG_ Wear : 0|8@1+ (1,0) [0|0] \"%\" Sharpener\n");
+        write(folder_.filePath("extra.dbc"), "VERSION \"\"\nBU_: Sharpener\nBO_ 385 OtherState: 8 Sharpener\nBO_ 1447 Stones: 8 "
+                                             "Sharpener\n SG_ Wear : 0|8@1+ (1,0) [0|0] \"%\" Sharpener\n");
         open(0x181);
         drop(editor(), folder_.filePath("extra.dbc"));
         QCOMPARE(QByteArray::fromStdString(desk().entry().name), QByteArray("extra.dbc"));
@@ -827,7 +855,9 @@ private Q_SLOTS:
         QVERIFY(marked->toolTip(0).contains(QStringLiteral("lost.dbc")));
         QVERIFY(other->stage().catalog().find(1, {0x181, false}) != nullptr);
         Desk& desk = other->stage().desk();
-        QVERIFY(desk.shelf().pointTo(static_cast<std::size_t>(desk.shelf().find("lost.dbc")), folder_.filePath("scanner.dbc").toStdString()).has_value());
+        QVERIFY(desk.shelf()
+                .pointTo(static_cast<std::size_t>(desk.shelf().find("lost.dbc")), folder_.filePath("scanner.dbc").toStdString())
+                .has_value());
         desk.noteAttached();
         QVERIFY(other->stage().catalog().find(3, {0x310, false}) != nullptr);
         other->closeWithoutAsking();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The reader of signal databases, statement by statement, on good and on hand-broken texts; where bits lie.
 #include <QTest>
 
@@ -13,7 +14,8 @@ using namespace wavetrope::database;
 
 namespace {
 
-const std::string head = "VERSION \"1\"\nBU_: A B C\nBO_ 100 State: 8 A\n SG_ Speed : 0|16@1+ (0.1,-5) [0|100] \"km/h\" B,C\n SG_ Gear : 16|4@1- (1,0) [0|0] \"\" B\n";
+const std::string head = "VERSION \"1\"\nBU_: A B C\nBO_ 100 State: 8 A\n SG_ Speed : 0|16@1+ (0.1,-5) [0|100] \"km/h\" B,C\n SG_ Gear : "
+                         "16|4@1- (1,0) [0|0] \"\" B\n";
 
 DbcReading read(const std::string& text) { return readDbc(text, "test.dbc"); }
 
@@ -47,7 +49,8 @@ private Q_SLOTS:
         row("BO_ 200 Other: 8 A\n SG_ X: 0|8@1+ (1,0) [0|0] \"\" B");
         row("BO_ 200 Other: 8 A\n SG_ X : 0|8@1+(1,0)[0|0]\"\"B");
         row("BO_ 200 Other: 8 A\n SG_ X : 7|8@0- (1e-3,-1.5E+2) [-1e3|+1e3] \"\" B , C");
-        row("BO_ 200 Other: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ X m0 : 8|8@1+ (1,0) [0|0] \"\" B\n SG_ Y m12 : 8|8@1+ (1,0) [0|0] \"\" B");
+        row("BO_ 200 Other: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ X m0 : 8|8@1+ (1,0) [0|0] \"\" B\n SG_ Y m12 : 8|8@1+ (1,0) "
+            "[0|0] \"\" B");
         row("BO_ 200 Other: 8 A\n SG_ Nested m3M : 8|8@1+ (1,0) [0|0] \"\" B");
         row("CM_ \"about the whole\";");
         row("CM_ BU_ A \"about a node\";");
@@ -96,7 +99,9 @@ private Q_SLOTS:
         QTest::addColumn<QString>("statement");
         QTest::addColumn<int>("line");      // behind the head's five
         QTest::addColumn<QString>("words");
-        const auto row = [](const char* statement, int line, const char* words) { QTest::newRow(statement) << QString::fromUtf8(statement) << line << QString::fromUtf8(words); };
+        const auto row = [](const char* statement, int line, const char* words) {
+            QTest::newRow(statement) << QString::fromUtf8(statement) << line << QString::fromUtf8(words);
+        };
         row("BO_ x Other: 8 A", 6, "an identifier");
         row("BO_ 99999999999 Other: 8 A", 6, "an identifier");
         row("BO_ 3000 Other: 8 A", 6, "outside 11 or 29 bits");
@@ -149,8 +154,10 @@ private Q_SLOTS:
     {
         const DbcReading reading = read(head
                                         + "BO_ 200 Fast: 8 A\nBO_ 201 Slow: 8 A\n"
-                                          "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_ BO_ \"VFrameFormat\" ENUM \"StandardCAN\",\"StandardCAN_FD\";\nBA_DEF_ BO_ \"CANFD_BRS\" ENUM \"0\",\"1\";\n"
-                                          "BA_DEF_DEF_ \"GenMsgCycleTime\" 100;\nBA_ \"GenMsgCycleTime\" BO_ 200 5;\nBA_ \"VFrameFormat\" BO_ 200 1;\nBA_ \"CANFD_BRS\" BO_ 200 \"1\";\nBA_ \"GenSigStartValue\" SG_ 100 Speed 50;\n");
+                                          "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_ BO_ \"VFrameFormat\" ENUM "
+                                          "\"StandardCAN\",\"StandardCAN_FD\";\nBA_DEF_ BO_ \"CANFD_BRS\" ENUM \"0\",\"1\";\n"
+                                          "BA_DEF_DEF_ \"GenMsgCycleTime\" 100;\nBA_ \"GenMsgCycleTime\" BO_ 200 5;\nBA_ \"VFrameFormat\" "
+                                          "BO_ 200 1;\nBA_ \"CANFD_BRS\" BO_ 200 \"1\";\nBA_ \"GenSigStartValue\" SG_ 100 Speed 50;\n");
         QCOMPARE(reading.problems.size(), 0U);
         const Message* fast = reading.database.find("Fast");
         QCOMPARE(fast->cycleTime, Time(5'000'000));
@@ -161,7 +168,10 @@ private Q_SLOTS:
 
     void reservedWordsAreNeverShown()
     {
-        const DbcReading reading = read(head + "BU_: Vector__XXX\nBO_ 3221225472 VECTOR__INDEPENDENT_SIG_MSG: 0 Vector__XXX\n SG_ Orphan : 0|8@1+ (1,0) [0|0] \"\" Vector__XXX\nBO_ 200 Other: 8 Vector__XXX\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" Vector__XXX\n");
+        const DbcReading reading = read(
+            head
+            + "BU_: Vector__XXX\nBO_ 3221225472 VECTOR__INDEPENDENT_SIG_MSG: 0 Vector__XXX\n SG_ Orphan : 0|8@1+ (1,0) [0|0] \"\" "
+              "Vector__XXX\nBO_ 200 Other: 8 Vector__XXX\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" Vector__XXX\n");
         QCOMPARE(reading.problems.size(), 0U);
         QCOMPARE(reading.database.messages.size(), 2U);
         for (const Node& node : reading.database.nodes)
@@ -178,12 +188,12 @@ private Q_SLOTS:
         };
         QCOMPARE(unitOf("\xB0"
                         "C"),
-                 std::string("\xC2\xB0"
-                             "C"));                                             // code page 1252
+            std::string("\xC2\xB0"
+                        "C"));                                             // code page 1252
         QCOMPARE(unitOf("\xC2\xB0"
                         "C"),
-                 std::string("\xC2\xB0"
-                             "C"));                                             // UTF-8
+            std::string("\xC2\xB0"
+                        "C"));                                             // UTF-8
         QCOMPARE(unitOf("\x80"), std::string("\xE2\x82\xAC"));                  // the euro sign of 1252
         QCOMPARE(unitOf("\xB5m"), std::string("\xC2\xB5m"));
         QCOMPARE(read("\xEF\xBB\xBFVERSION \"x\"\nBU_: A\n").database.network.version, std::string("x"));
@@ -370,7 +380,8 @@ private Q_SLOTS:
 
     void multiplexedSignalsFollowTheirSelector()
     {
-        const DbcReading reading = read("BU_: A\nBO_ 1 M: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ One m1 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Two m2 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Always : 16|8@1+ (1,0) [0|0] \"\" A\n");
+        const DbcReading reading = read("BU_: A\nBO_ 1 M: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ One m1 : 8|8@1+ (1,0) [0|0] "
+                                        "\"\" A\n SG_ Two m2 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Always : 16|8@1+ (1,0) [0|0] \"\" A\n");
         const MessagePlan plan(reading.database.messages.at(0));
         const auto names = [&](int selector) {
             std::vector<Decoded> out;
@@ -406,7 +417,8 @@ private Q_SLOTS:
         const auto bus = catalog.addBus("One");
         const auto other = catalog.addBus("Two");
         catalog.attach(bus, std::make_shared<const Database>(read(head).database));
-        catalog.attach(bus, std::make_shared<const Database>(read("BU_: D\nBO_ 100 Rival: 8 D\nBO_ 101 Extra: 8 D\n SG_ Speed : 0|8@1+ (1,0) [0|0] \"\" D\n").database));
+        catalog.attach(bus, std::make_shared<const Database>(
+                                read("BU_: D\nBO_ 100 Rival: 8 D\nBO_ 101 Extra: 8 D\n SG_ Speed : 0|8@1+ (1,0) [0|0] \"\" D\n").database));
         QCOMPARE(catalog.find(bus, {100, false})->message->name, std::string("State"));
         QCOMPARE(catalog.find(bus, {101, false})->message->name, std::string("Extra"));
         QVERIFY(catalog.find(bus, {100, true}) == nullptr);

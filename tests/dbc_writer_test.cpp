@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Databases written back: untouched byte for byte, edited only where they were edited, and undone without a trace.
 #include <QFile>
 #include <QTest>
@@ -24,14 +25,15 @@ std::string bytesOf(const QString& path)
     return file.open(QIODevice::ReadOnly) ? file.readAll().toStdString() : std::string();
 }
 
-const std::string text = "VERSION \"7\"\r\n\r\n\r\nNS_ :\r\n\tCM_\r\n\r\nBS_:\r\n\r\nBU_: A B C\r\n\r\n"
-                         "BO_ 100 State: 8 A\r\n SG_ Speed : 0|16@1+ (0.10,-5.0) [0|100] \"km/h\"  B,C\r\n SG_ Gear : 16|4@1- (1,0) [0|0] \"\" B\r\n\r\n"
-                         "BO_ 2364540158 Wide: 8 B\r\n SG_ Value : 7|32@0+ (1,0) [0|0] \"\xB0"
-                         "C\" Vector__XXX\r\n\r\n"
-                         "CM_ \"the whole\";\r\nCM_ SG_ 100 Speed \"over\r\ntwo lines\";\r\n"
-                         "ODD_ statement nobody knows ;\r\n"
-                         "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\r\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\r\nBA_ \"GenMsgCycleTime\" BO_ 100 20;\r\n"
-                         "VAL_ 100 Gear 0 \"off\" 1 \"on\" ;\r\n";
+const std::string text =
+    "VERSION \"7\"\r\n\r\n\r\nNS_ :\r\n\tCM_\r\n\r\nBS_:\r\n\r\nBU_: A B C\r\n\r\n"
+    "BO_ 100 State: 8 A\r\n SG_ Speed : 0|16@1+ (0.10,-5.0) [0|100] \"km/h\"  B,C\r\n SG_ Gear : 16|4@1- (1,0) [0|0] \"\" B\r\n\r\n"
+    "BO_ 2364540158 Wide: 8 B\r\n SG_ Value : 7|32@0+ (1,0) [0|0] \"\xB0"
+    "C\" Vector__XXX\r\n\r\n"
+    "CM_ \"the whole\";\r\nCM_ SG_ 100 Speed \"over\r\ntwo lines\";\r\n"
+    "ODD_ statement nobody knows ;\r\n"
+    "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\r\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\r\nBA_ \"GenMsgCycleTime\" BO_ 100 20;\r\n"
+    "VAL_ 100 Gear 0 \"off\" 1 \"on\" ;\r\n";
 
 // Lines of `now` that `was` has not, and the other way round.
 std::pair<QStringList, QStringList> changedLines(const std::string& was, const std::string& now)
@@ -88,7 +90,10 @@ private Q_SLOTS:
         const DbcReading again = readDbc(fresh, "x");
         QVERIFY2(again.problems.empty(), again.problems.empty() ? "" : again.problems.front().text().c_str());
         const auto changes = diff(reading.database, again.database);
-        QVERIFY2(changes.empty(), changes.empty() ? "" : (changes.front().object + ' ' + changes.front().field + ": " + changes.front().before + " -> " + changes.front().after).c_str());
+        QVERIFY2(changes.empty(), changes.empty() ? ""
+                                                  : (changes.front().object + ' ' + changes.front().field + ": " + changes.front().before
+                                                        + " -> " + changes.front().after)
+                                                        .c_str());
         QVERIFY(writeDbc(again.database) == fresh);
     }
 
@@ -153,7 +158,8 @@ private Q_SLOTS:
         apply(db, *editor.putMessage(message, "add"));
         apply(db, editor.setCycleTime(db.messages[1].uid, std::chrono::milliseconds(50)));
         const std::string out = written(db, reading);
-        QVERIFY(out.find(" SG_ Gear : 16|4@1- (1,0) [0|0] \"\" B\r\n SG_ Load : 24|8@1+ (1,0) [0|0] \"\xB5m\" Vector__XXX\r\n") != std::string::npos);
+        QVERIFY(out.find(" SG_ Gear : 16|4@1- (1,0) [0|0] \"\" B\r\n SG_ Load : 24|8@1+ (1,0) [0|0] \"\xB5m\" Vector__XXX\r\n")
+                != std::string::npos);
         QVERIFY(out.find("Vector__XXX\r\n\r\nBO_ 801 Extra: 4 Vector__XXX\r\n") != std::string::npos);
         QVERIFY(out.find("two lines\";\r\nCM_ SG_ 100 Load \"new\";\r\n") != std::string::npos);
         QVERIFY(out.find("BO_ 100 20;\r\nBA_ \"GenMsgCycleTime\" BO_ 2364540158 50;\r\n") != std::string::npos);
@@ -169,7 +175,8 @@ private Q_SLOTS:
         Database db = reading.database;
         apply(db, Editor(db).removeMessage(db.messages[0].uid));
         const std::string out = written(db, reading);
-        QVERIFY(out.find("Speed") == std::string::npos && out.find("Gear") == std::string::npos && out.find("BO_ 100") == std::string::npos);
+        QVERIFY(
+            out.find("Speed") == std::string::npos && out.find("Gear") == std::string::npos && out.find("BO_ 100") == std::string::npos);
         QVERIFY(out.find("ODD_ statement nobody knows ;") != std::string::npos);
         QVERIFY(changedLines(text, out).second.isEmpty());
         QCOMPARE(diff(db, readDbc(out, "x").database).size(), 0U);
@@ -297,7 +304,10 @@ private Q_SLOTS:
             const DbcReading again = readDbc(out, "x");
             QVERIFY2(again.problems.empty(), again.problems.empty() ? "" : again.problems.front().text().c_str());
             const auto changes = diff(db, again.database);
-            QVERIFY2(changes.empty(), changes.empty() ? "" : (changes.front().object + ' ' + changes.front().field + ": " + changes.front().before + " -> " + changes.front().after).c_str());
+            QVERIFY2(changes.empty(), changes.empty() ? ""
+                                                      : (changes.front().object + ' ' + changes.front().field + ": "
+                                                            + changes.front().before + " -> " + changes.front().after)
+                                                            .c_str());
             while (!edits.empty()) {
                 revert(db, edits.back());
                 edits.pop_back();
@@ -308,15 +318,22 @@ private Q_SLOTS:
 
     void everyKindOfStatementIsKept()
     {
-        const std::string all = "VERSION \"x\"\nBS_: 500000 : 1,2\nBU_: A B\nVAL_TABLE_ OnOff 0 \"off\" 1 \"on\" ;\n"
-                                "BO_ 3221225472 VECTOR__INDEPENDENT_SIG_MSG: 0 Vector__XXX\n SG_ Orphan : 0|8@1+ (1,0) [0|0] \"\" Vector__XXX\n\n"
-                                "BO_ 10 Mux: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ Sub m1M : 8|8@1+ (1,0) [0|0] \"\" B\n SG_ Deep m3 : 16|8@1+ (1,0) [0|0] \"\" B\n SG_ Real : 32|32@1- (1,0) [0|0] \"\" B\n\n"
-                                "BO_TX_BU_ 10 : A,B;\nEV_ Env: 0 [0|10] \"C\" 5 1 DUMMY_NODE_VECTOR0 A;\nENVVAR_DATA_ Env: 4;\nSGTYPE_ Shape : 8@1+ (1,0) [0|1] \"\" 0 , OnOff;\n"
-                                "CM_ EV_ Env \"of the air\";\nCM_ BU_ A \"node\";\n"
-                                "BA_DEF_ \"Hex\" HEX 0 255;\nBA_DEF_ BU_ \"Text\" STRING ;\nBA_DEF_ SG_ \"Kind\" ENUM \"a\",\"b\";\nBA_DEF_ EV_ \"Real\" FLOAT -1 1;\nBA_DEF_REL_ BU_SG_REL_ \"Late\" INT 0 9;\nBA_DEF_REL_ BU_BO_REL_ \"Late2\" INT 0 9;\n"
-                                "BA_DEF_DEF_ \"Hex\" 16;\nBA_DEF_DEF_ \"Text\" \"\";\nBA_DEF_DEF_ \"Kind\" \"a\";\nBA_DEF_DEF_ \"Real\" 0.5;\nBA_DEF_DEF_REL_ \"Late\" 3;\n"
-                                "BA_ \"Hex\" 32;\nBA_ \"Text\" BU_ A \"said \\\"so\\\"\";\nBA_ \"Kind\" SG_ 10 Sub 1;\nBA_ \"Real\" EV_ Env 0.25;\nBA_REL_ \"Late\" BU_SG_REL_ B SG_ 10 Sub 4;\nBA_REL_ \"Late2\" BU_BO_REL_ B 10 5;\n"
-                                "VAL_ 10 Sel 1 \"one\" 2 \"two\" ;\nVAL_ Env 0 \"cold\" ;\nSIG_GROUP_ 10 Both 1 : Sel Sub;\nSIG_VALTYPE_ 10 Real : 1;\nSG_MUL_VAL_ 10 Sub Sel 1-1, 5-7;\nSG_MUL_VAL_ 10 Deep Sub 3-3;\n";
+        const std::string all =
+            "VERSION \"x\"\nBS_: 500000 : 1,2\nBU_: A B\nVAL_TABLE_ OnOff 0 \"off\" 1 \"on\" ;\n"
+            "BO_ 3221225472 VECTOR__INDEPENDENT_SIG_MSG: 0 Vector__XXX\n SG_ Orphan : 0|8@1+ (1,0) [0|0] \"\" Vector__XXX\n\n"
+            "BO_ 10 Mux: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ Sub m1M : 8|8@1+ (1,0) [0|0] \"\" B\n SG_ Deep m3 : 16|8@1+ "
+            "(1,0) [0|0] \"\" B\n SG_ Real : 32|32@1- (1,0) [0|0] \"\" B\n\n"
+            "BO_TX_BU_ 10 : A,B;\nEV_ Env: 0 [0|10] \"C\" 5 1 DUMMY_NODE_VECTOR0 A;\nENVVAR_DATA_ Env: 4;\nSGTYPE_ Shape : 8@1+ (1,0) "
+            "[0|1] \"\" 0 , OnOff;\n"
+            "CM_ EV_ Env \"of the air\";\nCM_ BU_ A \"node\";\n"
+            "BA_DEF_ \"Hex\" HEX 0 255;\nBA_DEF_ BU_ \"Text\" STRING ;\nBA_DEF_ SG_ \"Kind\" ENUM \"a\",\"b\";\nBA_DEF_ EV_ \"Real\" FLOAT "
+            "-1 1;\nBA_DEF_REL_ BU_SG_REL_ \"Late\" INT 0 9;\nBA_DEF_REL_ BU_BO_REL_ \"Late2\" INT 0 9;\n"
+            "BA_DEF_DEF_ \"Hex\" 16;\nBA_DEF_DEF_ \"Text\" \"\";\nBA_DEF_DEF_ \"Kind\" \"a\";\nBA_DEF_DEF_ \"Real\" 0.5;\nBA_DEF_DEF_REL_ "
+            "\"Late\" 3;\n"
+            "BA_ \"Hex\" 32;\nBA_ \"Text\" BU_ A \"said \\\"so\\\"\";\nBA_ \"Kind\" SG_ 10 Sub 1;\nBA_ \"Real\" EV_ Env 0.25;\nBA_REL_ "
+            "\"Late\" BU_SG_REL_ B SG_ 10 Sub 4;\nBA_REL_ \"Late2\" BU_BO_REL_ B 10 5;\n"
+            "VAL_ 10 Sel 1 \"one\" 2 \"two\" ;\nVAL_ Env 0 \"cold\" ;\nSIG_GROUP_ 10 Both 1 : Sel Sub;\nSIG_VALTYPE_ 10 Real : "
+            "1;\nSG_MUL_VAL_ 10 Sub Sel 1-1, 5-7;\nSG_MUL_VAL_ 10 Deep Sub 3-3;\n";
         const DbcReading reading = readDbc(all, "x");
         QVERIFY2(reading.problems.empty(), reading.problems.empty() ? "" : reading.problems.front().text().c_str());
         QCOMPARE(reading.warnings.size(), 0U);
@@ -340,7 +357,10 @@ private Q_SLOTS:
 
     void statementsMayComeInAnyOrder()
     {
-        const DbcReading reading = readDbc("VERSION \"\"\nCM_ SG_ 10 X \"early\";\nVAL_ 10 X 1 \"one\" ;\nBA_ \"GenMsgCycleTime\" BO_ 10 20;\nBA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 100;\nBO_ 10 M: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" A\nBU_: A\n", "x");
+        const DbcReading reading = readDbc(
+            "VERSION \"\"\nCM_ SG_ 10 X \"early\";\nVAL_ 10 X 1 \"one\" ;\nBA_ \"GenMsgCycleTime\" BO_ 10 20;\nBA_DEF_ BO_ "
+            "\"GenMsgCycleTime\" INT 0 100;\nBO_ 10 M: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" A\nBU_: A\n",
+            "x");
         QVERIFY(reading.problems.empty());
         const Signal& x = reading.database.messages.at(0).signals.at(0);
         QCOMPARE(QByteArray::fromStdString(x.comment), QByteArray("early"));
@@ -350,7 +370,9 @@ private Q_SLOTS:
 
     void semicolonsMissingOrDoubledAreWarnings()
     {
-        const DbcReading reading = readDbc("VERSION \"\"\nBU_: A\nBO_ 10 M: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" A\nCM_ BO_ 10 \"no end\"\nCM_ BU_ A \"two\";;\nVAL_ 10 X 1 \"one\"\n", "x");
+        const DbcReading reading = readDbc("VERSION \"\"\nBU_: A\nBO_ 10 M: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" A\nCM_ BO_ 10 \"no "
+                                           "end\"\nCM_ BU_ A \"two\";;\nVAL_ 10 X 1 \"one\"\n",
+            "x");
         QVERIFY(reading.problems.empty());
         QCOMPARE(reading.warnings.size(), 3U);
         QCOMPARE(reading.warnings[0].line, 6);
@@ -387,10 +409,13 @@ private Q_SLOTS:
     {
         const DbcReading reading = readDbc(text, "cart.dbc");
         const std::string html = toHtml(reading.database, "Cart <1>");
-        QVERIFY(html.find("Cart &lt;1&gt;") != std::string::npos && html.find("<svg") != std::string::npos && html.find("0x064") != std::string::npos && html.find("Speed") != std::string::npos);
+        QVERIFY(html.find("Cart &lt;1&gt;") != std::string::npos && html.find("<svg") != std::string::npos
+                && html.find("0x064") != std::string::npos && html.find("Speed") != std::string::npos);
         QVERIFY(html.find("<script") == std::string::npos && html.find("Vector__") == std::string::npos);
         const std::string csv = toCsv(reading.database);
-        QVERIFY(csv.find("State,0x064,8,A,20,Speed,0,16,least_first,unsigned,integer,0.10000000000000001,-5,0,100,km/h,,B C,,,\"over\r\ntwo lines\"\n") != std::string::npos);
+        QVERIFY(csv.find("State,0x064,8,A,20,Speed,0,16,least_first,unsigned,integer,0.10000000000000001,-5,0,100,km/h,,B "
+                         "C,,,\"over\r\ntwo lines\"\n")
+                != std::string::npos);
         QCOMPARE(std::count(csv.begin(), csv.end(), '\n'), 5);
     }
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A document is read, measured and looked at by threads of their own.
 #include <QTemporaryDir>
 #include <QTest>

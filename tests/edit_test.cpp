@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of databases one by one, fields as they are typed, attributes and what follows from them, searching.
 #include <QTest>
 
@@ -21,12 +22,14 @@ namespace {
 Database sample()
 {
     return readDbc("VERSION \"\"\nBU_: Pump Valve Filter\nVAL_TABLE_ OffOn 0 \"off\" 1 \"on\" ;\n"
-                   "BO_ 100 State: 8 Pump\n SG_ Mode M : 0|4@1+ (1,0) [0|15] \"\" Valve\n SG_ Speed m1 : 8|16@1+ (0.5,0) [0|1000] \"1/min\" Valve,Filter\n SG_ Level m2 : 8|16@1+ (0.5,0) [0|1000] \"l\" Valve\n"
+                   "BO_ 100 State: 8 Pump\n SG_ Mode M : 0|4@1+ (1,0) [0|15] \"\" Valve\n SG_ Speed m1 : 8|16@1+ (0.5,0) [0|1000] "
+                   "\"1/min\" Valve,Filter\n SG_ Level m2 : 8|16@1+ (0.5,0) [0|1000] \"l\" Valve\n"
                    "BO_ 101 Other: 8 Valve\n SG_ Value : 0|8@1+ (1,0) [0|0] \"\" Pump\n"
                    "BO_TX_BU_ 101 : Valve,Pump;\nSIG_GROUP_ 100 Both 1 : Speed Level;\n"
-                   "BA_DEF_ BU_ \"Grade\" INT 0 9;\nBA_DEF_ SG_ \"Trust\" FLOAT 0 1;\nBA_DEF_REL_ BU_SG_REL_ \"Late\" INT 0 99;\nBA_DEF_DEF_ \"Grade\" 0;\nBA_DEF_DEF_ \"Trust\" 1;\nBA_DEF_DEF_REL_ \"Late\" 0;\n"
+                   "BA_DEF_ BU_ \"Grade\" INT 0 9;\nBA_DEF_ SG_ \"Trust\" FLOAT 0 1;\nBA_DEF_REL_ BU_SG_REL_ \"Late\" INT 0 "
+                   "99;\nBA_DEF_DEF_ \"Grade\" 0;\nBA_DEF_DEF_ \"Trust\" 1;\nBA_DEF_DEF_REL_ \"Late\" 0;\n"
                    "BA_ \"Grade\" BU_ Pump 3;\nBA_ \"Trust\" SG_ 100 Speed 0.5;\nBA_REL_ \"Late\" BU_SG_REL_ Valve SG_ 100 Speed 7;\n",
-                   "sample.dbc")
+        "sample.dbc")
         .database;
 }
 
@@ -72,10 +75,13 @@ private Q_SLOTS:
         speed.muxSelector = "Mode";
         speed.muxRanges = {{1, 1}, {4, 6}};
         apply(db, *Editor(db).putSignal(db.messages[0].uid, speed, "ranges"));
-        during(*Editor(db).putSignal(db.messages[0].uid, mode, "rename"), db, [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.find("State")->find("Speed")->muxSelector), QByteArray("Which")); });
+        during(*Editor(db).putSignal(db.messages[0].uid, mode, "rename"), db, [](const Database& now) {
+            QCOMPARE(QByteArray::fromStdString(now.find("State")->find("Speed")->muxSelector), QByteArray("Which"));
+        });
         Signal level = *db.find("State")->find("Level");
         level.name = "Height";
-        during(*Editor(db).putSignal(db.messages[0].uid, level, "rename"), db, [](const Database& now) { QVERIFY(now.find("State")->groups[0].signals == (std::vector<std::string>{"Speed", "Height"})); });
+        during(*Editor(db).putSignal(db.messages[0].uid, level, "rename"), db,
+            [](const Database& now) { QVERIFY(now.find("State")->groups[0].signals == (std::vector<std::string>{"Speed", "Height"})); });
     }
 
     void aMessageThatGoesTakesItsRelationsAlong()
@@ -92,7 +98,8 @@ private Q_SLOTS:
     void aSignalThatGoesLeavesItsGroup()
     {
         Database db = sample();
-        during(Editor(db).removeSignal(db.messages[0].uid, db.find("State")->find("Speed")->uid), db, [](const Database& now) { QVERIFY(now.find("State")->groups[0].signals == (std::vector<std::string>{"Level"})); });
+        during(Editor(db).removeSignal(db.messages[0].uid, db.find("State")->find("Speed")->uid), db,
+            [](const Database& now) { QVERIFY(now.find("State")->groups[0].signals == (std::vector<std::string>{"Level"})); });
         QVERIFY(Editor(db).removeSignal(db.messages[0].uid, 99999).empty());
         QVERIFY(Editor(db).removeSignal(99999, 1).empty());
     }
@@ -100,7 +107,8 @@ private Q_SLOTS:
     void tablesComeChangeAndGo()
     {
         Database db = sample();
-        during(*Editor(db).putTable({0, "Levels", {{0, "low"}, {1, "high"}}}, "new"), db, [](const Database& now) { QCOMPARE(now.tables.size(), 2U); });
+        during(*Editor(db).putTable({0, "Levels", {{0, "low"}, {1, "high"}}}, "new"), db,
+            [](const Database& now) { QCOMPARE(now.tables.size(), 2U); });
         ValueTable table = db.tables[0];
         table.texts.push_back({2, "broken"});
         during(*Editor(db).putTable(table, "change"), db, [](const Database& now) { QCOMPARE(now.tables[0].texts.size(), 3U); });
@@ -111,9 +119,12 @@ private Q_SLOTS:
     void aDefinitionThatGoesTakesItsValuesAlong()
     {
         Database db = sample();
-        during(Editor(db).removeDefinition(db.definition(AttributeOwner::node, "Grade")->uid), db, [](const Database& now) { QVERIFY(now.nodes[0].attributes.empty()); });
-        during(Editor(db).removeDefinition(db.definition(AttributeOwner::signal, "Trust")->uid), db, [](const Database& now) { QVERIFY(now.find("State")->find("Speed")->attributes.empty()); });
-        during(Editor(db).removeDefinition(db.definition(AttributeOwner::nodeSignal, "Late")->uid), db, [](const Database& now) { QVERIFY(now.network.relations.empty()); });
+        during(Editor(db).removeDefinition(db.definition(AttributeOwner::node, "Grade")->uid), db,
+            [](const Database& now) { QVERIFY(now.nodes[0].attributes.empty()); });
+        during(Editor(db).removeDefinition(db.definition(AttributeOwner::signal, "Trust")->uid), db,
+            [](const Database& now) { QVERIFY(now.find("State")->find("Speed")->attributes.empty()); });
+        during(Editor(db).removeDefinition(db.definition(AttributeOwner::nodeSignal, "Late")->uid), db,
+            [](const Database& now) { QVERIFY(now.network.relations.empty()); });
     }
 
     void textsForRangesAreKeptInTheFile()
@@ -150,7 +161,11 @@ private Q_SLOTS:
         Message message = db.messages[0];
         for (Signal& signal : message.signals)
             signal.texts.push_back({2, "more", 3});
-        during(*Editor(db).putMessage(message, "texts"), db, [](const Database& now) { QCOMPARE(std::count_if(now.definitions.begin(), now.definitions.end(), [](const AttributeDefinition& d) { return d.name == customary::textRanges; }), 1); });
+        during(*Editor(db).putMessage(message, "texts"), db, [](const Database& now) {
+            QCOMPARE(std::count_if(now.definitions.begin(), now.definitions.end(),
+                         [](const AttributeDefinition& d) { return d.name == customary::textRanges; }),
+                1);
+        });
     }
 
     void variablesComeChangeAndGo()
@@ -171,15 +186,19 @@ private Q_SLOTS:
         apply(db, Editor(db).putRelation(relation, AttributeValue::of(4.0)));
         QCOMPARE(db.network.relations.size(), 2U);
         QVERIFY(Editor(db).putRelation(relation, AttributeValue::of(4.0)).empty());
-        during(Editor(db).putRelation(relation, AttributeValue::of(5.0)), db, [](const Database& now) { QCOMPARE(now.network.relations[1].value.number, 5.0); });
+        during(Editor(db).putRelation(relation, AttributeValue::of(5.0)), db,
+            [](const Database& now) { QCOMPARE(now.network.relations[1].value.number, 5.0); });
         during(Editor(db).putRelation(relation, std::nullopt), db, [](const Database& now) { QCOMPARE(now.network.relations.size(), 1U); });
         QCOMPARE(diff(db, *readDatabaseJson(toJson(db).dump(), "x")).size(), 0U);
         QVERIFY(toJson(*readDatabaseJson(toJson(db).dump(), "x")) == toJson(db));
         Variable changed = db.variables[0];
         changed.name = "Hall";
-        during(*Editor(db).putVariable(changed, "rename"), db, [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.network.relations[1].object), QByteArray("Hall")); });
-        during(Editor(db).removeVariable(changed.uid), db, [](const Database& now) { QVERIFY(now.variables.empty() && now.network.relations.size() == 1); });
-        during(Editor(db).removeNode(db.findNode("Valve")->uid), db, [](const Database& now) { QVERIFY(now.network.relations.empty() && now.variables[0].nodes.empty()); });
+        during(*Editor(db).putVariable(changed, "rename"), db,
+            [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.network.relations[1].object), QByteArray("Hall")); });
+        during(Editor(db).removeVariable(changed.uid), db,
+            [](const Database& now) { QVERIFY(now.variables.empty() && now.network.relations.size() == 1); });
+        during(Editor(db).removeNode(db.findNode("Valve")->uid), db,
+            [](const Database& now) { QVERIFY(now.network.relations.empty() && now.variables[0].nodes.empty()); });
         Node valve = *db.findNode("Valve");
         valve.name = "Tap";
         during(*Editor(db).putNode(valve, "rename"), db, [](const Database& now) {
@@ -197,8 +216,10 @@ private Q_SLOTS:
         Database db = sample();
         Signal speed = *db.find("State")->find("Speed");
         speed.name = "Turns";
-        during(*Editor(db).putSignal(db.messages[0].uid, speed, "rename"), db, [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.network.relations[0].object), QByteArray("Turns")); });
-        during(Editor(db).removeSignal(db.messages[0].uid, speed.uid), db, [](const Database& now) { QVERIFY(now.network.relations.empty()); });
+        during(*Editor(db).putSignal(db.messages[0].uid, speed, "rename"), db,
+            [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.network.relations[0].object), QByteArray("Turns")); });
+        during(Editor(db).removeSignal(db.messages[0].uid, speed.uid), db,
+            [](const Database& now) { QVERIFY(now.network.relations.empty()); });
         // Through long names as well.
         speed.name = "ANameThatIsLongerThanTheFormatAllows";
         during(*Editor(db).putSignal(db.messages[0].uid, speed, "rename"), db, [&](const Database& now) {
@@ -225,7 +246,9 @@ private Q_SLOTS:
         d.standard = AttributeValue::of(std::string("three"));
         QVERIFY(!Editor(db).putDefinition(d, "x").has_value());
         d.standard = AttributeValue::of(1.0);
-        during(*Editor(db).putDefinition(d, "x"), db, [](const Database& now) { QCOMPARE(QByteArray::fromStdString(now.definitions.back().wordsOf(*now.definitions.back().standard)), QByteArray("two")); });
+        during(*Editor(db).putDefinition(d, "x"), db, [](const Database& now) {
+            QCOMPARE(QByteArray::fromStdString(now.definitions.back().wordsOf(*now.definitions.back().standard)), QByteArray("two"));
+        });
     }
 
     void cycleTimesDefineTheirAttribute()
@@ -264,7 +287,8 @@ private Q_SLOTS:
     {
         Database db = sample();
         const std::uint32_t signal = db.find("State")->find("Speed")->uid;
-        during(Editor(db).setStartValue(db.messages[0].uid, signal, 12), db, [](const Database& now) { QCOMPARE(*now.find("State")->find("Speed")->startRaw, 12.0); });
+        during(Editor(db).setStartValue(db.messages[0].uid, signal, 12), db,
+            [](const Database& now) { QCOMPARE(*now.find("State")->find("Speed")->startRaw, 12.0); });
         apply(db, Editor(db).setStartValue(db.messages[0].uid, signal, 12));
         apply(db, Editor(db).setStartValue(db.messages[0].uid, signal, std::nullopt));
         QVERIFY(!db.find("State")->find("Speed")->startRaw);
@@ -274,16 +298,25 @@ private Q_SLOTS:
     {
         QTest::addColumn<QByteArray>("statements");
         QTest::addColumn<QByteArray>("says");
-        const auto row = [](const char* name, const char* statements, const char* says) { QTest::newRow(name) << QByteArray(statements) << QByteArray(says); };
+        const auto row = [](const char* name, const char* statements, const char* says) {
+            QTest::newRow(name) << QByteArray(statements) << QByteArray(says);
+        };
         row("cycle time", "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 100;\nBA_ \"GenMsgCycleTime\" BO_ 100 25;\n", "cycle 25");
         row("default cycle time", "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 100;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 30;\n", "cycle 30");
-        row("own 0 over a default", "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 100;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 30;\nBA_ \"GenMsgCycleTime\" BO_ 100 0;\n", "");
-        row("send type by number", "BA_DEF_ BO_ \"GenMsgSendType\" ENUM \"cyclic\",\"spontaneous\";\nBA_ \"GenMsgSendType\" BO_ 100 1;\n", "sent spontaneous");
-        row("send type by text", "BA_DEF_ BO_ \"GenMsgSendType\" ENUM \"cyclic\",\"spontaneous\";\nBA_ \"GenMsgSendType\" BO_ 100 \"cyclic\";\n", "sent cyclic");
-        row("FD by format", "BA_DEF_ BO_ \"VFrameFormat\" ENUM \"StandardCAN\",\"StandardCAN_FD\";\nBA_ \"VFrameFormat\" BO_ 100 1;\n", "fd full");
+        row("own 0 over a default",
+            "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 100;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 30;\nBA_ \"GenMsgCycleTime\" BO_ 100 0;\n", "");
+        row("send type by number", "BA_DEF_ BO_ \"GenMsgSendType\" ENUM \"cyclic\",\"spontaneous\";\nBA_ \"GenMsgSendType\" BO_ 100 1;\n",
+            "sent spontaneous");
+        row("send type by text",
+            "BA_DEF_ BO_ \"GenMsgSendType\" ENUM \"cyclic\",\"spontaneous\";\nBA_ \"GenMsgSendType\" BO_ 100 \"cyclic\";\n", "sent cyclic");
+        row("FD by format", "BA_DEF_ BO_ \"VFrameFormat\" ENUM \"StandardCAN\",\"StandardCAN_FD\";\nBA_ \"VFrameFormat\" BO_ 100 1;\n",
+            "fd full");
         row("switch", "BA_DEF_ BO_ \"CANFD_BRS\" ENUM \"0\",\"1\";\nBA_ \"CANFD_BRS\" BO_ 100 1;\n", "brs");
         row("switch as number", "BA_DEF_ BO_ \"CANFD_BRS\" INT 0 1;\nBA_ \"CANFD_BRS\" BO_ 100 1;\n", "brs");
-        row("parameter group", "BA_DEF_ BO_ \"VFrameFormat\" ENUM \"StandardCAN\",\"ExtendedCAN\",\"reserved\",\"J1939PG\";\nBA_ \"VFrameFormat\" BO_ 100 3;\n", "group");
+        row("parameter group",
+            "BA_DEF_ BO_ \"VFrameFormat\" ENUM \"StandardCAN\",\"ExtendedCAN\",\"reserved\",\"J1939PG\";\nBA_ \"VFrameFormat\" BO_ 100 "
+            "3;\n",
+            "group");
         row("mask", "BA_DEF_ BO_ \"IdentifierMask\" HEX 0 2047;\nBA_ \"IdentifierMask\" BO_ 100 2032;\n", "mask 7f0");
         row("of another object", "BA_DEF_ SG_ \"GenMsgCycleTime\" INT 0 100;\nBA_ \"GenMsgCycleTime\" SG_ 100 Mode 25;\n", "");
     }
@@ -291,7 +324,8 @@ private Q_SLOTS:
     {
         QFETCH(QByteArray, statements);
         QFETCH(QByteArray, says);
-        const DbcReading reading = readDbc("BU_: A\nBO_ 100 M: 8 A\n SG_ Mode : 0|4@1+ (1,0) [0|15] \"\" A\n" + statements.toStdString(), "x");
+        const DbcReading reading = readDbc(
+            "BU_: A\nBO_ 100 M: 8 A\n SG_ Mode : 0|4@1+ (1,0) [0|15] \"\" A\n" + statements.toStdString(), "x");
         QVERIFY2(reading.problems.empty(), reading.problems.empty() ? "" : reading.problems.front().text().c_str());
         const Message& m = reading.database.messages.at(0);
         QStringList words;
@@ -304,7 +338,9 @@ private Q_SLOTS:
         if (m.brs)
             words << QStringLiteral("brs");
         if (m.match)
-            words << (*m.match == Match::full ? QStringLiteral("full") : *m.match == Match::group ? QStringLiteral("group") : QStringLiteral("mask %1").arg(m.matchMask, 0, 16));
+            words << (*m.match == Match::full    ? QStringLiteral("full")
+                      : *m.match == Match::group ? QStringLiteral("group")
+                                                 : QStringLiteral("mask %1").arg(m.matchMask, 0, 16));
         QCOMPARE(words.join(QLatin1Char(' ')).toLatin1(), says);
     }
 
@@ -312,7 +348,8 @@ private Q_SLOTS:
     {
         QTest::addColumn<QByteArray>("typed");
         QTest::addColumn<QByteArray>("shown");
-        for (const char* same : {"", "selector", "3", "1, 3", "4 to 7", "1, 4 to 7, 9", "Mode = 3", "Mode = 3, 5 to 6", "3, selector", "Mode = 1 to 2, selector"})
+        for (const char* same : {"", "selector", "3", "1, 3", "4 to 7", "1, 4 to 7, 9", "Mode = 3", "Mode = 3, 5 to 6", "3, selector",
+                 "Mode = 1 to 2, selector"})
             QTest::newRow(same) << QByteArray(same) << QByteArray(same);
         QTest::newRow("blanks") << QByteArray("  1 ,4 to 7 ") << QByteArray("1, 4 to 7");
         QTest::newRow("hexadecimal") << QByteArray("0x1F") << QByteArray("31");
@@ -346,8 +383,10 @@ private Q_SLOTS:
         QTest::newRow("negative") << QByteArray("-1 = back") << QByteArray("-1 = back");
         QTest::newRow("hexadecimal") << QByteArray("0xFF = none") << QByteArray("255 = none");
         QTest::newRow("equals inside") << QByteArray("1 = a = b") << QByteArray("1 = a = b");
-        QTest::newRow("a range") << QByteArray("1 = on; 3 to 250=reserved; -5 to -2 = below") << QByteArray("1 = on; 3 to 250 = reserved; -5 to -2 = below");
-        QTest::newRow("quotes") << QByteArray("1 = \"a; b\"; 2 = \"say \"\"so\"\"\" ;") << QByteArray("1 = \"a; b\"; 2 = \"say \"\"so\"\"\"");
+        QTest::newRow("a range") << QByteArray("1 = on; 3 to 250=reserved; -5 to -2 = below")
+                                 << QByteArray("1 = on; 3 to 250 = reserved; -5 to -2 = below");
+        QTest::newRow("quotes") << QByteArray("1 = \"a; b\"; 2 = \"say \"\"so\"\"\" ;")
+                                << QByteArray("1 = \"a; b\"; 2 = \"say \"\"so\"\"\"");
         QTest::newRow("open quote") << QByteArray("1 = \"a; b") << QByteArray("1 = \"a; b\"");
         QTest::newRow("behind a quote") << QByteArray("1 = \"a\" b") << QByteArray("refused");
         QTest::newRow("range backwards") << QByteArray("9 to 3 = x") << QByteArray("refused");
@@ -388,7 +427,9 @@ private Q_SLOTS:
         const auto found = [&](const char* text) {
             QStringList names;
             for (const SearchHit& hit : index.find(text))
-                names << QString::fromStdString(hit.signal < 0 ? db.messages[hit.message].name : db.messages[hit.message].signals[static_cast<std::size_t>(hit.signal)].name);
+                names << QString::fromStdString(hit.signal < 0
+                                                    ? db.messages[hit.message].name
+                                                    : db.messages[hit.message].signals[static_cast<std::size_t>(hit.signal)].name);
             return names.join(QLatin1Char(' '));
         };
         QCOMPARE(found("spe"), QStringLiteral("Speed"));
@@ -427,7 +468,9 @@ private Q_SLOTS:
                         signal.minimum = -1.5;
                         signal.maximum = 99.25;
                     }
-                    signal.unit = random() % 2 == 0 ? "\xC2\xB0" "C" : "";
+                    signal.unit = random() % 2 == 0 ? "\xC2\xB0"
+                                                      "C"
+                                                    : "";
                     if (random() % 3 == 0)
                         signal.texts = {{0, "off"}, {3, "a \"word\" \\ more"}};
                     if (s == 0)
@@ -453,7 +496,10 @@ private Q_SLOTS:
             const DbcReading dbc = readDbc(writeDbc(db), "x");
             QVERIFY2(dbc.problems.empty(), dbc.problems.empty() ? "" : dbc.problems.front().text().c_str());
             const auto changes = diff(db, dbc.database);
-            QVERIFY2(changes.empty(), changes.empty() ? "" : (changes.front().object + " " + changes.front().field + ": " + changes.front().before + " > " + changes.front().after).c_str());
+            QVERIFY2(changes.empty(), changes.empty() ? ""
+                                                      : (changes.front().object + " " + changes.front().field + ": "
+                                                            + changes.front().before + " > " + changes.front().after)
+                                                            .c_str());
         }
     }
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The filter language: what it means, what it says about mistakes, and that the scan agrees with the definition.
 #include <QFile>
 #include <QTest>
@@ -53,7 +54,8 @@ can::Frame withSignal(const char* message, const char* signal, double value)
     for (const auto& entry : demoCatalog()->messages())
         if (entry.message->name == message) {
             can::Frame frame = frameOf(entry.bus, entry.message->id.value, "0000000000000000", entry.message->id.extended);
-            entry.plan.encode(frame.data.data(), static_cast<std::uint32_t>(entry.message->find(signal) - entry.message->signals.data()), value);
+            entry.plan.encode(
+                frame.data.data(), static_cast<std::uint32_t>(entry.message->find(signal) - entry.message->signals.data()), value);
             return frame;
         }
     return {};
@@ -133,7 +135,9 @@ struct Reference {
             const auto* found = demoCatalog()->find(frames[i].view());
             database::Decoded decoded;
             std::optional<double> value;
-            if (found != nullptr && found->message->name == message && found->plan.decodeOne(frames[i].view(), static_cast<std::uint32_t>(found->message->find(signal) - found->message->signals.data()), decoded))
+            if (found != nullptr && found->message->name == message
+                && found->plan.decodeOne(
+                    frames[i].view(), static_cast<std::uint32_t>(found->message->find(signal) - found->message->signals.data()), decoded))
                 value = decoded.value;
             course->now.push_back(value);
             const std::size_t p = previous[i];
@@ -146,8 +150,13 @@ struct Reference {
         const auto depth = [c = course("BladeState", "BladeDepth")](std::size_t i) { return c->now[i]; };
         const auto was = [c = course("BladeState", "BladeDepth")](std::size_t i) { return c->before[i]; };
         const auto valve = course("WaterState", "Valve");
-        const auto since = [this](std::size_t i) { return previous[i] == none ? std::optional<Time>() : std::optional(frames[i].time - frames[previous[i]].time); };
-        const auto parts = [this](std::size_t i) { return frames[i].id.extended && frames[i].kind != can::FrameKind::error ? std::optional(can::ParameterGroup::of(frames[i].id)) : std::nullopt; };
+        const auto since = [this](std::size_t i) {
+            return previous[i] == none ? std::optional<Time>() : std::optional(frames[i].time - frames[previous[i]].time);
+        };
+        const auto parts = [this](std::size_t i) {
+            return frames[i].id.extended && frames[i].kind != can::FrameKind::error ? std::optional(can::ParameterGroup::of(frames[i].id))
+                                                                                    : std::nullopt;
+        };
         // The newest match before each frame, noted once.
         const auto soon = [this](Time span, const std::function<bool(std::size_t)>& inner) {
             auto newest = std::make_shared<std::vector<std::size_t>>(frames.size(), none);
@@ -159,14 +168,20 @@ struct Reference {
             };
         };
         return {
-            {"id 0x100..0x110", [this](std::size_t i) { return frames[i].kind != can::FrameKind::error && !frames[i].id.extended && frames[i].id.value >= 0x100 && frames[i].id.value <= 0x110; }},
+            {"id 0x100..0x110",
+                [this](std::size_t i) {
+                    return frames[i].kind != can::FrameKind::error && !frames[i].id.extended && frames[i].id.value >= 0x100
+                           && frames[i].id.value <= 0x110;
+                }},
             {"received", [this](std::size_t i) { return frames[i].direction == can::Direction::received; }},
             {"kind remote", [this](std::size_t i) { return frames[i].kind == can::FrameKind::remote; }},
             {"BladeDepth > 4", [=](std::size_t i) { return depth(i) && *depth(i) > 4; }},
             {"BladeDepth between 3 and 4 mm", [=](std::size_t i) { return depth(i) && *depth(i) >= 3 && *depth(i) <= 4; }},
             {"WaterState.Valve = \"open\"", [=](std::size_t i) { return valve->now[i] == 1.0; }},
-            {"WaterState.Valve changes", [=](std::size_t i) { return valve->now[i] && valve->before[i] && *valve->now[i] != *valve->before[i]; }},
-            {"BladeDepth changes by 2", [=](std::size_t i) { return depth(i) && was(i) && std::round(std::abs(*depth(i) - *was(i)) * 1e6) >= 2e6; }},
+            {"WaterState.Valve changes",
+                [=](std::size_t i) { return valve->now[i] && valve->before[i] && *valve->now[i] != *valve->before[i]; }},
+            {"BladeDepth changes by 2",
+                [=](std::size_t i) { return depth(i) && was(i) && std::round(std::abs(*depth(i) - *was(i)) * 1e6) >= 2e6; }},
             {"BladeDepth rises above 5 mm", [=](std::size_t i) { return depth(i) && was(i) && *depth(i) > 5 && *was(i) <= 5; }},
             {"BladeDepth falls below 5 mm", [=](std::size_t i) { return depth(i) && was(i) && *depth(i) < 5 && *was(i) >= 5; }},
             {"byte 0 = 0x1F", [this](std::size_t i) { return frames[i].length > 0 && frames[i].data[0] == 0x1F; }},
@@ -176,16 +191,27 @@ struct Reference {
             {"length 8", [this](std::size_t i) { return frames[i].length == 8; }},
             {"length < 4", [this](std::size_t i) { return frames[i].length < 4; }},
             {"gap > 50 ms", [=](std::size_t i) { return since(i) && *since(i) > std::chrono::milliseconds(50); }},
-            {"gap between 1ms and 5 ms", [=](std::size_t i) { return since(i) && *since(i) >= std::chrono::milliseconds(1) && *since(i) <= std::chrono::milliseconds(5); }},
+            {"gap between 1ms and 5 ms",
+                [=](std::size_t i) {
+                    return since(i) && *since(i) >= std::chrono::milliseconds(1) && *since(i) <= std::chrono::milliseconds(5);
+                }},
             {"group 0xEF00", [=](std::size_t i) { return parts(i) && parts(i)->group == 0xEF00; }},
             {"source 0x21", [=](std::size_t i) { return parts(i) && parts(i)->source == 0x21; }},
             {"destination 2", [=](std::size_t i) { return parts(i) && parts(i)->addressed && parts(i)->destination == 2; }},
-            {"time 1 s .. 3.5 s", [this](std::size_t i) { const auto t = frames[i].time - frames[0].time; return t >= std::chrono::seconds(1) && t <= std::chrono::milliseconds(3500); }},
-            {"within 20 ms after (BladeDepth rises above 5)", soon(std::chrono::milliseconds(20), [=](std::size_t p) { return depth(p) && was(p) && *depth(p) > 5 && *was(p) <= 5; })},
+            {"time 1 s .. 3.5 s",
+                [this](std::size_t i) {
+                    const auto t = frames[i].time - frames[0].time;
+                    return t >= std::chrono::seconds(1) && t <= std::chrono::milliseconds(3500);
+                }},
+            {"within 20 ms after (BladeDepth rises above 5)",
+                soon(std::chrono::milliseconds(20), [=](std::size_t p) { return depth(p) && was(p) && *depth(p) > 5 && *was(p) <= 5; })},
             {"within 3 ms after (id 0x110 and within 30 ms after (WaterState.Valve = \"open\"))",
-             soon(std::chrono::milliseconds(3), [this, opened = soon(std::chrono::milliseconds(30), [=](std::size_t q) { return valve->now[q] == 1.0; })](std::size_t p) {
-                 return frames[p].kind != can::FrameKind::error && !frames[p].id.extended && frames[p].id.value == 0x110 && opened(p);
-             })},
+                soon(std::chrono::milliseconds(3),
+                    [this, opened = soon(std::chrono::milliseconds(30), [=](std::size_t q) { return valve->now[q] == 1.0; })](
+                        std::size_t p) {
+                        return frames[p].kind != can::FrameKind::error && !frames[p].id.extended && frames[p].id.value == 0x110
+                               && opened(p);
+                    })},
         };
     }
 };
@@ -201,7 +227,9 @@ private Q_SLOTS:
         QTest::addColumn<bool>("bladeStateAt5mm");
         QTest::addColumn<bool>("heartbeat");
         QTest::addColumn<bool>("lamps");
-        const auto row = [](const char* text, bool blade, bool heartbeat, bool lamps) { QTest::newRow(text) << QString::fromLatin1(text) << blade << heartbeat << lamps; };
+        const auto row = [](const char* text, bool blade, bool heartbeat, bool lamps) {
+            QTest::newRow(text) << QString::fromLatin1(text) << blade << heartbeat << lamps;
+        };
         row("", true, true, true);
         row("id 0x181", true, false, false);
         row("id 181h", true, false, false);
@@ -277,7 +305,9 @@ private Q_SLOTS:
         QTest::addColumn<QString>("text");
         QTest::addColumn<int>("column");
         QTest::addColumn<QString>("words");
-        const auto row = [](const char* text, int column, const char* words) { QTest::newRow(text) << QString::fromUtf8(text) << column << QString::fromUtf8(words); };
+        const auto row = [](const char* text, int column, const char* words) {
+            QTest::newRow(text) << QString::fromUtf8(text) << column << QString::fromUtf8(words);
+        };
         row("id", 3, "an identifier such as");
         row("id 0x800", 4, "expected an identifier");
         row("id 0x200..0x18FF2103", 11, "begins with 11 bits and ends with 29");
@@ -342,7 +372,8 @@ private Q_SLOTS:
     void theVerdictForAnIdentifierNeverContradictsAFrame()
     {
         std::mt19937 random(21);
-        const char* const texts[] = {"BladeDepth > 4 or from WaterUnit", "not (kind fd or id 0x100..0x200)", "undecoded and not sent", "(bus Body or kind error) and received", "not Flow < 6 and not name Blade*"};
+        const char* const texts[] = {"BladeDepth > 4 or from WaterUnit", "not (kind fd or id 0x100..0x200)", "undecoded and not sent",
+            "(bus Body or kind error) and received", "not Flow < 6 and not name Blade*"};
         for (const char* text : texts) {
             const auto filter = Filter::compile(text, demoCatalog());
             QVERIFY(filter.has_value());
@@ -374,8 +405,7 @@ private Q_SLOTS:
                     wanted.push_back(trace.rows());
                 trace.append(frame.view());
             }
-            while (!scan.advance(trace.snapshot(), {7001})) {
-            }
+            while (!scan.advance(trace.snapshot(), {7001})) {}
         }
         QCOMPARE(scan.rows().size(), wanted.size());
         for (std::size_t i = 0; i < wanted.size(); ++i)
@@ -393,8 +423,12 @@ private Q_SLOTS:
             const Sample a = samples[random() % single];
             const Sample b = samples[random() % single];
             switch (random() % 3) {
-            case 0: samples.push_back({"(" + a.text + ") and (" + b.text + ")", [=](std::size_t f) { return a.passes(f) && b.passes(f); }}); break;
-            case 1: samples.push_back({"(" + a.text + ") or (" + b.text + ")", [=](std::size_t f) { return a.passes(f) || b.passes(f); }}); break;
+            case 0:
+                samples.push_back({"(" + a.text + ") and (" + b.text + ")", [=](std::size_t f) { return a.passes(f) && b.passes(f); }});
+                break;
+            case 1:
+                samples.push_back({"(" + a.text + ") or (" + b.text + ")", [=](std::size_t f) { return a.passes(f) || b.passes(f); }});
+                break;
             default: samples.push_back({"not (" + a.text + ")", [=](std::size_t f) { return !a.passes(f); }}); break;
             }
         }
@@ -430,7 +464,12 @@ private Q_SLOTS:
         Reference reference(27, 70'000);
         std::mt19937 random(28);
         const std::pair<const char*, std::function<bool(unsigned, unsigned)>> ways[] = {
-            {"<", std::less<>()}, {"<=", std::less_equal<>()}, {"=", std::equal_to<>()}, {"!=", std::not_equal_to<>()}, {">=", std::greater_equal<>()}, {">", std::greater<>()},
+            {"<", std::less<>()},
+            {"<=", std::less_equal<>()},
+            {"=", std::equal_to<>()},
+            {"!=", std::not_equal_to<>()},
+            {">=", std::greater_equal<>()},
+            {">", std::greater<>()},
         };
         const auto agrees = [&](const std::string& text, const std::function<bool(unsigned)>& passes, unsigned index) {
             const auto filter = Filter::compile(text, demoCatalog());
@@ -449,7 +488,8 @@ private Q_SLOTS:
             for (const unsigned value : {0U, 1U, 0x7FU, 0xFEU, 0xFFU})
                 for (const unsigned mask : {0xFFU, 0xF0U, 1U}) {
                     const unsigned index = random() % 3;
-                    const std::string text = "byte " + std::to_string(index) + (mask == 0xFF ? "" : " mask " + std::to_string(mask)) + " " + sign + " " + std::to_string(value);
+                    const std::string text = "byte " + std::to_string(index) + (mask == 0xFF ? "" : " mask " + std::to_string(mask)) + " "
+                                             + sign + " " + std::to_string(value);
                     agrees(text, [&, value = value, mask = mask](unsigned byte) { return holds(byte & mask, value); }, index);
                 }
         agrees("byte 0 between 16 and 31", [](unsigned byte) { return byte >= 16 && byte <= 31; }, 0);
@@ -460,7 +500,9 @@ private Q_SLOTS:
     void thinningCountsWhatTheRestPasses()
     {
         Reference reference(25, test::some(140'000, 70'000));
-        const std::pair<const char*, Thinning> thinnings[] = {{"every 10", {Thinning::Kind::every, 10, false}}, {"first", {Thinning::Kind::first, 1, false}}, {"every 7 per id", {Thinning::Kind::every, 7, true}}, {"first per id", {Thinning::Kind::first, 1, true}}};
+        const std::pair<const char*, Thinning> thinnings[] = {{"every 10", {Thinning::Kind::every, 10, false}},
+            {"first", {Thinning::Kind::first, 1, false}}, {"every 7 per id", {Thinning::Kind::every, 7, true}},
+            {"first per id", {Thinning::Kind::first, 1, true}}};
         const auto samples = reference.samples();
         for (const Sample& sample : {samples[1], samples[3], samples[6], samples[13], samples[22]})
             for (const auto& [words, thinning] : thinnings) {
@@ -499,7 +541,8 @@ private Q_SLOTS:
             for (trace::Row row = 0; row < reference.frames.size(); row += 1 + row % 97) {
                 while (rank < rows.size() && rows[rank] < row)
                     ++rank;
-                if (rows.rank(row) != rank || rows.next(row) != (rank < rows.size() ? rows[rank] : trace::noRow) || rows.previous(row) != (rank > 0 ? rows[rank - 1] : trace::noRow))
+                if (rows.rank(row) != rank || rows.next(row) != (rank < rows.size() ? rows[rank] : trace::noRow)
+                    || rows.previous(row) != (rank > 0 ? rows[rank - 1] : trace::noRow))
                     QFAIL((std::string(text) + ", row " + std::to_string(row)).c_str());
             }
             QCOMPARE(rows.at(rows.size()), trace::noRow);
@@ -525,7 +568,9 @@ private Q_SLOTS:
             }
             const RowPart part = RowPart::ofBits(*bits);
             QCOMPARE(part.count(), static_cast<std::uint32_t>(rows.size()));
-            QCOMPARE(part.kind(), rows.empty() ? RowPart::Kind::none : rows.size() > trace::segmentRows / 16 ? RowPart::Kind::dense : RowPart::Kind::sparse);
+            QCOMPARE(part.kind(), rows.empty()                            ? RowPart::Kind::none
+                                  : rows.size() > trace::segmentRows / 16 ? RowPart::Kind::dense
+                                                                          : RowPart::Kind::sparse);
             const trace::Segment segment(0);
             auto again = std::make_unique<RowBits>();
             part.fill(*again, segment);
@@ -554,7 +599,8 @@ private Q_SLOTS:
 
     void filtersUseEachOtherByName()
     {
-        const NamedFilters::Map named = {{"blade", "id 0x181"}, {"deep cut", "@blade and BladeDepth > 4"}, {"ring", "@round or id 0x1"}, {"round", "@ring"}, {"thin", "id 0x1 every 2"}, {"wrong", "id"}};
+        const NamedFilters::Map named = {{"blade", "id 0x181"}, {"deep cut", "@blade and BladeDepth > 4"}, {"ring", "@round or id 0x1"},
+            {"round", "@ring"}, {"thin", "id 0x1 every 2"}, {"wrong", "id"}};
         const auto compile = [&](const char* text) { return Filter::compile(text, demoCatalog(), {&named}); };
         const auto deep = compile("@\"deep cut\" and received");
         QVERIFY2(deep.has_value(), deep ? "" : deep.error().text().c_str());
@@ -574,7 +620,9 @@ private Q_SLOTS:
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("first");
         QTest::addColumn<int>("from");
-        const auto row = [](const char* text, const char* first, int from) { QTest::newRow(text) << QString::fromUtf8(text) << QString::fromUtf8(first) << from; };
+        const auto row = [](const char* text, const char* first, int from) {
+            QTest::newRow(text) << QString::fromUtf8(text) << QString::fromUtf8(first) << from;
+        };
         row("", "id", 0);
         row("re", "received", 0);
         row("bus ", "Chassis", 4);
@@ -656,7 +704,8 @@ private Q_SLOTS:
         QTest::addColumn<QString>("text");
         QTest::addColumn<bool>("disorder");
         for (const bool disorder : {false, true})
-            for (const char* text : {"id 0x123", "id 0x100..0x1FF", "byte 3 = 0x00", "id 0x100..0x1FF every 50", "id 0x100..0x1FF every 3 per id", "id 0x7FF"})
+            for (const char* text :
+                {"id 0x123", "id 0x100..0x1FF", "byte 3 = 0x00", "id 0x100..0x1FF every 50", "id 0x100..0x1FF every 3 per id", "id 0x7FF"})
                 QTest::addRow("%s%s", text, disorder ? ", out of order" : "") << QString::fromLatin1(text) << disorder;
     }
     void whereMatchesLieInTime()
@@ -679,8 +728,7 @@ private Q_SLOTS:
             }
             const auto snapshot = trace.snapshot();
             while (!scan.advance(snapshot, {trace::segmentRows})) {
-                while (!times.advance(snapshot, scan.rows(), scan.seen(), 1)) {
-                }
+                while (!times.advance(snapshot, scan.rows(), scan.seen(), 1)) {}
             }
             QVERIFY(times.advance(snapshot, scan.rows(), scan.seen()));
             QCOMPARE(times.seen(), snapshot.rows());

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Logs in and out of files.
 #include <QTemporaryDir>
 #include <QTest>
@@ -133,7 +134,8 @@ private Q_SLOTS:
             QVERIFY(said.has_value());
             QCOMPARE(ended.rows(), 300U);
             QCOMPARE(said->warnings.size(), std::size_t{1});
-            QVERIFY2(said->warnings[0].what.find(shorter ? "made shorter" : "removed or replaced") != std::string::npos, said->warnings[0].what.c_str());
+            QVERIFY2(said->warnings[0].what.find(shorter ? "made shorter" : "removed or replaced") != std::string::npos,
+                said->warnings[0].what.c_str());
         }
         // Text has no blocks that tell where they end.
         const QString text = folder.filePath(QStringLiteral("log.txt"));

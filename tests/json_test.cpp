@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Documents of JSON: what is read from them, and the place that an error names.
 #include <QTest>
 
@@ -20,7 +21,8 @@ class JsonTest : public QObject {
 private Q_SLOTS:
     void whatIsThereIsRead()
     {
-        const json document = json::parse(R"({"name": "pump", "share": 0.5, "count": 7, "on": true, "every": "20 ms", "after": 1.5, "kind": "b", "one": "x", "many": ["x", "y"], "odd/name~": {"deep": [1, 2]}})");
+        const json document = json::parse(
+            R"({"name": "pump", "share": 0.5, "count": 7, "on": true, "every": "20 ms", "after": 1.5, "kind": "b", "one": "x", "many": ["x", "y"], "odd/name~": {"deep": [1, 2]}})");
         const JsonReader in(document);
         QCOMPARE(in.text("name"), std::string("pump"));
         QCOMPARE(in.needText("name"), std::string("pump"));
@@ -54,7 +56,9 @@ private Q_SLOTS:
     void anErrorNamesItsPlaceAndWhatWasExpected()
     {
         static constexpr const char* words[] = {"first", "second"};
-        const auto expect = [](const QString& said, const char* pointer, const char* words2) { QVERIFY2(said.contains(QLatin1String(pointer)) && said.contains(QLatin1String(words2)), qPrintable(said)); };
+        const auto expect = [](const QString& said, const char* pointer, const char* words2) {
+            QVERIFY2(said.contains(QLatin1String(pointer)) && said.contains(QLatin1String(words2)), qPrintable(said));
+        };
         expect(wrongOf(R"([1])", [](const JsonReader& in) { (void)in.text("name"); }), "file, /", "an object");
         expect(wrongOf(R"({"name": 3})", [](const JsonReader& in) { (void)in.text("name"); }), "/name", "a text in quotes");
         expect(wrongOf(R"({})", [](const JsonReader& in) { (void)in.needText("name"); }), "/name", "found none");
@@ -67,11 +71,18 @@ private Q_SLOTS:
         expect(wrongOf(R"({"n": -1})", [](const JsonReader& in) { (void)in.span("n"); }), "/n", "20 ms");
         expect(wrongOf(R"({"n": "third"})", [](const JsonReader& in) { (void)in.word("n", words); }), "/n", "first, second; found 'third'");
         expect(wrongOf(R"({"list": {}})", [](const JsonReader& in) { in.each("list", [](const JsonReader&) {}); }), "/list", "a list");
-        expect(wrongOf(R"({"a": [{"b": [true]}]})", [](const JsonReader& in) {
-                   in.each("a", [](const JsonReader& element) { element.each("b", [](const JsonReader& deep) { (void)deep.text(); }); });
-               }), "/a/0/b/0", "a text in quotes");
+        expect(wrongOf(R"({"a": [{"b": [true]}]})",
+                   [](const JsonReader& in) {
+                       in.each(
+                           "a", [](const JsonReader& element) { element.each("b", [](const JsonReader& deep) { (void)deep.text(); }); });
+                   }),
+            "/a/0/b/0", "a text in quotes");
         // RFC 6901, 3: '~' and '/' of a name are written ~0 and ~1.
-        expect(wrongOf(R"({"m": {"a/b~c": 1}})", [](const JsonReader& in) { in.eachMember("m", [](const std::string&, const JsonReader& member) { (void)member.text(); }); }), "/m/a~1b~0c", "a text in quotes");
+        expect(wrongOf(R"({"m": {"a/b~c": 1}})",
+                   [](const JsonReader& in) {
+                       in.eachMember("m", [](const std::string&, const JsonReader& member) { (void)member.text(); });
+                   }),
+            "/m/a~1b~0c", "a text in quotes");
     }
 };
 

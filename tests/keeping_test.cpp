@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The real window on a run that is larger than its memory, on a disk that fills up, and after a crash.
 #include <QApplication>
 #include <QDialogButtonBox>
@@ -59,7 +60,9 @@ class KeepingTest : public QObject {
         };
         const qint64 before = kept();
         QProcess program;
-        program.start(QStringLiteral(WAVETROPE_CLI), {QStringLiteral("run"), QStringLiteral(WAVETROPE_DEMO "/rig.json"), QStringLiteral("--for"), QStringLiteral("3600s"), QStringLiteral("--spool"), runs()});
+        program.start(
+            QStringLiteral(WAVETROPE_CLI), {QStringLiteral("run"), QStringLiteral(WAVETROPE_DEMO "/rig.json"), QStringLiteral("--for"),
+                                               QStringLiteral("3600s"), QStringLiteral("--spool"), runs()});
         QVERIFY(program.waitForStarted());
         QTRY_VERIFY_WITH_TIMEOUT(kept() > before + bytes, 60'000);
         program.kill();
@@ -177,7 +180,10 @@ private Q_SLOTS:
         const auto encoder = formats::logFormats().front().encoder();
         struct Target final : formats::ByteTarget {
             QFile file;
-            void write(std::span<const std::uint8_t> bytes) override { file.write(reinterpret_cast<const char*>(bytes.data()), static_cast<qint64>(bytes.size())); }
+            void write(std::span<const std::uint8_t> bytes) override
+            {
+                file.write(reinterpret_cast<const char*>(bytes.data()), static_cast<qint64>(bytes.size()));
+            }
         } target;
         target.file.setFileName(path);
         QVERIFY(target.file.open(QIODevice::WriteOnly));
@@ -198,7 +204,8 @@ private Q_SLOTS:
         write(500);
         QTRY_COMPARE(window->stage().snapshot().rows(), 1500U);
         QTRY_COMPARE(window->stage().cursorRow(), trace::Row{1499});  // the cursor goes with it
-        QTRY_COMPARE(window->document().measures().read([](const measure::MeasureState& state) { return state.rows; }), std::uint64_t{1500});
+        QTRY_COMPARE(
+            window->document().measures().read([](const measure::MeasureState& state) { return state.rows; }), std::uint64_t{1500});
         // Not while the user looks at something else; Space goes along again.
         window->stage().setCursorRow(10);
         write(500);
@@ -329,9 +336,7 @@ private Q_SLOTS:
         QVERIFY(dialog != nullptr);
         for (const auto answer : {QMessageBox::Cancel, QMessageBox::Discard, QMessageBox::Discard}) {
             const std::size_t before = dialog->runs().size();
-            test::whenModal<QMessageBox>(dialog, [answer](QMessageBox* box) {
-                box->button(answer)->click();
-            });
+            test::whenModal<QMessageBox>(dialog, [answer](QMessageBox* box) { box->button(answer)->click(); });
             dialog->findChild<QPushButton*>(QStringLiteral("recoveryDiscard"))->click();
             QCOMPARE(dialog->runs().size(), before - (answer == QMessageBox::Discard ? 1U : 0U));
         }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Frames in the kernel's form, and what is said of interfaces that cannot be opened; without any interface.
 #include <QTest>
 
@@ -20,7 +21,8 @@ private Q_SLOTS:
             can::Frame frame;
             frame.kind = static_cast<can::FrameKind>(random() % 4);
             frame.id.extended = frame.kind != can::FrameKind::error && random() % 2 != 0;
-            frame.id.value = frame.kind == can::FrameKind::error ? 1U << random() % 9 : random() & (frame.id.extended ? 0x1FFFFFFFU : 0x7FFU);
+            frame.id.value = frame.kind == can::FrameKind::error ? 1U << random() % 9
+                                                                 : random() & (frame.id.extended ? 0x1FFFFFFFU : 0x7FFU);
             const bool fd = frame.kind == can::FrameKind::fd;
             frame.dlc = frame.kind == can::FrameKind::error ? std::uint8_t{8} : static_cast<std::uint8_t>(random() % (fd ? 16 : 9));
             frame.length = frame.kind == can::FrameKind::remote ? std::uint8_t{0} : static_cast<std::uint8_t>(can::lengthOfDlc(frame.dlc));
@@ -66,7 +68,9 @@ private Q_SLOTS:
         const auto missing = KernelBus::open("nocan77", {});
         QVERIFY(!missing);
         const std::string text = missing.error().text();
-        QVERIFY2(text.find("no such interface") != std::string::npos || text.find("no CAN sockets") != std::string::npos || text.find("not permitted") != std::string::npos, text.c_str());
+        QVERIFY2(text.find("no such interface") != std::string::npos || text.find("no CAN sockets") != std::string::npos
+                     || text.find("not permitted") != std::string::npos,
+            text.c_str());
         QVERIFY(text.find("nocan77") != std::string::npos);
     }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A plain program of the kernel's CAN interface, with nothing of the product in it: sends or receives a known
 // sequence of classic, FD and error frames on vcan0.
 #include <linux/can.h>

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Frames of a plain program arrive in `wavetrope-cli capture` exactly, and the other way round, on a real kernel's CAN
 # sockets. Runs inside tests/in-kernel.   kernel_test.sh CLI PEER DEMO
 set -eu

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Lanes by eye and hand: what is drawn of values that came, of such that did not, and of many; heads, places to drop, keys.
 #include <QApplication>
 #include <QDragEnterEvent>
@@ -36,12 +37,15 @@ QString many(int i) { return QStringLiteral("Bench:Many.Channel%1").arg(i, 2, 10
 QByteArray databaseText()
 {
     QByteArray text = "VERSION \"\"\nBU_: Pump Panel\n"
-                      "BO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Mode : 16|8@1+ (1,0) [0|3] \"\" Panel\n SG_ Heat : 24|8@1+ (1,0) [0|200] \"degC\" Panel\n SG_ Open : 32|1@1+ (1,0) [0|1] \"\" Panel\n"
+                      "BO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Mode : 16|8@1+ (1,0) [0|3] \"\" "
+                      "Panel\n SG_ Heat : 24|8@1+ (1,0) [0|200] \"degC\" Panel\n SG_ Open : 32|1@1+ (1,0) [0|1] \"\" Panel\n"
                       "BO_ 512 Many: 16 Pump\n";
     for (int i = 0; i < manySignals; ++i)
-        text += QStringLiteral(" SG_ Channel%1 : %2|8@1+ (1,0) [0|255] \"bar\" Panel\n").arg(i, 2, 10, QLatin1Char('0')).arg(i * 8).toUtf8();
+        text +=
+            QStringLiteral(" SG_ Channel%1 : %2|8@1+ (1,0) [0|255] \"bar\" Panel\n").arg(i, 2, 10, QLatin1Char('0')).arg(i * 8).toUtf8();
     text += "BA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 65535;\nBA_DEF_DEF_ \"GenMsgCycleTime\" 0;\nBA_ \"GenMsgCycleTime\" BO_ 256 100;\n"
-            "VAL_ 256 Mode 0 \"off\" 1 \"priming\" 2 \"running\" 3 \"fault\" 255 \"not available\" ;\nVAL_ 256 Heat 254 \"error\" 255 \"not available\" ;\n";
+            "VAL_ 256 Mode 0 \"off\" 1 \"priming\" 2 \"running\" 3 \"fault\" 255 \"not available\" ;\nVAL_ 256 Heat 254 \"error\" 255 "
+            "\"not available\" ;\n";
     return text;
 }
 
@@ -89,7 +93,8 @@ class LanesTest : public QObject {
     {
         stage().setWindow(stage().timeOf(from), stage().timeOf(to));
         for (Lane* lane : lanes()->lanes()) {
-            QTRY_VERIFY(std::abs(lane->plot()->xAxis->range().lower - stage().seconds(stage().windowFrom())) < 1e-6 && std::abs(lane->plot()->xAxis->range().upper - stage().seconds(stage().windowTo())) < 1e-6);
+            QTRY_VERIFY(std::abs(lane->plot()->xAxis->range().lower - stage().seconds(stage().windowFrom())) < 1e-6
+                        && std::abs(lane->plot()->xAxis->range().upper - stage().seconds(stage().windowTo())) < 1e-6);
             lane->plot()->replot();
         }
     }
@@ -115,7 +120,8 @@ private Q_SLOTS:
         qputenv("XDG_CONFIG_HOME", folder_.path().toUtf8());
         Theme::get().choose(ThemeName::paper);
         QVERIFY(write(QStringLiteral("bench.dbc"), databaseText()));
-        QVERIFY(write(QStringLiteral("rig.json"), R"({"wavetrope": 1, "name": "bench", "buses": [{"name": "Bench", "rate": "500k", "databases": ["bench.dbc"]}]})"));
+        QVERIFY(write(QStringLiteral("rig.json"),
+            R"({"wavetrope": 1, "name": "bench", "buses": [{"name": "Bench", "rate": "500k", "databases": ["bench.dbc"]}]})"));
         const auto rig = rig::loadRig(folder_.filePath(QStringLiteral("rig.json")).toStdString());
         QVERIFY2(rig.has_value(), rig ? "" : rig.error().text().c_str());
         rig_ = *rig;
@@ -220,7 +226,8 @@ private Q_SLOTS:
         }
         QVERIFY(lane->plot()->axisRect()->left() > QFontMetrics(Theme::get().mono(9.8)).horizontalAdvance(QStringLiteral("priming")));
         // What marks that there is no value does not press the others together; a number with such marks stays a number.
-        QVERIFY(std::abs(lane->plot()->yAxis->coordToPixel(0) - lane->plot()->yAxis->coordToPixel(3)) > lane->plot()->axisRect()->height() / 2.0);
+        QVERIFY(std::abs(lane->plot()->yAxis->coordToPixel(0) - lane->plot()->yAxis->coordToPixel(3))
+                > lane->plot()->axisRect()->height() / 2.0);
         lanes()->arrange({{QStringLiteral("Bench:Flow.Heat")}});
         QTRY_VERIFY(lanes()->lanes()[0]->complete());
         lanes()->lanes()[0]->plot()->replot();
@@ -256,7 +263,8 @@ private Q_SLOTS:
         for (const double scale : {1.0, 1.4}) {
             Theme::get().setScale(scale);
             for (const std::size_t count : {std::size_t{1}, std::size_t{2}, std::size_t{5}, std::size_t{9}, std::size_t{16}}) {
-                lanes()->arrange({std::vector<QString>(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(count)), {rate}, {mode}, {many(15)}});
+                lanes()->arrange(
+                    {std::vector<QString>(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(count)), {rate}, {mode}, {many(15)}});
                 Lane* lane = lanes()->lanes()[0];
                 LaneHead* head = lane->head();
                 QTRY_VERIFY(lane->complete() && head->height() > 40 && head->width() > 100);
@@ -272,7 +280,9 @@ private Q_SLOTS:
                         seen[i] = true;
                         QVERIFY2(head->rect().contains(rect), qPrintable(QStringLiteral("%1 of %2").arg(i).arg(count)));
                         // Its value in full, and some of its name.
-                        QVERIFY2(rect.width() >= QFontMetrics(Theme::get().mono()).horizontalAdvance(head->reading(lane->curves()[i])) + (head->columns() == 0 ? 0 : Theme::get().px(18 + 40)), qPrintable(QStringLiteral("%1 of %2: %3 px").arg(i).arg(count).arg(rect.width())));
+                        QVERIFY2(rect.width() >= QFontMetrics(Theme::get().mono()).horizontalAdvance(head->reading(lane->curves()[i]))
+                                                     + (head->columns() == 0 ? 0 : Theme::get().px(18 + 40)),
+                            qPrintable(QStringLiteral("%1 of %2: %3 px").arg(i).arg(count).arg(rect.width())));
                         for (const QRect& other : places)
                             QVERIFY(!other.intersects(rect));
                         places.push_back(rect);
@@ -280,12 +290,14 @@ private Q_SLOTS:
                     }
                     if (head->scrollBar()->value() == head->scrollBar()->maximum())
                         break;
-                    QWheelEvent wheel(QPointF(20, 20), head->mapToGlobal(QPointF(20, 20)), {}, QPoint(0, -120), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+                    QWheelEvent wheel(QPointF(20, 20), head->mapToGlobal(QPointF(20, 20)), {}, QPoint(0, -120), Qt::NoButton,
+                        Qt::NoModifier, Qt::NoScrollPhase, false);
                     const int before = head->scrollBar()->value();
                     QApplication::sendEvent(head, &wheel);
                     QVERIFY(head->scrollBar()->value() > before);
                 }
-                QVERIFY2(std::find(seen.begin(), seen.end(), false) == seen.end(), qPrintable(QStringLiteral("%1 at text %2").arg(count).arg(scale)));
+                QVERIFY2(std::find(seen.begin(), seen.end(), false) == seen.end(),
+                    qPrintable(QStringLiteral("%1 at text %2").arg(count).arg(scale)));
             }
         }
         Theme::get().setScale(1);
@@ -347,7 +359,8 @@ private Q_SLOTS:
             QVERIFY(lane->height() >= 60);
         // The wheel over a head that has no more than it shows moves the lanes.
         QWidget* head = lanes()->lanes()[19]->head();
-        QWheelEvent wheel(QPointF(20, 20), head->mapToGlobal(QPointF(20, 20)), {}, QPoint(0, 120), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QWheelEvent wheel(QPointF(20, 20), head->mapToGlobal(QPointF(20, 20)), {}, QPoint(0, 120), Qt::NoButton, Qt::NoModifier,
+            Qt::NoScrollPhase, false);
         QApplication::sendEvent(head, &wheel);
         QVERIFY(!wheel.isAccepted() || scroll->verticalScrollBar()->value() < scroll->verticalScrollBar()->maximum());
     }
@@ -386,7 +399,7 @@ private Q_SLOTS:
         over(lane->height() - 3);
         QVERIFY(!accentRows().empty() && accentRows().front() > lane->height() - 8);
         over(lane->height() / 2);
-        QVERIFY(accentRows().size() >= 2 && accentRows().front() < 4 && accentRows().back() > lane->height() - 6);    // round the whole lane
+        QVERIFY(accentRows().size() >= 2 && accentRows().front() < 4 && accentRows().back() > lane->height() - 6);  // round the whole lane
         QDragLeaveEvent leave;
         QApplication::sendEvent(lane, &leave);
         QVERIFY(!mark->isVisible());
@@ -412,7 +425,7 @@ private Q_SLOTS:
         QTRY_VERIFY(!find->hasFocus());
         QTest::keyClick(QApplication::focusWidget(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(lanes()->arrangement().size(), std::size_t{0});
-        QCOMPARE(find->text(), QStringLiteral("Channel07"));    // and the word that was typed stays
+        QCOMPARE(find->text(), QStringLiteral("Channel07"));  // and the word that was typed stays
         find->clear();
     }
 
@@ -430,12 +443,15 @@ private Q_SLOTS:
         auto* view = shown->currentPage()->find<LanesView>();
         view->arrange({{rate}});
         // A lane has no curve before the window has taken over what the reading prepared.
-        const auto drawn = [&] { return shown->document().ready() && !view->lanes().empty() && !view->lanes()[0]->curves().empty() && view->lanes()[0]->curves()[0].series->size() == longRows; };
+        const auto drawn = [&] {
+            return shown->document().ready() && !view->lanes().empty() && !view->lanes()[0]->curves().empty()
+                   && view->lanes()[0]->curves()[0].series->size() == longRows;
+        };
         QTRY_VERIFY_WITH_TIMEOUT(drawn(), 60'000);
         shown->stage().setWindow(shown->stage().wholeFrom(), shown->stage().newest());
         const QCPGraph* graph = view->lanes()[0]->curves()[0].graph;
         QTRY_VERIFY(!graph->data()->isEmpty() && (graph->data()->constEnd() - 1)->key > 249.9);
-        QVERIFY(graph->data()->size() < 20'000);        // as many as the columns want
+        QVERIFY(graph->data()->size() < 20'000);  // as many as the columns want
         shown->closeWithoutAsking();
     }
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The layout by itself: what the mouse and the keys ask for in both byte orders, and what the picture tells.
 #include <QApplication>
 #include <QSignalSpy>
@@ -89,7 +90,9 @@ private Q_SLOTS:
         QTest::addColumn<int>("to");
         QTest::addColumn<bool>("alt");
         QTest::addColumn<int>("wanted");    // start bit; -1 for not moved
-        const auto row = [](const char* name, int start, int length, bool motorola, int grab, int to, bool alt, int wanted) { QTest::newRow(name) << start << length << motorola << grab << to << alt << wanted; };
+        const auto row = [](const char* name, int start, int length, bool motorola, int grab, int to, bool alt, int wanted) {
+            QTest::newRow(name) << start << length << motorola << grab << to << alt << wanted;
+        };
         row("one byte down", 0, 8, false, 3, 11, false, 8);
         row("three bits on", 0, 4, false, 1, 4, false, 3);
         row("across a border", 4, 4, false, 4, 10, false, 10);
@@ -112,7 +115,8 @@ private Q_SLOTS:
         QFETCH(int, to);
         QFETCH(bool, alt);
         QFETCH(int, wanted);
-        widget_->setMessage(messageOf({signalOf("S", static_cast<unsigned>(start), static_cast<unsigned>(length), motorola ? database::ByteOrder::motorola : database::ByteOrder::intel)}));
+        widget_->setMessage(messageOf({signalOf("S", static_cast<unsigned>(start), static_cast<unsigned>(length),
+            motorola ? database::ByteOrder::motorola : database::ByteOrder::intel)}));
         QSignalSpy moved(widget_.get(), &LayoutWidget::moved);
         QSignalSpy chosen(widget_.get(), &LayoutWidget::signalChosen);
         drag(cell(static_cast<unsigned>(grab)), cell(static_cast<unsigned>(to)), alt ? Qt::AltModifier : Qt::NoModifier);
@@ -147,7 +151,8 @@ private Q_SLOTS:
         QFETCH(int, to);
         QFETCH(int, start);
         QFETCH(int, length);
-        widget_->setMessage(messageOf({signalOf("S", motorola ? 15 : 8, 8, motorola ? database::ByteOrder::motorola : database::ByteOrder::intel)}));
+        widget_->setMessage(
+            messageOf({signalOf("S", motorola ? 15 : 8, 8, motorola ? database::ByteOrder::motorola : database::ByteOrder::intel)}));
         widget_->setChosen(0);
         QSignalSpy resized(widget_.get(), &LayoutWidget::resized);
         drag(least ? leastEnd(8) : mostEnd(15), cell(static_cast<unsigned>(to)));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Painted lists by themselves: columns, a scroll bar over ten thousand million rows, rows that open.
 #include <QApplication>
 #include <QContextMenuEvent>
@@ -22,7 +23,10 @@ class Numbers : public RowList {
 public:
     explicit Numbers(std::uint64_t rows) : rows_(rows)
     {
-        setColumns(Columns({{"number", QStringLiteral("number"), QStringLiteral("the number"), 120, true, true}, {"half", QStringLiteral("half"), QStringLiteral("half of it"), 80}, {"secret", QStringLiteral("secret"), QStringLiteral("not at first"), 60, false}, {"rest", QStringLiteral("rest"), QStringLiteral("what is left"), 50, true, false, true}}));
+        setColumns(Columns({{"number", QStringLiteral("number"), QStringLiteral("the number"), 120, true, true},
+            {"half", QStringLiteral("half"), QStringLiteral("half of it"), 80},
+            {"secret", QStringLiteral("secret"), QStringLiteral("not at first"), 60, false},
+            {"rest", QStringLiteral("rest"), QStringLiteral("what is left"), 50, true, false, true}}));
     }
     std::uint64_t count() const override { return rows_; }
     QString rowText(std::uint64_t index) const override { return QString::number(index) + QLatin1Char('\t') + QString::number(index / 2); }
@@ -70,7 +74,8 @@ private:
 
 void wheel(QWidget* target, int steps, Qt::KeyboardModifiers modifiers = Qt::NoModifier)
 {
-    QWheelEvent event(QPointF(30, 60), target->mapToGlobal(QPointF(30, 60)), {}, QPoint(0, steps * 120), Qt::NoButton, modifiers, Qt::NoScrollPhase, false);
+    QWheelEvent event(QPointF(30, 60), target->mapToGlobal(QPointF(30, 60)), {}, QPoint(0, steps * 120), Qt::NoButton, modifiers,
+        Qt::NoScrollPhase, false);
     QApplication::sendEvent(target, &event);
 }
 
@@ -82,7 +87,8 @@ class ListTest : public QObject {
 private Q_SLOTS:
     void columnsKeepTheirOrderAndWidths()
     {
-        Columns columns({{"a", QStringLiteral("a"), {}, 100}, {"b", QStringLiteral("b"), {}, 50, false}, {"c", QStringLiteral("c"), {}, 30, true, false, true}});
+        Columns columns({{"a", QStringLiteral("a"), {}, 100}, {"b", QStringLiteral("b"), {}, 50, false},
+            {"c", QStringLiteral("c"), {}, 30, true, false, true}});
         columns.setView(400, 0);
         QCOMPARE(columns.count(), std::size_t{2});
         QVERIFY(!columns.has(1));
@@ -94,7 +100,8 @@ private Q_SLOTS:
         QVERIFY(columns.box(1, 0, 10).width() > 5);     // never so narrow that it cannot be taken hold of
         columns.setWidth(columns.placeOf(0), 140);
         const auto kept = columns.save();
-        Columns other({{"a", QStringLiteral("a"), {}, 100}, {"b", QStringLiteral("b"), {}, 50, false}, {"c", QStringLiteral("c"), {}, 30, true, false, true}});
+        Columns other({{"a", QStringLiteral("a"), {}, 100}, {"b", QStringLiteral("b"), {}, 50, false},
+            {"c", QStringLiteral("c"), {}, 30, true, false, true}});
         other.restore(kept);
         QVERIFY(other.save() == kept);
         other.show(0, false);
@@ -150,7 +157,8 @@ private Q_SLOTS:
             // As much room on the one side as on the other, and some on both.
             QVERIFY2(right > left, qPrintable(QString::number(width)));
             const int free = picture.width() - 1 - right;
-            QVERIFY2(left >= 15 * scale && free >= 15 * scale && std::abs(left - free) < 40 * scale, qPrintable(QStringLiteral("%1: from %2 to %3").arg(width).arg(left).arg(right)));
+            QVERIFY2(left >= 15 * scale && free >= 15 * scale && std::abs(left - free) < 40 * scale,
+                qPrintable(QStringLiteral("%1: from %2 to %3").arg(width).arg(left).arg(right)));
         }
     }
 
@@ -229,7 +237,8 @@ private Q_SLOTS:
         list.refresh();
         list.toEnd();
         const auto lastIsWhole = [&] {
-            return list.top() + static_cast<std::uint64_t>(list.visibleRows()) == 1000 && (list.viewport()->height() - Theme::get().px(20)) / Theme::get().rowHeight() >= list.visibleRows();
+            return list.top() + static_cast<std::uint64_t>(list.visibleRows()) == 1000
+                   && (list.viewport()->height() - Theme::get().px(20)) / Theme::get().rowHeight() >= list.visibleRows();
         };
         QVERIFY(lastIsWhole());
         for (const int height : {391, 250, 333, 600}) {
@@ -372,7 +381,8 @@ private Q_SLOTS:
         QVERIFY(right.first > 190 && right.second <= 221);
         QCOMPARE(inked(QString(), theme.body(), 120, Qt::AlignLeft), (std::pair<int, int>{400, -1}));
         // The same again, from what was kept.
-        QCOMPARE(inked(QStringLiteral("BladeDepth"), theme.body(), 120, Qt::AlignLeft), inked(QStringLiteral("BladeDepth"), theme.body(), 120, Qt::AlignLeft));
+        QCOMPARE(inked(QStringLiteral("BladeDepth"), theme.body(), 120, Qt::AlignLeft),
+            inked(QStringLiteral("BladeDepth"), theme.body(), 120, Qt::AlignLeft));
     }
 };
 

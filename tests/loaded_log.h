@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A log that was read into a trace of its own.
 #pragma once
 
@@ -26,7 +27,8 @@ struct LoadedLog {
     }
     [[nodiscard]] bool warned(const char* words) const
     {
-        return std::any_of(report->warnings.begin(), report->warnings.end(), [&](const Error& warning) { return warning.text().find(words) != std::string::npos; });
+        return std::any_of(report->warnings.begin(), report->warnings.end(),
+            [&](const Error& warning) { return warning.text().find(words) != std::string::npos; });
     }
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Logs block by block: what a reader has to step over, refuse or take, built by hand; and the bytes behind them.
 #include <QFile>
 #include <QTemporaryDir>
@@ -52,7 +53,8 @@ private Q_SLOTS:
         QTest::addColumn<int>("length");
         QTest::addColumn<int>("dlc");
         using can::FrameKind;
-        const auto row = [](const char* name, uint word, const QByteArray& data, int flags, int code, FrameKind kind, const char* id, int length, int dlc) {
+        const auto row = [](const char* name, uint word, const QByteArray& data, int flags, int code, FrameKind kind, const char* id,
+                             int length, int dlc) {
             QTest::newRow(name) << word << data << flags << code << static_cast<int>(kind) << QString::fromLatin1(id) << length << dlc;
         };
         row("standard", 0x123, eight, 0, 0, FrameKind::data, "0x123", 8, 8);
@@ -135,14 +137,18 @@ private Q_SLOTS:
         QFETCH(int, direction);
         Builder log;
         log.section().interface();
-        log.frame(0, Builder::packet(1, eight), 0, flags.isEmpty() ? QByteArray() : log.option(1, "a comment") + log.option(2, flags) + log.option(0, {}));
+        log.frame(0, Builder::packet(1, eight), 0,
+            flags.isEmpty() ? QByteArray() : log.option(1, "a comment") + log.option(2, flags) + log.option(0, {}));
         QCOMPARE(static_cast<int>(loadBytes(log.bytes)->at(0).direction), direction);
     }
 
     void ratesAndNamesAreReadFromInterfaces()
     {
         Builder log;
-        log.section().interface("Scanner", 227, log.option(8, QByteArray::fromHex("20A1070000000000")) + log.option(1, "data bit rate 2000000 bit/s")).frame(0, Builder::packet(1, eight));
+        log.section()
+            .interface(
+                "Scanner", 227, log.option(8, QByteArray::fromHex("20A1070000000000")) + log.option(1, "data bit rate 2000000 bit/s"))
+            .frame(0, Builder::packet(1, eight));
         const auto loaded = loadBytes(log.bytes);
         QCOMPARE(loaded->trace.buses()[0].rate, (can::BitRate{500'000, 2'000'000}));
     }
@@ -150,7 +156,14 @@ private Q_SLOTS:
     void blocksOfOtherKindsAreSteppedOver()
     {
         Builder log;
-        log.section().block(4, QByteArray(40, 'n')).interface().block(5, QByteArray(20, 's')).block(0x0BAD, {}).frame(7, Builder::packet(1, eight)).block(0x80001234, QByteArray(200'000, 'x')).frame(8, Builder::packet(2, eight));
+        log.section()
+            .block(4, QByteArray(40, 'n'))
+            .interface()
+            .block(5, QByteArray(20, 's'))
+            .block(0x0BAD, {})
+            .frame(7, Builder::packet(1, eight))
+            .block(0x80001234, QByteArray(200'000, 'x'))
+            .frame(8, Builder::packet(2, eight));
         const auto loaded = loadBytes(log.bytes);
         QVERIFY(loaded->report->warnings.empty());
         QCOMPARE(loaded->trace.rows(), 2U);
@@ -159,7 +172,13 @@ private Q_SLOTS:
 
     void interfacesOfOtherNetworksAreCounted()
     {
-        const auto loaded = loadBytes(Builder().section().interface("net", 1).interface("can").frame(0, QByteArray(60, 'e'), 0).frame(1, Builder::packet(5, eight), 1).bytes);
+        const auto loaded = loadBytes(Builder()
+                .section()
+                .interface("net", 1)
+                .interface("can")
+                .frame(0, QByteArray(60, 'e'), 0)
+                .frame(1, Builder::packet(5, eight), 1)
+                .bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QCOMPARE(loaded->trace.buses().size(), 1U);
         QVERIFY(loaded->warned("other link types"));
@@ -167,7 +186,17 @@ private Q_SLOTS:
 
     void anInterfaceOfALaterSectionWithTheSameNameIsTheSameBus()
     {
-        const auto loaded = loadBytes(Builder().section().interface("A").interface("B").frame(1, Builder::packet(1, eight), 1).section().interface("B").interface("C").frame(2, Builder::packet(2, eight), 0).frame(3, Builder::packet(3, eight), 1).bytes);
+        const auto loaded = loadBytes(Builder()
+                .section()
+                .interface("A")
+                .interface("B")
+                .frame(1, Builder::packet(1, eight), 1)
+                .section()
+                .interface("B")
+                .interface("C")
+                .frame(2, Builder::packet(2, eight), 0)
+                .frame(3, Builder::packet(3, eight), 1)
+                .bytes);
         QCOMPARE(loaded->trace.buses().size(), 3U);
         QCOMPARE(unsigned{loaded->at(0).bus}, 1U);
         QCOMPARE(unsigned{loaded->at(1).bus}, 1U);
@@ -182,8 +211,16 @@ private Q_SLOTS:
             log.put(bytes, value, 8);
             return log.option(8, bytes);
         };
-        log.section().interface("A", 227, rate(500'000)).interface("A", 227, rate(250'000)).frame(1, Builder::packet(1, eight), 0).frame(2, Builder::packet(2, eight), 1);
-        log.section().interface("A", 227, rate(250'000)).interface("A").frame(3, Builder::packet(3, eight), 0).frame(4, Builder::packet(4, eight), 1);
+        log.section()
+            .interface("A", 227, rate(500'000))
+            .interface("A", 227, rate(250'000))
+            .frame(1, Builder::packet(1, eight), 0)
+            .frame(2, Builder::packet(2, eight), 1);
+        log.section()
+            .interface("A", 227, rate(250'000))
+            .interface("A")
+            .frame(3, Builder::packet(3, eight), 0)
+            .frame(4, Builder::packet(4, eight), 1);
         const auto loaded = loadBytes(log.bytes);
         QCOMPARE(loaded->trace.buses().size(), 2U);
         QCOMPARE(loaded->trace.buses()[0].rate.nominal, 500'000U);
@@ -197,14 +234,16 @@ private Q_SLOTS:
 
     void frameOfAnUnknownInterfaceIsCounted()
     {
-        const auto loaded = loadBytes(Builder().section().interface().frame(0, Builder::packet(1, eight), 9).frame(1, Builder::packet(2, eight)).bytes);
+        const auto loaded = loadBytes(
+            Builder().section().interface().frame(0, Builder::packet(1, eight), 9).frame(1, Builder::packet(2, eight)).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QVERIFY(loaded->warned("no frame"));
     }
 
     void stampsPast2261AreRefusedInWords()
     {
-        const auto loaded = loadBytes(Builder().section().interface().frame(~0ULL, Builder::packet(1, eight)).frame(5, Builder::packet(2, eight)).bytes);
+        const auto loaded = loadBytes(
+            Builder().section().interface().frame(~0ULL, Builder::packet(1, eight)).frame(5, Builder::packet(2, eight)).bytes);
         QCOMPARE(loaded->trace.rows(), 1U);
         QVERIFY(loaded->warned("2261"));
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A log of more than five million frames in the window: opened, scrolled, arranged, narrowed, noted and converted.
 #include <QApplication>
 #include <QClipboard>
@@ -65,7 +66,8 @@ class LongLogTest : public QObject {
     void askMenu(RowList* rows, const QPoint& at, const std::function<void(QMenu*)>& act)
     {
         withMenu(rows, act);
-        QContextMenuEvent event(at.isNull() ? QContextMenuEvent::Keyboard : QContextMenuEvent::Mouse, at, rows->viewport()->mapToGlobal(at));
+        QContextMenuEvent event(
+            at.isNull() ? QContextMenuEvent::Keyboard : QContextMenuEvent::Mouse, at, rows->viewport()->mapToGlobal(at));
         QApplication::sendEvent(rows->viewport(), &event);
         QApplication::setActiveWindow(window_);
     }
@@ -165,7 +167,8 @@ private Q_SLOTS:
         // Chosen by the menu of the heads.
         askMenu(rows, rows->headCentre(0), [](QMenu* menu) { menu->findChild<QAction*>(QStringLiteral("column-sender"))->trigger(); });
         QVERIFY(columns.has(StreamRows::sender));
-        askMenu(rows, rows->headCentre(columns.placeOf(StreamRows::sinceSame)), [](QMenu* menu) { menu->findChild<QAction*>(QStringLiteral("hideColumn"))->trigger(); });
+        askMenu(rows, rows->headCentre(columns.placeOf(StreamRows::sinceSame)),
+            [](QMenu* menu) { menu->findChild<QAction*>(QStringLiteral("hideColumn"))->trigger(); });
         QVERIFY(!columns.has(StreamRows::sinceSame));
         // Sized by the edge of a head.
         const int id = columns.placeOf(StreamRows::identifier);
@@ -191,7 +194,8 @@ private Q_SLOTS:
         QCOMPARE(columns.placeOf(StreamRows::identifier), 0);
         QCOMPARE(qRound(columns.box(0, 0, 1).width() - before), 40);
         QVERIFY(rows->byteText() == ByteText::decimal);
-        stream->restore(nlohmann::json::parse(R"({"columns":[{"name":"mood"},7,{"name":"bytes","width":"wide"},{"name":"bytes"}],"bytes":"loud"})"));
+        stream->restore(
+            nlohmann::json::parse(R"({"columns":[{"name":"mood"},7,{"name":"bytes","width":"wide"},{"name":"bytes"}],"bytes":"loud"})"));
         QCOMPARE(columns.count(), std::size_t{1});
         askMenu(rows, {}, [](QMenu* menu) { menu->findChild<QMenu*>(QStringLiteral("columnsMenu"))->actions().back()->trigger(); });
         rows->setByteText(ByteText::hexadecimal);
@@ -202,16 +206,19 @@ private Q_SLOTS:
         StreamRows* rows = view<StreamView>("Watch")->rows();
         const trace::Row row = 1'000'000;
         stage().setCursorRow(row + 10);
-        for (const int column : {StreamRows::clock, StreamRows::sinceShown, StreamRows::toCursor, StreamRows::direction, StreamRows::kind, StreamRows::length, StreamRows::code})
+        for (const int column : {StreamRows::clock, StreamRows::sinceShown, StreamRows::toCursor, StreamRows::direction, StreamRows::kind,
+                 StreamRows::length, StreamRows::code})
             rows->showColumn(column, true);
         const auto& snapshot = stage().snapshot();
         const can::FrameView frame = snapshot.frame(row);
         const auto cell = [&](int column) { return rows->rowText(row).split(QLatin1Char('\t'))[rows->columns().placeOf(column)]; };
         QCOMPARE(cell(StreamRows::time).toDouble(), qRound64(stage().seconds(frame.time) * 1e6) / 1e6);
         QVERIFY(cell(StreamRows::clock).startsWith(QStringLiteral("2027-02-")));
-        QCOMPARE(cell(StreamRows::sinceShown).toDouble(), qRound(static_cast<double>((frame.time - snapshot.time(row - 1)).count()) * 1e-4) / 100.0);
+        QCOMPARE(cell(StreamRows::sinceShown).toDouble(),
+            qRound(static_cast<double>((frame.time - snapshot.time(row - 1)).count()) * 1e-4) / 100.0);
         const trace::Row same = snapshot.previousOf(snapshot.identifier(row), row);
-        QCOMPARE(cell(StreamRows::sinceSame).toDouble(), qRound(static_cast<double>((frame.time - snapshot.time(same)).count()) * 1e-4) / 100.0);
+        QCOMPARE(
+            cell(StreamRows::sinceSame).toDouble(), qRound(static_cast<double>((frame.time - snapshot.time(same)).count()) * 1e-4) / 100.0);
         QVERIFY(cell(StreamRows::toCursor).toDouble() <= 0);
         QCOMPARE(cell(StreamRows::length).toInt(), static_cast<int>(frame.length));
         QCOMPARE(cell(StreamRows::code).toInt(), static_cast<int>(frame.dlc));
@@ -257,9 +264,11 @@ private Q_SLOTS:
         QVERIFY(rows->viewport()->height() > static_cast<int>(decoded.size() + 3) * Theme::get().rowHeight());
         const int pitch = Theme::get().rowHeight();
         const int head = pitch;
-        QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(200, head + static_cast<int>(5 - rows->top()) * pitch + pitch + pitch / 2));
+        QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier,
+            QPoint(200, head + static_cast<int>(5 - rows->top()) * pitch + pitch + pitch / 2));
         QVERIFY(stage().selection().kind == Selection::Kind::signal);
-        QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(200, head + static_cast<int>(5 - rows->top()) * pitch + static_cast<int>(1 + decoded.size()) * pitch + pitch / 2));
+        QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier,
+            QPoint(200, head + static_cast<int>(5 - rows->top()) * pitch + static_cast<int>(1 + decoded.size()) * pitch + pitch / 2));
         QCOMPARE(stage().cursorRow(), stream->scan()->row(6));
         // The end stays in reach however much is open.
         rows->setOpen(rows->count() - 1, true);
@@ -336,7 +345,8 @@ private Q_SLOTS:
         stage().setCursorRow(first->scan()->row(333'333));
         QCOMPARE(first->rows()->current(), std::int64_t{333'333});
         const trace::Row near = second->rows()->rowOf(static_cast<std::uint64_t>(second->rows()->current()));
-        QVERIFY(near <= stage().cursorRow() && second->scan()->lowerBound(stage().cursorRow()) == static_cast<std::uint64_t>(second->rows()->current()) + 1);
+        QVERIFY(near <= stage().cursorRow()
+                && second->scan()->lowerBound(stage().cursorRow()) == static_cast<std::uint64_t>(second->rows()->current()) + 1);
         first->filterLine()->setText({});
         second->filterLine()->setText({});
         for (Pane* pane : page->panes())
@@ -388,7 +398,8 @@ private Q_SLOTS:
         auto* roster = view<RosterView>("Watch");
         RosterRows* rows = roster->rows();
         const std::uint64_t plain = rows->count();
-        askMenu(rows, rows->headCentre(1), [](QMenu* menu) { menu->findChild<QMenu*>(QStringLiteral("groupMenu"))->actions()[1]->trigger(); });
+        askMenu(
+            rows, rows->headCentre(1), [](QMenu* menu) { menu->findChild<QMenu*>(QStringLiteral("groupMenu"))->actions()[1]->trigger(); });
         QCOMPARE(rows->count(), plain + window_->document().buses().size());
         QVERIFY(rows->rowText(0).startsWith(QStringLiteral("Chassis, ")));
         rows->grab();
@@ -457,11 +468,14 @@ private Q_SLOTS:
                     const auto& signal = message->message->signals[number];
                     const QStringList parts = rows->lineText(0, static_cast<int>(number)).split(QLatin1Char('\t'));
                     const QStringList words = parts[2].split(QLatin1Char(' '));
-                    QVERIFY2(std::abs(words[0].toDouble() - is.low) <= signal.factor && std::abs(words[2].toDouble() - is.high) <= signal.factor, qPrintable(parts[2]));
-                    const QString problem = is.newest < *signal.minimum ? QStringLiteral("below its minimum") : is.newest > *signal.maximum ? QStringLiteral("above its maximum")
-                                            : is.low < *signal.minimum  ? QStringLiteral("was below its minimum")
-                                            : is.high > *signal.maximum ? QStringLiteral("was above its maximum")
-                                                                        : QString();
+                    QVERIFY2(
+                        std::abs(words[0].toDouble() - is.low) <= signal.factor && std::abs(words[2].toDouble() - is.high) <= signal.factor,
+                        qPrintable(parts[2]));
+                    const QString problem = is.newest < *signal.minimum   ? QStringLiteral("below its minimum")
+                                            : is.newest > *signal.maximum ? QStringLiteral("above its maximum")
+                                            : is.low < *signal.minimum    ? QStringLiteral("was below its minimum")
+                                            : is.high > *signal.maximum   ? QStringLiteral("was above its maximum")
+                                                                          : QString();
                     QCOMPARE(parts.value(3).section(QLatin1Char(','), 0, 0), problem);
                     problems.append(problem);
                 }
@@ -567,9 +581,7 @@ private Q_SLOTS:
         QFile csv(folder_.filePath("part.csv"));
         QVERIFY(csv.open(QIODevice::ReadOnly));
         QCOMPARE(csv.readLine().trimmed(), QByteArray("time [s],Implement.BladeState.BladeDepth [mm]"));
-        test::whenModal<QMessageBox>(dialog, [](QMessageBox* asked) {
-            asked->button(QMessageBox::No)->click();
-        });
+        test::whenModal<QMessageBox>(dialog, [](QMessageBox* asked) { asked->button(QMessageBox::No)->click(); });
         const qint64 size = csv.size();
         QTest::mouseClick(start, Qt::LeftButton);
         QVERIFY(!dialog->working());
@@ -602,7 +614,12 @@ private Q_SLOTS:
             QVERIFY(file.open(QIODevice::WriteOnly));
             file.write("when [ms];line;id;len;content\n");
             for (int i = 0; i < 200; ++i)
-                file.write(QStringLiteral("%1;%2;%3;2;0A%4\n").arg(5000 + 10 * i).arg(i % 2 == 0 ? "front" : "rear").arg(i % 2 == 0 ? 120 : 345).arg(i, 2, 16, QLatin1Char('0')).toUtf8());
+                file.write(QStringLiteral("%1;%2;%3;2;0A%4\n")
+                        .arg(5000 + 10 * i)
+                        .arg(i % 2 == 0 ? "front" : "rear")
+                        .arg(i % 2 == 0 ? 120 : 345)
+                        .arg(i, 2, 16, QLatin1Char('0'))
+                        .toUtf8());
             file.write("stopped by hand\n");
         }
         // What the lines leave open is asked; until then the log does not open.
@@ -630,7 +647,8 @@ private Q_SLOTS:
             withMenu(dialog, [](QMenu* menu) { menu->actions()[static_cast<int>(formats::Meaning::length)]->trigger(); });
             QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier, table->headOf(3).center());
             QVERIFY(open->isEnabled());
-            QVERIFY(dialog->says().startsWith(QStringLiteral("199 of the first")) || dialog->says().startsWith(QStringLiteral("200 of the first")));
+            QVERIFY(dialog->says().startsWith(QStringLiteral("199 of the first"))
+                    || dialog->says().startsWith(QStringLiteral("200 of the first")));
             dialog->findChild<QComboBox*>(QStringLiteral("textTime"))->setCurrentIndex(0);
             QVERIFY(dialog->textLayout().timeForm == formats::TimeForm::seconds);
             dialog->findChild<QComboBox*>(QStringLiteral("textTime"))->setCurrentIndex(1);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is computed from a trace: load, levels of detail, periods, events.
 #include <QTemporaryDir>
 #include <QTest>
@@ -36,7 +37,8 @@ can::Frame frameAt(Time time, std::uint32_t id = 0x100, unsigned length = 8)
 std::shared_ptr<const database::Catalog> smallCatalog()
 {
     auto catalog = std::make_shared<database::Catalog>();
-    catalog->attach(catalog->addBus("Test"), std::make_shared<const database::Database>(database::readDbcFile(dataPath("small.dbc").toStdString())->database));
+    catalog->attach(catalog->addBus("Test"),
+        std::make_shared<const database::Database>(database::readDbcFile(dataPath("small.dbc").toStdString())->database));
     return catalog;
 }
 
@@ -49,7 +51,8 @@ private Q_SLOTS:
     {
         QTemporaryDir folder;
         const auto file = std::make_shared<FileMemory>(folder.path().toStdString());
-        LoadBins inFile(rate, std::chrono::milliseconds(1), file), other(rate, std::chrono::milliseconds(1), file), inMemory(rate, std::chrono::milliseconds(1));
+        LoadBins inFile(rate, std::chrono::milliseconds(1), file), other(rate, std::chrono::milliseconds(1), file),
+            inMemory(rate, std::chrono::milliseconds(1));
         LoadBins nowhere(rate, std::chrono::milliseconds(1), std::make_shared<FileMemory>("/no/such/folder"));
         std::mt19937_64 random(6);
         Time time = start;
@@ -68,7 +71,8 @@ private Q_SLOTS:
         QCOMPARE(inFile.first(), inMemory.first());
         QCOMPARE(inFile.last(), inMemory.last());
         for (std::int64_t index = inMemory.first(); index <= inMemory.last(); ++index)
-            if (inFile.bin(index).busy != inMemory.bin(index).busy || inFile.bin(index).frames != inMemory.bin(index).frames || nowhere.bin(index).busy != inMemory.bin(index).busy)
+            if (inFile.bin(index).busy != inMemory.bin(index).busy || inFile.bin(index).frames != inMemory.bin(index).frames
+                || nowhere.bin(index).busy != inMemory.bin(index).busy)
                 QFAIL(std::to_string(index).c_str());
         QCOMPARE(inFile.busy(inMemory.first(), inMemory.last()), inMemory.busy(inMemory.first(), inMemory.last()));
         QVERIFY(other.busy(other.first(), other.last()) < inMemory.busy(inMemory.first(), inMemory.last()));
@@ -76,7 +80,8 @@ private Q_SLOTS:
 
     void durationsLookedUpAreThoseThatAreComputed()
     {
-        for (const can::BitRate of : {can::BitRate{500'000, 0}, {500'000, 2'000'000}, {83'333, 0}, {1'000, 0}, {1, 0}, {1'000'000, 8'000'000}}) {
+        for (const can::BitRate of :
+            {can::BitRate{500'000, 0}, {500'000, 2'000'000}, {83'333, 0}, {1'000, 0}, {1, 0}, {1'000'000, 8'000'000}}) {
             const can::BitTimes times(of);
             for (std::uint16_t bits = 0; bits < 1200; bits = static_cast<std::uint16_t>(bits + 7))
                 for (const std::uint16_t data : {0, 1, 333, 1023, 1024, 5000}) {
@@ -248,7 +253,8 @@ private Q_SLOTS:
         QVERIFY(measures.advance(trace.snapshot()));
         measures.read([&](const MeasureState& state) {
             const IdentifierStats& stats = state.identifiers.at(0);
-            if (stats.count != 10 || stats.shortest != Time(19'000'000) || stats.longest != Time(21'000'000) || stats.period != Time(20'000'000))
+            if (stats.count != 10 || stats.shortest != Time(19'000'000) || stats.longest != Time(21'000'000)
+                || stats.period != Time(20'000'000))
                 QTest::qFail("periods", __FILE__, __LINE__);
             if (!stats.changed.test(2, 0) || stats.changed.test(2, 1) || stats.changed.test(0, 0))
                 QTest::qFail("changed bits", __FILE__, __LINE__);
@@ -279,7 +285,8 @@ private Q_SLOTS:
             for (const std::uint32_t id : ids)
                 indexes.push_back(*trace.find({0, false, {id, false}}));
             for (const unsigned beats : {1U, 2U, 25U, 700U})
-                for (const trace::Row limit : {trace::Row{0}, trace::Row{1}, trace::Row{40}, trace::Row{65'540}, static_cast<trace::Row>(random() % 150'000), trace::Row{150'000}}) {
+                for (const trace::Row limit : {trace::Row{0}, trace::Row{1}, trace::Row{40}, trace::Row{65'540},
+                         static_cast<trace::Row>(random() % 150'000), trace::Row{150'000}}) {
                     const IdentifierMoment moment = momentOf(snapshot, indexes, limit, beats);
                     IdentifierMoment wanted;
                     const can::Frame* newer = nullptr;
@@ -311,7 +318,7 @@ private Q_SLOTS:
         trace::Trace trace;
         Time time = start;
         for (int i = 0; i < 300'000; ++i) {
-            time += Time(i % 40'000 < 2'000 ? 230'000 : 300'000 + static_cast<std::int64_t>(random() % 2'000'000));    // now and then a burst
+            time += Time(i % 40'000 < 2'000 ? 230'000 : 300'000 + static_cast<std::int64_t>(random() % 2'000'000));  // now and then a burst
             can::Frame frame = frameAt(time, random() % 3 == 0 ? 291 : 0x100 + random() % 30);
             frame.bus = static_cast<std::uint8_t>(random() % 3);
             frame.data[random() % 8] = static_cast<std::uint8_t>(random());
@@ -344,22 +351,25 @@ private Q_SLOTS:
                     if (a.loads[bus].first() != b.loads[bus].first() || a.loads[bus].last() != b.loads[bus].last())
                         QTest::qFail("bins", __FILE__, __LINE__);
                     for (std::int64_t bin = a.loads[bus].first(); bin <= a.loads[bus].last(); ++bin)
-                        if (a.loads[bus].bin(bin).busy != b.loads[bus].bin(bin).busy || a.loads[bus].bin(bin).frames != b.loads[bus].bin(bin).frames)
+                        if (a.loads[bus].bin(bin).busy != b.loads[bus].bin(bin).busy
+                            || a.loads[bus].bin(bin).frames != b.loads[bus].bin(bin).frames)
                             QTest::qFail(std::to_string(bin).c_str(), __FILE__, __LINE__);
                 }
                 for (std::size_t i = 0; i < a.identifiers.size(); ++i) {
                     const IdentifierStats& x = a.identifiers[i];
                     const IdentifierStats& y = b.identifiers[i];
-                    if (x.count != y.count || x.busy != y.busy || x.shortest != y.shortest || x.longest != y.longest || x.first != y.first || x.last != y.last || x.lastRow != y.lastRow || x.changed.bytes != y.changed.bytes)
+                    if (x.count != y.count || x.busy != y.busy || x.shortest != y.shortest || x.longest != y.longest || x.first != y.first
+                        || x.last != y.last || x.lastRow != y.lastRow || x.changed.bytes != y.changed.bytes)
                         QTest::qFail(std::to_string(i).c_str(), __FILE__, __LINE__);
                     const trace::TraceKey& key = trace.key(static_cast<trace::IdentifierIndex>(i));
                     if ((x.busy > Time{0}) != (key.bus < 2))
                         QTest::qFail("busy", __FILE__, __LINE__);
                 }
                 const auto words = [](const MeasureState& state) {
-                    std::multiset<std::string> all;     // bursts are told behind a batch, whatever its size
+                    std::multiset<std::string> all;  // bursts are told behind a batch, whatever its size
                     for (const Event& event : state.events.events())
-                        all.insert(std::to_string(static_cast<int>(event.kind)) + " " + std::to_string(event.time.count()) + " " + std::to_string(event.until.count()) + " " + std::to_string(event.row) + " " + event.text);
+                        all.insert(std::to_string(static_cast<int>(event.kind)) + " " + std::to_string(event.time.count()) + " "
+                                   + std::to_string(event.until.count()) + " " + std::to_string(event.row) + " " + event.text);
                     return all;
                 };
                 if (words(a) != words(b) || words(a).size() < 100)
@@ -421,13 +431,16 @@ private Q_SLOTS:
                 qFatal("%s", filter.error().text().c_str());
             return *filter;
         };
-        Measures measures(catalog, {rate}, {{"rises", compile("Depth rises above 4 mm"), Time{0}}, {"jump", compile("Depth changes by 3"), Time{0}}, {"late", compile("id 0x123 and gap > 30 ms"), Time{0}},
-                                            {"soon", compile("id 0x124 and within 5 ms after (@deep)"), Time{0}}, {"second second", compile("id 0x123 and time 1 s .. 1.01 s"), Time{0}}});
+        Measures measures(catalog, {rate},
+            {{"rises", compile("Depth rises above 4 mm"), Time{0}}, {"jump", compile("Depth changes by 3"), Time{0}},
+                {"late", compile("id 0x123 and gap > 30 ms"), Time{0}},
+                {"soon", compile("id 0x124 and within 5 ms after (@deep)"), Time{0}},
+                {"second second", compile("id 0x123 and time 1 s .. 1.01 s"), Time{0}}});
         trace::Trace trace;
         const auto plan = catalog->messages().front();
         for (int i = 0; i < 100; ++i) {
             if (i == 70)
-                continue;   // a gap
+                continue;  // a gap
             can::Frame frame = frameAt(start + Time(i * 20'000'000LL), 291);
             plan.plan.encode(frame.data.data(), 0, i >= 40 && i < 60 ? 5 : i == 80 ? 3.5 : 1);
             trace.append(frame.view());
@@ -440,7 +453,7 @@ private Q_SLOTS:
         QCOMPARE(at["rises"], std::vector<int>{40});
         QCOMPARE(at["jump"], (std::vector<int>{40, 60}));
         QCOMPARE(at["late"], std::vector<int>{71});
-        QCOMPARE(at["soon"], std::vector<int>{40});     // it holds on through the following ones
+        QCOMPARE(at["soon"], std::vector<int>{40});  // it holds on through the following ones
         QCOMPARE(at["second second"], std::vector<int>{50});
     }
 

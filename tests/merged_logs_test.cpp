@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Several logs read as one, and clocks that are apart.
 #include <QTemporaryDir>
 #include <QTest>
@@ -64,7 +65,9 @@ private Q_SLOTS:
                     frames.push_back(frameAt(time, 0x100 + static_cast<std::uint32_t>(i), random()));
                 }
                 const Time offset{static_cast<std::int64_t>(random() % 2'000'000'000) - 1'000'000'000};
-                parts.push_back({write(("round" + std::to_string(round) + "-" + std::to_string(i) + ".pcapng").c_str(), frames, {{"Bus", {500'000, 0}}}), offset, false, {}});
+                parts.push_back({write(("round" + std::to_string(round) + "-" + std::to_string(i) + ".pcapng").c_str(), frames,
+                                     {{"Bus", {500'000, 0}}}),
+                    offset, false, {}});
                 for (can::Frame& frame : frames)
                     frame.time += offset;
                 wanted.insert(wanted.end(), frames.begin(), frames.end());
@@ -88,7 +91,8 @@ private Q_SLOTS:
 
     void busesOfOneNameAreOneUnlessTheyAreNot()
     {
-        const std::string front = write("front.pcapng", {frameAt(Time{1}, 1, 1), frameAt(Time{3}, 2, 1, 1)}, {{"Chassis", {500'000, 0}}, {"Body", {250'000, 0}}});
+        const std::string front = write(
+            "front.pcapng", {frameAt(Time{1}, 1, 1), frameAt(Time{3}, 2, 1, 1)}, {{"Chassis", {500'000, 0}}, {"Body", {250'000, 0}}});
         const std::string rear = write("rear.pcapng", {frameAt(Time{2}, 3, 1)}, {{"Chassis", {500'000, 0}}});
         const std::string plain = write("plain.pcap", {frameAt(Time{4}, 4, 1)}, {{"", {}}});
         {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Simulated nodes: what they send, when, with which values, and how they react; playback onto a bus.
 #include <QTest>
 
@@ -20,12 +21,15 @@ using nlohmann::json;
 
 namespace {
 
-const char* const pumpDatabase = "BU_: Pump Panel\n"
-                             "BO_ 256 PumpState: 8 Pump\n SG_ Flow : 0|16@1- (0.1,0) [0|100] \"l\" Panel\n SG_ Mode : 16|4@1+ (1,0) [0|0] \"\" Panel\n SG_ Count : 24|8@1+ (1,0) [0|0] \"\" Panel\n SG_ Check : 56|8@1+ (1,0) [0|0] \"\" Panel\n"
-                             "BO_ 512 PanelState: 4 Panel\n SG_ Lamp : 0|8@1+ (1,0) [0|0] \"\" Pump\n SG_ Shown : 8|16@1- (0.1,0) [0|0] \"l\" Pump\n"
-                             "BO_ 768 Ask: 1 Panel\n SG_ What : 0|8@1+ (1,0) [0|0] \"\" Pump\n"
-                             "BO_ 769 Answer: 2 Pump\n SG_ Selector M : 0|8@1+ (1,0) [0|0] \"\" Panel\n SG_ First m0 : 8|8@1+ (1,0) [0|0] \"\" Panel\n SG_ Second m1 : 8|8@1+ (1,0) [0|0] \"\" Panel\n"
-                             "VAL_ 256 Mode 0 \"off\" 3 \"running\" ;\nBA_DEF_ SG_ \"GenSigStartValue\" INT 0 255;\nBA_ \"GenSigStartValue\" SG_ 256 Mode 5;\n";
+const char* const pumpDatabase =
+    "BU_: Pump Panel\n"
+    "BO_ 256 PumpState: 8 Pump\n SG_ Flow : 0|16@1- (0.1,0) [0|100] \"l\" Panel\n SG_ Mode : 16|4@1+ (1,0) [0|0] \"\" Panel\n SG_ Count : "
+    "24|8@1+ (1,0) [0|0] \"\" Panel\n SG_ Check : 56|8@1+ (1,0) [0|0] \"\" Panel\n"
+    "BO_ 512 PanelState: 4 Panel\n SG_ Lamp : 0|8@1+ (1,0) [0|0] \"\" Pump\n SG_ Shown : 8|16@1- (0.1,0) [0|0] \"l\" Pump\n"
+    "BO_ 768 Ask: 1 Panel\n SG_ What : 0|8@1+ (1,0) [0|0] \"\" Pump\n"
+    "BO_ 769 Answer: 2 Pump\n SG_ Selector M : 0|8@1+ (1,0) [0|0] \"\" Panel\n SG_ First m0 : 8|8@1+ (1,0) [0|0] \"\" Panel\n SG_ Second "
+    "m1 : 8|8@1+ (1,0) [0|0] \"\" Panel\n"
+    "VAL_ 256 Mode 0 \"off\" 3 \"running\" ;\nBA_DEF_ SG_ \"GenSigStartValue\" INT 0 255;\nBA_ \"GenSigStartValue\" SG_ 256 Mode 5;\n";
 
 // A bus with nodes given as JSON, and everything that was on it.
 struct World : bus::Listener {
@@ -91,7 +95,10 @@ private Q_SLOTS:
     void cyclicMessagesKeepTheirPhaseAndPeriod()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"20 ms\",\"phase\":\"3 ms\"}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"20 ms\",\"phase\":\"3 "
+                     "ms\"}]}")
+                .has_value());
         world.run(ms(1000));
         QCOMPARE(world.count(256), 50U);
         const Time first = world.frames[0].time;
@@ -103,7 +110,10 @@ private Q_SLOTS:
     void jitterStaysWithinItsBound()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"jitter\":\"2 ms\"}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"jitter\":\"2 "
+                     "ms\"}]}")
+                .has_value());
         world.run(ms(1000));
         QCOMPARE(world.count(256), 100U);
         bool late = false;
@@ -137,14 +147,17 @@ private Q_SLOTS:
         QFETCH(QString, source);
         QFETCH(QList<double>, values);
         World world;
-        const std::string text = "{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"100 ms\",\"signals\":{\"Flow\":" + source.toStdString() + "}}]}";
+        const std::string text =
+            "{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"100 ms\",\"signals\":{\"Flow\":"
+            + source.toStdString() + "}}]}";
         const auto added = world.add(text.c_str());
         QVERIFY2(added.has_value(), added ? "" : added.error().text().c_str());
         world.run(ms(350));
         const auto seen = world.values("Flow");
         QCOMPARE(seen.size(), 4U);
         for (int i = 0; i < 4; ++i)
-            QVERIFY2(std::abs(seen[static_cast<std::size_t>(i)] - values[i]) < 0.051, std::to_string(seen[static_cast<std::size_t>(i)]).c_str());
+            QVERIFY2(
+                std::abs(seen[static_cast<std::size_t>(i)] - values[i]) < 0.051, std::to_string(seen[static_cast<std::size_t>(i)]).c_str());
     }
 
     void noiseHasItsMeanAndDeviationAndRepeats()
@@ -152,7 +165,10 @@ private Q_SLOTS:
         std::vector<double> first;
         for (int round = 0; round < 2; ++round) {
             World world;
-            QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"1 ms\",\"signals\":{\"Flow\":{\"noise\":{\"mean\":40,\"deviation\":5}}}}]}").has_value());
+            QVERIFY(world
+                    .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"1 "
+                         "ms\",\"signals\":{\"Flow\":{\"noise\":{\"mean\":40,\"deviation\":5}}}}]}")
+                    .has_value());
             world.run(ms(3000));
             const auto seen = world.values("Flow");
             double sum = 0;
@@ -174,15 +190,22 @@ private Q_SLOTS:
     void aLabelIsSentAsItsValueAndUnsetSignalsTakeTheirStart()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":1}}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 "
+                     "ms\",\"signals\":{\"Flow\":1}}]}")
+                .has_value());
         world.run(ms(5));
         QCOMPARE(world.values("Mode").at(0), 5.0);
         World labelled;
-        QVERIFY(labelled.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Mode\":{\"label\":\"running\"}}}]}").has_value());
+        QVERIFY(labelled
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 "
+                     "ms\",\"signals\":{\"Mode\":{\"label\":\"running\"}}}]}")
+                .has_value());
         labelled.run(ms(5));
         QCOMPARE(labelled.values("Mode").at(0), 3.0);
         World unknown;
-        const auto added = unknown.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Mode\":{\"label\":\"flying\"}}}]}");
+        const auto added = unknown.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 "
+                                       "ms\",\"signals\":{\"Mode\":{\"label\":\"flying\"}}}]}");
         QVERIFY(!added);
         QVERIFY(added.error().text().find("\"flying\"") != std::string::npos);
     }
@@ -198,7 +221,9 @@ private Q_SLOTS:
     {
         QFETCH(QString, kind);
         World world;
-        const std::string text = "{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Check\":{\"checksum\":\"" + kind.toStdString() + "\"},\"Count\":{\"counter\":{\"modulo\":256}},\"Flow\":\"t * 100\"}}]}";
+        const std::string text = "{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 "
+                                 "ms\",\"signals\":{\"Check\":{\"checksum\":\""
+                                 + kind.toStdString() + "\"},\"Count\":{\"counter\":{\"modulo\":256}},\"Flow\":\"t * 100\"}}]}";
         QVERIFY(world.add(text.c_str()).has_value());
         world.run(ms(500));
         QVERIFY(world.frames.size() == 50);
@@ -220,7 +245,10 @@ private Q_SLOTS:
     void aChecksumOfARawFrameIsTakenOverTheOtherBytesToo()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x5A7\",\"length\":4,\"every\":\"10 ms\",\"bytes\":{\"0\":{\"counter\":{\"modulo\":200}},\"1\":{\"checksum\":\"sum8\"},\"3\":\"t * 1000 - 100\"}}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x5A7\",\"length\":4,\"every\":\"10 "
+                     "ms\",\"bytes\":{\"0\":{\"counter\":{\"modulo\":200}},\"1\":{\"checksum\":\"sum8\"},\"3\":\"t * 1000 - 100\"}}]}")
+                .has_value());
         world.run(ms(500));
         QVERIFY(world.frames.size() == 50);
         for (std::size_t i = 0; i < world.frames.size(); ++i) {
@@ -259,7 +287,8 @@ private Q_SLOTS:
         state.fill(*state.placeOf("Mode"), MessageEncoder::Given{});
         std::vector<double> refused;
         for (unsigned i = 0; i < 6; ++i) {
-            const can::Frame& frame = state.encode([](std::uint32_t) { return 77.0; }, database::Overflow::refuse, [&](std::uint32_t, double value) { refused.push_back(value); });
+            const can::Frame& frame = state.encode([](std::uint32_t) { return 77.0; }, database::Overflow::refuse,
+                [&](std::uint32_t, double value) { refused.push_back(value); });
             QCOMPARE(unsigned{frame.data[3]}, i % 3);
             QCOMPARE(unsigned{frame.data[2]} & 0xFU, 5U);      // as it is from the start
             unsigned all = 0;
@@ -269,7 +298,8 @@ private Q_SLOTS:
         }
         QVERIFY(refused == std::vector<double>(6, 77.0));
         // What there is is named; what a bus cannot carry is refused.
-        QVERIFY(state.placeOf("Flov").error().text().find("did you mean 'Flow'") != std::string::npos || state.placeOf("Flov").error().text().find("Flow") != std::string::npos);
+        QVERIFY(state.placeOf("Flov").error().text().find("did you mean 'Flow'") != std::string::npos
+                || state.placeOf("Flov").error().text().find("Flow") != std::string::npos);
         const MessageEncoder raw(0, {0x5A7, false}, 3);
         QVERIFY(raw.placeOf("2").has_value());
         for (const char* wrong : {"3", "-1", "", "x", "002", "99999999999"})
@@ -282,7 +312,10 @@ private Q_SLOTS:
 
     void aValueThatTheBitsCannotHoldIsLimitedOrRefused()
     {
-        const auto node = [](const char* overflow) { return std::string("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",") + overflow + "\"signals\":{\"Mode\":{\"steps\":[[0,7],[0.05,99]]}}}]}"; };
+        const auto node = [](const char* overflow) {
+            return std::string("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",")
+                   + overflow + "\"signals\":{\"Mode\":{\"steps\":[[0,7],[0.05,99]]}}}]}";
+        };
         World limits;
         QVERIFY(limits.add(node("").c_str()).has_value());
         limits.run(ms(95));
@@ -305,7 +338,11 @@ private Q_SLOTS:
     void valuesMayUseThoseBeforeThem()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"values\":[{\"base\":{\"sine\":{\"mean\":5,\"amplitude\":0,\"period\":1}}},{\"double\":\"base * 2\"}],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":\"double + 1\"}}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"values\":[{\"base\":{\"sine\":{\"mean\":5,\"amplitude\":0,\"period\":1}}},{"
+                     "\"double\":\"base * 2\"}],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":\"double + "
+                     "1\"}}]}")
+                .has_value());
         world.run(ms(5));
         QCOMPARE(world.values("Flow").at(0), 11.0);
         World wrong;
@@ -315,7 +352,11 @@ private Q_SLOTS:
     void silentAndOnlyWindowsFollowTheStory()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"silent\":[[\"100 ms\",\"200 ms\"]]},{\"message\":\"Answer\",\"every\":\"10 ms\",\"only\":[[\"50 ms\",\"100 ms\"]]}]}", ms(300)).has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"silent\":[[\"100 "
+                     "ms\",\"200 ms\"]]},{\"message\":\"Answer\",\"every\":\"10 ms\",\"only\":[[\"50 ms\",\"100 ms\"]]}]}",
+                    ms(300))
+                .has_value());
         world.run(ms(599));  // the story goes round once
         QCOMPARE(world.count(256), 40U);
         QCOMPARE(world.count(769), 10U);
@@ -324,7 +365,10 @@ private Q_SLOTS:
     void onlyTheSelectedPartOfAMultiplexedMessageIsFilled()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Answer\",\"every\":\"10 ms\",\"signals\":{\"First\":11,\"Second\":22,\"Selector\":{\"counter\":{\"modulo\":2}}}}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Answer\",\"every\":\"10 "
+                     "ms\",\"signals\":{\"First\":11,\"Second\":22,\"Selector\":{\"counter\":{\"modulo\":2}}}}]}")
+                .has_value());
         world.run(ms(39));
         QCOMPARE(world.frames.size(), 4U);
         for (std::size_t i = 0; i < 4; ++i) {
@@ -336,7 +380,10 @@ private Q_SLOTS:
     void rawFramesNeedNoDatabase()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Odd\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x18FF1234\",\"bus\":\"Main\",\"length\":3,\"every\":\"10 ms\",\"bytes\":{\"0\":{\"counter\":{\"modulo\":256}},\"2\":\"300\"}}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Odd\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x18FF1234\",\"bus\":\"Main\",\"length\":3,\"every\":"
+                     "\"10 ms\",\"bytes\":{\"0\":{\"counter\":{\"modulo\":256}},\"2\":\"300\"}}]}")
+                .has_value());
         world.run(ms(25));
         QCOMPARE(world.frames.size(), 3U);
         QCOMPARE(world.frames[2].id, (can::Identifier{0x18FF1234, true}));
@@ -348,8 +395,14 @@ private Q_SLOTS:
     void aReactionToAMessageAnswersAfterItsDelay()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"100 ms\",\"signals\":{\"What\":\"7\"}}]}").has_value());
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Answer\",\"signals\":{\"First\":\"Ask.What + 1\"}}],\"reacts\":[{\"on\":\"Ask\",\"send\":\"Answer\",\"after\":\"5 ms\"}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"100 "
+                     "ms\",\"signals\":{\"What\":\"7\"}}]}")
+                .has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Answer\",\"signals\":{\"First\":\"Ask.What + "
+                     "1\"}}],\"reacts\":[{\"on\":\"Ask\",\"send\":\"Answer\",\"after\":\"5 ms\"}]}")
+                .has_value());
         world.run(ms(350));
         QCOMPARE(world.count(768), 4U);
         QCOMPARE(world.count(769), 4U);
@@ -363,8 +416,17 @@ private Q_SLOTS:
     void aConditionThatBecomesTrueActsOnceAndAgainAfterItWasFalse()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":{\"steps\":[[0,1],[0.1,9],[0.2,1],[0.3,9],[0.4,1]]}}}]}").has_value());
-        QVERIFY(world.add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"lit\":0},\"sends\":[{\"message\":\"PanelState\",\"signals\":{\"Lamp\":\"lit\",\"Shown\":\"PumpState.Flow\"}}],\"reacts\":[{\"when\":\"PumpState.Flow > 5\",\"set\":{\"lit\":\"lit + 1\"},\"enter\":\"alarm\",\"wrong\":true,\"send\":\"PanelState\"},{\"when\":\"PumpState.Flow <= 5\",\"enter\":\"calm\"}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 "
+                     "ms\",\"signals\":{\"Flow\":{\"steps\":[[0,1],[0.1,9],[0.2,1],[0.3,9],[0.4,1]]}}}]}")
+                .has_value());
+        QVERIFY(world
+                .add(
+                    "{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"lit\":0},\"sends\":[{\"message\":\"PanelState\",\"signals\":"
+                    "{\"Lamp\":\"lit\",\"Shown\":\"PumpState.Flow\"}}],\"reacts\":[{\"when\":\"PumpState.Flow > 5\",\"set\":{\"lit\":\"lit "
+                    "+ 1\"},\"enter\":\"alarm\",\"wrong\":true,\"send\":\"PanelState\"},{\"when\":\"PumpState.Flow <= "
+                    "5\",\"enter\":\"calm\"}]}")
+                .has_value());
         world.run(ms(500));
         QCOMPARE(world.values("Lamp"), (std::vector<double>{1, 2}));
         QCOMPARE(world.values("Shown"), (std::vector<double>{9, 9}));
@@ -379,8 +441,13 @@ private Q_SLOTS:
     void aConditionMustHoldForItsTime()
     {
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":{\"steps\":[[0,1],[0.1,9],[0.14,1],[0.3,9],[0.4,1]]}}}]}").has_value());
-        QVERIFY(world.add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"reacts\":[{\"when\":\"Flow > 5\",\"for\":\"60 ms\",\"enter\":\"alarm\"}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 "
+                     "ms\",\"signals\":{\"Flow\":{\"steps\":[[0,1],[0.1,9],[0.14,1],[0.3,9],[0.4,1]]}}}]}")
+                .has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"reacts\":[{\"when\":\"Flow > 5\",\"for\":\"60 ms\",\"enter\":\"alarm\"}]}")
+                .has_value());
         world.run(ms(500));
         const auto& states = world.nodes[1]->states();
         QCOMPARE(states.size(), 2U);  // 40 ms were too short, 100 ms were enough
@@ -392,9 +459,15 @@ private Q_SLOTS:
     {
         // What a node sends comes back to others alone, as from a controller of its own.
         World world;
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"variables\":{\"heard\":0},\"sends\":[{\"message\":\"PumpState\",\"every\":\"10 ms\",\"signals\":{\"Flow\":\"9\"}}],"
-                          "\"reacts\":[{\"on\":\"PumpState\",\"set\":{\"heard\":\"heard + 1\"}}]}").has_value());
-        QVERIFY(world.add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"heard\":0},\"reacts\":[{\"on\":\"PumpState\",\"set\":{\"heard\":\"heard + 1\"}}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"variables\":{\"heard\":0},\"sends\":[{\"message\":\"PumpState\",\"every\":"
+                     "\"10 ms\",\"signals\":{\"Flow\":\"9\"}}],"
+                     "\"reacts\":[{\"on\":\"PumpState\",\"set\":{\"heard\":\"heard + 1\"}}]}")
+                .has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"heard\":0},\"reacts\":[{\"on\":\"PumpState\",\"set\":{"
+                     "\"heard\":\"heard + 1\"}}]}")
+                .has_value());
         world.run(ms(95));
         QCOMPARE(world.count(256), 10U);
         QCOMPARE(world.nodes[0]->value("heard").value(), 0.0);
@@ -417,7 +490,13 @@ private Q_SLOTS:
         QFETCH(QString, when);
         QFETCH(qint64, at);
         World world;
-        QVERIFY(world.add(QStringLiteral("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"limit\":0.25},\"reacts\":[{\"when\":\"%1\",\"enter\":\"due\"}]}").arg(when).toUtf8().constData()).has_value());
+        QVERIFY(world
+                .add(QStringLiteral("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"variables\":{\"limit\":0.25},\"reacts\":[{\"when\":\"%1\","
+                                    "\"enter\":\"due\"}]}")
+                        .arg(when)
+                        .toUtf8()
+                        .constData())
+                .has_value());
         world.run(ms(500));
         const auto& states = world.nodes[0]->states();
         QCOMPARE(states.size(), at < 0 ? 1U : 2U);
@@ -429,7 +508,10 @@ private Q_SLOTS:
     {
         World world;
         QVERIFY(world.add("{\"name\":\"Panel\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"100 ms\"}]}").has_value());
-        QVERIFY(world.add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Answer\"}],\"reacts\":[{\"on\":\"Ask\",\"send\":\"Answer\"}]}").has_value());
+        QVERIFY(world
+                .add("{\"name\":\"Pump\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Answer\"}],\"reacts\":[{\"on\":\"Ask\",\"send\":"
+                     "\"Answer\"}]}")
+                .has_value());
         world.run(ms(150));
         QCOMPARE(world.count(769), 2U);
         world.nodes[1]->setOn(false);
@@ -445,15 +527,21 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("words");
-        const auto row = [](const char* text, const char* words) { QTest::newRow(words) << QString::fromLatin1(text) << QString::fromLatin1(words); };
+        const auto row = [](const char* text, const char* words) {
+            QTest::newRow(words) << QString::fromLatin1(text) << QString::fromLatin1(words);
+        };
         row("{\"buses\":[\"Main\"]}", "/nodes/0/name");
         row("{\"name\":\"N\",\"buses\":[\"Cellar\"]}", "no bus 'Cellar'");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Nothing\",\"every\":\"1 ms\"}]}", "message 'Nothing'");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"1 ms\",\"signals\":{\"Depth\":1}}]}", "no signal 'Depth'");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"1 ms\",\"signals\":{\"Depth\":1}}]}",
+            "no signal 'Depth'");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x9999\",\"every\":\"1 ms\"}]}", "no identifier");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x99\",\"length\":2,\"every\":\"1 ms\",\"bytes\":{\"5\":1}}]}", "no byte '5'");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x99\",\"length\":2,\"every\":\"1 ms\",\"bytes\":{\"5\":1}}]}",
+            "no byte '5'");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"every\":\"1 ms\"}]}", "either a message or an id");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"1 ms\",\"signals\":{\"Flow\":\"sin(\"}}]}", "column 5");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"PumpState\",\"every\":\"1 "
+            "ms\",\"signals\":{\"Flow\":\"sin(\"}}]}",
+            "column 5");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"reacts\":[{\"enter\":\"x\"}]}", "either 'when'");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"reacts\":[{\"on\":\"Nothing\"}]}", "message 'Nothing'");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"reacts\":[{\"when\":\"1\",\"send\":\"Ask\"}]}", "none of its messages");
@@ -463,10 +551,14 @@ private Q_SLOTS:
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"counter\":{\"modulo\":0}}}]}", "1 to 2^32");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"values\":[{\"a\":{\"checksum\":\"md5\"}}]}", "sum8, xor8, crc8");
         row("{\"name\":\"N\",\"buses\":[\"Main\"],\"variables\":{\"a\":\"x\"}}", "/nodes/0/variables/a");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"1 ms\"]]}]}", "a pair [from, to]");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"9 ms\",\"1 ms\"]]}]}", "/nodes/0/sends/0/silent/0");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"variables\":{\"lit\":0},\"reacts\":[{\"when\":\"1\",\"set\":{\"lid\":1}}]}", "Did you mean lit?");
-        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x99\",\"length\":12,\"every\":\"1 ms\"}]}", "CAN FD frame of 12 bytes, and bus Main (500k) has classic frames");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"1 ms\"]]}]}",
+            "a pair [from, to]");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"message\":\"Ask\",\"every\":\"1 ms\",\"silent\":[[\"9 ms\",\"1 ms\"]]}]}",
+            "/nodes/0/sends/0/silent/0");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"variables\":{\"lit\":0},\"reacts\":[{\"when\":\"1\",\"set\":{\"lid\":1}}]}",
+            "Did you mean lit?");
+        row("{\"name\":\"N\",\"buses\":[\"Main\"],\"sends\":[{\"id\":\"0x99\",\"length\":12,\"every\":\"1 ms\"}]}",
+            "CAN FD frame of 12 bytes, and bus Main (500k) has classic frames");
     }
     void whatANodeCannotMeanIsRefused()
     {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Notes on a run, and the smallest and largest values up to any row of it.
 #include <QFile>
 #include <QTemporaryDir>
@@ -100,9 +101,11 @@ private Q_SLOTS:
         QTest::newRow("no JSON") << QByteArray("notes: none");
         QTest::newRow("another document") << QByteArray("{\"wavetrope\": 1, \"notes\": []}");
         QTest::newRow("no list") << QByteArray("{\"wavetrope_notes\": 1, \"notes\": 7}");
-        QTest::newRow("a note without text") << QByteArray("{\"wavetrope_notes\": 1, \"notes\": [{\"time\": \"1.0\", \"text\": \"good\"}, {\"time\": \"2.0\"}]}");
+        QTest::newRow("a note without text") << QByteArray(
+            "{\"wavetrope_notes\": 1, \"notes\": [{\"time\": \"1.0\", \"text\": \"good\"}, {\"time\": \"2.0\"}]}");
         QTest::newRow("a time that is none") << QByteArray("{\"wavetrope_notes\": 1, \"notes\": [{\"time\": \"soon\", \"text\": \"x\"}]}");
-        QTest::newRow("a time that is too large") << QByteArray("{\"wavetrope_notes\": 1, \"notes\": [{\"time\": \"99999999999999999999.0\", \"text\": \"x\"}]}");
+        QTest::newRow("a time that is too large")
+            << QByteArray("{\"wavetrope_notes\": 1, \"notes\": [{\"time\": \"99999999999999999999.0\", \"text\": \"x\"}]}");
     }
     void aFileThatIsNoneIsRefusedAsAWhole()
     {
@@ -138,7 +141,11 @@ private Q_SLOTS:
     // At any row, in any order of asking, while the trace grows: the same as going through all frames before it.
     void extremesAgreeWithGoingThroughAllFrames()
     {
-        const auto database = database::readDbc("VERSION \"\"\nBU_: A\nBO_ 1 Message: 8 A\n SG_ Kind M : 0|2@1+ (1,0) [0|0] \"\" A\n SG_ Low m0 : 8|16@1- (0.5,3) [0|0] \"\" A\n SG_ Value : 32|32@1- (1,0) [0|0] \"\" A\nSIG_VALTYPE_ 1 Value : 1;\n", "x").database;
+        const auto database = database::readDbc(
+            "VERSION \"\"\nBU_: A\nBO_ 1 Message: 8 A\n SG_ Kind M : 0|2@1+ (1,0) [0|0] \"\" A\n SG_ Low m0 : 8|16@1- (0.5,3) [0|0] \"\" "
+            "A\n SG_ Value : 32|32@1- (1,0) [0|0] \"\" A\nSIG_VALTYPE_ 1 Value : 1;\n",
+            "x")
+                                  .database;
         database::Catalog catalog;
         catalog.attach(catalog.addBus("Bus"), std::make_shared<const database::Database>(database));
         const database::CatalogMessage& message = *catalog.find(0, {1, false});

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Makes the packages, puts them into an empty tree, starts what they bring, and takes them off without a trace.
 #   packages_test.sh BUILD
 set -eu

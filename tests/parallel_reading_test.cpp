@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Logs taken apart on several threads: the trace that comes out is the one that a reader without threads makes, frame by
 // frame, and every way into it agrees.
 #include <QFile>
@@ -24,7 +25,10 @@ ReadOptions divided(unsigned threads, std::size_t stretchBytes = ReadOptions().s
     return options;
 }
 
-std::unique_ptr<LoadedLog> load(const QByteArray& bytes, unsigned threads, std::size_t stretchBytes) { return loadBytes(bytes, divided(threads, stretchBytes)); }
+std::unique_ptr<LoadedLog> load(const QByteArray& bytes, unsigned threads, std::size_t stretchBytes)
+{
+    return loadBytes(bytes, divided(threads, stretchBytes));
+}
 
 // The first row at which two traces differ, or -1.
 std::int64_t difference(const trace::Trace& a, const trace::Trace& b)
@@ -60,7 +64,8 @@ public:
         frame_.time = random_() % 3000 == 0 ? time_ - Time(5'000'000'000) : time_;
         frame_.bus = static_cast<std::uint8_t>(random_() % 3);
         const auto number = static_cast<std::uint32_t>(random_());
-        frame_.id = random_() % 3 == 0 ? can::Identifier{0x18FF0000 + number % identifiers_, true} : can::Identifier{number % std::min(identifiers_, 2048U), false};
+        frame_.id = random_() % 3 == 0 ? can::Identifier{0x18FF0000 + number % identifiers_, true}
+                                       : can::Identifier{number % std::min(identifiers_, 2048U), false};
         frame_.direction = static_cast<can::Direction>(random_() % 3);
         frame_.kind = can::FrameKind::data;
         frame_.brs = frame_.esi = false;
@@ -149,7 +154,8 @@ QByteArray mixedLog(unsigned seed, int blocks)
             log.frame(~std::uint64_t{0} - random(), PcapngBuilder::packet(1, eight), 0);
         } else {
             time += random() % 1000;
-            log.frame(time, PcapngBuilder::packet(random() % 300, eight.left(static_cast<int>(random() % 9))), random() % 50 == 0 ? interfaces + 1 : static_cast<int>(random() % static_cast<unsigned>(interfaces)));
+            log.frame(time, PcapngBuilder::packet(random() % 300, eight.left(static_cast<int>(random() % 9))),
+                random() % 50 == 0 ? interfaces + 1 : static_cast<int>(random() % static_cast<unsigned>(interfaces)));
         }
     }
     return log.bytes;
@@ -168,7 +174,8 @@ private Q_SLOTS:
         for (const char* name : {"log.pcapng", "log.pcap", "log.pcapng.zst", "log.pcap.gz"})
             for (const unsigned threads : {1U, 2U, 5U})
                 for (const unsigned stretch : {5'000U, 512U << 10})
-                    QTest::addRow("%s on %u threads, %u bytes each", name, threads, stretch) << QString::fromLatin1(name) << threads << stretch;
+                    QTest::addRow("%s on %u threads, %u bytes each", name, threads, stretch)
+                        << QString::fromLatin1(name) << threads << stretch;
     }
     void everyFrameComesOnceAndInOrder()
     {
@@ -255,7 +262,8 @@ private Q_SLOTS:
         QCOMPARE(filled.earliest(), wanted.earliest());
         QCOMPARE(filled.latest(), wanted.latest());
         std::mt19937 random(9);
-        for (trace::IdentifierIndex id = 0; id < grown->identifierCount(); id += 1 + static_cast<trace::IdentifierIndex>(grown->identifierCount() / 200)) {
+        for (trace::IdentifierIndex id = 0; id < grown->identifierCount();
+            id += 1 + static_cast<trace::IdentifierIndex>(grown->identifierCount() / 200)) {
             QVERIFY(loaded->trace.key(id) == grown->key(id));
             QCOMPARE(filled.countOf(id), wanted.countOf(id));
             for (int k = 0; k < 10; ++k) {
@@ -419,7 +427,9 @@ private Q_SLOTS:
     {
         PcapngBuilder log;
         for (int i = 0; i < 20'000; ++i)
-            log.section().interface(i % 2 == 0 ? "A" : "B").frame(static_cast<std::uint64_t>(i), PcapngBuilder::packet(static_cast<std::uint32_t>(i) & 0x7FFU, eight));
+            log.section()
+                .interface(i % 2 == 0 ? "A" : "B")
+                .frame(static_cast<std::uint64_t>(i), PcapngBuilder::packet(static_cast<std::uint32_t>(i) & 0x7FFU, eight));
         const auto loaded = load(log.bytes, 3, ReadOptions().stretchBytes);
         QCOMPARE(loaded->trace.rows(), 20'000U);
         QCOMPARE(loaded->trace.buses().size(), 2U);
@@ -484,7 +494,9 @@ private Q_SLOTS:
         QTest::newRow("no byte") << QByteArray() << QByteArray("the file is empty");
         QTest::newRow("zeros") << QByteArray(100'000, '\0') << QByteArray("no log of a known format");
         QTest::newRow("a head alone") << QByteArray::fromHex("0A0D0D0A") << QByteArray("cut off");
-        QTest::newRow("a block of impossible length") << PcapngBuilder().section().bytes + QByteArray::fromHex("0100000003000000") + QByteArray(20, '\0') << QByteArray("impossible length 3");
+        QTest::newRow("a block of impossible length")
+            << PcapngBuilder().section().bytes + QByteArray::fromHex("0100000003000000") + QByteArray(20, '\0')
+            << QByteArray("impossible length 3");
         QTest::newRow("a pcap head that ends early") << QByteArray::fromHex("4D3CB2A1020004000000") << QByteArray("ends inside its header");
     }
     void logsOfNothingSaySo()
@@ -492,7 +504,9 @@ private Q_SLOTS:
         QFETCH(QByteArray, bytes);
         QFETCH(QByteArray, words);
         const auto loaded = load(bytes, 2, 512);
-        const std::string text = loaded->report ? (loaded->report->warnings.empty() ? std::string() : loaded->report->warnings.front().text()) : loaded->report.error().text();
+        const std::string text = loaded->report
+                                     ? (loaded->report->warnings.empty() ? std::string() : loaded->report->warnings.front().text())
+                                     : loaded->report.error().text();
         QVERIFY2(text.find(words.constData()) != std::string::npos, text.c_str());
         QCOMPARE(loaded->trace.rows(), 0U);
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Review, layout, multiplexing, matching and coverage of signal databases.
 #include <QTest>
 
@@ -81,7 +82,9 @@ private Q_SLOTS:
         QTest::addColumn<int>("kind");
         QTest::addColumn<int>("count");
         QTest::addColumn<int>("line");
-        const auto row = [](FindingKind kind, int count, int line) { QTest::newRow(toText(kind)) << static_cast<int>(kind) << count << line; };
+        const auto row = [](FindingKind kind, int count, int line) {
+            QTest::newRow(toText(kind)) << static_cast<int>(kind) << count << line;
+        };
         row(FindingKind::unreadable, 1, 24);
         row(FindingKind::overlap, 1, 5);
         row(FindingKind::outsidePayload, 1, 7);
@@ -167,9 +170,11 @@ private Q_SLOTS:
 
     void selectorsChooseWhatIsPresent()
     {
-        const Database db = readDbc("BU_: A\nBO_ 1 M: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ One m1 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Sub m2M : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Deep m3 : 16|8@1+ (1,0) [0|0] \"\" A\n SG_ Many m5 : 16|8@1+ (1,0) [0|0] \"\" A\n"
-                                    "SG_MUL_VAL_ 1 Deep Sub 3-3;\nSG_MUL_VAL_ 1 Many Sel 5-7, 9-9;\n",
-                                    "x")
+        const Database db = readDbc(
+            "BU_: A\nBO_ 1 M: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ One m1 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Sub m2M : 8|8@1+ "
+            "(1,0) [0|0] \"\" A\n SG_ Deep m3 : 16|8@1+ (1,0) [0|0] \"\" A\n SG_ Many m5 : 16|8@1+ (1,0) [0|0] \"\" A\n"
+            "SG_MUL_VAL_ 1 Deep Sub 3-3;\nSG_MUL_VAL_ 1 Many Sel 5-7, 9-9;\n",
+            "x")
                                 .database;
         const Message& message = db.messages.at(0);
         const MessagePlan plan(message);
@@ -197,7 +202,10 @@ private Q_SLOTS:
 
     void aCircleOfSelectorsSelectsNothing()
     {
-        const Database db = readDbc("BU_: A\nBO_ 1 M: 8 A\n SG_ X m1M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ Y m1M : 8|8@1+ (1,0) [0|0] \"\" A\nSG_MUL_VAL_ 1 X Y 1-1;\nSG_MUL_VAL_ 1 Y X 1-1;\n", "x").database;
+        const Database db = readDbc("BU_: A\nBO_ 1 M: 8 A\n SG_ X m1M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ Y m1M : 8|8@1+ (1,0) [0|0] \"\" "
+                                    "A\nSG_MUL_VAL_ 1 X Y 1-1;\nSG_MUL_VAL_ 1 Y X 1-1;\n",
+            "x")
+                                .database;
         std::vector<Decoded> decoded;
         MessagePlan(db.messages.at(0)).decode(frameOf({1, false}, {1, 1, 1, 1, 1, 1, 1, 1}).view(), decoded);
         QCOMPARE(decoded.size(), 0U);
@@ -303,9 +311,12 @@ private Q_SLOTS:
 
     void startValuesFillWhatNobodySet()
     {
-        const Database db = readDbc("BU_: A\nBO_ 1 M: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ On m2 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Off m3 : 16|8@1+ (1,0) [0|0] \"\" A\n SG_ Plain : 24|8@1+ (1,0) [0|0] \"\" A\n"
-                                    "BA_DEF_ SG_ \"GenSigStartValue\" INT 0 255;\nBA_ \"GenSigStartValue\" SG_ 1 Sel 2;\nBA_ \"GenSigStartValue\" SG_ 1 On 11;\nBA_ \"GenSigStartValue\" SG_ 1 Off 12;\nBA_ \"GenSigStartValue\" SG_ 1 Plain 13;\n",
-                                    "x")
+        const Database db = readDbc(
+            "BU_: A\nBO_ 1 M: 8 A\n SG_ Sel M : 0|8@1+ (1,0) [0|0] \"\" A\n SG_ On m2 : 8|8@1+ (1,0) [0|0] \"\" A\n SG_ Off m3 : 16|8@1+ "
+            "(1,0) [0|0] \"\" A\n SG_ Plain : 24|8@1+ (1,0) [0|0] \"\" A\n"
+            "BA_DEF_ SG_ \"GenSigStartValue\" INT 0 255;\nBA_ \"GenSigStartValue\" SG_ 1 Sel 2;\nBA_ \"GenSigStartValue\" SG_ 1 On "
+            "11;\nBA_ \"GenSigStartValue\" SG_ 1 Off 12;\nBA_ \"GenSigStartValue\" SG_ 1 Plain 13;\n",
+            "x")
                                 .database;
         std::uint8_t payload[64] = {};
         MessagePlan(db.messages.at(0)).fillStart(payload);
@@ -332,7 +343,8 @@ private Q_SLOTS:
     {
         QFETCH(quint32, seen);
         QFETCH(bool, explained);
-        const auto db = std::make_shared<const Database>(readDbc("BU_: A\nBO_ 2566844705 Broadcast: 8 A\nBO_ 2564428833 Addressed: 8 A\n", "x").database);
+        const auto db = std::make_shared<const Database>(
+            readDbc("BU_: A\nBO_ 2566844705 Broadcast: 8 A\nBO_ 2564428833 Addressed: 8 A\n", "x").database);
         QCOMPARE(db->messages.at(0).id.value, 0x18FEF121U);
         Catalog group;
         group.attach(group.addBus("B", Match::group), db);
@@ -345,7 +357,9 @@ private Q_SLOTS:
 
     void aMaskSaysWhichBitsMatter()
     {
-        const auto db = std::make_shared<const Database>(readDbc("BU_: A\nBO_ 384 M: 8 A\nBA_DEF_ BO_ \"IdentifierMask\" HEX 0 536870911;\nBA_ \"IdentifierMask\" BO_ 384 2032;\n", "x").database);
+        const auto db = std::make_shared<const Database>(
+            readDbc("BU_: A\nBO_ 384 M: 8 A\nBA_DEF_ BO_ \"IdentifierMask\" HEX 0 536870911;\nBA_ \"IdentifierMask\" BO_ 384 2032;\n", "x")
+                .database);
         Catalog catalog;
         catalog.attach(catalog.addBus("B"), db);
         QVERIFY(catalog.find(0, {0x180, false}) != nullptr && catalog.find(0, {0x18F, false}) != nullptr);
@@ -354,7 +368,11 @@ private Q_SLOTS:
 
     void coverageCountsWhatIsExplained()
     {
-        const auto db = std::make_shared<const Database>(readDbc("BU_: A\nBO_ 2566844705 Broadcast: 8 A\nBO_ 2566844961 Silent: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" A\nBA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 1000;\nBA_ \"GenMsgCycleTime\" BO_ 2566844705 50;\n", "x").database);
+        const auto db = std::make_shared<const Database>(
+            readDbc("BU_: A\nBO_ 2566844705 Broadcast: 8 A\nBO_ 2566844961 Silent: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" A\nBA_DEF_ BO_ "
+                    "\"GenMsgCycleTime\" INT 0 1000;\nBA_ \"GenMsgCycleTime\" BO_ 2566844705 50;\n",
+                "x")
+                .database);
         const auto other = std::make_shared<const Database>(readDbc("BU_: A\nBO_ 2566844705 Otherwise: 8 A\n", "y").database);
         Catalog catalog;
         catalog.attach(catalog.addBus("B", Match::group), db);
@@ -399,13 +417,21 @@ private Q_SLOTS:
 
     void aDiffTellsFieldByField()
     {
-        const std::string old = "BU_: A B\nBO_ 1 Same: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ Y : 8|8@1+ (1,0) [0|0] \"\" B\nBO_ 2 Moved: 8 A\nBO_ 3 Gone: 8 A\n";
-        const std::string now = "BU_: A\nBO_ 1 Same: 8 A\n SG_ X : 0|8@1- (0.5,0) [0|0] \"mm\" A\n SG_ Z : 16|8@1+ (1,0) [0|0] \"\" A\nBO_ 9 Moved: 8 A\nBO_ 4 Fresh: 8 A\n";
+        const std::string old = "BU_: A B\nBO_ 1 Same: 8 A\n SG_ X : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ Y : 8|8@1+ (1,0) [0|0] \"\" B\nBO_ 2 "
+                                "Moved: 8 A\nBO_ 3 Gone: 8 A\n";
+        const std::string now = "BU_: A\nBO_ 1 Same: 8 A\n SG_ X : 0|8@1- (0.5,0) [0|0] \"mm\" A\n SG_ Z : 16|8@1+ (1,0) [0|0] \"\" A\nBO_ "
+                                "9 Moved: 8 A\nBO_ 4 Fresh: 8 A\n";
         QStringList lines;
         for (const Change& change : diff(readDbc(old, "x").database, readDbc(now, "x").database))
-            lines << QString::fromStdString(std::string(toText(change.kind)) + ' ' + change.object + (change.field.empty() ? "" : ' ' + change.field + ' ' + change.before + " > " + change.after) + (change.ofMessage ? ' ' + can::toText(change.id) : ""));
-        QCOMPARE(lines, (QStringList{QStringLiteral("removed node B"), QStringLiteral("removed Gone 0x003"), QStringLiteral("changed Same.X sign unsigned > signed 0x001"), QStringLiteral("changed Same.X factor 1 > 0.5 0x001"), QStringLiteral("changed Same.X unit  > mm 0x001"),
-                                     QStringLiteral("changed Same.X receivers B > A 0x001"), QStringLiteral("removed Same.Y 0x001"), QStringLiteral("added Same.Z 0x001"), QStringLiteral("changed Moved identifier 0x002 > 0x009 0x009"), QStringLiteral("added Fresh 0x004")}));
+            lines << QString::fromStdString(std::string(toText(change.kind)) + ' ' + change.object
+                                            + (change.field.empty() ? "" : ' ' + change.field + ' ' + change.before + " > " + change.after)
+                                            + (change.ofMessage ? ' ' + can::toText(change.id) : ""));
+        QCOMPARE(
+            lines, (QStringList{QStringLiteral("removed node B"), QStringLiteral("removed Gone 0x003"),
+                       QStringLiteral("changed Same.X sign unsigned > signed 0x001"), QStringLiteral("changed Same.X factor 1 > 0.5 0x001"),
+                       QStringLiteral("changed Same.X unit  > mm 0x001"), QStringLiteral("changed Same.X receivers B > A 0x001"),
+                       QStringLiteral("removed Same.Y 0x001"), QStringLiteral("added Same.Z 0x001"),
+                       QStringLiteral("changed Moved identifier 0x002 > 0x009 0x009"), QStringLiteral("added Fresh 0x004")}));
     }
 };
 

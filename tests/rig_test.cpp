@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rig document and the run that it describes: nodes, story, replay.
 #include <QTemporaryDir>
 #include <QTest>
@@ -45,7 +46,8 @@ bool entered(Session& session, const char* node, const char* state)
 {
     for (const drive::Node* each : session.all<drive::Node>())
         if (each->name() == node)
-            return std::any_of(each->states().begin(), each->states().end(), [&](const drive::StateChange& change) { return change.state == state; });
+            return std::any_of(
+                each->states().begin(), each->states().end(), [&](const drive::StateChange& change) { return change.state == state; });
     return false;
 }
 
@@ -56,7 +58,8 @@ double newest(Session& session, const char* name)
     const auto snapshot = session.trace().snapshot();
     const auto identifier = snapshot.trace().find({refs.at(0).message->bus, false, refs.at(0).message->message->id});
     database::Decoded decoded;
-    if (!identifier || !refs[0].message->plan.decodeOne(snapshot.frame(snapshot.previousOf(*identifier, trace::noRow)), refs[0].index, decoded))
+    if (!identifier
+        || !refs[0].message->plan.decodeOne(snapshot.frame(snapshot.previousOf(*identifier, trace::noRow)), refs[0].index, decoded))
         qFatal("no value of %s", name);
     return decoded.value;
 }
@@ -120,8 +123,10 @@ private Q_SLOTS:
     void eventsUseTheFiltersOfTheRig()
     {
         const auto text = [](const char* when) {
-            return std::string(R"({"wavetrope": 1, "name": "x", "buses": [{"name": "Main", "rate": "500k"}], "filters": [{"name": "beat", "expression": "id 0x100"}],
-                "nodes": [{"name": "A", "buses": ["Main"], "sends": [{"id": "0x100", "length": 1, "every": "10 ms"}]}], "events": [{"name": "seen", "when": ")") + when + "\"}]}";
+            return std::string(
+                       R"({"wavetrope": 1, "name": "x", "buses": [{"name": "Main", "rate": "500k"}], "filters": [{"name": "beat", "expression": "id 0x100"}],
+                "nodes": [{"name": "A", "buses": ["Main"], "sends": [{"id": "0x100", "length": 1, "every": "10 ms"}]}], "events": [{"name": "seen", "when": ")")
+                   + when + "\"}]}";
         };
         const auto rig = rigFromText(text("@beat and byte 0 = 0"), "rig.json");
         QVERIFY2(rig.has_value(), rig ? "" : rig.error().text().c_str());
@@ -160,7 +165,8 @@ private Q_SLOTS:
     {
         QFETCH(QString, text);
         QFETCH(double, value);
-        const auto formula = drive::Formula::compile(text.toStdString(), [](std::string_view name) { return name == "x" ? std::optional<std::uint32_t>(0) : std::nullopt; });
+        const auto formula = drive::Formula::compile(
+            text.toStdString(), [](std::string_view name) { return name == "x" ? std::optional<std::uint32_t>(0) : std::nullopt; });
         QVERIFY2(formula.has_value(), formula ? "" : formula.error().text().c_str());
         drive::Random random(1);
         QCOMPARE(formula->evaluate({3.0}, random), value);
@@ -180,7 +186,9 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("words");
-        const auto row = [](const char* text, const char* words) { QTest::newRow(words) << QString::fromLatin1(text) << QString::fromLatin1(words); };
+        const auto row = [](const char* text, const char* words) {
+            QTest::newRow(words) << QString::fromLatin1(text) << QString::fromLatin1(words);
+        };
         row("{\n \"wavetrope\": 1,\n oops }", "rig.json:3:2");
         row("[]", "expected an object");
         row("{}", "/wavetrope");
@@ -215,7 +223,8 @@ private Q_SLOTS:
     {
         QTemporaryDir folder;
         const std::string path = folder.filePath("rig.json").toStdString();
-        auto rig = rigFromText(R"({"wavetrope": 1, "name": "x", "colour of the shed": "green", "pages": [{"name": "p", "odd": [1, 2]}]})", path);
+        auto rig = rigFromText(
+            R"({"wavetrope": 1, "name": "x", "colour of the shed": "green", "pages": [{"name": "p", "odd": [1, 2]}]})", path);
         QVERIFY(rig.has_value());
         QVERIFY(saveRig(*rig, path).has_value());
         QVERIFY(!QFile::exists(QString::fromStdString(path + ".part")));
@@ -267,7 +276,8 @@ private Q_SLOTS:
         QTemporaryDir folder;
         auto session = open(demoRig);
         session->runFor(std::chrono::seconds(2), nullptr);
-        const std::vector<std::pair<std::string, std::string>> wanted{{"all.pcapng", ""}, {"water.pcapng", "from WaterUnit"}, {"changes.pcapng", "Echo00 changes"}, {"tenth.pcapng", "bus Body every 10"}};
+        const std::vector<std::pair<std::string, std::string>> wanted{{"all.pcapng", ""}, {"water.pcapng", "from WaterUnit"},
+            {"changes.pcapng", "Echo00 changes"}, {"tenth.pcapng", "bus Body every 10"}};
         const trace::Row from = session->trace().rows();
         for (const auto& [name, filter] : wanted)
             QVERIFY2(session->record(folder.filePath(QString::fromStdString(name)).toStdString(), filter).has_value(), filter.c_str());

@@ -1,4 +1,5 @@
 #!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
 # The rule that the build holds the rooms by: it lets the rooms as they are pass, and finds what breaks it.
 #   rooms_test.sh CMAKE SRC CASE
 set -eu -o pipefail

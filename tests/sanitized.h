@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Whether the tests run under a sanitizer.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a run is set up from: rigs that are like others, databases that are missing, catalogs for logs; the parts that
 // grow while others read; the words of a filter.
 #include <QDir>
@@ -33,8 +34,12 @@ class SetUpTest : public QObject {
 private Q_SLOTS:
     void aRigLikeAnotherTakesWhatItDoesNotSay()
     {
-        write("base.json", "{\"wavetrope\": 1, \"name\": \"base\", \"seed\": 3, \"story\": \"10 s\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}], \"nodes\": [{\"name\": \"One\", \"buses\": [\"A\"]}, {\"name\": \"Two\", \"buses\": [\"A\"], \"state\": \"old\"}]}");
-        const auto rig = loadRig(write("like.json", "{\"wavetrope\": 1, \"like\": \"base.json\", \"name\": \"like\", \"nodes\": [{\"name\": \"Two\", \"buses\": [\"A\"], \"state\": \"new\"}, {\"name\": \"Three\", \"buses\": [\"A\"]}]}"));
+        write("base.json",
+            "{\"wavetrope\": 1, \"name\": \"base\", \"seed\": 3, \"story\": \"10 s\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}], "
+            "\"nodes\": [{\"name\": \"One\", \"buses\": [\"A\"]}, {\"name\": \"Two\", \"buses\": [\"A\"], \"state\": \"old\"}]}");
+        const auto rig = loadRig(
+            write("like.json", "{\"wavetrope\": 1, \"like\": \"base.json\", \"name\": \"like\", \"nodes\": [{\"name\": \"Two\", \"buses\": "
+                               "[\"A\"], \"state\": \"new\"}, {\"name\": \"Three\", \"buses\": [\"A\"]}]}"));
         QVERIFY2(rig.has_value(), rig ? "" : rig.error().text().c_str());
         QCOMPARE(rig->name, std::string("like"));
         QCOMPARE(rig->seed, 3U);
@@ -46,7 +51,8 @@ private Q_SLOTS:
 
     void whatIsSavedKeepsTheTextThatWasNotChanged()
     {
-        const QByteArray text = "{\n  \"wavetrope\": 1,\n  \"name\": \"hand made\",  \"seed\": 7,\n\n  \"note\": 1.50,\n  \"buses\": [ {\"rate\": \"500k\", \"name\": \"A\"} ],\n  \"nodes\": []\n}\n";
+        const QByteArray text = "{\n  \"wavetrope\": 1,\n  \"name\": \"hand made\",  \"seed\": 7,\n\n  \"note\": 1.50,\n  \"buses\": [ "
+                                "{\"rate\": \"500k\", \"name\": \"A\"} ],\n  \"nodes\": []\n}\n";
         const std::string path = write("kept.json", text);
         const auto bytes = [](const std::string& name) {
             QFile file(QString::fromStdString(name));
@@ -67,7 +73,8 @@ private Q_SLOTS:
         rig->document["filters"] = nlohmann::json::array({{{"name", "f"}, {"filter", "id 1"}}});
         QVERIFY(saveRig(*rig, path).has_value());
         const QByteArray now = bytes(path);
-        QVERIFY(now.contains("\"note\": 1.50") && now.indexOf("\"note\"") < now.indexOf("\"buses\"") && now.indexOf("\"nodes\"") < now.indexOf("\"filters\""));
+        QVERIFY(now.contains("\"note\": 1.50") && now.indexOf("\"note\"") < now.indexOf("\"buses\"")
+                && now.indexOf("\"nodes\"") < now.indexOf("\"filters\""));
         const auto again = loadRig(path);
         QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
         QCOMPARE(again->seed, 8U);
@@ -84,7 +91,9 @@ private Q_SLOTS:
 
     void aMissingDatabaseIsNamedAndTheRigStillRuns()
     {
-        const auto rig = loadRig(write("missing.json", "{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\", \"databases\": [\"gone.dbc\"]}], \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"10 ms\"}]}]}"));
+        const auto rig = loadRig(write("missing.json",
+            "{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\", \"databases\": [\"gone.dbc\"]}], "
+            "\"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"10 ms\"}]}]}"));
         const LoadedDatabases databases = loadDatabases(*rig);
         QCOMPARE(databases.problems.size(), 1U);
         QVERIFY(databases.problems[0].text().find("gone.dbc") != std::string::npos);
@@ -96,7 +105,9 @@ private Q_SLOTS:
 
     void anEventWithAMistypedConditionIsNamed()
     {
-        const auto rig = loadRig(write("event.json", "{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}], \"events\": [{\"name\": \"odd\", \"when\": \"id 0x100 adn id 0x200\"}]}"));
+        const auto rig = loadRig(
+            write("event.json", "{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}], \"events\": "
+                                "[{\"name\": \"odd\", \"when\": \"id 0x100 adn id 0x200\"}]}"));
         QVERIFY(rig.has_value());
         const auto session = Session::create(*rig, {});
         QVERIFY(!session);
@@ -105,7 +116,8 @@ private Q_SLOTS:
 
     void aKernelInterfaceThatIsMissingIsNamedWithItsBus()
     {
-        const auto rig = loadRig(write("kernel.json", "{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"Real\", \"interface\": \"nocan9\"}]}"));
+        const auto rig = loadRig(
+            write("kernel.json", "{\"wavetrope\": 1, \"name\": \"x\", \"buses\": [{\"name\": \"Real\", \"interface\": \"nocan9\"}]}"));
         QVERIFY(rig.has_value());
         const auto session = Session::create(*rig, {});
         QVERIFY(session.has_value());       // the rest of the rig runs
@@ -167,7 +179,9 @@ private Q_SLOTS:
         QVERIFY(session.has_value());
         (*session)->runFor(std::chrono::seconds(61), nullptr);
         for (const auto& message : (*session)->catalog()->messages())  // what is sent on request alone nobody asks for
-            QVERIFY2((*session)->trace().find({message.bus, false, message.message->id}).has_value() == (message.message->sendType != "onRequest"), message.message->name.c_str());
+            QVERIFY2((*session)->trace().find({message.bus, false, message.message->id}).has_value()
+                         == (message.message->sendType != "onRequest"),
+                message.message->name.c_str());
         int undefined = 0;
         for (trace::IdentifierIndex i = 0; i < (*session)->trace().identifierCount(); ++i) {
             const auto& key = (*session)->trace().key(i);
@@ -180,7 +194,8 @@ private Q_SLOTS:
     {
         const auto rig = loadRig(WAVETROPE_DEMO "/rig.json");
         const auto catalog = catalogOf(*rig, loadDatabases(*rig));
-        bool intel = false, motorola = false, isSigned = false, single = false, floating = false, flag = false, texts = false, multiplexed = false, wide = false, fd = false, extended = false;
+        bool intel = false, motorola = false, isSigned = false, single = false, floating = false, flag = false, texts = false,
+             multiplexed = false, wide = false, fd = false, extended = false;
         for (const auto& message : catalog->messages()) {
             fd = fd || message.message->fd;
             extended = extended || message.message->id.extended;
@@ -202,7 +217,11 @@ private Q_SLOTS:
 
     void theStoryGoesRound()
     {
-        const auto rig = rigFromText("{\"wavetrope\": 1, \"name\": \"x\", \"begins\": \"2027-02-01T18:00:00Z\", \"story\": \"1 s\", \"buses\": [{\"name\": \"A\", \"rate\": \"500k\"}], \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", \"every\": \"100 ms\", \"bytes\": {\"0\": \"t * 10\"}}]}]}", "x");
+        const auto rig = rigFromText(
+            "{\"wavetrope\": 1, \"name\": \"x\", \"begins\": \"2027-02-01T18:00:00Z\", \"story\": \"1 s\", \"buses\": [{\"name\": \"A\", "
+            "\"rate\": \"500k\"}], \"nodes\": [{\"name\": \"N\", \"buses\": [\"A\"], \"sends\": [{\"id\": \"0x123\", \"bus\": \"A\", "
+            "\"every\": \"100 ms\", \"bytes\": {\"0\": \"t * 10\"}}]}]}",
+            "x");
         auto session = Session::create(*rig, {});
         QVERIFY(session.has_value());
         (*session)->runFor(std::chrono::milliseconds(2450), nullptr);
@@ -244,7 +263,8 @@ private Q_SLOTS:
                 break;
             seen.emplace_back(std::string(token.text), token.at);
         }
-        const std::vector<std::pair<std::string, std::size_t>> wanted = {{"BladeDepth", 2}, {">=", 12}, {"4mm", 14}, {"and", 18}, {"(", 21}, {"id", 22}, {"0x200..0x2FF", 25}, {")", 37}, {"or", 38}, {"name", 41}, {"a b", 46}, {"!=", 51}};
+        const std::vector<std::pair<std::string, std::size_t>> wanted = {{"BladeDepth", 2}, {">=", 12}, {"4mm", 14}, {"and", 18}, {"(", 21},
+            {"id", 22}, {"0x200..0x2FF", 25}, {")", 37}, {"or", 38}, {"name", 41}, {"a b", 46}, {"!=", 51}};
         QCOMPARE(seen.size(), wanted.size());
         for (std::size_t i = 0; i < wanted.size(); ++i) {
             QCOMPARE(seen[i].first, wanted[i].first);

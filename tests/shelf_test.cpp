@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The databases of a rig on the shelf: what is read, edited, undone, saved, missing, changed on disk, and who wins.
 #include <QFile>
 #include <QTemporaryDir>
@@ -14,8 +15,10 @@ using namespace wavetrope::rig;
 
 namespace {
 
-const QByteArray first = "VERSION \"\"\nBU_: Pump Valve\n\nBO_ 100 PumpState: 8 Pump\n SG_ Speed : 0|16@1+ (0.5,0) [0|1000] \"1/min\" Valve\n SG_ Mode : 16|2@1+ (1,0) [0|3] \"\" Valve\n\nVAL_ 100 Mode 0 \"off\" 1 \"on\" ;\n";
-const QByteArray second = "VERSION \"\"\nBU_: Pump Filter\n\nBO_ 100 PumpStateNew: 8 Pump\n SG_ Speed : 0|16@1+ (0.25,0) [0|1000] \"1/min\" Filter\n\nBO_ 101 FilterState: 4 Filter\n SG_ Load : 0|8@1+ (1,0) [0|100] \"%\" Pump\n";
+const QByteArray first = "VERSION \"\"\nBU_: Pump Valve\n\nBO_ 100 PumpState: 8 Pump\n SG_ Speed : 0|16@1+ (0.5,0) [0|1000] \"1/min\" "
+                         "Valve\n SG_ Mode : 16|2@1+ (1,0) [0|3] \"\" Valve\n\nVAL_ 100 Mode 0 \"off\" 1 \"on\" ;\n";
+const QByteArray second = "VERSION \"\"\nBU_: Pump Filter\n\nBO_ 100 PumpStateNew: 8 Pump\n SG_ Speed : 0|16@1+ (0.25,0) [0|1000] "
+                          "\"1/min\" Filter\n\nBO_ 101 FilterState: 4 Filter\n SG_ Load : 0|8@1+ (1,0) [0|100] \"%\" Pump\n";
 
 }  // namespace
 
@@ -47,7 +50,8 @@ class ShelfTest : public QObject {
     }
     Rig rig(const QByteArray& databases = R"(["first.dbc"])", const QByteArray& more = {})
     {
-        const QByteArray text = R"({"wavetrope": 1, "name": "test", "buses": [{"name": "Water", "rate": "500k", "databases": )" + databases + more + R"(}, {"name": "Air", "rate": "250k", "databases": ["first.dbc"]}]})";
+        const QByteArray text = R"({"wavetrope": 1, "name": "test", "buses": [{"name": "Water", "rate": "500k", "databases": )" + databases
+                                + more + R"(}, {"name": "Air", "rate": "250k", "databases": ["first.dbc"]}]})";
         const auto read = rigFromText(text.toStdString(), path("rig.json"));
         if (!read)
             qFatal("%s", read.error().text().c_str());
@@ -217,37 +221,70 @@ private Q_SLOTS:
     {
         QTest::addColumn<QByteArray>("definitions");
         QTest::addColumn<QByteArray>("words");
-        const auto row = [](const char* name, const char* definitions, const char* words) { QTest::newRow(name) << QByteArray(definitions) << QByteArray(words); };
+        const auto row = [](const char* name, const char* definitions, const char* words) {
+            QTest::newRow(name) << QByteArray(definitions) << QByteArray(words);
+        };
         row("no object", "7", "expected an object");
         row("no version", R"({"messages": []})", "/wavetrope_database: is missing");
         row("newer version", R"({"wavetrope_database": 9})", "newer than this program");
         row("messages no list", R"({"wavetrope_database": 1, "messages": 5})", "/messages: expected a list");
         row("no name", R"({"wavetrope_database": 1, "messages": [{"id": "0x100", "length": 8}]})", "/messages/0/name: is missing");
-        row("no identifier", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "x", "length": 8}]})", "/messages/0/id: is no identifier");
-        row("too long", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 65}]})", "/messages/0/length: expected a whole number of 0 to 64");
-        row("start bit", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 600, "length": 1}]}]})", "/messages/0/signals/0/start_bit");
-        row("no bits", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 0}]}]})", "must be 1 to 64");
-        row("behind the end", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 510, "length": 8}]}]})", "ends behind byte 63");
-        row("byte order", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "byte_order": "middle"}]}]})", "expected one of least_first, most_first");
-        row("float of 8 bits", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "type": "single"}]}]})", "32 or 64 bits");
-        row("range of one", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "range": [1]}]}]})", "expected two numbers");
-        row("present never", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "present": {"values": []}}]}]})", "names no values");
-        row("present no pair", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "present": {"values": [3]}}]}]})", "two whole numbers");
-        row("attribute type", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "message", "type": "colour"}]})", "expected one of integer");
-        row("attribute of", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "moon", "type": "text"}]})", "expected one of network");
+        row("no identifier", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "x", "length": 8}]})",
+            "/messages/0/id: is no identifier");
+        row("too long", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 65}]})",
+            "/messages/0/length: expected a whole number of 0 to 64");
+        row("start bit",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 600, "length": 1}]}]})",
+            "/messages/0/signals/0/start_bit");
+        row("no bits",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 0}]}]})",
+            "must be 1 to 64");
+        row("behind the end",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 510, "length": 8}]}]})",
+            "ends behind byte 63");
+        row("byte order",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "byte_order": "middle"}]}]})",
+            "expected one of least_first, most_first");
+        row("float of 8 bits",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "type": "single"}]}]})",
+            "32 or 64 bits");
+        row("range of one",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "range": [1]}]}]})",
+            "expected two numbers");
+        row("present never",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "present": {"values": []}}]}]})",
+            "names no values");
+        row("present no pair",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "present": {"values": [3]}}]}]})",
+            "two whole numbers");
+        row("attribute type", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "message", "type": "colour"}]})",
+            "expected one of integer");
+        row("attribute of", R"({"wavetrope_database": 1, "attribute_definitions": [{"name": "A", "of": "moon", "type": "text"}]})",
+            "expected one of network");
         row("attribute value", R"({"wavetrope_database": 1, "attributes": {"A": [1]}})", "/attributes/A: expected a number");
-        row("text value", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1.5, "text": "x"}]}]})", "expected a whole number");
-        row("range backwards", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "texts": [{"value": 9, "to": 3, "text": "x"}]}]}]})", "is below the value");
-        row("range in a table", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1, "to": 3, "text": "x"}]}]})", "single values");
-        row("relation of nothing", R"({"wavetrope_database": 1, "relations": [{"of": "node-message", "attribute": "A", "node": "N", "message": "M", "value": 1}]})", "/relations/0/message: is not defined");
-        row("relation of an object", R"({"wavetrope_database": 1, "relations": [{"of": "node", "attribute": "A", "node": "N", "value": 1}]})", "must be node-message");
-        row("flag", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "signed": 1}]}]})", "expected true or false");
+        row("text value", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1.5, "text": "x"}]}]})",
+            "expected a whole number");
+        row("range backwards",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "texts": [{"value": 9, "to": 3, "text": "x"}]}]}]})",
+            "is below the value");
+        row("range in a table", R"({"wavetrope_database": 1, "tables": [{"name": "T", "texts": [{"value": 1, "to": 3, "text": "x"}]}]})",
+            "single values");
+        row("relation of nothing",
+            R"({"wavetrope_database": 1, "relations": [{"of": "node-message", "attribute": "A", "node": "N", "message": "M", "value": 1}]})",
+            "/relations/0/message: is not defined");
+        row("relation of an object",
+            R"({"wavetrope_database": 1, "relations": [{"of": "node", "attribute": "A", "node": "N", "value": 1}]})",
+            "must be node-message");
+        row("flag",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "signed": 1}]}]})",
+            "expected true or false");
     }
     void aRigWithBrokenDefinitionsNamesThePlace()
     {
         QFETCH(QByteArray, definitions);
         QFETCH(QByteArray, words);
-        const QByteArray text = R"({"wavetrope": 1, "name": "test", "buses": [{"name": "Water", "rate": "500k", "definitions": )" + definitions + "}]}";
+        const QByteArray text = R"({"wavetrope": 1, "name": "test", "buses": [{"name": "Water", "rate": "500k", "definitions": )"
+                                + definitions + "}]}";
         const auto read = rigFromText(text.toStdString(), "rig.json");
         QVERIFY(!read);
         QVERIFY2(QByteArray::fromStdString(read.error().text()).contains(words), read.error().text().c_str());
@@ -260,7 +297,8 @@ private Q_SLOTS:
         QCOMPARE(r.buses[0].match, database::Match::group);
         QCOMPARE(r.buses[1].match, database::Match::full);
         QCOMPARE(Shelf(r).catalog({"Water"})->busMatch(0), database::Match::group);
-        const auto bad = rigFromText(R"({"wavetrope": 1, "name": "x", "buses": [{"name": "W", "rate": "500k", "match": "nearly"}]})", "rig.json");
+        const auto bad = rigFromText(
+            R"({"wavetrope": 1, "name": "x", "buses": [{"name": "W", "rate": "500k", "match": "nearly"}]})", "rig.json");
         QVERIFY(!bad && bad.error().text().find("/buses/0/match") != std::string::npos);
     }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A run that is kept on the disk while it lasts: blocks, memory within its bound, crashes, disks that refuse.
 #include <QTemporaryDir>
 #include <QTest>
@@ -47,7 +48,9 @@ public:
         const bool extended = random_() % 3 == 0;
         // Some identifiers are heard in a part of the run alone.
         const auto phase = static_cast<std::uint32_t>(count_++ / 100'000);
-        frame.id = {(extended ? 0x18FF0000U : 0x100U) + static_cast<std::uint32_t>(random_() % 40) + (random_() % 50 == 0 ? 0x40 * (phase % 4 + 1) : 0), extended};
+        frame.id = {(extended ? 0x18FF0000U : 0x100U) + static_cast<std::uint32_t>(random_() % 40)
+                        + (random_() % 50 == 0 ? 0x40 * (phase % 4 + 1) : 0),
+            extended};
         frame.direction = static_cast<can::Direction>(random_() % 3);
         const unsigned kind = static_cast<unsigned>(random_() % 100);
         if (kind < 4) {
@@ -90,7 +93,8 @@ spool::Options optionsIn(const QString& folder, std::size_t memory = 8'000'000)
 
 formats::RunAbout aboutThree()
 {
-    return {{{"One", {500'000, 0}}, {"Two", {250'000, 0}}, {"Three", {500'000, 2'000'000}}}, "rig.json", "Three buses", Time(1'800'000'000'000'000'000), 1'800'000'000};
+    return {{{"One", {500'000, 0}}, {"Two", {250'000, 0}}, {"Three", {500'000, 2'000'000}}}, "rig.json", "Three buses",
+        Time(1'800'000'000'000'000'000), 1'800'000'000};
 }
 
 /// A trace that is kept and one that is not, with the same frames.
@@ -137,7 +141,10 @@ struct Progress {
     } entries[20'000];
 };
 
-std::int64_t nowNs() { return std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
+std::int64_t nowNs()
+{
+    return std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
 
 }  // namespace
 
@@ -151,7 +158,8 @@ private Q_SLOTS:
         for (int i = 0; i < 2 * static_cast<int>(segmentRows) + 5000; ++i)
             trace.append(traffic.next().view());
         const trace::Snapshot snapshot = trace.snapshot();
-        const std::pair<std::uint32_t, std::uint32_t> stretches[] = {{0, segmentRows}, {0, 1}, {segmentRows - 1, segmentRows}, {777, 40'123}};
+        const std::pair<std::uint32_t, std::uint32_t> stretches[] = {
+            {0, segmentRows}, {0, 1}, {segmentRows - 1, segmentRows}, {777, 40'123}};
         for (const auto& [from, to] : stretches) {
             std::vector<std::uint8_t> bytes;
             const trace::SegmentPin pin = snapshot.segment(1);
@@ -243,7 +251,8 @@ private Q_SLOTS:
         QCOMPARE(kept.latest(), plain.latest());
         std::mt19937_64 random(4);
         for (int i = 0; i < 3000; ++i) {
-            const Row row = i < 300 ? Row{random() % kept.rows()} : Row{(static_cast<Row>(i / 400) * 131'071 + static_cast<Row>(i)) % kept.rows()};
+            const Row row = i < 300 ? Row{random() % kept.rows()}
+                                    : Row{(static_cast<Row>(i / 400) * 131'071 + static_cast<Row>(i)) % kept.rows()};
             if (!same(kept.frame(row), plain.frame(row)))
                 QFAIL(std::to_string(row).c_str());
             const trace::IdentifierIndex of = kept.identifier(row);
@@ -305,7 +314,8 @@ private Q_SLOTS:
                 while (!stop) {
                     const trace::Snapshot kept = pair.kept.snapshot();
                     const Row row = random() % plain.rows();
-                    if (!same(kept.frame(row), plain.frame(row)) || kept.previousOf(kept.identifier(row), row) != plain.previousOf(plain.identifier(row), row))
+                    if (!same(kept.frame(row), plain.frame(row))
+                        || kept.previousOf(kept.identifier(row), row) != plain.previousOf(plain.identifier(row), row))
                         ++wrong;
                 }
             });
@@ -328,7 +338,8 @@ private Q_SLOTS:
         Pair pair(optionsIn(folder.path(), 16'000'000));
         const auto catalog = std::make_shared<const database::Catalog>();
         int left = test::some(8, 4);
-        for (const char* text : {"id 0x105", "gap > 20 ms", "every 50 per id", "within 1 ms after (id 0x105)", "", "byte 0 = 3", "id 0x100..0x110 and length 8", "every 100"}) {
+        for (const char* text : {"id 0x105", "gap > 20 ms", "every 50 per id", "within 1 ms after (id 0x105)", "", "byte 0 = 3",
+                 "id 0x100..0x110 and length 8", "every 100"}) {
             if (left-- == 0)
                 break;
             const auto filter = filter::Filter::compile(text, catalog);
@@ -394,7 +405,8 @@ private Q_SLOTS:
         bool withinASecond = false;
         for (int attempt = 0; attempt < 3 && !withinASecond; ++attempt) {  // a disk may stand still for once
             QTemporaryDir folder;
-            auto* progress = static_cast<Progress*>(::mmap(nullptr, sizeof(Progress), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0));
+            auto* progress = static_cast<Progress*>(
+                ::mmap(nullptr, sizeof(Progress), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0));
             QVERIFY(progress != MAP_FAILED);
             const pid_t child = ::fork();
             QVERIFY(child >= 0);
@@ -470,9 +482,11 @@ private Q_SLOTS:
             QCOMPARE(again.rows(), recovered.rows());
             QCOMPARE(again.buses().size(), rig->buses.size());
             QVERIFY(same(again.snapshot().frame(again.rows() - 1), recovered.snapshot().frame(recovered.rows() - 1)));
-            const auto cancelled = spool::saveRun(runs[0], folder.filePath(QStringLiteral("no.pcapng")).toStdString(), [](std::uint64_t, std::uint64_t) { return false; });
+            const auto cancelled = spool::saveRun(
+                runs[0], folder.filePath(QStringLiteral("no.pcapng")).toStdString(), [](std::uint64_t, std::uint64_t) { return false; });
             QVERIFY(!cancelled.has_value());
-            QVERIFY(!QFile::exists(folder.filePath(QStringLiteral("no.pcapng"))) && !QFile::exists(folder.filePath(QStringLiteral("no.pcapng.part"))));
+            QVERIFY(!QFile::exists(folder.filePath(QStringLiteral("no.pcapng")))
+                    && !QFile::exists(folder.filePath(QStringLiteral("no.pcapng.part"))));
             QVERIFY(spool::discardRun(runs[0].path).has_value());
             QVERIFY(spool::unfinishedRuns(folder.path().toStdString()).empty());
             QVERIFY(runsIn(folder.path()).isEmpty());
@@ -497,7 +511,8 @@ private Q_SLOTS:
             ends.push_back(bytes.size());
         }
         const auto write = [&](const QString& name, std::span<const std::uint8_t> part) {
-            std::ofstream(name.toStdString(), std::ios::binary).write(reinterpret_cast<const char*>(part.data()), static_cast<std::streamsize>(part.size()));
+            std::ofstream(name.toStdString(), std::ios::binary)
+                .write(reinterpret_cast<const char*>(part.data()), static_cast<std::streamsize>(part.size()));
         };
         for (std::size_t size = 0; size < bytes.size(); size += 1 + size / 50) {
             write(copy, std::span(bytes).first(size));
@@ -506,7 +521,8 @@ private Q_SLOTS:
             QCOMPARE(report.has_value(), size >= head);
             if (!report)
                 continue;
-            const auto whole = static_cast<std::uint64_t>(std::count_if(ends.begin(), ends.end(), [&](std::size_t end) { return end <= size; }));
+            const auto whole = static_cast<std::uint64_t>(
+                std::count_if(ends.begin(), ends.end(), [&](std::size_t end) { return end <= size; }));
             QCOMPARE(read.rows(), whole * 500);
             QCOMPARE(report->warnings.empty(), size == head || std::find(ends.begin(), ends.end(), size) != ends.end());
         }
@@ -552,7 +568,8 @@ private Q_SLOTS:
         pair.append(8 * segmentRows + 500);
         const spool::Report report = pair.keeper->report();
         QVERIFY(report.letGo > 0 && report.path.empty());
-        QVERIFY2(report.words.find("kept in memory alone") != std::string::npos && report.words.find("6 MB") != std::string::npos, report.words.c_str());
+        QVERIFY2(report.words.find("kept in memory alone") != std::string::npos && report.words.find("6 MB") != std::string::npos,
+            report.words.c_str());
         QVERIFY(pair.kept.residence()->bytes() <= 2 * options.memory);
         QVERIFY(pair.kept.isGone(0));
         const auto kept = pair.kept.snapshot();

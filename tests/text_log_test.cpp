@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Text logs: what their lines mean is found out, asked where they leave it open, and read to the bit.
 #include <QFile>
 #include <QTemporaryDir>
@@ -88,98 +89,170 @@ struct Style {
 const std::vector<Style>& styles()
 {
     static const std::vector<Style> all = {
-        {"blanks, identifier with 0x, bytes apart", false, true, true, true, true, 1000, "", [](const can::Frame& f) {
-             return print("%.6f  bus%d  %s  0x%X  %d  %s", seconds(f), f.bus + 1, f.direction == can::Direction::sent ? "Tx" : "Rx", f.id.value, f.kind == can::FrameKind::remote ? f.dlc : f.length, f.kind == can::FrameKind::remote ? "remote" : bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"comma, head, bytes together", false, false, true, true, false, 1000, "Time,Channel,ID,Len,Data\n", [](const can::Frame& f) { return print("%.6f,%d,%03X,%d,%s", seconds(f), f.bus, f.id.value, f.length, bytesOf(f, "%02X", "").c_str()); }},
-        {"semicolon, decimal comma", false, false, true, false, false, 1000, "Zeitpunkt;Id;n;Payload\n", [](const can::Frame& f) {
-             std::string time = print("%.6f", seconds(f));
-             time[time.find('.')] = ',';
-             return time + print(";0x%08X;%d;%s", f.id.value, f.length, bytesOf(f, "%02x", " ").c_str());
-         }},
-        {"tab, milliseconds in the head, all decimal", false, false, false, false, true, 1'000'000, "time [ms]\tdir\tid (dec)\tlength\tdata (dec)\n", [](const can::Frame& f) {
-             return print("%" PRId64 "\t%s\t%u\t%d\t%s", microseconds(f) / 1000, f.direction == can::Direction::sent ? "out" : "in", f.id.value, f.length, bytesOf(f, "%d", " ").c_str());
-         }},
-        {"bars, microseconds by their pace", false, false, true, true, false, 1000, "# recorded at the rink\n", [](const can::Frame& f) { return print("| %" PRId64 " | %s | %s%X | %d | %s |", microseconds(f), f.bus == 0 ? "north" : "south", f.id.extended ? "0x" : "0x", f.id.value, f.length, bytesOf(f, "%02X", " ").c_str()); }},
-        {"clock with a date before it", false, false, true, true, true, 1'000'000, "// day month year\n", [](const can::Frame& f) {
-             const std::int64_t ms = microseconds(f) / 1000;
-             return print("05.02.2031 %02d:%02d:%02d.%03d ch%d %s %Xh [%d] %s", 10, 20, static_cast<int>(ms / 1000), static_cast<int>(ms % 1000), f.bus, f.direction == can::Direction::sent ? "T" : "R", f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"date and clock in one", false, false, true, true, false, 1000, "stamp;bus;identifier;dlc;payload\n", [](const can::Frame& f) {
-             const std::int64_t us = microseconds(f);
-             return print("2031-02-05T10:20:%02d.%06dZ;%s;%08X;%d;%s", static_cast<int>(us / 1'000'000), static_cast<int>(us % 1'000'000), f.bus == 0 ? "Chassis" : "Body", f.id.value, f.length, bytesOf(f, "%02X", "-").c_str());
-         }},
-        {"since 1970 in parentheses, names with =", false, true, true, true, false, 1000, "", [](const can::Frame& f) {
-             return print("(%" PRId64 ".%06d) id=%X%s len=%d if=port%d %s", 1'900'000'000 + microseconds(f) / 1'000'000, static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.id.extended ? "x" : "", f.kind == can::FrameKind::remote ? f.dlc : f.length, f.bus,
-                          f.kind == can::FrameKind::remote ? "rtr" : bytesOf(f, "%02x", " ").c_str());
-         }},
-        {"FD with a column of kinds and length codes", true, false, true, true, false, 1000, "t[s] ch kind id dlc bytes\n", [](const can::Frame& f) { return print("%10.6f %d %-8s %8X %d %s", seconds(f), f.bus + 1, f.kind == can::FrameKind::fd ? "FD" : "classic", f.id.value, f.dlc, bytesOf(f, "%02X", " ").c_str()); }},
-        {"FD with lengths, in quotes", true, false, true, true, true, 1000, "\"time_us\",\"bus\",\"direction\",\"id\",\"length\",\"data\"\n", [](const can::Frame& f) {
-             return print("\"%" PRId64 "\",\"%s\",\"%s\",\"0x%03x\",\"%d\",\"%s\"", microseconds(f), f.bus == 0 ? "A" : "B", f.direction == can::Direction::sent ? "sent" : "received", f.id.value, f.length, bytesOf(f, "%02x", " ").c_str());
-         }},
-        {"row numbers in front, no length", false, false, true, false, false, 1000, "no time id b0 b1 b2 b3 b4 b5 b6 b7\n", [](const can::Frame& f) {
-             static int row = 0;
-             return print("%d %.6f %08X %s", ++row, seconds(f), f.id.value, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"identifier first, time last but the data", false, false, true, true, false, 1000, "", [](const can::Frame& f) { return print("%03X\t%d\tcan%d\t%.6f\t%s", f.id.value, f.length, f.bus, seconds(f), bytesOf(f, "%02X", ".").c_str()); }},
-        {"decimal bytes with 0x identifiers", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("%.6fs 0x%X %d : %s", seconds(f), f.id.value, f.length, bytesOf(f, "%d", " ").c_str()); }},
-        {"since the line before", false, false, true, false, false, 1000, "delta time [us],identifier,length,data\n", [](const can::Frame& f) {
-             static Time last{};
-             const auto gap = (f.time - last).count() / 1000;
-             last = f.time;
-             return print("%" PRId64 ",0x%X,%d,%s", static_cast<std::int64_t>(gap), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"kinds joined with switches, nanoseconds", true, true, true, true, true, 1, "ns;net;way;flags;id;size;data\n", [](const can::Frame& f) {
-             std::string flags = f.id.extended ? "EXT" : "STD";
-             if (f.kind == can::FrameKind::fd)
-                 flags += "|FD";
-             if (f.kind == can::FrameKind::remote)
-                 flags += "|RTR";
-             return print("%" PRId64 ";%d;%s;%s;%X;%d;%s", static_cast<std::int64_t>(1'900'000'000'000'000'000 + f.time.count()), f.bus, f.direction == can::Direction::sent ? "->" : "<-", flags.c_str(), f.id.value, f.kind == can::FrameKind::remote ? f.dlc : f.length,
-                          bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"an object of JSON in each line, bytes in a list", false, false, true, true, false, 1000, "", [](const can::Frame& f) {
-             return print(R"({"ts":%.6f,"bus":%d,"frame":{"id":%u,"dlc":%d,"data":[%s]}})", seconds(f), f.bus + 1, f.id.value, f.length, bytesOf(f, "%d", ", ").c_str());
-         }},
-        {"an object of JSON, text for identifier and bytes", false, false, true, false, true, 1000, "", [](const can::Frame& f) {
-             return print(R"({"time": %.6f, "dir": "%s", "id": "0x%03X", "data": "%s"})", seconds(f), f.direction == can::Direction::sent ? "tx" : "rx", f.id.value, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"a tag in each line", false, false, true, true, true, 1000, "<log>\n", [](const can::Frame& f) {
-             return print(R"(  <msg bus="%d" time="%.6f" id="0x%X" dir="%s" data="%s"/>)", f.bus + 1, seconds(f), f.id.value, f.direction == can::Direction::sent ? "tx" : "rx", bytesOf(f, "%02X", "").c_str());
-         }},
-        {"fields with their names", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("t=%.6f id=0x%03X len=%d data=%s", seconds(f), f.id.value, f.length, bytesOf(f, "%02X", "").c_str()); }},
-        {"identifier and data joined", false, false, true, true, false, 1000, "", [](const can::Frame& f) {
-             return print("(%.6f) bus%d ", seconds(f), f.bus) + print(f.id.extended ? "%08X" : "%03X", f.id.value) + "#" + bytesOf(f, "%02X", "");
-         }},
-        {"units behind the numbers", false, false, true, false, false, 1000, "", [](const can::Frame& f) { return print("%" PRId64 "us 0x%X %dB %s", microseconds(f), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str()); }},
-        {"a clock of twelve hours", false, false, true, false, false, 1000, "time,id,len,data\n", [](const can::Frame& f) {
-             const auto clock = static_cast<int>(microseconds(f) / 1'000'000) + 59 - 1;    // from 11:59:59 AM on
-             return print("2031-02-05 %02d:%02d:%02d.%06d %s,0x%03X,%d,%s", clock < 60 ? 11 : 12, clock < 60 ? 59 : 0, clock % 60, static_cast<int>(microseconds(f) % 1'000'000), clock < 60 ? "AM" : "PM", f.id.value, f.length,
-                          bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"the name of the month, blanks", false, false, true, false, false, 1000, "", [](const can::Frame& f) {
-             return print("05 February 2031 13:20:%02d.%06d 0x%03X %d %s", static_cast<int>(microseconds(f) / 1'000'000), static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"a time zone", false, false, true, false, false, 1000, "time;id;len;data\n", [](const can::Frame& f) {
-             return print("2031-02-05T13:20:%02d.%06d+01:00;0x%03X;%d;%s", static_cast<int>(microseconds(f) / 1'000'000), static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"a clock that passes midnight", false, false, true, false, false, 1000, "", [](const can::Frame& f) {
-             const auto clock = static_cast<int>((microseconds(f) / 1'000'000 + 86'398) % 86'400);
-             return print("%02d:%02d:%02d.%06d 0x%03X %d %s", clock / 3600, clock / 60 % 60, clock % 60, static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"seconds and nanoseconds in two columns", false, false, true, false, false, 1000, "sec,nsec,id,len,data\n", [](const can::Frame& f) {
-             return print("%d,%09d,0x%03X,%d,%s", static_cast<int>(microseconds(f) / 1'000'000), static_cast<int>(microseconds(f) % 1'000'000 * 1000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"FD in letters", true, false, false, false, false, 1000, "time,id,flags,len,data\n", [](const can::Frame& f) { return print("%.6f,0x%03X,%s,%d,%s", seconds(f), f.id.value, f.kind == can::FrameKind::fd ? "F" : "-", f.length, bytesOf(f, "%02X", " ").c_str()); }},
-        {"FD and extended in columns of their own", true, false, true, false, false, 1000, "time,ide,fdf,brs,esi,id,len,data\n", [](const can::Frame& f) {
-             return print("%.6f,%d,%d,0,0,%X,%d,%s", seconds(f), f.id.extended ? 1 : 0, f.kind == can::FrameKind::fd ? 1 : 0, f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
-         }},
-        {"characters of the bytes at the end", false, false, true, false, false, 1000, "", [](const can::Frame& f) {
-             std::string shown;
-             for (unsigned i = 0; i < f.length; ++i)
-                 shown += f.data[i] > 32 && f.data[i] < 127 && f.data[i] != '|' ? static_cast<char>(f.data[i]) : '.';
-             return print("%.6f 0x%03X %d %s   |%s|", seconds(f), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str(), shown.c_str());
-         }},
+        {"blanks, identifier with 0x, bytes apart", false, true, true, true, true, 1000, "",
+            [](const can::Frame& f) {
+                return print("%.6f  bus%d  %s  0x%X  %d  %s", seconds(f), f.bus + 1, f.direction == can::Direction::sent ? "Tx" : "Rx",
+                    f.id.value, f.kind == can::FrameKind::remote ? f.dlc : f.length,
+                    f.kind == can::FrameKind::remote ? "remote" : bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"comma, head, bytes together", false, false, true, true, false, 1000, "Time,Channel,ID,Len,Data\n",
+            [](const can::Frame& f) {
+                return print("%.6f,%d,%03X,%d,%s", seconds(f), f.bus, f.id.value, f.length, bytesOf(f, "%02X", "").c_str());
+            }},
+        {"semicolon, decimal comma", false, false, true, false, false, 1000, "Zeitpunkt;Id;n;Payload\n",
+            [](const can::Frame& f) {
+                std::string time = print("%.6f", seconds(f));
+                time[time.find('.')] = ',';
+                return time + print(";0x%08X;%d;%s", f.id.value, f.length, bytesOf(f, "%02x", " ").c_str());
+            }},
+        {"tab, milliseconds in the head, all decimal", false, false, false, false, true, 1'000'000,
+            "time [ms]\tdir\tid (dec)\tlength\tdata (dec)\n",
+            [](const can::Frame& f) {
+                return print("%" PRId64 "\t%s\t%u\t%d\t%s", microseconds(f) / 1000, f.direction == can::Direction::sent ? "out" : "in",
+                    f.id.value, f.length, bytesOf(f, "%d", " ").c_str());
+            }},
+        {"bars, microseconds by their pace", false, false, true, true, false, 1000, "# recorded at the rink\n",
+            [](const can::Frame& f) {
+                return print("| %" PRId64 " | %s | %s%X | %d | %s |", microseconds(f), f.bus == 0 ? "north" : "south",
+                    f.id.extended ? "0x" : "0x", f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"clock with a date before it", false, false, true, true, true, 1'000'000, "// day month year\n",
+            [](const can::Frame& f) {
+                const std::int64_t ms = microseconds(f) / 1000;
+                return print("05.02.2031 %02d:%02d:%02d.%03d ch%d %s %Xh [%d] %s", 10, 20, static_cast<int>(ms / 1000),
+                    static_cast<int>(ms % 1000), f.bus, f.direction == can::Direction::sent ? "T" : "R", f.id.value, f.length,
+                    bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"date and clock in one", false, false, true, true, false, 1000, "stamp;bus;identifier;dlc;payload\n",
+            [](const can::Frame& f) {
+                const std::int64_t us = microseconds(f);
+                return print("2031-02-05T10:20:%02d.%06dZ;%s;%08X;%d;%s", static_cast<int>(us / 1'000'000),
+                    static_cast<int>(us % 1'000'000), f.bus == 0 ? "Chassis" : "Body", f.id.value, f.length,
+                    bytesOf(f, "%02X", "-").c_str());
+            }},
+        {"since 1970 in parentheses, names with =", false, true, true, true, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("(%" PRId64 ".%06d) id=%X%s len=%d if=port%d %s", 1'900'000'000 + microseconds(f) / 1'000'000,
+                    static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.id.extended ? "x" : "",
+                    f.kind == can::FrameKind::remote ? f.dlc : f.length, f.bus,
+                    f.kind == can::FrameKind::remote ? "rtr" : bytesOf(f, "%02x", " ").c_str());
+            }},
+        {"FD with a column of kinds and length codes", true, false, true, true, false, 1000, "t[s] ch kind id dlc bytes\n",
+            [](const can::Frame& f) {
+                return print("%10.6f %d %-8s %8X %d %s", seconds(f), f.bus + 1, f.kind == can::FrameKind::fd ? "FD" : "classic", f.id.value,
+                    f.dlc, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"FD with lengths, in quotes", true, false, true, true, true, 1000,
+            "\"time_us\",\"bus\",\"direction\",\"id\",\"length\",\"data\"\n",
+            [](const can::Frame& f) {
+                return print("\"%" PRId64 "\",\"%s\",\"%s\",\"0x%03x\",\"%d\",\"%s\"", microseconds(f), f.bus == 0 ? "A" : "B",
+                    f.direction == can::Direction::sent ? "sent" : "received", f.id.value, f.length, bytesOf(f, "%02x", " ").c_str());
+            }},
+        {"row numbers in front, no length", false, false, true, false, false, 1000, "no time id b0 b1 b2 b3 b4 b5 b6 b7\n",
+            [](const can::Frame& f) {
+                static int row = 0;
+                return print("%d %.6f %08X %s", ++row, seconds(f), f.id.value, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"identifier first, time last but the data", false, false, true, true, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("%03X\t%d\tcan%d\t%.6f\t%s", f.id.value, f.length, f.bus, seconds(f), bytesOf(f, "%02X", ".").c_str());
+            }},
+        {"decimal bytes with 0x identifiers", false, false, true, false, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("%.6fs 0x%X %d : %s", seconds(f), f.id.value, f.length, bytesOf(f, "%d", " ").c_str());
+            }},
+        {"since the line before", false, false, true, false, false, 1000, "delta time [us],identifier,length,data\n",
+            [](const can::Frame& f) {
+                static Time last{};
+                const auto gap = (f.time - last).count() / 1000;
+                last = f.time;
+                return print(
+                    "%" PRId64 ",0x%X,%d,%s", static_cast<std::int64_t>(gap), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"kinds joined with switches, nanoseconds", true, true, true, true, true, 1, "ns;net;way;flags;id;size;data\n",
+            [](const can::Frame& f) {
+                std::string flags = f.id.extended ? "EXT" : "STD";
+                if (f.kind == can::FrameKind::fd)
+                    flags += "|FD";
+                if (f.kind == can::FrameKind::remote)
+                    flags += "|RTR";
+                return print("%" PRId64 ";%d;%s;%s;%X;%d;%s", static_cast<std::int64_t>(1'900'000'000'000'000'000 + f.time.count()), f.bus,
+                    f.direction == can::Direction::sent ? "->" : "<-", flags.c_str(), f.id.value,
+                    f.kind == can::FrameKind::remote ? f.dlc : f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"an object of JSON in each line, bytes in a list", false, false, true, true, false, 1000, "",
+            [](const can::Frame& f) {
+                return print(R"({"ts":%.6f,"bus":%d,"frame":{"id":%u,"dlc":%d,"data":[%s]}})", seconds(f), f.bus + 1, f.id.value, f.length,
+                    bytesOf(f, "%d", ", ").c_str());
+            }},
+        {"an object of JSON, text for identifier and bytes", false, false, true, false, true, 1000, "",
+            [](const can::Frame& f) {
+                return print(R"({"time": %.6f, "dir": "%s", "id": "0x%03X", "data": "%s"})", seconds(f),
+                    f.direction == can::Direction::sent ? "tx" : "rx", f.id.value, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"a tag in each line", false, false, true, true, true, 1000, "<log>\n",
+            [](const can::Frame& f) {
+                return print(R"(  <msg bus="%d" time="%.6f" id="0x%X" dir="%s" data="%s"/>)", f.bus + 1, seconds(f), f.id.value,
+                    f.direction == can::Direction::sent ? "tx" : "rx", bytesOf(f, "%02X", "").c_str());
+            }},
+        {"fields with their names", false, false, true, false, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("t=%.6f id=0x%03X len=%d data=%s", seconds(f), f.id.value, f.length, bytesOf(f, "%02X", "").c_str());
+            }},
+        {"identifier and data joined", false, false, true, true, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("(%.6f) bus%d ", seconds(f), f.bus) + print(f.id.extended ? "%08X" : "%03X", f.id.value) + "#"
+                       + bytesOf(f, "%02X", "");
+            }},
+        {"units behind the numbers", false, false, true, false, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("%" PRId64 "us 0x%X %dB %s", microseconds(f), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"a clock of twelve hours", false, false, true, false, false, 1000, "time,id,len,data\n",
+            [](const can::Frame& f) {
+                const auto clock = static_cast<int>(microseconds(f) / 1'000'000) + 59 - 1;    // from 11:59:59 AM on
+                return print("2031-02-05 %02d:%02d:%02d.%06d %s,0x%03X,%d,%s", clock < 60 ? 11 : 12, clock < 60 ? 59 : 0, clock % 60,
+                    static_cast<int>(microseconds(f) % 1'000'000), clock < 60 ? "AM" : "PM", f.id.value, f.length,
+                    bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"the name of the month, blanks", false, false, true, false, false, 1000, "",
+            [](const can::Frame& f) {
+                return print("05 February 2031 13:20:%02d.%06d 0x%03X %d %s", static_cast<int>(microseconds(f) / 1'000'000),
+                    static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"a time zone", false, false, true, false, false, 1000, "time;id;len;data\n",
+            [](const can::Frame& f) {
+                return print("2031-02-05T13:20:%02d.%06d+01:00;0x%03X;%d;%s", static_cast<int>(microseconds(f) / 1'000'000),
+                    static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"a clock that passes midnight", false, false, true, false, false, 1000, "",
+            [](const can::Frame& f) {
+                const auto clock = static_cast<int>((microseconds(f) / 1'000'000 + 86'398) % 86'400);
+                return print("%02d:%02d:%02d.%06d 0x%03X %d %s", clock / 3600, clock / 60 % 60, clock % 60,
+                    static_cast<int>(microseconds(f) % 1'000'000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"seconds and nanoseconds in two columns", false, false, true, false, false, 1000, "sec,nsec,id,len,data\n",
+            [](const can::Frame& f) {
+                return print("%d,%09d,0x%03X,%d,%s", static_cast<int>(microseconds(f) / 1'000'000),
+                    static_cast<int>(microseconds(f) % 1'000'000 * 1000), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"FD in letters", true, false, false, false, false, 1000, "time,id,flags,len,data\n",
+            [](const can::Frame& f) {
+                return print("%.6f,0x%03X,%s,%d,%s", seconds(f), f.id.value, f.kind == can::FrameKind::fd ? "F" : "-", f.length,
+                    bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"FD and extended in columns of their own", true, false, true, false, false, 1000, "time,ide,fdf,brs,esi,id,len,data\n",
+            [](const can::Frame& f) {
+                return print("%.6f,%d,%d,0,0,%X,%d,%s", seconds(f), f.id.extended ? 1 : 0, f.kind == can::FrameKind::fd ? 1 : 0, f.id.value,
+                    f.length, bytesOf(f, "%02X", " ").c_str());
+            }},
+        {"characters of the bytes at the end", false, false, true, false, false, 1000, "",
+            [](const can::Frame& f) {
+                std::string shown;
+                for (unsigned i = 0; i < f.length; ++i)
+                    shown += f.data[i] > 32 && f.data[i] < 127 && f.data[i] != '|' ? static_cast<char>(f.data[i]) : '.';
+                return print("%.6f 0x%03X %d %s   |%s|", seconds(f), f.id.value, f.length, bytesOf(f, "%02X", " ").c_str(), shown.c_str());
+            }},
     };
     return all;
 }
@@ -251,7 +324,8 @@ private Q_SLOTS:
             if (style.directions)
                 QVERIFY2(read.direction == wrote.direction, where.c_str());
             if (style.channels)
-                QVERIFY2((trace.buses()[read.bus].name == trace.buses()[snapshot.frame(0).bus].name) == (wrote.bus == frames[0].bus), where.c_str());
+                QVERIFY2((trace.buses()[read.bus].name == trace.buses()[snapshot.frame(0).bus].name) == (wrote.bus == frames[0].bus),
+                    where.c_str());
         }
     }
 
@@ -273,7 +347,8 @@ private Q_SLOTS:
         for (int i = 0; i < 60; ++i) {
             const bool fd = i % 3 == 0;
             const auto word = [&](bool set) { return (set ? yes : no).toStdString(); };
-            text += print("%.6f,Body,%s,%s,0x%03X,", 0.001 * i, i % 2 == 0 ? "received" : "sent", fd ? "fd" : "data", 0x1A0 + i % 4) + word(fd && i % 2 == 0) + "," + word(fd && i % 4 < 2) + print(",2,%02X %02X\n", i, 255 - i);
+            text += print("%.6f,Body,%s,%s,0x%03X,", 0.001 * i, i % 2 == 0 ? "received" : "sent", fd ? "fd" : "data", 0x1A0 + i % 4)
+                    + word(fd && i % 2 == 0) + "," + word(fd && i % 4 < 2) + print(",2,%02X %02X\n", i, 255 - i);
         }
         const auto found = recogniseLayout(text, "switches.csv");
         QVERIFY2(found.has_value(), found ? "" : found.error().text().c_str());
@@ -453,7 +528,10 @@ private Q_SLOTS:
     {
         std::string text = "a log of the rink\ntime;id;len;data\n";
         for (int i = 0; i < 30; ++i)
-            text += i == 7 ? "0.07;0x7G1;2;0102\n" : i == 11 ? "stopped here\n" : i == 19 ? "0.19;0x123;4;0102\n" : print("%.2f;0x123;2;0102\n", 0.01 * i);
+            text += i == 7    ? "0.07;0x7G1;2;0102\n"
+                    : i == 11 ? "stopped here\n"
+                    : i == 19 ? "0.19;0x123;4;0102\n"
+                              : print("%.2f;0x123;2;0102\n", 0.01 * i);
         text += "# the end\n\n0.99;0x123;2";
         ByteSource source = sourceOf(text);
         trace::Trace trace;
@@ -465,7 +543,8 @@ private Q_SLOTS:
         std::vector<std::pair<int, std::string>> lines;
         for (const Error& bad : report->badLines)
             lines.emplace_back(bad.line, bad.what);
-        QCOMPARE(lines, (std::vector<std::pair<int, std::string>>{{10, "the identifier is none"}, {14, "the time is none"}, {22, "there are fewer bytes than the length says"}, {35, "there are fewer bytes than the length says"}}));
+        QCOMPARE(lines, (std::vector<std::pair<int, std::string>>{{10, "the identifier is none"}, {14, "the time is none"},
+                            {22, "there are fewer bytes than the length says"}, {35, "there are fewer bytes than the length says"}}));
         QVERIFY(report->warnings[0].what.find("4 lines are no frames") != std::string::npos);
     }
 

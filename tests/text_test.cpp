@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Identifiers, times, spans and bit rates as engineers write them, and as the program writes them back.
 #include <QTest>
 
@@ -54,7 +55,8 @@ private Q_SLOTS:
     void whatIsNoSpanIsRefused_data()
     {
         QTest::addColumn<QString>("text");
-        for (const char* text : {"", " ", ".", "s", "ms", "one s", "1 day", "1..5 s", "1.5.5 s", "1,5 s", "1e3 s", "0x10 ms", "--1 s", "1 s 2", "9223372037 s", "99999999999999999999999999", "3000000000 h"})
+        for (const char* text : {"", " ", ".", "s", "ms", "one s", "1 day", "1..5 s", "1.5.5 s", "1,5 s", "1e3 s", "0x10 ms", "--1 s",
+                 "1 s 2", "9223372037 s", "99999999999999999999999999", "3000000000 h"})
             QTest::newRow(text) << QString::fromLatin1(text);
     }
     void whatIsNoSpanIsRefused()
@@ -127,7 +129,9 @@ private Q_SLOTS:
         QTest::addColumn<uint>("nominal");
         QTest::addColumn<uint>("data");
         QTest::addColumn<QString>("written");
-        const auto good = [](const char* text, uint nominal, uint data, const char* written) { QTest::newRow(text) << QString::fromLatin1(text) << true << nominal << data << QString::fromLatin1(written); };
+        const auto good = [](const char* text, uint nominal, uint data, const char* written) {
+            QTest::newRow(text) << QString::fromLatin1(text) << true << nominal << data << QString::fromLatin1(written);
+        };
         good("500k", 500'000, 0, "500k");
         good("500K", 500'000, 0, "500k");
         good("500000", 500'000, 0, "500k");
@@ -139,7 +143,8 @@ private Q_SLOTS:
         good("250000/4500000", 250'000, 4'500'000, "250k/4500k");
         good("1k", 1'000, 0, "1k");
         good("20M", 20'000'000, 0, "20M");
-        for (const char* text : {"", "k", "fast", "500kk", "500 k", "-500k", "999", "21M", "500k/", "/2M", "500k/fast", "500k/2M/8M", "nan", "1e99"})
+        for (const char* text :
+            {"", "k", "fast", "500kk", "500 k", "-500k", "999", "21M", "500k/", "/2M", "500k/fast", "500k/2M/8M", "nan", "1e99"})
             QTest::newRow(text) << QString::fromLatin1(text) << false << 0U << 0U << QString();
     }
     void bitRatesAreReadAndWritten()
@@ -211,7 +216,8 @@ private Q_SLOTS:
     void identifierTextsThatAreNone_data()
     {
         QTest::addColumn<QString>("text");
-        for (const char* text : {"", "0x", "h", "x1F0", "1F0x", "0x1G0", "0x1F0h ", " 1F0", "1F 0", "1234", "0x12345", "1234567", "123456789", "0x2000000000", "-1", "+1F", "FFFFFFFF"})
+        for (const char* text : {"", "0x", "h", "x1F0", "1F0x", "0x1G0", "0x1F0h ", " 1F0", "1F 0", "1234", "0x12345", "1234567",
+                 "123456789", "0x2000000000", "-1", "+1F", "FFFFFFFF"})
             QTest::newRow(text) << QString::fromLatin1(text);
     }
     void identifierTextsThatAreNone()

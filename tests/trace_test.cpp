@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The append-only trace: rows, groups, snapshots while it grows, time order, memory.
 #include <QTest>
 
@@ -74,7 +75,8 @@ private Q_SLOTS:
         std::vector<can::Frame> frames;
         Trace trace;
         for (int i = 0; i < 150000; ++i) {  // more than two segments
-            can::Frame frame = frameAt(i, random() % 4 == 0 ? 0x18FF0000 + random() % 300 : random() % 40, can::lengthOfDlc(random() % 16), static_cast<std::uint8_t>(random() % 3));
+            can::Frame frame = frameAt(i, random() % 4 == 0 ? 0x18FF0000 + random() % 300 : random() % 40, can::lengthOfDlc(random() % 16),
+                static_cast<std::uint8_t>(random() % 3));
             frame.direction = static_cast<can::Direction>(random() % 3);
             frame.brs = frame.kind == can::FrameKind::fd && random() % 2 != 0;
             if (random() % 50 == 0) {
@@ -198,7 +200,8 @@ private Q_SLOTS:
                 QCOMPARE(trace.snapshot().time(index.rowAt(i)).count(), sorted[i]);
             for (int k = 0; k < 100; ++k) {
                 const auto time = static_cast<std::int64_t>(random() % 21000);
-                QCOMPARE(index.lowerBound(Time(time)), static_cast<std::uint64_t>(std::lower_bound(sorted.begin(), sorted.end(), time) - sorted.begin()));
+                QCOMPARE(index.lowerBound(Time(time)),
+                    static_cast<std::uint64_t>(std::lower_bound(sorted.begin(), sorted.end(), time) - sorted.begin()));
             }
         }
         QVERIFY(!trace.monotone());
@@ -241,10 +244,13 @@ private Q_SLOTS:
             for (std::size_t i = 0; i < wanted.size(); ++i)
                 if (index->rowAt(i) != wanted[i].second)
                     QFAIL(qPrintable(QStringLiteral("place %1: row %2, not %3").arg(i).arg(index->rowAt(i)).arg(wanted[i].second)));
-            for (const std::int64_t time : {std::int64_t{0}, std::int64_t{1'000'000}, wanted[70'000].first, wanted[70'001].first, wanted[70'000].first - 3, wanted.back().first, wanted.back().first + 1}) {
-                const auto at = std::lower_bound(wanted.begin(), wanted.end(), time, [](const auto& a, std::int64_t b) { return a.first < b; });
+            for (const std::int64_t time : {std::int64_t{0}, std::int64_t{1'000'000}, wanted[70'000].first, wanted[70'001].first,
+                     wanted[70'000].first - 3, wanted.back().first, wanted.back().first + 1}) {
+                const auto at = std::lower_bound(
+                    wanted.begin(), wanted.end(), time, [](const auto& a, std::int64_t b) { return a.first < b; });
                 QCOMPARE(index->lowerBound(Time(time)), static_cast<std::uint64_t>(at - wanted.begin()));
-                const auto behind = std::upper_bound(wanted.begin(), wanted.end(), time, [](std::int64_t a, const auto& b) { return a < b.first; });
+                const auto behind = std::upper_bound(
+                    wanted.begin(), wanted.end(), time, [](std::int64_t a, const auto& b) { return a < b.first; });
                 QCOMPARE(index->newestAt(Time(time)), behind == wanted.begin() ? noRow : std::prev(behind)->second);
             }
         }
@@ -274,10 +280,13 @@ private Q_SLOTS:
             std::stable_sort(sorted.begin(), sorted.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
             std::vector<Row> visited;
             index.each([&](Row row) { visited.push_back(row); });
-            return visited.size() == sorted.size() && std::equal(visited.begin(), visited.end(), sorted.begin(), [](Row row, const auto& entry) { return row == entry.second; });
+            return visited.size() == sorted.size()
+                   && std::equal(
+                       visited.begin(), visited.end(), sorted.begin(), [](Row row, const auto& entry) { return row == entry.second; });
         };
         for (Row row = 0; row < 300'000; ++row) {
-            const std::int64_t time = 1'000'000 + static_cast<std::int64_t>(row) - (static_cast<int>(random() % 1000) < disorder ? static_cast<std::int64_t>(random() % 500'000) : 0);
+            const std::int64_t time = 1'000'000 + static_cast<std::int64_t>(row)
+                                      - (static_cast<int>(random() % 1000) < disorder ? static_cast<std::int64_t>(random() % 500'000) : 0);
             wanted.emplace_back(time, row);
             trace.append(frameAt(time, 1, 2).view());
             if (row % 50'021 != 50'020)

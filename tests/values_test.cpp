@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Physical values are the doubles nearest to the decimal result, and 64 bits are exact everywhere.
 #include <QTest>
 
@@ -25,7 +26,8 @@ double exactly(__int128 raw, __int128 mantissa, __int128 offset, int exponent)
     __int128 sum = raw * mantissa + offset;
     std::string digits;
     const bool negative = sum < 0;
-    for (unsigned __int128 rest = negative ? -static_cast<unsigned __int128>(sum) : static_cast<unsigned __int128>(sum); rest != 0; rest /= 10)
+    for (unsigned __int128 rest = negative ? -static_cast<unsigned __int128>(sum) : static_cast<unsigned __int128>(sum); rest != 0;
+        rest /= 10)
         digits.insert(digits.begin(), static_cast<char>('0' + static_cast<int>(rest % 10)));
     const std::string text = (negative ? "-" : "") + (digits.empty() ? "0" : digits) + "e" + std::to_string(exponent);
     double value = 0;
@@ -53,10 +55,7 @@ Signal signalOf(unsigned length, bool isSigned, const std::string& factor, const
     return signal;
 }
 
-DbcReading read(const std::string& text)
-{
-    return readDbc(text, "test.dbc");
-}
+DbcReading read(const std::string& text) { return readDbc(text, "test.dbc"); }
 
 const std::string head = "VERSION \"\"\n\nNS_ :\n\nBS_:\n\nBU_: N\n\n";
 
@@ -86,8 +85,7 @@ struct Traffic {
         if (!filter)
             qFatal("%s", filter.error().text().c_str());
         filter::FilterScan scan(*filter);
-        while (!scan.advance(trace.snapshot(), {~std::uint64_t{0}, threads, nullptr})) {
-        }
+        while (!scan.advance(trace.snapshot(), {~std::uint64_t{0}, threads, nullptr})) {}
         std::vector<trace::Row> rows;
         scan.rows().each(0, [&](trace::Row row) {
             rows.push_back(row);
@@ -119,12 +117,19 @@ private Q_SLOTS:
             const auto offset = static_cast<std::int64_t>(random() % 1'000'000'000) - 500'000'000;
             const unsigned length = 1 + static_cast<unsigned>(random() % 64);
             const bool isSigned = random() % 2 == 0;
-            const Signal signal = signalOf(length, isSigned, std::to_string(mantissa) + "e" + std::to_string(exponent), std::to_string(offset) + "e" + std::to_string(exponent));
+            const Signal signal = signalOf(length, isSigned, std::to_string(mantissa) + "e" + std::to_string(exponent),
+                std::to_string(offset) + "e" + std::to_string(exponent));
             const SignalPlan plan = planOf(signal);
             const std::uint64_t bits = random() & plan.mask;
             const double expected = exactly(plan.whole(bits), mantissa, offset, exponent);
             if (plan.physicalOf(bits) != expected)
-                QFAIL(qPrintable(QStringLiteral("raw %1 x %2e%3 + %4e%3: %5, not %6").arg(QString::fromStdString(wholeText(plan.whole(bits)))).arg(mantissa).arg(exponent).arg(offset).arg(expected, 0, 'g', 17).arg(plan.physicalOf(bits), 0, 'g', 17)));
+                QFAIL(qPrintable(QStringLiteral("raw %1 x %2e%3 + %4e%3: %5, not %6")
+                        .arg(QString::fromStdString(wholeText(plan.whole(bits))))
+                        .arg(mantissa)
+                        .arg(exponent)
+                        .arg(offset)
+                        .arg(expected, 0, 'g', 17)
+                        .arg(plan.physicalOf(bits), 0, 'g', 17)));
         }
     }
 
@@ -161,7 +166,9 @@ private Q_SLOTS:
         QCOMPARE(shifted.physicalOf(0x8000000000000001U), 1.0);
         bool fits = false;
         QCOMPARE(MessagePlan::bitsOf(shifted, 1, fits), 0x8000000000000001U);
-        const auto reading = read(head + "BO_ 256 M: 8 N\n SG_ A : 0|64@1+ (1,0) [0|0] \"\" N\n\nVAL_ 256 A 18446744073709551615 \"all ones\" 9223372036854775808 \"high\" 0 \"none\" ;\n");
+        const auto reading = read(head
+                                  + "BO_ 256 M: 8 N\n SG_ A : 0|64@1+ (1,0) [0|0] \"\" N\n\nVAL_ 256 A 18446744073709551615 \"all ones\" "
+                                    "9223372036854775808 \"high\" 0 \"none\" ;\n");
         QVERIFY(reading.problems.empty());
         const Signal& signal = reading.database.messages.at(0).signals.at(0);
         QCOMPARE(textOf(signal, ~std::uint64_t{0}), std::string_view("all ones"));
@@ -175,7 +182,9 @@ private Q_SLOTS:
 
     void whatCannotBeHeldIsAFindingWithItsLine()
     {
-        const auto key = read(head + "BO_ 256 M: 8 N\n SG_ A : 0|64@1+ (1,0) [0|0] \"\" N\n\nVAL_ 256 A 18446744073709551616 \"too large\" 1.5 \"half\" 2 \"two\" ;\n");
+        const auto key = read(head
+                              + "BO_ 256 M: 8 N\n SG_ A : 0|64@1+ (1,0) [0|0] \"\" N\n\nVAL_ 256 A 18446744073709551616 \"too large\" 1.5 "
+                                "\"half\" 2 \"two\" ;\n");
         QCOMPARE(key.problems.size(), 2U);
         QCOMPARE(key.problems[0].line, 12);
         QCOMPARE(key.database.messages[0].signals[0].texts.size(), 1U);
@@ -224,7 +233,8 @@ private Q_SLOTS:
             const bool isSigned = random() % 2 == 0;
             const unsigned length = 2 + static_cast<unsigned>(random() % 9);
             const std::string factor = factors[random() % 6];
-            Traffic traffic(head + "BO_ 256 M: 8 N\n SG_ S : 0|" + std::to_string(length) + "@1" + (isSigned ? "-" : "+") + " (" + factor + ",-3.5) [0|0] \"\" N\n");
+            Traffic traffic(head + "BO_ 256 M: 8 N\n SG_ S : 0|" + std::to_string(length) + "@1" + (isSigned ? "-" : "+") + " (" + factor
+                            + ",-3.5) [0|0] \"\" N\n");
             const SignalPlan& plan = traffic.catalog->messages().front().plan.plan(0);
             for (int i = 0; i < 300; ++i)
                 traffic.add(random());
@@ -236,7 +246,12 @@ private Q_SLOTS:
                 std::vector<trace::Row> expected;
                 for (trace::Row row = 0; row < traffic.trace.rows(); ++row) {
                     const double value = plan.physicalOf(plan.rawBits(PaddedPayload(traffic.trace.snapshot().frame(row)).bytes));
-                    const bool holds = mark == "<" ? value < with : mark == "<=" ? value <= with : mark == "=" ? value == with : mark == "!=" ? value != with : mark == ">=" ? value >= with : value > with;
+                    const bool holds = mark == "<"    ? value < with
+                                       : mark == "<=" ? value <= with
+                                       : mark == "="  ? value == with
+                                       : mark == "!=" ? value != with
+                                       : mark == ">=" ? value >= with
+                                                      : value > with;
                     if (holds)
                         expected.push_back(row);
                 }
@@ -267,7 +282,8 @@ private Q_SLOTS:
             traffic.add(i % trace::segmentRows == trace::segmentRows - 1 ? nan : std::bit_cast<std::uint64_t>(5.0));
         const auto one = traffic.passing("Heat changes", 1);
         // Into it and out of it, at the end of each of two segments.
-        QCOMPARE(one, (std::vector<trace::Row>{trace::segmentRows - 1, trace::segmentRows, 2 * trace::segmentRows - 1, 2 * trace::segmentRows}));
+        QCOMPARE(
+            one, (std::vector<trace::Row>{trace::segmentRows - 1, trace::segmentRows, 2 * trace::segmentRows - 1, 2 * trace::segmentRows}));
         QCOMPARE(traffic.passing("Heat changes", 3), one);
         filter::FilterStream stream(*filter::Filter::compile("Heat changes", traffic.catalog));
         std::vector<trace::Row> streamed;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Reads the comma-separated reference files under tests/data.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The parts of the window by themselves: colours that can be read, texts, the time axis, keys and gestures of each view.
 #include <QAbstractButton>
 #include <QApplication>
@@ -107,7 +108,9 @@ private Q_SLOTS:
         QVERIFY((*session)->finishRecording().has_value());
         window_ = MainWindow::openFile(path_, rig_, nullptr);
         QVERIFY(window_ != nullptr);
-        QTRY_VERIFY_WITH_TIMEOUT(window_->document().ready() && stage().snapshot().rows() == window_->document().trace().rows() && stage().snapshot().rows() > 100'000, 30'000);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().ready() && stage().snapshot().rows() == window_->document().trace().rows()
+                                     && stage().snapshot().rows() > 100'000,
+            30'000);
     }
     void cleanupTestCase()
     {
@@ -441,7 +444,8 @@ private Q_SLOTS:
     {
         const QFont font = Theme::get().mono();
         const QFontMetricsF metrics(font);
-        for (const double seconds : {0.2, 9.94, 59.9, 99.99, 123.4, 999.9, 1000.0, 5999.9, 6000.0, 359'999.0, 360'000.0, 3'500'000.0, 8e6, 9e7}) {
+        for (const double seconds :
+            {0.2, 9.94, 59.9, 99.99, 123.4, 999.9, 1000.0, 5999.9, 6000.0, 359'999.0, 360'000.0, 3'500'000.0, 8e6, 9e7}) {
             const QString words = silentText(seconds, font, 88);
             QVERIFY2(words.startsWith(QStringLiteral("silent ")) && metrics.horizontalAdvance(words) <= 88, qPrintable(words));
             const QString narrow = silentText(seconds, font, 60);
@@ -555,7 +559,8 @@ private Q_SLOTS:
         StreamRows* rows = stream->rows();
         QTRY_VERIFY(rows->isVisible());
         rows->refresh();
-        QCOMPARE(static_cast<std::uint64_t>(rows->verticalScrollBar()->maximum()), stage().snapshot().rows() - static_cast<std::uint64_t>(rows->visibleRows()));
+        QCOMPARE(static_cast<std::uint64_t>(rows->verticalScrollBar()->maximum()),
+            stage().snapshot().rows() - static_cast<std::uint64_t>(rows->visibleRows()));
         for (const int value : {0, 1, 77'777, rows->verticalScrollBar()->maximum()}) {
             rows->verticalScrollBar()->setValue(value);
             QCOMPARE(rows->top(), static_cast<std::uint64_t>(value));
@@ -700,7 +705,8 @@ private Q_SLOTS:
         }
         QCOMPARE(means.size(), std::size_t{3});
         for (const double mean : means)
-            QVERIFY2(std::abs(mean - means.back()) < 3 && mean > 10 && mean < 35, qPrintable(QStringLiteral("%1, %2, %3").arg(means[0]).arg(means[1]).arg(means[2])));
+            QVERIFY2(std::abs(mean - means.back()) < 3 && mean > 10 && mean < 35,
+                qPrintable(QStringLiteral("%1, %2, %3").arg(means[0]).arg(means[1]).arg(means[2])));
         stage().setWindow(stage().wholeFrom(), stage().wholeTo());
     }
 
@@ -802,7 +808,9 @@ private Q_SLOTS:
         auto* nodes = view<NodesView>("Drive");
         stage().setCursor(stage().timeOf(20));
         QTRY_VERIFY(!nodes->senders().empty());
-        const auto sender = [&](const char* name) { return *std::find_if(nodes->senders().begin(), nodes->senders().end(), [&](const auto& s) { return s.node == name; }); };
+        const auto sender = [&](const char* name) {
+            return *std::find_if(nodes->senders().begin(), nodes->senders().end(), [&](const auto& s) { return s.node == name; });
+        };
         const auto water = sender("WaterUnit");
         QVERIFY(water.seen > 0 && water.seen <= water.messages);
         QVERIFY(std::all_of(water.heard.begin(), water.heard.end(), [](bool heard) { return heard; }));
@@ -855,7 +863,9 @@ private Q_SLOTS:
                 pane = each->entries()[static_cast<std::size_t>(i)].view == lanes ? each : pane;
         QVERIFY(pane != nullptr);
         const auto& kinds = viewKinds();
-        pane->addView(*std::find_if(kinds.begin(), kinds.end(), [](const ViewKind& kind) { return QLatin1String(kind.kind) == QLatin1String("events"); }), nlohmann::json::object());
+        pane->addView(*std::find_if(kinds.begin(), kinds.end(),
+                          [](const ViewKind& kind) { return QLatin1String(kind.kind) == QLatin1String("events"); }),
+            nlohmann::json::object());
         QTRY_VERIFY(!lanes->isVisible());
         const std::size_t before = lanes->lanes().size();
         Q_EMIT stage().plotWanted(QStringLiteral("Implement:WaterState.TankLevel"));
@@ -1004,8 +1014,10 @@ private Q_SLOTS:
     // The dialogs of files have icons of the application, in the hue of its text.
     void iconsOfFileDialogsAreOurs()
     {
-        for (const QStyle::StandardPixmap which : {QStyle::SP_DirIcon, QStyle::SP_FileIcon, QStyle::SP_ComputerIcon, QStyle::SP_FileDialogToParent, QStyle::SP_FileDialogNewFolder}) {
-            const QImage picture = QApplication::style()->standardIcon(which).pixmap(32, 32).toImage().convertToFormat(QImage::Format_ARGB32);
+        for (const QStyle::StandardPixmap which : {QStyle::SP_DirIcon, QStyle::SP_FileIcon, QStyle::SP_ComputerIcon,
+                 QStyle::SP_FileDialogToParent, QStyle::SP_FileDialogNewFolder}) {
+            const QImage picture = QApplication::style()->standardIcon(which).pixmap(32, 32).toImage().convertToFormat(
+                QImage::Format_ARGB32);
             int inked = 0;
             for (int y = 0; y < picture.height(); ++y)
                 for (int x = 0; x < picture.width(); ++x)
@@ -1024,7 +1036,8 @@ private Q_SLOTS:
             QTRY_VERIFY(window_->currentPage()->isVisible());
             QApplication::processEvents();
             for (QAbstractButton* button : window_->findChildren<QAbstractButton*>())
-                if (button->isVisible() && !qobject_cast<QCheckBox*>(button) && button->objectName() != QLatin1String("ScrollLeftButton") && button->objectName() != QLatin1String("ScrollRightButton"))
+                if (button->isVisible() && !qobject_cast<QCheckBox*>(button) && button->objectName() != QLatin1String("ScrollLeftButton")
+                    && button->objectName() != QLatin1String("ScrollRightButton"))
                     QVERIFY2(!button->toolTip().isEmpty(), qPrintable(button->text() + button->objectName()));
             for (QComboBox* box : window_->findChildren<QComboBox*>())
                 if (box->isVisible())

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window as hand and eye meet it: its size, keys, focus, menus, what is dropped on it, and how it ends.
 #include <QApplication>
 #include <QContextMenuEvent>
@@ -75,7 +76,8 @@ class WindowTest : public QObject {
         made->setAttribute(Qt::WA_DeleteOnClose, false);
         made->show();
         QApplication::setActiveWindow(made.get());
-        if (!QTest::qWaitForWindowExposed(made.get()) || !QTest::qWaitFor([&] { return made->stage().snapshot().valid() && made->stage().snapshot().rows() > 20; }))
+        if (!QTest::qWaitForWindowExposed(made.get())
+            || !QTest::qWaitFor([&] { return made->stage().snapshot().valid() && made->stage().snapshot().rows() > 20; }))
             return nullptr;
         return made;
     }
@@ -137,9 +139,12 @@ private Q_SLOTS:
         QSettings().setValue(QStringLiteral("keeping/folder"), QString::fromStdString(runs()));
         QSettings().sync();
         Theme::get().choose(ThemeName::paper);
-        QVERIFY(write("bench.dbc", "VERSION \"\"\nBU_: Pump Panel\nBO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" Panel\n SG_ Heat : 16|8@1+ (1,-40) [-40|215] \"degC\" Panel\n"));
-        QVERIFY(write("rig.json", "{\n  \"wavetrope\": 1,\n  \"name\": \"bench\",\n  \"buses\": [{\"name\": \"Bench\", \"rate\": \"500k\", \"databases\": [\"bench.dbc\"]}],\n"
-                                  "  \"nodes\": [{\"name\": \"Pump\", \"buses\": [\"Bench\"], \"sends\": [{\"id\": \"0x100\", \"bus\": \"Bench\", \"every\": \"5 ms\"}]}]\n}\n"));
+        QVERIFY(write("bench.dbc", "VERSION \"\"\nBU_: Pump Panel\nBO_ 256 Flow: 8 Pump\n SG_ Rate : 0|16@1+ (0.1,0) [0|500] \"l/min\" "
+                                   "Panel\n SG_ Heat : 16|8@1+ (1,-40) [-40|215] \"degC\" Panel\n"));
+        QVERIFY(write("rig.json", "{\n  \"wavetrope\": 1,\n  \"name\": \"bench\",\n  \"buses\": [{\"name\": \"Bench\", \"rate\": \"500k\", "
+                                  "\"databases\": [\"bench.dbc\"]}],\n"
+                                  "  \"nodes\": [{\"name\": \"Pump\", \"buses\": [\"Bench\"], \"sends\": [{\"id\": \"0x100\", \"bus\": "
+                                  "\"Bench\", \"every\": \"5 ms\"}]}]\n}\n"));
         const trace::TraceBus bus{"Bench", {}};
         for (const char* name : {"log.pcapng", "other.pcapng"}) {
             auto file = formats::LogFile::create(at(name).toStdString(), std::span(&bus, 1));
@@ -169,7 +174,9 @@ private Q_SLOTS:
                 shown->showPage(shown->pageAt(page)->name());
                 QApplication::processEvents();
                 const QSize least = shown->minimumSizeHint();
-                QVERIFY2(least.width() <= 1016 && least.height() <= 660, qPrintable(QStringLiteral("%1 x %2 on page %3 at text %4").arg(least.width()).arg(least.height()).arg(page).arg(scale)));
+                QVERIFY2(least.width() <= 1016 && least.height() <= 660,
+                    qPrintable(
+                        QStringLiteral("%1 x %2 on page %3 at text %4").arg(least.width()).arg(least.height()).arg(page).arg(scale)));
             }
         }
         Theme::get().setScale(1);
@@ -241,8 +248,10 @@ private Q_SLOTS:
         QApplication::processEvents();
         const auto before = places();
         auto* stream = shown->currentPage()->find<StreamView>();
-        stream->filterLine()->setText(QStringLiteral("nobody knows what this long sentence is to mean, least of all the parser that has to find a name for it"));
-        QTRY_VERIFY(shown->findChild<QLabel*>(QStringLiteral("filterProblem")) != nullptr && shown->findChild<QLabel*>(QStringLiteral("filterProblem"))->isVisible());
+        stream->filterLine()->setText(
+            QStringLiteral("nobody knows what this long sentence is to mean, least of all the parser that has to find a name for it"));
+        QTRY_VERIFY(shown->findChild<QLabel*>(QStringLiteral("filterProblem")) != nullptr
+                    && shown->findChild<QLabel*>(QStringLiteral("filterProblem"))->isVisible());
         QCOMPARE(places(), before);
         stream->filterLine()->setText({});
         // A database that another program writes meanwhile.
@@ -270,13 +279,17 @@ private Q_SLOTS:
         const int row = Theme::get().rowHeight();
         const int tree = shown->rigTree()->tree()->indentation();
         double wanted = 1;
-        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Plus, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Plus, Qt::ControlModifier | Qt::ShiftModifier}, std::pair{Qt::Key_Equal, Qt::KeyboardModifiers(Qt::ControlModifier)}}) {
+        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Plus, Qt::KeyboardModifiers(Qt::ControlModifier)},
+                 std::pair{Qt::Key_Plus, Qt::ControlModifier | Qt::ShiftModifier},
+                 std::pair{Qt::Key_Equal, Qt::KeyboardModifiers(Qt::ControlModifier)}}) {
             QTest::keyClick(shown.get(), key, modifiers);
             wanted += 0.1;
             QVERIFY2(std::abs(Theme::get().scale() - wanted) < 1e-9, qPrintable(QString::number(Theme::get().scale())));
         }
         QVERIFY(Theme::get().rowHeight() > row && shown->rigTree()->tree()->indentation() > tree);     // at once
-        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Underscore, Qt::KeyboardModifiers(Qt::ControlModifier)}, std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)}}) {
+        for (const auto& [key, modifiers] : {std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)},
+                 std::pair{Qt::Key_Underscore, Qt::KeyboardModifiers(Qt::ControlModifier)},
+                 std::pair{Qt::Key_Minus, Qt::KeyboardModifiers(Qt::ControlModifier)}}) {
             QTest::keyClick(shown.get(), key, modifiers);
             wanted -= 0.1;
             QVERIFY(std::abs(Theme::get().scale() - wanted) < 1e-9);
@@ -287,7 +300,9 @@ private Q_SLOTS:
         for (const QAction* action : shown->findChildren<QAction*>())
             for (const QKeySequence& sequence : action->shortcuts())
                 all.insert(sequence.toString(QKeySequence::PortableText), action);
-        for (const QStringList& press : {QStringList{QStringLiteral("Ctrl+=")}, {QStringLiteral("Ctrl+Shift+="), QStringLiteral("Ctrl++")}, {QStringLiteral("Ctrl++")}, {QStringLiteral("Ctrl+Shift++"), QStringLiteral("Ctrl+*")}, {QStringLiteral("Ctrl+-")}, {QStringLiteral("Ctrl+Shift+-"), QStringLiteral("Ctrl+_")}}) {
+        for (const QStringList& press : {QStringList{QStringLiteral("Ctrl+=")}, {QStringLiteral("Ctrl+Shift+="), QStringLiteral("Ctrl++")},
+                 {QStringLiteral("Ctrl++")}, {QStringLiteral("Ctrl+Shift++"), QStringLiteral("Ctrl+*")}, {QStringLiteral("Ctrl+-")},
+                 {QStringLiteral("Ctrl+Shift+-"), QStringLiteral("Ctrl+_")}}) {
             qsizetype fitting = 0;
             for (const QString& sequence : press)
                 fitting += all.count(sequence);
@@ -309,7 +324,9 @@ private Q_SLOTS:
         everyTab(*shown, [&](const QString& where) {
             QHash<const QWidget*, int> before;
             for (const QWidget* widget : shown->findChildren<QWidget*>())
-                if (qobject_cast<const QLabel*>(widget) != nullptr || qobject_cast<const QAbstractButton*>(widget) != nullptr || qobject_cast<const QLineEdit*>(widget) != nullptr || qobject_cast<const QComboBox*>(widget) != nullptr || qobject_cast<const QTabBar*>(widget) != nullptr)
+                if (qobject_cast<const QLabel*>(widget) != nullptr || qobject_cast<const QAbstractButton*>(widget) != nullptr
+                    || qobject_cast<const QLineEdit*>(widget) != nullptr || qobject_cast<const QComboBox*>(widget) != nullptr
+                    || qobject_cast<const QTabBar*>(widget) != nullptr)
                     if (widget->isVisible())
                         before.insert(widget, QFontInfo(widget->font()).pixelSize());
             Theme::get().setScale(1.4);
@@ -319,7 +336,9 @@ private Q_SLOTS:
                     continue;
                 ++looked;
                 if (QFontInfo(widget->font()).pixelSize() <= before.value(widget))
-                    same << QStringLiteral("%1: %2 %3 %4").arg(where, QLatin1String(widget->metaObject()->className()), widget->objectName(), widget->property("text").toString());
+                    same << QStringLiteral("%1: %2 %3 %4")
+                                .arg(where, QLatin1String(widget->metaObject()->className()), widget->objectName(),
+                                    widget->property("text").toString());
             }
             Theme::get().setScale(1);
             QApplication::processEvents();
@@ -374,7 +393,9 @@ private Q_SLOTS:
         log->showPage(QStringLiteral("Drive"));
         auto* button = log->currentPage()->find<PlaybackView>()->findChild<QPushButton*>(QStringLiteral("chooseLog"));
         QVERIFY(button != nullptr);
-        const auto loaded = [](const MainWindow& window) { return const_cast<MainWindow&>(window).document().session()->playbackReport().loaded; };
+        const auto loaded = [](const MainWindow& window) {
+            return const_cast<MainWindow&>(window).document().session()->playbackReport().loaded;
+        };
         // One window runs the rig: that one, and no other is made.
         QTRY_VERIFY(button->isVisible());
         QTest::mouseClick(button, Qt::LeftButton);
@@ -475,9 +496,13 @@ private Q_SLOTS:
             return words.join(QLatin1Char('|'));
         };
         const QString timeline = ask(shown->timeline(), QPoint(200, 30));
-        QVERIFY2(timeline.contains(QStringLiteral("Cursor at")) && timeline.contains(QStringLiteral("Note here")) && timeline.contains(QStringLiteral("Back to now")), qPrintable(timeline));
+        QVERIFY2(timeline.contains(QStringLiteral("Cursor at")) && timeline.contains(QStringLiteral("Note here"))
+                     && timeline.contains(QStringLiteral("Back to now")),
+            qPrintable(timeline));
         const QString bar = ask(shown->runBar(), QPoint(400, 10));
-        QVERIFY2(bar.contains(QStringLiteral("Save rig")) && bar.contains(QStringLiteral("Settings")) && bar.contains(QStringLiteral("Help")), qPrintable(bar));
+        QVERIFY2(
+            bar.contains(QStringLiteral("Save rig")) && bar.contains(QStringLiteral("Settings")) && bar.contains(QStringLiteral("Help")),
+            qPrintable(bar));
         shown->showPage(QStringLiteral("Analyse"));
         auto* load = shown->currentPage()->find<LoadView>();
         QTRY_VERIFY(load->isVisible());
@@ -503,9 +528,11 @@ private Q_SLOTS:
                 for (QWidget* widget : shown->findChildren<QWidget*>())
                     all << widget;
                 for (const QPointer<QWidget>& widget : all) {
-                    if (widget.isNull() || !widget->isVisible() || !widget->isEnabled() || (widget->focusPolicy() & Qt::TabFocus) == 0 || widget->focusProxy() != nullptr || widget->visibleRegion().isEmpty())
+                    if (widget.isNull() || !widget->isVisible() || !widget->isEnabled() || (widget->focusPolicy() & Qt::TabFocus) == 0
+                        || widget->focusProxy() != nullptr || widget->visibleRegion().isEmpty())
                         continue;
-                    QWidget* elsewhere = widget == shown->rigTree()->findBox() ? static_cast<QWidget*>(shown->timeline()) : shown->rigTree()->findBox();
+                    QWidget* elsewhere = widget == shown->rigTree()->findBox() ? static_cast<QWidget*>(shown->timeline())
+                                                                               : shown->rigTree()->findBox();
                     elsewhere->setFocus(Qt::TabFocusReason);
                     QApplication::processEvents();
                     const QRect area = QRect(widget->mapTo(shown.get(), QPoint()), widget->size()).adjusted(-3, -3, 3, 3);
@@ -516,7 +543,8 @@ private Q_SLOTS:
                         continue;
                     ++looked;
                     if (shown->grab(area).toImage() == before)
-                        unseen << QStringLiteral("%1: %2 %3").arg(where, QLatin1String(widget->metaObject()->className()), widget->objectName());
+                        unseen << QStringLiteral("%1: %2 %3")
+                                      .arg(where, QLatin1String(widget->metaObject()->className()), widget->objectName());
                 }
             });
         }
@@ -537,7 +565,8 @@ private Q_SLOTS:
         for (int page = 0; page < shown->pageCount(); ++page) {
             shown->showPage(shown->pageAt(page)->name());
             QApplication::processEvents();
-            const std::vector<QWidget*> parts = {shown->runBar(), shown->timeline(), shown->rigTree(), shown->findChild<QTabBar*>(QStringLiteral("pageTabs")), shown->currentPage(), shown->inspector()};
+            const std::vector<QWidget*> parts = {shown->runBar(), shown->timeline(), shown->rigTree(),
+                shown->findChild<QTabBar*>(QStringLiteral("pageTabs")), shown->currentPage(), shown->inspector()};
             shown->runBar()->nameButton->setFocus(Qt::TabFocusReason);
             std::size_t part = 0;
             std::vector<QWidget*> seen = {QApplication::focusWidget()};
@@ -555,7 +584,10 @@ private Q_SLOTS:
                         in = k;
                 if (in == parts.size())
                     continue;
-                const QString step = QStringLiteral("page %1: from %2 %3 to %4 %5").arg(page).arg(QLatin1String(seen.back()->metaObject()->className()), seen.back()->objectName(), QLatin1String(now->metaObject()->className()), now->objectName());
+                const QString step = QStringLiteral("page %1: from %2 %3 to %4 %5")
+                                         .arg(page)
+                                         .arg(QLatin1String(seen.back()->metaObject()->className()), seen.back()->objectName(),
+                                             QLatin1String(now->metaObject()->className()), now->objectName());
                 if (in < part)
                     astray << step;
                 if (in == part) {
@@ -705,7 +737,8 @@ private Q_SLOTS:
         QVERIFY(QTest::qWaitForWindowExposed(&dialog));
         auto* line = dialog.findChild<FilterLine*>();
         QVERIFY(line != nullptr);
-        QVERIFY2(line->edit()->width() >= dialog.width() * 45 / 100, qPrintable(QStringLiteral("%1 of %2").arg(line->edit()->width()).arg(dialog.width())));
+        QVERIFY2(line->edit()->width() >= dialog.width() * 45 / 100,
+            qPrintable(QStringLiteral("%1 of %2").arg(line->edit()->width()).arg(dialog.width())));
         QCOMPARE(line->text(), QStringLiteral("Flow.Rate > 3 l/min"));
         // Whatever is said beside it.
         line->setText(QStringLiteral("nobody knows what this long sentence is to mean"));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The application.
 #include <QApplication>
 #include <QFileInfo>
@@ -40,8 +41,9 @@ int main(int argc, char** argv)
     program.add_flag("--measure-start", measureStart, "Print the time to the first painted frame and end");
     program.set_version_flag("--version", "wavetrope " WAVETROPE_VERSION);
     manual::addTo(program, {"wavetrope", WAVETROPE_VERSION, "see, measure and replay the traffic of CAN buses",
-                            {{"FILES", "Rigs (.json) and logs (.pcapng, .pcap, lines of text; each also with .gz or .zst). Runs are kept below $XDG_STATE_HOME/wavetrope while they last."},
-                             {"SEE ALSO", "wavetrope-cli(1)"}}});
+                               {{"FILES", "Rigs (.json) and logs (.pcapng, .pcap, lines of text; each also with .gz or .zst). Runs are "
+                                          "kept below $XDG_STATE_HOME/wavetrope while they last."},
+                                   {"SEE ALSO", "wavetrope-cli(1)"}}});
     CLI11_PARSE(program, argc, argv);
 
     app::applyLook(QString::fromStdString(theme));
@@ -91,7 +93,8 @@ int main(int argc, char** argv)
                 unsigned long long start = 0;
                 std::sscanf(at + 2, "%*c %*d %*d %*d %*d %*d %*u %*u %*u %*u %*u %*u %*u %*d %*d %*d %*d %*d %*d %llu", &start);
                 const double began = static_cast<double>(start) / static_cast<double>(sysconf(_SC_CLK_TCK));
-                std::printf("first painted frame after %.0f ms\n", (static_cast<double>(now.tv_sec) + static_cast<double>(now.tv_nsec) * 1e-9 - began) * 1e3);
+                std::printf("first painted frame after %.0f ms\n",
+                    (static_cast<double>(now.tv_sec) + static_cast<double>(now.tv_nsec) * 1e-9 - began) * 1e3);
             }
             std::fflush(stdout);
             QApplication::exit(0);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Fields of comma-separated values after RFC 4180.
 #pragma once
 

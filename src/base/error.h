@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What went wrong with outside data: what, where, and what to do about it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Reads JSON documents with errors that name the place as a JSON pointer (RFC 6901).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Numbers at the end of a text, without a detour through the stream library.
 #pragma once
 
@@ -22,7 +23,8 @@ void appendInteger(std::string& out, Integer value)
 inline void appendNumber(std::string& out, double value)
 {
     // Whole numbers are most of what buses carry.
-    if (const auto whole = static_cast<std::int64_t>(std::abs(value) < 1e15 ? value : 0.5); static_cast<double>(whole) == value && !(whole == 0 && std::signbit(value)))
+    if (const auto whole = static_cast<std::int64_t>(std::abs(value) < 1e15 ? value : 0.5);
+        static_cast<double>(whole) == value && !(whole == 0 && std::signbit(value)))
         return appendInteger(out, whole);
     if (std::isnan(value)) {
         out += "nan";

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/replace_file.h"
 
 #include <unistd.h>

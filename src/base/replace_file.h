@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Writes whole files so that none is ever half there.
 #pragma once
 

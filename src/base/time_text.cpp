@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/time_text.h"
 
 #include <cstdio>
@@ -36,8 +37,8 @@ std::optional<Time> spanFromText(std::string_view text)
         std::string_view name;
         std::int64_t nanoseconds;
     };
-    static constexpr Unit units[] = {{"", 1'000'000'000}, {"s", 1'000'000'000}, {"ms", 1'000'000}, {"us", 1000},
-                                     {"ns", 1},           {"min", 60'000'000'000}, {"h", 3'600'000'000'000}};
+    static constexpr Unit units[] = {{"", 1'000'000'000}, {"s", 1'000'000'000}, {"ms", 1'000'000}, {"us", 1000}, {"ns", 1},
+        {"min", 60'000'000'000}, {"h", 3'600'000'000'000}};
     std::int64_t scale = 0;
     for (const Unit& u : units)
         if (u.name == unit)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Threads that take work off a queue; whoever waits for a piece of it works along.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What has arrived on several buses, brought in as one.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A bus: what frames are offered to and come from.
 #pragma once
 
@@ -12,7 +13,6 @@
 #include "can/frame.h"
 
 namespace wavetrope::bus {
-
 
 /// Index of whoever is attached to a bus. `nobody` sent what came from outside.
 using Port = std::uint32_t;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/collision.h"
 
 #include <algorithm>
@@ -5,7 +6,6 @@
 namespace wavetrope::bus {
 
 namespace {
-
 
 enum class Doing : std::uint8_t { sending, listening, activeFlag, passiveFlag, waiting, delimiter, done };
 
@@ -25,7 +25,10 @@ struct Party {
         run = 0;
         last = 2;
     }
-    [[nodiscard]] bool flagging() const { return doing == Doing::activeFlag || doing == Doing::passiveFlag || doing == Doing::waiting || doing == Doing::delimiter; }
+    [[nodiscard]] bool flagging() const
+    {
+        return doing == Doing::activeFlag || doing == Doing::passiveFlag || doing == Doing::waiting || doing == Doing::delimiter;
+    }
     // Goes on by a bit of the wire. True where its flag has ended and this bit is dominant.
     bool hear(std::uint8_t wire)
     {
@@ -117,7 +120,8 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
             for (const Party& party : parties)
                 flags = flags || party.flagging();
             // All have listened to their delimiter, or nobody is there to find an error.
-            const bool listeners = audience.active || audience.passive || std::find(outcome.lost.begin(), outcome.lost.end(), true) != outcome.lost.end();
+            const bool listeners = audience.active || audience.passive
+                                   || std::find(outcome.lost.begin(), outcome.lost.end(), true) != outcome.lost.end();
             if (!flags && (detected || !listeners)) {
                 outcome.bits = at;
                 return outcome;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What happens on the wire when transmitters disagree or misread, followed bit by bit.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/kernel_bus.h"
 
 #include <linux/can/error.h>
@@ -31,13 +32,10 @@ tl::unexpected<Error> failWith(int code, const std::string& interface)
 {
     switch (code) {
     case EAFNOSUPPORT:
-    case EPROTONOSUPPORT:
-        return fail("this kernel has no CAN sockets", interface, "Load its modules: modprobe can can-raw");
-    case ENODEV:
-        return fail("there is no such interface", interface, "'wavetrope-cli interfaces' lists those that exist");
+    case EPROTONOSUPPORT: return fail("this kernel has no CAN sockets", interface, "Load its modules: modprobe can can-raw");
+    case ENODEV: return fail("there is no such interface", interface, "'wavetrope-cli interfaces' lists those that exist");
     case EPERM:
-    case EACCES:
-        return fail("not permitted to open it", interface, "Ask the administrator for the right to use CAN sockets");
+    case EACCES: return fail("not permitted to open it", interface, "Ask the administrator for the right to use CAN sockets");
     case ENETDOWN: return fail("the interface is down", interface, "Bring it up: ip link set " + interface + " up");
     default: return fail(std::strerror(code), interface);
     }
@@ -86,10 +84,12 @@ Expected<std::unique_ptr<KernelBus>> KernelBus::open(const std::string& interfac
 }
 
 KernelBus::KernelBus(std::string interface, int socket, const Options& options)
-    : interface_(std::move(interface)), socket_(socket), options_(options),
-      queue_(std::make_unique<Queue>(options.queueLimit)), reader_([this] { read(); })
-{
-}
+    : interface_(std::move(interface)),
+      socket_(socket),
+      options_(options),
+      queue_(std::make_unique<Queue>(options.queueLimit)),
+      reader_([this] { read(); })
+{}
 
 KernelBus::~KernelBus()
 {
@@ -185,10 +185,7 @@ bool KernelBus::offer(Port port, const can::Frame& frame)
     return false;
 }
 
-void KernelBus::enable(Port port, bool on)
-{
-    enabled_[port] = on;
-}
+void KernelBus::enable(Port port, bool on) { enabled_[port] = on; }
 
 std::optional<Time> KernelBus::arrived()
 {
@@ -236,7 +233,12 @@ Health KernelBus::health() const
     const int failure = failure_;
     health.alive = failure == 0;
     health.words = "alive";
-    health.state = failure != 0 ? Health::State::down : refused_ > 0 ? Health::State::refusing : busOff_ ? Health::State::busOff : passive_ ? Health::State::passive : warning_ ? Health::State::warning : Health::State::alive;
+    health.state = failure != 0   ? Health::State::down
+                   : refused_ > 0 ? Health::State::refusing
+                   : busOff_      ? Health::State::busOff
+                   : passive_     ? Health::State::passive
+                   : warning_     ? Health::State::warning
+                                  : Health::State::alive;
     if (busOff_) {
         health.words = interface_ + " is bus off";
         health.alive = false;

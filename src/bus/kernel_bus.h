@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A bus of the kernel's CAN socket family.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Frames in the form of the kernel's CAN sockets (linux/can.h).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/kernel_interfaces.h"
 
 #include <linux/can/netlink.h>
@@ -106,13 +107,12 @@ Expected<std::vector<KernelInterface>> kernelInterfaces()
             break;
         int left = static_cast<int>(got);
         for (auto* message = reinterpret_cast<const nlmsghdr*>(buffer.data()); NLMSG_OK(message, left);
-             message = NLMSG_NEXT(message, left)) {
+            message = NLMSG_NEXT(message, left)) {
             if (message->nlmsg_type == NLMSG_DONE || message->nlmsg_type == NLMSG_ERROR) {
                 done = true;
                 break;
             }
-            if (message->nlmsg_type == RTM_NEWLINK
-                && static_cast<const ifinfomsg*>(NLMSG_DATA(message))->ifi_type == ARPHRD_CAN)
+            if (message->nlmsg_type == RTM_NEWLINK && static_cast<const ifinfomsg*>(NLMSG_DATA(message))->ifi_type == ARPHRD_CAN)
                 out.push_back(readLink(message));
         }
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/kinds.h"
 
 #include "bus/kernel_bus.h"
@@ -13,7 +14,8 @@ constexpr std::size_t arrivedFrames = 1U << 17;     // of the kernel, that nobod
 
 Expected<std::unique_ptr<Bus>> openSimulated(clock::Scheduler& scheduler, const Wanted& wanted)
 {
-    return std::make_unique<SimulatedBus>(scheduler, SimulatedBusOptions{wanted.rate, wanted.index, waitingFrames, true, wanted.restartAfter});
+    return std::make_unique<SimulatedBus>(
+        scheduler, SimulatedBusOptions{wanted.rate, wanted.index, waitingFrames, true, wanted.restartAfter});
 }
 
 Expected<std::unique_ptr<Bus>> openKernel(clock::Scheduler&, const Wanted& wanted)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/simulated_bus.h"
 
 #include <algorithm>
@@ -54,11 +55,16 @@ Time timeOf(const std::vector<can::WireBit>& trace, std::size_t count, can::BitR
 }  // namespace
 
 SimulatedBus::SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions options)
-    : scheduler_(scheduler), options_(options), acknowledge_(clock::Timer::calling<&SimulatedBus::acknowledge>(scheduler, this)), finish_(clock::Timer::calling<&SimulatedBus::finish>(scheduler, this)),
-      endError_(clock::Timer::calling<&SimulatedBus::endError>(scheduler, this)), began_(scheduler.now()), busyUntil_(scheduler.now()), recessiveSince_(scheduler.now()),
+    : scheduler_(scheduler),
+      options_(options),
+      acknowledge_(clock::Timer::calling<&SimulatedBus::acknowledge>(scheduler, this)),
+      finish_(clock::Timer::calling<&SimulatedBus::finish>(scheduler, this)),
+      endError_(clock::Timer::calling<&SimulatedBus::endError>(scheduler, this)),
+      began_(scheduler.now()),
+      busyUntil_(scheduler.now()),
+      recessiveSince_(scheduler.now()),
       wake_(clock::Timer::calling<&SimulatedBus::wokenUp>(scheduler, this, clock::Phase::settle))
-{
-}
+{}
 
 Time SimulatedBus::bits(std::uint64_t count) const
 {
@@ -84,18 +90,18 @@ Port SimulatedBus::attach(std::string name, can::Direction direction, Order orde
 void SimulatedBus::insert(PortState& port, Pending pending)
 {
     // Sorted so that the winner of the port is last; of equal ones the older is last.
-    const auto place = port.order == Order::asOffered
-                           ? port.queue.begin()
-                           : std::lower_bound(port.queue.begin(), port.queue.end(), pending.key, [](const Pending& a, std::uint32_t key) { return a.key > key; });
+    const auto place = port.order == Order::asOffered ? port.queue.begin()
+                                                      : std::lower_bound(port.queue.begin(), port.queue.end(), pending.key,
+                                                            [](const Pending& a, std::uint32_t key) { return a.key > key; });
     port.queue.insert(place, std::move(pending));
 }
 
 // A frame that was not acknowledged is the next of its kind again.
 void SimulatedBus::putBack(PortState& port, Pending pending)
 {
-    const auto place = port.order == Order::asOffered
-                           ? port.queue.end()
-                           : std::upper_bound(port.queue.begin(), port.queue.end(), pending.key, [](std::uint32_t key, const Pending& a) { return key > a.key; });
+    const auto place = port.order == Order::asOffered ? port.queue.end()
+                                                      : std::upper_bound(port.queue.begin(), port.queue.end(), pending.key,
+                                                            [](std::uint32_t key, const Pending& a) { return key > a.key; });
     port.queue.insert(place, std::move(pending));
 }
 
@@ -175,7 +181,8 @@ std::uint64_t SimulatedBus::sequences(const PortState& port, Time until) const
     if (until <= from)
         return 0;
     const auto rate = static_cast<unsigned __int128>(options_.rate.nominal);
-    const auto count = static_cast<std::uint64_t>((static_cast<unsigned __int128>((until - from).count()) * rate + 500'000'000U) / 1'000'000'000U);
+    const auto count = static_cast<std::uint64_t>(
+        (static_cast<unsigned __int128>((until - from).count()) * rate + 500'000'000U) / 1'000'000'000U);
     return count / recessiveBits;
 }
 
@@ -293,7 +300,8 @@ void SimulatedBus::acknowledge()
     // The error flag stands where the acknowledge delimiter was. Exception A of rule c: a passive transmitter that sees no
     // dominant bit meanwhile does not count.
     const auto senders = contenders_;
-    const bool dominant = std::any_of(senders.begin(), senders.end(), [&](Port i) { return can::flagsActively(ports_[i].counters.state()); });
+    const bool dominant = std::any_of(
+        senders.begin(), senders.end(), [&](Port i) { return can::flagsActively(ports_[i].counters.state()); });
     const Time end = scheduler_.now() + bits(flagBits + delimiterBits);
     for (const Port i : senders) {
         PortState& port = ports_[i];
@@ -343,7 +351,8 @@ void SimulatedBus::abandon()
     acknowledge_.stop();
     finish_.stop();
     // Their flag is as long whether it is active or passive.
-    const bool listens = options_.observed || std::any_of(ports_.begin(), ports_.end(), [&](const PortState& port) { return takesPart(port); });
+    const bool listens = options_.observed
+                         || std::any_of(ports_.begin(), ports_.end(), [&](const PortState& port) { return takesPart(port); });
     unsigned run = 0;
     while (run < at && trace[at - 1 - run].value == 1)
         ++run;
@@ -356,7 +365,8 @@ void SimulatedBus::abandon()
     for (PortState& port : ports_)
         if (takesPart(port))
             port.counters.receiverDetectedError();
-    const Time end = flightBegan_ + timeOf(trace, found, options_.rate) + bits((found > trace.size() ? found - trace.size() : 0) + flagBits + delimiterBits);
+    const Time end = flightBegan_ + timeOf(trace, found, options_.rate)
+                     + bits((found > trace.size() ? found - trace.size() : 0) + flagBits + delimiterBits);
     sendErrorFrame(end, classProtocol, kindStuff, at < trace.size() ? trace[at].place : can::Place::crc, {});
 }
 
@@ -466,11 +476,14 @@ void SimulatedBus::collide(const std::vector<Port>& contending)
 
     // The frame's bits at their rates; flags and delimiter are nominal.
     const std::vector<can::WireBit>& trace = parties.front().bits;
-    const Time end = now + timeOf(trace, outcome.flagAt, options_.rate) + bits((outcome.flagAt > trace.size() ? outcome.flagAt - trace.size() : 0) + outcome.bits - outcome.flagAt);
+    const Time end = now + timeOf(trace, outcome.flagAt, options_.rate)
+                     + bits((outcome.flagAt > trace.size() ? outcome.flagAt - trace.size() : 0) + outcome.bits - outcome.flagAt);
     for (const Port i : transmitters)
         if (ports_[i].counters.state() == can::ErrorState::passive)
             ports_[i].suspendedUntil = end + bits(can::intermissionBits + suspendBits);
-    const std::uint8_t kind = outcome.fault == Fault::dominantUnsent ? kindDominantUnsent | kindTransmitting : outcome.fault == Fault::recessiveUnsent ? kindRecessiveUnsent | kindTransmitting : kindStuff;
+    const std::uint8_t kind = outcome.fault == Fault::dominantUnsent    ? kindDominantUnsent | kindTransmitting
+                              : outcome.fault == Fault::recessiveUnsent ? kindRecessiveUnsent | kindTransmitting
+                                                                        : kindStuff;
     sendErrorFrame(end, classProtocol, kind, outcome.place, transmitters);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A bus that exists only here, exact to the bit.
 #pragma once
 
@@ -100,7 +101,10 @@ private:
     void countRecessive(Time until);
     [[nodiscard]] std::uint64_t sequences(const PortState& port, Time until) const;
     [[nodiscard]] Time readyAt(const PortState& port) const;
-    [[nodiscard]] bool takesPart(const PortState& port) const { return port.on && port.awaits == 0 && port.counters.state() != can::ErrorState::busOff; }
+    [[nodiscard]] bool takesPart(const PortState& port) const
+    {
+        return port.on && port.awaits == 0 && port.counters.state() != can::ErrorState::busOff;
+    }
     [[nodiscard]] bool transmits(Port port) const;
     void wentBusOff(Port port);
     void sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of);

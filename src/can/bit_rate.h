@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bit rates of a bus, and the time that bits take at them.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "can/error_counters.h"
 
 #include <algorithm>
@@ -33,10 +34,7 @@ void ErrorCounters::recover()
     receive_ = 0;
 }
 
-void ErrorCounters::raiseReceive(unsigned by)
-{
-    receive_ = std::min(receive_ + by, 255U);
-}
+void ErrorCounters::raiseReceive(unsigned by) { receive_ = std::min(receive_ + by, 255U); }
 
 const char* toText(ErrorState state)
 {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Fault confinement: the error counters of one node and the state that follows from them.
 #pragma once
 

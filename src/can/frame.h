@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A frame of a controller area network, as it is captured, stored and sent.
 #pragma once
 

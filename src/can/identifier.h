@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The identifier of a frame: 11 or 29 bits.
 #pragma once
 
@@ -16,10 +17,7 @@ struct Identifier {
 
     /// One number for hashing and ordering: the value, bit 31 set for 29-bit identifiers.
     [[nodiscard]] constexpr std::uint32_t key() const { return value | (extended ? 0x80000000U : 0U); }
-    [[nodiscard]] static constexpr Identifier fromKey(std::uint32_t key)
-    {
-        return {key & 0x1FFFFFFFU, (key & 0x80000000U) != 0};
-    }
+    [[nodiscard]] static constexpr Identifier fromKey(std::uint32_t key) { return {key & 0x1FFFFFFFU, (key & 0x80000000U) != 0}; }
     [[nodiscard]] constexpr bool valid() const { return value <= (extended ? 0x1FFFFFFFU : 0x7FFU); }
 
     friend constexpr auto operator<=>(const Identifier&, const Identifier&) = default;

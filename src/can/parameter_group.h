@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a 29-bit identifier holds in networks of commercial and agricultural vehicles (SAE J1939-21, 5.2).
 #pragma once
 

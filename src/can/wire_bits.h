@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A frame bit by bit as it stands on the wire, for what happens inside a frame: collisions and corrupted bits.
 #pragma once
 
@@ -14,16 +15,31 @@ namespace wavetrope::can {
 
 /// Where in a frame a bit stands, as the kernel's interface names it in error frames (linux/can/error.h).
 enum class Place : std::uint8_t {
-    unknown = 0x00, identifierHigh = 0x02, startOfFrame = 0x03, substituteRemote = 0x04, identifierExtension = 0x05, identifierMiddle = 0x06, extensionHigh = 0x07,
-    crc = 0x08, reserved = 0x09, data = 0x0A, lengthCode = 0x0B, remote = 0x0C, extensionLow = 0x0E, extensionMiddle = 0x0F, crcDelimiter = 0x18, acknowledge = 0x19,
-    endOfFrame = 0x1A, acknowledgeDelimiter = 0x1B,
+    unknown = 0x00,
+    identifierHigh = 0x02,
+    startOfFrame = 0x03,
+    substituteRemote = 0x04,
+    identifierExtension = 0x05,
+    identifierMiddle = 0x06,
+    extensionHigh = 0x07,
+    crc = 0x08,
+    reserved = 0x09,
+    data = 0x0A,
+    lengthCode = 0x0B,
+    remote = 0x0C,
+    extensionLow = 0x0E,
+    extensionMiddle = 0x0F,
+    crcDelimiter = 0x18,
+    acknowledge = 0x19,
+    endOfFrame = 0x1A,
+    acknowledgeDelimiter = 0x1B,
 };
 /// One of these bits with what is known of it.
 struct WireBit {
     std::uint8_t value = 0;
     bool stuff = false;             ///< Put in by bit stuffing.
     bool arbitration = false;       ///< Of the arbitration field: another's dominant bit is no error there.
-    bool fast = false;              ///< Behind the BRS bit of a frame that switches the rate; whole BRS and CRC-delimiter bits count as nominal.
+    bool fast = false;  ///< Behind the BRS bit of a frame that switches the rate; whole BRS and CRC-delimiter bits count as nominal.
     Place place = Place::unknown;
 };
 [[nodiscard]] std::vector<WireBit> wireTrace(const FrameView& frame);

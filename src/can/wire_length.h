@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How many bits a frame takes on the wire.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // interfaces and capture.
 #include <unistd.h>
 
@@ -29,7 +30,8 @@ int interfaces()
     CsvWriter out(stdout);
     out.row({"name", "state", "kind", "bit_rate", "data_bit_rate"});
     for (const bus::Listed& one : listed)
-        out.row({one.address, one.state, one.kind, one.rate.known() ? std::to_string(one.rate.nominal) : "", one.rate.data > 0 ? std::to_string(one.rate.data) : ""});
+        out.row({one.address, one.state, one.kind, one.rate.known() ? std::to_string(one.rate.nominal) : "",
+            one.rate.data > 0 ? std::to_string(one.rate.data) : ""});
     return 0;
 }
 
@@ -120,7 +122,8 @@ int capture(const CaptureOptions& options)
         return report(finished.error());
     if (const std::string refused = (*recorder)->refused(); !refused.empty())
         warn(refused);
-    std::fprintf(stderr, "%llu frames, %llu lost\n", static_cast<unsigned long long>(ingest.frames()), static_cast<unsigned long long>(lost));
+    std::fprintf(
+        stderr, "%llu frames, %llu lost\n", static_cast<unsigned long long>(ingest.frames()), static_cast<unsigned long long>(lost));
     return 0;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/command.h"
 
 #include <sys/stat.h>
@@ -61,10 +62,7 @@ int printed(bool good)
     return interrupted ? report("interrupted; what was printed is incomplete") : 0;
 }
 
-void warn(const std::string& what)
-{
-    std::fprintf(stderr, "wavetrope-cli: warning: %s\n", what.c_str());
-}
+void warn(const std::string& what) { std::fprintf(stderr, "wavetrope-cli: warning: %s\n", what.c_str()); }
 
 ProgressLine::~ProgressLine()
 {
@@ -105,7 +103,8 @@ Expected<std::vector<formats::LogPart>> partsOf(const std::string& path, const s
 
 }  // namespace
 
-Expected<formats::ReadReport> readInto(formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
+Expected<formats::ReadReport> readInto(
+    formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
 {
     const auto parts = partsOf(path, more);
     if (!parts)
@@ -116,13 +115,15 @@ Expected<formats::ReadReport> readInto(formats::LogSink& sink, const std::string
     options.kept = &kept.all();
     options.threads = threads;
     if (!layout.empty()) {
-        const auto found = std::find_if(kept.all().begin(), kept.all().end(), [&](const formats::TextLayout& one) { return one.name == layout; });
+        const auto found = std::find_if(
+            kept.all().begin(), kept.all().end(), [&](const formats::TextLayout& one) { return one.name == layout; });
         if (found != kept.all().end()) {
             given = *found;
         } else {
             std::ifstream file(layout, std::ios::binary);
             if (!file)
-                return fail("no layout is kept under this name, and there is no such file", layout, "wavetrope-cli layout FILE --json prints one");
+                return fail(
+                    "no layout is kept under this name, and there is no such file", layout, "wavetrope-cli layout FILE --json prints one");
             auto read = formats::layoutFromJson(std::string(std::istreambuf_iterator<char>(file), {}), layout);
             if (!read)
                 return tl::unexpected(read.error());
@@ -141,7 +142,8 @@ void warnOf(const formats::ReadReport& reading)
         warn(reading.badLines[i].text());
 }
 
-Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
+Expected<std::unique_ptr<LoadedLog>> loadLog(
+    const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
 {
     auto log = std::make_unique<LoadedLog>();
     ProgressLine progress("reading " + path);
@@ -166,11 +168,13 @@ void addLayoutOption(CLI::App& command, std::string& layout)
 CLI::Option* addQuestion(CLI::App& command, Question& question)
 {
     command.add_option("log", question.log, "The log")->required();
-    command.add_option("--with", question.more, "A further log, read with it as one in the order of time: LOG, or LOG@OFFSET such as rear.pcapng@-1.5s");
+    command.add_option(
+        "--with", question.more, "A further log, read with it as one in the order of time: LOG, or LOG@OFFSET such as rear.pcapng@-1.5s");
     addLayoutOption(command, question.layout);
     command.add_option("--filter", question.narrowing.filter, "Only what passes, see docs/filter-language.md");
     command.add_option("--filters-of", question.narrowing.rig, "A rig whose named filters may be used as @name");
-    command.add_option("--threads", question.narrowing.threads, "Threads that work; as many as there are cores where it is not given")->check(CLI::Range(0, 256));
+    command.add_option("--threads", question.narrowing.threads, "Threads that work; as many as there are cores where it is not given")
+        ->check(CLI::Range(0, 256));
     addMatchOption(command, question.match);
     return command.add_option("--database", question.databases, "[BUS=]FILE that explains frames; the bus may be left out");
 }
@@ -192,7 +196,7 @@ namespace {
 // Whether a log can be read a second time.
 bool again(const Question& question)
 {
-    struct stat info {};
+    struct stat info{};
     return question.log != "-" && ::stat(question.log.c_str(), &info) == 0 && S_ISREG(info.st_mode);
 }
 
@@ -225,7 +229,8 @@ Expected<Streamed> streamLog(const Question& question, convert::StreamWork work,
         if (stream.failure() && !second && again(question)) {
             // A bus that is named may come behind the first frames.
             convert::BusGatherer gatherer(work.goesOn);
-            if (const auto all = readInto(gatherer, question.log, question.layout, question.more, question.narrowing.threads); all && !interrupted) {
+            if (const auto all = readInto(gatherer, question.log, question.layout, question.more, question.narrowing.threads);
+                all && !interrupted) {
                 known = std::move(gatherer.buses);
                 continue;
             }
@@ -275,7 +280,8 @@ Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std:
     return catalog;
 }
 
-Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match)
+Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(
+    const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match)
 {
     return Databases(options, match).explain(buses);
 }
@@ -283,7 +289,9 @@ Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std:
 void addMatchOption(CLI::App& command, database::Match& match)
 {
     static const std::map<std::string, database::Match> words = {{"full", database::Match::full}, {"group", database::Match::group}};
-    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")->transform(CLI::CheckedTransformer(words, CLI::ignore_case).description(""))->type_name("full|group");
+    command.add_option("--match", match, "How frames find messages that do not say so: full identifier, or parameter group of 29 bits")
+        ->transform(CLI::CheckedTransformer(words, CLI::ignore_case).description(""))
+        ->type_name("full|group");
 }
 
 CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the commands of the command line share.
 #pragma once
 
@@ -64,13 +65,15 @@ struct LoadedLog {
 };
 /// `layout` is a kept layout's name or a file with one, for logs of text; where it is empty, a kept one that fits is used,
 /// or what is recognised. `more` are logs that are read with it as one, each as LOG or LOG@OFFSET.
-[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(const std::string& path, const std::string& layout = {}, const std::vector<std::string>& more = {}, unsigned threads = 0);
+[[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(
+    const std::string& path, const std::string& layout = {}, const std::vector<std::string>& more = {}, unsigned threads = 0);
 /// Adds --layout.
 void addLayoutOption(CLI::App& command, std::string& layout);
 
 /// Builds the catalog of a log's buses from options of the form [BUS=]FILE; without a bus, for all of them. `match` is
 /// how frames find messages that do not say so themselves.
-[[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match = database::Match::full);
+[[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(
+    const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match = database::Match::full);
 
 /// The databases of options [BUS=]FILE, each read once.
 class Databases {
@@ -107,7 +110,8 @@ struct Question {
 CLI::Option* addQuestion(CLI::App& command, Question& question);
 
 /// Reads logs into a sink, as the options of a question say.
-[[nodiscard]] Expected<formats::ReadReport> readInto(formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads);
+[[nodiscard]] Expected<formats::ReadReport> readInto(
+    formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads);
 /// Prints the warnings of a reading.
 void warnOf(const formats::ReadReport& reading);
 

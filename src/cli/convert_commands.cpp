@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // convert.
 #include <tuple>
 
@@ -51,7 +52,9 @@ Expected<convert::Conversion> conversionOf(const ConvertOptions& options)
 // The stretch of time that is asked for, from the stamp of the first frame.
 std::pair<Time, Time> within(const ConvertOptions& options, Time origin)
 {
-    const auto moment = [&](const std::string& text, Time otherwise) { return text.empty() ? otherwise : momentFromText(text, origin).value_or(otherwise); };
+    const auto moment = [&](const std::string& text, Time otherwise) {
+        return text.empty() ? otherwise : momentFromText(text, origin).value_or(otherwise);
+    };
     return {moment(options.from, Time::min()), moment(options.to, Time::max())};
 }
 
@@ -117,16 +120,21 @@ int convert(const ConvertOptions& options)
 void addConvertCommands(CLI::App& program, int& result)
 {
     const auto options = std::make_shared<ConvertOptions>();
-    CLI::App* command = program.add_subcommand("convert", "Writes a log, or a part of it, in another form: a log format, CSV or SQLite, compressed or not");
+    CLI::App* command = program.add_subcommand(
+        "convert", "Writes a log, or a part of it, in another form: a log format, CSV or SQLite, compressed or not");
     addQuestion(*command, options->question);
-    command->add_option("out", options->out, "The new file; its form follows from its name: .pcapng, .pcap, .csv, .sqlite, each also with .gz or .zst behind")->required();
+    command
+        ->add_option("out", options->out,
+            "The new file; its form follows from its name: .pcapng, .pcap, .csv, .sqlite, each also with .gz or .zst behind")
+        ->required();
     command->add_option("--from", options->from, "Seconds since 1970, or +12.5s from the first frame");
     command->add_option("--to", options->to, "The same");
     command->add_option("--signals", options->signals, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
     command->add_flag("--wide", options->wide, "CSV with a column for each signal, a row whenever a value changes");
     command->add_option("--step", options->step, "CSV with a column for each signal, a row at each step, such as 10ms");
     command->add_flag("--interpolate", options->interpolate, "With --step: values between two samples, in place of the last one");
-    command->add_option("--time", options->time, "CSV times since the first frame (start) or since 1970 (epoch)")->check(CLI::IsMember({"start", "epoch"}));
+    command->add_option("--time", options->time, "CSV times since the first frame (start) or since 1970 (epoch)")
+        ->check(CLI::IsMember({"start", "epoch"}));
     command->add_flag("--overwrite", options->overwrite, "Replace a file that exists");
     command->callback([options, &result] { result = convert(*options); });
 }

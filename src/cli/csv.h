@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Comma-separated values after RFC 4180, lines ended with \n.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // database info, check, convert, diff and coverage.
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -43,7 +44,10 @@ Expected<Loaded> loadWithReading(const std::string& path)
     return loaded;
 }
 
-void print(const nlohmann::ordered_json& json) { std::printf("%s\n", json.dump(2, ' ', false, nlohmann::json::error_handler_t::replace).c_str()); }
+void print(const nlohmann::ordered_json& json)
+{
+    std::printf("%s\n", json.dump(2, ' ', false, nlohmann::json::error_handler_t::replace).c_str());
+}
 
 int info(const std::string& path, bool asJson)
 {
@@ -60,8 +64,10 @@ int info(const std::string& path, bool asJson)
             multiplexed += signal.mux == database::MuxRole::multiplexed ? 1 : 0;
     }
     if (asJson) {
-        nlohmann::ordered_json out{{"database", path}, {"version", db.network.version}, {"nodes", db.nodes.size()}, {"messages", db.messages.size()}, {"signals", db.signalCount()}, {"multiplexed_signals", multiplexed}, {"fd_messages", fd},
-                                   {"value_tables", db.tables.size()}, {"variables", db.variables.size()}, {"signal_types", db.signalTypes.size()}, {"attribute_definitions", db.definitions.size()}};
+        nlohmann::ordered_json out{{"database", path}, {"version", db.network.version}, {"nodes", db.nodes.size()},
+            {"messages", db.messages.size()}, {"signals", db.signalCount()}, {"multiplexed_signals", multiplexed}, {"fd_messages", fd},
+            {"value_tables", db.tables.size()}, {"variables", db.variables.size()}, {"signal_types", db.signalTypes.size()},
+            {"attribute_definitions", db.definitions.size()}};
         if (loaded->reading) {
             out["encoding"] = loaded->reading->source.utf8 ? "UTF-8" : "code page 1252";
             out["problems"] = problems;
@@ -120,7 +126,9 @@ int check(const std::vector<std::string>& paths, const std::string& logPath)
     const auto write = [&](const std::string& path, const std::vector<database::Finding>& findings) {
         for (const database::Finding& finding : findings) {
             errors = errors || finding.severity == database::Severity::error;
-            out.row({path, finding.line > 0 ? std::to_string(finding.line) : std::string(), finding.column > 0 ? std::to_string(finding.column) : std::string(), database::toText(finding.severity), database::toText(finding.kind), finding.object, finding.what, finding.remedy});
+            out.row({path, finding.line > 0 ? std::to_string(finding.line) : std::string(),
+                finding.column > 0 ? std::to_string(finding.column) : std::string(), database::toText(finding.severity),
+                database::toText(finding.kind), finding.object, finding.what, finding.remedy});
         }
     };
     for (const auto& [option, loaded] : all) {
@@ -169,7 +177,8 @@ int diff(const std::string& older, const std::string& newer)
     CsvWriter out(stdout);
     out.row({"change", "object", "id", "field", "before", "after"});
     for (const database::Change& change : database::diff(*a, *b))
-        out.row({database::toText(change.kind), change.object, change.ofMessage ? can::toText(change.id) : std::string(), change.field, change.before, change.after});
+        out.row({database::toText(change.kind), change.object, change.ofMessage ? can::toText(change.id) : std::string(), change.field,
+            change.before, change.after});
     return 0;
 }
 
@@ -200,16 +209,21 @@ int coverage(const std::string& path, const std::vector<std::string>& databases,
         out["lengths"] = nlohmann::ordered_json::array();
         for (const measure::CoveredIdentifier& entry : found.identifiers) {
             if (entry.kind != CoverageClass::explained)
-                out[entry.kind == CoverageClass::transport ? "transport" : "unexplained"].push_back({{"bus", busName(entry.bus)}, {"id", can::toText(entry.id)}, {"frames", entry.frames}});
+                out[entry.kind == CoverageClass::transport ? "transport" : "unexplained"].push_back(
+                    {{"bus", busName(entry.bus)}, {"id", can::toText(entry.id)}, {"frames", entry.frames}});
             else if (entry.shorter + entry.longer > 0)
-                out["lengths"].push_back({{"bus", busName(entry.bus)}, {"id", can::toText(entry.id)}, {"message", entry.message->message->name}, {"shorter", entry.shorter}, {"longer", entry.longer}});
+                out["lengths"].push_back({{"bus", busName(entry.bus)}, {"id", can::toText(entry.id)},
+                    {"message", entry.message->message->name}, {"shorter", entry.shorter}, {"longer", entry.longer}});
         }
         out["never_seen"] = nlohmann::ordered_json::array();
         for (const auto* message : found.neverSeen)
-            out["never_seen"].push_back({{"bus", busName(message->bus)}, {"message", message->message->name}, {"id", can::toText(message->message->id)}});
+            out["never_seen"].push_back(
+                {{"bus", busName(message->bus)}, {"message", message->message->name}, {"id", can::toText(message->message->id)}});
         out["defined_differently"] = nlohmann::ordered_json::array();
         for (const database::Conflict& conflict : found.conflicts)
-            out["defined_differently"].push_back({{"bus", busName(conflict.bus)}, {"id", can::toText(conflict.hidden->id)}, {"used", conflict.winner->message->name}, {"hidden", conflict.hidden->name}, {"hidden_in", (*catalog)->databases(conflict.bus)[conflict.file]->path}});
+            out["defined_differently"].push_back(
+                {{"bus", busName(conflict.bus)}, {"id", can::toText(conflict.hidden->id)}, {"used", conflict.winner->message->name},
+                    {"hidden", conflict.hidden->name}, {"hidden_in", (*catalog)->databases(conflict.bus)[conflict.file]->path}});
         print(out);
         return 0;
     }
@@ -217,8 +231,11 @@ int coverage(const std::string& path, const std::vector<std::string>& databases,
     out.row({"bus", "id", "class", "message", "frames", "share_percent", "shorter", "longer"});
     for (const measure::CoveredIdentifier& entry : found.identifiers) {
         char share[32];
-        std::snprintf(share, sizeof share, "%.3f", 100.0 * static_cast<double>(entry.frames) / static_cast<double>(std::max<std::uint64_t>(1, found.allFrames())));
-        out.row({busName(entry.bus), can::toText(entry.id), measure::toText(entry.kind), entry.message != nullptr ? entry.message->message->name : std::string(), std::to_string(entry.frames), share, std::to_string(entry.shorter), std::to_string(entry.longer)});
+        std::snprintf(share, sizeof share, "%.3f",
+            100.0 * static_cast<double>(entry.frames) / static_cast<double>(std::max<std::uint64_t>(1, found.allFrames())));
+        out.row({busName(entry.bus), can::toText(entry.id), measure::toText(entry.kind),
+            entry.message != nullptr ? entry.message->message->name : std::string(), std::to_string(entry.frames), share,
+            std::to_string(entry.shorter), std::to_string(entry.longer)});
     }
     for (const auto* message : found.neverSeen)
         out.row({busName(message->bus), can::toText(message->message->id), "never seen", message->message->name, "0", "0.000", "0", "0"});

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // layout.
 #include <algorithm>
 
@@ -58,8 +59,12 @@ Expected<int> openQuestions(formats::Recognition& found, const std::vector<std::
         std::string questions;
         for (const formats::LayoutQuestion& question : found.questions)
             questions += (questions.empty() ? "" : "; ") + question.what + " (" + choicesOf(question) + ")";
-        return fail("--answer " + given + ": " + (expected.empty() ? "no question that the lines leave open has this word" : "this is no answer to " + expected), {},
-                    questions.empty() ? "Nothing is open" : expected.empty() ? "Open is: " + questions : std::string());
+        return fail("--answer " + given + ": "
+                        + (expected.empty() ? "no question that the lines leave open has this word" : "this is no answer to " + expected),
+            {},
+            questions.empty()  ? "Nothing is open"
+            : expected.empty() ? "Open is: " + questions
+                               : std::string());
     }
     return static_cast<int>(std::count(answered.begin(), answered.end(), false));
 }
@@ -91,7 +96,9 @@ void printFrames(const formats::TextLayout& layout, std::string_view head)
             std::snprintf(byte, sizeof byte, " %02X", data[i]);
             bytes += byte;
         }
-        std::printf("line %-6u %s  %.*s  %s  %s  %s  [%u]%s\n", number, secondsText(frame.time).c_str(), static_cast<int>(channel.size()), channel.data(), can::toText(frame.direction), can::toText(frame.kind), can::toText(frame.id).c_str(), frame.length, bytes.c_str());
+        std::printf("line %-6u %s  %.*s  %s  %s  %s  [%u]%s\n", number, secondsText(frame.time).c_str(), static_cast<int>(channel.size()),
+            channel.data(), can::toText(frame.direction), can::toText(frame.kind), can::toText(frame.id).c_str(), frame.length,
+            bytes.c_str());
     }
 }
 
@@ -121,11 +128,13 @@ int layout(const LayoutOptions& options)
             if (is.columns[i] != formats::Meaning::nothing) {
                 std::string how;
                 if (is.columns[i] == formats::Meaning::time)
-                    how = std::string(formats::toText(is.timeForm)) + (is.decimalComma ? ", decimal comma" : "") + (is.sincePrevious ? ", since the line before" : "");
+                    how = std::string(formats::toText(is.timeForm)) + (is.decimalComma ? ", decimal comma" : "")
+                          + (is.sincePrevious ? ", since the line before" : "");
                 else if (is.columns[i] == formats::Meaning::identifier)
                     how = is.identifierBase == formats::Base::hexadecimal ? "hexadecimal" : "decimal";
                 else if (is.columns[i] == formats::Meaning::data)
-                    how = std::string(is.dataBase == formats::Base::hexadecimal ? "hexadecimal" : "decimal") + (is.bytes == formats::Bytes::apart ? ", a column a byte" : ", all in one column");
+                    how = std::string(is.dataBase == formats::Base::hexadecimal ? "hexadecimal" : "decimal")
+                          + (is.bytes == formats::Bytes::apart ? ", a column a byte" : ", all in one column");
                 else if (is.columns[i] == formats::Meaning::length && is.lengthIsCode)
                     how = "a length code";
                 std::printf("%6zu   %-11s %3.0f %%  %s\n", i + 1, formats::toText(is.columns[i]), 100 * found->confidence[i], how.c_str());
@@ -135,7 +144,8 @@ int layout(const LayoutOptions& options)
     }
     for (const formats::LayoutQuestion& question : found->questions) {
         if (open > 0)
-            std::fprintf(stderr, "wavetrope-cli: open: %s (%s) Answer with --answer WORD=ANSWER, WORD being one of the question\n", question.what.c_str(), choicesOf(question).c_str());
+            std::fprintf(stderr, "wavetrope-cli: open: %s (%s) Answer with --answer WORD=ANSWER, WORD being one of the question\n",
+                question.what.c_str(), choicesOf(question).c_str());
     }
     if (open > 0)
         return exitOpen;
@@ -153,10 +163,12 @@ int layout(const LayoutOptions& options)
 void addLayoutCommands(CLI::App& program, int& result)
 {
     const auto options = std::make_shared<LayoutOptions>();
-    CLI::App* command = program.add_subcommand("layout", "What the columns of a log of text are recognised as; ends with 3 where its lines leave something open");
+    CLI::App* command = program.add_subcommand(
+        "layout", "What the columns of a log of text are recognised as; ends with 3 where its lines leave something open");
     command->add_option("log", options->log, "The log")->required();
     command->add_flag("--json", options->json, "The layout as JSON, as --layout takes it");
-    command->add_option("--answer", options->answers, "To a question that the lines leave open: identifiers=decimal, data=hexadecimal, unit=milliseconds");
+    command->add_option(
+        "--answer", options->answers, "To a question that the lines leave open: identifiers=decimal, data=hexadecimal, unit=milliseconds");
     command->add_option("--keep", options->keep, "Keep the layout under this name; logs that it fits are read by it from now on");
     command->callback([options, &result] { result = layout(*options); });
 }

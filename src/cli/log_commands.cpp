@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // info, list, decode and load.
 #include <algorithm>
 #include <array>
@@ -61,26 +62,32 @@ int info(const std::string& path, const std::string& layout, bool asJson)
         out["steps_back"] = (*log)->trace.disorders();
         out["buses"] = nlohmann::ordered_json::array();
         for (std::size_t i = 0; i < buses.size(); ++i)
-            out["buses"].push_back({{"name", (*log)->buses[i].name}, {"bit_rate", (*log)->buses[i].rate.nominal}, {"data_bit_rate", (*log)->buses[i].rate.data}, {"frames", buses[i].frames}});
+            out["buses"].push_back({{"name", (*log)->buses[i].name}, {"bit_rate", (*log)->buses[i].rate.nominal},
+                {"data_bit_rate", (*log)->buses[i].rate.data}, {"frames", buses[i].frames}});
         for (unsigned kind = 0; kind < kinds.size(); ++kind)
             out["kinds"][can::toText(static_cast<can::FrameKind>(kind))] = kinds[kind];
         out["identifiers"] = nlohmann::ordered_json::array();
         for (const auto& [key, count] : identifiers) {
             const trace::TraceKey& which = snapshot.trace().key(key.first);
-            out["identifiers"].push_back({{"bus", (*log)->buses[which.bus].name}, {"id", can::toText(which.id)}, {"kind", can::toText(key.second)}, {"frames", count}});
+            out["identifiers"].push_back({{"bus", (*log)->buses[which.bus].name}, {"id", can::toText(which.id)},
+                {"kind", can::toText(key.second)}, {"frames", count}});
         }
         std::printf("%s\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace).c_str());
         return 0;
     }
-    std::printf("log      %s\nframes   %llu\nfrom     %s\nto       %s\nlasts    %s s\n", path.c_str(), static_cast<unsigned long long>(snapshot.rows()), secondsText(first).c_str(),
-                secondsText(last).c_str(), secondsText(last - first).c_str());
+    std::printf("log      %s\nframes   %llu\nfrom     %s\nto       %s\nlasts    %s s\n", path.c_str(),
+        static_cast<unsigned long long>(snapshot.rows()), secondsText(first).c_str(), secondsText(last).c_str(),
+        secondsText(last - first).c_str());
     for (std::size_t i = 0; i < buses.size(); ++i)
-        std::printf("bus      %-14s %10llu frames  %s\n", (*log)->buses[i].name.empty() ? "(no name)" : (*log)->buses[i].name.c_str(), static_cast<unsigned long long>(buses[i].frames), can::toText((*log)->buses[i].rate).c_str());
+        std::printf("bus      %-14s %10llu frames  %s\n", (*log)->buses[i].name.empty() ? "(no name)" : (*log)->buses[i].name.c_str(),
+            static_cast<unsigned long long>(buses[i].frames), can::toText((*log)->buses[i].rate).c_str());
     for (unsigned kind = 0; kind < kinds.size(); ++kind)
-        std::printf("kind     %-14s %10llu frames\n", can::toText(static_cast<can::FrameKind>(kind)), static_cast<unsigned long long>(kinds[kind]));
+        std::printf(
+            "kind     %-14s %10llu frames\n", can::toText(static_cast<can::FrameKind>(kind)), static_cast<unsigned long long>(kinds[kind]));
     for (const auto& [key, count] : identifiers) {
         const trace::TraceKey& which = snapshot.trace().key(key.first);
-        std::printf("id       %-14s %10llu frames  %s %s\n", can::toText(which.id).c_str(), static_cast<unsigned long long>(count), (*log)->buses[which.bus].name.c_str(), can::toText(key.second));
+        std::printf("id       %-14s %10llu frames  %s %s\n", can::toText(which.id).c_str(), static_cast<unsigned long long>(count),
+            (*log)->buses[which.bus].name.c_str(), can::toText(key.second));
     }
     return 0;
 }
@@ -100,11 +107,14 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
         {"id", [](CsvText& out, F f, L, C) { out.field(can::toText(f.id)); }},
         {"brs", [](CsvText& out, F f, L, C) { out.field(f.brs ? "1" : "0"); }},
         {"esi", [](CsvText& out, F f, L, C) { out.field(f.esi ? "1" : "0"); }},
-        {"length", [](CsvText& out, F f, L, C) { out.field(std::to_string(f.kind == can::FrameKind::remote ? std::min<unsigned>(f.dlc, 8) : f.length)); }},
+        {"length", [](CsvText& out, F f, L,
+                       C) { out.field(std::to_string(f.kind == can::FrameKind::remote ? std::min<unsigned>(f.dlc, 8) : f.length)); }},
         {"data", [](CsvText& out, F f, L, C) { out.field(hexOf(f)); }},
         {"dlc", [](CsvText& out, F f, L, C) { out.field(std::to_string(f.dlc)); }},
-        {"name", [](CsvText& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->name : std::string()); }},
-        {"sender", [](CsvText& out, F f, L, C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->sender : std::string()); }},
+        {"name", [](CsvText& out, F f, L,
+                     C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->name : std::string()); }},
+        {"sender", [](CsvText& out, F f, L,
+                       C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->sender : std::string()); }},
         {"nominal_bits", [](CsvText& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).nominalBits)); }},
         {"data_bits", [](CsvText& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).dataBits)); }},
         {"stuff_bits", [](CsvText& out, F f, L, C) { out.field(std::to_string(can::wireLength(f).stuffBits)); }},
@@ -212,7 +222,8 @@ int decode(const Question& question, const std::string& glob)
         return report(streamed.error());
     const int result = out.finish();
     if (result == 0)
-        for (const std::string& words : convert::shortcomings(all, streamed->catalog->anyDatabase(), convert::ValueRows(streamed->catalog, glob, {}).any(), glob, frameCount))
+        for (const std::string& words : convert::shortcomings(
+                 all, streamed->catalog->anyDatabase(), convert::ValueRows(streamed->catalog, glob, {}).any(), glob, frameCount))
             warn(words);
     return result;
 }
@@ -272,11 +283,14 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
     }
     for (std::size_t i = 0; i < buses.size(); ++i)
         if (used[i] != 0 && !buses[i].rate.known())
-            return report("the bit rate of bus '" + buses[i].name + "' is not known. Give it: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=") + "500k");
+            return report("the bit rate of bus '" + buses[i].name + "' is not known. Give it: --bit-rate "
+                          + (buses[i].name.empty() ? "" : buses[i].name + "=") + "500k");
     for (std::size_t i = 0; i < buses.size(); ++i)
         if (switched[i] > 0 && buses[i].rate.data == 0)
-            warn(std::to_string(switched[i]) + " frames of bus '" + buses[i].name + "' switch to a faster bit rate, which is not known: all of their bits are counted at the nominal rate of " + can::toText(buses[i].rate)
-                 + ". Give both: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=") + can::toText(buses[i].rate) + "/2M");
+            warn(std::to_string(switched[i]) + " frames of bus '" + buses[i].name
+                 + "' switch to a faster bit rate, which is not known: all of their bits are counted at the nominal rate of "
+                 + can::toText(buses[i].rate) + ". Give both: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=")
+                 + can::toText(buses[i].rate) + "/2M");
     CsvWriter out(stdout);
     out.row({"time", "bus", "load_percent", "frames"});
     if (snapshot.rows() == 0)
@@ -329,7 +343,8 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
         ++index;
     }
     if (leftOut > 0)
-        warn(std::to_string(leftOut) + (leftOut == 1 ? " silence of" : " silences of") + " more than 100,000 bins without a bit on any bus " + (leftOut == 1 ? "was" : "were") + " left out");
+        warn(std::to_string(leftOut) + (leftOut == 1 ? " silence of" : " silences of") + " more than 100,000 bins without a bit on any bus "
+             + (leftOut == 1 ? "was" : "were") + " left out");
     return printed(out.finish());
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // runs: those that a crash left behind.
 #include <ctime>
 #include <filesystem>
@@ -30,7 +31,8 @@ int list(const std::string& folder)
     CsvWriter out(stdout);
     out.row({"run", "rig", "started", "frames", "bytes", "problem"});
     for (const spool::UnfinishedRun& run : spool::unfinishedRuns(folder))
-        out.row({run.path, run.about.title, run.problem.empty() ? dateText(run.about.startedAt) : std::string(), std::to_string(run.rows), std::to_string(run.bytes), run.problem});
+        out.row({run.path, run.about.title, run.problem.empty() ? dateText(run.about.startedAt) : std::string(), std::to_string(run.rows),
+            std::to_string(run.bytes), run.problem});
     return 0;
 }
 
@@ -51,10 +53,11 @@ int runs(const RecoveryOptions& options)
     if (!extent)
         return report(extent.error());
     ProgressLine progress("saving");
-    const auto saved = spool::saveRun({options.save, extent->about, extent->rows, extent->bytes, {}}, options.to, [&](std::uint64_t done, std::uint64_t total) {
-        progress.show(done, total);
-        return !interrupted;
-    });
+    const auto saved = spool::saveRun(
+        {options.save, extent->about, extent->rows, extent->bytes, {}}, options.to, [&](std::uint64_t done, std::uint64_t total) {
+            progress.show(done, total);
+            return !interrupted;
+        });
     if (!saved)
         return report(saved.error());
     for (const Error& warning : saved->warnings)

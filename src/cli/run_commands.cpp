@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // run and replay.
 #include <algorithm>
 #include <charconv>
@@ -121,9 +122,11 @@ int finish(rig::Session& session, const RunOptions& options)
         lost += health.lost;
     for (const drive::Node* node : session.all<drive::Node>())
         for (const auto& [signal, refused] : node->refused())
-            std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(), signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count), secondsText(refused.time - session.begins()).c_str());
-    std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()), static_cast<unsigned long long>(lost),
-                 secondsText(session.now() - session.begins()).c_str());
+            std::fprintf(stderr, "%s: %s refused %s, which its bits cannot hold; %llu times, last at %s s\n", node->name().c_str(),
+                signal.c_str(), database::numberText(refused.value, 9).c_str(), static_cast<unsigned long long>(refused.count),
+                secondsText(refused.time - session.begins()).c_str());
+    std::fprintf(stderr, "%llu frames, %llu lost, %s s of run time\n", static_cast<unsigned long long>(session.trace().rows()),
+        static_cast<unsigned long long>(lost), secondsText(session.now() - session.begins()).c_str());
     if (const auto kept = session.keeping(); kept.letGo > 0)
         std::fprintf(stderr, "%llu frames were let go\n", static_cast<unsigned long long>(kept.letGo));
     return result;
@@ -163,7 +166,9 @@ Expected<std::vector<drive::Route>> routesOf(const RunOptions& options, rig::Ses
     if (!options.only.empty() && !options.except.empty())
         return fail("--only and --except exclude each other");
     for (drive::Route& route : routes) {
-        route.senders = !options.only.empty() ? drive::Senders::only : !options.except.empty() ? drive::Senders::except : drive::Senders::all;
+        route.senders = !options.only.empty()     ? drive::Senders::only
+                        : !options.except.empty() ? drive::Senders::except
+                                                  : drive::Senders::all;
         route.nodes = !options.only.empty() ? options.only : options.except;
     }
     for (const std::string& node : routes.empty() ? std::vector<std::string>{} : routes.front().nodes)
@@ -177,14 +182,17 @@ Expected<std::vector<drive::Route>> routesOf(const RunOptions& options, rig::Ses
         const auto at = map.find('=');
         const std::string from = map.substr(0, at);
         if (at == std::string::npos || from.empty() || at + 1 == map.size())
-            return fail("expected FROM=TO, a bus of the log and one of the rig", "--map " + map, "Such as --map " + (map.empty() || at == 0 ? "Implement" : from) + "=" + (at == 0 ? map.substr(1) : from.empty() ? "Implement" : from));
+            return fail("expected FROM=TO, a bus of the log and one of the rig", "--map " + map,
+                "Such as --map " + (map.empty() || at == 0 ? "Implement" : from) + "="
+                    + (at == 0         ? map.substr(1)
+                        : from.empty() ? "Implement"
+                                       : from));
         const std::string to = map.substr(at + 1);
         const auto found = std::find(names.begin(), names.end(), from);
         if (found == names.end())
             return fail("the log has no bus '" + from + "'", "--map " + map, didYouMean(from, names));
         const int target = session.catalog()->findBus(to);
-        if (target < 0)
-{
+        if (target < 0) {
             std::vector<std::string> ours;
             for (std::size_t i = 0; i < session.catalog()->busCount(); ++i)
                 ours.push_back(session.catalog()->busName(static_cast<std::uint8_t>(i)));
@@ -275,15 +283,21 @@ CLI::Validator isSeed()
     return {[](const std::string& text) {
                 std::uint64_t seed = 0;
                 const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), seed);
-                return code == std::errc{} && end == text.data() + text.size() ? std::string() : "'" + text + "': expected a whole number of 0 to 2^64 - 1";
+                return code == std::errc{} && end == text.data() + text.size() ? std::string()
+                                                                               : "'" + text + "': expected a whole number of 0 to 2^64 - 1";
             },
-            "", "seed"};
+        "", "seed"};
 }
 
 void addKeeping(CLI::App& command, RunOptions& options)
 {
-    command.add_option("--spool", options.spool, "Folder that keeps the run while it lasts: memory stays bounded, and a crash loses a second at most");
-    command.add_option("--memory", options.memory, "How much of memory its frames may take, such as 512MB; the rest is read back from the spool folder")->transform(CLI::AsSizeValue(true))->check(CLI::Range(spool::leastMemory, std::size_t{1} << 46U));
+    command.add_option(
+        "--spool", options.spool, "Folder that keeps the run while it lasts: memory stays bounded, and a crash loses a second at most");
+    command
+        .add_option("--memory", options.memory,
+            "How much of memory its frames may take, such as 512MB; the rest is read back from the spool folder")
+        ->transform(CLI::AsSizeValue(true))
+        ->check(CLI::Range(spool::leastMemory, std::size_t{1} << 46U));
 }
 
 }  // namespace

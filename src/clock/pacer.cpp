@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "clock/pacer.h"
 
 #include <algorithm>
@@ -5,20 +6,13 @@
 
 namespace wavetrope::clock {
 
-Time SteadyClock::now()
-{
-    return std::chrono::steady_clock::now().time_since_epoch();
-}
+Time SteadyClock::now() { return std::chrono::steady_clock::now().time_since_epoch(); }
 
-void SteadyClock::waitFor(Time span)
-{
-    std::this_thread::sleep_for(span);
-}
+void SteadyClock::waitFor(Time span) { std::this_thread::sleep_for(span); }
 
 Pacer::Pacer(WallClock& wall, Time virtualStart, double factor)
     : wall_(wall), wallStart_(wall.now()), virtualStart_(virtualStart), factor_(factor)
-{
-}
+{}
 
 Time Pacer::target() const
 {

@@ -1,10 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Couples virtual time to the wall clock.
 #pragma once
 
 #include "base/time.h"
 
 namespace wavetrope::clock {
-
 
 /// The clock on the wall: monotonic, and able to wait. Tests bring one of their own.
 class WallClock {

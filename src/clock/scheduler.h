@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The one event queue that everything acting in time goes through.
 #pragma once
 
@@ -54,10 +55,7 @@ private:
         void* context;
         std::uint64_t tag;
     };
-    static bool later(const Event& a, const Event& b)
-    {
-        return a.when != b.when ? a.when > b.when : a.order > b.order;
-    }
+    static bool later(const Event& a, const Event& b) { return a.when != b.when ? a.when > b.when : a.order > b.order; }
 
     std::vector<Event> heap_;
     std::deque<Slot> slots_;        // stay where they are: events know them

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What somebody has asked the scheduler for, and may take back.
 #pragma once
 
@@ -15,7 +16,9 @@ public:
     using Handler = void (*)(void* context, std::uint32_t tag);
 
     Timer() = default;
-    Timer(Scheduler& scheduler, Handler handler, void* context, Phase phase = Phase::act) : scheduler_(&scheduler), slot_(scheduler.takeSlot({handler, context, 0})), phase_(phase) {}
+    Timer(Scheduler& scheduler, Handler handler, void* context, Phase phase = Phase::act)
+        : scheduler_(&scheduler), slot_(scheduler.takeSlot({handler, context, 0})), phase_(phase)
+    {}
     /// One that calls a member of its owner, with the tag where that takes one: `Timer::calling<&Node::beat>(scheduler, this)`.
     template <auto Method, class Owner>
     [[nodiscard]] static Timer calling(Scheduler& scheduler, Owner* owner, Phase phase = Phase::act)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/chosen_signals.h"
 
 #include "filter/filter.h"
@@ -14,7 +15,8 @@ std::vector<ChosenMessage> chooseSignals(const trace::Trace& trace, const databa
             continue;
         all[i].entry = entry;
         for (const database::Signal& signal : entry->message->signals) {
-            const bool chosen = pattern.empty() || filter::fitsPattern(signal.name, pattern) || filter::fitsPattern(entry->message->name + "." + signal.name, pattern);
+            const bool chosen = pattern.empty() || filter::fitsPattern(signal.name, pattern)
+                                || filter::fitsPattern(entry->message->name + "." + signal.name, pattern);
             all[i].chosen.push_back(chosen);
             all[i].any = all[i].any || chosen;
         }

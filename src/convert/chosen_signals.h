@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The signals that a conversion writes, by the identifiers of a trace.
 #pragma once
 
@@ -17,6 +18,7 @@ struct ChosenMessage {
 };
 
 /// Looks up all identifiers of a trace once; a signal is chosen whose name, or Message.Signal, fits the pattern.
-[[nodiscard]] std::vector<ChosenMessage> chooseSignals(const trace::Trace& trace, const database::Catalog& catalog, const std::string& pattern);
+[[nodiscard]] std::vector<ChosenMessage> chooseSignals(
+    const trace::Trace& trace, const database::Catalog& catalog, const std::string& pattern);
 
 }  // namespace wavetrope::convert

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/conversion.h"
 
 #include <fcntl.h>
@@ -29,7 +30,7 @@ std::string lowerName(const std::string& path)
 
 std::uint64_t sizeOf(const std::string& path)
 {
-    struct stat info {};
+    struct stat info{};
     return ::stat(path.c_str(), &info) == 0 ? static_cast<std::uint64_t>(info.st_size) : 0;
 }
 
@@ -72,7 +73,8 @@ Expected<Outcome> toLog(const Frames& frames, const Conversion& conversion, cons
 }
 
 // Values to text.
-Expected<Outcome> toText(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
+Expected<Outcome> toText(
+    const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
 {
     Outcome outcome;
     auto file = formats::OutputFile::create(conversion.path);
@@ -147,19 +149,21 @@ Expected<Form> formForName(const std::string& path)
     if (name.ends_with(".sqlite"))
         return Form::database;
     if (const auto format = formats::formatForName(path); !format)
-        return fail("no form has this file name", path, "End it in .csv, .sqlite or the name of a log format (.pcapng, .pcap); .gz or .zst behind it compresses");
+        return fail("no form has this file name", path,
+            "End it in .csv, .sqlite or the name of a log format (.pcapng, .pcap); .gz or .zst behind it compresses");
     return Form::log;
 }
 
 Expected<void> mayWrite(const Conversion& conversion)
 {
-    struct stat there {};
+    struct stat there{};
     if (!conversion.overwrite && ::lstat(conversion.path.c_str(), &there) == 0)     // a link that leads nowhere is something, too
         return fail("the file exists, and is left as it is", conversion.path, "Choose another name, or ask for it to be overwritten");
     return {};
 }
 
-Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress)
+Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog,
+    const Conversion& conversion, const Progress& progress)
 {
     if (const auto may = mayWrite(conversion); !may)
         return tl::unexpected(may.error());
@@ -172,10 +176,14 @@ Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr
         if (progress && !progress(scan.seen(), 2 * snapshot.rows()))
             return cancelled(conversion.path);
     const Frames frames(snapshot, all ? nullptr : &scan.rows(), conversion.from, conversion.to);
-    const Progress rest = all || !progress ? progress : [&](std::uint64_t done, std::uint64_t total) { return progress(total + done, 2 * total); };
-    auto outcome = conversion.form == Form::log ? toLog(frames, conversion, rest) : conversion.form == Form::database ? toSqlite(frames, *catalog, conversion, rest) : toText(frames, catalog, conversion, rest);
+    const Progress rest = all || !progress ? progress
+                                           : [&](std::uint64_t done, std::uint64_t total) { return progress(total + done, 2 * total); };
+    auto outcome = conversion.form == Form::log        ? toLog(frames, conversion, rest)
+                   : conversion.form == Form::database ? toSqlite(frames, *catalog, conversion, rest)
+                                                       : toText(frames, catalog, conversion, rest);
     if (outcome && outcome->values == 0 && (conversion.form == Form::table || conversion.form == Form::database))
-        for (std::string& words : shortcomings({}, catalog->anyDatabase(), ValueRows(catalog, conversion.signals, {}).any(), conversion.signals, outcome->frames))
+        for (std::string& words :
+            shortcomings({}, catalog->anyDatabase(), ValueRows(catalog, conversion.signals, {}).any(), conversion.signals, outcome->frames))
             outcome->warnings.push_back(std::move(words));
     if (outcome)
         outcome->bytes = sizeOf(conversion.path);

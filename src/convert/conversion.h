@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A trace, or a part of it, as a file for other programs.
 #pragma once
 
@@ -58,6 +59,7 @@ using Progress = std::function<bool(std::uint64_t done, std::uint64_t total)>;
 [[nodiscard]] Expected<void> mayWrite(const Conversion& conversion);
 
 /// Writes the file beside its place and renames it when it is whole. Nothing is left of one that is cancelled or fails.
-[[nodiscard]] Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, const Progress& progress = {});
+[[nodiscard]] Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr<const database::Catalog>& catalog,
+    const Conversion& conversion, const Progress& progress = {});
 
 }  // namespace wavetrope::convert

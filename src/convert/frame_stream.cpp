@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/frame_stream.h"
 
 namespace wavetrope::convert {
@@ -70,7 +71,8 @@ void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Wor
     workers_ = &workers;
     if (!ready(stretch->frames))
         return;
-    const auto made = [this](const std::shared_ptr<const LogFacts>& facts, const std::shared_ptr<const formats::Stretch>& of, std::vector<can::FrameView> chosen, bool all) {
+    const auto made = [this](const std::shared_ptr<const LogFacts>& facts, const std::shared_ptr<const formats::Stretch>& of,
+                          std::vector<can::FrameView> chosen, bool all) {
         const std::span<const can::FrameView> passing = all ? std::span<const can::FrameView>(of->frames) : chosen;
         if (!work_.take)
             return Piece{work_.render(*facts, passing), {}, nullptr, facts, all};
@@ -87,7 +89,10 @@ void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Wor
             return made(facts, stretch, std::move(chosen), false);
         }));
     else
-        pending_.push_back(workers.submit([made, stretch, all, facts = facts_, chosen = all ? std::vector<can::FrameView>() : choose(stretch->frames)] { return made(facts, stretch, chosen, all); }));
+        pending_.push_back(
+            workers.submit([made, stretch, all, facts = facts_, chosen = all ? std::vector<can::FrameView>() : choose(stretch->frames)] {
+                return made(facts, stretch, chosen, all);
+            }));
     deliver(workers.count() == 1 ? 0 : 2 * workers.count());
 }
 
@@ -115,10 +120,7 @@ void FrameStream::onEnd()
     workers_ = nullptr;
 }
 
-void FrameStream::finish()
-{
-    (void)ready({});
-}
+void FrameStream::finish() { (void)ready({}); }
 
 bool FrameStream::onProgress(std::uint64_t done, std::uint64_t total)
 {

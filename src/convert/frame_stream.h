@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Frames of a log, chosen and put into text while it is read.
 #pragma once
 

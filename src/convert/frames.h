@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The frames that a conversion takes.
 #pragma once
 
@@ -16,7 +17,8 @@ inline constexpr std::size_t rowsAtOnce = 8192;
 class Frames {
 public:
     /// `rows` is null where the filter passes everything.
-    Frames(const trace::Snapshot& snapshot, const filter::RowSet* rows, Time from, Time to) : snapshot_(snapshot), rows_(rows), from_(from), to_(to), end_(snapshot.rows())
+    Frames(const trace::Snapshot& snapshot, const filter::RowSet* rows, Time from, Time to)
+        : snapshot_(snapshot), rows_(rows), from_(from), to_(to), end_(snapshot.rows())
     {
         if (!snapshot.trace().monotone())
             return;
@@ -31,7 +33,10 @@ public:
     [[nodiscard]] trace::Row begin() const { return begin_; }
     [[nodiscard]] trace::Row end() const { return end_; }
     /// Whether a row is one of them.
-    [[nodiscard]] bool has(trace::Row row) const { return row >= begin_ && row < end_ && inTime(snapshot_.time(row)) && (rows_ == nullptr || rows_->contains(row)); }
+    [[nodiscard]] bool has(trace::Row row) const
+    {
+        return row >= begin_ && row < end_ && inTime(snapshot_.time(row)) && (rows_ == nullptr || rows_->contains(row));
+    }
 
     /// Replaces `rows` by up to `most` further ones from row `from` on. Gives the row to go on with, or end().
     trace::Row next(trace::Row from, std::size_t most, std::vector<trace::Row>& rows) const

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The values of one signal in the order of time.
 #pragma once
 
@@ -18,8 +19,7 @@ class Samples {
 public:
     Samples(const Frames& frames, trace::IdentifierIndex identifier, const database::CatalogMessage& message, std::uint32_t signal)
         : frames_(frames), identifier_(identifier), message_(message), signal_(signal), next_(frames.begin())
-    {
-    }
+    {}
 
     /// The sample to come, or null behind the last.
     [[nodiscard]] const Sample* peek()

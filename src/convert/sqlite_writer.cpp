@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/sqlite_writer.h"
 
 #include <sqlite3.h>
@@ -10,7 +11,6 @@
 namespace wavetrope::convert {
 
 namespace {
-
 
 constexpr const char* schema = R"(
 PRAGMA journal_mode = OFF;
@@ -34,7 +34,8 @@ CREATE INDEX frame_by_time ON frame (time_ns);
 CREATE INDEX frame_by_id ON frame (bus, id);
 CREATE INDEX value_by_signal ON value (signal, frame);
 CREATE VIEW signal_value AS
-  SELECT frame.time_ns, frame.time_ns / 1e9 AS seconds_since_1970, bus.name AS bus, message.name AS message, signal.name AS signal, value.raw, value.value, signal.unit, value.text, frame.frame
+  SELECT frame.time_ns, frame.time_ns / 1e9 AS seconds_since_1970, bus.name AS bus, message.name AS message, signal.name AS signal,
+    value.raw, value.value, signal.unit, value.text, frame.frame
   FROM value JOIN signal USING (signal) JOIN message USING (message) JOIN frame USING (frame) JOIN bus ON bus.bus = frame.bus;
 COMMIT;
 )";
@@ -42,11 +43,17 @@ COMMIT;
 constexpr std::pair<const char*, const char*> readme[] = {
     {"", "A log of a controller area network: frames as they were captured, and the signal values that they carry."},
     {"bus", "The buses, with nominal and data bit rate in bit/s; empty where they are not known."},
-    {"message", "Messages that occur, with their definition: id as a number, extended is 1 for 29 bits; length in bytes; cycle_ns is the promised period in nanoseconds, empty where none is promised."},
-    {"signal", "Signals of these messages: value = raw * factor + offset, in the unit given. minimum and maximum as the database promises them."},
-    {"frame", "Frames, numbered from 1 in the order of the log. time_ns counts nanoseconds since 1970-01-01 UTC. kind is data, fd, remote or error; direction is received, sent or empty; brs and esi are flags of CAN FD; dlc is the length code; data holds the payload bytes. message is empty where no definition is known. An error frame has its class bits in id."},
-    {"value", "Values that frames carry: raw is the number as it was sent (as text where it needs more than 63 bits), value the physical one, empty where it is no number; text is its meaning where the database has one."},
-    {"signal_value", "A view with all of it in words, for example: SELECT seconds_since_1970, value FROM signal_value WHERE signal = 'EngineSpeed'."},
+    {"message", "Messages that occur, with their definition: id as a number, extended is 1 for 29 bits; length in bytes; cycle_ns is the "
+                "promised period in nanoseconds, empty where none is promised."},
+    {"signal",
+        "Signals of these messages: value = raw * factor + offset, in the unit given. minimum and maximum as the database promises them."},
+    {"frame", "Frames, numbered from 1 in the order of the log. time_ns counts nanoseconds since 1970-01-01 UTC. kind is data, fd, remote "
+              "or error; direction is received, sent or empty; brs and esi are flags of CAN FD; dlc is the length code; data holds the "
+              "payload bytes. message is empty where no definition is known. An error frame has its class bits in id."},
+    {"value", "Values that frames carry: raw is the number as it was sent (as text where it needs more than 63 bits), value the physical "
+              "one, empty where it is no number; text is its meaning where the database has one."},
+    {"signal_value",
+        "A view with all of it in words, for example: SELECT seconds_since_1970, value FROM signal_value WHERE signal = 'EngineSpeed'."},
 };
 
 class Statement {
@@ -59,10 +66,14 @@ public:
     Statement& operator<<(std::int64_t value) { return bound(sqlite3_bind_int64(statement_, ++at_, value)); }
     Statement& operator<<(double value) { return bound(sqlite3_bind_double(statement_, ++at_, value)); }
     /// The text outlives the step.
-    Statement& operator<<(std::string_view value) { return bound(sqlite3_bind_text(statement_, ++at_, value.data(), static_cast<int>(value.size()), SQLITE_STATIC)); }
+    Statement& operator<<(std::string_view value)
+    {
+        return bound(sqlite3_bind_text(statement_, ++at_, value.data(), static_cast<int>(value.size()), SQLITE_STATIC));
+    }
     Statement& operator<<(std::span<const std::uint8_t> value)
     {
-        return bound(value.empty() ? sqlite3_bind_zeroblob(statement_, ++at_, 0) : sqlite3_bind_blob(statement_, ++at_, value.data(), static_cast<int>(value.size()), SQLITE_STATIC));
+        return bound(value.empty() ? sqlite3_bind_zeroblob(statement_, ++at_, 0)
+                                   : sqlite3_bind_blob(statement_, ++at_, value.data(), static_cast<int>(value.size()), SQLITE_STATIC));
     }
     Statement& nothing() { return bound(sqlite3_bind_null(statement_, ++at_)); }
     template <class Value>
@@ -87,9 +98,11 @@ private:
 class Writer {
 public:
     Writer(sqlite3* database, const Frames& frames, const database::Catalog& catalog, const Conversion& conversion)
-        : database_(database), frames_(frames), snapshot_(frames.snapshot()), messages_(chooseSignals(snapshot_.trace(), catalog, conversion.signals))
-    {
-    }
+        : database_(database),
+          frames_(frames),
+          snapshot_(frames.snapshot()),
+          messages_(chooseSignals(snapshot_.trace(), catalog, conversion.signals))
+    {}
 
     [[nodiscard]] bool definitions()
     {
@@ -100,7 +113,9 @@ public:
         Statement bus(database_, "INSERT INTO bus VALUES (?, ?, nullif(?, 0), nullif(?, 0))");
         const auto buses = snapshot_.trace().buses();
         for (std::size_t i = 0; i < buses.size(); ++i)
-            if (!(bus << static_cast<std::int64_t>(i) << std::string_view(buses[i].name) << std::int64_t{buses[i].rate.nominal} << std::int64_t{buses[i].rate.data}).run())
+            if (!(bus << static_cast<std::int64_t>(i) << std::string_view(buses[i].name) << std::int64_t{buses[i].rate.nominal}
+                      << std::int64_t{buses[i].rate.data})
+                    .run())
                 return false;
         Statement message(database_, "INSERT INTO message VALUES (?, ?, ?, ?, ?, ?, ?, nullif(?, 0), ?)");
         Statement signal(database_, "INSERT INTO signal VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
@@ -111,12 +126,19 @@ public:
                 continue;
             const database::Message& is = *messages_[i].entry->message;
             const trace::TraceKey& key = snapshot_.trace().key(static_cast<trace::IdentifierIndex>(i));
-            if (!(message << static_cast<std::int64_t>(i + 1) << std::int64_t{key.bus} << std::int64_t{key.id.value} << std::int64_t{key.id.extended} << std::string_view(is.name) << std::string_view(is.sender) << std::int64_t{is.length}
-                          << is.cycleTime.count() << std::string_view(is.comment)).run())
+            if (!(message << static_cast<std::int64_t>(i + 1) << std::int64_t{key.bus} << std::int64_t{key.id.value}
+                          << std::int64_t{key.id.extended} << std::string_view(is.name) << std::string_view(is.sender)
+                          << std::int64_t{is.length} << is.cycleTime.count() << std::string_view(is.comment))
+                    .run())
                 return false;
             firstSignal_[i] = signals + 1;
             for (const database::Signal& s : is.signals)
-                if (!(signal << ++signals << static_cast<std::int64_t>(i + 1) << std::string_view(s.name) << std::string_view(s.unit) << s.factor << s.offset).maybe(s.minimum).maybe(s.maximum).operator<<(std::string_view(s.comment)).run())
+                if (!(signal << ++signals << static_cast<std::int64_t>(i + 1) << std::string_view(s.name) << std::string_view(s.unit)
+                             << s.factor << s.offset)
+                        .maybe(s.minimum)
+                        .maybe(s.maximum)
+                        .operator<<(std::string_view(s.comment))
+                        .run())
                     return false;
         }
         return true;
@@ -137,8 +159,10 @@ public:
                 const trace::IdentifierIndex identifier = snapshot_.identifier(row);
                 const bool known = identifier < messages_.size() && messages_[identifier].entry != nullptr;
                 const auto number = static_cast<std::int64_t>(++outcome.frames);
-                insert << number << std::int64_t{frame.time.count()} << std::int64_t{frame.bus} << std::int64_t{frame.id.value} << std::int64_t{frame.id.extended} << std::string_view(can::toText(frame.kind))
-                       << std::string_view(can::toText(frame.direction)) << std::int64_t{frame.brs} << std::int64_t{frame.esi} << std::int64_t{frame.dlc} << std::span<const std::uint8_t>(frame.data, frame.length);
+                insert << number << std::int64_t{frame.time.count()} << std::int64_t{frame.bus} << std::int64_t{frame.id.value}
+                       << std::int64_t{frame.id.extended} << std::string_view(can::toText(frame.kind))
+                       << std::string_view(can::toText(frame.direction)) << std::int64_t{frame.brs} << std::int64_t{frame.esi}
+                       << std::int64_t{frame.dlc} << std::span<const std::uint8_t>(frame.data, frame.length);
                 known ? insert << static_cast<std::int64_t>(identifier) + 1 : insert.nothing();
                 if (!insert.run())
                     return false;
@@ -189,12 +213,16 @@ private:
 
 }  // namespace
 
-Expected<bool> writeSqlite(const std::string& path, const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, Outcome& outcome, const Progress& progress)
+Expected<bool> writeSqlite(const std::string& path, const Frames& frames, const database::Catalog& catalog, const Conversion& conversion,
+    Outcome& outcome, const Progress& progress)
 {
     sqlite3* opened = nullptr;
     const int result = sqlite3_open_v2(path.c_str(), &opened, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, nullptr);
     const std::unique_ptr<sqlite3, decltype(&sqlite3_close)> database(opened, sqlite3_close);
-    const auto problem = [&] { return fail(std::string("the database cannot be written: ") + sqlite3_errmsg(opened), path, "Choose a folder that exists, may be written to and has room"); };
+    const auto problem = [&] {
+        return fail(std::string("the database cannot be written: ") + sqlite3_errmsg(opened), path,
+            "Choose a folder that exists, may be written to and has room");
+    };
     if (result != SQLITE_OK)
         return problem();
     if (sqlite3_exec(opened, schema, nullptr, nullptr, nullptr) != SQLITE_OK)

@@ -1,10 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/streamed_conversion.h"
 
 #include <sys/stat.h>
 
 namespace wavetrope::convert {
 
-Expected<std::unique_ptr<StreamedConversion>> StreamedConversion::begin(Conversion conversion, std::function<std::pair<Time, Time>(Time)> within)
+Expected<std::unique_ptr<StreamedConversion>> StreamedConversion::begin(
+    Conversion conversion, std::function<std::pair<Time, Time>(Time)> within)
 {
     if (const auto may = mayWrite(conversion); !may)
         return tl::unexpected(may.error());
@@ -70,7 +72,8 @@ std::string StreamedConversion::render(const LogFacts& facts, std::span<const ca
         const std::scoped_lock lock(mutex_);
         auto& known = rows_[facts.catalog.get()];
         if (known == nullptr)
-            known = std::make_shared<const ValueRows>(facts.catalog, conversion_.signals, conversion_.clock == Clock::start ? facts.origin : Time{0});
+            known = std::make_shared<const ValueRows>(
+                facts.catalog, conversion_.signals, conversion_.clock == Clock::start ? facts.origin : Time{0});
         rows = known;
     }
     const auto [from, to] = stretch(facts.origin);
@@ -92,7 +95,8 @@ std::string StreamedConversion::render(const LogFacts& facts, std::span<const ca
     return text;
 }
 
-Expected<Outcome> StreamedConversion::finish(const std::vector<trace::TraceBus>& buses, const std::shared_ptr<const database::Catalog>& catalog)
+Expected<Outcome> StreamedConversion::finish(
+    const std::vector<trace::TraceBus>& buses, const std::shared_ptr<const database::Catalog>& catalog)
 {
     Outcome outcome;
     if (reversed_)
@@ -111,13 +115,14 @@ Expected<Outcome> StreamedConversion::finish(const std::vector<trace::TraceBus>&
             outcome.warnings.push_back(refused);
     } else {
         outcome.values = counts_.values;
-        outcome.warnings = shortcomings(counts_, catalog->anyDatabase(), ValueRows(catalog, conversion_.signals, {}).any(), conversion_.signals, frames_);
+        outcome.warnings = shortcomings(
+            counts_, catalog->anyDatabase(), ValueRows(catalog, conversion_.signals, {}).any(), conversion_.signals, frames_);
     }
     if (const auto done = log_ != nullptr ? log_->finish() : text_->finish(); !done) {
         discard();
         return tl::unexpected(done.error());
     }
-    struct stat info {};
+    struct stat info{};
     outcome.bytes = ::stat(conversion_.path.c_str(), &info) == 0 ? static_cast<std::uint64_t>(info.st_size) : 0;
     return outcome;
 }

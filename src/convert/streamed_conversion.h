@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A log as a file for other programs, written while it is read.
 #pragma once
 
@@ -23,17 +24,21 @@ public:
 
     /// Begins beside the file's place. `within` gives the stretch of time, both ends included, once the stamp of the first
     /// frame is known. The filter of the conversion is not used: the stream has its own.
-    [[nodiscard]] static Expected<std::unique_ptr<StreamedConversion>> begin(Conversion conversion, std::function<std::pair<Time, Time>(Time origin)> within);
+    [[nodiscard]] static Expected<std::unique_ptr<StreamedConversion>> begin(
+        Conversion conversion, std::function<std::pair<Time, Time>(Time origin)> within);
 
     /// What the stream has to do.
     void join(StreamWork& work);
     /// Behind the last frame: gives the file its name. `buses` are all of the log, explained by `catalog`.
-    [[nodiscard]] Expected<Outcome> finish(const std::vector<trace::TraceBus>& buses, const std::shared_ptr<const database::Catalog>& catalog);
+    [[nodiscard]] Expected<Outcome> finish(
+        const std::vector<trace::TraceBus>& buses, const std::shared_ptr<const database::Catalog>& catalog);
     /// Leaves nothing of it.
     void discard();
 
 private:
-    StreamedConversion(Conversion conversion, std::function<std::pair<Time, Time>(Time)> within) : conversion_(std::move(conversion)), within_(std::move(within)) {}
+    StreamedConversion(Conversion conversion, std::function<std::pair<Time, Time>(Time)> within)
+        : conversion_(std::move(conversion)), within_(std::move(within))
+    {}
     [[nodiscard]] bool take(const LogFacts& facts, std::span<const can::FrameView> frames);
     [[nodiscard]] bool declare(const std::vector<trace::TraceBus>& buses);
     [[nodiscard]] std::string render(const LogFacts& facts, std::span<const can::FrameView> frames);
@@ -44,7 +49,10 @@ private:
             reversed_ = true;
         return asked;
     }
-    [[nodiscard]] bool good() const { return !failure_ && !reversed_ && (text_ == nullptr || text_->good()) && (log_ == nullptr || log_->good()); }
+    [[nodiscard]] bool good() const
+    {
+        return !failure_ && !reversed_ && (text_ == nullptr || text_->good()) && (log_ == nullptr || log_->good());
+    }
 
     Conversion conversion_;
     std::function<std::pair<Time, Time>(Time)> within_;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/value_rows.h"
 
 #include "base/csv_text.h"
@@ -19,7 +20,8 @@ struct Part {
 
 }  // namespace
 
-ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, Time origin) : catalog_(std::move(catalog)), origin_(origin)
+ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std::string& pattern, Time origin)
+    : catalog_(std::move(catalog)), origin_(origin)
 {
     for (const database::CatalogMessage& message : catalog_->messages()) {
         Entry entry;
@@ -27,7 +29,8 @@ ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std
         for (std::uint32_t s = 0; s < message.message->signals.size(); ++s) {
             Fixed fixed;
             fixed.signal = &message.message->signals[s];
-            fixed.chosen = pattern.empty() || filter::fitsPattern(fixed.signal->name, pattern) || filter::fitsPattern(message.message->name + "." + fixed.signal->name, pattern);
+            fixed.chosen = pattern.empty() || filter::fitsPattern(fixed.signal->name, pattern)
+                           || filter::fitsPattern(message.message->name + "." + fixed.signal->name, pattern);
             anyChosen = anyChosen || fixed.chosen;
             const database::SignalPlan& plan = message.plan.plan(s);
             fixed.whole = plan.type == database::ValueType::integer;
@@ -93,11 +96,13 @@ void ValueRows::append(const can::FrameView& frame, std::string& out, std::vecto
     }
 }
 
-std::vector<std::string> shortcomings(const ValueRows::Counts& counts, bool anyDatabase, bool anySignal, const std::string& pattern, std::uint64_t frames)
+std::vector<std::string> shortcomings(
+    const ValueRows::Counts& counts, bool anyDatabase, bool anySignal, const std::string& pattern, std::uint64_t frames)
 {
     std::vector<std::string> words;
     if (counts.tooShort > 0)
-        words.push_back(std::to_string(counts.tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+        words.push_back(
+            std::to_string(counts.tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
     if (counts.values > 0)
         return words;
     if (!anyDatabase)
@@ -107,13 +112,15 @@ std::vector<std::string> shortcomings(const ValueRows::Counts& counts, bool anyD
     else if (frames == 0)
         words.push_back("no value was written: no frame passes");
     else if (counts.frames == 0)
-        words.push_back("no value was written: the databases explain none of the " + std::to_string(frames) + " frames. Are they those of this bus?");
+        words.push_back(
+            "no value was written: the databases explain none of the " + std::to_string(frames) + " frames. Are they those of this bus?");
     else
         words.push_back("no value was written: no frame carries a signal that was asked for");
     return words;
 }
 
-bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress)
+bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion,
+    formats::ByteTarget& target, Outcome& outcome, const Progress& progress)
 {
     const ValueRows rows(catalog, conversion.signals, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : Time{0});
     const auto write = [&](std::string_view text) { target.write({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}); };

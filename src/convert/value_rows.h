@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Signal values as CSV, a row each.
 #pragma once
 
@@ -50,9 +51,11 @@ private:
 
 /// Says in words what a conversion to values came to less than one would think: frames that are too short, or why there is
 /// no value at all; empty where all is well.
-[[nodiscard]] std::vector<std::string> shortcomings(const ValueRows::Counts& counts, bool anyDatabase, bool anySignal, const std::string& pattern, std::uint64_t frames);
+[[nodiscard]] std::vector<std::string> shortcomings(
+    const ValueRows::Counts& counts, bool anyDatabase, bool anySignal, const std::string& pattern, std::uint64_t frames);
 
 /// Writes the head and a row for each value that the frames carry. False where progress asked for an end.
-bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress);
+bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::Catalog>& catalog, const Conversion& conversion,
+    formats::ByteTarget& target, Outcome& outcome, const Progress& progress);
 
 }  // namespace wavetrope::convert

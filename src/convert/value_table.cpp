@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/value_table.h"
 
 #include <algorithm>
@@ -32,7 +33,9 @@ std::vector<Column> columnsOf(const trace::Snapshot& snapshot, const std::vector
     for (trace::IdentifierIndex i = 0; i < messages.size(); ++i)
         if (messages[i].any)
             order.push_back(i);
-    std::sort(order.begin(), order.end(), [&](trace::IdentifierIndex a, trace::IdentifierIndex b) { return snapshot.trace().key(a).packed() < snapshot.trace().key(b).packed(); });
+    std::sort(order.begin(), order.end(), [&](trace::IdentifierIndex a, trace::IdentifierIndex b) {
+        return snapshot.trace().key(a).packed() < snapshot.trace().key(b).packed();
+    });
     std::map<std::string, int> names;
     for (const trace::IdentifierIndex i : order)
         for (std::uint32_t s = 0; s < messages[i].chosen.size(); ++s) {
@@ -41,7 +44,8 @@ std::vector<Column> columnsOf(const trace::Snapshot& snapshot, const std::vector
             const database::Signal& signal = messages[i].entry->message->signals[s];
             const trace::TraceKey& key = snapshot.trace().key(i);
             Column column{i, messages[i].entry, s, !signal.texts.empty() || signal.length == 1 || signal.selects(), {}};
-            column.head = (key.bus < buses.size() ? buses[key.bus].name + "." : std::string()) + messages[i].entry->message->name + "." + signal.name;
+            column.head = (key.bus < buses.size() ? buses[key.bus].name + "." : std::string()) + messages[i].entry->message->name + "."
+                          + signal.name;
             if (names[column.head]++ > 0)  // one message under several identifiers
                 column.head += " " + can::toText(key.id);
             if (!signal.unit.empty())
@@ -88,7 +92,8 @@ private:
 };
 
 // A row whenever a value changes.
-bool onChange(const Frames& frames, const std::vector<Column>& columns, const std::vector<ChosenMessage>& messages, Rows& rows, Outcome& outcome, const Progress& progress)
+bool onChange(const Frames& frames, const std::vector<Column>& columns, const std::vector<ChosenMessage>& messages, Rows& rows,
+    Outcome& outcome, const Progress& progress)
 {
     struct Cell {
         bool known = false;
@@ -157,12 +162,14 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
     if (pending)
         write();
     if (tooShort > 0)
-        outcome.warnings.push_back(std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
+        outcome.warnings.push_back(
+            std::to_string(tooShort) + " frames are shorter than their message; the signals that they carry were decoded");
     return true;
 }
 
 // A row at each step.
-Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns, const Conversion& conversion, Rows& rows, Outcome& outcome, const Progress& progress)
+Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns, const Conversion& conversion, Rows& rows, Outcome& outcome,
+    const Progress& progress)
 {
     struct Source {
         Samples samples;
@@ -189,7 +196,8 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
         first = conversion.from;
     const std::int64_t count = (end - first) / conversion.step + 1;
     if (count > mostRows)
-        return fail("a step of " + std::to_string(conversion.step.count()) + " ns makes " + std::to_string(count) + " rows", "step", "Choose a longer step, or a shorter stretch of time");
+        return fail("a step of " + std::to_string(conversion.step.count()) + " ns makes " + std::to_string(count) + " rows", "step",
+            "Choose a longer step, or a shorter stretch of time");
     for (const Column& column : columns)
         sources.push_back({Samples(frames, column.identifier, *column.message, column.signal), {}});
     for (std::int64_t i = 0; i < count; ++i) {
@@ -211,7 +219,8 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
             appendNumber(out, value);
         });
         ++outcome.values;
-        if (static_cast<std::uint64_t>(i) % progressEvery == 0 && progress && !progress(static_cast<std::uint64_t>(i), static_cast<std::uint64_t>(count)))
+        if (static_cast<std::uint64_t>(i) % progressEvery == 0 && progress
+            && !progress(static_cast<std::uint64_t>(i), static_cast<std::uint64_t>(count)))
             return false;
     }
     return true;
@@ -219,13 +228,15 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
 
 }  // namespace
 
-Expected<void> writeValueTable(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled)
+Expected<void> writeValueTable(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion,
+    formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled)
 {
     const auto messages = chooseSignals(frames.snapshot().trace(), catalog, conversion.signals);
     const std::vector<Column> columns = columnsOf(frames.snapshot(), messages);
     cancelled = false;
     if (columns.empty())
-        return fail("no signal of the log is chosen, so the table would have no columns", conversion.signals, "Attach the databases that explain the log, and look at the pattern for signals");
+        return fail("no signal of the log is chosen, so the table would have no columns", conversion.signals,
+            "Attach the databases that explain the log, and look at the pattern for signals");
     Rows rows(target, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : Time{0});
     rows.head(columns);
     if (conversion.step > Time{0}) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Signal values as CSV, a column for each signal.
 #pragma once
 
@@ -11,6 +12,7 @@ namespace wavetrope::convert {
 /// its last value, or one between its neighbours in time; it is empty before its first. An error where no signal is
 /// chosen or a step would make more than a thousand million rows; nothing is written then. `cancelled` tells whether
 /// progress asked for an end.
-[[nodiscard]] Expected<void> writeValueTable(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion, formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled);
+[[nodiscard]] Expected<void> writeValueTable(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion,
+    formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled);
 
 }  // namespace wavetrope::convert

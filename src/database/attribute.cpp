@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/attribute.h"
 
 #include <algorithm>
@@ -10,7 +11,8 @@ namespace wavetrope::database {
 int AttributeDefinition::choiceOf(const AttributeValue& value) const
 {
     if (!value.isText) {
-        const bool valid = value.number >= 0 && value.number < static_cast<double>(choices.size()) && value.number == std::floor(value.number);
+        const bool valid = value.number >= 0 && value.number < static_cast<double>(choices.size())
+                           && value.number == std::floor(value.number);
         return valid ? static_cast<int>(value.number) : -1;
     }
     const auto found = std::find(choices.begin(), choices.end(), value.text);

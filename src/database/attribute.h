@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Attributes: properties that a database defines for its objects.
 #pragma once
 

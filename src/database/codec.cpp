@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/codec.h"
 
 #include <algorithm>
@@ -54,7 +55,8 @@ std::uint64_t wholeBitsOf(const SignalPlan& plan, double value, bool& fits)
 {
     const long double whole = std::nearbyint(plan.scale.inverse(value));
     if (whole >= plan.low && whole < plan.limit)
-        return (plan.isSigned ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole)) & plan.mask;
+        return (plan.isSigned ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole))
+               & plan.mask;
     fits = false;
     if (std::isnan(whole))
         return 0;
@@ -67,7 +69,9 @@ inline std::uint64_t rawBitsOf(const SignalPlan& plan, double value, bool& fits)
     fits = scale.numerator != 0;
     if (!scale.quick() && plan.type == ValueType::integer) [[unlikely]]
         return wholeBitsOf(plan, value, fits);
-    const double raw = fits ? scale.quick() ? (value * scale.divisor - scale.addend) / scale.numerator : static_cast<double>(scale.inverse(value)) : 0;
+    const double raw = fits ? scale.quick() ? (value * scale.divisor - scale.addend) / scale.numerator
+                                            : static_cast<double>(scale.inverse(value))
+                            : 0;
     if (plan.type == ValueType::floating)
         return std::bit_cast<std::uint64_t>(raw);
     if (plan.type == ValueType::single) {
@@ -76,7 +80,9 @@ inline std::uint64_t rawBitsOf(const SignalPlan& plan, double value, bool& fits)
     }
     const double whole = rounded(raw);
     if (whole >= plan.low && whole < plan.limit) [[likely]]
-        return (plan.isSigned || plan.length < 64 ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole)) : static_cast<std::uint64_t>(whole)) & plan.mask;
+        return (plan.isSigned || plan.length < 64 ? static_cast<std::uint64_t>(static_cast<std::int64_t>(whole))
+                                                  : static_cast<std::uint64_t>(whole))
+               & plan.mask;
     fits = false;
     if (std::isnan(raw))
         return 0;
@@ -106,7 +112,8 @@ SignalPlan planOf(const Signal& signal)
     plan.motorola = signal.order == ByteOrder::motorola;
     const unsigned first = signal.startBit / 8;
     plan.mask = maskOf(signal.length);
-    plan.scale = Scale(signal.factor, signal.factorText, signal.offset, signal.offsetText, std::max(-plan.low, plan.limit), signal.type == ValueType::integer);
+    plan.scale = Scale(signal.factor, signal.factorText, signal.offset, signal.offsetText, std::max(-plan.low, plan.limit),
+        signal.type == ValueType::integer);
     plan.unused = static_cast<std::uint8_t>(signal.isSigned ? 64 - signal.length : 0);
     // The eight bytes that are loaded never reach behind byte 63. Where the signal lies within eight bytes of the
     // payload counted from its start, those are loaded: stores and loads of neighbours then meet at one address.
@@ -148,7 +155,8 @@ double SignalPlan::rawValue(std::uint64_t bits) const
             return static_cast<double>(bits);
         return static_cast<double>(static_cast<std::int64_t>(bits << unused) >> unused);
     }
-    return type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits))) : std::bit_cast<double>(bits);
+    return type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits)))
+                                     : std::bit_cast<double>(bits);
 }
 
 void SignalPlan::store(std::uint8_t* payload, std::uint64_t bits) const { storeBits(*this, payload, bits); }
@@ -162,7 +170,8 @@ MessagePlan::MessagePlan(const Message& message)
         const Signal& signal = message.signals[i];
         plans_.push_back(planOf(signal));
         lastByte_ = std::max<unsigned>(lastByte_, plans_.back().lastByte);
-        simple_ = simple_ && plans_.back().type == ValueType::integer && plans_.back().spill == 0 && plans_.back().length < 64 && plans_.back().scale.quick();
+        simple_ = simple_ && plans_.back().type == ValueType::integer && plans_.back().spill == 0 && plans_.back().length < 64
+                  && plans_.back().scale.quick();
         if (signal.mux == MuxRole::selector && selector_ < 0)
             selector_ = static_cast<int>(i);
         if (signal.startRaw && *signal.startRaw != 0) {
@@ -208,7 +217,8 @@ bool MessagePlan::present(const std::uint8_t* payload, unsigned length, std::uin
         if (plans_[selector].lastByte >= length)
             return false;
         const std::uint64_t selected = plans_[selector].rawBits(payload);
-        if (std::none_of(condition->ranges.begin(), condition->ranges.end(), [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; }))
+        if (std::none_of(condition->ranges.begin(), condition->ranges.end(),
+                [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; }))
             return false;
         condition = &conditions_[selector];
     }
@@ -289,10 +299,7 @@ bool MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double val
     return fits;
 }
 
-void MessagePlan::encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const
-{
-    plans_[signal].store(payload, bits);
-}
+void MessagePlan::encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const { plans_[signal].store(payload, bits); }
 
 void MessagePlan::fillStart(std::uint8_t* payload) const
 {
@@ -318,7 +325,8 @@ std::string_view textOf(const Signal& signal, std::uint64_t bits)
         const unsigned unused = 64U - signal.length;
         return signal.textOf(signal.isSigned ? RawValue{static_cast<std::int64_t>(bits << unused) >> unused} : RawValue{bits});
     }
-    const double raw = signal.type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits))) : std::bit_cast<double>(bits);
+    const double raw = signal.type == ValueType::single ? static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(bits)))
+                                                        : std::bit_cast<double>(bits);
     return raw == std::nearbyint(raw) && std::abs(raw) < 0x1p64 ? signal.textOf(static_cast<RawValue>(raw)) : std::string_view();
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Compiled plans that take signals out of payloads and put them in.
 #pragma once
 
@@ -13,7 +14,8 @@ namespace wavetrope::database {
 
 /// Where the bits of one signal lie, ready to be fetched with one or two loads.
 struct SignalPlan {
-    std::uint8_t byte = 0;          ///< First byte of the eight that are loaded, 0 to 56; a multiple of eight where the signal lies within such eight.
+    /// First byte of the eight that are loaded, 0 to 56; a multiple of eight where the signal lies within such eight.
+    std::uint8_t byte = 0;
     std::uint8_t shift = 0;         ///< Right shift behind the load.
     std::uint8_t length = 1;
     std::uint8_t spill = 0;         ///< Bits in a ninth byte.
@@ -41,7 +43,9 @@ struct SignalPlan {
     /// The same of raw bits.
     [[nodiscard]] double physicalOf(std::uint64_t bits) const
     {
-        return scale.quick() ? scale.quickly(rawValue(bits)) : type == ValueType::integer ? scale.ofWhole(whole(bits)) : scale.of(rawValue(bits));
+        return scale.quick()                ? scale.quickly(rawValue(bits))
+               : type == ValueType::integer ? scale.ofWhole(whole(bits))
+                                            : scale.of(rawValue(bits));
     }
     /// Puts raw bits into a payload of 64 bytes.
     void store(std::uint8_t* payload, std::uint64_t bits) const;
@@ -96,7 +100,10 @@ public:
     /// The selector of a multiplexed signal, or -1.
     [[nodiscard]] int selectorOf(std::uint32_t signal) const { return conditions_[signal].selector; }
     /// A selector value at which a multiplexed signal is present.
-    [[nodiscard]] std::uint64_t muxValue(std::uint32_t signal) const { return conditions_[signal].ranges.empty() ? 0 : conditions_[signal].ranges.front().from; }
+    [[nodiscard]] std::uint64_t muxValue(std::uint32_t signal) const
+    {
+        return conditions_[signal].ranges.empty() ? 0 : conditions_[signal].ranges.front().from;
+    }
     [[nodiscard]] bool multiplexed(std::uint32_t signal) const { return conditions_[signal].multiplexed; }
     /// Whether a payload's selectors, of `length` bytes, say that a signal is present.
     [[nodiscard]] bool present(const std::uint8_t* payload, unsigned length, std::uint32_t signal) const;

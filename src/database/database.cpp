@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/database.h"
 
 #include <algorithm>
@@ -53,7 +54,8 @@ bool Signal::presentAt(std::uint64_t selected) const
 {
     if (muxRanges.empty())
         return selected == muxValue;
-    return std::any_of(muxRanges.begin(), muxRanges.end(), [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; });
+    return std::any_of(
+        muxRanges.begin(), muxRanges.end(), [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; });
 }
 
 const Signal* Message::find(std::string_view signal) const
@@ -148,9 +150,11 @@ void applyCustomary(const Database& database, Message& message)
     }
     message.brs = false;
     if (const auto [value, definition] = of(customary::bitRateSwitch); value != nullptr)
-        message.brs = definition != nullptr && definition->type == AttributeType::enumeration ? definition->choiceOf(*value) > 0 : value->number != 0;
+        message.brs = definition != nullptr && definition->type == AttributeType::enumeration ? definition->choiceOf(*value) > 0
+                                                                                              : value->number != 0;
     message.matchMask = 0;
-    if (const AttributeValue* mask = message.attributes.find(customary::matchMask); mask != nullptr && mask->number > 0 && mask->number <= 0x1FFFFFFF) {
+    if (const AttributeValue* mask = message.attributes.find(customary::matchMask);
+        mask != nullptr && mask->number > 0 && mask->number <= 0x1FFFFFFF) {
         message.match = Match::mask;
         message.matchMask = static_cast<std::uint32_t>(mask->number);
     }

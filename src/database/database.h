@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The signal database: what the frames of a bus mean.
 #pragma once
 

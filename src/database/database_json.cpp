@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/database_json.h"
 
 #include <algorithm>
@@ -36,7 +37,10 @@ Ordered attributesJson(const AttributeValues& values)
     return out;
 }
 
-Ordered wholeJson(RawValue value) { return value < 0 ? Ordered(static_cast<std::int64_t>(value)) : Ordered(static_cast<std::uint64_t>(value)); }
+Ordered wholeJson(RawValue value)
+{
+    return value < 0 ? Ordered(static_cast<std::int64_t>(value)) : Ordered(static_cast<std::uint64_t>(value));
+}
 
 Ordered textsJson(const std::vector<ValueText>& texts)
 {
@@ -131,7 +135,10 @@ std::vector<ValueText> valueTextsOf(const JsonReader& in)
     return list;
 }
 
-AttributeValue valueOf(const JsonReader& in) { return in.json().is_string() ? AttributeValue::of(in.text()) : AttributeValue::of(in.number()); }
+AttributeValue valueOf(const JsonReader& in)
+{
+    return in.json().is_string() ? AttributeValue::of(in.text()) : AttributeValue::of(in.number());
+}
 
 AttributeValues attributesOf(const JsonReader& in)
 {
@@ -227,7 +234,8 @@ nlohmann::ordered_json toJson(const Database& database)
     if (!database.definitions.empty()) {
         out["attribute_definitions"] = Ordered::array();
         for (const AttributeDefinition& d : database.definitions) {
-            Ordered entry{{"name", d.name}, {"of", ownerWords[static_cast<unsigned>(d.owner)]}, {"type", typeWords[static_cast<unsigned>(d.type)]}};
+            Ordered entry{
+                {"name", d.name}, {"of", ownerWords[static_cast<unsigned>(d.owner)]}, {"type", typeWords[static_cast<unsigned>(d.type)]}};
             if (d.minimum && d.maximum)
                 entry["range"] = {*d.minimum, *d.maximum};
             if (!d.choices.empty())
@@ -257,7 +265,8 @@ nlohmann::ordered_json toJson(const Database& database)
         out["messages"].push_back(entry);
     }
     for (const Variable& v : database.variables) {
-        Ordered entry{{"name", v.name}, {"type", variableWords[std::min(v.type, 2U)]}, {"range", {v.minimum, v.maximum}}, {"initial", v.initial}, {"number", v.id}, {"access", v.access}};
+        Ordered entry{{"name", v.name}, {"type", variableWords[std::min(v.type, 2U)]}, {"range", {v.minimum, v.maximum}},
+            {"initial", v.initial}, {"number", v.id}, {"access", v.access}};
         put(entry, "unit", v.unit);
         if (!v.nodes.empty())
             entry["nodes"] = v.nodes;
@@ -287,7 +296,8 @@ Database databaseFromJson(const JsonReader& in)
 {
     Database db;
     if (const auto version = in.at("wavetrope_database").whole(1'000'000); version > databaseJsonVersion)
-        in.at("wavetrope_database").wrong("this database is of version " + std::to_string(version) + ", newer than this program", "Open it with a newer version");
+        in.at("wavetrope_database")
+            .wrong("this database is of version " + std::to_string(version) + ", newer than this program", "Open it with a newer version");
     db.network.version = in.text("version");
     db.network.comment = in.text("comment");
     db.network.attributes = attributesOf(in);
@@ -299,7 +309,7 @@ Database databaseFromJson(const JsonReader& in)
         node.attributes = attributesOf(entry);
         db.nodes.push_back(std::move(node));
     });
-    in.each("tables", [&](const JsonReader& entry) { 
+    in.each("tables", [&](const JsonReader& entry) {
         db.tables.push_back({++db.lastUid, entry.at("name").text(), valueTextsOf(entry)});
         if (!rangesOf(db.tables.back().texts).empty())
             entry.at("texts").wrong("holds a range; a table has texts for single values");
@@ -330,12 +340,16 @@ Database databaseFromJson(const JsonReader& in)
         m.moreSenders = entry.texts("further_senders");
         m.comment = entry.text("comment");
         m.attributes = attributesOf(entry);
-        entry.each("groups", [&](const JsonReader& group) { m.groups.push_back({group.at("name").text(), static_cast<unsigned>(group.whole("repetitions", 0xFFFFFFFFU, 1)), group.texts("signals")}); });
+        entry.each("groups", [&](const JsonReader& group) {
+            m.groups.push_back(
+                {group.at("name").text(), static_cast<unsigned>(group.whole("repetitions", 0xFFFFFFFFU, 1)), group.texts("signals")});
+        });
         entry.each("signals", [&](const JsonReader& signal) {
             m.signals.push_back(signalOf(signal));
             m.signals.back().uid = ++db.lastUid;
         });
-        if (std::any_of(m.signals.begin(), m.signals.end(), [](const Signal& s) { return s.attributes.find(customary::textRanges) != nullptr; }))
+        if (std::any_of(
+                m.signals.begin(), m.signals.end(), [](const Signal& s) { return s.attributes.find(customary::textRanges) != nullptr; }))
             defineTextRanges(db);
         applyCustomary(db, m);
         db.messages.push_back(std::move(m));

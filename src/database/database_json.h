@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The product's own JSON form of a signal database. docs/database-json.md describes it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Takes tokens of a .dbc text by what is expected of them.
 #pragma once
 

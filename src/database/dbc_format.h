@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Words and numbers of the .dbc form that reader and writer share.
 #pragma once
 
@@ -20,9 +21,9 @@ inline constexpr std::size_t longestName = 32;                  ///< Longer name
 [[nodiscard]] inline std::uint32_t rawOf(can::Identifier id) { return id.value | (id.extended ? extendedFlag : 0U); }
 
 /// The kinds of statements that the model holds, in the order in which a new file has them.
-inline constexpr std::array<std::string_view, 22> kinds = {
-    "VERSION", "NS_", "BS_", "BU_", "VAL_TABLE_", "BO_", "SG_", "BO_TX_BU_", "EV_", "ENVVAR_DATA_", "SGTYPE_", "CM_", "BA_DEF_", "BA_DEF_REL_",
-    "BA_DEF_DEF_", "BA_DEF_DEF_REL_", "BA_", "BA_REL_", "VAL_", "SIG_GROUP_", "SIG_VALTYPE_", "SG_MUL_VAL_"};
+inline constexpr std::array<std::string_view, 22> kinds = {"VERSION", "NS_", "BS_", "BU_", "VAL_TABLE_", "BO_", "SG_", "BO_TX_BU_", "EV_",
+    "ENVVAR_DATA_", "SGTYPE_", "CM_", "BA_DEF_", "BA_DEF_REL_", "BA_DEF_DEF_", "BA_DEF_DEF_REL_", "BA_", "BA_REL_", "VAL_", "SIG_GROUP_",
+    "SIG_VALTYPE_", "SG_MUL_VAL_"};
 
 /// The word of an attribute's owner.
 [[nodiscard]] inline std::string_view ownerWord(AttributeOwner owner)
@@ -42,7 +43,13 @@ inline constexpr std::array<std::string_view, 22> kinds = {
 
 /// The key of a statement: its kind, and the identity of what it tells of.
 [[nodiscard]] inline std::string key(std::string_view kind, std::uint32_t uid) { return std::string(kind) + ' ' + std::to_string(uid); }
-[[nodiscard]] inline std::string attributeKey(std::string_view name, std::uint32_t uid) { return "BA_ " + std::to_string(uid) + ' ' + std::string(name); }
-[[nodiscard]] inline std::string groupKey(std::uint32_t message, std::string_view name) { return "SIG_GROUP_ " + std::to_string(message) + ' ' + std::string(name); }
+[[nodiscard]] inline std::string attributeKey(std::string_view name, std::uint32_t uid)
+{
+    return "BA_ " + std::to_string(uid) + ' ' + std::string(name);
+}
+[[nodiscard]] inline std::string groupKey(std::uint32_t message, std::string_view name)
+{
+    return "SIG_GROUP_ " + std::to_string(message) + ' ' + std::string(name);
+}
 
 }  // namespace wavetrope::database::dbc

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/dbc_lexer.h"
 
 #include <array>
@@ -31,9 +32,9 @@ bool isDigit(char c) { return is(c, digit); }
 bool isWord(char c) { return is(c, wordStart | digit); }
 
 // What code page 1252 has between 0x80 and 0x9F.
-constexpr std::array<std::uint16_t, 32> page1252 = {
-    0x20AC, 0x81,   0x201A, 0x0192, 0x201E, 0x2026, 0x2020, 0x2021, 0x02C6, 0x2030, 0x0160, 0x2039, 0x0152, 0x8D,   0x017D, 0x8F,
-    0x90,   0x2018, 0x2019, 0x201C, 0x201D, 0x2022, 0x2013, 0x2014, 0x02DC, 0x2122, 0x0161, 0x203A, 0x0153, 0x9D,   0x017E, 0x0178};
+constexpr std::array<std::uint16_t, 32> page1252 = {0x20AC, 0x81, 0x201A, 0x0192, 0x201E, 0x2026, 0x2020, 0x2021, 0x02C6, 0x2030, 0x0160,
+    0x2039, 0x0152, 0x8D, 0x017D, 0x8F, 0x90, 0x2018, 0x2019, 0x201C, 0x201D, 0x2022, 0x2013, 0x2014, 0x02DC, 0x2122, 0x0161, 0x203A,
+    0x0153, 0x9D, 0x017E, 0x0178};
 
 void appendUtf8(std::string& out, unsigned code)
 {
@@ -108,7 +109,8 @@ void DbcLexer::advance()
         while (at_ < text_.size() && isWord(text_[at_]))
             ++at_;
         current_.text = text_.substr(start, at_ - start);
-    } else if (isDigit(c) || ((c == '-' || c == '+' || c == '.') && at_ + 1 < text_.size() && (isDigit(text_[at_ + 1]) || text_[at_ + 1] == '.'))) {
+    } else if (isDigit(c)
+               || ((c == '-' || c == '+' || c == '.') && at_ + 1 < text_.size() && (isDigit(text_[at_ + 1]) || text_[at_ + 1] == '.'))) {
         current_.kind = DbcToken::Kind::number;
         ++at_;
         while (at_ < text_.size()) {

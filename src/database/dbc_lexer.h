@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Splits the text of a .dbc file into words, numbers, strings and marks.
 #pragma once
 
@@ -34,7 +35,10 @@ public:
         bool firstOnLine = false;
     };
     /// Place of the token that is next.
-    [[nodiscard]] Place place() const { return {current_.begin, current_.begin - static_cast<std::size_t>(current_.column - 1), current_.line, current_.firstOnLine}; }
+    [[nodiscard]] Place place() const
+    {
+        return {current_.begin, current_.begin - static_cast<std::size_t>(current_.column - 1), current_.line, current_.firstOnLine};
+    }
     void seek(const Place& place);
 
     [[nodiscard]] const DbcToken& peek() const { return current_; }

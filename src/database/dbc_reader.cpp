@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/dbc_reader.h"
 
 #include <algorithm>
@@ -41,7 +42,8 @@ public:
         while (!in_.at(Kind::end) && problems_ < giveUpAfter)
             guarded();
         if (!in_.at(Kind::end))
-            reading_.problems.push_back({"too much here is no signal database: reading ended here", db_.path, in_.peek().line, in_.peek().column, {}});
+            reading_.problems.push_back(
+                {"too much here is no signal database: reading ended here", db_.path, in_.peek().line, in_.peek().column, {}});
         last_ = true;
         const auto deferred = std::move(deferred_);
         for (const DbcLexer::Place& place : deferred) {
@@ -107,13 +109,15 @@ private:
         }
         if (!in_.at(Kind::word))
             in_.expected("a statement");
-        static const std::map<std::string_view, void (DbcReader::*)()> statements = {
-            {"VERSION", &DbcReader::version}, {"NS_", &DbcReader::newSymbols}, {"BS_", &DbcReader::busTiming}, {"BU_", &DbcReader::nodes},
-            {"VAL_TABLE_", &DbcReader::valueTable}, {"BO_", &DbcReader::message}, {"SG_", &DbcReader::signal}, {"SG_MUL_VAL_", &DbcReader::multiplexRanges},
-            {"BO_TX_BU_", &DbcReader::moreSenders}, {"EV_", &DbcReader::variable}, {"ENVVAR_DATA_", &DbcReader::variableData}, {"SGTYPE_", &DbcReader::signalType},
-            {"CM_", &DbcReader::comment}, {"VAL_", &DbcReader::values}, {"SIG_VALTYPE_", &DbcReader::valueType}, {"SIG_GROUP_", &DbcReader::signalGroup},
-            {"BA_DEF_", &DbcReader::attributeDefinition}, {"BA_DEF_REL_", &DbcReader::attributeDefinition}, {"BA_DEF_DEF_", &DbcReader::attributeDefault},
-            {"BA_DEF_DEF_REL_", &DbcReader::attributeDefault}, {"BA_", &DbcReader::attribute}, {"BA_REL_", &DbcReader::relation}};
+        static const std::map<std::string_view, void (DbcReader::*)()> statements = {{"VERSION", &DbcReader::version},
+            {"NS_", &DbcReader::newSymbols}, {"BS_", &DbcReader::busTiming}, {"BU_", &DbcReader::nodes},
+            {"VAL_TABLE_", &DbcReader::valueTable}, {"BO_", &DbcReader::message}, {"SG_", &DbcReader::signal},
+            {"SG_MUL_VAL_", &DbcReader::multiplexRanges}, {"BO_TX_BU_", &DbcReader::moreSenders}, {"EV_", &DbcReader::variable},
+            {"ENVVAR_DATA_", &DbcReader::variableData}, {"SGTYPE_", &DbcReader::signalType}, {"CM_", &DbcReader::comment},
+            {"VAL_", &DbcReader::values}, {"SIG_VALTYPE_", &DbcReader::valueType}, {"SIG_GROUP_", &DbcReader::signalGroup},
+            {"BA_DEF_", &DbcReader::attributeDefinition}, {"BA_DEF_REL_", &DbcReader::attributeDefinition},
+            {"BA_DEF_DEF_", &DbcReader::attributeDefault}, {"BA_DEF_DEF_REL_", &DbcReader::attributeDefault},
+            {"BA_", &DbcReader::attribute}, {"BA_REL_", &DbcReader::relation}};
         const DbcToken token = in_.lexer.take();
         if (const auto found = statements.find(token.text); found != statements.end()) {
             (this->*found->second)();
@@ -184,7 +188,9 @@ private:
             if (value)
                 list.push_back({*value, std::move(text)});
             else
-                problem("the value " + std::string(at.text.substr(0, 40)) + " of the text \"" + text + "\" is no whole number of -2^63 to 2^64 - 1: the text is left out", &at);
+                problem("the value " + std::string(at.text.substr(0, 40)) + " of the text \"" + text
+                            + "\" is no whole number of -2^63 to 2^64 - 1: the text is left out",
+                    &at);
         }
         return list;
     }
@@ -344,7 +350,10 @@ private:
                 return &object;
         return nullptr;
     }
-    static std::string about(const char* what, const char* object, std::string_view name) { return std::string(what) + ' ' + object + ' ' + std::string(name) + ", which is not defined"; }
+    static std::string about(const char* what, const char* object, std::string_view name)
+    {
+        return std::string(what) + ' ' + object + ' ' + std::string(name) + ", which is not defined";
+    }
 
     void multiplexRanges()
     {
@@ -478,12 +487,17 @@ private:
         if (!onMessage && object != "BU_" && object != "EV_")
             return in_.lexer.recover();
         const std::uint64_t id = onMessage ? in_.whole("an identifier", 0xFFFFFFFFU) : 0;
-        const std::string name = object == "BO_" ? std::to_string(id) : in_.name(object == "SG_" ? "a signal name" : object == "BU_" ? "a node name" : "a variable's name");
+        const std::string name = object == "BO_" ? std::to_string(id)
+                                                 : in_.name(object == "SG_"   ? "a signal name"
+                                                            : object == "BU_" ? "a node name"
+                                                                              : "a variable's name");
         std::string text = in_.string("a comment in quotes");
         semicolon();
         const auto put = [&](auto* target, const char* what) {
             if (target == nullptr)
-                return id == dbc::orphanIdentifier || isReserved(name) ? void() : missing(about("comment on", what, name), object != "EV_" && object != "BU_");
+                return id == dbc::orphanIdentifier || isReserved(name)
+                           ? void()
+                           : missing(about("comment on", what, name), object != "EV_" && object != "BU_");
             target->comment = std::move(text);
             note(dbc::key("CM_", target->uid));
         };
@@ -516,7 +530,9 @@ private:
         semicolon();
         const auto put = [&](auto* target) {
             if (target == nullptr)
-                return id == dbc::orphanIdentifier ? void() : missing(about("value texts for", ofVariable ? "variable" : "signal", name), !ofVariable);
+                return id == dbc::orphanIdentifier
+                           ? void()
+                           : missing(about("value texts for", ofVariable ? "variable" : "signal", name), !ofVariable);
             target->texts = std::move(list);
             note(dbc::key("VAL_", target->uid));
         };
@@ -564,7 +580,8 @@ private:
 
     static AttributeOwner ownerOf(std::string_view word)
     {
-        for (const AttributeOwner owner : {AttributeOwner::node, AttributeOwner::message, AttributeOwner::signal, AttributeOwner::variable, AttributeOwner::nodeMessage, AttributeOwner::nodeSignal, AttributeOwner::nodeVariable})
+        for (const AttributeOwner owner : {AttributeOwner::node, AttributeOwner::message, AttributeOwner::signal, AttributeOwner::variable,
+                 AttributeOwner::nodeMessage, AttributeOwner::nodeSignal, AttributeOwner::nodeVariable})
             if (dbc::ownerWord(owner) == word)
                 return owner;
         return AttributeOwner::network;
@@ -600,7 +617,11 @@ private:
         db_.definitions.push_back(std::move(definition));
     }
 
-    AttributeValue attributeValue() { return in_.at(Kind::number) ? AttributeValue::of(in_.number("a value")) : AttributeValue::of(in_.string("a number or a text in quotes")); }
+    AttributeValue attributeValue()
+    {
+        return in_.at(Kind::number) ? AttributeValue::of(in_.number("a value"))
+                                    : AttributeValue::of(in_.string("a number or a text in quotes"));
+    }
 
     void attributeDefault()
     {
@@ -754,23 +775,23 @@ void DbcReader::finish()
     const auto before = [](const DbcStatement& a, const DbcStatement& b) { return a.begin < b.begin; };
     if (!std::is_sorted(reading_.source.statements.begin(), reading_.source.statements.end(), before))
         std::stable_sort(reading_.source.statements.begin(), reading_.source.statements.end(), before);
-    std::stable_sort(reading_.problems.begin(), reading_.problems.end(), [](const Error& a, const Error& b) { return std::pair(a.line, a.column) < std::pair(b.line, b.column); });
+    std::stable_sort(reading_.problems.begin(), reading_.problems.end(),
+        [](const Error& a, const Error& b) { return std::pair(a.line, a.column) < std::pair(b.line, b.column); });
     if (!known_)
-        reading_.problems.insert(reading_.problems.begin(), Error{"this is not a signal database: no VERSION, NS_, BU_ or BO_ statement in it", db_.path, 1, 1, "Choose a .dbc file"});
+        reading_.problems.insert(reading_.problems.begin(),
+            Error{"this is not a signal database: no VERSION, NS_, BU_ or BO_ statement in it", db_.path, 1, 1, "Choose a .dbc file"});
 }
 
 }  // namespace
 
 const DbcStatement* DbcSource::find(const std::string& key) const
 {
-    const auto found = std::find_if(statements.begin(), statements.end(), [&](const DbcStatement& statement) { return statement.key == key; });
+    const auto found = std::find_if(
+        statements.begin(), statements.end(), [&](const DbcStatement& statement) { return statement.key == key; });
     return found == statements.end() ? nullptr : &*found;
 }
 
-DbcReading readDbc(std::string_view text, std::string name)
-{
-    return DbcReader(text, std::move(name)).run();
-}
+DbcReading readDbc(std::string_view text, std::string name) { return DbcReader(text, std::move(name)).run(); }
 
 Expected<DbcReading> readDbcFile(const std::string& path)
 {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/dbc_writer.h"
 
 #include <algorithm>
@@ -22,7 +23,10 @@ struct Statement {
 };
 
 template <class Object>
-const std::string& fileName(const Object& object) { return object.shortName.empty() ? object.name : object.shortName; }
+const std::string& fileName(const Object& object)
+{
+    return object.shortName.empty() ? object.name : object.shortName;
+}
 
 std::uint8_t kindOf(std::string_view word)
 {
@@ -55,14 +59,21 @@ public:
             block(message);
         for (const Message& message : db_.messages)
             if (!message.moreSenders.empty())
-                add("BO_TX_BU_", dbc::key("BO_TX_BU_", message.uid), "BO_TX_BU_ " + id(message) + " : " + joined(shortened(message.moreSenders), ",") + ';');
+                add("BO_TX_BU_", dbc::key("BO_TX_BU_", message.uid),
+                    "BO_TX_BU_ " + id(message) + " : " + joined(shortened(message.moreSenders), ",") + ';');
         for (const Variable& v : db_.variables)
-            add("EV_", dbc::key("EV_", v.uid), "EV_ " + v.name + ": " + std::to_string(v.type) + " [" + number(v.minimum) + '|' + number(v.maximum) + "] " + dbcQuoted(v.unit) + ' ' + number(v.initial) + ' ' + std::to_string(v.id) + ' ' + v.access + ' ' + nodesOrNone(v.nodes) + ';');
+            add("EV_", dbc::key("EV_", v.uid),
+                "EV_ " + v.name + ": " + std::to_string(v.type) + " [" + number(v.minimum) + '|' + number(v.maximum) + "] "
+                    + dbcQuoted(v.unit) + ' ' + number(v.initial) + ' ' + std::to_string(v.id) + ' ' + v.access + ' ' + nodesOrNone(v.nodes)
+                    + ';');
         for (const Variable& v : db_.variables)
             if (v.dataLength > 0)
                 add("ENVVAR_DATA_", dbc::key("ENVVAR_DATA_", v.uid), "ENVVAR_DATA_ " + v.name + ": " + std::to_string(v.dataLength) + ';');
         for (const SignalType& t : db_.signalTypes)
-            add("SGTYPE_", dbc::key("SGTYPE_", t.uid), "SGTYPE_ " + t.name + " : " + std::to_string(t.length) + shape(t.order, t.isSigned, number(t.factor), number(t.offset)) + " [" + number(t.minimum) + '|' + number(t.maximum) + "] " + dbcQuoted(t.unit) + ' ' + number(t.standard) + " , " + t.table + ';');
+            add("SGTYPE_", dbc::key("SGTYPE_", t.uid),
+                "SGTYPE_ " + t.name + " : " + std::to_string(t.length) + shape(t.order, t.isSigned, number(t.factor), number(t.offset))
+                    + " [" + number(t.minimum) + '|' + number(t.maximum) + "] " + dbcQuoted(t.unit) + ' ' + number(t.standard) + " , "
+                    + t.table + ';');
         comments();
         attributes();
         for (const Message& message : db_.messages)
@@ -77,25 +88,33 @@ public:
                 std::string names;
                 for (const std::string& name : group.signals)
                     names += ' ' + signalName(message, name);
-                add("SIG_GROUP_", dbc::groupKey(message.uid, group.name), "SIG_GROUP_ " + id(message) + ' ' + group.name + ' ' + std::to_string(group.repetitions) + " :" + names + ';');
+                add("SIG_GROUP_", dbc::groupKey(message.uid, group.name),
+                    "SIG_GROUP_ " + id(message) + ' ' + group.name + ' ' + std::to_string(group.repetitions) + " :" + names + ';');
             }
         for (const Message& message : db_.messages)
             for (const Signal& signal : message.signals)
                 if (signal.type != ValueType::integer)
-                    add("SIG_VALTYPE_", dbc::key("SIG_VALTYPE_", signal.uid), "SIG_VALTYPE_ " + id(message) + ' ' + fileName(signal) + " : " + (signal.type == ValueType::single ? '1' : '2') + ';');
+                    add("SIG_VALTYPE_", dbc::key("SIG_VALTYPE_", signal.uid),
+                        "SIG_VALTYPE_ " + id(message) + ' ' + fileName(signal) + " : " + (signal.type == ValueType::single ? '1' : '2')
+                            + ';');
         for (const Message& message : db_.messages)
             for (const Signal& signal : message.signals)
                 if (!signal.muxRanges.empty()) {
                     std::vector<std::string> ranges;
                     for (const MuxRange& range : signal.muxRanges)
                         ranges.push_back(std::to_string(range.from) + '-' + std::to_string(range.to));
-                    add("SG_MUL_VAL_", dbc::key("SG_MUL_VAL_", signal.uid), "SG_MUL_VAL_ " + id(message) + ' ' + fileName(signal) + ' ' + signalName(message, signal.muxSelector) + ' ' + joined(ranges, ", ") + ';');
+                    add("SG_MUL_VAL_", dbc::key("SG_MUL_VAL_", signal.uid),
+                        "SG_MUL_VAL_ " + id(message) + ' ' + fileName(signal) + ' ' + signalName(message, signal.muxSelector) + ' '
+                            + joined(ranges, ", ") + ';');
                 }
         return std::move(out_);
     }
 
 private:
-    void add(std::string_view kind, std::string key, std::string text, std::uint32_t message = 0) { out_.push_back({std::move(key), std::move(text), kindOf(kind), message}); }
+    void add(std::string_view kind, std::string key, std::string text, std::uint32_t message = 0)
+    {
+        out_.push_back({std::move(key), std::move(text), kindOf(kind), message});
+    }
     static std::string number(double value)
     {
         char buffer[40];
@@ -115,7 +134,9 @@ private:
     static std::string written(double value, const std::string& text)
     {
         double read = 0;
-        return !text.empty() && std::from_chars(text.data(), text.data() + text.size(), read).ec == std::errc{} && read == value ? text : number(value);
+        return !text.empty() && std::from_chars(text.data(), text.data() + text.size(), read).ec == std::errc{} && read == value
+                   ? text
+                   : number(value);
     }
     static std::string shape(ByteOrder order, bool isSigned, const std::string& factor, const std::string& offset)
     {
@@ -132,7 +153,10 @@ private:
             name = nodeName(name);
         return names;
     }
-    std::string nodesOrNone(const std::vector<std::string>& names) const { return names.empty() ? std::string(dbc::noNode) : joined(shortened(names), ","); }
+    std::string nodesOrNone(const std::vector<std::string>& names) const
+    {
+        return names.empty() ? std::string(dbc::noNode) : joined(shortened(names), ",");
+    }
     static std::string signalName(const Message& message, const std::string& name)
     {
         const Signal* signal = message.find(name);
@@ -141,7 +165,10 @@ private:
 
     void block(const Message& message)
     {
-        add("BO_", dbc::key("BO_", message.uid), "BO_ " + id(message) + ' ' + fileName(message) + ": " + std::to_string(message.length) + ' ' + (message.sender.empty() ? std::string(dbc::noNode) : nodeName(message.sender)), message.uid);
+        add("BO_", dbc::key("BO_", message.uid),
+            "BO_ " + id(message) + ' ' + fileName(message) + ": " + std::to_string(message.length) + ' '
+                + (message.sender.empty() ? std::string(dbc::noNode) : nodeName(message.sender)),
+            message.uid);
         for (const Signal& s : message.signals) {
             std::string role;
             if (s.mux == MuxRole::selector)
@@ -149,7 +176,10 @@ private:
             else if (s.mux == MuxRole::multiplexed)
                 role = " m" + std::to_string(s.muxValue) + (s.alsoSelector ? "M" : "");
             add("SG_", dbc::key("SG_", s.uid),
-                "SG_ " + fileName(s) + role + " : " + std::to_string(s.startBit) + '|' + std::to_string(s.length) + shape(s.order, s.isSigned, written(s.factor, s.factorText), written(s.offset, s.offsetText)) + " [" + number(s.minimum.value_or(0)) + '|' + number(s.maximum.value_or(0)) + "] " + dbcQuoted(s.unit) + ' ' + nodesOrNone(s.receivers),
+                "SG_ " + fileName(s) + role + " : " + std::to_string(s.startBit) + '|' + std::to_string(s.length)
+                    + shape(s.order, s.isSigned, written(s.factor, s.factorText), written(s.offset, s.offsetText)) + " ["
+                    + number(s.minimum.value_or(0)) + '|' + number(s.maximum.value_or(0)) + "] " + dbcQuoted(s.unit) + ' '
+                    + nodesOrNone(s.receivers),
                 message.uid);
         }
     }
@@ -218,15 +248,20 @@ private:
             values(v.attributes, v.uid, "EV_ " + v.name + ' ');
         for (const Relation& relation : db_.network.relations) {
             std::string object;
-            const auto message = std::find_if(db_.messages.begin(), db_.messages.end(), [&](const Message& m) { return m.uid == relation.message; });
+            const auto message = std::find_if(
+                db_.messages.begin(), db_.messages.end(), [&](const Message& m) { return m.uid == relation.message; });
             if (relation.owner != AttributeOwner::nodeVariable) {
                 if (message == db_.messages.end())
                     continue;
-                object = (relation.owner == AttributeOwner::nodeSignal ? "SG_ " + id(*message) + ' ' + signalName(*message, relation.object) : id(*message)) + ' ';
+                object = (relation.owner == AttributeOwner::nodeSignal ? "SG_ " + id(*message) + ' ' + signalName(*message, relation.object)
+                                                                       : id(*message))
+                         + ' ';
             } else {
                 object = relation.object + ' ';
             }
-            add("BA_REL_", dbc::key("BA_REL_", relation.uid), "BA_REL_ " + dbcQuoted(relation.attribute) + ' ' + std::string(dbc::ownerWord(relation.owner)) + ' ' + nodeName(relation.node) + ' ' + object + valueText(relation.value) + ';');
+            add("BA_REL_", dbc::key("BA_REL_", relation.uid),
+                "BA_REL_ " + dbcQuoted(relation.attribute) + ' ' + std::string(dbc::ownerWord(relation.owner)) + ' '
+                    + nodeName(relation.node) + ' ' + object + valueText(relation.value) + ';');
         }
     }
 
@@ -265,7 +300,8 @@ std::string writeDbc(const Database& database)
 {
     std::string out = database.network.version.empty() ? "VERSION \"\"\n" : "";
     std::vector<Statement> statements = Renderer(database).all();
-    std::stable_sort(statements.begin(), statements.end(), [](const Statement& a, const Statement& b) { return (isSignal(a) ? a.kind - 1 : a.kind) < (isSignal(b) ? b.kind - 1 : b.kind); });
+    std::stable_sort(statements.begin(), statements.end(),
+        [](const Statement& a, const Statement& b) { return (isSignal(a) ? a.kind - 1 : a.kind) < (isSignal(b) ? b.kind - 1 : b.kind); });
     int last = -1;
     bool symbols = false;
     for (const Statement& statement : statements) {
@@ -273,7 +309,8 @@ std::string writeDbc(const Database& database)
             symbols = true;
             out += "\nNS_ :\n";
             for (const std::string_view kind : dbc::kinds)
-                if (kind.back() == '_' && kind != "NS_" && kind != "BS_" && kind != "BU_" && kind != "BO_" && kind != "SG_" && kind != "EV_")
+                if (kind.back() == '_' && kind != "NS_" && kind != "BS_" && kind != "BU_" && kind != "BO_" && kind != "SG_"
+                    && kind != "EV_")
                     out += "\t" + std::string(kind) + "\n";
             if (database.network.busTiming.empty())
                 out += "\nBS_:\n";
@@ -319,7 +356,8 @@ Expected<std::string> writeDbc(const Database& edited, const Database& original,
     const auto bytes = [&](const Statement& statement) -> Expected<std::string> {
         auto raw = dbcBytes(statement.text, source.utf8);
         if (!raw)
-            return fail("a character has no place in the file's encoding, code page 1252, in: " + statement.text.substr(0, 120), edited.path, "Save it under another name as UTF-8, or take the character out");
+            return fail("a character has no place in the file's encoding, code page 1252, in: " + statement.text.substr(0, 120),
+                edited.path, "Save it under another name as UTF-8, or take the character out");
         return std::move(*raw);
     };
 
@@ -341,7 +379,9 @@ Expected<std::string> writeDbc(const Database& edited, const Database& original,
         for (int kind = statement.kind; kind >= 0 && anchor == std::string::npos; --kind) {
             anchor = lastOfKind[static_cast<std::size_t>(kind)];
             if (dbc::kinds[static_cast<std::size_t>(kind)] == "BO_" && anchor != std::string::npos)
-                anchor = std::max(anchor, lastOfKind[static_cast<std::size_t>(kind) + 1] == std::string::npos ? 0 : lastOfKind[static_cast<std::size_t>(kind) + 1]);
+                anchor = std::max(anchor, lastOfKind[static_cast<std::size_t>(kind) + 1] == std::string::npos
+                                              ? 0
+                                              : lastOfKind[static_cast<std::size_t>(kind) + 1]);
         }
         const bool message = dbc::kinds[statement.kind] == "BO_";
         const std::string text = (message ? source.lineEnd : std::string()) + source.lineEnd + (isSignal(statement) ? " " : "") + *raw;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Writes signal databases of the .dbc text form.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/diff.h"
 
 #include <algorithm>
@@ -18,34 +19,24 @@ std::string bound(const std::optional<double>& value) { return value ? numberTex
 
 Fields fieldsOf(const Signal& s)
 {
-    return {{"start bit", std::to_string(s.startBit)},
-            {"length", std::to_string(s.length)},
-            {"byte order", s.order == ByteOrder::intel ? "least significant first" : "most significant first"},
-            {"sign", s.isSigned ? "signed" : "unsigned"},
-            {"type", s.type == ValueType::integer ? "integer" : s.type == ValueType::single ? "single" : "double"},
-            {"factor", numberText(s.factor)},
-            {"offset", numberText(s.offset)},
-            {"minimum", bound(s.minimum)},
-            {"maximum", bound(s.maximum)},
-            {"unit", s.unit},
-            {"receivers", joined(s.receivers)},
-            {"multiplexing", muxText(s)},
-            {"value texts", textsText(s.texts)},
-            {"start value", bound(s.startRaw)},
-            {"comment", s.comment}};
+    return {{"start bit", std::to_string(s.startBit)}, {"length", std::to_string(s.length)},
+        {"byte order", s.order == ByteOrder::intel ? "least significant first" : "most significant first"},
+        {"sign", s.isSigned ? "signed" : "unsigned"},
+        {"type", s.type == ValueType::integer  ? "integer"
+                 : s.type == ValueType::single ? "single"
+                                               : "double"},
+        {"factor", numberText(s.factor)}, {"offset", numberText(s.offset)}, {"minimum", bound(s.minimum)}, {"maximum", bound(s.maximum)},
+        {"unit", s.unit}, {"receivers", joined(s.receivers)}, {"multiplexing", muxText(s)}, {"value texts", textsText(s.texts)},
+        {"start value", bound(s.startRaw)}, {"comment", s.comment}};
 }
 
 Fields fieldsOf(const Message& m)
 {
-    return {{"identifier", can::toText(m.id)},
-            {"name", m.name},
-            {"length", std::to_string(m.length)},
-            {"sender", m.sender},
-            {"further senders", joined(m.moreSenders)},
-            {"cycle time", m.cycleTime.count() > 0 ? numberText(static_cast<double>(m.cycleTime.count()) * 1e-6) + " ms" : "none"},
-            {"send type", m.sendType},
-            {"frame", std::string(m.fd ? "FD" : "classic") + (m.brs ? ", bit-rate switch" : "")},
-            {"comment", m.comment}};
+    return {{"identifier", can::toText(m.id)}, {"name", m.name}, {"length", std::to_string(m.length)}, {"sender", m.sender},
+        {"further senders", joined(m.moreSenders)},
+        {"cycle time", m.cycleTime.count() > 0 ? numberText(static_cast<double>(m.cycleTime.count()) * 1e-6) + " ms" : "none"},
+        {"send type", m.sendType}, {"frame", std::string(m.fd ? "FD" : "classic") + (m.brs ? ", bit-rate switch" : "")},
+        {"comment", m.comment}};
 }
 
 class Differ {
@@ -58,11 +49,13 @@ public:
             if (older[i].second != newer[i].second)
                 add(ChangeKind::changed, object, older[i].first, older[i].second, newer[i].second, id);
     }
-    void add(ChangeKind kind, const std::string& object, const std::string& field, const std::string& before, const std::string& after, const can::Identifier* id)
+    void add(ChangeKind kind, const std::string& object, const std::string& field, const std::string& before, const std::string& after,
+        const can::Identifier* id)
     {
         out.push_back({kind, object, field, before, after, id != nullptr, id != nullptr ? *id : can::Identifier{}});
     }
-    void attributes(const std::string& object, const AttributeValues& older, const AttributeValues& newer, const Database& olderDb, const Database& newerDb, AttributeOwner owner, const can::Identifier* id)
+    void attributes(const std::string& object, const AttributeValues& older, const AttributeValues& newer, const Database& olderDb,
+        const Database& newerDb, AttributeOwner owner, const can::Identifier* id)
     {
         const auto words = [&](const Database& db, const std::string& name, const AttributeValue* value) {
             if (value == nullptr)
@@ -71,7 +64,10 @@ public:
             return definition != nullptr ? definition->wordsOf(*value) : value->isText ? value->text : numberText(value->number);
         };
         // What these say is compared as a field.
-        const auto asField = [](const std::string& name) { return name == customary::cycleTime || name == customary::sendType || name == customary::startValue || name == customary::longMessage || name == customary::longSignal || name == customary::longNode; };
+        const auto asField = [](const std::string& name) {
+            return name == customary::cycleTime || name == customary::sendType || name == customary::startValue
+                   || name == customary::longMessage || name == customary::longSignal || name == customary::longNode;
+        };
         for (const auto& [name, value] : older) {
             if (asField(name))
                 continue;
@@ -137,7 +133,9 @@ const char* toText(ChangeKind kind)
 std::vector<Change> diff(const Database& older, const Database& newer)
 {
     Differ differ;
-    const auto network = [](const Network& n) { return Fields{{"version", n.version}, {"bus timing", n.busTiming}, {"comment", n.comment}}; };
+    const auto network = [](const Network& n) {
+        return Fields{{"version", n.version}, {"bus timing", n.busTiming}, {"comment", n.comment}};
+    };
     differ.fields("network", network(older.network), network(newer.network), nullptr);
     differ.attributes("network", older.network.attributes, newer.network.attributes, older, newer, AttributeOwner::network, nullptr);
     differ.byName("node ", older.nodes, newer.nodes, [&](const Node& a, const Node& b) {
@@ -178,11 +176,14 @@ std::vector<Change> diff(const Database& older, const Database& newer)
         if (!paired[&message])
             differ.add(ChangeKind::added, message.name, {}, {}, {}, &message.id);
 
-    differ.byName("table ", older.tables, newer.tables, [&](const ValueTable& a, const ValueTable& b) { differ.fields("table " + a.name, {{"texts", textsText(a.texts)}}, {{"texts", textsText(b.texts)}}, nullptr); });
+    differ.byName("table ", older.tables, newer.tables, [&](const ValueTable& a, const ValueTable& b) {
+        differ.fields("table " + a.name, {{"texts", textsText(a.texts)}}, {{"texts", textsText(b.texts)}}, nullptr);
+    });
     differ.byName("attribute ", older.definitions, newer.definitions, [&](const AttributeDefinition& a, const AttributeDefinition& b) {
         const auto fields = [](const AttributeDefinition& d) {
             static constexpr const char* types[] = {"integer", "hexadecimal", "float", "text", "enumeration"};
-            return Fields{{"type", types[static_cast<unsigned>(d.type)]}, {"minimum", bound(d.minimum)}, {"maximum", bound(d.maximum)}, {"choices", joined(d.choices)}, {"default", d.standard ? d.wordsOf(*d.standard) : "none"}};
+            return Fields{{"type", types[static_cast<unsigned>(d.type)]}, {"minimum", bound(d.minimum)}, {"maximum", bound(d.maximum)},
+                {"choices", joined(d.choices)}, {"default", d.standard ? d.wordsOf(*d.standard) : "none"}};
         };
         differ.fields("attribute " + a.name, fields(a), fields(b), nullptr);
     });

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/edit.h"
 
 #include <algorithm>
@@ -66,7 +67,8 @@ void settleName(Object& object, const char* attribute, Taken taken)
         return;
     for (unsigned n = 0; n < 1000; ++n) {
         std::string digits = std::to_string(n);
-        object.shortName = object.name.substr(0, dbc::longestName - 5) + '_' + std::string(4 - std::min<std::size_t>(4, digits.size()), '0') + digits;
+        object.shortName = object.name.substr(0, dbc::longestName - 5) + '_' + std::string(4 - std::min<std::size_t>(4, digits.size()), '0')
+                           + digits;
         if (!taken(object.shortName))
             break;
     }
@@ -79,7 +81,9 @@ bool isName(std::string_view name)
 {
     if (name.empty() || (name.front() >= '0' && name.front() <= '9'))
         return false;
-    return std::all_of(name.begin(), name.end(), [](unsigned char c) { return c == '_' || (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c >= 0x80; });
+    return std::all_of(name.begin(), name.end(), [](unsigned char c) {
+        return c == '_' || (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c >= 0x80;
+    });
 }
 
 void apply(Database& database, const Edit& edit)
@@ -144,7 +148,10 @@ Expected<Edit> Editor::putMessage(Message message, std::string title) const
             return fail("this message is no longer there");
         before = db_.messages[place];
     }
-    settleName(message, customary::longMessage, [&](const std::string& name) { return std::any_of(db_.messages.begin(), db_.messages.end(), [&](const Message& m) { return m.uid != message.uid && (m.shortName.empty() ? m.name : m.shortName) == name; }); });
+    settleName(message, customary::longMessage, [&](const std::string& name) {
+        return std::any_of(db_.messages.begin(), db_.messages.end(),
+            [&](const Message& m) { return m.uid != message.uid && (m.shortName.empty() ? m.name : m.shortName) == name; });
+    });
     if (!message.shortName.empty())
         ensureDefinition(db_, edit, AttributeOwner::message, customary::longMessage, AttributeType::text, 0, 0);
     for (Signal& signal : message.signals) {
@@ -159,7 +166,10 @@ Expected<Edit> Editor::putMessage(Message message, std::string title) const
             return fail("a floating-point signal has 32 or 64 bits; " + signal.name + " has " + std::to_string(signal.length));
         if (signal.uid == 0)
             signal.uid = ++db_.lastUid;
-        settleName(signal, customary::longSignal, [&](const std::string& name) { return std::any_of(message.signals.begin(), message.signals.end(), [&](const Signal& s) { return s.uid != signal.uid && (s.shortName.empty() ? s.name : s.shortName) == name; }); });
+        settleName(signal, customary::longSignal, [&](const std::string& name) {
+            return std::any_of(message.signals.begin(), message.signals.end(),
+                [&](const Signal& s) { return s.uid != signal.uid && (s.shortName.empty() ? s.name : s.shortName) == name; });
+        });
         if (!signal.shortName.empty())
             ensureDefinition(db_, edit, AttributeOwner::signal, customary::longSignal, AttributeType::text, 0, 0);
         const Signal* old = before ? std::get<Message>(*before).find(signal.name) : nullptr;
@@ -254,7 +264,10 @@ Expected<Edit> Editor::putNode(Node node, std::string title) const
             return fail("this node is no longer there");
         before = db_.nodes[place];
     }
-    settleName(node, customary::longNode, [&](const std::string& name) { return std::any_of(db_.nodes.begin(), db_.nodes.end(), [&](const Node& n) { return n.uid != node.uid && (n.shortName.empty() ? n.name : n.shortName) == name; }); });
+    settleName(node, customary::longNode, [&](const std::string& name) {
+        return std::any_of(db_.nodes.begin(), db_.nodes.end(),
+            [&](const Node& n) { return n.uid != node.uid && (n.shortName.empty() ? n.name : n.shortName) == name; });
+    });
     if (!node.shortName.empty())
         ensureDefinition(db_, edit, AttributeOwner::node, customary::longNode, AttributeType::text, 0, 0);
     const std::string old = before ? std::get<Node>(*before).name : std::string();
@@ -425,7 +438,8 @@ Edit Editor::removeVariable(std::uint32_t uid) const
     const std::string name = db_.variables[place].name;
     Edit edit{"take out " + name, {}};
     Network network = db_.network;
-    if (std::erase_if(network.relations, [&](const Relation& r) { return r.owner == AttributeOwner::nodeVariable && r.object == name; }) > 0)
+    if (std::erase_if(network.relations, [&](const Relation& r) { return r.owner == AttributeOwner::nodeVariable && r.object == name; })
+        > 0)
         edit.parts.push_back({db_.network, std::move(network), 0});
     edit.parts.push_back({db_.variables[place], std::nullopt, place});
     return edit;
@@ -435,7 +449,8 @@ Edit Editor::putRelation(const Relation& relation, const std::optional<Attribute
 {
     Network network = db_.network;
     const auto found = std::find_if(network.relations.begin(), network.relations.end(), [&](const Relation& r) {
-        return r.owner == relation.owner && r.attribute == relation.attribute && r.node == relation.node && r.message == relation.message && r.object == relation.object;
+        return r.owner == relation.owner && r.attribute == relation.attribute && r.node == relation.node && r.message == relation.message
+               && r.object == relation.object;
     });
     if (value && found != network.relations.end()) {
         found->value = *value;
@@ -449,10 +464,7 @@ Edit Editor::putRelation(const Relation& relation, const std::optional<Attribute
     return network == db_.network ? Edit{} : putNetwork(std::move(network), "attribute " + relation.attribute);
 }
 
-Edit Editor::putNetwork(Network network, std::string title) const
-{
-    return Edit{std::move(title), {{db_.network, std::move(network), 0}}};
-}
+Edit Editor::putNetwork(Network network, std::string title) const { return Edit{std::move(title), {{db_.network, std::move(network), 0}}}; }
 
 Edit Editor::setCycleTime(std::uint32_t uid, Time cycle) const
 {
@@ -491,14 +503,17 @@ Edit Editor::setFrame(std::uint32_t uid, bool fd, bool brs) const
         return definition;
     };
     Message message = db_.messages[place];
-    const AttributeDefinition format = enumeration(customary::frameFormat, {"StandardCAN", "ExtendedCAN", "StandardCAN_FD", "ExtendedCAN_FD"});
+    const AttributeDefinition format = enumeration(
+        customary::frameFormat, {"StandardCAN", "ExtendedCAN", "StandardCAN_FD", "ExtendedCAN_FD"});
     const std::string wanted = std::string(message.id.extended ? "ExtendedCAN" : "StandardCAN") + (fd ? "_FD" : "");
     message.attributes.set(customary::frameFormat, AttributeValue::of(wanted));
     if (format.choiceOf(AttributeValue::of(wanted)) < 0)
         message.attributes.remove(customary::frameFormat);
     if (brs || db_.definition(AttributeOwner::message, customary::bitRateSwitch) != nullptr) {
         const AttributeDefinition rate = enumeration(customary::bitRateSwitch, {"0", "1"});
-        message.attributes.set(customary::bitRateSwitch, rate.type == AttributeType::enumeration && rate.choices.size() > 1 ? AttributeValue::of(rate.choices[brs ? 1 : 0]) : AttributeValue::of(brs ? 1.0 : 0.0));
+        message.attributes.set(customary::bitRateSwitch, rate.type == AttributeType::enumeration && rate.choices.size() > 1
+                                                             ? AttributeValue::of(rate.choices[brs ? 1 : 0])
+                                                             : AttributeValue::of(brs ? 1.0 : 0.0));
     }
     // What is derived is derived with the definitions that come along.
     Database with = Database{};

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/export.h"
 
 #include <algorithm>
@@ -37,9 +38,15 @@ std::string escaped(std::string_view text)
     return out;
 }
 
-std::string cycleText(const Message& message) { return message.cycleTime.count() > 0 ? numberText(static_cast<double>(message.cycleTime.count()) * 1e-6) : std::string(); }
+std::string cycleText(const Message& message)
+{
+    return message.cycleTime.count() > 0 ? numberText(static_cast<double>(message.cycleTime.count()) * 1e-6) : std::string();
+}
 
-const char* typeOf(const Signal& signal) { return signal.type == ValueType::single ? "single" : signal.type == ValueType::floating ? "double" : "integer"; }
+const char* typeOf(const Signal& signal)
+{
+    return signal.type == ValueType::single ? "single" : signal.type == ValueType::floating ? "double" : "integer";
+}
 
 std::string endingOf(const std::string& path)
 {
@@ -54,14 +61,18 @@ std::string layoutSvg(const Message& message)
 {
     const Layout layout = layoutOf(message);
     constexpr unsigned cell = 74, row = 22, left = 34, top = 18;
-    std::string out = "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"" + std::to_string(left + 8 * cell + 2) + "\" height=\"" + std::to_string(top + layout.rows * row + 2) + "\" font-family=\"sans-serif\" font-size=\"11\">";
+    std::string out = "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"" + std::to_string(left + 8 * cell + 2) + "\" height=\""
+                      + std::to_string(top + layout.rows * row + 2) + "\" font-family=\"sans-serif\" font-size=\"11\">";
     for (unsigned column = 0; column < 8; ++column)
-        out += "<text x=\"" + std::to_string(left + column * cell + cell / 2) + "\" y=\"12\" text-anchor=\"middle\" fill=\"#6b6f76\">" + std::to_string(7 - column) + "</text>";
+        out += "<text x=\"" + std::to_string(left + column * cell + cell / 2) + "\" y=\"12\" text-anchor=\"middle\" fill=\"#6b6f76\">"
+               + std::to_string(7 - column) + "</text>";
     const auto rectangle = [&](unsigned x, unsigned y, unsigned width, const std::string& fill, const char* more) {
-        out += "<rect x=\"" + std::to_string(x) + "\" y=\"" + std::to_string(y) + "\" width=\"" + std::to_string(width) + "\" height=\"" + std::to_string(row - 2) + "\" fill=\"" + fill + "\"" + more + "/>";
+        out += "<rect x=\"" + std::to_string(x) + "\" y=\"" + std::to_string(y) + "\" width=\"" + std::to_string(width) + "\" height=\""
+               + std::to_string(row - 2) + "\" fill=\"" + fill + "\"" + more + "/>";
     };
     for (unsigned r = 0; r < layout.rows; ++r) {
-        out += "<text x=\"" + std::to_string(left - 8) + "\" y=\"" + std::to_string(top + r * row + 15) + "\" text-anchor=\"end\" fill=\"#6b6f76\">" + std::to_string(r) + "</text>";
+        out += "<text x=\"" + std::to_string(left - 8) + "\" y=\"" + std::to_string(top + r * row + 15)
+               + "\" text-anchor=\"end\" fill=\"#6b6f76\">" + std::to_string(r) + "</text>";
         for (unsigned column = 0; column < 8; ++column)
             if (!layout.used[r * 8 + 7 - column])
                 rectangle(left + column * cell, top + r * row, cell - 1, r < layout.length ? "#f2efe7" : "#f6d9d5", "");
@@ -69,23 +80,31 @@ std::string layoutSvg(const Message& message)
     for (const LayoutRun& run : layout.runs) {
         const Signal& signal = message.signals[static_cast<std::size_t>(run.signal)];
         const unsigned width = (run.to - run.from + 1) * cell - 1;
-        rectangle(left + run.from * cell, top + run.row * row, width, tints[static_cast<std::size_t>(run.signal) % std::size(tints)], " fill-opacity=\"0.9\"");
+        rectangle(left + run.from * cell, top + run.row * row, width, tints[static_cast<std::size_t>(run.signal) % std::size(tints)],
+            " fill-opacity=\"0.9\"");
         const std::size_t room = width / 7;
-        const std::string label = signal.name.size() <= room ? signal.name : room > 3 ? signal.name.substr(0, room - 1) + "\xE2\x80\xA6" : "";
+        const std::string label = signal.name.size() <= room ? signal.name
+                                  : room > 3                 ? signal.name.substr(0, room - 1) + "\xE2\x80\xA6"
+                                                             : "";
         if (!label.empty())
-            out += "<text x=\"" + std::to_string(left + run.from * cell + 5) + "\" y=\"" + std::to_string(top + run.row * row + 14) + "\" fill=\"#1f2a38\">" + escaped(label) + "</text>";
+            out += "<text x=\"" + std::to_string(left + run.from * cell + 5) + "\" y=\"" + std::to_string(top + run.row * row + 14)
+                   + "\" fill=\"#1f2a38\">" + escaped(label) + "</text>";
     }
     return out + "</svg>";
 }
 
 std::string toHtml(const Database& database, const std::string& title)
 {
-    std::string out = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + escaped(title) + "</title><style>"
-                      "body{font:14px/1.45 sans-serif;color:#1f2a38;background:#fbfaf6;max-width:1000px;margin:24px auto;padding:0 16px}"
-                      "h1{font-size:24px}h2{font-size:18px;border-top:1px solid #d9d4c7;padding-top:14px;margin-top:28px}"
-                      "table{border-collapse:collapse;width:100%;margin:10px 0}th,td{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid #e6e1d5;vertical-align:top}"
-                      "th{font-weight:600;color:#555b66}code{font-family:monospace}.quiet{color:#6b6f76}a{color:#00677d}</style></head><body>\n";
-    out += "<h1>" + escaped(title) + "</h1>\n<p class=\"quiet\">" + std::to_string(database.nodes.size()) + " nodes, " + std::to_string(database.messages.size()) + " messages, " + std::to_string(database.signalCount()) + " signals";
+    std::string out =
+        "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + escaped(title)
+        + "</title><style>"
+          "body{font:14px/1.45 sans-serif;color:#1f2a38;background:#fbfaf6;max-width:1000px;margin:24px auto;padding:0 16px}"
+          "h1{font-size:24px}h2{font-size:18px;border-top:1px solid #d9d4c7;padding-top:14px;margin-top:28px}"
+          "table{border-collapse:collapse;width:100%;margin:10px 0}th,td{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid "
+          "#e6e1d5;vertical-align:top}"
+          "th{font-weight:600;color:#555b66}code{font-family:monospace}.quiet{color:#6b6f76}a{color:#00677d}</style></head><body>\n";
+    out += "<h1>" + escaped(title) + "</h1>\n<p class=\"quiet\">" + std::to_string(database.nodes.size()) + " nodes, "
+           + std::to_string(database.messages.size()) + " messages, " + std::to_string(database.signalCount()) + " signals";
     if (!database.network.version.empty())
         out += ", version " + escaped(database.network.version);
     out += "</p>\n";
@@ -93,7 +112,9 @@ std::string toHtml(const Database& database, const std::string& title)
         out += "<p>" + escaped(database.network.comment) + "</p>\n";
     out += "<table><tr><th>Message</th><th>Identifier</th><th>Bytes</th><th>Sender</th><th>Cycle</th></tr>\n";
     for (const Message& m : database.messages)
-        out += "<tr><td><a href=\"#m" + std::to_string(m.uid) + "\">" + escaped(m.name) + "</a></td><td><code>" + can::toText(m.id) + "</code></td><td>" + std::to_string(m.length) + "</td><td>" + escaped(m.sender) + "</td><td>" + (m.cycleTime.count() > 0 ? cycleText(m) + " ms" : "") + "</td></tr>\n";
+        out += "<tr><td><a href=\"#m" + std::to_string(m.uid) + "\">" + escaped(m.name) + "</a></td><td><code>" + can::toText(m.id)
+               + "</code></td><td>" + std::to_string(m.length) + "</td><td>" + escaped(m.sender) + "</td><td>"
+               + (m.cycleTime.count() > 0 ? cycleText(m) + " ms" : "") + "</td></tr>\n";
     out += "</table>\n<h2>Nodes</h2><table><tr><th>Node</th><th>Sends</th><th>Comment</th></tr>\n";
     for (const Node& node : database.nodes) {
         std::vector<std::string> sends;
@@ -104,18 +125,29 @@ std::string toHtml(const Database& database, const std::string& title)
     }
     out += "</table>\n";
     for (const Message& m : database.messages) {
-        out += "<h2 id=\"m" + std::to_string(m.uid) + "\">" + escaped(m.name) + " <code class=\"quiet\">" + can::toText(m.id) + "</code></h2>\n<p class=\"quiet\">" + std::to_string(m.length) + " bytes" + (m.sender.empty() ? "" : ", from " + escaped(m.sender)) + (m.cycleTime.count() > 0 ? ", every " + cycleText(m) + " ms" : "") + "</p>\n";
+        out += "<h2 id=\"m" + std::to_string(m.uid) + "\">" + escaped(m.name) + " <code class=\"quiet\">" + can::toText(m.id)
+               + "</code></h2>\n<p class=\"quiet\">" + std::to_string(m.length) + " bytes"
+               + (m.sender.empty() ? "" : ", from " + escaped(m.sender))
+               + (m.cycleTime.count() > 0 ? ", every " + cycleText(m) + " ms" : "") + "</p>\n";
         if (!m.comment.empty())
             out += "<p>" + escaped(m.comment) + "</p>\n";
-        out += layoutSvg(m) + "\n<table><tr><th>Signal</th><th>Bits</th><th>Scale</th><th>Range</th><th>Unit</th><th>Receivers</th><th>Meaning</th></tr>\n";
+        out +=
+            layoutSvg(m)
+            + "\n<table><tr><th>Signal</th><th>Bits</th><th>Scale</th><th>Range</th><th>Unit</th><th>Receivers</th><th>Meaning</th></tr>\n";
         for (const Signal& s : m.signals) {
             std::string meaning = escaped(s.comment);
             if (const std::string mux = muxText(s); !mux.empty())
                 meaning += (meaning.empty() ? "" : "<br>") + escaped(mux);
             for (const ValueText& text : s.texts)
-                meaning += (meaning.empty() ? "" : "<br>") + ("<code>" + wholeText(text.value) + (text.more > 0 ? " to " + wholeText(text.last()) : "") + "</code> " + escaped(text.text));
-            out += "<tr><td>" + escaped(s.name) + "</td><td><code>" + std::to_string(s.startBit) + "|" + std::to_string(s.length) + "</code> " + (s.order == ByteOrder::intel ? "least first" : "most first") + (s.isSigned ? ", signed" : "") + (s.type != ValueType::integer ? std::string(", ") + typeOf(s) : "") + "</td><td><code>" + numberText(s.factor, 9) + (s.offset != 0 ? (s.offset > 0 ? " +" : " ") + numberText(s.offset, 9) : "")
-                   + "</code></td><td>" + (s.minimum && s.maximum ? numberText(*s.minimum, 9) + " to " + numberText(*s.maximum, 9) : "") + "</td><td>" + escaped(s.unit) + "</td><td>" + escaped(joined(s.receivers, ", ")) + "</td><td>" + meaning + "</td></tr>\n";
+                meaning += (meaning.empty() ? "" : "<br>")
+                           + ("<code>" + wholeText(text.value) + (text.more > 0 ? " to " + wholeText(text.last()) : "") + "</code> "
+                               + escaped(text.text));
+            out += "<tr><td>" + escaped(s.name) + "</td><td><code>" + std::to_string(s.startBit) + "|" + std::to_string(s.length)
+                   + "</code> " + (s.order == ByteOrder::intel ? "least first" : "most first") + (s.isSigned ? ", signed" : "")
+                   + (s.type != ValueType::integer ? std::string(", ") + typeOf(s) : "") + "</td><td><code>" + numberText(s.factor, 9)
+                   + (s.offset != 0 ? (s.offset > 0 ? " +" : " ") + numberText(s.offset, 9) : "") + "</code></td><td>"
+                   + (s.minimum && s.maximum ? numberText(*s.minimum, 9) + " to " + numberText(*s.maximum, 9) : "") + "</td><td>"
+                   + escaped(s.unit) + "</td><td>" + escaped(joined(s.receivers, ", ")) + "</td><td>" + meaning + "</td></tr>\n";
         }
         out += "</table>\n";
     }
@@ -124,12 +156,17 @@ std::string toHtml(const Database& database, const std::string& title)
 
 std::string toCsv(const Database& database)
 {
-    std::string out = "message,id,length,sender,cycle_ms,signal,start_bit,bits,byte_order,sign,type,factor,offset,minimum,maximum,unit,multiplexing,receivers,texts,start_raw,comment\n";
+    std::string out = "message,id,length,sender,cycle_ms,signal,start_bit,bits,byte_order,sign,type,factor,offset,minimum,maximum,unit,"
+                      "multiplexing,receivers,texts,start_raw,comment\n";
     const auto row = [&](const Message& m, const Signal* s) {
         std::vector<std::string> cells = {m.name, can::toText(m.id), std::to_string(m.length), m.sender, cycleText(m)};
         if (s != nullptr)
-            cells.insert(cells.end(), {s->name, std::to_string(s->startBit), std::to_string(s->length), s->order == ByteOrder::intel ? "least_first" : "most_first", s->isSigned ? "signed" : "unsigned", typeOf(*s), numberText(s->factor), numberText(s->offset), s->minimum ? numberText(*s->minimum) : "", s->maximum ? numberText(*s->maximum) : "", s->unit,
-                                       muxText(*s), joined(s->receivers, " "), textsText(s->texts), s->startRaw ? numberText(*s->startRaw) : "", s->comment});
+            cells.insert(
+                cells.end(), {s->name, std::to_string(s->startBit), std::to_string(s->length),
+                                 s->order == ByteOrder::intel ? "least_first" : "most_first", s->isSigned ? "signed" : "unsigned",
+                                 typeOf(*s), numberText(s->factor), numberText(s->offset), s->minimum ? numberText(*s->minimum) : "",
+                                 s->maximum ? numberText(*s->maximum) : "", s->unit, muxText(*s), joined(s->receivers, " "),
+                                 textsText(s->texts), s->startRaw ? numberText(*s->startRaw) : "", s->comment});
         else
             cells.resize(21);
         for (std::size_t i = 0; i < cells.size(); ++i) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Databases for readers: a page of the whole network, and a table.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/field_text.h"
 
 #include <algorithm>
@@ -32,7 +33,8 @@ bool readWhole(std::string_view text, Number& value)
 bool readWhole(std::string_view text, RawValue& value)
 {
     std::uint64_t bits = 0;
-    const auto whole = trimmed(text).substr(0, 2) == "0x" && readWhole(text, bits) ? std::optional(RawValue{bits}) : wholeFromText(trimmed(text));
+    const auto whole = trimmed(text).substr(0, 2) == "0x" && readWhole(text, bits) ? std::optional(RawValue{bits})
+                                                                                   : wholeFromText(trimmed(text));
     value = whole.value_or(0);
     return whole.has_value();
 }
@@ -96,11 +98,15 @@ Expected<void> takeMuxText(Signal& signal, std::string_view text)
             }
             MuxRange range;
             const auto to = part.find(" to ");
-            const bool good = to == std::string_view::npos ? readWhole(part, range.from) : readWhole(part.substr(0, to), range.from) && readWhole(part.substr(to + 4), range.to);
+            const bool good = to == std::string_view::npos
+                                  ? readWhole(part, range.from)
+                                  : readWhole(part.substr(0, to), range.from) && readWhole(part.substr(to + 4), range.to);
             if (to == std::string_view::npos)
                 range.to = range.from;
             if (!good || range.to < range.from)
-                return fail("'" + std::string(part) + "': expected a selector value such as 3, or 3 to 5; several with commas; \"selector\" for a signal that selects");
+                return fail(
+                    "'" + std::string(part)
+                    + "': expected a selector value such as 3, or 3 to 5; several with commas; \"selector\" for a signal that selects");
             next.muxRanges.push_back(range);
         }
         if (next.muxRanges.empty())
@@ -167,7 +173,9 @@ Expected<std::vector<ValueText>> textsFromText(std::string_view text)
             text.remove_prefix(1);
             continue;
         }
-        const auto wrong = [part = std::string(text.substr(0, text.find(';')))] { return fail("'" + part + "': expected a value or a range and its text, such as 0 = off; 1 = on; 3 to 250 = reserved"); };
+        const auto wrong = [part = std::string(text.substr(0, text.find(';')))] {
+            return fail("'" + part + "': expected a value or a range and its text, such as 0 = off; 1 = on; 3 to 250 = reserved");
+        };
         const auto equals = text.find('=');
         if (equals == std::string_view::npos)
             return wrong();

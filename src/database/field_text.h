@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Fields of signals as a person reads and types them.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/layout.h"
 
 #include <algorithm>
@@ -18,7 +19,9 @@ int selectorOf(const Message& message, const Signal& signal)
 
 bool rangesMeet(const Signal& a, const Signal& b)
 {
-    const auto rangesOf = [](const Signal& s) { return s.muxRanges.empty() ? std::vector<MuxRange>{{s.muxValue, s.muxValue}} : s.muxRanges; };
+    const auto rangesOf = [](const Signal& s) {
+        return s.muxRanges.empty() ? std::vector<MuxRange>{{s.muxValue, s.muxValue}} : s.muxRanges;
+    };
     for (const MuxRange& x : rangesOf(a))
         for (const MuxRange& y : rangesOf(b))
             if (x.from <= y.to && y.from <= x.to)
@@ -109,7 +112,8 @@ Layout layoutOf(const Message& message, const std::vector<std::int64_t>& selecte
     for (std::size_t i = 0; i < bits.size(); ++i)
         for (const unsigned bit : bits[i]) {
             for (const int other : owners[bit])
-                if (!told.contains({other, static_cast<int>(i)}) && canMeet(message, message.signals[static_cast<std::size_t>(other)], message.signals[i])) {
+                if (!told.contains({other, static_cast<int>(i)})
+                    && canMeet(message, message.signals[static_cast<std::size_t>(other)], message.signals[i])) {
                     told.emplace(other, static_cast<int>(i));
                     layout.overlaps.push_back({other, static_cast<int>(i), bit});
                 }
@@ -119,7 +123,8 @@ Layout layoutOf(const Message& message, const std::vector<std::int64_t>& selecte
     for (std::size_t i = 0; i < bits.size(); ++i) {
         bool shown = true;
         for (const auto& [selector, under] : chainOf(message, message.signals[i])) {
-            const std::int64_t value = static_cast<std::size_t>(selector) < selected.size() ? selected[static_cast<std::size_t>(selector)] : -1;
+            const std::int64_t value = static_cast<std::size_t>(selector) < selected.size() ? selected[static_cast<std::size_t>(selector)]
+                                                                                            : -1;
             shown = shown && (value < 0 || under->presentAt(static_cast<std::uint64_t>(value)));
         }
         if (!shown)

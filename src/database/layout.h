@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where the bits of a message lie, as runs in rows of eight.
 #pragma once
 

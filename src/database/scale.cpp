@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/scale.h"
 
 #include <algorithm>
@@ -165,7 +166,10 @@ struct Decimal {
             negative = other.negative;
         }
     }
-    [[nodiscard]] Decimal times(const Decimal& other) const { return {negative != other.negative, size.times(other.size), exponent + other.exponent}; }
+    [[nodiscard]] Decimal times(const Decimal& other) const
+    {
+        return {negative != other.negative, size.times(other.size), exponent + other.exponent};
+    }
     void shorten()
     {
         if (size.zero())
@@ -278,7 +282,8 @@ Decimal meant(double value, std::string_view text)
 {
     if (!text.empty()) {
         double read = 0;
-        if (const auto decimal = decimalOf(text); decimal && std::from_chars(text.data(), text.data() + text.size(), read).ec == std::errc{} && read == value)
+        if (const auto decimal = decimalOf(text);
+            decimal && std::from_chars(text.data(), text.data() + text.size(), read).ec == std::errc{} && read == value)
             return *decimal;
     }
     return decimalOf(shortest(value)).value_or(Decimal{});
@@ -372,7 +377,8 @@ Scale::Scale(double factor, std::string_view factorText, double offset, std::str
 {
     numerator = factor;
     addend = offset;
-    if (!std::isfinite(factor) || !std::isfinite(offset) || (factor == 1 && offset == 0 && factorText.empty() && (!wholeRaw || mostRaw <= exactWhole)))
+    if (!std::isfinite(factor) || !std::isfinite(offset)
+        || (factor == 1 && offset == 0 && factorText.empty() && (!wholeRaw || mostRaw <= exactWhole)))
         return;
     Exact exact{meant(factor, factorText), meant(offset, offsetText), 1, 0, std::nullopt, std::nullopt, 0, false};
     // Where both are sums of powers of two and nothing is rounded on the way, doubles are exact.
@@ -405,7 +411,10 @@ Scale::Scale(double factor, std::string_view factorText, double offset, std::str
             }
         }
     }
-    const auto asLong = [](const Decimal& decimal) { return std::strtold(((decimal.negative ? "-" : "") + decimal.size.digits() + "e" + std::to_string(decimal.exponent)).c_str(), nullptr); };
+    const auto asLong = [](const Decimal& decimal) {
+        return std::strtold(
+            ((decimal.negative ? "-" : "") + decimal.size.digits() + "e" + std::to_string(decimal.exponent)).c_str(), nullptr);
+    };
     exact.factorLong = asLong(exact.factor);
     exact.offsetLong = asLong(exact.offset);
     exact_ = std::make_shared<const Exact>(std::move(exact));
@@ -420,7 +429,8 @@ double Scale::exactly(double raw) const
         const double product = raw * numerator;
         const double sum = product + addend;
         const double taken = sum - product;
-        if (std::isfinite(sum) && std::fma(raw, numerator, -product) == 0 && (product - (sum - taken)) + (addend - taken) == 0 && std::abs(sum) > 0x1p-900)
+        if (std::isfinite(sum) && std::fma(raw, numerator, -product) == 0 && (product - (sum - taken)) + (addend - taken) == 0
+            && std::abs(sum) > 0x1p-900)
             return sum / divisor;
     }
     Decimal out = decimalOf(raw).times(exact_->factor);

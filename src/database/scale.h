@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // From raw values to physical ones, to the last bit.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/search.h"
 
 #include <algorithm>
@@ -34,7 +35,8 @@ std::vector<SearchHit> SearchIndex::find(std::string_view text, std::size_t most
     for (const char c : text)
         wanted += lower(c);
     for (std::size_t at = names_.find(wanted); at != std::string::npos && found.size() < most; at = names_.find(wanted, at)) {
-        const auto entry = static_cast<std::size_t>(std::upper_bound(ends_.begin(), ends_.end(), static_cast<std::uint32_t>(at)) - ends_.begin());
+        const auto entry = static_cast<std::size_t>(
+            std::upper_bound(ends_.begin(), ends_.end(), static_cast<std::uint32_t>(at)) - ends_.begin());
         if (entry >= ends_.size())
             break;
         found.push_back(hits_[entry]);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Finds nodes, messages and signals of a database by a part of their name.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What acts in a run.
 #pragma once
 
@@ -25,7 +26,10 @@ struct ActorReport {
 
     /// The facts of a kind, or null where it is of another one.
     template <class Facts>
-    [[nodiscard]] const Facts* as() const { return std::any_cast<Facts>(&facts); }
+    [[nodiscard]] const Facts* as() const
+    {
+        return std::any_cast<Facts>(&facts);
+    }
 };
 
 /// Whoever sends, answers or changes what others do while a rig runs. Everything is called on the thread that drives the

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "drive/formula.h"
 
 #include <algorithm>
@@ -28,7 +29,9 @@ double Random::normal()
 // Recursive descent to steps of a stack machine. Failures are thrown and caught inside this file only.
 class FormulaParser {
 public:
-    FormulaParser(std::string_view text, const Formula::Resolve& resolve, const std::vector<std::string>& names) : text_(text), resolve_(resolve), names_(names) {}
+    FormulaParser(std::string_view text, const Formula::Resolve& resolve, const std::vector<std::string>& names)
+        : text_(text), resolve_(resolve), names_(names)
+    {}
 
     Expected<Formula> run()
     {
@@ -39,7 +42,8 @@ public:
                 throw Failure{at_, "expected an operator or the end"};
             return std::move(formula_);
         } catch (const Failure& failure) {
-            return tl::unexpected(Error{failure.what, "expression '" + std::string(text_.substr(0, 80)) + "'", 0, static_cast<int>(failure.at) + 1, failure.remedy});
+            return tl::unexpected(Error{failure.what, "expression '" + std::string(text_.substr(0, 80)) + "'", 0,
+                static_cast<int>(failure.at) + 1, failure.remedy});
         }
     }
 
@@ -55,8 +59,9 @@ private:
         unsigned arguments;
         Op op;
     };
-    static constexpr std::array<Function, 11> functions = {{{"abs", 1, Op::abs}, {"min", 2, Op::min}, {"max", 2, Op::max}, {"clamp", 3, Op::clamp}, {"sin", 1, Op::sin},
-        {"floor", 1, Op::floor}, {"round", 1, Op::round}, {"if", 3, Op::choose}, {"noise", 1, Op::noise}, {"ramp", 3, Op::ramp}, {"between", 3, Op::between}}};
+    static constexpr std::array<Function, 11> functions = {{{"abs", 1, Op::abs}, {"min", 2, Op::min}, {"max", 2, Op::max},
+        {"clamp", 3, Op::clamp}, {"sin", 1, Op::sin}, {"floor", 1, Op::floor}, {"round", 1, Op::round}, {"if", 3, Op::choose},
+        {"noise", 1, Op::noise}, {"ramp", 3, Op::ramp}, {"between", 3, Op::between}}};
 
     void emit(Op op, double number = 0, std::uint32_t slot = 0) { formula_.steps_.push_back({op, number, slot}); }
     void space()
@@ -114,7 +119,8 @@ private:
             return;
         }
         sum(depth);
-        static constexpr std::array<std::pair<std::string_view, Op>, 6> marks = {{{"<=", Op::lessOrEqual}, {">=", Op::greaterOrEqual}, {"!=", Op::notEqual}, {"<", Op::less}, {">", Op::greater}, {"=", Op::equal}}};
+        static constexpr std::array<std::pair<std::string_view, Op>, 6> marks = {{{"<=", Op::lessOrEqual}, {">=", Op::greaterOrEqual},
+            {"!=", Op::notEqual}, {"<", Op::less}, {">", Op::greater}, {"=", Op::equal}}};
         for (const auto& [mark, op] : marks)
             if (tryMark(mark)) {
                 sum(depth);
@@ -180,7 +186,8 @@ private:
             if (function.name == word && tryMark("(")) {
                 for (unsigned i = 0; i < function.arguments; ++i) {
                     if (i > 0 && !tryMark(","))
-                        throw Failure{at_, "expected ',': " + std::string(word) + " takes " + std::to_string(function.arguments) + " values"};
+                        throw Failure{
+                            at_, "expected ',': " + std::string(word) + " takes " + std::to_string(function.arguments) + " values"};
                     either(depth + 1);
                 }
                 if (!tryMark(")"))
@@ -190,7 +197,8 @@ private:
             }
         const auto slot = resolve_(word);
         if (!slot)
-            throw Failure{start, "'" + std::string(word) + "' is neither a value of this node nor a signal that it could receive", didYouMean(word, names_)};
+            throw Failure{start, "'" + std::string(word) + "' is neither a value of this node nor a signal that it could receive",
+                didYouMean(word, names_)};
         emit(Op::slot, 0, *slot);
     }
 
@@ -254,10 +262,23 @@ double Formula::evaluate(const std::vector<double>& slots, Random& random) const
         case Op::floor: last[0] = std::floor(last[0]); break;
         case Op::round: last[0] = std::round(last[0]); break;
         case Op::noise: last[0] *= random.normal(); break;
-        case Op::clamp: last[-2] = std::min(std::max(last[-2], last[-1]), last[0]); top -= 2; break;
-        case Op::choose: last[-2] = last[-2] != 0 ? last[-1] : last[0]; top -= 2; break;
-        case Op::ramp: last[-2] = last[0] == last[-1] ? (last[-2] >= last[0] ? 1 : 0) : std::clamp((last[-2] - last[-1]) / (last[0] - last[-1]), 0.0, 1.0); top -= 2; break;
-        case Op::between: last[-2] = last[-2] >= last[-1] && last[-2] < last[0] ? 1 : 0; top -= 2; break;
+        case Op::clamp:
+            last[-2] = std::min(std::max(last[-2], last[-1]), last[0]);
+            top -= 2;
+            break;
+        case Op::choose:
+            last[-2] = last[-2] != 0 ? last[-1] : last[0];
+            top -= 2;
+            break;
+        case Op::ramp:
+            last[-2] = last[0] == last[-1] ? (last[-2] >= last[0] ? 1 : 0)
+                                           : std::clamp((last[-2] - last[-1]) / (last[0] - last[-1]), 0.0, 1.0);
+            top -= 2;
+            break;
+        case Op::between:
+            last[-2] = last[-2] >= last[-1] && last[-2] < last[0] ? 1 : 0;
+            top -= 2;
+            break;
         default: {
             const double a = last[-1];
             const double b = last[0];

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small arithmetic expressions over named values, for simulated nodes.
 #pragma once
 
@@ -35,7 +36,8 @@ public:
 
     Formula() = default;
     /// The error's column counts from 1 and says what was expected; `names` are those that there are, for the nearest one.
-    [[nodiscard]] static Expected<Formula> compile(std::string_view text, const Resolve& resolve, const std::vector<std::string>& names = {});
+    [[nodiscard]] static Expected<Formula> compile(
+        std::string_view text, const Resolve& resolve, const std::vector<std::string>& names = {});
     [[nodiscard]] static Formula constant(double value);
 
     /// The slots that it looks at, and the numbers that stand in it.
@@ -48,8 +50,36 @@ public:
 
 private:
     friend class FormulaParser;
-    enum class Op : std::uint8_t { number, slot, add, subtract, multiply, divide, modulo, negate, less, lessOrEqual, equal, notEqual, greaterOrEqual, greater,
-                                   both, either, negation, abs, min, max, clamp, sin, floor, round, choose, noise, ramp, between };
+    enum class Op : std::uint8_t {
+        number,
+        slot,
+        add,
+        subtract,
+        multiply,
+        divide,
+        modulo,
+        negate,
+        less,
+        lessOrEqual,
+        equal,
+        notEqual,
+        greaterOrEqual,
+        greater,
+        both,
+        either,
+        negation,
+        abs,
+        min,
+        max,
+        clamp,
+        sin,
+        floor,
+        round,
+        choose,
+        noise,
+        ramp,
+        between
+    };
     struct Step {
         Op op;
         double number;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "drive/message_encoder.h"
 
 #include <algorithm>
@@ -57,18 +58,21 @@ void MessageEncoder::complete()
 Expected<void> MessageEncoder::checkFits(const std::string& bus, can::BitRate rate) const
 {
     if (frame_.kind == can::FrameKind::fd && rate.known() && rate.data == 0)
-        return fail(name() + " is a CAN FD frame of " + std::to_string(frame_.length) + " bytes, and bus " + bus + " (" + can::toText(rate) + ") has classic frames of up to 8", {},
-                    "Give the bus a data rate, such as \"rate\": \"" + can::toText(rate) + "/2M\"");
+        return fail(name() + " is a CAN FD frame of " + std::to_string(frame_.length) + " bytes, and bus " + bus + " (" + can::toText(rate)
+                        + ") has classic frames of up to 8",
+            {}, "Give the bus a data rate, such as \"rate\": \"" + can::toText(rate) + "/2M\"");
     return {};
 }
 
 Expected<std::uint32_t> MessageEncoder::placeOf(std::string_view name) const
 {
     if (message_ == nullptr) {
-        const bool digits = !name.empty() && name.size() <= 2 && std::all_of(name.begin(), name.end(), [](unsigned char c) { return std::isdigit(c) != 0; });
+        const bool digits = !name.empty() && name.size() <= 2
+                            && std::all_of(name.begin(), name.end(), [](unsigned char c) { return std::isdigit(c) != 0; });
         const int byte = digits ? std::stoi(std::string(name)) : -1;
         if (byte < 0 || byte >= static_cast<int>(frame_.length))
-            return fail("raw frame " + this->name() + " has no byte '" + std::string(name) + "'", {}, "Its bytes are 0 to " + std::to_string(std::max(1U, unsigned{frame_.length}) - 1));
+            return fail("raw frame " + this->name() + " has no byte '" + std::string(name) + "'", {},
+                "Its bytes are 0 to " + std::to_string(std::max(1U, unsigned{frame_.length}) - 1));
         return static_cast<std::uint32_t>(byte);
     }
     const std::vector<database::Signal>& signals = message_->message->signals;
@@ -81,7 +85,8 @@ Expected<std::uint32_t> MessageEncoder::placeOf(std::string_view name) const
         all += (all.empty() ? "" : ", ") + other.name;
     }
     const std::string nearest = didYouMean(std::string(name), names);
-    return fail("message " + this->name() + " has no signal '" + std::string(name) + "'", {}, (nearest.empty() ? "" : nearest + " ") + (all.empty() ? "It has none" : "Its signals are " + all));
+    return fail("message " + this->name() + " has no signal '" + std::string(name) + "'", {},
+        (nearest.empty() ? "" : nearest + " ") + (all.empty() ? "It has none" : "Its signals are " + all));
 }
 
 // The selector goes in before what it selects, a checksum when everything else stands.
@@ -95,7 +100,8 @@ int MessageEncoder::rank(const Field& field) const
 void MessageEncoder::fill(std::uint32_t place, Filling filling, std::uint32_t tag)
 {
     const Field field{place, filling, tag, 0};
-    const auto behind = std::upper_bound(fields_.begin(), fields_.end(), field, [this](const Field& a, const Field& b) { return rank(a) < rank(b); });
+    const auto behind = std::upper_bound(
+        fields_.begin(), fields_.end(), field, [this](const Field& a, const Field& b) { return rank(a) < rank(b); });
     fields_.insert(behind, field);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A frame put together from values, with its counters and checksums.
 #pragma once
 
@@ -81,7 +82,10 @@ private:
     void complete();
     [[nodiscard]] int rank(const Field& field) const;
     // Signals of other selector values share the bits: only the selected ones go in, and only they count and draw chance.
-    [[nodiscard]] bool isChosen(std::uint32_t place) const { return message_ == nullptr || message_->plan.present(frame_.data.data(), frame_.length, place); }
+    [[nodiscard]] bool isChosen(std::uint32_t place) const
+    {
+        return message_ == nullptr || message_->plan.present(frame_.data.data(), frame_.length, place);
+    }
     bool put(std::uint32_t place, double value, database::Overflow overflow);
     void putChecksum(std::uint32_t place, Checksum kind);
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "drive/node.h"
 
 #include <algorithm>
@@ -27,7 +28,8 @@ std::uint64_t hashOf(std::string_view text)
 
 double curveAt(const CurveSpec& curve, double time)
 {
-    const auto behind = std::upper_bound(curve.points.begin(), curve.points.end(), time, [](double t, const auto& point) { return t < point.first; });
+    const auto behind = std::upper_bound(
+        curve.points.begin(), curve.points.end(), time, [](double t, const auto& point) { return t < point.first; });
     if (behind == curve.points.begin())
         return curve.points.front().second;
     const auto before = behind - 1;
@@ -37,7 +39,10 @@ double curveAt(const CurveSpec& curve, double time)
     return width <= 0 ? behind->second : before->second + (behind->second - before->second) * (time - before->first) / width;
 }
 
-double sineAt(const SineSpec& sine, double time) { return sine.mean + sine.amplitude * std::sin(2 * std::numbers::pi * (time - sine.phase) / sine.period); }
+double sineAt(const SineSpec& sine, double time)
+{
+    return sine.mean + sine.amplitude * std::sin(2 * std::numbers::pi * (time - sine.phase) / sine.period);
+}
 
 std::vector<std::string> busNames(const database::Catalog& catalog)
 {
@@ -68,7 +73,13 @@ Expected<std::unique_ptr<Node>> Node::create(const NodeSpec& spec, const NodeWor
 }
 
 Node::Node(const NodeSpec& spec, const NodeWorld& world)
-    : spec_(spec), world_(world), random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)), beats_(clock::Timer::calling<&Node::beat>(world.scheduler, this)), answers_(clock::Timer::calling<&Node::send>(world.scheduler, this)), slots_(1, 0.0), hangs_(1, onTime),
+    : spec_(spec),
+      world_(world),
+      random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)),
+      beats_(clock::Timer::calling<&Node::beat>(world.scheduler, this)),
+      answers_(clock::Timer::calling<&Node::send>(world.scheduler, this)),
+      slots_(1, 0.0),
+      hangs_(1, onTime),
       plan_(clock::Timer::calling<&Node::carryOutPlan>(world.scheduler, this))
 {
     names_["t"] = 0;
@@ -193,7 +204,8 @@ Expected<Node::Source> Node::compile(const SourceSpec& spec, const database::Sig
         }
         if (text == nullptr) {
             const std::string nearest = didYouMean(label->text, known);
-            return fail(signal->name + " has no text \"" + label->text + "\"", place, choices.empty() ? "It has none; give a number" : (nearest.empty() ? "" : nearest + " ") + "Its texts are " + choices);
+            return fail(signal->name + " has no text \"" + label->text + "\"", place,
+                choices.empty() ? "It has none; give a number" : (nearest.empty() ? "" : nearest + " ") + "Its texts are " + choices);
         }
         source.spec = database::planOf(*signal).scale.ofWhole(text->value);
     }
@@ -221,18 +233,22 @@ Expected<MessageEncoder> Node::encoderOf(const SendSpec& spec) const
 {
     const int bus = spec.bus.empty() ? -1 : world_.catalog->findBus(spec.bus);
     if (!spec.bus.empty() && bus < 0)
-        return fail("message " + nameOf(spec) + ": the rig has no bus '" + spec.bus + "'", spec.pointer + "/bus", didYouMean(spec.bus, busNames(*world_.catalog)));
+        return fail("message " + nameOf(spec) + ": the rig has no bus '" + spec.bus + "'", spec.pointer + "/bus",
+            didYouMean(spec.bus, busNames(*world_.catalog)));
     if (!spec.message.empty()) {
         for (const auto& candidate : world_.catalog->messages()) {
-            const bool ours = bus >= 0 ? candidate.bus == bus : std::find(busIndexes_.begin(), busIndexes_.end(), candidate.bus) != busIndexes_.end();
+            const bool ours = bus >= 0 ? candidate.bus == bus
+                                       : std::find(busIndexes_.begin(), busIndexes_.end(), candidate.bus) != busIndexes_.end();
             if (candidate.message->name == spec.message && ours)
                 return MessageEncoder(candidate);
         }
-        return fail("no database of its buses has the message '" + spec.message + "'", spec.pointer + "/message", didYouMean(spec.message, messageNames()));
+        return fail("no database of its buses has the message '" + spec.message + "'", spec.pointer + "/message",
+            didYouMean(spec.message, messageNames()));
     }
     const auto id = can::identifierFromText(spec.identifier);
     if (!id)
-        return fail("'" + spec.identifier + "' is no identifier", spec.pointer + "/id", "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
+        return fail("'" + spec.identifier + "' is no identifier", spec.pointer + "/id",
+            "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
     if (bus < 0 && busIndexes_.empty())
         return fail("raw frame " + spec.identifier + " names no bus", spec.pointer + "/bus");
     return MessageEncoder(bus >= 0 ? static_cast<std::uint8_t>(bus) : busIndexes_.front(), *id, spec.length);
@@ -319,7 +335,8 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
                 receptions_[&message];  // listened to, though no value of it is used
             }
         if (!known)
-            return fail("no database of its buses has the message '" + spec.on + "'", spec.pointer + "/on", didYouMean(spec.on, messageNames()));
+            return fail(
+                "no database of its buses has the message '" + spec.on + "'", spec.pointer + "/on", didYouMean(spec.on, messageNames()));
     }
     for (const auto& [name, text] : spec.set) {
         const std::string place = spec.pointer + "/set/" + JsonReader::escaped(name);
@@ -331,7 +348,9 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
                 all += (all.empty() ? "" : ", ") + variable;
             }
             const std::string nearest = didYouMean(name, names);
-            return fail("'" + name + "' is no variable of the node", place, (nearest.empty() ? "" : nearest + " ") + (all.empty() ? "Declare it: \"variables\": {\"" + name + "\": 0}" : "Its variables are " + all));
+            return fail("'" + name + "' is no variable of the node", place,
+                (nearest.empty() ? "" : nearest + " ")
+                    + (all.empty() ? "Declare it: \"variables\": {\"" + name + "\": 0}" : "Its variables are " + all));
         }
         auto formula = compile(text, place);
         if (!formula)
@@ -476,7 +495,7 @@ void Node::send(std::uint32_t index)
         return;
     refresh();
     const can::Frame& frame = sending.encoder.encode([&](std::uint32_t value) { return evaluate(sending.values[value]); }, sending.overflow,
-                                                     [&](std::uint32_t signal, double value) { refuse(sending, signal, value); });
+        [&](std::uint32_t signal, double value) { refuse(sending, signal, value); });
     world_.buses[sending.encoder.bus()]->offer(sending.port, frame);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "drive/node_spec.h"
 
 #include <algorithm>
@@ -40,7 +41,8 @@ SourceSpec sourceOf(const JsonReader& in)
     if (value.is_string())
         return FormulaSpec{value.get<std::string>()};
     if (!value.is_object() || value.size() != 1)
-        in.wrong("expected a number, an expression, or one of ramp, sine, steps, table, noise, counter, checksum, label", "For example {\"sine\": {\"mean\": 3, \"amplitude\": 1, \"period\": 9}}");
+        in.wrong("expected a number, an expression, or one of ramp, sine, steps, table, noise, counter, checksum, label",
+            "For example {\"sine\": {\"mean\": 3, \"amplitude\": 1, \"period\": 9}}");
     const std::string form = value.begin().key();
     const JsonReader body(value.begin().value(), in.placeOf(form));
     if (form == "table" || form == "steps")
@@ -114,7 +116,8 @@ SendSpec sendOf(const JsonReader& in)
     if (const std::string overflow = in.text("overflow"); overflow == "refuse")
         send.overflow = database::Overflow::refuse;
     else if (!overflow.empty() && overflow != "limit")
-        JsonReader::fail(in.placeOf("overflow"), "expected limit or refuse", "limit sends the nearest value that the bits hold; refuse leaves what was there, and reports it");
+        JsonReader::fail(in.placeOf("overflow"), "expected limit or refuse",
+            "limit sends the nearest value that the bits hold; refuse leaves what was there, and reports it");
     return send;
 }
 

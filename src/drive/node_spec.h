@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a simulated node does, as the rig document says it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "drive/playback.h"
 
 #include <algorithm>
@@ -19,7 +20,8 @@ bool passes(const Route& route, const database::Catalog& catalog, const trace::T
     if (route.senders == Senders::all)
         return true;
     const auto* message = catalog.find(key.bus, key.id);
-    const bool named = message != nullptr && std::find(route.nodes.begin(), route.nodes.end(), message->message->sender) != route.nodes.end();
+    const bool named = message != nullptr
+                       && std::find(route.nodes.begin(), route.nodes.end(), message->message->sender) != route.nodes.end();
     return named == (route.senders == Senders::only);
 }
 
@@ -104,7 +106,8 @@ void Playback::setRange(std::optional<Time> from, std::optional<Time> to)
     to_ = to;
     for (Lane& lane : lanes_) {
         const auto place = [&](Time time, bool behind) {
-            const auto found = std::partition_point(lane.rows.begin(), lane.rows.end(), [&](trace::Row row) { return behind ? snapshot_.time(row) <= time : snapshot_.time(row) < time; });
+            const auto found = std::partition_point(lane.rows.begin(), lane.rows.end(),
+                [&](trace::Row row) { return behind ? snapshot_.time(row) <= time : snapshot_.time(row) < time; });
             return static_cast<std::size_t>(found - lane.rows.begin());
         };
         lane.first = from ? place(*from, false) : 0;
@@ -147,7 +150,10 @@ std::vector<SentIdentifier> Playback::sends() const
 }
 
 // What moves by itself while it plays is counted with what was sent and where it stands.
-std::uint64_t Playback::changes() const { return changes_ * 1'000'003 + sent_ + (playing_ ? static_cast<std::uint64_t>(scheduler_.now().count()) * 2 + 1 : 0); }
+std::uint64_t Playback::changes() const
+{
+    return changes_ * 1'000'003 + sent_ + (playing_ ? static_cast<std::uint64_t>(scheduler_.now().count()) * 2 + 1 : 0);
+}
 
 ActorReport Playback::report() const
 {
@@ -155,7 +161,9 @@ ActorReport Playback::report() const
     for (const Lane& lane : lanes_)
         if (!lane.rows.empty())
             onto.push_back(static_cast<std::uint8_t>(lane.bus));
-    return {name_, std::move(onto), on_, PlaybackFacts{loaded(), playing_, loop_, pace_.factor, start_, end_, position(), chosen_, sent_, chosenByBus_, routes_, loaded() && finished()}};
+    return {name_, std::move(onto), on_,
+        PlaybackFacts{loaded(), playing_, loop_, pace_.factor, start_, end_, position(), chosen_, sent_, chosenByBus_, routes_,
+            loaded() && finished()}};
 }
 
 const Playback::Lane* Playback::front() const
@@ -195,14 +203,13 @@ Time Playback::lead() const
         return most;
     for (const Lane& lane : lanes_)
         if (lane.next < lane.last)
-            most = std::max(most, duration(lane) - Time(static_cast<std::int64_t>(static_cast<double>((nextTime(lane) - anchorLog_).count()) / pace_.factor)));
+            most = std::max(
+                most, duration(lane)
+                          - Time(static_cast<std::int64_t>(static_cast<double>((nextTime(lane) - anchorLog_).count()) / pace_.factor)));
     return most;
 }
 
-void Playback::anchor()
-{
-    anchorRun_ = scheduler_.now() + lead();
-}
+void Playback::anchor() { anchorRun_ = scheduler_.now() + lead(); }
 
 void Playback::setPace(Pace pace)
 {
@@ -241,8 +248,8 @@ void Playback::rest()
 void Playback::seek(Time logTime)
 {
     for (Lane& lane : lanes_) {
-        const auto found = std::partition_point(lane.rows.begin() + static_cast<std::ptrdiff_t>(lane.first), lane.rows.begin() + static_cast<std::ptrdiff_t>(lane.last),
-                                                [&](trace::Row row) { return snapshot_.time(row) < logTime; });
+        const auto found = std::partition_point(lane.rows.begin() + static_cast<std::ptrdiff_t>(lane.first),
+            lane.rows.begin() + static_cast<std::ptrdiff_t>(lane.last), [&](trace::Row row) { return snapshot_.time(row) < logTime; });
         lane.next = static_cast<std::size_t>(found - lane.rows.begin());
     }
     anchorLog_ = std::clamp(logTime, start_, end_);
@@ -301,7 +308,8 @@ void Playback::schedule(std::size_t index)
     if (lane.next >= lane.last)
         return;
     const auto ahead = static_cast<double>((nextTime(lane) - anchorLog_).count()) / pace_.factor;
-    const Time stamp = ahead > 9e18 - static_cast<double>(anchorRun_.count()) ? latestStamp : anchorRun_ + Time(static_cast<std::int64_t>(ahead));
+    const Time stamp = ahead > 9e18 - static_cast<double>(anchorRun_.count()) ? latestStamp
+                                                                              : anchorRun_ + Time(static_cast<std::int64_t>(ahead));
     wake(index, std::max(scheduler_.now(), stamp - duration(lane)));
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Replay of a log onto the buses of a running rig.
 #pragma once
 
@@ -16,7 +17,6 @@
 #include "trace/trace.h"
 
 namespace wavetrope::drive {
-
 
 /// Which senders' frames of a log bus pass.
 enum class Senders : std::uint8_t { all, only, except };

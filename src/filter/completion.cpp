@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/completion.h"
 
 #include <algorithm>
@@ -15,7 +16,9 @@ using Kind = Token::Kind;
 
 bool beginsWith(std::string_view text, std::string_view with)
 {
-    return text.size() >= with.size() && std::equal(with.begin(), with.end(), text.begin(), [](char a, char b) { return std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b)); });
+    return text.size() >= with.size() && std::equal(with.begin(), with.end(), text.begin(), [](char a, char b) {
+        return std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b));
+    });
 }
 
 std::string quotedIfNeeded(const std::string& name)
@@ -23,11 +26,15 @@ std::string quotedIfNeeded(const std::string& name)
     return name.find_first_of(" ()<>=!\"") == std::string::npos && !name.empty() ? name : '"' + name + '"';
 }
 
-bool isComparison(const Token& token) { return (token.kind == Kind::mark && token.text != "(" && token.text != ")") || (token.kind == Kind::word && token.text == "between"); }
+bool isComparison(const Token& token)
+{
+    return (token.kind == Kind::mark && token.text != "(" && token.text != ")") || (token.kind == Kind::word && token.text == "between");
+}
 
 class Finder {
 public:
-    Finder(std::string_view text, std::size_t cursor, const database::Catalog& catalog, const NamedFilters::Map& named, std::size_t most) : catalog_(catalog), named_(named), most_(most)
+    Finder(std::string_view text, std::size_t cursor, const database::Catalog& catalog, const NamedFilters::Map& named, std::size_t most)
+        : catalog_(catalog), named_(named), most_(most)
     {
         cursor = std::min(cursor, text.size());
         Lexer lexer(text.substr(0, cursor));
@@ -47,7 +54,8 @@ public:
         }
         // What follows the cursor without a gap goes with it.
         std::size_t end = cursor;
-        while (end < text.size() && !std::isspace(static_cast<unsigned char>(text[end])) && std::string_view("()<>=!\"").find(text[end]) == std::string_view::npos)
+        while (end < text.size() && !std::isspace(static_cast<unsigned char>(text[end]))
+               && std::string_view("()<>=!\"").find(text[end]) == std::string_view::npos)
             ++end;
         out_.length = end - out_.from;
     }
@@ -55,7 +63,10 @@ public:
     Completions run()
     {
         const Token* last = before_.empty() ? nullptr : &before_.back();
-        const auto word = [&](std::size_t back, std::string_view what) { return before_.size() > back && before_[before_.size() - 1 - back].kind == Kind::word && before_[before_.size() - 1 - back].text == what; };
+        const auto word = [&](std::size_t back, std::string_view what) {
+            return before_.size() > back && before_[before_.size() - 1 - back].kind == Kind::word
+                   && before_[before_.size() - 1 - back].text == what;
+        };
         if (word(0, "bus"))
             buses();
         else if (word(0, "from"))
@@ -77,7 +88,8 @@ public:
         else if (last == nullptr || (last->kind == Kind::mark && last->text == "(") || word(0, "and") || word(0, "or") || word(0, "not"))
             conditions();
         else if (const database::Signal* signal = signalOf(*last); signal != nullptr && !behindValue())
-            list({{">", "compare"}, {"<", "compare"}, {"=", "compare"}, {"between", "two numbers, joined by and"}, {"changes", "another value than before"}, {"rises above", "a number"}, {"falls below", "a number"}});
+            list({{">", "compare"}, {"<", "compare"}, {"=", "compare"}, {"between", "two numbers, joined by and"},
+                {"changes", "another value than before"}, {"rises above", "a number"}, {"falls below", "a number"}});
         else
             unit(), joining();
         return std::move(out_);
@@ -144,7 +156,8 @@ private:
                 if (dotted ? !beginsWith(whole, typed_) : !beginsWith(signal.name, typed_) && !beginsWith(message.message->name, typed_))
                     continue;
                 const bool byItself = !dotted && beginsWith(signal.name, typed_) && catalog_.findSignals(signal.name).size() == 1;
-                add(byItself ? signal.name : whole, (signal.unit.empty() ? std::string("signal") : "signal in " + signal.unit) + " of " + message.message->name);
+                add(byItself ? signal.name : whole,
+                    (signal.unit.empty() ? std::string("signal") : "signal in " + signal.unit) + " of " + message.message->name);
                 if (!byItself && !dotted && beginsWith(signal.name, typed_) && out_.choices.size() < most_)
                     out_.choices.push_back({whole, (signal.unit.empty() ? std::string("signal") : "signal in " + signal.unit)});
             }
@@ -163,7 +176,8 @@ private:
         if (before_.size() < 2)
             return false;
         const Token& previous = before_[before_.size() - 2];
-        return isComparison(previous) || (previous.kind == Kind::word && (previous.text == "name" || previous.text == "from" || previous.text == "bus"));
+        return isComparison(previous)
+               || (previous.kind == Kind::word && (previous.text == "name" || previous.text == "from" || previous.text == "bus"));
     }
     void values(const Token& of)
     {
@@ -178,7 +192,11 @@ private:
         if (const database::Signal* signal = signalOf(before_[before_.size() - 3]); signal != nullptr && !signal->unit.empty())
             add(signal->unit, "unit of " + signal->name);
     }
-    void joining() { list({{"and", "both"}, {"or", "either"}, {"every", "every n-th, last in a filter"}, {"first", "the first alone, last in a filter"}}); }
+    void joining()
+    {
+        list(
+            {{"and", "both"}, {"or", "either"}, {"every", "every n-th, last in a filter"}, {"first", "the first alone, last in a filter"}});
+    }
 
     const database::Catalog& catalog_;
     const NamedFilters::Map& named_;
@@ -191,7 +209,8 @@ private:
 
 }  // namespace
 
-Completions complete(std::string_view text, std::size_t cursor, const database::Catalog& catalog, const NamedFilters::Map& named, std::size_t most)
+Completions complete(
+    std::string_view text, std::size_t cursor, const database::Catalog& catalog, const NamedFilters::Map& named, std::size_t most)
 {
     return Finder(text, cursor, catalog, named, most).run();
 }

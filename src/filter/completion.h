@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What can be typed next in a filter.
 #pragma once
 
@@ -26,6 +27,7 @@ struct Completions {
 
 /// What could stand at byte `cursor` of a filter: conditions, joining words, buses, nodes, messages, signals, units, texts
 /// of values and filters by name, as the words before the place allow.
-[[nodiscard]] Completions complete(std::string_view text, std::size_t cursor, const database::Catalog& catalog, const NamedFilters::Map& named = {}, std::size_t most = 50);
+[[nodiscard]] Completions complete(std::string_view text, std::size_t cursor, const database::Catalog& catalog,
+    const NamedFilters::Map& named = {}, std::size_t most = 50);
 
 }  // namespace wavetrope::filter

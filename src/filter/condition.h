@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A condition over a stream of frames: when it becomes true, holds, and ends.
 #pragma once
 

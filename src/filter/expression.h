@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A filter as a tree.
 #pragma once
 
@@ -66,7 +67,10 @@ struct Number {
     std::optional<database::RawValue> floor;   ///< Nothing where it is beyond 2^120.
     bool whole = true;                         ///< Whether it is its floor.
 
-    friend bool operator<(const Number& a, const Number& b) { return a.floor && b.floor && *a.floor != *b.floor ? *a.floor < *b.floor : a.value < b.value; }
+    friend bool operator<(const Number& a, const Number& b)
+    {
+        return a.floor && b.floor && *a.floor != *b.floor ? *a.floor < *b.floor : a.value < b.value;
+    }
 };
 
 /// A signal compared with a number, or with one of its texts. False where the frame does not carry the signal.
@@ -145,7 +149,9 @@ struct SoonAfter {
 };
 
 struct Expression {
-    std::variant<IdRange, IdMask, NamePattern, FromNode, OnBus, OfKind, InDirection, Undecoded, CompareSignal, SignalChange, ByteTest, LengthTest, GapTest, OfGroup, FromSource, ToDestination, InTime, SoonAfter, Both, Either, Negation> term;
+    std::variant<IdRange, IdMask, NamePattern, FromNode, OnBus, OfKind, InDirection, Undecoded, CompareSignal, SignalChange, ByteTest,
+        LengthTest, GapTest, OfGroup, FromSource, ToDestination, InTime, SoonAfter, Both, Either, Negation>
+        term;
 };
 
 /// Which of the frames that match the rest pass: all, every n-th beginning with the first, or the first alone.
@@ -156,7 +162,10 @@ struct Thinning {
     bool perIdentifier = false;
 
     /// Whether the match of a number, counted from 0, passes.
-    [[nodiscard]] bool passes(std::uint64_t number) const { return kind == Kind::all || (kind == Kind::first ? number == 0 : number % every == 0); }
+    [[nodiscard]] bool passes(std::uint64_t number) const
+    {
+        return kind == Kind::all || (kind == Kind::first ? number == 0 : number % every == 0);
+    }
 };
 
 /// A filter as it was understood.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/filter.h"
 
 #include <cctype>
@@ -37,7 +38,9 @@ Expected<Filter> Filter::compile(std::string_view text, std::shared_ptr<const da
 
 bool Filter::needsOthers() const
 {
-    return understood_ != nullptr && (understood_->remembers() || understood_->thinning.kind != Thinning::Kind::all || (understood_->tree != nullptr && asksForTime(*understood_->tree)));
+    return understood_ != nullptr
+           && (understood_->remembers() || understood_->thinning.kind != Thinning::Kind::all
+               || (understood_->tree != nullptr && asksForTime(*understood_->tree)));
 }
 
 bool Filter::matches(const can::FrameView& frame) const
@@ -55,7 +58,9 @@ Verdict Filter::verdict(const trace::TraceKey& key) const
 
 bool fitsPattern(std::string_view text, std::string_view pattern)
 {
-    const auto alike = [](char a, char b) { return std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b)); };
+    const auto alike = [](char a, char b) {
+        return std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b));
+    };
     std::size_t t = 0;
     std::size_t p = 0;
     std::size_t star = std::string_view::npos;

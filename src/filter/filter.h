@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A compiled filter: which frames pass.
 #pragma once
 
@@ -22,7 +23,8 @@ public:
     /// Passes everything.
     Filter() = default;
     /// Compiles a filter; an empty text passes everything. See docs/filter-language.md.
-    [[nodiscard]] static Expected<Filter> compile(std::string_view text, std::shared_ptr<const database::Catalog> catalog, const NamedFilters& named = {});
+    [[nodiscard]] static Expected<Filter> compile(
+        std::string_view text, std::shared_ptr<const database::Catalog> catalog, const NamedFilters& named = {});
 
     /// One frame by itself, as if it were the first and at the start: for rows of a log use FilterStream or FilterScan.
     [[nodiscard]] bool matches(const can::FrameView& frame) const;

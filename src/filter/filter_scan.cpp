@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/filter_scan.h"
 
 #include <algorithm>
@@ -177,7 +178,8 @@ RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, c
     if (segment.lost())
         return RowPart::ofAll(0);
     const std::uint32_t limit = snapshot.rowsIn(index);
-    const bool known = std::all_of(candidates.begin(), candidates.end(), [&](const Candidate& c) { return program(c.identifier, slot).verdict() == Verdict::always; });
+    const bool known = std::all_of(
+        candidates.begin(), candidates.end(), [&](const Candidate& c) { return program(c.identifier, slot).verdict() == Verdict::always; });
     std::vector<std::uint16_t> groups;
     std::uint32_t count = 0;
     for (const Candidate& candidate : candidates) {
@@ -211,7 +213,8 @@ RowPart FilterScan::lookAt(const trace::Snapshot& snapshot, std::size_t index, c
     return RowPart::ofBits(bits);
 }
 
-void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, const Earliers& earlier, RowBits& bits)
+void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit,
+    const Candidate& candidate, int slot, const Earliers& earlier, RowBits& bits)
 {
     const Program& of = program(candidate.identifier, slot);
     const auto set = [&](std::uint32_t row, bool passes) { bits.set(row, passes); };
@@ -226,11 +229,13 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
             if (group.length() <= plan.lastByte || head.kind == can::FrameKind::remote || head.kind == can::FrameKind::error)
                 continue;
             if (simple)
-                mark(group, limit, bits, [test = *plain->test, byte = plan.byte, shift = plan.shift, mask = plan.mask, motorola = plan.motorola](const std::uint8_t* payload) {
-                    std::uint64_t word;
-                    std::memcpy(&word, payload + byte, sizeof word);
-                    return test.passesWhole((motorola ? __builtin_bswap64(word) : word) >> shift & mask);
-                });
+                mark(group, limit, bits,
+                    [test = *plain->test, byte = plan.byte, shift = plan.shift, mask = plan.mask, motorola = plan.motorola](
+                        const std::uint8_t* payload) {
+                        std::uint64_t word;
+                        std::memcpy(&word, payload + byte, sizeof word);
+                        return test.passesWhole((motorola ? __builtin_bswap64(word) : word) >> shift & mask);
+                    });
             else
                 mark(group, limit, bits, [&](const std::uint8_t* payload) { return plain->test->passes(plan.rawBits(payload)); });
         }
@@ -240,7 +245,8 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
         const ByteInterval wanted(*test);
         for (std::uint32_t g = candidate.group; g != trace::noGroup; g = segment.group(g).next())
             if (segment.group(g).length() > test->index)
-                mark(segment.group(g), limit, bits, [wanted, at = test->index](const std::uint8_t* payload) { return wanted.holds(payload[at]); });
+                mark(segment.group(g), limit, bits,
+                    [wanted, at = test->index](const std::uint8_t* payload) { return wanted.holds(payload[at]); });
         return;
     }
     const auto index = static_cast<std::size_t>(segment.firstRow() / trace::segmentRows);
@@ -290,10 +296,15 @@ void FilterScan::lookAtIdentifier(const trace::Snapshot& snapshot, const trace::
     }
 }
 
-Past FilterScan::pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot)
+Past FilterScan::pastOf(
+    const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot)
 {
     Past past = program.nothing();
-    const auto complete = [&] { return past.time && std::none_of(program.changes().begin(), program.changes().end(), [&](const Program::Change& c) { return !past.values[c.slot]; }); };
+    const auto complete = [&] {
+        return past.time && std::none_of(program.changes().begin(), program.changes().end(), [&](const Program::Change& c) {
+            return !past.values[c.slot];
+        });
+    };
     snapshot.eachRunBack(identifier, segment, [&](const trace::Run& run) {
         Past before = program.nothing();
         bool whole = false;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rows of a trace that a filter passes, found as the trace grows.
 #pragma once
 
@@ -57,7 +58,8 @@ private:
         trace::Row before = trace::noRow;
     };
     using Earliers = std::map<unsigned, std::unique_ptr<Earlier>>;
-    void lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate, int slot, const Earliers& earlier, RowBits& bits);
+    void lookAtIdentifier(const trace::Snapshot& snapshot, const trace::Segment& segment, std::uint32_t limit, const Candidate& candidate,
+        int slot, const Earliers& earlier, RowBits& bits);
     Past pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot);
     RowPart thinned(const trace::Segment& segment, const RowPart& part);
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A filter over frames one after the other, as they come.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The filter language in one table: what the parser knows, what completion offers, and what the documents say.
 #pragma once
 

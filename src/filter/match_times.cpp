@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/match_times.h"
 
 #include <algorithm>
@@ -13,7 +14,8 @@ void eachIn(const RowSet& rows, const trace::Segment& segment, std::size_t index
 {
     const trace::Row first = segment.firstRow();
     if (rows.thinned()) {
-        rows.each(rows.rank(first), [&](trace::Row row) { return row < first + limit ? (visit(static_cast<std::uint32_t>(row - first)), true) : false; });
+        rows.each(rows.rank(first),
+            [&](trace::Row row) { return row < first + limit ? (visit(static_cast<std::uint32_t>(row - first)), true) : false; });
         return;
     }
     const auto bits = std::make_unique<RowBits>();
@@ -34,7 +36,8 @@ bool MatchTimes::advance(const trace::Snapshot& snapshot, const RowSet& rows, st
         if (done == most)
             return false;
         const auto index = static_cast<std::size_t>(seen_ / trace::segmentRows);
-        const auto limit = static_cast<std::uint32_t>(std::min<std::uint64_t>(trace::segmentRows, seen - trace::Row{index} * trace::segmentRows));
+        const auto limit = static_cast<std::uint32_t>(
+            std::min<std::uint64_t>(trace::segmentRows, seen - trace::Row{index} * trace::segmentRows));
         Part part;
         bool any = false;
         if (rows.rank(trace::Row{index} * trace::segmentRows + limit) > rows.rank(trace::Row{index} * trace::segmentRows)) {
@@ -91,7 +94,9 @@ std::vector<bool> MatchTimes::marks(Time from, Time to, std::size_t places) cons
         const double each = (static_cast<double>((part.last - part.first).count()) + 1) / static_cast<double>(parts);
         for (std::size_t word = 0; word < part.bits.size(); ++word)
             for (std::uint64_t left = part.bits[word]; left != 0; left &= left - 1)
-                mark(part.first + Time(static_cast<std::int64_t>(each * (static_cast<double>(word * 64 + static_cast<std::size_t>(std::countr_zero(left))) + 0.5))));
+                mark(part.first
+                     + Time(static_cast<std::int64_t>(
+                         each * (static_cast<double>(word * 64 + static_cast<std::size_t>(std::countr_zero(left))) + 0.5))));
     }
     return marks;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where in time the matches of a filter lie, for a strip that shows a whole log.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/narrow.h"
 
 #include "filter/lexer.h"
@@ -40,7 +41,9 @@ std::string narrowed(std::string_view filter, std::string_view condition, Narrow
     const std::string thinning = end < filter.size() ? " " + std::string(trimmed(filter.substr(end))) : "";
     const bool compound = joins(condition, "or") || joins(condition, "and");
     const std::string whole = compound ? "(" + std::string(condition) + ")" : std::string(condition);
-    const std::string wanted = how == Narrow::notThis ? "not " + whole : how == Narrow::onlyThis ? grouped(condition) : std::string(condition);
+    const std::string wanted = how == Narrow::notThis    ? "not " + whole
+                               : how == Narrow::onlyThis ? grouped(condition)
+                                                         : std::string(condition);
     if (rest.empty())
         return (how == Narrow::alsoThis ? std::string(condition) : how == Narrow::onlyThis ? std::string(condition) : wanted) + thinning;
     if (rest == wanted || rest == condition)

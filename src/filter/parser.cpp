@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/parser.h"
 
 #include <algorithm>
@@ -34,14 +35,13 @@ ExpressionPointer make(T term)
     return expression;
 }
 
-bool isReserved(std::string_view word)
-{
-    return word == "and" || word == "or" || word == "not" || word == "every" || word == "first";
-}
+bool isReserved(std::string_view word) { return word == "and" || word == "or" || word == "not" || word == "every" || word == "first"; }
 
 class Parser {
 public:
-    Parser(std::string_view text, const database::Catalog& catalog, const NamedFilters& named) : text_(text), lexer_(text), catalog_(catalog), named_(named) {}
+    Parser(std::string_view text, const database::Catalog& catalog, const NamedFilters& named)
+        : text_(text), lexer_(text), catalog_(catalog), named_(named)
+    {}
 
     Expected<Understood> run()
     {
@@ -76,7 +76,10 @@ private:
             found = "a text without its closing quote";
         throw Failure{token.at, "expected " + wanted + ", found " + found, std::move(remedy)};
     }
-    [[noreturn]] static void failAt(std::size_t at, std::string what, std::string remedy = {}) { throw Failure{at, std::move(what), std::move(remedy)}; }
+    [[noreturn]] static void failAt(std::size_t at, std::string what, std::string remedy = {})
+    {
+        throw Failure{at, std::move(what), std::move(remedy)};
+    }
 
     bool tryWord(std::string_view word)
     {
@@ -99,7 +102,10 @@ private:
         return word(wanted);
     }
 
-    [[nodiscard]] bool atThinning() const { return lexer_.peek().kind == Kind::word && (lexer_.peek().text == "every" || lexer_.peek().text == "first"); }
+    [[nodiscard]] bool atThinning() const
+    {
+        return lexer_.peek().kind == Kind::word && (lexer_.peek().text == "every" || lexer_.peek().text == "first");
+    }
     void thinning()
     {
         if (!atThinning())
@@ -129,7 +135,8 @@ private:
         std::uint64_t value = 0;
         const auto [end, code] = std::from_chars(digits.data(), digits.data() + digits.size(), value, base);
         if (code != std::errc{} || end != digits.data() + digits.size() || digits.empty() || value < least || value > most)
-            failAt(token.at, "expected " + wanted + ", from " + std::to_string(least) + " to " + std::to_string(most) + ", found '" + std::string(token.text.substr(0, 40)) + "'");
+            failAt(token.at, "expected " + wanted + ", from " + std::to_string(least) + " to " + std::to_string(most) + ", found '"
+                                 + std::string(token.text.substr(0, 40)) + "'");
         return value;
     }
 
@@ -138,7 +145,8 @@ private:
     {
         const Token token = word(wanted);
         std::string text(token.text);
-        if (const bool bare = !text.empty() && text.find_first_not_of("0123456789.+-") == std::string::npos; bare && lexer_.peek().kind == Kind::word && !isReserved(lexer_.peek().text))
+        if (const bool bare = !text.empty() && text.find_first_not_of("0123456789.+-") == std::string::npos;
+            bare && lexer_.peek().kind == Kind::word && !isReserved(lexer_.peek().text))
             text += ' ' + std::string(lexer_.take().text);
         const auto read = spanFromText(text);
         if (!read)
@@ -158,7 +166,12 @@ private:
             fail("a comparison: > >= < <= = or !=");
         }
         lexer_.take();
-        return mark.text == ">" ? Comparison::greater : mark.text == ">=" ? Comparison::greaterOrEqual : mark.text == "<" ? Comparison::less : mark.text == "<=" ? Comparison::lessOrEqual : mark.text == "!=" ? Comparison::notEqual : Comparison::equal;
+        return mark.text == ">"    ? Comparison::greater
+               : mark.text == ">=" ? Comparison::greaterOrEqual
+               : mark.text == "<"  ? Comparison::less
+               : mark.text == "<=" ? Comparison::lessOrEqual
+               : mark.text == "!=" ? Comparison::notEqual
+                                   : Comparison::equal;
     }
     void needAnd()
     {
@@ -279,7 +292,8 @@ private:
             if (named_.filters != nullptr)
                 for (const auto& [known, text] : *named_.filters)
                     names += (names.empty() ? "" : ", ") + known;
-            failAt(token.at, "there is no filter '" + name + "'", names.empty() ? "The rig has no named filters" : "Its filters are " + names);
+            failAt(
+                token.at, "there is no filter '" + name + "'", names.empty() ? "The rig has no named filters" : "Its filters are " + names);
         }
         if (named_.depth >= 20)
             failAt(token.at, "the filter '" + name + "' uses itself, directly or through others");
@@ -381,7 +395,9 @@ private:
                 return make(Undecoded{});
         }
         if (compared && beginsCondition(first.text) && catalog_.findSignals(first.text).empty())
-            failAt(lexer_.peek().at, "'" + std::string(first.text) + "' stands before what it asks for, without '" + std::string(lexer_.peek().text) + "'", "Write " + exampleOf(first.text));
+            failAt(lexer_.peek().at,
+                "'" + std::string(first.text) + "' stands before what it asks for, without '" + std::string(lexer_.peek().text) + "'",
+                "Write " + exampleOf(first.text));
         return comparison(first);
     }
     // The nearest of several names, and what else helps.
@@ -422,8 +438,11 @@ private:
     {
         const Token pattern = name("a message name, * and ? allowed");
         const auto& messages = catalog_.messages();
-        if (catalog_.anyDatabase() && std::none_of(messages.begin(), messages.end(), [&](const database::CatalogMessage& m) { return fitsPattern(m.message->name, pattern.text); }))
-            failAt(pattern.at, "no message of a database is called '" + std::string(pattern.text) + "'", withNearest(pattern.text, messageNames(), "* stands for any run of characters"));
+        if (catalog_.anyDatabase() && std::none_of(messages.begin(), messages.end(), [&](const database::CatalogMessage& m) {
+                return fitsPattern(m.message->name, pattern.text);
+            }))
+            failAt(pattern.at, "no message of a database is called '" + std::string(pattern.text) + "'",
+                withNearest(pattern.text, messageNames(), "* stands for any run of characters"));
         return needsDatabase(at, make(NamePattern{std::string(pattern.text)}));
     }
 
@@ -438,7 +457,8 @@ private:
     {
         const auto id = can::identifierFromText(text);
         if (!id)
-            failAt(at, "expected an identifier, found '" + std::string(text.substr(0, 40)) + "'", "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
+            failAt(at, "expected an identifier, found '" + std::string(text.substr(0, 40)) + "'",
+                "Up to 3 hexadecimal digits are 11 bits (0x1F0), 8 digits are 29 bits (0x18FF2103)");
         return *id;
     }
 
@@ -451,7 +471,8 @@ private:
             const std::size_t lastAt = token.at + dots + 2;
             const can::Identifier last = readIdentifier(token.text.substr(dots + 2), lastAt);
             if (first.extended != last.extended)
-                failAt(lastAt, "the range begins with " + std::string(first.extended ? "29" : "11") + " bits and ends with " + (last.extended ? "29" : "11"));
+                failAt(lastAt, "the range begins with " + std::string(first.extended ? "29" : "11") + " bits and ends with "
+                                   + (last.extended ? "29" : "11"));
             if (last < first)
                 failAt(lastAt, "the range ends before it begins");
             return make(IdRange{first, last});
@@ -466,7 +487,8 @@ private:
         std::uint32_t mask = 0;
         const auto [end, code] = std::from_chars(digits.data(), digits.data() + digits.size(), mask, 16);
         if (code != std::errc{} || end != digits.data() + digits.size() || mask > (id.extended ? 0x1FFFFFFFU : 0x7FFU))
-            failAt(maskToken.at, "expected a mask of " + std::string(id.extended ? "29" : "11") + " bits, found '" + std::string(maskToken.text) + "'");
+            failAt(maskToken.at,
+                "expected a mask of " + std::string(id.extended ? "29" : "11") + " bits, found '" + std::string(maskToken.text) + "'");
         return make(IdMask{id, mask});
     }
 
@@ -507,14 +529,18 @@ private:
         const std::string signalName(signalToken.text);
         if (compare.signals.empty()) {
             if (!catalog_.anyDatabase())
-                failAt(signalToken.at, "expected a condition, found '" + signalName + "'; signals need a database", "Conditions without one are id, bus, kind, sent, received, undecoded, group, source, destination, length, byte, gap, time and within");
+                failAt(signalToken.at, "expected a condition, found '" + signalName + "'; signals need a database",
+                    "Conditions without one are id, bus, kind, sent, received, undecoded, group, source, destination, length, byte, gap, "
+                    "time and within");
             failAt(signalToken.at, "'" + signalName + "' is neither a condition nor a signal of a database",
-                   withNearest(signalName, signalNames(signalName.find('.') != std::string::npos), "Conditions begin with " + conditionWords()));
+                withNearest(
+                    signalName, signalNames(signalName.find('.') != std::string::npos), "Conditions begin with " + conditionWords()));
         }
         for (const database::SignalRef& ref : compare.signals)
             if (ref.message->message->name != compare.signals[0].message->message->name)
                 failAt(signalToken.at, "'" + signalName + "' is a signal of several messages",
-                       "Say which: " + compare.signals[0].message->message->name + "." + signalName + " or " + ref.message->message->name + "." + signalName);
+                    "Say which: " + compare.signals[0].message->message->name + "." + signalName + " or " + ref.message->message->name + "."
+                        + signalName);
 
         SignalChange change;
         change.signals = compare.signals;
@@ -538,7 +564,8 @@ private:
             return remember(std::move(change));
         }
         const Token mark = lexer_.peek();
-        if (!(mark.kind == Kind::word && mark.text == "between") && (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!"))
+        if (!(mark.kind == Kind::word && mark.text == "between")
+            && (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!"))
             fail("a comparison: > >= < <= = or !=, or between, changes, rises or falls");
         compare.comparison = comparisonMark(false);
         if (lexer_.peek().kind == Kind::text && !lexer_.openQuote() && compare.comparison != Comparison::between) {
@@ -575,7 +602,8 @@ private:
             choices += (choices.empty() ? "\"" : ", \"") + entry.text + "\"";
         }
         if (!known)
-            failAt(token.at, signal.name + " has no text \"" + std::string(token.text) + "\"", choices.empty() ? "It has no texts; compare it with a number" : "Its texts are " + choices);
+            failAt(token.at, signal.name + " has no text \"" + std::string(token.text) + "\"",
+                choices.empty() ? "It has no texts; compare it with a number" : "Its texts are " + choices);
         compare.byText = true;
         compare.text = token.text;
     }
@@ -624,7 +652,10 @@ private:
     {
         if (unit == signal.unit)
             return;
-        failAt(at, "the unit of " + signal.name + (signal.unit.empty() ? std::string(" is none") : " is " + signal.unit) + ", not '" + std::string(unit) + "'", "Leave the unit out or write the database's");
+        failAt(at,
+            "the unit of " + signal.name + (signal.unit.empty() ? std::string(" is none") : " is " + signal.unit) + ", not '"
+                + std::string(unit) + "'",
+            "Leave the unit out or write the database's");
     }
 
     std::string_view text_;

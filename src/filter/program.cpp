@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/program.h"
 
 #include <cmath>
@@ -28,26 +29,36 @@ Verdict ofIdentifier(const Expression& expression, const trace::TraceKey& key, c
 {
     const auto parts = [&] { return can::ParameterGroup::of(key.id); };
     const bool extended = !key.error && key.id.extended;
-    return std::visit(
-        Overloaded{
-            [&](const IdRange& t) { return known(!key.error && key.id.extended == t.first.extended && t.first.value <= key.id.value && key.id.value <= t.last.value); },
-            [&](const IdMask& t) { return known(!key.error && key.id.extended == t.id.extended && ((key.id.value ^ t.id.value) & t.mask) == 0); },
-            [&](const NamePattern& t) { return known(message != nullptr && fitsPattern(message->message->name, t.pattern)); },
-            [&](const FromNode& t) { return known(message != nullptr && message->message->sender == t.node); },
-            [&](const OnBus& t) { return known(key.bus == t.bus); },
-            [&](const OfKind& t) { return key.error || t.kind == can::FrameKind::error ? known(key.error && t.kind == can::FrameKind::error) : Verdict::depends; },
-            [&](const Undecoded&) { return known(!key.error && message == nullptr); },
-            [&](const OfGroup& t) { return known(extended && parts().group == (t.group & ((t.group >> 8 & 0xFFU) < 240 ? 0x3FF00U : 0x3FFFFU))); },
-            [&](const FromSource& t) { return known(extended && parts().source == t.address); },
-            [&](const ToDestination& t) { return known(extended && parts().addressed && parts().destination == t.address); },
-            [&](const auto&) { return Verdict::depends; },
-        },
+    return std::visit(Overloaded{
+                          [&](const IdRange& t) {
+                              return known(!key.error && key.id.extended == t.first.extended && t.first.value <= key.id.value
+                                           && key.id.value <= t.last.value);
+                          },
+                          [&](const IdMask& t) {
+                              return known(!key.error && key.id.extended == t.id.extended && ((key.id.value ^ t.id.value) & t.mask) == 0);
+                          },
+                          [&](const NamePattern& t) { return known(message != nullptr && fitsPattern(message->message->name, t.pattern)); },
+                          [&](const FromNode& t) { return known(message != nullptr && message->message->sender == t.node); },
+                          [&](const OnBus& t) { return known(key.bus == t.bus); },
+                          [&](const OfKind& t) {
+                              return key.error || t.kind == can::FrameKind::error ? known(key.error && t.kind == can::FrameKind::error)
+                                                                                  : Verdict::depends;
+                          },
+                          [&](const Undecoded&) { return known(!key.error && message == nullptr); },
+                          [&](const OfGroup& t) {
+                              return known(extended && parts().group == (t.group & ((t.group >> 8 & 0xFFU) < 240 ? 0x3FF00U : 0x3FFFFU)));
+                          },
+                          [&](const FromSource& t) { return known(extended && parts().source == t.address); },
+                          [&](const ToDestination& t) { return known(extended && parts().addressed && parts().destination == t.address); },
+                          [&](const auto&) { return Verdict::depends; },
+                      },
         expression.term);
 }
 
 }  // namespace
 
-Program::Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key) : slots_(understood.changeSlots)
+Program::Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key)
+    : slots_(understood.changeSlots)
 {
     root_ = tree == nullptr ? add({Node::Kind::yes, -1, -1, nullptr, nullptr}) : build(*tree, catalog, key);
 }
@@ -153,7 +164,8 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
     case Node::Kind::change: {
         const auto& t = std::get<SignalChange>(node.term->term);
         database::Decoded decoded;
-        if (moment.past == nullptr || !moment.past->values[t.slot] || !node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
+        if (moment.past == nullptr || !moment.past->values[t.slot]
+            || !node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
             return false;
         const std::uint64_t before = *moment.past->values[t.slot];
         const database::SignalPlan& plan = node.signal->message->plan.plan(node.signal->index);
@@ -167,22 +179,27 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
     }
     case Node::Kind::leaf: break;
     }
-    return std::visit(
-        Overloaded{
-            [&](const OfKind& t) { return frame.kind == t.kind; },
-            [&](const InDirection& t) { return frame.direction == t.direction; },
-            [&](const ByteTest& t) { return t.index < frame.length && compares<unsigned>(frame.data[t.index] & t.mask, t.comparison, t.value, t.upper); },
-            [&](const LengthTest& t) { return compares<unsigned>(frame.length, t.comparison, t.length, t.upper); },
-            [&](const GapTest& t) { return moment.past != nullptr && moment.past->time && compares(frame.time - *moment.past->time, t.comparison, t.span, t.upper); },
-            [&](const InTime& t) { return frame.time - moment.origin >= t.from && frame.time - moment.origin <= t.to; },
-            [&](const SoonAfter& t) {
-                if (moment.soon == nullptr || !moment.soon[t.slot])
-                    return false;
-                const Time since = frame.time - *moment.soon[t.slot];
-                return since >= Time{0} && since <= t.span;
-            },
-            [&](const auto&) { return false; },
-        },
+    return std::visit(Overloaded{
+                          [&](const OfKind& t) { return frame.kind == t.kind; },
+                          [&](const InDirection& t) { return frame.direction == t.direction; },
+                          [&](const ByteTest& t) {
+                              return t.index < frame.length
+                                     && compares<unsigned>(frame.data[t.index] & t.mask, t.comparison, t.value, t.upper);
+                          },
+                          [&](const LengthTest& t) { return compares<unsigned>(frame.length, t.comparison, t.length, t.upper); },
+                          [&](const GapTest& t) {
+                              return moment.past != nullptr && moment.past->time
+                                     && compares(frame.time - *moment.past->time, t.comparison, t.span, t.upper);
+                          },
+                          [&](const InTime& t) { return frame.time - moment.origin >= t.from && frame.time - moment.origin <= t.to; },
+                          [&](const SoonAfter& t) {
+                              if (moment.soon == nullptr || !moment.soon[t.slot])
+                                  return false;
+                              const Time since = frame.time - *moment.soon[t.slot];
+                              return since >= Time{0} && since <= t.span;
+                          },
+                          [&](const auto&) { return false; },
+                      },
         node.term->term);
 }
 

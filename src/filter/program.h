@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A filter made ready for the frames of one identifier.
 #pragma once
 

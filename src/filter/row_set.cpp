@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/row_set.h"
 
 #include <algorithm>
@@ -184,7 +185,8 @@ trace::Row RowSet::atWhole(std::uint64_t n) const
     if (n >= whole())
         return trace::noRow;
     // The last entry that begins at or before n, of those the one with rows.
-    const auto entry = std::prev(std::upper_bound(entries_.begin(), entries_.end(), n, [](std::uint64_t value, const Entry& e) { return value < e.before; }));
+    const auto entry = std::prev(
+        std::upper_bound(entries_.begin(), entries_.end(), n, [](std::uint64_t value, const Entry& e) { return value < e.before; }));
     const auto within = static_cast<std::uint32_t>(n - entry->before);
     const RowPart& part = *entry->part;
     if (part.kind_ == RowPart::Kind::all)
@@ -196,7 +198,8 @@ trace::Row RowSet::atWhole(std::uint64_t n) const
 
 std::uint64_t RowSet::rankWhole(trace::Row row) const
 {
-    const auto behind = std::upper_bound(entries_.begin(), entries_.end(), row, [](trace::Row value, const Entry& e) { return value < e.first; });
+    const auto behind = std::upper_bound(
+        entries_.begin(), entries_.end(), row, [](trace::Row value, const Entry& e) { return value < e.first; });
     if (behind == entries_.begin())
         return 0;
     const Entry& entry = *std::prev(behind);
@@ -210,7 +213,8 @@ std::uint64_t RowSet::rankWhole(trace::Row row) const
     if (part.kind_ == RowPart::Kind::all)
         return entry.before + std::min(limit, part.count_);
     if (part.kind_ == RowPart::Kind::sparse)
-        return entry.before + static_cast<std::uint64_t>(std::lower_bound(part.list_.begin(), part.list_.end(), limit) - part.list_.begin());
+        return entry.before
+               + static_cast<std::uint64_t>(std::lower_bound(part.list_.begin(), part.list_.end(), limit) - part.list_.begin());
     return entry.before + bitsOf(entry).rank(limit);
 }
 

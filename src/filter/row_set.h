@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Rows of a trace, compressed: the answer of a filter.
 #pragma once
 
@@ -81,7 +82,7 @@ public:
     template <class Visit>
     void each(std::uint64_t from, Visit visit) const
     {
-        for (std::uint64_t n = from; ; ++n) {
+        for (std::uint64_t n = from;; ++n) {
             const trace::Row row = at(n);
             if (row == trace::noRow || !visit(row))
                 return;

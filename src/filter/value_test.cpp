@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/value_test.h"
 
 #include <cmath>
@@ -42,7 +43,8 @@ bool firstOf(std::uint64_t last, std::uint64_t& found, Holds holds)
 
 }  // namespace
 
-ValueTest::ValueTest(const database::SignalPlan& plan, Comparison comparison, const Number& number, const Number& upper) : plan_(&plan), integer_(plan.type == database::ValueType::integer)
+ValueTest::ValueTest(const database::SignalPlan& plan, Comparison comparison, const Number& number, const Number& upper)
+    : plan_(&plan), integer_(plan.type == database::ValueType::integer)
 {
     constexpr double infinity = std::numeric_limits<double>::infinity();
     outside_ = comparison == Comparison::notEqual;
@@ -76,7 +78,8 @@ ValueTest::ValueTest(const database::SignalPlan& plan, Comparison comparison, co
     if (any && comparison != Comparison::greater && comparison != Comparison::greaterOrEqual) {
         const Number& end = comparison == Comparison::between ? upper : number;
         std::uint64_t behind = 0;
-        if (firstOf(plan.mask, behind, [&](std::uint64_t index) { return order(plan, bitsAt(index), end) >= (comparison == Comparison::less ? 0 : 1); })) {
+        if (firstOf(plan.mask, behind,
+                [&](std::uint64_t index) { return order(plan, bitsAt(index), end) >= (comparison == Comparison::less ? 0 : 1); })) {
             any = behind > first;
             last = behind - 1;
         }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A comparison with numbers, made ready for the raw bits of one signal.
 #pragma once
 
@@ -19,7 +20,10 @@ public:
     /// Of an integer's bits.
     [[nodiscard]] bool passesWhole(std::uint64_t bits) const { return ((bits ^ flip_) - first_ <= span_) != outside_; }
     /// Of a physical value; not a number passes `!=` alone.
-    [[nodiscard]] bool passesValue(double value) const { return static_cast<bool>(static_cast<unsigned>(value >= low_) & static_cast<unsigned>(value <= high_)) != outside_; }
+    [[nodiscard]] bool passesValue(double value) const
+    {
+        return static_cast<bool>(static_cast<unsigned>(value >= low_) & static_cast<unsigned>(value <= high_)) != outside_;
+    }
 
 private:
     const database::SignalPlan* plan_;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/byte_source.h"
 
 #include <fcntl.h>
@@ -108,7 +109,7 @@ Expected<ByteSource> ByteSource::open(const std::string& path)
     const int file = path == "-" ? ::dup(STDIN_FILENO) : ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
     if (file < 0)
         return fail(std::string("the log cannot be opened: ") + std::strerror(errno), path, "Check the name and the rights");
-    struct stat info {};
+    struct stat info{};
     if (::fstat(file, &info) != 0 || S_ISDIR(info.st_mode)) {
         ::close(file);
         return fail("this is a directory, not a log", path, "Choose a file");
@@ -172,9 +173,21 @@ std::size_t ByteSource::fetch(std::uint64_t from, std::span<std::uint8_t> out) c
 }
 
 ByteSource::ByteSource(ByteSource&& other) noexcept
-    : name_(std::move(other.name_)), more_(std::move(other.more_)), trouble_(std::move(other.trouble_)), file_(other.file_), pipe_(std::move(other.pipe_)), memory_(other.memory_), buffers_(std::move(other.buffers_)), buffer_(std::move(other.buffer_)),
-      held_(other.held_), bufferStart_(other.bufferStart_), bufferFill_(other.bufferFill_), position_(other.position_), stored_(other.stored_),
-      inflater_(std::move(other.inflater_)), fetched_(std::move(other.fetched_))
+    : name_(std::move(other.name_)),
+      more_(std::move(other.more_)),
+      trouble_(std::move(other.trouble_)),
+      file_(other.file_),
+      pipe_(std::move(other.pipe_)),
+      memory_(other.memory_),
+      buffers_(std::move(other.buffers_)),
+      buffer_(std::move(other.buffer_)),
+      held_(other.held_),
+      bufferStart_(other.bufferStart_),
+      bufferFill_(other.bufferFill_),
+      position_(other.position_),
+      stored_(other.stored_),
+      inflater_(std::move(other.inflater_)),
+      fetched_(std::move(other.fetched_))
 {
     other.file_ = -1;
 }
@@ -235,12 +248,12 @@ bool ByteSource::hasGrown()
 {
     if (!more_ || inflater_ != nullptr || file_ < 0 || !trouble_.empty())
         return false;
-    struct stat now {};
+    struct stat now{};
     const std::uint64_t known = bufferStart_ + bufferFill_;
     do {
         if (!more_() || ::fstat(file_, &now) != 0)
             return false;
-        struct stat named {};
+        struct stat named{};
         const bool replaced = ::stat(name_.c_str(), &named) != 0 || named.st_ino != now.st_ino || named.st_dev != now.st_dev;
         if (static_cast<std::uint64_t>(now.st_size) < known)
             trouble_ = "the file was made shorter while it was followed";

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bytes of a log from a file or from memory, in order.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/compression.h"
 
 #include <zlib.h>
@@ -18,7 +19,9 @@ constexpr int gzipWindow = 15 + 16; // the largest window, with a gzip head
 
 bool endsIn(std::string_view path, std::string_view ending)
 {
-    return path.size() > ending.size() && std::equal(ending.begin(), ending.end(), path.end() - static_cast<std::ptrdiff_t>(ending.size()), [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); });
+    return path.size() > ending.size()
+           && std::equal(ending.begin(), ending.end(), path.end() - static_cast<std::ptrdiff_t>(ending.size()),
+               [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); });
 }
 
 // Compressed bytes that were fetched and not yet used up.

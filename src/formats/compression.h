@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Compressed files, read and written as they are: gzip (RFC 1952) and Zstandard (RFC 8878).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Gathers frames, so that a sink is called once for many.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/log_file.h"
 
 namespace wavetrope::formats {

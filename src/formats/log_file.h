@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A log that is being written.
 #pragma once
 
@@ -17,10 +18,7 @@ public:
 
     /// A bus that appears behind the beginning; its index is the next.
     void addBus(const trace::TraceBus& bus) { encoder_->bus(*file_, bus); }
-    void write(const can::FrameView& frame)
-    {
-        ++(encoder_->frame(*file_, frame) ? frames_ : refused_);
-    }
+    void write(const can::FrameView& frame) { ++(encoder_->frame(*file_, frame) ? frames_ : refused_); }
     /// Hands everything to the system. An error when the disk is full or gone; frames so far stay readable.
     [[nodiscard]] Expected<void> flush() { return file_->flush(); }
     /// Flushes, closes and renames.
@@ -37,7 +35,9 @@ public:
     /// Frames that were left out, since the format cannot hold their stamps, in words; empty where there are none.
     [[nodiscard]] std::string refused() const
     {
-        return refused_ == 0 ? std::string() : std::to_string(refused_) + (refused_ == 1 ? " frame was" : " frames were") + " left out: the format of " + path() + " holds times of " + encoder_->stamps() + " alone";
+        return refused_ == 0 ? std::string()
+                             : std::to_string(refused_) + (refused_ == 1 ? " frame was" : " frames were") + " left out: the format of "
+                                   + path() + " holds times of " + encoder_->stamps() + " alone";
     }
 
 private:

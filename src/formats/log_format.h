@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a file format of logs offers, and the list of all formats.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/merged_logs.h"
 
 #include <algorithm>
@@ -121,7 +122,9 @@ private:
     {
         report_ = readLogFile(part_.path, *this, options_);
         if (report_ && outside_ > 0)
-            report_->warnings.push_back({std::to_string(outside_) + " frames left out: with its offset they lie outside the years 1970 to 2261", part_.path, 0, 0, {}});
+            report_->warnings.push_back(
+                {std::to_string(outside_) + " frames left out: with its offset they lie outside the years 1970 to 2261", part_.path, 0, 0,
+                    {}});
         hand();
         const std::scoped_lock lock(mutex_);
         ended_ = true;
@@ -228,12 +231,13 @@ private:
             else if (part.ownBuses)
                 found.name += " (" + file + ")";
             // One name and one rate is one bus, where both are known.
-            const auto same = std::find_if(known_.begin(), known_.end(), [&](const Known& known) { return known.name == found.name && known.rate.agreesWith(found.rate); });
+            const auto same = std::find_if(known_.begin(), known_.end(),
+                [&](const Known& known) { return known.name == found.name && known.rate.agreesWith(found.rate); });
             if (same != known_.end()) {
                 map.push_back(same->index);
                 continue;
             }
-            if (known_.size() >= std::numeric_limits<std::uint8_t>::max()) {    // more than frames can tell apart: the last takes the rest
+            if (known_.size() >= std::numeric_limits<std::uint8_t>::max()) {  // more than frames can tell apart: the last takes the rest
                 map.push_back(known_.back().index);
                 continue;
             }
@@ -249,9 +253,9 @@ private:
 
     LogSink& sink_;
     std::vector<std::unique_ptr<Stream>> streams_;
-    std::vector<std::vector<std::uint8_t>> maps_;               // of each log's buses to those of the sink
+    std::vector<std::vector<std::uint8_t>> maps_;  // of each log's buses to those of the sink
     struct Known {
-        std::string name;       // without its rate behind it
+        std::string name;  // without its rate behind it
         can::BitRate rate;
         std::uint8_t index;
     };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/output_file.h"
 
 #include <fcntl.h>
@@ -21,11 +22,13 @@ Expected<std::unique_ptr<OutputFile>> OutputFile::create(const std::string& path
     const std::string part = path + ".part";
     const int file = ::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     if (file < 0)
-        return fail(std::string("the file cannot be written: ") + std::strerror(errno), part, "Choose a folder that exists and may be written to");
+        return fail(
+            std::string("the file cannot be written: ") + std::strerror(errno), part, "Choose a folder that exists and may be written to");
     return std::unique_ptr<OutputFile>(new OutputFile(path, file));
 }
 
-OutputFile::OutputFile(std::string path, int file) : path_(std::move(path)), file_(file), deflater_(Deflater::make(compressionOfName(path_)))
+OutputFile::OutputFile(std::string path, int file)
+    : path_(std::move(path)), file_(file), deflater_(Deflater::make(compressionOfName(path_)))
 {
     buffer_.reserve(bufferSize + 128);
 }
@@ -90,7 +93,8 @@ Expected<void> OutputFile::flush()
         flushed_ = now;
     }
     if (failure_ != 0)
-        return fail(std::string("writing failed: ") + std::strerror(failure_), path_ + ".part", "Free space on the disk; what was written before is whole");
+        return fail(std::string("writing failed: ") + std::strerror(failure_), path_ + ".part",
+            "Free space on the disk; what was written before is whole");
     return {};
 }
 
@@ -105,7 +109,8 @@ Expected<void> OutputFile::finish()
     }
     close();
     if (::rename((path_ + ".part").c_str(), path_.c_str()) != 0)
-        return fail(std::string("the finished file cannot be renamed: ") + std::strerror(errno), path_, "It stands beside, with .part behind its name");
+        return fail(std::string("the finished file cannot be renamed: ") + std::strerror(errno), path_,
+            "It stands beside, with .part behind its name");
     return {};
 }
 

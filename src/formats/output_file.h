@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A file that is being written, compressed where its name says so.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The packet layout of link type 227: the kernel's CAN frame with its identifier word in network byte order.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Takes packets apart on several threads and hands their frames on in the order of the log.
 #pragma once
 

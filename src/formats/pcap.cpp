@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/pcap.h"
 
 #include <algorithm>
@@ -42,7 +43,8 @@ Head headOf(std::span<const std::uint8_t> head)
 }
 
 // Whole records, one behind the other.
-DecodedPackets decode(const Head& head, std::uint8_t bus, std::span<const std::uint8_t> records, std::size_t most, std::shared_ptr<const void> holds)
+DecodedPackets decode(
+    const Head& head, std::uint8_t bus, std::span<const std::uint8_t> records, std::size_t most, std::shared_ptr<const void> holds)
 {
     DecodedPackets decoded;
     decoded.stretch->bytes = std::move(holds);
@@ -98,7 +100,9 @@ Expected<ReadReport> readPcap(ByteSource& source, LogSink& sink, Workers& worker
         std::size_t waiting = 0;
         const auto hand = [&] {
             if (waiting > 0)
-                queue.add([head, bus, records = bytes.subspan(from, at - from), most = waiting, holds = source.hold()] { return decode(head, bus, records, most, holds); });
+                queue.add([head, bus, records = bytes.subspan(from, at - from), most = waiting, holds = source.hold()] {
+                    return decode(head, bus, records, most, holds);
+                });
             from = at;
             waiting = 0;
         };
@@ -110,7 +114,7 @@ Expected<ReadReport> readPcap(ByteSource& source, LogSink& sink, Workers& worker
             const std::uint32_t size = load32(bytes.data() + at + 8, head.swapped);
             if (size > ByteSource::mostAtOnce - recordHeader) {
                 report.warnings.push_back({"a record that declares " + std::to_string(size) + " bytes; everything before it was read",
-                                           source.name() + ", byte " + std::to_string(source.position() + at), 0, 0, {}});
+                    source.name() + ", byte " + std::to_string(source.position() + at), 0, 0, {}});
                 more = false;
                 break;
             }
@@ -125,9 +129,9 @@ Expected<ReadReport> readPcap(ByteSource& source, LogSink& sink, Workers& worker
         }
         hand();
         if (more && at == 0 && bytes.size() < asked) {
-            report.warnings.push_back({"the log is cut off inside a record; everything before it was read (at byte "
-                                           + std::to_string(source.position()) + ")",
-                                       source.name(), 0, 0, {}});
+            report.warnings.push_back(
+                {"the log is cut off inside a record; everything before it was read (at byte " + std::to_string(source.position()) + ")",
+                    source.name(), 0, 0, {}});
             more = false;
         }
         source.skip(at);
@@ -157,14 +161,16 @@ public:
             return false;
         std::uint8_t bytes[recordHeader + packedHeader + can::maxLength];
         const auto size = static_cast<std::uint32_t>(packFrame(frame, bytes + recordHeader));
-        const std::uint32_t words[4] = {static_cast<std::uint32_t>(time / 1'000'000'000), static_cast<std::uint32_t>(time % 1'000'000'000), size, size};
+        const std::uint32_t words[4] = {
+            static_cast<std::uint32_t>(time / 1'000'000'000), static_cast<std::uint32_t>(time % 1'000'000'000), size, size};
         std::memcpy(bytes, words, recordHeader);
         target.write({bytes, recordHeader + size});
         return true;
     }
     [[nodiscard]] std::string losses(std::span<const trace::TraceBus> buses) const override
     {
-        return buses.size() > 1 ? "pcap has no buses and no directions: the frames of all buses are written as one" : "pcap has no bus names and no directions";
+        return buses.size() > 1 ? "pcap has no buses and no directions: the frames of all buses are written as one"
+                                : "pcap has no bus names and no directions";
     }
 };
 
@@ -173,7 +179,7 @@ public:
 LogFormat pcapFormat()
 {
     return {"pcap", {".pcap"}, [](std::span<const std::uint8_t> head) { return headOf(head).known; }, readPcap,
-            []() -> std::unique_ptr<LogEncoder> { return std::make_unique<PcapEncoder>(); }};
+        []() -> std::unique_ptr<LogEncoder> { return std::make_unique<PcapEncoder>(); }};
 }
 
 }  // namespace wavetrope::formats

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/pcapng.h"
 
 #include <algorithm>
@@ -161,7 +162,8 @@ bool recognisePcapng(std::span<const std::uint8_t> head)
 
 LogFormat pcapngFormat()
 {
-    return {"pcapng", {".pcapng"}, recognisePcapng, readPcapng, []() -> std::unique_ptr<LogEncoder> { return std::make_unique<PcapngEncoder>(); }};
+    return {"pcapng", {".pcapng"}, recognisePcapng, readPcapng,
+        []() -> std::unique_ptr<LogEncoder> { return std::make_unique<PcapngEncoder>(); }};
 }
 
 }  // namespace wavetrope::formats

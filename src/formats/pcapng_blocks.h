@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The blocks and options of pcapng that are read and written.
 #pragma once
 
@@ -15,7 +16,15 @@ enum Block : std::uint32_t {
     enhancedPacket = 6,
 };
 
-enum Option : std::uint16_t { endOfOptions = 0, comment = 1, interfaceName = 2, packetFlags = 2, interfaceSpeed = 8, timeResolution = 9, timeOffset = 14 };
+enum Option : std::uint16_t {
+    endOfOptions = 0,
+    comment = 1,
+    interfaceName = 2,
+    packetFlags = 2,
+    interfaceSpeed = 8,
+    timeResolution = 9,
+    timeOffset = 14
+};
 
 inline constexpr std::uint32_t byteOrderMagic = 0x1A2B3C4D;
 inline constexpr std::string_view dataRateComment = "data bit rate ";

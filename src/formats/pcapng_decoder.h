@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Takes the packets of a pcapng section apart.
 #pragma once
 
@@ -29,7 +30,8 @@ template <bool swapped>
 class Decoder {
 public:
     /// `position` is that of the first block in the log.
-    Decoder(std::shared_ptr<const Interfaces> interfaces, std::uint64_t position) : interfaces_(std::move(interfaces)), position_(position) {}
+    Decoder(std::shared_ptr<const Interfaces> interfaces, std::uint64_t position) : interfaces_(std::move(interfaces)), position_(position)
+    {}
 
     /// `most` is the number of blocks.
     DecodedPackets run(std::span<const std::uint8_t> blocks, std::size_t most, std::shared_ptr<const void> holds)
@@ -80,7 +82,9 @@ private:
 
     unsigned obsolete(const std::uint8_t* block, std::uint32_t length, can::FrameView& frame)
     {
-        return length < 32 ? 0 : packet(load16(block + 8, swapped), ticks(block + 12), block + 28, std::min(u32(block + 20), length - 32), can::Direction::unknown, frame);
+        return length < 32 ? 0
+                           : packet(load16(block + 8, swapped), ticks(block + 12), block + 28, std::min(u32(block + 20), length - 32),
+                                 can::Direction::unknown, frame);
     }
 
     // A packet without a stamp, of the first interface.
@@ -115,7 +119,8 @@ private:
         return direction;
     }
 
-    [[gnu::always_inline]] unsigned packet(std::uint32_t index, std::uint64_t ticks, const std::uint8_t* data, std::uint32_t size, can::Direction direction, can::FrameView& frame)
+    [[gnu::always_inline]] unsigned packet(std::uint32_t index, std::uint64_t ticks, const std::uint8_t* data, std::uint32_t size,
+        can::Direction direction, can::FrameView& frame)
     {
         const Interface* from = index < known_.size() ? known_[index] : nullptr;
         if (from == nullptr && (from = interface(index)) == nullptr)

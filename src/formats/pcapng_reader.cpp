@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/pcapng_reader.h"
 
 #include <algorithm>
@@ -25,7 +26,8 @@ std::size_t overPackets(std::span<const std::uint8_t> bytes, std::size_t at, std
     std::size_t found = 0;
     while (at < end && bytes.size() - at >= 12) {
         const std::uint32_t length = load32(bytes.data() + at + 4, swapped);
-        if (load32(bytes.data() + at, swapped) != enhancedPacket || length < 12 || length % 4 != 0 || length > std::min(bytes.size() - at, ByteSource::mostAtOnce))
+        if (load32(bytes.data() + at, swapped) != enhancedPacket || length < 12 || length % 4 != 0
+            || length > std::min(bytes.size() - at, ByteSource::mostAtOnce))
             break;
         at += length;
         ++found;
@@ -37,9 +39,11 @@ std::size_t overPackets(std::span<const std::uint8_t> bytes, std::size_t at, std
 class PcapngReader {
 public:
     PcapngReader(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
-        : source_(source), sink_(sink), stretchBytes_(options.stretchBytes), queue_(sink, workers, static_cast<bool>(options.more) || source.live())
-    {
-    }
+        : source_(source),
+          sink_(sink),
+          stretchBytes_(options.stretchBytes),
+          queue_(sink, workers, static_cast<bool>(options.more) || source.live())
+    {}
 
     Expected<ReadReport> run()
     {
@@ -101,8 +105,10 @@ private:
         std::size_t waiting = 0;    // blocks
         const auto hand = [&] {
             if (waiting > 0)
-                queue_.add([swapped = swapped_, interfaces = interfaces_, position = source_.position() + from, part = bytes.subspan(from, at - from), most = waiting, holds = source_.hold()] {
-                    return swapped ? Decoder<true>(interfaces, position).run(part, most, holds) : Decoder<false>(interfaces, position).run(part, most, holds);
+                queue_.add([swapped = swapped_, interfaces = interfaces_, position = source_.position() + from,
+                               part = bytes.subspan(from, at - from), most = waiting, holds = source_.hold()] {
+                    return swapped ? Decoder<true>(interfaces, position).run(part, most, holds)
+                                   : Decoder<false>(interfaces, position).run(part, most, holds);
                 });
             from = at;
             waiting = 0;
@@ -111,7 +117,8 @@ private:
             wanted_ = 12;
             while (at + 12 <= bytes.size()) {
                 if (sectionSeen_)
-                    at = swapped_ ? overPackets<true>(bytes, at, from + stretchBytes_, waiting) : overPackets<false>(bytes, at, from + stretchBytes_, waiting);
+                    at = swapped_ ? overPackets<true>(bytes, at, from + stretchBytes_, waiting)
+                                  : overPackets<false>(bytes, at, from + stretchBytes_, waiting);
                 if (at - from >= stretchBytes_)
                     hand();
                 if (at + 12 > bytes.size())
@@ -267,6 +274,9 @@ private:
 
 }  // namespace
 
-Expected<ReadReport> readPcapng(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options) { return PcapngReader(source, sink, workers, options).run(); }
+Expected<ReadReport> readPcapng(ByteSource& source, LogSink& sink, Workers& workers, const ReadOptions& options)
+{
+    return PcapngReader(source, sink, workers, options).run();
+}
 
 }  // namespace wavetrope::formats

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <array>
 
@@ -85,7 +86,8 @@ Expected<void> knownLog(ByteSource& source)
         return {};
     if (!source.damage().empty())
         return fail(source.damage(), source.name(), "Fetch or record it again");
-    return fail("this is no log of a known format", source.name(), "Known are: " + knownExtensions() + ", and text with a frame on each line");
+    return fail(
+        "this is no log of a known format", source.name(), "Known are: " + knownExtensions() + ", and text with a frame on each line");
 }
 
 Expected<ReadReport> readLog(ByteSource& source, LogSink& sink, const ReadOptions& options)

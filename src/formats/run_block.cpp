@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/run_block.h"
 
 #include <zlib.h>
@@ -56,7 +57,9 @@ bool sound(const RunBlock::Group& group)
 {
     can::FrameHead head;
     trace::Segment::unpack(group.attributes, head);
-    const unsigned most = head.kind == can::FrameKind::fd ? can::maxLength : head.kind == can::FrameKind::remote ? 0U : can::maxClassicLength;
+    const unsigned most = head.kind == can::FrameKind::fd       ? can::maxLength
+                          : head.kind == can::FrameKind::remote ? 0U
+                                                                : can::maxClassicLength;
     return group.length <= most && (group.key.error || group.key.id.valid()) && group.key.error == (head.kind == can::FrameKind::error);
 }
 
@@ -95,7 +98,8 @@ void RunBlockHead::write(std::uint8_t* to) const
 
 std::optional<RunBlockHead> RunBlockHead::read(std::span<const std::uint8_t> bytes)
 {
-    if (bytes.size() < size || get<std::uint32_t>(bytes.data()) != magic || get<std::uint32_t>(bytes.data() + 36) != checkOf(bytes.first(36)))
+    if (bytes.size() < size || get<std::uint32_t>(bytes.data()) != magic
+        || get<std::uint32_t>(bytes.data() + 36) != checkOf(bytes.first(36)))
         return std::nullopt;
     RunBlockHead head;
     head.stored = get<std::uint32_t>(bytes.data() + 4);
@@ -103,12 +107,14 @@ std::optional<RunBlockHead> RunBlockHead::read(std::span<const std::uint8_t> byt
     head.rows = get<std::uint32_t>(bytes.data() + 12);
     head.firstRow = get<std::uint64_t>(bytes.data() + 16);
     head.check = get<std::uint32_t>(bytes.data() + 24);
-    if (head.rows == 0 || head.rows > trace::segmentRows || head.stored > mostBytes || head.plain > mostBytes || head.firstRow > std::uint64_t{1} << 48)
+    if (head.rows == 0 || head.rows > trace::segmentRows || head.stored > mostBytes || head.plain > mostBytes
+        || head.firstRow > std::uint64_t{1} << 48)
         return std::nullopt;
     return head;
 }
 
-void writeRunBlock(const trace::Trace& trace, const trace::Segment& segment, std::uint32_t from, std::uint32_t to, std::vector<std::uint8_t>& out)
+void writeRunBlock(
+    const trace::Trace& trace, const trace::Segment& segment, std::uint32_t from, std::uint32_t to, std::vector<std::uint8_t>& out)
 {
     std::vector<std::uint8_t> plain;
     plain.reserve(static_cast<std::size_t>(to - from) * 14 + 4096);
@@ -153,7 +159,8 @@ void writeRunBlock(const trace::Trace& trace, const trace::Segment& segment, std
 
     const std::size_t at = out.size();
     out.resize(at + RunBlockHead::size + ZSTD_compressBound(plain.size()));
-    const std::size_t stored = ZSTD_compressCCtx(zstd().deflate, out.data() + at + RunBlockHead::size, out.size() - at - RunBlockHead::size, plain.data(), plain.size(), level);
+    const std::size_t stored = ZSTD_compressCCtx(
+        zstd().deflate, out.data() + at + RunBlockHead::size, out.size() - at - RunBlockHead::size, plain.data(), plain.size(), level);
     out.resize(at + RunBlockHead::size + stored);
     RunBlockHead head;
     head.firstRow = segment.firstRow() + from;
@@ -204,7 +211,8 @@ bool RunBlock::take(std::uint32_t rows)
     for (std::uint32_t g = 0; g < groups; ++g, at += groupBytes) {
         const auto packed = get<std::uint64_t>(at);
         Group group;
-        group.key = {static_cast<std::uint8_t>(packed >> 40), (packed >> 32 & 1U) != 0, can::Identifier::fromKey(static_cast<std::uint32_t>(packed))};
+        group.key = {static_cast<std::uint8_t>(packed >> 40), (packed >> 32 & 1U) != 0,
+            can::Identifier::fromKey(static_cast<std::uint32_t>(packed))};
         group.attributes = get<std::uint16_t>(at + 8);
         group.length = at[10];
         if (group.key.packed() != packed || !sound(group))

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Frames of a run by column, compressed: what leaves memory, and what is read again after a crash.
 #pragma once
 
@@ -29,7 +30,8 @@ struct RunBlockHead {
 };
 
 /// Appends a block, head and all, with rows of one segment.
-void writeRunBlock(const trace::Trace& trace, const trace::Segment& segment, std::uint32_t from, std::uint32_t to, std::vector<std::uint8_t>& out);
+void writeRunBlock(
+    const trace::Trace& trace, const trace::Segment& segment, std::uint32_t from, std::uint32_t to, std::vector<std::uint8_t>& out);
 
 /// The rows of a block.
 class RunBlock {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/run_log.h"
 
 #include <zlib.h>
@@ -69,10 +70,14 @@ struct Reading {
     {
         const std::string problem = eachBlock(source, [&](const RunBlockHead& head, std::span<const std::uint8_t> stored) {
             auto block = RunBlock::read(head, stored);
-            if (block && std::any_of(block->groups().begin(), block->groups().end(), [&](const RunBlock::Group& g) { return g.key.bus >= buses.size(); }))
+            if (block && std::any_of(block->groups().begin(), block->groups().end(), [&](const RunBlock::Group& g) {
+                    return g.key.bus >= buses.size();
+                }))
                 block = fail("it names a bus that the run has not");
             if (!block) {
-                warn("the frames from row " + std::to_string(head.firstRow) + " on, " + std::to_string(head.rows) + " of them, are left out: " + block.error().what, source.name());
+                warn("the frames from row " + std::to_string(head.firstRow) + " on, " + std::to_string(head.rows)
+                         + " of them, are left out: " + block.error().what,
+                    source.name());
                 next = std::max(next, head.firstRow + head.rows);
                 return true;
             }
@@ -110,7 +115,8 @@ Expected<ReadReport> readRun(ByteSource& source, LogSink& sink, Workers&, const 
         reading.buses.push_back(sink.onBus(bus));
     reading.file(source, false);
     if (auto tail = ByteSource::open(tailOf(source.name())); tail && !reading.report.cancelled)
-        if (const auto again = readRunHead(*tail); again && again->first.startedAt == about->first.startedAt && again->first.buses.size() == about->first.buses.size())
+        if (const auto again = readRunHead(*tail);
+            again && again->first.startedAt == about->first.startedAt && again->first.buses.size() == about->first.buses.size())
             reading.file(*tail, true);
     if (reading.missing > 0)
         reading.warn(std::to_string(reading.missing) + " frames are missing: they were let go, as the disk was full", source.name());
@@ -126,7 +132,9 @@ std::vector<std::uint8_t> runHead(const RunAbout& about)
     nlohmann::json buses = nlohmann::json::array();
     for (const trace::TraceBus& bus : about.buses)
         buses.push_back({{"name", bus.name}, {"nominal", bus.rate.nominal}, {"data", bus.rate.data}});
-    const std::string text = nlohmann::json{{"buses", buses}, {"rig", about.rig}, {"title", about.title}, {"begins", about.begins.count()}, {"startedAt", about.startedAt}}.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+    const std::string text = nlohmann::json{{"buses", buses}, {"rig", about.rig}, {"title", about.title}, {"begins", about.begins.count()},
+        {"startedAt",
+            about.startedAt}}.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
     std::vector<std::uint8_t> head(headBytes + text.size());
     std::memcpy(head.data(), mark, markBytes);
     const auto size = static_cast<std::uint32_t>(text.size());
@@ -154,7 +162,8 @@ Expected<std::pair<RunAbout, std::size_t>> readRunHead(ByteSource& source)
     const auto json = nlohmann::json::parse(whole.data() + headBytes, whole.data() + headBytes + size, nullptr, false);
     try {
         for (const auto& bus : json.at("buses"))
-            about.buses.push_back({bus.at("name").get<std::string>(), {bus.at("nominal").get<std::uint32_t>(), bus.at("data").get<std::uint32_t>()}});
+            about.buses.push_back(
+                {bus.at("name").get<std::string>(), {bus.at("nominal").get<std::uint32_t>(), bus.at("data").get<std::uint32_t>()}});
         about.rig = json.at("rig").get<std::string>();
         about.title = json.at("title").get<std::string>();
         about.begins = Time(json.at("begins").get<std::int64_t>());

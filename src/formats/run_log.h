@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A run as it is kept beside memory, read as a log.
 #pragma once
 

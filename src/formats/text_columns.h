@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the columns of a text log look like.
 #pragma once
 
@@ -21,7 +22,10 @@ struct Table {
     std::size_t columns = 0;                    ///< That nine rows of ten have
 
     [[nodiscard]] std::string_view headOf(std::size_t column) const { return column < head.size() ? head[column] : std::string_view(); }
-    [[nodiscard]] std::string_view cell(const std::vector<std::string_view>& row, std::size_t column) const { return column < row.size() ? row[column] : std::string_view(); }
+    [[nodiscard]] std::string_view cell(const std::vector<std::string_view>& row, std::size_t column) const
+    {
+        return column < row.size() ? row[column] : std::string_view();
+    }
     /// Share of the rows whose cell of a column passes.
     template <class Test>
     [[nodiscard]] double share(std::size_t column, Test test) const

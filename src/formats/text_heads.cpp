@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/text_heads.h"
 
 #include <algorithm>
@@ -15,8 +16,12 @@ std::string lowered(std::string_view text)
 Meaning promised(std::string_view head)
 {
     const std::string word = lowered(head);
-    const auto has = [&](std::initializer_list<const char*> parts) { return std::any_of(parts.begin(), parts.end(), [&](const char* part) { return word.find(part) != std::string::npos; }); };
-    const auto is = [&](std::initializer_list<const char*> words) { return std::any_of(words.begin(), words.end(), [&](const char* other) { return word == other; }); };
+    const auto has = [&](std::initializer_list<const char*> parts) {
+        return std::any_of(parts.begin(), parts.end(), [&](const char* part) { return word.find(part) != std::string::npos; });
+    };
+    const auto is = [&](std::initializer_list<const char*> words) {
+        return std::any_of(words.begin(), words.end(), [&](const char* other) { return word == other; });
+    };
     if (is({"brs"}) || has({"rate switch", "rate_switch", "rate-switch", "rateswitch"}))
         return Meaning::bitRateSwitch;
     if (is({"esi"}) || has({"error state", "error_state", "error-state", "errorstate"}))
@@ -27,12 +32,15 @@ Meaning promised(std::string_view head)
         return Meaning::extendedId;
     if (is({"rtr", "remote"}))
         return Meaning::remoteRequest;
-    if (is({"date", "day"}) || word.starts_with("date ") || word.starts_with("date_") || word.starts_with("date(") || word.starts_with("date[") || word.ends_with(" date"))
+    if (is({"date", "day"}) || word.starts_with("date ") || word.starts_with("date_") || word.starts_with("date(")
+        || word.starts_with("date[") || word.ends_with(" date"))
         return Meaning::date;
-    if (is({"ts", "dt", "sec", "secs", "usec", "nsec", "msec"}) || word.starts_with("ts_") || word.starts_with("ts[") || word.starts_with("ts ") || word.starts_with("dt_") || word.starts_with("dt[") || word.starts_with("dt ") || word.starts_with("dt(")
-        || word.starts_with("t_") || word.starts_with("delta") || word.starts_with("elapsed"))
+    if (is({"ts", "dt", "sec", "secs", "usec", "nsec", "msec"}) || word.starts_with("ts_") || word.starts_with("ts[")
+        || word.starts_with("ts ") || word.starts_with("dt_") || word.starts_with("dt[") || word.starts_with("dt ")
+        || word.starts_with("dt(") || word.starts_with("t_") || word.starts_with("delta") || word.starts_with("elapsed"))
         return Meaning::time;
-    if (has({"time", "zeit", "stamp", "moment", "when", "seconds"}) || is({"t", "s", "ms", "us"}) || word.starts_with("t [") || word.starts_with("t(") || word.starts_with("t/"))
+    if (has({"time", "zeit", "stamp", "moment", "when", "seconds"}) || is({"t", "s", "ms", "us"}) || word.starts_with("t [")
+        || word.starts_with("t(") || word.starts_with("t/"))
         return Meaning::time;
     if (has({"dlc", "len", "size", "count of bytes"}) || is({"dl", "n", "bytes#", "nbytes"}))
         return Meaning::length;
@@ -42,7 +50,8 @@ Meaning promised(std::string_view head)
         return Meaning::direction;
     if (has({"chan", "bus", "port", "interface", "network", "line"}) || is({"ch", "if", "net", "can"}))
         return Meaning::channel;
-    if (has({"ident", "arb", "msgid", "can id", "canid", "can-id"}) || is({"id", "id(hex)", "id(dec)"}) || word.starts_with("id ") || word.starts_with("id["))
+    if (has({"ident", "arb", "msgid", "can id", "canid", "can-id"}) || is({"id", "id(hex)", "id(dec)"}) || word.starts_with("id ")
+        || word.starts_with("id["))
         return Meaning::identifier;
     if (has({"type", "kind", "flag", "format"}))
         return Meaning::kind;

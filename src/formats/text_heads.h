@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the words over the columns of a text log promise.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/text_layout.h"
 
 #include <sys/stat.h>
@@ -15,7 +16,8 @@ namespace wavetrope::formats {
 
 namespace {
 
-constexpr const char* meanings[meaningCount] = {"-", "date", "time", "channel", "direction", "kind", "identifier", "length", "data", "brs", "esi", "fraction", "fd", "extended", "remote"};
+constexpr const char* meanings[meaningCount] = {"-", "date", "time", "channel", "direction", "kind", "identifier", "length", "data", "brs",
+    "esi", "fraction", "fd", "extended", "remote"};
 constexpr const char* timeForms[] = {"seconds", "milliseconds", "microseconds", "nanoseconds", "clock"};
 constexpr const char* bases[] = {"hexadecimal", "decimal"};
 constexpr const char* spreads[] = {"apart", "together"};
@@ -43,7 +45,10 @@ std::string_view bare(std::string_view cell)
 }
 
 // Two cells of a line as one, with what stands between.
-std::string_view from(std::string_view first, std::string_view last) { return {first.data(), static_cast<std::size_t>(last.data() + last.size() - first.data())}; }
+std::string_view from(std::string_view first, std::string_view last)
+{
+    return {first.data(), static_cast<std::size_t>(last.data() + last.size() - first.data())};
+}
 
 bool isNoon(std::string_view cell)
 {
@@ -63,8 +68,10 @@ void joinDates(std::vector<std::string_view>& columns)
     for (std::size_t i = 0; i < std::min<std::size_t>(columns.size(), 4); ++i) {
         if (columns[i].size() < 3 || std::isalpha(static_cast<unsigned char>(columns[i][0])) == 0 || monthOf(columns[i]) == 0)
             continue;
-        const bool dayBefore = i > 0 && isDigits(columns[i - 1], 1, 2) && i + 2 < columns.size() && isDigits(columns[i + 1], 4, 4) && columns[i + 2].find(':') != std::string_view::npos;
-        const bool dayBehind = i + 3 < columns.size() && isDigits(columns[i + 1], 1, 2) && isDigits(columns[i + 2], 4, 4) && columns[i + 3].find(':') != std::string_view::npos;
+        const bool dayBefore = i > 0 && isDigits(columns[i - 1], 1, 2) && i + 2 < columns.size() && isDigits(columns[i + 1], 4, 4)
+                               && columns[i + 2].find(':') != std::string_view::npos;
+        const bool dayBehind = i + 3 < columns.size() && isDigits(columns[i + 1], 1, 2) && isDigits(columns[i + 2], 4, 4)
+                               && columns[i + 3].find(':') != std::string_view::npos;
         if (!dayBefore && !dayBehind)
             continue;
         const std::size_t first = dayBefore ? i - 1 : i;
@@ -152,7 +159,8 @@ void splitLine(std::string_view line, char separator, std::vector<std::string_vi
             if (const std::string_view cell = bare(line.substr(at, end - at)); !cell.empty() && cell != "|" && cell != ":") {
                 if (isNoon(cell) && !columns.empty() && columns.back().find(':') != std::string_view::npos) {
                     columns.back() = from(columns.back(), cell);
-                } else if (const auto sharp = cell.find('#', 1); sharp != std::string_view::npos && sharp + 1 < cell.size()) {    // identifier and data
+                } else if (const auto sharp = cell.find('#', 1);
+                    sharp != std::string_view::npos && sharp + 1 < cell.size()) {    // identifier and data
                     columns.push_back(cell.substr(0, sharp));
                     columns.push_back(cell.substr(sharp + 1));
                 } else if (sharp != std::string_view::npos) {
@@ -180,12 +188,14 @@ void splitLine(std::string_view line, char separator, std::vector<std::string_vi
 
 unsigned monthOf(std::string_view word)
 {
-    static constexpr const char* months[12] = {"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"};
+    static constexpr const char* months[12] = {
+        "january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"};
     if (word.size() < 3)
         return 0;
     for (unsigned m = 0; m < 12; ++m) {
         const std::string_view name = months[m];
-        if ((word.size() == 3 || word.size() == name.size()) && std::equal(word.begin(), word.end(), name.begin(), [](char a, char b) { return (a >= 'A' && a <= 'Z' ? a + 32 : a) == b; }))
+        if ((word.size() == 3 || word.size() == name.size())
+            && std::equal(word.begin(), word.end(), name.begin(), [](char a, char b) { return (a >= 'A' && a <= 'Z' ? a + 32 : a) == b; }))
             return m + 1;
     }
     return 0;
@@ -194,7 +204,9 @@ unsigned monthOf(std::string_view word)
 void fieldsOf(std::string_view line, char separator, std::vector<std::pair<std::string_view, std::string_view>>& fields)
 {
     fields.clear();
-    const auto isName = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' || c == '-' || c == '.' || c == ':'; };
+    const auto isName = [](char c) {
+        return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' || c == '-' || c == '.' || c == ':';
+    };
     const auto skipBlanks = [&](std::size_t at) { return std::min(line.find_first_not_of(" \t\r", at), line.size()); };
     if (separator == '{') {
         for (std::size_t at = line.find('"'); at != std::string_view::npos && fields.size() < mostColumns; at = line.find('"', at)) {
@@ -274,7 +286,9 @@ bool isSkipped(std::string_view line, const TextLayout& layout)
         return false;
     std::vector<std::pair<std::string_view, std::string_view>> fields;
     fieldsOf(line, layout.separator, fields);
-    return fields.empty() && (layout.separator == '<' ? trimmed(line, " \t\r").front() == '<' : line.find_first_not_of(" \t\r[]{},") == std::string_view::npos);
+    return fields.empty()
+           && (layout.separator == '<' ? trimmed(line, " \t\r").front() == '<'
+                                       : line.find_first_not_of(" \t\r[]{},") == std::string_view::npos);
 }
 
 bool isRemark(std::string_view line)
@@ -357,7 +371,9 @@ std::string KeptLayouts::usualFolder()
 {
     const char* given = std::getenv("XDG_CONFIG_HOME");
     const char* home = std::getenv("HOME");
-    const std::string base = given != nullptr && *given == '/' ? given : home != nullptr && *home == '/' ? std::string(home) + "/.config" : std::string();
+    const std::string base = given != nullptr && *given == '/' ? given
+                             : home != nullptr && *home == '/' ? std::string(home) + "/.config"
+                                                               : std::string();
     return base.empty() ? base : base + "/wavetrope/layouts";
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/text_line.h"
 
 #include <algorithm>
@@ -74,7 +75,8 @@ std::optional<Time> clockOf(std::string_view text, bool decimalComma)
         return {};
     const auto second_ = text.find(':', first + 1);
     const auto hours = second_ == std::string_view::npos ? std::optional<unsigned>(0) : number(text.substr(0, first), 9999);
-    const auto minutes = second_ == std::string_view::npos ? number(text.substr(0, first), 59'999) : number(text.substr(first + 1, second_ - first - 1), 59);
+    const auto minutes = second_ == std::string_view::npos ? number(text.substr(0, first), 59'999)
+                                                           : number(text.substr(first + 1, second_ - first - 1), 59);
     std::string_view rest = text.substr((second_ == std::string_view::npos ? first : second_) + 1);
     // A third colon in place of the decimal sign.
     const auto third = rest.find(':');
@@ -111,7 +113,9 @@ std::optional<Time> momentOf(std::string_view text, bool decimalComma)
             if (c != ':')
                 digits += c;
         const auto hours = number(std::string_view(digits).substr(0, 2), 14);
-        const auto minutes = digits.size() == 4 ? number(std::string_view(digits).substr(2), 59) : digits.size() == 2 ? std::optional<unsigned>(0) : std::nullopt;
+        const auto minutes = digits.size() == 4   ? number(std::string_view(digits).substr(2), 59)
+                             : digits.size() == 2 ? std::optional<unsigned>(0)
+                                                  : std::nullopt;
         if (!hours || !minutes)
             return {};
         offset = (text[sign] == '-' ? -1 : 1) * static_cast<std::int64_t>(*hours * 60 + *minutes);
@@ -169,7 +173,8 @@ bool bytesOfCell(std::string_view cell, Base base, std::uint8_t (&data)[can::max
     if (cell.starts_with("0x") || cell.starts_with("0X"))
         cell.remove_prefix(2);
     for (std::size_t at = 0; at < cell.size();) {
-        if (const char c = cell[at]; c == ' ' || c == '-' || c == '.' || c == ':' || c == '_' || c == ',' || c == ';' || c == '\t' || c == '"') {
+        if (const char c = cell[at];
+            c == ' ' || c == '-' || c == '.' || c == ':' || c == '_' || c == ',' || c == ';' || c == '\t' || c == '"') {
             ++at;
             continue;
         }
@@ -189,7 +194,9 @@ bool bytesOfCell(std::string_view cell, Base base, std::uint8_t (&data)[can::max
                 return false;
             // One digit alone is a byte only between signs.
             const bool alone = low < 0;
-            if (alone && ((at > 0 && hexValue(cell[at - 1]) >= 0) || (at + 1 < cell.size() && std::isalnum(static_cast<unsigned char>(cell[at + 1])) != 0)))
+            if (alone
+                && ((at > 0 && hexValue(cell[at - 1]) >= 0)
+                    || (at + 1 < cell.size() && std::isalnum(static_cast<unsigned char>(cell[at + 1])) != 0)))
                 return false;
             value = static_cast<unsigned>(alone ? high : high * 16 + low);
             at += alone ? 1 : 2;
@@ -206,8 +213,22 @@ bool bytesOfCell(std::string_view cell, Base base, std::uint8_t (&data)[can::max
 std::optional<can::Direction> directionOf(std::string_view word)
 {
     static constexpr std::pair<std::string_view, can::Direction> words[] = {
-        {"rx", can::Direction::received}, {"r", can::Direction::received}, {"in", can::Direction::received}, {"recv", can::Direction::received}, {"received", can::Direction::received}, {"receive", can::Direction::received}, {"<-", can::Direction::received},
-        {"tx", can::Direction::sent}, {"t", can::Direction::sent}, {"s", can::Direction::sent}, {"out", can::Direction::sent}, {"sent", can::Direction::sent}, {"send", can::Direction::sent}, {"transmit", can::Direction::sent}, {"transmitted", can::Direction::sent}, {"->", can::Direction::sent},
+        {"rx", can::Direction::received},
+        {"r", can::Direction::received},
+        {"in", can::Direction::received},
+        {"recv", can::Direction::received},
+        {"received", can::Direction::received},
+        {"receive", can::Direction::received},
+        {"<-", can::Direction::received},
+        {"tx", can::Direction::sent},
+        {"t", can::Direction::sent},
+        {"s", can::Direction::sent},
+        {"out", can::Direction::sent},
+        {"sent", can::Direction::sent},
+        {"send", can::Direction::sent},
+        {"transmit", can::Direction::sent},
+        {"transmitted", can::Direction::sent},
+        {"->", can::Direction::sent},
     };
     const auto same = [](char a, char b) { return a == b || (a >= 'A' && a <= 'Z' && a + 32 == b); };
     for (const auto& [text, direction] : words)
@@ -244,15 +265,18 @@ std::optional<KindWord> kindOf(std::string_view word)
         const KindWord fd = with([](KindWord& k) { k.fd = true; });
         const KindWord extended = with([](KindWord& k) { k.extended = true; });
         const KindWord standard = with([](KindWord& k) { k.standard = true; });
-        return std::array<std::pair<std::string_view, KindWord>, 24>{{{"data", none}, {"d", none}, {"classic", none}, {"can", none}, {"-", none}, {"remote", remote}, {"rtr", remote}, {"rmt", remote}, {"error", error}, {"err", error}, {"errorframe", error},
-                 {"fd", fd}, {"fdf", fd}, {"canfd", fd}, {"can-fd", fd}, {"f", fd}, {"x", extended}, {"ext", extended}, {"extended", extended}, {"29", extended}, {"std", standard}, {"standard", standard}, {"11", standard}, {"e", extended}}};
+        return std::array<std::pair<std::string_view, KindWord>, 24>{{{"data", none}, {"d", none}, {"classic", none}, {"can", none},
+            {"-", none}, {"remote", remote}, {"rtr", remote}, {"rmt", remote}, {"error", error}, {"err", error}, {"errorframe", error},
+            {"fd", fd}, {"fdf", fd}, {"canfd", fd}, {"can-fd", fd}, {"f", fd}, {"x", extended}, {"ext", extended}, {"extended", extended},
+            {"29", extended}, {"std", standard}, {"standard", standard}, {"11", standard}, {"e", extended}}};
     }();
     const std::string lower = shortLowered(word);
     for (const auto& [text, kind] : words)
         if (lower == text)
             return kind;
     // Letters of a CAN FD frame: F, with B for the switch and E for the error state.
-    if (lower.size() >= 2 && lower.size() <= 3 && lower[0] == 'f' && lower.find_first_not_of("be", 1) == std::string::npos && (lower.size() == 2 || lower[1] != lower[2])) {
+    if (lower.size() >= 2 && lower.size() <= 3 && lower[0] == 'f' && lower.find_first_not_of("be", 1) == std::string::npos
+        && (lower.size() == 2 || lower[1] != lower[2])) {
         KindWord letters;
         letters.fd = true;
         letters.brs = lower.find('b') != std::string::npos;
@@ -322,7 +346,8 @@ std::optional<Time> timeOf(std::string_view text, TimeForm form, bool decimalCom
     static constexpr std::pair<std::string_view, std::int64_t> suffixes[] = {{"ms", 1'000'000}, {"us", 1'000}, {"ns", 1}, {"s", second}};
     std::int64_t unit = units[static_cast<unsigned>(form)];
     for (const auto& [suffix, size] : suffixes)
-        if (text.size() > suffix.size() && text.ends_with(suffix) && (isDigit(text[text.size() - suffix.size() - 1]) || text[text.size() - suffix.size() - 1] == '.')) {
+        if (text.size() > suffix.size() && text.ends_with(suffix)
+            && (isDigit(text[text.size() - suffix.size() - 1]) || text[text.size() - suffix.size() - 1] == '.')) {
             text.remove_suffix(suffix.size());
             unit = size;
             break;
@@ -371,7 +396,8 @@ std::optional<Time> dayOf(std::string_view text)
     } else {
         const bool yearFirst = parts[0].size() == 4;
         // With numbers alone, only years in front or points between leave no doubt.
-        if ((sign != '-' && sign != '/' && sign != '.') || (!yearFirst && (sign != '.' || parts[2].size() != 4)) || text.find(' ') != std::string_view::npos)
+        if ((sign != '-' && sign != '/' && sign != '.') || (!yearFirst && (sign != '.' || parts[2].size() != 4))
+            || text.find(' ') != std::string_view::npos)
             return {};
         if (!take(parts[yearFirst ? 0 : 2], 9999, year) || !take(parts[1], 12, month) || !take(parts[yearFirst ? 2 : 0], 31, day))
             return {};
@@ -385,9 +411,22 @@ std::optional<Time> dayOf(std::string_view text)
 }
 
 LineReader::LineReader(const TextLayout& layout)
-    : layout_(layout), date_(layout.columnOf(Meaning::date)), time_(layout.columnOf(Meaning::time)), channel_(layout.columnOf(Meaning::channel)), direction_(layout.columnOf(Meaning::direction)), kind_(layout.columnOf(Meaning::kind)),
-      identifier_(layout.columnOf(Meaning::identifier)), length_(layout.columnOf(Meaning::length)), data_(layout.columnOf(Meaning::data)), bitRateSwitch_(layout.columnOf(Meaning::bitRateSwitch)), errorState_(layout.columnOf(Meaning::errorState)), fraction_(layout.columnOf(Meaning::fraction)),
-      fdFormat_(layout.columnOf(Meaning::fdFormat)), extendedId_(layout.columnOf(Meaning::extendedId)), remoteRequest_(layout.columnOf(Meaning::remoteRequest)), dataEnd_(~std::size_t{0})
+    : layout_(layout),
+      date_(layout.columnOf(Meaning::date)),
+      time_(layout.columnOf(Meaning::time)),
+      channel_(layout.columnOf(Meaning::channel)),
+      direction_(layout.columnOf(Meaning::direction)),
+      kind_(layout.columnOf(Meaning::kind)),
+      identifier_(layout.columnOf(Meaning::identifier)),
+      length_(layout.columnOf(Meaning::length)),
+      data_(layout.columnOf(Meaning::data)),
+      bitRateSwitch_(layout.columnOf(Meaning::bitRateSwitch)),
+      errorState_(layout.columnOf(Meaning::errorState)),
+      fraction_(layout.columnOf(Meaning::fraction)),
+      fdFormat_(layout.columnOf(Meaning::fdFormat)),
+      extendedId_(layout.columnOf(Meaning::extendedId)),
+      remoteRequest_(layout.columnOf(Meaning::remoteRequest)),
+      dataEnd_(~std::size_t{0})
 {
     for (std::size_t i = 0; i < layout.columns.size(); ++i)
         if (data_ >= 0 && i > static_cast<std::size_t>(data_) && layout.columns[i] != Meaning::nothing) {
@@ -412,7 +451,8 @@ const char* LineReader::readData(std::size_t from, std::uint8_t (&data)[can::max
         for (std::size_t i = from; i < end; ++i) {
             std::uint8_t word[can::maxLength];
             unsigned bytes = 0;
-            if (columns_[i].empty() || !bytesOfCell(columns_[i], Base::hexadecimal, word, bytes) || bytes > layout_.word || count + bytes > can::maxLength)
+            if (columns_[i].empty() || !bytesOfCell(columns_[i], Base::hexadecimal, word, bytes) || bytes > layout_.word
+                || count + bytes > can::maxLength)
                 break;
             for (unsigned b = 0; b < bytes; ++b)
                 data[count++] = word[layout_.wordsSwapped ? bytes - 1 - b : b];
@@ -431,7 +471,10 @@ const char* LineReader::readData(std::size_t from, std::uint8_t (&data)[can::max
 const char* LineReader::read(std::string_view line, can::FrameView& frame, std::uint8_t (&data)[can::maxLength], std::string_view& channel)
 {
     splitLine(line, layout_, columns_);
-    const auto cell = [&](int column) { return column >= 0 && static_cast<std::size_t>(column) < columns_.size() ? columns_[static_cast<std::size_t>(column)] : std::string_view(); };
+    const auto cell = [&](int column) {
+        return column >= 0 && static_cast<std::size_t>(column) < columns_.size() ? columns_[static_cast<std::size_t>(column)]
+                                                                                 : std::string_view();
+    };
     KindWord kind;
     if (kind_ >= 0 && !cell(kind_).empty()) {
         const auto word = kindOf(cell(kind_));
@@ -448,7 +491,8 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
         kind.esi |= *state;
         kind.fd |= *rate || *state;     // a classic frame has neither
     }
-    for (const auto& [column, flag] : {std::pair{fdFormat_, &kind.fd}, std::pair{extendedId_, &kind.extended}, std::pair{remoteRequest_, &kind.remote}})
+    for (const auto& [column, flag] :
+        {std::pair{fdFormat_, &kind.fd}, std::pair{extendedId_, &kind.extended}, std::pair{remoteRequest_, &kind.remote}})
         if (column >= 0) {
             const auto set = switchOf(cell(column));
             if (!set)
@@ -519,7 +563,8 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
     const auto id = wholeNumber(idText, layout_.identifierBase);
     if (!id || *id > 0x1FFFFFFFU)
         return "the identifier is none";
-    const std::size_t digits = idText.size() - (idText.starts_with("0x") || idText.starts_with("0X") ? 2 : 0) - (idText.back() == 'h' || idText.back() == 'H' ? 1 : 0);
+    const std::size_t digits = idText.size() - (idText.starts_with("0x") || idText.starts_with("0X") ? 2 : 0)
+                               - (idText.back() == 'h' || idText.back() == 'H' ? 1 : 0);
     const bool eight = !layout_.padded && digits >= 8 && (layout_.identifierBase == Base::hexadecimal || digits != idText.size());
     frame.id = {static_cast<std::uint32_t>(*id), !kind.standard && (marked || kind.extended || *id > 0x7FF || eight)};
     if (kind.standard && *id > 0x7FF)
@@ -543,7 +588,10 @@ const char* LineReader::read(std::string_view line, can::FrameView& frame, std::
         frame.length = 0;
         frame.dlc = static_cast<std::uint8_t>(std::min<std::uint64_t>(length.value_or(0), 8));
     } else {
-        const unsigned wanted = !length ? count : layout_.lengthIsCode ? (kind.fd || *length <= 8 || count > 8 ? can::lengthOfDlc(static_cast<unsigned>(*length)) : 8U) : static_cast<unsigned>(*length);
+        const unsigned wanted = !length ? count
+                                : layout_.lengthIsCode
+                                    ? (kind.fd || *length <= 8 || count > 8 ? can::lengthOfDlc(static_cast<unsigned>(*length)) : 8U)
+                                    : static_cast<unsigned>(*length);
         if (data_ >= 0 && count < wanted)
             return "there are fewer bytes than the length says";
         if (data_ >= 0 && layout_.bytes == Bytes::together && count > wanted)

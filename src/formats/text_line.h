@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One line of a text log as a frame.
 #pragma once
 
@@ -45,13 +46,15 @@ public:
 
     /// Reads a line into `frame`, whose bytes go to `data`. Gives what does not fit, or null when all does. The bus is
     /// told by `channel`, empty where the layout has none.
-    [[nodiscard]] const char* read(std::string_view line, can::FrameView& frame, std::uint8_t (&data)[can::maxLength], std::string_view& channel);
+    [[nodiscard]] const char* read(
+        std::string_view line, can::FrameView& frame, std::uint8_t (&data)[can::maxLength], std::string_view& channel);
 
 private:
     [[nodiscard]] const char* readData(std::size_t from, std::uint8_t (&data)[can::maxLength], unsigned& count, bool& remote) const;
 
     const TextLayout layout_;
-    int date_, time_, channel_, direction_, kind_, identifier_, length_, data_, bitRateSwitch_, errorState_, fraction_, fdFormat_, extendedId_, remoteRequest_;
+    int date_, time_, channel_, direction_, kind_, identifier_, length_, data_, bitRateSwitch_, errorState_, fraction_, fdFormat_,
+        extendedId_, remoteRequest_;
     std::size_t dataEnd_;           // the column behind the payload's that means something else
     Time days_{};              // that a clock without dates has passed
     std::vector<std::string_view> columns_;

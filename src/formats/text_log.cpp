@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/text_log.h"
 
 #include <algorithm>
@@ -24,9 +25,13 @@ constexpr std::size_t batchSize = 512;
 class TextReader {
 public:
     TextReader(ByteSource& source, LogSink& sink, const TextLayout& layout)
-        : source_(source), sink_(sink), layout_(layout), lines_(layout), batch_(sink), payloads_(std::make_unique<std::array<std::array<std::uint8_t, can::maxLength>, batchSize>>())
-    {
-    }
+        : source_(source),
+          sink_(sink),
+          layout_(layout),
+          lines_(layout),
+          batch_(sink),
+          payloads_(std::make_unique<std::array<std::array<std::uint8_t, can::maxLength>, batchSize>>())
+    {}
 
     ReadReport run()
     {
@@ -95,7 +100,10 @@ private:
         frame.bus = static_cast<std::uint8_t>(bus);
         batch_.commit();
     }
-    static std::uint8_t (&bytesOf(std::array<std::uint8_t, can::maxLength>& payload))[can::maxLength] { return *reinterpret_cast<std::uint8_t (*)[can::maxLength]>(payload.data()); }
+    static std::uint8_t (&bytesOf(std::array<std::uint8_t, can::maxLength>& payload))[can::maxLength]
+    {
+        return *reinterpret_cast<std::uint8_t(*)[can::maxLength]>(payload.data());
+    }
 
     int busOf(std::string_view channel)
     {
@@ -103,7 +111,9 @@ private:
             return found->second;
         if (buses_.size() == mostBuses)
             return -1;
-        const std::string name = channel.empty() ? std::string() : channel.find_first_not_of("0123456789") == std::string_view::npos ? "Bus " + std::string(channel) : std::string(channel.substr(0, 64));
+        const std::string name = channel.empty()                                                     ? std::string()
+                                 : channel.find_first_not_of("0123456789") == std::string_view::npos ? "Bus " + std::string(channel)
+                                                                                                     : std::string(channel.substr(0, 64));
         const int bus = sink_.onBus({name, {}});
         buses_.emplace(channel, bus);
         return bus;
@@ -119,7 +129,11 @@ private:
         if (report_.badLineCount == 0)
             return;
         const Error& first = report_.badLines.front();
-        report_.warnings.push_back({std::to_string(report_.badLineCount) + (report_.badLineCount == 1 ? " line is no frame and was left out: " : " lines are no frames and were left out; of the first, ") + first.what, source_.name(), first.line, 0, {}});
+        report_.warnings.push_back({std::to_string(report_.badLineCount)
+                                        + (report_.badLineCount == 1 ? " line is no frame and was left out: "
+                                                                     : " lines are no frames and were left out; of the first, ")
+                                        + first.what,
+            source_.name(), first.line, 0, {}});
     }
 
     ByteSource& source_;
@@ -135,10 +149,7 @@ private:
 
 }  // namespace
 
-ReadReport readTextLog(ByteSource& source, LogSink& sink, const TextLayout& layout)
-{
-    return TextReader(source, sink, layout).run();
-}
+ReadReport readTextLog(ByteSource& source, LogSink& sink, const TextLayout& layout) { return TextReader(source, sink, layout).run(); }
 
 Expected<TextLayout> layoutFor(ByteSource& source, const ReadOptions& options)
 {
@@ -154,7 +165,8 @@ Expected<TextLayout> layoutFor(ByteSource& source, const ReadOptions& options)
     if (!found)
         return tl::unexpected(found.error());
     if (!found->sure())
-        return fail("its lines leave something open (" + found->questions.front().what + ")", source.name(), "Open it in the window, or choose with wavetrope-cli layout and keep the layout");
+        return fail("its lines leave something open (" + found->questions.front().what + ")", source.name(),
+            "Open it in the window, or choose with wavetrope-cli layout and keep the layout");
     return found->layout;
 }
 

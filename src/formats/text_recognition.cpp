@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/text_recognition.h"
 
 #include <algorithm>
@@ -75,7 +76,8 @@ Unit unitByPace(const Table& table, const FoundTime& time)
     }
     const double largest = *std::max_element(values.begin(), values.end());
     // Counted since 1970, the size of the number tells.
-    for (const auto& [from, form] : {std::pair{1e9, TimeForm::seconds}, std::pair{1e12, TimeForm::milliseconds}, std::pair{1e15, TimeForm::microseconds}, std::pair{1e18, TimeForm::nanoseconds}})
+    for (const auto& [from, form] : {std::pair{1e9, TimeForm::seconds}, std::pair{1e12, TimeForm::milliseconds},
+             std::pair{1e15, TimeForm::microseconds}, std::pair{1e18, TimeForm::nanoseconds}})
         if (largest >= from * 0.9 && largest < from * 9 && values.front() > from * 0.9)
             return {form, {}};
     std::vector<double> gaps;
@@ -97,7 +99,8 @@ Unit unitByPace(const Table& table, const FoundTime& time)
     constexpr double shortest = 40e-6;
     constexpr double longest = 0.6;
     std::vector<TimeForm> possible;
-    for (const auto& [unit, form] : {std::pair{1.0, TimeForm::seconds}, std::pair{1e-3, TimeForm::milliseconds}, std::pair{1e-6, TimeForm::microseconds}, std::pair{1e-9, TimeForm::nanoseconds}})
+    for (const auto& [unit, form] : {std::pair{1.0, TimeForm::seconds}, std::pair{1e-3, TimeForm::milliseconds},
+             std::pair{1e-6, TimeForm::microseconds}, std::pair{1e-9, TimeForm::nanoseconds}})
         if (usual * unit >= shortest && usual * unit <= longest)
             possible.push_back(form);
     // Whole seconds, as a slow log has them.
@@ -138,14 +141,16 @@ std::vector<std::string_view> cellsOf(const Table& table, const TextLayout& layo
             cells.push_back("0x00");    // its digits are hexadecimal
             continue;
         }
-        const auto says = length < 0 ? std::optional<std::uint64_t>(can::maxLength) : lengthNumber(table.cell(row, static_cast<std::size_t>(length)));
+        const auto says = length < 0 ? std::optional<std::uint64_t>(can::maxLength)
+                                     : lengthNumber(table.cell(row, static_cast<std::size_t>(length)));
         std::size_t until = row.size();
         for (std::size_t c = static_cast<std::size_t>(column) + 1; c < layout.columns.size(); ++c)
             if (layout.columns[c] != Meaning::nothing) {
                 until = std::min(until, c);
                 break;
             }
-        for (std::size_t c = static_cast<std::size_t>(column); c < until && c < static_cast<std::size_t>(column) + says.value_or(8) && isByte(row[c]); ++c)
+        for (std::size_t c = static_cast<std::size_t>(column);
+            c < until && c < static_cast<std::size_t>(column) + says.value_or(8) && isByte(row[c]); ++c)
             cells.push_back(row[c]);
     }
     return cells;
@@ -204,7 +209,9 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
 
     const auto idCells = cellsOf(table, layout, Meaning::identifier);
     const auto padded = [](std::string_view cell) { return cell.size() >= 8; };
-    layout.padded = std::all_of(idCells.begin(), idCells.end(), padded) && std::any_of(idCells.begin(), idCells.end(), [](std::string_view cell) { return wholeNumber(cell, Base::hexadecimal).value_or(0x800) <= 0x7FF; });
+    layout.padded = std::all_of(idCells.begin(), idCells.end(), padded)
+                    && std::any_of(idCells.begin(), idCells.end(),
+                        [](std::string_view cell) { return wholeNumber(cell, Base::hexadecimal).value_or(0x800) <= 0x7FF; });
     const std::string before = lowered(table.everythingBefore);
     Told id = tell(idCells, table.headOf(static_cast<std::size_t>(identifier.column)), false);
     Told bytes = data ? tell(cellsOf(table, layout, Meaning::data), table.headOf(static_cast<std::size_t>(data.column)), true) : Told{};
@@ -225,7 +232,10 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
         found.questions.push_back(std::move(question));
     };
     const auto otherBase = [](Base base) { return base == Base::hexadecimal ? Base::decimal : Base::hexadecimal; };
-    const auto baseAnswers = [](Base base) { return base == Base::hexadecimal ? std::vector<std::string>{"hexadecimal", "decimal"} : std::vector<std::string>{"decimal", "hexadecimal"}; };
+    const auto baseAnswers = [](Base base) {
+        return base == Base::hexadecimal ? std::vector<std::string>{"hexadecimal", "decimal"}
+                                         : std::vector<std::string>{"decimal", "hexadecimal"};
+    };
     if (time && !time.unitKnown) {
         const Unit unit = unitByPace(table, time);
         layout.timeForm = unit.form;
@@ -239,11 +249,14 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
         }
     }
     if (!id.sure)
-        ask("Are the identifiers hexadecimal or decimal?", baseAnswers(id.base), [&](TextLayout& other) { other.identifierBase = otherBase(id.base); });
+        ask("Are the identifiers hexadecimal or decimal?", baseAnswers(id.base),
+            [&](TextLayout& other) { other.identifierBase = otherBase(id.base); });
     if (!bytes.sure)
-        ask("Are the data bytes hexadecimal or decimal?", baseAnswers(bytes.base), [&](TextLayout& other) { other.dataBase = otherBase(bytes.base); });
+        ask("Are the data bytes hexadecimal or decimal?", baseAnswers(bytes.base),
+            [&](TextLayout& other) { other.dataBase = otherBase(bytes.base); });
     // One number in front of so many bytes may be their number, or the first of them.
-    if (const int length = data.length.column; data && length >= 0 && length + 1 == data.column && data.bytes == Bytes::apart && promised(table.headOf(static_cast<std::size_t>(length))) == Meaning::nothing) {
+    if (const int length = data.length.column; data && length >= 0 && length + 1 == data.column && data.bytes == Bytes::apart
+                                               && promised(table.headOf(static_cast<std::size_t>(length))) == Meaning::nothing) {
         const std::string_view first = table.cell(table.rows.front(), static_cast<std::size_t>(length));
         if (first.size() == 2 && table.share(static_cast<std::size_t>(length), [&](std::string_view cell) { return cell == first; }) == 1)
             ask("Is the number in front of the data their length, or the first byte?", {"length", "first byte"}, [&](TextLayout& other) {
@@ -267,9 +280,11 @@ Expected<Recognition> recogniseTable(const Table& table, std::string_view head, 
         const bool used = c >= layout.columns.size() ? data && data.bytes == Bytes::apart : layout.columns[c] != Meaning::nothing;
         if (meant == Meaning::nothing || used || layout.columnOf(meant) >= 0 || (meant == Meaning::length && !data))
             continue;
-        if ((meant == Meaning::date && time && time.form != TimeForm::clock) || table.share(c, [](std::string_view cell) { return cell.empty() || cell == "-"; }) == 1)
+        if ((meant == Meaning::date && time && time.form != TimeForm::clock)
+            || table.share(c, [](std::string_view cell) { return cell.empty() || cell == "-"; }) == 1)
             continue;
-        ask(("What stands under \"" + std::string(table.head[c].substr(0, 40)) + "\" is not understood. Leave it out?").c_str(), {"leave it out"}, [](TextLayout&) {});
+        ask(("What stands under \"" + std::string(table.head[c].substr(0, 40)) + "\" is not understood. Leave it out?").c_str(),
+            {"leave it out"}, [](TextLayout&) {});
     }
     if (!time)
         ask("No column of times is recognised. Read the frames without times?", {"without times"}, [](TextLayout&) {});
@@ -370,14 +385,18 @@ Expected<Recognition> recogniseLayout(std::string_view head, const std::string& 
         for (const double one : found->confidence)
             confidence += one;
         // What explains most lines and says most about each.
-        const double score = static_cast<double>(found->fitting) / found->lines * (1 + confidence) + (separator == ' ' ? 0 : hasKeys(separator) ? 0.6 : 0.2);
+        const double score = static_cast<double>(found->fitting) / found->lines * (1 + confidence)
+                             + (separator == ' '      ? 0
+                                 : hasKeys(separator) ? 0.6
+                                                      : 0.2);
         if (score > bestScore && found->fitting * 2 > found->lines) {
             bestScore = score;
             best = std::move(*found);
         }
     }
     if (!best)
-        return fail("its lines are no frames that are recognised", where, "Say what each column means: open it in the window, or describe its layout in a file (wavetrope-cli layout)");
+        return fail("its lines are no frames that are recognised", where,
+            "Say what each column means: open it in the window, or describe its layout in a file (wavetrope-cli layout)");
     return *best;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Finding out how the lines of a text log are laid out.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Turns the ticks of a log's time stamps into nanoseconds.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/trace_sink.h"
 
 #include <unistd.h>
@@ -93,8 +94,11 @@ void TraceSink::lookAtMemory()
 Error TraceSink::fullness(const std::string& path) const
 {
     const bool others = trace_.memory() <= bound_ / 2;
-    return {(others ? "what is open takes as much memory as this machine allows; the log's first " : "the log is larger than this machine's memory allows; its first ") + std::to_string(trace_.rows()) + " frames were read", path, 0, 0,
-            others ? "Close other windows, and open it again" : "Convert a part of it by time or filter on a larger machine, or cut it"};
+    return {(others ? "what is open takes as much memory as this machine allows; the log's first "
+                    : "the log is larger than this machine's memory allows; its first ")
+                + std::to_string(trace_.rows()) + " frames were read",
+        path, 0, 0,
+        others ? "Close other windows, and open it again" : "Convert a part of it by time or filter on a larger machine, or cut it"};
 }
 
 }  // namespace wavetrope::formats

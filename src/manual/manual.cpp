@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "manual/manual.h"
 
 #include <algorithm>
@@ -109,7 +110,8 @@ std::string usage(const CLI::App& app)
     std::string out = "[\\fIOPTION\\fR]...";
     for (const CLI::Option* option : optionsOf(app))
         if (option->get_positional())
-            out += std::string(" ") + (option->get_required() ? "" : "[") + "\\fI" + plain(option->get_name()) + "\\fR" + (option->get_items_expected_max() > 1 ? "..." : "") + (option->get_required() ? "" : "]");
+            out += std::string(" ") + (option->get_required() ? "" : "[") + "\\fI" + plain(option->get_name()) + "\\fR"
+                   + (option->get_items_expected_max() > 1 ? "..." : "") + (option->get_required() ? "" : "]");
     return out;
 }
 
@@ -118,7 +120,8 @@ void describeCommands(std::string& out, const CLI::App& app, const std::string& 
     for (const CLI::App* command : commandsOf(app)) {
         const std::string name = path.empty() ? command->get_name() : path + " " + command->get_name();
         if (commandsOf(*command).empty()) {
-            out += ".SS \"" + plain(name) + "\"\n\\fB" + plain(name) + "\\fR " + usage(*command) + "\n.PP\n" + plain(command->get_description()) + "\n";
+            out += ".SS \"" + plain(name) + "\"\n\\fB" + plain(name) + "\\fR " + usage(*command) + "\n.PP\n"
+                   + plain(command->get_description()) + "\n";
             describe(out, *command);
         }
         describeCommands(out, *command, name);
@@ -152,8 +155,8 @@ void complete(std::string& out, const CLI::App& app, const std::string& path)
 
 std::string page(const CLI::App& program, const About& about)
 {
-    std::string out = ".TH \"" + plain(about.name) + "\" 1 \"\" \"Wavetrope " + plain(about.version) + "\" \"User commands\"\n.SH NAME\n" + plain(about.name) + " \\- " + plain(about.purpose) + "\n.SH SYNOPSIS\n\\fB" +
-                      plain(about.name) + "\\fR ";
+    std::string out = ".TH \"" + plain(about.name) + "\" 1 \"\" \"Wavetrope " + plain(about.version) + "\" \"User commands\"\n.SH NAME\n"
+                      + plain(about.name) + " \\- " + plain(about.purpose) + "\n.SH SYNOPSIS\n\\fB" + plain(about.name) + "\\fR ";
     out += commandsOf(program).empty() ? usage(program) : "\\fICOMMAND\\fR [\\fIOPTION\\fR]...";
     out += "\n.SH DESCRIPTION\n" + plain(program.get_description()) + ".\n.SH OPTIONS\n";
     describe(out, program);
@@ -173,22 +176,33 @@ std::string completion(const CLI::App& program, const std::string& name)
     std::string cases;
     complete(cases, program, name);
     // The commands so far are found by whether there is a case for them.
-    return "# bash completion of " + name + "\n" + function +
-           "_words()\n{\n    reply=; words=\n    case $1 in\n" + cases + "        *) return 1 ;;\n    esac\n}\n" + function +
-           "()\n{\n"
-           "    local path=" + name + " reply words at current=${COMP_WORDS[COMP_CWORD]}\n"
-           "    COMPREPLY=()\n"
-           "    for ((at = 1; at < COMP_CWORD; at++)); do\n"
-           "        " + function + "_words \"$path ${COMP_WORDS[at]}\" && [ -n \"$words\" ] && path=\"$path ${COMP_WORDS[at]}\"\n"
-           "    done\n"
-           "    " + function + "_words \"$path ${COMP_WORDS[COMP_CWORD-1]}\" && [ -n \"$reply\" ] && { COMPREPLY=($(compgen -W \"$reply\" -- \"$current\")); return; }\n"
-           "    " + function + "_words \"$path\"\n"
-           "    case $current in\n"
-           "        -*) COMPREPLY=($(compgen -W \"$words\" -- \"$current\")) ;;\n"
-           "        *) COMPREPLY=($(compgen -W \"$(printf '%s\\n' $words | grep -v '^-')\" -- \"$current\") $(compgen -f -- \"$current\")) ;;\n"
-           "    esac\n"
-           "}\n"
-           "complete -o filenames -F " + function + " " + name + "\n";
+    return "# bash completion of " + name + "\n" + function + "_words()\n{\n    reply=; words=\n    case $1 in\n" + cases
+           + "        *) return 1 ;;\n    esac\n}\n" + function
+           + "()\n{\n"
+             "    local path="
+           + name
+           + " reply words at current=${COMP_WORDS[COMP_CWORD]}\n"
+             "    COMPREPLY=()\n"
+             "    for ((at = 1; at < COMP_CWORD; at++)); do\n"
+             "        "
+           + function
+           + "_words \"$path ${COMP_WORDS[at]}\" && [ -n \"$words\" ] && path=\"$path ${COMP_WORDS[at]}\"\n"
+             "    done\n"
+             "    "
+           + function
+           + "_words \"$path ${COMP_WORDS[COMP_CWORD-1]}\" && [ -n \"$reply\" ] && { COMPREPLY=($(compgen -W \"$reply\" -- \"$current\")); "
+             "return; }\n"
+             "    "
+           + function
+           + "_words \"$path\"\n"
+             "    case $current in\n"
+             "        -*) COMPREPLY=($(compgen -W \"$words\" -- \"$current\")) ;;\n"
+             "        *) COMPREPLY=($(compgen -W \"$(printf '%s\\n' $words | grep -v '^-')\" -- \"$current\") $(compgen -f -- "
+             "\"$current\")) ;;\n"
+             "    esac\n"
+             "}\n"
+             "complete -o filenames -F "
+           + function + " " + name + "\n";
 }
 
 void addTo(CLI::App& program, const About& about)

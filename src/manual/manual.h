@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Manual page and completion of a program, made from the table that its own parser works by.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/bit_toggles.h"
 
 #include <algorithm>
@@ -9,7 +10,8 @@ BitToggles bitToggles(const trace::Snapshot& snapshot, trace::IdentifierIndex id
 {
     BitToggles toggles;
     can::FrameView newer;
-    for (trace::Row row = snapshot.previousOf(identifier, limit); row != trace::noRow && toggles.frames < most; row = snapshot.previousOf(identifier, row)) {
+    for (trace::Row row = snapshot.previousOf(identifier, limit); row != trace::noRow && toggles.frames < most;
+        row = snapshot.previousOf(identifier, row)) {
         const can::FrameView frame = snapshot.frame(row);
         toggles.length = std::max<unsigned>(toggles.length, frame.length);
         if (toggles.frames++ > 0)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How often each bit of an identifier's payload changed.
 #pragma once
 
@@ -16,6 +17,7 @@ struct BitToggles {
 };
 
 /// Looks at up to `most` frames in front of row `limit`.
-[[nodiscard]] BitToggles bitToggles(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, trace::Row limit, std::uint64_t most = 20'000);
+[[nodiscard]] BitToggles bitToggles(
+    const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, trace::Row limit, std::uint64_t most = 20'000);
 
 }  // namespace wavetrope::measure

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/coverage.h"
 
 #include <algorithm>
@@ -31,8 +32,9 @@ bool sameMeaning(const database::Message& a, const database::Message& b)
         return false;
     return std::all_of(a.signals.begin(), a.signals.end(), [&](const database::Signal& x) {
         const database::Signal* y = b.find(x.name);
-        return y != nullptr && x.startBit == y->startBit && x.length == y->length && x.order == y->order && x.isSigned == y->isSigned && x.type == y->type && x.factor == y->factor && x.offset == y->offset && x.unit == y->unit && x.texts == y->texts && x.mux == y->mux
-               && x.muxValue == y->muxValue && x.muxRanges == y->muxRanges;
+        return y != nullptr && x.startBit == y->startBit && x.length == y->length && x.order == y->order && x.isSigned == y->isSigned
+               && x.type == y->type && x.factor == y->factor && x.offset == y->offset && x.unit == y->unit && x.texts == y->texts
+               && x.mux == y->mux && x.muxValue == y->muxValue && x.muxRanges == y->muxRanges;
     });
 }
 
@@ -44,11 +46,26 @@ const char* toText(CoverageClass kind)
     return words[static_cast<unsigned>(kind)];
 }
 
-std::uint64_t Coverage::count(CoverageClass kind) const { return sumOf<std::uint64_t>(*this, kind, [](const auto&) { return 1U; }); }
-std::uint64_t Coverage::frames(CoverageClass kind) const { return sumOf<std::uint64_t>(*this, kind, [](const auto& e) { return e.frames; }); }
-Time Coverage::busy(CoverageClass kind) const { return sumOf<Time>(*this, kind, [](const auto& e) { return e.busy; }); }
-std::uint64_t Coverage::allFrames() const { return frames(CoverageClass::explained) + frames(CoverageClass::transport) + frames(CoverageClass::unexplained); }
-Time Coverage::allBusy() const { return busy(CoverageClass::explained) + busy(CoverageClass::transport) + busy(CoverageClass::unexplained); }
+std::uint64_t Coverage::count(CoverageClass kind) const
+{
+    return sumOf<std::uint64_t>(*this, kind, [](const auto&) { return 1U; });
+}
+std::uint64_t Coverage::frames(CoverageClass kind) const
+{
+    return sumOf<std::uint64_t>(*this, kind, [](const auto& e) { return e.frames; });
+}
+Time Coverage::busy(CoverageClass kind) const
+{
+    return sumOf<Time>(*this, kind, [](const auto& e) { return e.busy; });
+}
+std::uint64_t Coverage::allFrames() const
+{
+    return frames(CoverageClass::explained) + frames(CoverageClass::transport) + frames(CoverageClass::unexplained);
+}
+Time Coverage::allBusy() const
+{
+    return busy(CoverageClass::explained) + busy(CoverageClass::transport) + busy(CoverageClass::unexplained);
+}
 
 Coverage coverageOf(const trace::Snapshot& snapshot, const database::Catalog& catalog, const std::vector<Time>& busyOf)
 {
@@ -99,7 +116,8 @@ Coverage coverageOf(const trace::Snapshot& snapshot, const database::Catalog& ca
             coverage.identifiers.push_back(entry);
         }
     }
-    std::stable_sort(coverage.identifiers.begin(), coverage.identifiers.end(), [](const CoveredIdentifier& a, const CoveredIdentifier& b) { return std::pair(b.kind, b.frames) < std::pair(a.kind, a.frames); });
+    std::stable_sort(coverage.identifiers.begin(), coverage.identifiers.end(),
+        [](const CoveredIdentifier& a, const CoveredIdentifier& b) { return std::pair(b.kind, b.frames) < std::pair(a.kind, a.frames); });
     for (const database::CatalogMessage& message : catalog.messages())
         if (!seen.contains(&message))
             coverage.neverSeen.push_back(&message);
@@ -118,17 +136,23 @@ std::vector<database::Finding> reviewTraffic(const Coverage& coverage, const dat
             continue;
         const auto promised = static_cast<double>(message->cycleTime.count());
         const auto measured = static_cast<double>(entry.meanPeriod.count());
-        if (promised > 0 && entry.frames >= framesForPeriod && (measured < promised * (1 - periodTolerance) || measured > promised * (1 + periodTolerance))) {
-            database::Finding finding{database::Severity::warning, database::FindingKind::cycleTime, {}, message->name, message->uid, 0, 0, 0, {}, {}};
-            finding.what = message->name + " comes every " + database::numberText(measured * 1e-6, 4) + " ms; the database promises " + database::numberText(promised * 1e-6, 6) + " ms";
+        if (promised > 0 && entry.frames >= framesForPeriod
+            && (measured < promised * (1 - periodTolerance) || measured > promised * (1 + periodTolerance))) {
+            database::Finding finding{
+                database::Severity::warning, database::FindingKind::cycleTime, {}, message->name, message->uid, 0, 0, 0, {}, {}};
+            finding.what = message->name + " comes every " + database::numberText(measured * 1e-6, 4) + " ms; the database promises "
+                           + database::numberText(promised * 1e-6, 6) + " ms";
             const Time rounded = std::chrono::milliseconds(std::max<std::int64_t>(1, (entry.meanPeriod.count() + 500'000) / 1'000'000));
             finding.remedy = "Promise " + std::to_string(rounded / std::chrono::milliseconds(1)) + " ms";
-            finding.mend = [uid = message->uid, rounded](const database::Editor& editor) -> Expected<database::Edit> { return editor.setCycleTime(uid, rounded); };
+            finding.mend = [uid = message->uid, rounded](
+                               const database::Editor& editor) -> Expected<database::Edit> { return editor.setCycleTime(uid, rounded); };
             findings.push_back(std::move(finding));
         }
         if (entry.shorter > 0) {
-            database::Finding finding{database::Severity::warning, database::FindingKind::seenLength, {}, message->name, message->uid, 0, 0, 0, {}, {}};
-            finding.what = std::to_string(entry.shorter) + " of " + std::to_string(entry.frames) + " frames of " + message->name + " are shorter than its " + std::to_string(message->length) + " bytes";
+            database::Finding finding{
+                database::Severity::warning, database::FindingKind::seenLength, {}, message->name, message->uid, 0, 0, 0, {}, {}};
+            finding.what = std::to_string(entry.shorter) + " of " + std::to_string(entry.frames) + " frames of " + message->name
+                           + " are shorter than its " + std::to_string(message->length) + " bytes";
             findings.push_back(std::move(finding));
         }
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How much of the traffic the databases explain.
 #pragma once
 
@@ -10,7 +11,6 @@
 #include "trace/trace.h"
 
 namespace wavetrope::measure {
-
 
 enum class CoverageClass : std::uint8_t { explained, transport, unexplained };
 [[nodiscard]] const char* toText(CoverageClass kind);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/events.h"
 
 #include <algorithm>
@@ -12,7 +13,8 @@ constexpr Time errorsTogether = std::chrono::milliseconds(100);
 
 }  // namespace
 
-EventFinder::EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
+EventFinder::EventFinder(
+    std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
     : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing)
 {
     for (filter::ConditionSpec& spec : conditions)
@@ -47,7 +49,8 @@ void EventFinder::add(trace::Row row, trace::IdentifierIndex identifier, const t
     watchBeats(row, identifier, frame);
 }
 
-void EventFinder::watchConditions(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
+void EventFinder::watchConditions(
+    trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
 {
     for (Watched& watched : conditions_) {
         const filter::ConditionStep step = watched.condition.next(frame, identifier, key);
@@ -78,7 +81,7 @@ void EventFinder::watchBeats(trace::Row row, trace::IdentifierIndex identifier, 
             const auto missed = static_cast<std::uint32_t>(std::min<std::int64_t>(1'000'000'000, (gap + beat.cycle / 2) / beat.cycle - 1));
             if (missed > 0)
                 note({EventKind::missedBeats, beat.last + beat.cycle, frame.time, frame.bus, row,
-                      *beat.name + " missed " + std::to_string(missed) + (missed == 1 ? " beat" : " beats"), missed});
+                    *beat.name + " missed " + std::to_string(missed) + (missed == 1 ? " beat" : " beats"), missed});
         }
     }
     beat.any = true;
@@ -101,7 +104,8 @@ void EventFinder::findBursts(std::uint8_t bus, const LoadBins& bins, Time now)
         burst.nextBin = end - 50'000'000;
     for (; burst.nextBin < end; ++burst.nextBin) {
         const std::int64_t base = burst.nextBin * perBin;
-        const double percent = 100.0 * static_cast<double>(bins.busy(base, base + perBin - 1)) / static_cast<double>((bins.span() * perBin).count());
+        const double percent = 100.0 * static_cast<double>(bins.busy(base, base + perBin - 1))
+                               / static_cast<double>((bins.span() * perBin).count());
         if (percent < rule_.percent) {
             burst.open = false;
             continue;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Moments worth a flag: conditions that came true, missed beats, bursts, error frames.
 #pragma once
 
@@ -32,7 +33,8 @@ struct BurstRule {
 /// Finds events as frames come, in one pass.
 class EventFinder {
 public:
-    EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule = {});
+    EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses,
+        BurstRule rule = {});
 
     void add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
     /// Looks for bursts in the bins that are complete at `now`.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/identifier_stats.h"
 
 #include <algorithm>
@@ -38,7 +39,8 @@ IdentifierMoment momentOf(const trace::Snapshot& snapshot, trace::IdentifierInde
     return momentOf(snapshot, std::vector<trace::IdentifierIndex>{identifier}, limit, beats);
 }
 
-IdentifierMoment momentOf(const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats)
+IdentifierMoment momentOf(
+    const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats)
 {
     IdentifierMoment moment;
     can::FrameView newer;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is known about each identifier of a trace, kept up as frames come.
 #pragma once
 
@@ -8,7 +9,6 @@
 #include "trace/trace.h"
 
 namespace wavetrope::measure {
-
 
 /// Bits of a payload, one for each of up to 512.
 struct BitMask {
@@ -57,12 +57,17 @@ struct IdentifierMoment {
     /// Longest less shortest period within the beats; 0 for fewer than three.
     [[nodiscard]] Time spread() const;
     /// Mean period within the beats, or the last one.
-    [[nodiscard]] Time mean() const { return beats.size() > 2 ? (beats.back() - beats.front()) / static_cast<std::int64_t>(beats.size() - 1) : period; }
+    [[nodiscard]] Time mean() const
+    {
+        return beats.size() > 2 ? (beats.back() - beats.front()) / static_cast<std::int64_t>(beats.size() - 1) : period;
+    }
 };
 
 /// Looks back from a row: newest frame, last `beats` arrivals and what changed in them. Costs no scan of the trace.
-[[nodiscard]] IdentifierMoment momentOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, trace::Row limit, unsigned beats = 25);
+[[nodiscard]] IdentifierMoment momentOf(
+    const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, trace::Row limit, unsigned beats = 25);
 /// The same of several identifiers taken for one.
-[[nodiscard]] IdentifierMoment momentOf(const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats = 25);
+[[nodiscard]] IdentifierMoment momentOf(
+    const trace::Snapshot& snapshot, const std::vector<trace::IdentifierIndex>& identifiers, trace::Row limit, unsigned beats = 25);
 
 }  // namespace wavetrope::measure

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/load_bins.h"
 
 #include <algorithm>
@@ -5,10 +6,7 @@
 
 namespace wavetrope::measure {
 
-std::int64_t LoadBins::indexOf(Time time) const
-{
-    return floorDivide(time.count(), span_.count());
-}
+std::int64_t LoadBins::indexOf(Time time) const { return floorDivide(time.count(), span_.count()); }
 
 LoadBin& LoadBins::at(std::int64_t index)
 {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Busy time of one bus in bins of a fixed span.
 #pragma once
 
@@ -14,7 +15,6 @@ namespace wavetrope::measure {
 /// The quotient, rounded towards minus infinity.
 [[nodiscard]] inline std::int64_t floorDivide(std::int64_t a, std::int64_t b) { return a / b - (a % b < 0 ? 1 : 0); }
 
-
 /// Time that a bus was occupied, and frames that ended, in one bin.
 struct LoadBin {
     std::uint64_t busy = 0;     ///< Nanoseconds; may exceed the span where a log's stamps are wrong.
@@ -28,7 +28,9 @@ class LoadBins {
 public:
     /// `span` from 1 us to 4 s.
     /// Bins go to `memory`, which may be shared by bins that one thread fills.
-    LoadBins(can::BitRate rate, Time span, std::shared_ptr<FileMemory> memory = std::make_shared<FileMemory>()) : rate_(rate), times_(rate), span_(span), memory_(std::move(memory)) {}
+    LoadBins(can::BitRate rate, Time span, std::shared_ptr<FileMemory> memory = std::make_shared<FileMemory>())
+        : rate_(rate), times_(rate), span_(span), memory_(std::move(memory))
+    {}
 
     LoadBins(LoadBins&&) noexcept = default;
     LoadBins& operator=(LoadBins&&) noexcept = default;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/load_series.h"
 
 #include <algorithm>
@@ -34,10 +35,7 @@ void LoadSeries::update(const LoadBins& bins)
     levels_.update(values_, from);
 }
 
-std::int64_t LoadSeries::indexOf(Time time) const
-{
-    return floorDivide(time.count(), span_.count()) - firstBin_;
-}
+std::int64_t LoadSeries::indexOf(Time time) const { return floorDivide(time.count(), span_.count()) - firstBin_; }
 
 double LoadSeries::at(Time time) const
 {
@@ -55,14 +53,16 @@ RangeSummary LoadSeries::over(Time from, Time to) const
         silent.add(0);
         return silent;
     }
-    return levels_.over(values_, static_cast<std::size_t>(std::max<std::int64_t>(0, first)), static_cast<std::size_t>(std::min(last, size)));
+    return levels_.over(
+        values_, static_cast<std::size_t>(std::max<std::int64_t>(0, first)), static_cast<std::size_t>(std::min(last, size)));
 }
 
 Time LoadSeries::peakIn(Time from, Time to) const
 {
     std::int64_t best = indexOf(from);
     double highest = -1;
-    for (std::int64_t i = std::max<std::int64_t>(0, indexOf(from)); i <= indexOf(to - Time(1)) && i < static_cast<std::int64_t>(values_.size()); ++i)
+    for (std::int64_t i = std::max<std::int64_t>(0, indexOf(from));
+        i <= indexOf(to - Time(1)) && i < static_cast<std::int64_t>(values_.size()); ++i)
         if (values_[static_cast<std::size_t>(i)] > highest) {
             highest = values_[static_cast<std::size_t>(i)];
             best = i;

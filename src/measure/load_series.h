@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The load of a bus as a curve over time that keeps its peaks at every zoom.
 #pragma once
 

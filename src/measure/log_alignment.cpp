@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/log_alignment.h"
 
 #include <algorithm>
@@ -73,10 +74,12 @@ LogAlignment LogPairs::at(Time offset, Time tolerance) const
     LogAlignment alignment;
     alignment.offset = offset;
     alignment.comparable = comparable_;
-    auto pair = std::lower_bound(pairs_.begin(), pairs_.end(), offset - tolerance, [](const Pair& p, Time time) { return p.distance < time; });
+    auto pair = std::lower_bound(
+        pairs_.begin(), pairs_.end(), offset - tolerance, [](const Pair& p, Time time) { return p.distance < time; });
     for (; pair != pairs_.end() && pair->distance <= offset + tolerance; ++pair)
         alignment.matched.push_back(pair->rows);
-    std::sort(alignment.matched.begin(), alignment.matched.end(), [](const MatchedFrames& x, const MatchedFrames& y) { return std::pair(x.first, x.second) < std::pair(y.first, y.second); });
+    std::sort(alignment.matched.begin(), alignment.matched.end(),
+        [](const MatchedFrames& x, const MatchedFrames& y) { return std::pair(x.first, x.second) < std::pair(y.first, y.second); });
     return alignment;
 }
 

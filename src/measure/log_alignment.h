@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How much later one log's clock is than another's, told by frames that both hold.
 #pragma once
 

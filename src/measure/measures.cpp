@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/measures.h"
 
 #include <algorithm>
@@ -33,7 +34,8 @@ void eachRow(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, Vi
 
 }  // namespace
 
-Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<filter::ConditionSpec> conditions, const std::string& folder)
+Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates,
+    std::vector<filter::ConditionSpec> conditions, const std::string& folder)
     : state_{0, {}, {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}
 {
     const auto memory = std::make_shared<FileMemory>(folder);
@@ -106,13 +108,14 @@ void Measures::takeLoads(const trace::Snapshot& snapshot, trace::Row from, trace
 void Measures::takeFrames(const trace::Snapshot& snapshot, trace::Row from, trace::Row to)
 {
     Time newest = newest_;  // what the other thread looks at lies beside it
-    eachRow(snapshot, from, to, [&](trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) {
-        if (identifier >= state_.identifiers.size())
-            state_.identifiers.resize(identifier + 1);
-        state_.identifiers[identifier].add(row, frame);
-        state_.events.add(row, identifier, key, frame);
-        newest = frame.time;
-    });
+    eachRow(snapshot, from, to,
+        [&](trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) {
+            if (identifier >= state_.identifiers.size())
+                state_.identifiers.resize(identifier + 1);
+            state_.identifiers[identifier].add(row, frame);
+            state_.events.add(row, identifier, key, frame);
+            newest = frame.time;
+        });
     newest_ = newest;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Everything measured of one trace, kept up by one thread and read by others.
 #pragma once
 
@@ -27,7 +28,8 @@ struct MeasureState {
 class Measures {
 public:
     /// What grows with time goes to a file without a name in `folder`, or is kept in memory where that is empty.
-    Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates, std::vector<filter::ConditionSpec> conditions, const std::string& folder = {});
+    Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates,
+        std::vector<filter::ConditionSpec> conditions, const std::string& folder = {});
 
     /// Takes in up to `most` of the rows that a snapshot has more. True when it has all.
     bool advance(const trace::Snapshot& snapshot, std::uint64_t most = ~std::uint64_t{0});

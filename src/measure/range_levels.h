@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Smallest, largest and sum of any stretch of a growing row of numbers, without touching each number.
 #pragma once
 
@@ -70,7 +71,8 @@ public:
         while (first < last) {
             std::size_t level = 0;
             std::size_t size = 1;
-            while (level < levels_.size() && first % (size * fan) == 0 && first + size * fan <= last && first / (size * fan) < levels_[level].size()) {
+            while (level < levels_.size() && first % (size * fan) == 0 && first + size * fan <= last
+                   && first / (size * fan) < levels_[level].size()) {
                 size *= fan;
                 ++level;
             }

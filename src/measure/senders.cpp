@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/senders.h"
 
 #include <algorithm>
@@ -6,7 +7,8 @@
 
 namespace wavetrope::measure {
 
-std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace::TimeIndex& order, const database::Catalog& catalog, trace::Row limit, Time from, Time to, unsigned stretches)
+std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace::TimeIndex& order, const database::Catalog& catalog,
+    trace::Row limit, Time from, Time to, unsigned stretches)
 {
     std::vector<SenderMoment> senders;
     // The first row of each stretch, and of what comes behind the last.
@@ -18,7 +20,8 @@ std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace
     for (const database::CatalogMessage& message : catalog.messages()) {
         if (message.message->sender.empty())
             continue;
-        auto entry = std::find_if(senders.begin(), senders.end(), [&](const SenderMoment& s) { return s.bus == message.bus && s.node == message.message->sender; });
+        auto entry = std::find_if(senders.begin(), senders.end(),
+            [&](const SenderMoment& s) { return s.bus == message.bus && s.node == message.message->sender; });
         if (entry == senders.end()) {
             senders.push_back({message.message->sender, message.bus, 0, 0, 0, trace::noRow, std::vector<bool>(stretches, false)});
             entry = senders.end() - 1;

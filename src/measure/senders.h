@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which nodes were heard, by the messages that the databases say are theirs.
 #pragma once
 
@@ -9,7 +10,6 @@
 #include "trace/trace.h"
 
 namespace wavetrope::measure {
-
 
 /// One sender of a bus as it stood at a row of the trace.
 struct SenderMoment {
@@ -24,6 +24,7 @@ struct SenderMoment {
 
 /// All senders that the databases name, in the order of the buses. `heard` divides `from`..`to` into `stretches`;
 /// rows at or behind `limit` do not count. Costs lookups, not a scan.
-[[nodiscard]] std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace::TimeIndex& order, const database::Catalog& catalog, trace::Row limit, Time from, Time to, unsigned stretches);
+[[nodiscard]] std::vector<SenderMoment> sendersAt(const trace::Snapshot& snapshot, const trace::TimeIndex& order,
+    const database::Catalog& catalog, trace::Row limit, Time from, Time to, unsigned stretches);
 
 }  // namespace wavetrope::measure

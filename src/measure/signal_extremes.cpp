@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/signal_extremes.h"
 
 #include <algorithm>
@@ -48,7 +49,8 @@ std::vector<RangeSummary> SignalExtremes::before(const trace::Snapshot& snapshot
 {
     limit = std::min<trace::Row>(limit, snapshot.rows());
     const std::size_t segment = std::min(static_cast<std::size_t>(limit / trace::segmentRows), nextSegment_);
-    const auto behind = std::lower_bound(known_.begin(), known_.end(), segment, [](const Known& k, std::size_t s) { return k.segment < s; });
+    const auto behind = std::lower_bound(
+        known_.begin(), known_.end(), segment, [](const Known& k, std::size_t s) { return k.segment < s; });
     std::vector<RangeSummary> found = behind == known_.begin() ? std::vector<RangeSummary>(far_.size()) : std::prev(behind)->upTo;
     snapshot.eachOf(identifier_, trace::Row{segment} * trace::segmentRows, [&](trace::Row row, const can::FrameView& frame) {
         if (row >= limit || row >= trace::Row{segment + 1} * trace::segmentRows)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Smallest and largest values of the signals of a message, up to any row of a trace.
 #pragma once
 
@@ -13,7 +14,9 @@ namespace wavetrope::measure {
 /// costs a search and the frames of one segment.
 class SignalExtremes {
 public:
-    SignalExtremes(trace::IdentifierIndex identifier, const database::CatalogMessage& message) : identifier_(identifier), message_(message), far_(message.plan.signalCount()) {}
+    SignalExtremes(trace::IdentifierIndex identifier, const database::CatalogMessage& message)
+        : identifier_(identifier), message_(message), far_(message.plan.signalCount())
+    {}
 
     /// Goes through further whole segments, of at most about so many frames. True when those of the snapshot are done.
     bool advance(const trace::Snapshot& snapshot, std::uint64_t budget = ~std::uint64_t{0});

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/signal_series.h"
 
 #include <algorithm>
@@ -100,7 +101,8 @@ double SignalSeries::period() const
     return usual_;
 }
 
-void SignalSeries::points(double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const
+void SignalSeries::points(
+    double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const
 {
     times.clear();
     values.clear();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One signal over the whole trace, with levels of detail.
 #pragma once
 

@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "record/recorder.h"
 
 namespace wavetrope::record {
 
-Expected<std::unique_ptr<Recorder>> Recorder::start(const std::string& path, std::span<const trace::TraceBus> buses, filter::Filter filter, Time origin)
+Expected<std::unique_ptr<Recorder>> Recorder::start(
+    const std::string& path, std::span<const trace::TraceBus> buses, filter::Filter filter, Time origin)
 {
     auto file = formats::LogFile::create(path, buses);
     if (!file)

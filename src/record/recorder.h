@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Writes frames to a log as they come.
 #pragma once
 
@@ -16,7 +17,8 @@ namespace wavetrope::record {
 class Recorder {
 public:
     /// Begins a file for these buses. Times in the filter count from `origin`, the start of the run.
-    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(const std::string& path, std::span<const trace::TraceBus> buses, filter::Filter filter = {}, Time origin = {});
+    [[nodiscard]] static Expected<std::unique_ptr<Recorder>> start(
+        const std::string& path, std::span<const trace::TraceBus> buses, filter::Filter filter = {}, Time origin = {});
 
     /// The next frame. Each once, in the order of the run.
     void take(const can::FrameView& frame)
@@ -41,7 +43,9 @@ public:
     [[nodiscard]] std::uint64_t bytes() const { return file_->bytes(); }
 
 private:
-    Recorder(std::unique_ptr<formats::LogFile> file, filter::Filter filter, Time origin) : file_(std::move(file)), filter_(std::move(filter), origin) {}
+    Recorder(std::unique_ptr<formats::LogFile> file, filter::Filter filter, Time origin)
+        : file_(std::move(file)), filter_(std::move(filter), origin)
+    {}
     std::unique_ptr<formats::LogFile> file_;
     filter::FilterStream filter_;
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/actors.h"
 
 #include <algorithm>
@@ -52,7 +53,8 @@ std::string Collision::words(const database::Catalog& catalog) const
     return can::toText(id) + (message.empty() ? "" : " " + message) + " on " + catalog.busName(bus) + " is also sent by " + node;
 }
 
-std::vector<Collision> collisionsOf(const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog)
+std::vector<Collision> collisionsOf(
+    const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog)
 {
     std::set<std::pair<std::uint8_t, std::uint32_t>> sent;
     for (const drive::SentIdentifier& own : actor.sends())

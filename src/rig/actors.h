@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Who acts in a run: the table of their kinds.
 #pragma once
 
@@ -44,7 +45,8 @@ struct Collision {
 };
 
 /// What `actor` sends and others that are on send too, in the order of those others.
-[[nodiscard]] std::vector<Collision> collisionsOf(const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog);
+[[nodiscard]] std::vector<Collision> collisionsOf(
+    const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog);
 
 /// All kinds, in the order in which they are made, hear frames and start.
 [[nodiscard]] std::span<const ActorKind> actorKinds();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The events of a rig as conditions over the frames of a run or log.
 #pragma once
 

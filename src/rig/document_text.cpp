@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/document_text.h"
 
 #include <algorithm>
@@ -147,7 +148,8 @@ private:
     {
         Joints joints;
         joints.open = source_.substr(span.begin, span.parts.front().begin - span.begin);
-        joints.between = span.parts.size() > 1 ? source_.substr(span.parts[0].value->end, span.parts[1].begin - span.parts[0].value->end) : "," + (joints.open.size() > 1 ? joints.open.substr(1) : std::string(" "));
+        joints.between = span.parts.size() > 1 ? source_.substr(span.parts[0].value->end, span.parts[1].begin - span.parts[0].value->end)
+                                               : "," + (joints.open.size() > 1 ? joints.open.substr(1) : std::string(" "));
         joints.close = source_.substr(span.parts.back().value->end, span.end - span.parts.back().value->end);
         return joints;
     }
@@ -172,7 +174,8 @@ private:
         for (auto part = is.begin(); part != is.end(); ++part) {
             if (was.contains(part.key()))
                 continue;
-            out += (first ? "" : joints.between) + json(part.key()).dump(-1, ' ', false, json::error_handler_t::replace) + ": " + fresh(*part, inner);
+            out += (first ? "" : joints.between) + json(part.key()).dump(-1, ' ', false, json::error_handler_t::replace) + ": "
+                   + fresh(*part, inner);
             first = false;
         }
         return out + joints.close;
@@ -195,9 +198,11 @@ private:
             const bool known = i < front || behind || of < was.size() - back;
             if (i > 0) {
                 const bool neighbours = known && of > 0 && (i <= front || (behind && i > is.size() - back) || was.size() == is.size());
-                out += neighbours ? source_.substr(span.parts[of - 1].value->end, span.parts[of].begin - span.parts[of - 1].value->end) : joints.between;
+                out += neighbours ? source_.substr(span.parts[of - 1].value->end, span.parts[of].begin - span.parts[of - 1].value->end)
+                                  : joints.between;
             }
-            out += known ? changed(*span.parts[of].value, was[of], is[i], std::max(inner, indentOf(span.parts[of].begin))) : fresh(is[i], inner);
+            out += known ? changed(*span.parts[of].value, was[of], is[i], std::max(inner, indentOf(span.parts[of].begin)))
+                         : fresh(is[i], inner);
         }
         return out + joints.close;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The text of a JSON document, changed where its values are.
 #pragma once
 

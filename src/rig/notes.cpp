@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/notes.h"
 
 #include <unistd.h>
@@ -86,7 +87,8 @@ std::uint64_t Notes::put(Note note)
     next_ = std::max(next_, note.uid + 1);
     const std::uint64_t uid = note.uid;
     remove(uid);
-    const auto at = std::upper_bound(notes_.begin(), notes_.end(), note, [](const Note& a, const Note& b) { return std::pair(a.time, a.row) < std::pair(b.time, b.row); });
+    const auto at = std::upper_bound(notes_.begin(), notes_.end(), note,
+        [](const Note& a, const Note& b) { return std::pair(a.time, a.row) < std::pair(b.time, b.row); });
     notes_.insert(at, std::move(note));
     return uid;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Notes on frames and moments of a run, kept beside its log.
 #pragma once
 

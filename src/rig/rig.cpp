@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/rig.h"
 
 #include <charconv>
@@ -35,7 +36,8 @@ std::optional<Time> instantFromText(const std::string& text)
     const std::chrono::year_month_day date{std::chrono::year(year), std::chrono::month(month), std::chrono::day(day)};
     if (!date.ok() || year < 1970 || year > 2261 || hour > 23 || minute > 59 || second > 59)
         return std::nullopt;
-    return std::chrono::sys_days(date).time_since_epoch() + std::chrono::hours(hour) + std::chrono::minutes(minute) + std::chrono::seconds(second);
+    return std::chrono::sys_days(date).time_since_epoch() + std::chrono::hours(hour) + std::chrono::minutes(minute)
+           + std::chrono::seconds(second);
 }
 
 BusSpec busOf(const JsonReader& in)
@@ -52,7 +54,9 @@ BusSpec busOf(const JsonReader& in)
     for (const bus::Kind& kind : bus::kinds())
         if (const std::string address = *kind.field != 0 ? in.text(kind.field) : std::string(); !address.empty()) {
             if (!bus.address.empty())
-                JsonReader::fail(in.placeOf(kind.field), "a bus is of one kind, and this one has the field \"" + std::string(bus.kind->field) + "\" too", "Leave one of them out");
+                JsonReader::fail(in.placeOf(kind.field),
+                    "a bus is of one kind, and this one has the field \"" + std::string(bus.kind->field) + "\" too",
+                    "Leave one of them out");
             bus.kind = &kind;
             bus.address = address;
         }
@@ -78,11 +82,14 @@ Rig rigOf(const json& document, const std::string& path)
     if (!version || !version->json().is_number_integer())
         JsonReader::fail("/wavetrope", "expected the version number of a rig document", "A rig begins with {\"wavetrope\": 1, ...}");
     if (const auto number = version->json().get<std::int64_t>(); number > Rig::version || number < 1)
-        version->wrong("version " + version->json().dump() + " of the rig document is not known; this program knows 1", "Use a newer Wavetrope");
+        version->wrong(
+            "version " + version->json().dump() + " of the rig document is not known; this program knows 1", "Use a newer Wavetrope");
     rig.name = in.text("name", "Rig");
     if (const auto seed = in.find("seed")) {
         const json& value = seed->json();
-        if (!value.is_number_unsigned() && !(value.is_number_float() && value.get<double>() >= 0 && value.get<double>() < 0x1p64 && value.get<double>() == std::floor(value.get<double>())))
+        if (!value.is_number_unsigned()
+            && !(value.is_number_float() && value.get<double>() >= 0 && value.get<double>() < 0x1p64
+                 && value.get<double>() == std::floor(value.get<double>())))
             seed->wrong("expected a whole number of 0 to 2^64 - 1");
         rig.seed = value.get<std::uint64_t>();
     }
@@ -96,7 +103,8 @@ Rig rigOf(const json& document, const std::string& path)
     // Of one list each has a name of its own.
     const auto distinct = [](std::set<std::string>& names, const JsonReader& entry, const std::string& name, const char* what) {
         if (!names.insert(name).second)
-            JsonReader::fail(entry.placeOf("name"), std::string("there are two ") + what + " called '" + name + "'", "Give one of them another name");
+            JsonReader::fail(
+                entry.placeOf("name"), std::string("there are two ") + what + " called '" + name + "'", "Give one of them another name");
     };
     std::set<std::string> buses, nodes, filters;
     in.each("buses", [&](const JsonReader& bus) {
@@ -113,7 +121,8 @@ Rig rigOf(const json& document, const std::string& path)
         rig.filters.push_back({filter.needText("name"), filter.text("expression")});
         distinct(filters, filter, rig.filters.back().name, "filters");
     });
-    in.each("events", [&](const JsonReader& event) { rig.events.push_back({event.needText("name"), event.needText("when"), event.span("for")}); });
+    in.each("events",
+        [&](const JsonReader& event) { rig.events.push_back({event.needText("name"), event.needText("when"), event.span("for")}); });
     return rig;
 }
 
@@ -189,7 +198,8 @@ json basedOn(const json& document, const std::string& path)
         for (const json& node : value) {
             bool placed = false;
             for (json& other : merged["nodes"])
-                if (node.is_object() && other.is_object() && node.contains("name") && other.contains("name") && other["name"] == node["name"]) {
+                if (node.is_object() && other.is_object() && node.contains("name") && other.contains("name")
+                    && other["name"] == node["name"]) {
                     other = node;
                     placed = true;
                 }
@@ -202,10 +212,7 @@ json basedOn(const json& document, const std::string& path)
 
 }  // namespace
 
-std::string Rig::folder() const
-{
-    return path.empty() ? "." : std::filesystem::path(path).parent_path().string();
-}
+std::string Rig::folder() const { return path.empty() ? "." : std::filesystem::path(path).parent_path().string(); }
 
 void Rig::keepFilter(const std::string& filterName, const std::string& expression)
 {
@@ -276,7 +283,8 @@ Expected<void> saveRig(Rig& rig, const std::string& path)
     // A rig that is like another one keeps being that: what was changed since stands in it.
     json was = rig.source.empty() ? json() : json::parse(rig.source, nullptr, false);
     json is = rig.document;
-    if (was.is_object() && was.contains("like") && std::filesystem::path(path).parent_path() == std::filesystem::path(rig.path).parent_path()) {
+    if (was.is_object() && was.contains("like")
+        && std::filesystem::path(path).parent_path() == std::filesystem::path(rig.path).parent_path()) {
         is = was;
         for (const auto& [key, value] : rig.document.items())
             if (!rig.saved.contains(key) || rig.saved[key] != value)
@@ -322,7 +330,8 @@ LoadedDatabases loadDatabases(const Rig& rig)
     return loaded;
 }
 
-std::shared_ptr<const database::Catalog> catalogFor(const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases)
+std::shared_ptr<const database::Catalog> catalogFor(
+    const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases)
 {
     auto catalog = std::make_shared<database::Catalog>();
     for (const std::string& name : busNames) {

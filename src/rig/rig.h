@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rig document: the whole set-up, saved as one JSON file.
 #pragma once
 
@@ -15,7 +16,6 @@
 #include "drive/node_spec.h"
 
 namespace wavetrope::rig {
-
 
 struct BusSpec {
     std::string name;
@@ -86,6 +86,7 @@ struct LoadedDatabases {
 /// The catalog of the rig's own buses.
 [[nodiscard]] std::shared_ptr<const database::Catalog> catalogOf(const Rig& rig, const LoadedDatabases& databases);
 /// A catalog for the buses of a log: each gets the databases of the rig's bus of the same name.
-[[nodiscard]] std::shared_ptr<const database::Catalog> catalogFor(const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases);
+[[nodiscard]] std::shared_ptr<const database::Catalog> catalogFor(
+    const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases);
 
 }  // namespace wavetrope::rig

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/run_document.h"
 
 #include <filesystem>
@@ -70,7 +71,8 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double 
     return document;
 }
 
-std::unique_ptr<RunDocument> RunDocument::log(const std::string& path, const Rig& rig, std::optional<formats::TextLayout> layout, bool follow)
+std::unique_ptr<RunDocument> RunDocument::log(
+    const std::string& path, const Rig& rig, std::optional<formats::TextLayout> layout, bool follow)
 {
     return logs({{path, Time{0}, false, std::move(layout)}}, rig, follow);
 }
@@ -88,7 +90,8 @@ std::unique_ptr<RunDocument> RunDocument::logs(std::vector<formats::LogPart> par
     document->parts_ = std::move(parts);
     document->trace_ = &document->ownTrace_;
     document->following_ = follow;
-    document->ownMeasures_.push_back(std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<filter::ConditionSpec>{}));
+    document->ownMeasures_.push_back(
+        std::make_shared<measure::Measures>(document->catalog_, std::vector<can::BitRate>{}, std::vector<filter::ConditionSpec>{}));
     document->measures_ = document->ownMeasures_.back().get();
     document->reader_ = std::thread([self = document.get()] { self->read(); });
     return document;
@@ -132,8 +135,7 @@ void RunDocument::prepare()
 void RunDocument::measureSome()
 {
     const trace::Snapshot snapshot = ownTrace_.snapshot();
-    while (!cancelled_ && !measuring_->advance(snapshot, 1U << 18)) {
-    }
+    while (!cancelled_ && !measuring_->advance(snapshot, 1U << 18)) {}
 }
 
 void RunDocument::wakeMeasuring(bool all)
@@ -150,7 +152,8 @@ void RunDocument::measureBeside()
     std::uint64_t seen = 0;
     std::unique_lock lock(measuringMutex_);
     for (;;) {
-        measuringWake_.wait(lock, [&] { return readingOver_ || measureAll_ || (ownTrace_.rows() >= firstRows && ownTrace_.rows() >= seen + rowsBetween); });
+        measuringWake_.wait(
+            lock, [&] { return readingOver_ || measureAll_ || (ownTrace_.rows() >= firstRows && ownTrace_.rows() >= seen + rowsBetween); });
         if (readingOver_)
             return;
         const bool all = std::exchange(measureAll_, false);
@@ -222,8 +225,7 @@ void RunDocument::read()
         prepare();
     const bool cancelled = cancelled_.exchange(false);  // what was read is measured all the same
     const trace::Snapshot snapshot = ownTrace_.snapshot();
-    while (!closing_ && !measuring_->advance(snapshot, 1U << 18)) {
-    }
+    while (!closing_ && !measuring_->advance(snapshot, 1U << 18)) {}
     if (!closing_)
         measuring_->completeOrder(snapshot);
     cancelled_ = cancelled;
@@ -263,9 +265,6 @@ std::shared_ptr<const database::Catalog> RunDocument::setCatalog(std::shared_ptr
     return oldest;
 }
 
-Time RunDocument::end() const
-{
-    return session_ ? session_->now() : trace_->snapshot().latest();
-}
+Time RunDocument::end() const { return session_ ? session_->now() : trace_->snapshot().latest(); }
 
 }  // namespace wavetrope::rig

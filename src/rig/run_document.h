@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is looked at: a live run or an opened log.
 #pragma once
 
@@ -22,11 +23,13 @@ namespace wavetrope::rig {
 class RunDocument {
 public:
     /// A live run of a rig, paced by the wall clock times a factor; kept on the disk as `spool` says, or in memory alone.
-    [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(const Rig& rig, double factor = 1.0, std::optional<spool::Options> spool = {});
+    [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(
+        const Rig& rig, double factor = 1.0, std::optional<spool::Options> spool = {});
     /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
     /// A log of text is read by `layout`.
     /// `follow` goes on where it ends as long as another program writes it.
-    [[nodiscard]] static std::unique_ptr<RunDocument> log(const std::string& path, const Rig& rig, std::optional<formats::TextLayout> layout = {}, bool follow = false);
+    [[nodiscard]] static std::unique_ptr<RunDocument> log(
+        const std::string& path, const Rig& rig, std::optional<formats::TextLayout> layout = {}, bool follow = false);
     /// Several logs as one, in the order of time.
     [[nodiscard]] static std::unique_ptr<RunDocument> logs(std::vector<formats::LogPart> parts, const Rig& rig, bool follow = false);
     ~RunDocument();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/session.h"
 
 #include <algorithm>
@@ -57,11 +58,13 @@ Expected<std::unique_ptr<Session>> Session::create(const Rig& rig, const LoadedD
 }
 
 Session::Session(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options)
-    : rig_(rig), databases_(databases), options_(options), catalog_(catalogOf(rig, databases)),
+    : rig_(rig),
+      databases_(databases),
+      options_(options),
+      catalog_(catalogOf(rig, databases)),
       begins_(rig.begins.count() != 0 ? rig.begins : std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch())),
       scheduler_(begins_)
-{
-}
+{}
 
 Session::~Session()
 {
@@ -90,7 +93,8 @@ Expected<void> Session::build()
         const BusSpec& spec = rig_.buses[i];
         const std::uint8_t index = trace_.addBus({spec.name, spec.rate});
         rates.push_back(spec.rate);
-        auto opened = spec.kind->open(scheduler_, {index, spec.rate, spec.address, spec.restartAfter.count() > 0 ? std::optional(spec.restartAfter) : std::nullopt});
+        auto opened = spec.kind->open(
+            scheduler_, {index, spec.rate, spec.address, spec.restartAfter.count() > 0 ? std::optional(spec.restartAfter) : std::nullopt});
         if (!opened) {
             // The rest of the rig runs; the bus says why it does not.
             Error error = opened.error();
@@ -110,7 +114,8 @@ Expected<void> Session::build()
         const auto now = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
         spool::Options inMemory;
         inMemory.memory = formats::memoryBound();
-        spool_ = spool::Spool::start(options_.spool.value_or(inMemory), trace_, {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
+        spool_ = spool::Spool::start(options_.spool.value_or(inMemory), trace_,
+            {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
     }
     bool incomplete = false;
     for (const BusSpec& bus : rig_.buses)
@@ -122,10 +127,12 @@ Expected<void> Session::build()
     for (const auto& [name, error] : events.unknown)
         leftOut_.push_back({"the event " + name + " is left out: " + error.what, rig_.path, 0, 0, {}});
     const bool onDisk = options_.spool && !spool_->report().path.empty();
-    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(events.conditions), onDisk ? options_.spool->folder : std::string());
+    measures_ = std::make_unique<measure::Measures>(
+        catalog_, rates, std::move(events.conditions), onDisk ? options_.spool->folder : std::string());
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
-    const ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, incomplete, leftOut_};
+    const ActorWorld world{
+        rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, incomplete, leftOut_};
     for (const ActorKind& kind : actorKinds()) {
         auto made = kind.make(world);
         if (!made)
@@ -329,7 +336,8 @@ void Session::publish()
     health_ = std::move(health);
     recordingReports_.clear();
     for (const Recording& recording : recordings_) {
-        recordingReports_.push_back({true, recording.recorder->path(), recording.recorder->frames(), recording.recorder->bytes(), recording.problem});
+        recordingReports_.push_back(
+            {true, recording.recorder->path(), recording.recorder->frames(), recording.recorder->bytes(), recording.problem});
         if (!recording.problem.empty())
             recordingProblem_ = recording.problem;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A running rig: buses, nodes, playback, recorder and trace wired together.
 #pragma once
 
@@ -52,7 +53,8 @@ struct PlaybackReport : drive::PlaybackFacts {
 class Session {
 public:
     /// Opens the buses and builds the nodes. Errors name the bus or node.
-    [[nodiscard]] static Expected<std::unique_ptr<Session>> create(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options = {});
+    [[nodiscard]] static Expected<std::unique_ptr<Session>> create(
+        const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options = {});
     ~Session();
     Session(const Session&) = delete;
     Session& operator=(const Session&) = delete;
@@ -110,7 +112,11 @@ public:
     /// either thread once it is in playback or has failed.
     void readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done);
     /// Compiles a filter over the buses of the log that playback holds.
-    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { const auto named = rig_.namedFilters(); return filter::Filter::compile(text, playbackCatalog_, {&named}); }
+    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const
+    {
+        const auto named = rig_.namedFilters();
+        return filter::Filter::compile(text, playbackCatalog_, {&named});
+    }
     /// Identifiers that playback and others who are on both send.
     [[nodiscard]] std::vector<Collision> collisions() const { return collisionsOf(*playback_, actors_, *catalog_); }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/shelf.h"
 
 #include <sys/stat.h>
@@ -20,10 +21,11 @@ constexpr std::size_t never = ~std::size_t{0};
 // Changes whenever the file does: time, size and inode.
 std::uint64_t stampOf(const std::string& path)
 {
-    struct stat info {};
+    struct stat info{};
     if (::stat(path.c_str(), &info) != 0)
         return 0;
-    return static_cast<std::uint64_t>(info.st_mtim.tv_sec) * 1'000'000'007U ^ static_cast<std::uint64_t>(info.st_mtim.tv_nsec) ^ static_cast<std::uint64_t>(info.st_size) << 20 ^ static_cast<std::uint64_t>(info.st_ino) << 40;
+    return static_cast<std::uint64_t>(info.st_mtim.tv_sec) * 1'000'000'007U ^ static_cast<std::uint64_t>(info.st_mtim.tv_nsec)
+           ^ static_cast<std::uint64_t>(info.st_size) << 20 ^ static_cast<std::uint64_t>(info.st_ino) << 40;
 }
 
 }  // namespace
@@ -192,7 +194,8 @@ Expected<void> Shelf::save(std::size_t index, bool overwrite)
         return {};
     }
     if (changedOnDisk(index) && !overwrite)
-        return fail("this file was changed by another program since it was read", entry.path, "Look at the difference, then read it again or keep yours");
+        return fail("this file was changed by another program since it was read", entry.path,
+            "Look at the difference, then read it again or keep yours");
     auto bytes = database::writeDbc(entry.edited, entry.reading.database, entry.reading.source);
     if (!bytes)
         return tl::unexpected(bytes.error());
@@ -203,7 +206,10 @@ Expected<void> Shelf::save(std::size_t index, bool overwrite)
     return {};
 }
 
-Expected<void> Shelf::exportTo(std::size_t index, const std::string& path) const { return database::exportDatabase(entries_[index]->edited, path); }
+Expected<void> Shelf::exportTo(std::size_t index, const std::string& path) const
+{
+    return database::exportDatabase(entries_[index]->edited, path);
+}
 
 void Shelf::moveTo(const std::string& folder)
 {
@@ -275,7 +281,8 @@ Expected<std::size_t> Shelf::take(const std::string& path)
 {
     std::error_code code;
     std::string name = path;
-    if (const auto relative = std::filesystem::relative(path, rig_.folder(), code); !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
+    if (const auto relative = std::filesystem::relative(path, rig_.folder(), code);
+        !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
         name = relative.string();
     if (const int known = find(name); known >= 0) {
         // One that was missing may be there by now; one that no bus had may be another by now.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The databases of a rig as they are edited: what is on disk, what was changed, and what is undone.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "spool/spool.h"
 
 #include <fcntl.h>
@@ -33,7 +34,8 @@ std::atomic<int> runsAlive{0};       // of this program
 std::string sizeText(std::uint64_t bytes)
 {
     char text[32];
-    std::snprintf(text, sizeof text, bytes >= 1'000'000'000 ? "%.1f GB" : "%.0f MB", static_cast<double>(bytes) * (bytes >= 1'000'000'000 ? 1e-9 : 1e-6));
+    std::snprintf(text, sizeof text, bytes >= 1'000'000'000 ? "%.1f GB" : "%.0f MB",
+        static_cast<double>(bytes) * (bytes >= 1'000'000'000 ? 1e-9 : 1e-6));
     return text;
 }
 
@@ -63,7 +65,8 @@ std::unique_ptr<Spool> Spool::start(const Options& options, trace::Trace& trace,
     return std::unique_ptr<Spool>(new Spool(options, trace, std::move(about)));
 }
 
-Spool::Spool(const Options& options, trace::Trace& trace, formats::RunAbout about) : options_(options), trace_(trace), about_(std::move(about)), measuredAt_(std::chrono::steady_clock::now())
+Spool::Spool(const Options& options, trace::Trace& trace, formats::RunAbout about)
+    : options_(options), trace_(trace), about_(std::move(about)), measuredAt_(std::chrono::steady_clock::now())
 {
     ++runsAlive;
     trace_.boundTo(options_.memory, *this);
@@ -104,7 +107,10 @@ Expected<void> Spool::keep(Keep until)
     settle();
     const Report now = report();
     if (now.path.empty() || now.rows < trace_.rows())
-        return fail(options_.folder.empty() ? "the run is kept in memory alone" : now.words.empty() ? "the disk has not taken all of the run" : now.words, now.path.empty() ? options_.folder : now.path, "Save it as a log on another disk");
+        return fail(options_.folder.empty() ? "the run is kept in memory alone"
+                    : now.words.empty()     ? "the disk has not taken all of the run"
+                                            : now.words,
+            now.path.empty() ? options_.folder : now.path, "Save it as a log on another disk");
     if (until == Keep::asked) {
         keep_ = true;
         return {};
@@ -151,7 +157,11 @@ void Spool::work()
     }
 }
 
-void Spool::share() { trace_.residence()->setBound(std::max(std::min(leastMemory, options_.memory), options_.memory / static_cast<std::size_t>(std::max(1, runsAlive.load())))); }
+void Spool::share()
+{
+    trace_.residence()->setBound(
+        std::max(std::min(leastMemory, options_.memory), options_.memory / static_cast<std::size_t>(std::max(1, runsAlive.load()))));
+}
 
 void Spool::step()
 {
@@ -201,13 +211,17 @@ std::string Spool::diskWords() const
     const std::string gone = std::to_string(letGo_) + " frames were let go";
     const std::string bound = sizeText(trace_.residence()->bound());
     if (options_.folder.empty())
-        return letGo_ == 0 ? std::string() : gone + ", as the run is kept in memory alone, which is bound to " + bound + ". It goes on with the newest";
+        return letGo_ == 0 ? std::string()
+                           : gone + ", as the run is kept in memory alone, which is bound to " + bound + ". It goes on with the newest";
     if (disk_ == Report::Disk::refused && letGo_ == 0)
-        return "The run is kept in memory alone, as " + why_ + ". Beyond " + bound + " its oldest frames are let go, and a crash would lose it";
+        return "The run is kept in memory alone, as " + why_ + ". Beyond " + bound
+               + " its oldest frames are let go, and a crash would lose it";
     if (disk_ == Report::Disk::refused)
-        return gone + ", as " + why_ + " and memory is bound to " + bound + ". Capture goes on with the newest; make room in " + options_.folder;
+        return gone + ", as " + why_ + " and memory is bound to " + bound + ". Capture goes on with the newest; make room in "
+               + options_.folder;
     if (disk_ == Report::Disk::nearlyFull)
-        return "The disk is nearly full: " + why_ + ". Make room in " + options_.folder + "; otherwise only the newest frames will be kept, in memory";
+        return "The disk is nearly full: " + why_ + ". Make room in " + options_.folder
+               + "; otherwise only the newest frames will be kept, in memory";
     return letGo_ > 0 ? gone + " while the disk would not take them" : std::string();
 }
 
@@ -216,8 +230,8 @@ std::uint64_t Spool::freeBytes() const
     if (options_.freeSpace)
         return options_.freeSpace(options_.folder);
     // The folder may have to be made yet: the nearest there is lies on the same disk.
-    for (files::path at = options_.folder; ; at = at.parent_path()) {
-        struct statvfs info {};
+    for (files::path at = options_.folder;; at = at.parent_path()) {
+        struct statvfs info{};
         if (::statvfs(at.c_str(), &info) == 0)
             return static_cast<std::uint64_t>(info.f_bavail) * info.f_frsize;
         if (at == at.parent_path())
@@ -256,7 +270,8 @@ bool Spool::openFile()
     char stamp[32];
     std::strftime(stamp, sizeof stamp, "%Y%m%d-%H%M%S", &parts);
     for (int n = 0; n < namesTried && file_ < 0; ++n) {
-        path_ = options_.folder + "/" + stamp + "-" + std::to_string(::getpid()) + (n == 0 ? "" : "-" + std::to_string(n)) + formats::runExtension;
+        path_ = options_.folder + "/" + stamp + "-" + std::to_string(::getpid()) + (n == 0 ? "" : "-" + std::to_string(n))
+                + formats::runExtension;
         file_ = ::open(path_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
         if (file_ < 0 && errno != EEXIST)
             break;
@@ -344,7 +359,8 @@ bool Spool::writeTail(const trace::Snapshot& snapshot)
     if (fresh)
         bytes = formats::runHead(about_);
     const trace::Row from = fresh ? first : tailNext_;
-    formats::writeRunBlock(trace_, *snapshot.segment(segment), static_cast<std::uint32_t>(from - first), static_cast<std::uint32_t>(snapshot.rows() - first), bytes);
+    formats::writeRunBlock(trace_, *snapshot.segment(segment), static_cast<std::uint32_t>(from - first),
+        static_cast<std::uint32_t>(snapshot.rows() - first), bytes);
     if (!fresh) {
         if (!append(tail_, tailEnd_, bytes))
             return false;
@@ -419,12 +435,14 @@ std::unique_ptr<trace::Segment> Spool::load(std::size_t index)
         return nullptr;
     std::vector<std::uint8_t> bytes(place.stored);
     const auto head = readAt(file, place.offset, bytes) == bytes.size() ? formats::RunBlockHead::read(bytes) : std::nullopt;
-    auto block = head ? formats::RunBlock::read(*head, std::span(bytes).subspan(formats::RunBlockHead::size)) : Expected<formats::RunBlock>(fail("it cannot be read"));
+    auto block = head ? formats::RunBlock::read(*head, std::span(bytes).subspan(formats::RunBlockHead::size))
+                      : Expected<formats::RunBlock>(fail("it cannot be read"));
     if (block && head->firstRow == trace::Row{index} * trace::segmentRows && head->rows == trace::segmentRows)
         if (auto segment = block->segment(head->firstRow, trace_))
             return segment;
     const std::scoped_lock lock(mutex_);
-    unreadable_ = "Frames from row " + std::to_string(trace::Row{index} * trace::segmentRows + 1) + " on cannot be read from " + path_ + (block ? "" : ": " + block.error().what);
+    unreadable_ = "Frames from row " + std::to_string(trace::Row{index} * trace::segmentRows + 1) + " on cannot be read from " + path_
+                  + (block ? "" : ": " + block.error().what);
     return nullptr;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Keeps a run on the disk while it lasts, so that it may outlast memory and the program.
 #pragma once
 
@@ -47,8 +48,9 @@ struct Report {
     std::string words;          ///< What is wrong and what follows from it; empty when all is well.
 };
 
-/// Follows a trace on a thread of its own. The runs of a program share the memory that they may take. Complete segments go compressed to a file, newer rows to its tail; both are
-/// on the disk, not merely with the system, after each writing. Ended in order, it removes its files.
+/// Follows a trace on a thread of its own. The runs of a program share the memory that they may take. Complete segments go
+/// compressed to a file, newer rows to its tail; both are on the disk, not merely with the system, after each writing. Ended
+/// in order, it removes its files.
 class Spool final : public trace::SegmentStore {
 public:
     /// Bounds the trace, which has no frames yet and outlives the spool. Where the disk does not take the run, the
@@ -72,7 +74,7 @@ public:
 private:
     struct Place {
         std::uint64_t offset = 0;
-        std::uint32_t stored = 0;   // 0: not on the disk
+        std::uint32_t stored = 0;  // 0: not on the disk
     };
     Spool(const Options& options, trace::Trace& trace, formats::RunAbout about);
     void work();
@@ -98,23 +100,23 @@ private:
     std::uint64_t fileEnd_ = 0;
     std::uint64_t tailEnd_ = 0;
     std::size_t nextSegment_ = 0;
-    trace::Row tailNext_ = 0;           // row that the tail goes on with
+    trace::Row tailNext_ = 0;  // row that the tail goes on with
     std::size_t tailSegment_ = ~std::size_t{0};
     // Of the step under way; the report gets it when that is over.
     Report::Disk disk_ = Report::Disk::fine;
-    std::string why_;                   // the disk's last refusal, or how little room there is
+    std::string why_;  // the disk's last refusal, or how little room there is
     std::uint64_t letGo_ = 0;
     double bytesPerSecond_ = 0;
     std::chrono::steady_clock::time_point measuredAt_, retryAt_;
     std::uint64_t bytesMeasured_ = 0;
 
-    mutable std::mutex mutex_;          // places and report
+    mutable std::mutex mutex_;  // places and report
     std::vector<Place> places_;
     Report report_;
-    std::string unreadable_;            // what load() could not read
+    std::string unreadable_;  // what load() could not read
     std::condition_variable wake_, settled_;
     bool ending_ = false;
-    bool keep_ = false;                 // its files behind the end
+    bool keep_ = false;  // its files behind the end
     std::uint64_t steps_ = 0;
     std::thread thread_;
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "spool/unfinished.h"
 
 #include <fcntl.h>
@@ -46,7 +47,9 @@ void removeFiles(const std::string& path, std::error_code& error)
 
 class SavingSink final : public formats::LogSink {
 public:
-    SavingSink(formats::LogFile& file, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing) : file_(file), keepGoing_(keepGoing) {}
+    SavingSink(formats::LogFile& file, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing)
+        : file_(file), keepGoing_(keepGoing)
+    {}
     std::uint8_t onBus(const trace::TraceBus&) override { return next_++; }
     void onFrames(std::span<const can::FrameView> frames) override
     {
@@ -89,7 +92,9 @@ std::vector<UnfinishedRun> unfinishedRuns(const std::string& folder)
         }
         runs.push_back(std::move(run));
     }
-    std::sort(runs.begin(), runs.end(), [](const UnfinishedRun& a, const UnfinishedRun& b) { return std::pair(a.about.startedAt, a.path) > std::pair(b.about.startedAt, b.path); });
+    std::sort(runs.begin(), runs.end(), [](const UnfinishedRun& a, const UnfinishedRun& b) {
+        return std::pair(a.about.startedAt, a.path) > std::pair(b.about.startedAt, b.path);
+    });
     return runs;
 }
 
@@ -108,7 +113,8 @@ std::size_t removeKeptBefore(const std::string& folder, std::chrono::seconds age
     return removed;
 }
 
-Expected<formats::ReadReport> saveRun(const UnfinishedRun& run, const std::string& path, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing)
+Expected<formats::ReadReport> saveRun(
+    const UnfinishedRun& run, const std::string& path, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing)
 {
     auto file = formats::LogFile::create(path, run.about.buses);
     if (!file)

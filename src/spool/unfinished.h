@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Runs that ended without their program: found, saved, discarded.
 #pragma once
 
@@ -30,7 +31,8 @@ std::size_t removeKeptBefore(const std::string& folder, std::chrono::seconds age
 
 /// Writes a run as a log of another format, whatever its size, without holding it in memory. `keepGoing(done, total)`
 /// is asked now and then. A file of that name is replaced. The report tells the frames and what is missing of them.
-[[nodiscard]] Expected<formats::ReadReport> saveRun(const UnfinishedRun& run, const std::string& path, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing = {});
+[[nodiscard]] Expected<formats::ReadReport> saveRun(
+    const UnfinishedRun& run, const std::string& path, const std::function<bool(std::uint64_t, std::uint64_t)>& keepGoing = {});
 
 /// Removes a run for good. An error where it is running or cannot be removed.
 [[nodiscard]] Expected<void> discardRun(const std::string& path);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A list that grows at its end while others read what is already there.
 #pragma once
 

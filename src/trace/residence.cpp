@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "trace/residence.h"
 
 #include <algorithm>
@@ -32,7 +33,8 @@ Segment* Residence::fetch(std::size_t index, SegmentSlot& slot)
     if (slot.state.load(std::memory_order_acquire) == State::kept)
         segment = store_.load(index);
     if (segment == nullptr)
-        segment = Segment::withoutRows(slot.first, slot.groups.load(std::memory_order_acquire), slot.latest.load(std::memory_order_acquire));
+        segment = Segment::withoutRows(
+            slot.first, slot.groups.load(std::memory_order_acquire), slot.latest.load(std::memory_order_acquire));
     bytes_.fetch_add(segment->memory(), std::memory_order_relaxed);
     Segment* made = segment.release();
     slot.segment.store(made, std::memory_order_seq_cst);

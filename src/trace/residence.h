@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which segments of a trace are in memory.
 #pragma once
 
@@ -16,7 +17,9 @@ namespace wavetrope::trace {
 /// back from a store when they are asked for. The open segment always stays.
 class Residence {
 public:
-    Residence(const PublishedList<SegmentSlot*>& slots, std::size_t bound, SegmentStore& store) : slots_(slots), store_(store), bound_(bound) {}
+    Residence(const PublishedList<SegmentSlot*>& slots, std::size_t bound, SegmentStore& store)
+        : slots_(slots), store_(store), bound_(bound)
+    {}
 
     /// A segment, fetched if need be. Any thread.
     [[nodiscard]] SegmentPin pin(std::size_t index);

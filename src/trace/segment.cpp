@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "trace/segment.h"
 
 #include <algorithm>
@@ -54,8 +55,13 @@ std::uint32_t Group::countBefore(std::uint32_t limit) const
 }
 
 Segment::Segment(Row first)
-    : first_(first), timeBlocks_(new TimeBlock[segmentRows / timeBlockRows]), offsets_(new std::int32_t[segmentRows]), groups_(new std::uint16_t[segmentRows]),
-      ordinals_(new std::uint16_t[segmentRows]), earliest_(std::numeric_limits<std::int64_t>::max()), latest_(std::numeric_limits<std::int64_t>::min()),
+    : first_(first),
+      timeBlocks_(new TimeBlock[segmentRows / timeBlockRows]),
+      offsets_(new std::int32_t[segmentRows]),
+      groups_(new std::uint16_t[segmentRows]),
+      ordinals_(new std::uint16_t[segmentRows]),
+      earliest_(std::numeric_limits<std::int64_t>::max()),
+      latest_(std::numeric_limits<std::int64_t>::min()),
       memory_(0)
 {
     take(segmentRows * (4 + 2 + 2) + segmentRows / timeBlockRows * sizeof(TimeBlock) + sizeof(Segment));

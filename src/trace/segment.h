@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A stretch of a trace: up to 65,536 frames by column, payloads grouped by identifier.
 #pragma once
 
@@ -20,8 +21,8 @@ inline constexpr std::uint32_t noGroup = ~std::uint32_t{0};
 inline constexpr std::size_t readableBehind = 64;
 
 /// Frames of one identifier, one payload length and one set of attributes in a segment: their rows and payloads, one
-/// behind the other. Chunks grow (two of each size, then twice as large) and never move, so that readers go on while the writer appends. Behind every
-/// payload there are readable bytes, so that a signal may be loaded by whole words.
+/// behind the other. Chunks grow (two of each size, then twice as large) and never move, so that readers go on while the
+/// writer appends. Behind every payload there are readable bytes, so that a signal may be loaded by whole words.
 class Group {
 public:
     static constexpr unsigned firstBits = 3;
@@ -52,7 +53,8 @@ public:
             const Place at = place(from);
             const std::uint32_t count = std::min(to - from, capacity(at.chunk) - at.offset);
             const std::uint8_t* chunk = chunks_[at.chunk].load(std::memory_order_acquire);
-            visit(chunk + 2UL * at.offset, static_cast<const std::uint8_t*>(chunk + 2UL * capacity(at.chunk) + static_cast<std::size_t>(length_) * at.offset), count);
+            visit(chunk + 2UL * at.offset,
+                static_cast<const std::uint8_t*>(chunk + 2UL * capacity(at.chunk) + static_cast<std::size_t>(length_) * at.offset), count);
             from += count;
         }
     }
@@ -93,7 +95,7 @@ private:
     [[nodiscard]] std::uint32_t capacity(unsigned chunk) const { return chunk == 0 ? firstCapacity_ : 1U << (firstBits + chunk / 2); }
 
     IdentifierIndex identifier_ = 0;
-    std::uint32_t firstCapacity_ = 1U << firstBits;     // all its frames, where they were counted beforehand
+    std::uint32_t firstCapacity_ = 1U << firstBits;  // all its frames, where they were counted beforehand
     std::uint8_t length_ = 0;
     std::uint16_t attributes_ = 0;
     std::atomic<std::uint32_t> next_{noGroup};
@@ -108,8 +110,8 @@ struct GroupEnd {
     std::uint8_t* rows = nullptr;
     std::uint8_t* payloads = nullptr;
     std::uint32_t ordinal = 0;
-    std::uint32_t left = 0;         ///< Room in the chunk.
-    std::uint16_t index = 0;        ///< Of the group in its segment.
+    std::uint32_t left = 0;  ///< Room in the chunk.
+    std::uint16_t index = 0;  ///< Of the group in its segment.
 };
 
 /// Bytes that the segments of all traces of this program hold.
@@ -178,9 +180,15 @@ private:
     void append(std::uint32_t row, const can::FrameView& frame, GroupEnd& end);
     /// The next chunk of a group that is full, or its first.
     void enlarge(GroupEnd& end);
-    [[nodiscard]] Group& ownGroup(std::uint32_t index) { return groupBlocks_[index / groupBlock].load(std::memory_order_relaxed)[index % groupBlock]; }
+    [[nodiscard]] Group& ownGroup(std::uint32_t index)
+    {
+        return groupBlocks_[index / groupBlock].load(std::memory_order_relaxed)[index % groupBlock];
+    }
     /// The end of a group that is empty.
-    [[nodiscard]] GroupEnd endOf(std::uint32_t index) { return {&ownGroup(index), nullptr, nullptr, 0, 0, static_cast<std::uint16_t>(index)}; }
+    [[nodiscard]] GroupEnd endOf(std::uint32_t index)
+    {
+        return {&ownGroup(index), nullptr, nullptr, 0, 0, static_cast<std::uint16_t>(index)};
+    }
     /// `before` is the last group of the same identifier in the segment, or noGroup.
     std::uint32_t addGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes, std::uint32_t before);
     void stamp(std::uint32_t row, std::int64_t time);

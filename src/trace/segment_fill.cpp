@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "trace/segment_fill.h"
 
 #include <algorithm>
@@ -72,7 +73,8 @@ public:
         return std::move(filled_);
     }
 
-    std::unique_ptr<Segment> run(Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times)
+    std::unique_ptr<Segment> run(
+        Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times)
     {
         filled_.segment = std::make_unique<Segment>(first);
         Segment& segment = *filled_.segment;
@@ -216,7 +218,8 @@ private:
     std::int64_t before_ = latest_;     // stamp of the row before
 };
 
-std::unique_ptr<Segment> segmentOf(Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times)
+std::unique_ptr<Segment> segmentOf(
+    Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times)
 {
     return SegmentFill().run(first, groups, groupOf, times);
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A segment filled at one go, apart from any trace.
 #pragma once
 
@@ -33,6 +34,7 @@ struct KeptGroup {
 
 /// The segment whose rows belong to these groups, and have these stamps: up to segmentRows of either. Groups come in the
 /// order in which they were.
-[[nodiscard]] std::unique_ptr<Segment> segmentOf(Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times);
+[[nodiscard]] std::unique_ptr<Segment> segmentOf(
+    Row first, std::span<const KeptGroup> groups, std::span<const std::uint16_t> groupOf, std::span<const std::int64_t> times);
 
 }  // namespace wavetrope::trace

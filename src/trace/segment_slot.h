@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A segment's place in a trace, whether or not the segment is in memory.
 #pragma once
 

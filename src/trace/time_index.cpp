@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "trace/time_index.h"
 
 #include <algorithm>
@@ -124,7 +125,12 @@ void TimeIndex::sortAll()
     lists_ = std::move(next);
 }
 
-std::uint64_t TimeIndex::straightBefore(Row row) const { return row - static_cast<std::uint64_t>(std::lower_bound(lists_->strayRows.begin(), lists_->strayRows.end(), row) - lists_->strayRows.begin()); }
+std::uint64_t TimeIndex::straightBefore(Row row) const
+{
+    return row
+           - static_cast<std::uint64_t>(
+               std::lower_bound(lists_->strayRows.begin(), lists_->strayRows.end(), row) - lists_->strayRows.begin());
+}
 
 Row TimeIndex::straightAt(std::uint64_t place) const
 {
@@ -209,7 +215,8 @@ std::uint64_t TimeIndex::lowerBound(Time time) const
         return low;
     }
     const Stray first{time, 0};
-    const auto strays = static_cast<std::uint64_t>(std::lower_bound(lists_->strays.begin(), lists_->strays.end(), first) - lists_->strays.begin());
+    const auto strays = static_cast<std::uint64_t>(
+        std::lower_bound(lists_->strays.begin(), lists_->strays.end(), first) - lists_->strays.begin());
     return strays + straightBefore(first);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "trace/trace.h"
 
 #include <array>
@@ -84,7 +85,8 @@ GroupEnd Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::u
     const std::uint32_t group = open_->addGroup(identifier, length, attributes, first ? noGroup : slot.last);
     slot.last = static_cast<std::uint16_t>(group);
     if (first)  // its first frame in this segment
-        runs_[identifier]->append({static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
+        runs_[identifier]->append(
+            {static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
     return open_->endOf(group);
 }
 
@@ -109,10 +111,7 @@ GroupEnd& Trace::groupFor(IdentifierIndex identifier, std::uint8_t length, std::
     return entry->second;
 }
 
-void Trace::boundTo(std::size_t bytes, SegmentStore& store)
-{
-    residence_ = std::make_unique<Residence>(slots_, bytes, store);
-}
+void Trace::boundTo(std::size_t bytes, SegmentStore& store) { residence_ = std::make_unique<Residence>(slots_, bytes, store); }
 
 void Trace::open(Row row, std::unique_ptr<Segment> segment)
 {
@@ -122,8 +121,10 @@ void Trace::open(Row row, std::unique_ptr<Segment> segment)
         SegmentSlot& before = *slots_[slots_.size() - 1];
         const bool first = slots_.size() == 1;
         const SegmentSlot& earlier = first ? before : *slots_[slots_.size() - 2];
-        before.earliest.store(first ? open_->earliest().count() : std::min(open_->earliest().count(), earlier.earliest.load()), std::memory_order_relaxed);
-        before.latest.store(first ? open_->latest().count() : std::max(open_->latest().count(), earlier.latest.load()), std::memory_order_relaxed);
+        before.earliest.store(
+            first ? open_->earliest().count() : std::min(open_->earliest().count(), earlier.earliest.load()), std::memory_order_relaxed);
+        before.latest.store(
+            first ? open_->latest().count() : std::max(open_->latest().count(), earlier.latest.load()), std::memory_order_relaxed);
         before.groups.store(open_->groupCount(), std::memory_order_relaxed);
         counts_.resize(keys_.size());
         for (std::uint32_t g = 0; g < open_->groupCount(); ++g)
@@ -180,10 +181,7 @@ void Trace::append(FilledSegment filled)
     rows_.store(row + segmentRows, std::memory_order_release);
 }
 
-Snapshot Trace::snapshot() const
-{
-    return {*this, rows()};
-}
+Snapshot Trace::snapshot() const { return {*this, rows()}; }
 
 std::optional<IdentifierIndex> Trace::find(const TraceKey& key) const
 {

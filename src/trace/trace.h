@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The frames of a run, append-only.
 #pragma once
 
@@ -57,7 +58,10 @@ public:
     /// What decides on what stays in memory, or null where everything does.
     [[nodiscard]] Residence* residence() const { return residence_.get(); }
     /// Whether a row was let go: it is counted, and that is all.
-    [[nodiscard]] bool isGone(Row row) const { return slots_[static_cast<std::size_t>(row / segmentRows)]->state.load(std::memory_order_acquire) == SegmentSlot::State::gone; }
+    [[nodiscard]] bool isGone(Row row) const
+    {
+        return slots_[static_cast<std::size_t>(row / segmentRows)]->state.load(std::memory_order_acquire) == SegmentSlot::State::gone;
+    }
 
     /// Appends a frame (writer) and publishes it.
     void append(const can::FrameView& frame);
@@ -145,7 +149,10 @@ public:
     /// thread has asked for `framesAtHand` further ones.
     [[nodiscard]] can::FrameView frame(Row row) const;
     [[nodiscard]] Time time(Row row) const { return segmentOf(row)->time(static_cast<std::uint32_t>(row % segmentRows)); }
-    [[nodiscard]] IdentifierIndex identifier(Row row) const { return segmentOf(row)->identifier(static_cast<std::uint32_t>(row % segmentRows)); }
+    [[nodiscard]] IdentifierIndex identifier(Row row) const
+    {
+        return segmentOf(row)->identifier(static_cast<std::uint32_t>(row % segmentRows));
+    }
 
     /// Newest row of an identifier before `limit` (and before the snapshot's end), or noRow.
     [[nodiscard]] Row previousOf(IdentifierIndex identifier, Row limit) const;
@@ -274,7 +281,10 @@ void Snapshot::eachBack(IdentifierIndex identifier, Row limit, Visit visit) cons
             if (const std::uint32_t count = seg.group(g).countBefore(end); count > 0)
                 left.emplace_back(&seg.group(g), count);
         while (!left.empty()) {
-            const auto newest = left.size() == 1 ? left.begin() : std::max_element(left.begin(), left.end(), [](const auto& a, const auto& b) { return a.first->row(a.second - 1) < b.first->row(b.second - 1); });
+            const auto newest = left.size() == 1 ? left.begin()
+                                                 : std::max_element(left.begin(), left.end(), [](const auto& a, const auto& b) {
+                                                       return a.first->row(a.second - 1) < b.first->row(b.second - 1);
+                                                   });
             const Group& group = *newest->first;
             const std::uint32_t ordinal = --newest->second;
             const std::uint16_t row = group.row(ordinal);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What frames are told apart by in a trace: bus and identifier.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/convert/convert_dialog.h"
 
 #include <QDialogButtonBox>
@@ -38,9 +39,27 @@ constexpr const char* packings[] = {"", ".gz", ".zst"};
 }  // namespace
 
 ConvertDialog::ConvertDialog(Stage& stage, const QString& filter, QWidget* parent)
-    : QDialog(parent), stage_(stage), form_(new QFormLayout), kind_(new QComboBox), packing_(new QComboBox), filter_(new FilterLine(tr("All frames; or a filter, e.g. from WaterUnit"))), stretch_(new QComboBox), stretchEnds_(new QWidget), from_(new QLineEdit),
-      to_(new QLineEdit), signals_(new QLineEdit), rows_(new QComboBox), rowsBox_(new QWidget), step_(new QLineEdit(QStringLiteral("10 ms"))), between_(new QComboBox), clock_(new QComboBox), path_(new QLineEdit), says_(new QLabel), progress_(new QProgressBar),
-      start_(new QPushButton(tr("Write"))), close_(new QPushButton(tr("Close")))
+    : QDialog(parent),
+      stage_(stage),
+      form_(new QFormLayout),
+      kind_(new QComboBox),
+      packing_(new QComboBox),
+      filter_(new FilterLine(tr("All frames; or a filter, e.g. from WaterUnit"))),
+      stretch_(new QComboBox),
+      stretchEnds_(new QWidget),
+      from_(new QLineEdit),
+      to_(new QLineEdit),
+      signals_(new QLineEdit),
+      rows_(new QComboBox),
+      rowsBox_(new QWidget),
+      step_(new QLineEdit(QStringLiteral("10 ms"))),
+      between_(new QComboBox),
+      clock_(new QComboBox),
+      path_(new QLineEdit),
+      says_(new QLabel),
+      progress_(new QProgressBar),
+      start_(new QPushButton(tr("Write"))),
+      close_(new QPushButton(tr("Close")))
 {
     setObjectName(QStringLiteral("convertDialog"));
     setWindowTitle(tr("Convert"));
@@ -117,8 +136,12 @@ ConvertDialog::ConvertDialog(Stage& stage, const QString& filter, QWidget* paren
     filter_->setNamed(stage.document().rig().namedFilters());
     filter_->setCatalog(stage.document().catalog());
     filter_->setText(filter);
-    const QString base = stage.document().isLive() ? QStringLiteral("run") : QFileInfo(QString::fromStdString(std::string(formats::withoutCompression(stage.document().path())))).completeBaseName();
-    const QString folder = stage.document().isLive() ? QString() : QFileInfo(QString::fromStdString(stage.document().path())).path() + QLatin1Char('/');
+    const QString base =
+        stage.document().isLive()
+            ? QStringLiteral("run")
+            : QFileInfo(QString::fromStdString(std::string(formats::withoutCompression(stage.document().path())))).completeBaseName();
+    const QString folder = stage.document().isLive() ? QString()
+                                                     : QFileInfo(QString::fromStdString(stage.document().path())).path() + QLatin1Char('/');
     path_->setText(folder + base + QLatin1String(".csv"));
 
     connect(kind_, &QComboBox::currentIndexChanged, this, &ConvertDialog::formChanged);
@@ -145,7 +168,10 @@ ConvertDialog::~ConvertDialog()
         thread_.join();
 }
 
-QString ConvertDialog::ending() const { return QLatin1String(kinds[kind_->currentIndex()].ending) + QLatin1String(packings[packing_->currentIndex()]); }
+QString ConvertDialog::ending() const
+{
+    return QLatin1String(kinds[kind_->currentIndex()].ending) + QLatin1String(packings[packing_->currentIndex()]);
+}
 
 void ConvertDialog::formChanged()
 {
@@ -162,7 +188,8 @@ void ConvertDialog::formChanged()
     }
     // The name keeps its stem and says what the file is.
     QString stem = path_->text();
-    static const QStringList endings = {QStringLiteral(".gz"), QStringLiteral(".zst"), QStringLiteral(".csv"), QStringLiteral(".sqlite"), QStringLiteral(".pcapng"), QStringLiteral(".pcap")};
+    static const QStringList endings = {QStringLiteral(".gz"), QStringLiteral(".zst"), QStringLiteral(".csv"), QStringLiteral(".sqlite"),
+        QStringLiteral(".pcapng"), QStringLiteral(".pcap")};
     for (const QString& known : endings)
         if (stem.endsWith(known, Qt::CaseInsensitive))
             stem.chop(known.size());
@@ -183,7 +210,8 @@ void ConvertDialog::showCount()
 
 void ConvertDialog::choosePath()
 {
-    const QString path = QFileDialog::getSaveFileName(this, tr("Write to"), path_->text(), QStringLiteral("*") + ending(), nullptr, QFileDialog::DontConfirmOverwrite);
+    const QString path = QFileDialog::getSaveFileName(
+        this, tr("Write to"), path_->text(), QStringLiteral("*") + ending(), nullptr, QFileDialog::DontConfirmOverwrite);
     if (!path.isEmpty())
         path_->setText(path.endsWith(ending(), Qt::CaseInsensitive) ? path : path + ending());
 }
@@ -247,7 +275,9 @@ void ConvertDialog::begin()
     if (!made)
         return;
     if (QFileInfo::exists(path_->text())) {
-        if (QMessageBox::question(this, tr("Convert"), tr("%1 exists. Replace it?").arg(path_->text()), QMessageBox::Yes | QMessageBox::No, QMessageBox::No) != QMessageBox::Yes)
+        if (QMessageBox::question(
+                this, tr("Convert"), tr("%1 exists. Replace it?").arg(path_->text()), QMessageBox::Yes | QMessageBox::No, QMessageBox::No)
+            != QMessageBox::Yes)
             return;
         made->overwrite = true;
     }
@@ -271,7 +301,8 @@ void ConvertDialog::follow()
 {
     if (scan_) {
         scan_->update(stage_.snapshot());
-        filter_->setResult(scan_->seen() >= stage_.snapshot().rows() ? tr("%1 frames").arg(countText(scan_->size())) : tr("%1 frames, counting").arg(countText(scan_->size())));
+        filter_->setResult(scan_->seen() >= stage_.snapshot().rows() ? tr("%1 frames").arg(countText(scan_->size()))
+                                                                     : tr("%1 frames, counting").arg(countText(scan_->size())));
     } else {
         filter_->setResult(tr("%1 frames").arg(countText(stage_.snapshot().rows())));
     }
@@ -288,9 +319,11 @@ void ConvertDialog::follow()
     if (!outcome)
         return say(QString::fromStdString(outcome.error().text()), !cancelled_);
     const convert::Form form = kinds[kind_->currentIndex()].form;
-    QString words = form == convert::Form::table ? tr("Wrote %1 rows from %2 frames").arg(countText(outcome->values), countText(outcome->frames))
-                    : form == convert::Form::log ? tr("Wrote %1 frames").arg(countText(outcome->frames))
-                                                 : tr("Wrote %1 values of %2 frames").arg(countText(outcome->values), countText(outcome->frames));
+    QString words = form == convert::Form::table
+                        ? tr("Wrote %1 rows from %2 frames").arg(countText(outcome->values), countText(outcome->frames))
+                    : form == convert::Form::log
+                        ? tr("Wrote %1 frames").arg(countText(outcome->frames))
+                        : tr("Wrote %1 values of %2 frames").arg(countText(outcome->values), countText(outcome->frames));
     words += tr(", %1 MB, to %2.").arg(static_cast<double>(outcome->bytes) * 1e-6, 0, 'f', 1).arg(path_->text());
     for (const std::string& warning : outcome->warnings)
         words += QStringLiteral("\n") + QString::fromStdString(warning);

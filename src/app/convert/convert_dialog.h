@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Writing a run, or a part of it, as a file of another form.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/database/coverage_view.h"
 
 #include <QKeyEvent>
@@ -24,7 +25,10 @@ public:
     {
         setObjectName(QStringLiteral("coverageRows"));
         setAccessibleName(CoverageView::tr("Coverage by identifier"));
-        setHeads({{idAt, CoverageView::tr("id")}, {messageAt, CoverageView::tr("message")}, {whatAt, CoverageView::tr("what")}, {framesAt - 40, CoverageView::tr("frames"), shareAt - 14}, {shareAt - 6, CoverageView::tr("of frames"), barAt - 10}, {barAt, CoverageView::tr("of the bus's traffic")}}, barAt + 110);
+        setHeads({{idAt, CoverageView::tr("id")}, {messageAt, CoverageView::tr("message")}, {whatAt, CoverageView::tr("what")},
+                     {framesAt - 40, CoverageView::tr("frames"), shareAt - 14}, {shareAt - 6, CoverageView::tr("of frames"), barAt - 10},
+                     {barAt, CoverageView::tr("of the bus's traffic")}},
+            barAt + 110);
     }
     enum class What { identifier, conflict, silent };
     struct Row {
@@ -49,17 +53,22 @@ public:
     }
     std::uint8_t busOf(const Row& row) const
     {
-        return row.what == What::identifier ? view_.coverage_.identifiers[row.index].bus : row.what == What::conflict ? view_.coverage_.conflicts[row.index].bus : view_.coverage_.neverSeen[row.index]->bus;
+        return row.what == What::identifier ? view_.coverage_.identifiers[row.index].bus
+               : row.what == What::conflict ? view_.coverage_.conflicts[row.index].bus
+                                            : view_.coverage_.neverSeen[row.index]->bus;
     }
     can::Identifier idOf(const Row& row) const
     {
-        return row.what == What::identifier ? view_.coverage_.identifiers[row.index].id : row.what == What::conflict ? view_.coverage_.conflicts[row.index].hidden->id : view_.coverage_.neverSeen[row.index]->message->id;
+        return row.what == What::identifier ? view_.coverage_.identifiers[row.index].id
+               : row.what == What::conflict ? view_.coverage_.conflicts[row.index].hidden->id
+                                            : view_.coverage_.neverSeen[row.index]->message->id;
     }
     QString nameOf(const Row& row) const
     {
         if (row.what == What::conflict)
             return QString::fromStdString(view_.coverage_.conflicts[row.index].hidden->name);
-        const auto* message = row.what == What::identifier ? view_.coverage_.identifiers[row.index].message : view_.coverage_.neverSeen[row.index];
+        const auto* message = row.what == What::identifier ? view_.coverage_.identifiers[row.index].message
+                                                           : view_.coverage_.neverSeen[row.index];
         return message == nullptr ? QString() : QString::fromStdString(message->message->name);
     }
     QString wordsOf(const Row& row) const
@@ -67,7 +76,8 @@ public:
         if (row.what == What::silent)
             return CoverageView::tr("never seen");
         if (row.what == What::conflict)
-            return CoverageView::tr("another file says %1").arg(QString::fromStdString(view_.coverage_.conflicts[row.index].winner->message->name));
+            return CoverageView::tr("another file says %1")
+                .arg(QString::fromStdString(view_.coverage_.conflicts[row.index].winner->message->name));
         const measure::CoveredIdentifier& entry = view_.coverage_.identifiers[row.index];
         if (entry.kind == measure::CoverageClass::transport)
             return CoverageView::tr("transport protocol");
@@ -79,7 +89,8 @@ public:
             const auto address = [](unsigned a) { return QStringLiteral("%1").arg(a, 2, 16, QLatin1Char('0')).toUpper(); };
             words << CoverageView::tr("from %1").arg(address(group.source));
             if (group.addressed)
-                words << (group.destination == 255 ? CoverageView::tr("to all") : CoverageView::tr("to %1").arg(address(group.destination)));
+                words << (group.destination == 255 ? CoverageView::tr("to all")
+                                                   : CoverageView::tr("to %1").arg(address(group.destination)));
         }
         if (entry.shorter > 0)
             words << CoverageView::tr("%1 shorter").arg(countText(entry.shorter));
@@ -90,14 +101,18 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const Row& row = list[index];
-        return QStringList{QString::fromStdString(view_.stage().catalog().busName(busOf(row))), QString::fromStdString(can::toText(idOf(row))), nameOf(row), wordsOf(row), row.what == What::identifier ? QString::number(view_.coverage_.identifiers[row.index].frames) : QStringLiteral("0")}.join(QLatin1Char('\t'));
+        return QStringList{QString::fromStdString(view_.stage().catalog().busName(busOf(row))),
+            QString::fromStdString(can::toText(idOf(row))), nameOf(row), wordsOf(row),
+            row.what == What::identifier ? QString::number(view_.coverage_.identifiers[row.index].frames) : QStringLiteral("0")}
+            .join(QLatin1Char('\t'));
     }
 
 protected:
     QString emptyText() const override { return CoverageView::tr("No frames yet."); }
     void keyPressEvent(QKeyEvent* event) override
     {
-        if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && chosen >= 0 && static_cast<std::size_t>(chosen) < list.size())
+        if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && chosen >= 0
+            && static_cast<std::size_t>(chosen) < list.size())
             open(static_cast<std::size_t>(chosen));
         else
             RowList::keyPressEvent(event);
@@ -107,10 +122,7 @@ protected:
         if (const std::int64_t index = rowAt(event->position()); index >= 0)
             open(static_cast<std::size_t>(index));
     }
-    void open(std::size_t index)
-    {
-        Q_EMIT view_.stage().definitionWanted(busOf(list[index]), idOf(list[index]).key());
-    }
+    void open(std::size_t index) { Q_EMIT view_.stage().definitionWanted(busOf(list[index]), idOf(list[index]).key()); }
     void paintRow(QPainter& painter, int y, std::uint64_t index) override
     {
         const Theme& theme = Theme::get();
@@ -122,7 +134,8 @@ protected:
         const unsigned bus = busOf(row);
         paintBusBadge(painter, QRectF(theme.px(badgeAt), y + (height - theme.px(14)) / 2.0, theme.px(14), theme.px(14)), bus);
         const bool quiet = row.what == What::silent;
-        paintText(painter, box(idAt, messageAt - 4), QString::fromStdString(can::toText(idOf(row))), theme.mono(), quiet ? theme.ink3 : theme.ink);
+        paintText(painter, box(idAt, messageAt - 4), QString::fromStdString(can::toText(idOf(row))), theme.mono(),
+            quiet ? theme.ink3 : theme.ink);
         paintText(painter, box(messageAt, whatAt - 8), nameOf(row), theme.body(), quiet ? theme.ink3 : theme.ink);
         bool warn = row.what == What::conflict;
         if (row.what == What::identifier) {
@@ -135,13 +148,18 @@ protected:
         if (row.what != What::identifier)
             return;
         const measure::CoveredIdentifier& entry = view_.coverage_.identifiers[row.index];
-        paintText(painter, box(framesAt - 60, shareAt - 14), countText(entry.frames), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
-        const double share = 100.0 * static_cast<double>(entry.frames) / static_cast<double>(std::max<std::uint64_t>(1, view_.coverage_.allFrames()));
-        paintText(painter, box(shareAt - 10, barAt - 10), QStringLiteral("%1 %").arg(share, 0, 'f', 1), theme.mono(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(
+            painter, box(framesAt - 60, shareAt - 14), countText(entry.frames), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+        const double share = 100.0 * static_cast<double>(entry.frames)
+                             / static_cast<double>(std::max<std::uint64_t>(1, view_.coverage_.allFrames()));
+        paintText(painter, box(shareAt - 10, barAt - 10), QStringLiteral("%1 %").arg(share, 0, 'f', 1), theme.mono(), theme.ink2,
+            Qt::AlignRight | Qt::AlignVCenter);
         if (bus < busyOfBus.size() && busyOfBus[bus] > 0) {
             const QRectF bar(theme.px(barAt), y + theme.px(6), rowWidth() - theme.px(barAt + 12), theme.px(8));
             painter.fillRect(bar, theme.raised);
-            painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * static_cast<double>(entry.busy.count()) / busyOfBus[bus], bar.height()), theme.bus(bus));
+            painter.fillRect(
+                QRectF(bar.left(), bar.top(), bar.width() * static_cast<double>(entry.busy.count()) / busyOfBus[bus], bar.height()),
+                theme.bus(bus));
         }
     }
 
@@ -208,8 +226,12 @@ void CoverageView::refresh()
     QString facts = tr("%1 of %2 identifiers, %3 % of frames, %4 % of bus time")
                         .arg(coverage_.count(CoverageClass::explained))
                         .arg(coverage_.identifiers.size())
-                        .arg(percent(static_cast<double>(coverage_.frames(CoverageClass::explained)), static_cast<double>(coverage_.allFrames())), 0, 'f', 1)
-                        .arg(percent(static_cast<double>(coverage_.busy(CoverageClass::explained).count()), static_cast<double>(coverage_.allBusy().count())), 0, 'f', 1);
+                        .arg(percent(static_cast<double>(coverage_.frames(CoverageClass::explained)),
+                                 static_cast<double>(coverage_.allFrames())),
+                            0, 'f', 1)
+                        .arg(percent(static_cast<double>(coverage_.busy(CoverageClass::explained).count()),
+                                 static_cast<double>(coverage_.allBusy().count())),
+                            0, 'f', 1);
     if (!coverage_.neverSeen.empty())
         facts += tr("; %1 never seen").arg(coverage_.neverSeen.size());
     facts_->setText(facts);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How much of the traffic the databases explain, as numbers and a list.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the editor's menu does: files, the question about a file that changed on disk, copy and paste.
 #include <QApplication>
 #include <QClipboard>
@@ -49,12 +50,15 @@ void DatabaseView::buildMenu()
         dialog.exec();
     });
     menu->addSeparator();
-    add(QStringLiteral("attachDatabase"), tr("Attach a database..."), [this] { attachFile(QFileDialog::getOpenFileName(this, tr("Database to attach"), {}, tr("Signal databases (*.dbc)"))); });
+    add(QStringLiteral("attachDatabase"), tr("Attach a database..."),
+        [this] { attachFile(QFileDialog::getOpenFileName(this, tr("Database to attach"), {}, tr("Signal databases (*.dbc)"))); });
     add(QStringLiteral("newDatabase"), tr("New database..."), [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("New database"), QStringLiteral("new.dbc"), tr("Signal databases (*.dbc)"));
+        const QString path = QFileDialog::getSaveFileName(
+            this, tr("New database"), QStringLiteral("new.dbc"), tr("Signal databases (*.dbc)"));
         if (path.isEmpty() || !desk_.any())
             return;
-        const auto made = desk_.shelf().create(desk_.entry().buses.empty() ? std::string() : desk_.entry().buses.front(), path.toStdString());
+        const auto made = desk_.shelf().create(
+            desk_.entry().buses.empty() ? std::string() : desk_.entry().buses.front(), path.toStdString());
         if (!made)
             return desk_.say(text(made.error().text()));
         rearranged(*made);
@@ -126,12 +130,16 @@ void DatabaseView::askAboutDisk()
         const auto changes = database::diff(desk_.database(), now->database);
         QStringList lines;
         for (std::size_t i = 0; i < changes.size() && i < 12; ++i)
-            lines << (changes[i].field.empty() ? tr("%1: %2").arg(text(changes[i].object), QLatin1String(database::toText(changes[i].kind))) : tr("%1, %2: %3 here, %4 in the file").arg(text(changes[i].object), text(changes[i].field), text(changes[i].before), text(changes[i].after)));
+            lines << (changes[i].field.empty()
+                          ? tr("%1: %2").arg(text(changes[i].object), QLatin1String(database::toText(changes[i].kind)))
+                          : tr("%1, %2: %3 here, %4 in the file")
+                                .arg(text(changes[i].object), text(changes[i].field), text(changes[i].before), text(changes[i].after)));
         if (changes.size() > 12)
             lines << tr("and %1 more").arg(changes.size() - 12);
         words = changes.empty() ? tr("The file means the same as what is shown here.") : lines.join(QLatin1Char('\n'));
     }
-    QMessageBox box(QMessageBox::Question, tr("Wavetrope"), tr("%1 was changed by another program.").arg(text(desk_.entry().name)), QMessageBox::NoButton, this);
+    QMessageBox box(QMessageBox::Question, tr("Wavetrope"), tr("%1 was changed by another program.").arg(text(desk_.entry().name)),
+        QMessageBox::NoButton, this);
     box.setInformativeText(words);
     QPushButton* again = box.addButton(tr("Read it again"), QMessageBox::DestructiveRole);
     QPushButton* keep = box.addButton(tr("Overwrite it with mine"), QMessageBox::AcceptRole);
@@ -152,7 +160,8 @@ void DatabaseView::askAboutDisk()
 
 void DatabaseView::exportAs()
 {
-    const QString path = QFileDialog::getSaveFileName(this, tr("Export the database"), QStringLiteral("network.html"), tr("Page (*.html);;Table (*.csv);;Database (*.dbc);;JSON (*.json)"));
+    const QString path = QFileDialog::getSaveFileName(this, tr("Export the database"), QStringLiteral("network.html"),
+        tr("Page (*.html);;Table (*.csv);;Database (*.dbc);;JSON (*.json)"));
     if (path.isEmpty())
         return;
     if (const auto written = desk_.shelf().exportTo(desk_.current(), path.toStdString()); !written)

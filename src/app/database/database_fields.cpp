@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The fields of the editor: what they show, and what is typed into them.
 #include <QHBoxLayout>
 #include <QLineEdit>
@@ -54,7 +55,8 @@ void DatabaseView::setField(const char* name, const QString& value)
     // What may be longer than its field is read in full in the tooltip.
     if (!edit->property("tip").isValid())
         edit->setProperty("tip", edit->toolTip());
-    edit->setToolTip(value.size() > longValue ? QStringLiteral("%1\n%2").arg(value, edit->property("tip").toString()) : edit->property("tip").toString());
+    edit->setToolTip(value.size() > longValue ? QStringLiteral("%1\n%2").arg(value, edit->property("tip").toString())
+                                              : edit->property("tip").toString());
 }
 
 void DatabaseView::fill()
@@ -73,16 +75,21 @@ void DatabaseView::fill()
     placeProblem();
     if (any) {
         const database::Database& db = desk_.database();
-        facts_->setText(desk_.entry().missing ? QString() : QStringList{counted(db.messages.size(), "message"), counted(db.signalCount(), "signal")}.join(QStringLiteral(", ")));
+        facts_->setText(
+            desk_.entry().missing
+                ? QString()
+                : QStringList{counted(db.messages.size(), "message"), counted(db.signalCount(), "signal")}.join(QStringLiteral(", ")));
     }
     for (QWidget* widget : {static_cast<QWidget*>(messageForm_), static_cast<QWidget*>(layoutScroll_), static_cast<QWidget*>(hint_)})
         widget->setVisible(message != nullptr);
     empty_->setVisible(message == nullptr);
     if (message == nullptr) {
-        empty_->setText(!any                      ? tr("This rig has no bus.")
-                        : desk_.entry().missing   ? tr("%1\n\nSay where it is: More, Point to the file.").arg(text(desk_.entry().missing->text()))
-                        : desk_.entry().own       ? tr("Nothing is defined here yet. Choose an identifier without a definition in the roster, then \"Define here\";\nor drop a database file on this view.")
-                                                  : tr("This database has no message yet: More, New message (Ctrl+M)."));
+        empty_->setText(!any ? tr("This rig has no bus.")
+                        : desk_.entry().missing
+                            ? tr("%1\n\nSay where it is: More, Point to the file.").arg(text(desk_.entry().missing->text()))
+                        : desk_.entry().own ? tr("Nothing is defined here yet. Choose an identifier without a definition in the roster, "
+                                                 "then \"Define here\";\nor drop a database file on this view.")
+                                            : tr("This database has no message yet: More, New message (Ctrl+M)."));
         selectors_->hide();
         fillSignal();
         return;
@@ -134,7 +141,10 @@ void DatabaseView::fill()
             box->addItem(tr("as received"), qlonglong(-2));
             for (const std::uint64_t value : database::selectorValues(*message, index)) {
                 const std::string_view label2 = message->signals[static_cast<std::size_t>(index)].textOf(database::RawValue{value});
-                box->addItem(label2.empty() ? QString::number(value) : QStringLiteral("%1 %2").arg(value).arg(QString::fromUtf8(label2.data(), static_cast<qsizetype>(label2.size()))), qlonglong(value));
+                box->addItem(label2.empty() ? QString::number(value)
+                                            : QStringLiteral("%1 %2").arg(value).arg(
+                                                  QString::fromUtf8(label2.data(), static_cast<qsizetype>(label2.size()))),
+                    qlonglong(value));
             }
             box->setCurrentIndex(1);
             connect(box, &QComboBox::activated, this, &DatabaseView::refresh);
@@ -148,7 +158,11 @@ void DatabaseView::fill()
     if (changed) {
         own_ = std::make_unique<database::Message>(*message);
         series_.reset();
-        plan_ = std::make_unique<database::CatalogMessage>(database::CatalogMessage{static_cast<std::uint8_t>(std::max(0, desk_.bus())), own_.get(), database::MessagePlan(*own_), own_->match.value_or(desk_.bus() >= 0 ? stage().catalog().busMatch(static_cast<std::uint8_t>(desk_.bus())) : database::Match::full), 0});
+        plan_ = std::make_unique<database::CatalogMessage>(
+            database::CatalogMessage{static_cast<std::uint8_t>(std::max(0, desk_.bus())), own_.get(), database::MessagePlan(*own_),
+                own_->match.value_or(
+                    desk_.bus() >= 0 ? stage().catalog().busMatch(static_cast<std::uint8_t>(desk_.bus())) : database::Match::full),
+                0});
     }
     selected_.resize(message->signals.size(), -1);
     layout_->setEditable(true);
@@ -170,14 +184,19 @@ void DatabaseView::showChosen()
         return;
     // A signal that is not in the arrangement shown brings its own.
     const auto& condition = own_->signals[static_cast<std::size_t>(index)];
-    const int selector = plan_->plan.multiplexed(static_cast<std::uint32_t>(index)) ? plan_->plan.selectorOf(static_cast<std::uint32_t>(index)) : -1;
+    const int selector = plan_->plan.multiplexed(static_cast<std::uint32_t>(index))
+                             ? plan_->plan.selectorOf(static_cast<std::uint32_t>(index))
+                             : -1;
     for (const auto& [selecting, box] : selectorBoxes_)
-        if (selecting == selector && box->currentData().toLongLong() != -1 && !(box->currentData().toLongLong() >= 0 && condition.presentAt(static_cast<std::uint64_t>(box->currentData().toLongLong()))))
+        if (selecting == selector && box->currentData().toLongLong() != -1
+            && !(box->currentData().toLongLong() >= 0 && condition.presentAt(static_cast<std::uint64_t>(box->currentData().toLongLong()))))
             if (const int at = box->findData(qlonglong(plan_->plan.muxValue(static_cast<std::uint32_t>(index)))); at >= 0)
                 box->setCurrentIndex(at);
     refreshLayout();
     const QRectF cell = layout_->cellOf(database::bitsOf(condition).back());
-    QTimer::singleShot(0, this, [this, cell] { layoutScroll_->ensureVisible(static_cast<int>(cell.center().x()), static_cast<int>(cell.center().y()), 20, Theme::get().px(40)); });
+    QTimer::singleShot(0, this, [this, cell] {
+        layoutScroll_->ensureVisible(static_cast<int>(cell.center().x()), static_cast<int>(cell.center().y()), 20, Theme::get().px(40));
+    });
 }
 
 int DatabaseView::chosenSignalIndex() const
@@ -216,7 +235,10 @@ void DatabaseView::fillSignal()
     setField("signalReceivers", receivers.join(QStringLiteral(", ")));
     setField("signalComment", text(signal->comment));
     order_->setCurrentIndex(signal->order == database::ByteOrder::motorola ? 1 : 0);
-    kind_->setCurrentIndex(signal->type == database::ValueType::single ? 2 : signal->type == database::ValueType::floating ? 3 : signal->isSigned ? 1 : 0);
+    kind_->setCurrentIndex(signal->type == database::ValueType::single     ? 2
+                           : signal->type == database::ValueType::floating ? 3
+                           : signal->isSigned                              ? 1
+                                                                           : 0);
     layout_->setSweepOrder(signal->order);
     filling_ = false;
 }

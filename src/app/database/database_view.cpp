@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/database/database_view.h"
 
 #include <QDropEvent>
@@ -33,9 +34,33 @@ constexpr unsigned togglesEvery = 30;  // beats
 }  // namespace
 
 DatabaseView::DatabaseView(Stage& stage)
-    : View(stage), desk_(stage.desk()), across_(new QSplitter(Qt::Horizontal)), tools_(new QWidget), bodyScroll_(new QScrollArea), entries_(new QComboBox), more_(new QToolButton), save_(new QPushButton(tr("Save"))), facts_(new ElidedLabel), find_(new QLineEdit), rows_(new MessageRows(desk_, stage)), problem_(new QLabel), disk_(new QWidget),
-      messageForm_(new FieldGrid), signalForm_(new FieldGrid), selectors_(new QWidget), selectorLine_(new QHBoxLayout(selectors_)), layoutScroll_(new QScrollArea), layout_(new LayoutWidget(LayoutWidget::Form::large)), hint_(new QLabel), plot_(new TimePlot(stage, true)), graph_(plot_->addGraph()),
-      empty_(new QLabel), sender_(new QComboBox), frame_(new QComboBox), order_(new QComboBox), kind_(new QComboBox)
+    : View(stage),
+      desk_(stage.desk()),
+      across_(new QSplitter(Qt::Horizontal)),
+      tools_(new QWidget),
+      bodyScroll_(new QScrollArea),
+      entries_(new QComboBox),
+      more_(new QToolButton),
+      save_(new QPushButton(tr("Save"))),
+      facts_(new ElidedLabel),
+      find_(new QLineEdit),
+      rows_(new MessageRows(desk_, stage)),
+      problem_(new QLabel),
+      disk_(new QWidget),
+      messageForm_(new FieldGrid),
+      signalForm_(new FieldGrid),
+      selectors_(new QWidget),
+      selectorLine_(new QHBoxLayout(selectors_)),
+      layoutScroll_(new QScrollArea),
+      layout_(new LayoutWidget(LayoutWidget::Form::large)),
+      hint_(new QLabel),
+      plot_(new TimePlot(stage, true)),
+      graph_(plot_->addGraph()),
+      empty_(new QLabel),
+      sender_(new QComboBox),
+      frame_(new QComboBox),
+      order_(new QComboBox),
+      kind_(new QComboBox)
 {
     setAcceptDrops(true);
     buildTools();
@@ -113,7 +138,8 @@ DatabaseView::DatabaseView(Stage& stage)
         fill();
     });
     connect(layout_, &LayoutWidget::signalChosen, this, [this](int index) {
-        if (const database::Message* message = desk_.message(); message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
+        if (const database::Message* message = desk_.message();
+            message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
             desk_.choose(message->uid, message->signals[static_cast<std::size_t>(index)].uid);
         tellChosen();
     });
@@ -130,7 +156,8 @@ DatabaseView::DatabaseView(Stage& stage)
         with(signal);
         desk_.apply(desk_.editor().putSignal(message->uid, signal, what + (" " + signal.name)));
     };
-    connect(layout_, &LayoutWidget::moved, this, [change](int index, unsigned start) { change(index, "move", [start](database::Signal& s) { s.startBit = start; }); });
+    connect(layout_, &LayoutWidget::moved, this,
+        [change](int index, unsigned start) { change(index, "move", [start](database::Signal& s) { s.startBit = start; }); });
     connect(layout_, &LayoutWidget::resized, this, [change](int index, unsigned start, unsigned length) {
         change(index, "resize", [start, length](database::Signal& s) {
             s.startBit = start;
@@ -139,7 +166,8 @@ DatabaseView::DatabaseView(Stage& stage)
     });
     connect(layout_, &LayoutWidget::swept, this, &DatabaseView::newSignal);
     connect(layout_, &LayoutWidget::removeWanted, this, [this](int index) {
-        if (const database::Message* message = desk_.message(); message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
+        if (const database::Message* message = desk_.message();
+            message != nullptr && static_cast<std::size_t>(index) < message->signals.size())
             desk_.apply(desk_.editor().removeSignal(message->uid, message->signals[static_cast<std::size_t>(index)].uid));
     });
     connect(&Theme::get(), &Theme::changed, this, &DatabaseView::restyle);
@@ -179,7 +207,8 @@ void DatabaseView::buildTools()
     line->addWidget(more_);
     line->addWidget(facts_, 1);
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    connect(entries_, &QComboBox::activated, this, [this](int index) { desk_.open(static_cast<std::size_t>(entries_->itemData(index).toULongLong())); });
+    connect(entries_, &QComboBox::activated, this,
+        [this](int index) { desk_.open(static_cast<std::size_t>(entries_->itemData(index).toULongLong())); });
     connect(save_, &QPushButton::clicked, this, &DatabaseView::saveCurrent);
     buildMenu();
 }
@@ -227,12 +256,15 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
         frame_->addItem(word);
     sender_->setObjectName(QStringLiteral("messageSender"));
     sender_->setToolTip(tr("The node that sends it"));
-    messageForm_->add(tr("message"), field("messageName", tr("Name: letters, digits and underscores")), 11, {{{0, 0, 1}, {0, 0, 1}, {0, 0, 2}}});
-    messageForm_->add(tr("id"), field("messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")), 10, {{{0, 1, 1}, {0, 1, 1}, {1, 0, 1}}});
+    messageForm_->add(
+        tr("message"), field("messageName", tr("Name: letters, digits and underscores")), 11, {{{0, 0, 1}, {0, 0, 1}, {0, 0, 2}}});
+    messageForm_->add(tr("id"), field("messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")),
+        10, {{{0, 1, 1}, {0, 1, 1}, {1, 0, 1}}});
     messageForm_->add(tr("bytes"), field("messageLength", tr("Length of the payload, 0 to 64")), 2, {{{0, 2, 1}, {0, 2, 1}, {1, 1, 1}}});
     messageForm_->add(tr("frame"), frame_, 0, {{{0, 3, 1}, {1, 2, 1}, {2, 0, 1}}});
     messageForm_->add(tr("sender"), sender_, 11, {{{1, 0, 1}, {1, 0, 1}, {3, 0, 2}}});
-    messageForm_->add(tr("cycle"), field("messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")), 6, {{{1, 1, 1}, {1, 1, 1}, {2, 1, 1}}});
+    messageForm_->add(tr("cycle"), field("messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")), 6,
+        {{{1, 1, 1}, {1, 1, 1}, {2, 1, 1}}});
     messageForm_->add(tr("comment"), field("messageComment", tr("Comment")), 6, {{{1, 2, 2}, {2, 0, 3}, {4, 0, 2}}});
     column->addWidget(messageForm_);
 
@@ -256,21 +288,34 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
     for (const QString& word : {tr("unsigned"), tr("signed"), tr("float, 32 bits"), tr("float, 64 bits")})
         kind_->addItem(word);
     kind_->setToolTip(tr("How the bits make a number"));
-    signalForm_->add(tr("signal"), field("signalName", tr("Name: letters, digits and underscores")), 10, {{{0, 0, 2}, {0, 0, 2}, {0, 0, 2}}});
-    signalForm_->add(tr("start bit"), field("signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")), 3, {{{0, 2, 1}, {1, 0, 1}, {1, 0, 1}}});
+    signalForm_->add(
+        tr("signal"), field("signalName", tr("Name: letters, digits and underscores")), 10, {{{0, 0, 2}, {0, 0, 2}, {0, 0, 2}}});
+    signalForm_->add(tr("start bit"),
+        field("signalStart", tr("Start bit: the least significant of a least-first signal, the most significant of a most-first one")), 3,
+        {{{0, 2, 1}, {1, 0, 1}, {1, 0, 1}}});
     signalForm_->add(tr("length"), field("signalLength", tr("Length, 1 to 64")), 3, {{{0, 3, 1}, {1, 1, 1}, {1, 1, 1}}});
     signalForm_->add(tr("byte order"), order_, 0, {{{1, 0, 1}, {1, 2, 1}, {2, 0, 1}}});
     signalForm_->add(tr("type"), kind_, 0, {{{1, 1, 1}, {2, 0, 1}, {2, 1, 1}}});
     signalForm_->add(tr("unit"), field("signalUnit", tr("Unit")), 6, {{{1, 2, 1}, {0, 2, 1}, {3, 0, 1}}});
-    signalForm_->add(tr("start value"), field("signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")), 7, {{{1, 3, 1}, {3, 2, 1}, {3, 1, 1}}});
-    signalForm_->add(tr("factor"), field("signalFactor", tr("Value = raw times factor plus offset")), 7, {{{2, 0, 1}, {2, 1, 1}, {4, 0, 1}}});
-    signalForm_->add(tr("offset"), field("signalOffset", tr("Value = raw times factor plus offset")), 7, {{{2, 1, 1}, {2, 2, 1}, {4, 1, 1}}});
-    signalForm_->add(tr("minimum"), field("signalMinimum", tr("Smallest value; empty for no range")), 7, {{{2, 2, 1}, {3, 0, 1}, {5, 0, 1}}});
-    signalForm_->add(tr("maximum"), field("signalMaximum", tr("Largest value; empty for no range")), 7, {{{2, 3, 1}, {3, 1, 1}, {5, 1, 1}}});
-    signalForm_->add(tr("value texts"), field("signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 8, {{{3, 0, 2}, {4, 0, 2}, {7, 0, 2}}});
-    signalForm_->add(tr("only when"), field("signalPresent", tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")), 8, {{{3, 2, 2}, {4, 2, 1}, {6, 0, 1}}});
+    signalForm_->add(tr("start value"), field("signalStartValue", tr("Value that is sent until one is set; empty for 0 raw")), 7,
+        {{{1, 3, 1}, {3, 2, 1}, {3, 1, 1}}});
+    signalForm_->add(
+        tr("factor"), field("signalFactor", tr("Value = raw times factor plus offset")), 7, {{{2, 0, 1}, {2, 1, 1}, {4, 0, 1}}});
+    signalForm_->add(
+        tr("offset"), field("signalOffset", tr("Value = raw times factor plus offset")), 7, {{{2, 1, 1}, {2, 2, 1}, {4, 1, 1}}});
+    signalForm_->add(
+        tr("minimum"), field("signalMinimum", tr("Smallest value; empty for no range")), 7, {{{2, 2, 1}, {3, 0, 1}, {5, 0, 1}}});
+    signalForm_->add(
+        tr("maximum"), field("signalMaximum", tr("Largest value; empty for no range")), 7, {{{2, 3, 1}, {3, 1, 1}, {5, 1, 1}}});
+    signalForm_->add(tr("value texts"), field("signalTexts", tr("Texts of raw values and ranges: 0 = off; 1 = on; 3 to 250 = reserved")), 8,
+        {{{3, 0, 2}, {4, 0, 2}, {7, 0, 2}}});
+    signalForm_->add(tr("only when"),
+        field("signalPresent",
+            tr("Empty: always. \"selector\": selects others. 3, or 1, 4 to 6: at these selector values; Mode = 3 names the selector")),
+        8, {{{3, 2, 2}, {4, 2, 1}, {6, 0, 1}}});
     signalForm_->add(tr("comment"), field("signalComment", tr("Comment")), 8, {{{4, 0, 2}, {5, 0, 2}, {8, 0, 2}}});
-    signalForm_->add(tr("receivers"), field("signalReceivers", tr("Nodes that receive it, with commas")), 8, {{{4, 2, 2}, {5, 2, 1}, {6, 1, 1}}});
+    signalForm_->add(
+        tr("receivers"), field("signalReceivers", tr("Nodes that receive it, with commas")), 8, {{{4, 2, 2}, {5, 2, 1}, {6, 1, 1}}});
     column->addWidget(signalForm_);
     column->addWidget(plot_);
 
@@ -298,18 +343,24 @@ void DatabaseView::restyle()
 {
     const Theme& theme = Theme::get();
     for (const auto& [name, edit] : fields_)
-        edit->setFont(name.endsWith(QLatin1String("Name")) || name.endsWith(QLatin1String("Comment")) || name.endsWith(QLatin1String("Texts")) || name.endsWith(QLatin1String("Receivers")) ? theme.body() : theme.mono());
+        edit->setFont(name.endsWith(QLatin1String("Name")) || name.endsWith(QLatin1String("Comment"))
+                              || name.endsWith(QLatin1String("Texts")) || name.endsWith(QLatin1String("Receivers"))
+                          ? theme.body()
+                          : theme.mono());
     messageForm_->restyle();
     signalForm_->restyle();
     layoutScroll_->setMinimumHeight(theme.px(leastLayout));
-    problem_->setStyleSheet(QStringLiteral("QLabel { color: %1; background: %2; border: 1px solid %1; border-radius: 4px; }").arg(theme.error.name(), theme.raised.name()));
-    disk_->setStyleSheet(QStringLiteral("QWidget#diskNotice { background: %1; border: 1px solid %2; border-radius: 4px; }").arg(theme.accentSoft.name(), theme.accent.name()));
+    problem_->setStyleSheet(QStringLiteral("QLabel { color: %1; background: %2; border: 1px solid %1; border-radius: 4px; }")
+            .arg(theme.error.name(), theme.raised.name()));
+    disk_->setStyleSheet(QStringLiteral("QWidget#diskNotice { background: %1; border: 1px solid %2; border-radius: 4px; }")
+            .arg(theme.accentSoft.name(), theme.accent.name()));
     hint_->setFont(theme.small());
     hint_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
     facts_->setFont(theme.body());
     if (begun_)
         graph_->setPen(QPen(theme.bus(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0)), 1.4));
-    layoutScroll_->setStyleSheet(QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: %1; }").arg(theme.surface.name()));
+    layoutScroll_->setStyleSheet(
+        QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: %1; }").arg(theme.surface.name()));
     update();
 }
 
@@ -420,7 +471,8 @@ void DatabaseView::followSelection()
     if (desk_.bus() != selection.bus || desk_.message() == nullptr || desk_.message()->id != known->message->id)
         desk_.openMessage(selection.bus, selection.id);
     if (selection.signal >= 0 && desk_.message() != nullptr && static_cast<std::size_t>(selection.signal) < known->message->signals.size())
-        if (const database::Signal* signal = desk_.message()->find(known->message->signals[static_cast<std::size_t>(selection.signal)].name))
+        if (const database::Signal* signal = desk_.message()->find(
+                known->message->signals[static_cast<std::size_t>(selection.signal)].name))
             desk_.choose(desk_.message()->uid, signal->uid);
 }
 
@@ -460,7 +512,8 @@ void DatabaseView::resetPlot()
         graph_->setData({}, {}, true);
         return;
     }
-    series_ = std::make_unique<measure::SignalSeries>(database::SignalRef{plan_.get(), static_cast<std::uint32_t>(index)}, stage().document().begins());
+    series_ = std::make_unique<measure::SignalSeries>(
+        database::SignalRef{plan_.get(), static_cast<std::uint32_t>(index)}, stage().document().begins());
     graph_->setLineStyle(QCPGraph::lsStepLeft);  // a value holds until the next one
     graph_->setPen(QPen(Theme::get().bus(static_cast<unsigned>(desk_.bus())), 1.4));
 }
@@ -475,7 +528,8 @@ void DatabaseView::refresh()
     series_->update(stage().snapshot(), rowsPerBeat);
     std::vector<double> times;
     std::vector<double> values;
-    series_->points(stage().seconds(stage().windowFrom()), stage().seconds(stage().windowTo()), plot_->columns(), stage().seconds(stage().newest()), times, values);
+    series_->points(stage().seconds(stage().windowFrom()), stage().seconds(stage().windowTo()), plot_->columns(),
+        stage().seconds(stage().newest()), times, values);
     graph_->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
     plot_->followStage();
     std::erase_if(values, [](double value) { return !std::isfinite(value); });  // breaks in the line
@@ -497,7 +551,8 @@ void DatabaseView::refreshLayout()
     trace::IdentifierIndex newest = 0;
     if (snapshot.valid() && desk_.bus() >= 0)
         for (const trace::IdentifierIndex identifier : measure::identifiersOf(snapshot.trace(), *plan_))
-            if (const trace::Row candidate = snapshot.previousOf(identifier, limit); candidate != trace::noRow && (row == trace::noRow || candidate > row)) {
+            if (const trace::Row candidate = snapshot.previousOf(identifier, limit);
+                candidate != trace::noRow && (row == trace::noRow || candidate > row)) {
                 row = candidate;
                 newest = identifier;
             }
@@ -516,7 +571,10 @@ void DatabaseView::refreshLayout()
         if (value != -2)
             selected_[static_cast<std::size_t>(index)] = value;
         else
-            selected_[static_cast<std::size_t>(index)] = row != trace::noRow && plan_->plan.decodeOne(frame, static_cast<std::uint32_t>(index), decoded) ? static_cast<std::int64_t>(decoded.bits) : -1;
+            selected_[static_cast<std::size_t>(index)] = row != trace::noRow
+                                                                 && plan_->plan.decodeOne(frame, static_cast<std::uint32_t>(index), decoded)
+                                                             ? static_cast<std::int64_t>(decoded.bits)
+                                                             : -1;
     }
     layout_->setMessage(*own_, selected_);
     layout_->setChosen(chosenSignalIndex());
@@ -528,15 +586,19 @@ void DatabaseView::refreshLayout()
         layout_->setToggles(measure::bitToggles(snapshot, newest, limit));
     QString hint = layout_->words();
     if (hint.isEmpty())
-        hint = row == trace::noRow ? (stage().lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor.")) + tr(" Sweep over free bits to define a signal.")
-             : chosenSignalIndex() >= 0 ? tr("Drag it or its ends to move or resize it; sweep over free bits for another one.")
-                                        : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal or its ends to move or resize it.");
+        hint = row == trace::noRow
+                   ? (stage().lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor."))
+                         + tr(" Sweep over free bits to define a signal.")
+               : chosenSignalIndex() >= 0 ? tr("Drag it or its ends to move or resize it; sweep over free bits for another one.")
+                                          : tr("Free bits show how often they changed. Sweep over them to define a signal; drag a signal "
+                                               "or its ends to move or resize it.");
     hint_->setText(hint);
 }
 
 void DatabaseView::present(Wish, const QString& subject)
 {
-    define(static_cast<std::uint8_t>(subject.section(QLatin1Char(' '), 0, 0).toUInt()), can::Identifier::fromKey(subject.section(QLatin1Char(' '), 1, 1).toUInt()));
+    define(static_cast<std::uint8_t>(subject.section(QLatin1Char(' '), 0, 0).toUInt()),
+        can::Identifier::fromKey(subject.section(QLatin1Char(' '), 1, 1).toUInt()));
 }
 
 void DatabaseView::undo(bool redo)

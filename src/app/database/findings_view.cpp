@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/database/findings_view.h"
 
 #include <QDropEvent>
@@ -41,25 +42,33 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const database::Finding& f = view_.findings_[index];
-        return QStringList{QLatin1String(database::toText(f.severity)), QLatin1String(database::toText(f.kind)), text(f.object), text(f.what), QString::number(f.line)}.join(QLatin1Char('\t'));
+        return QStringList{QLatin1String(database::toText(f.severity)), QLatin1String(database::toText(f.kind)), text(f.object),
+            text(f.what), QString::number(f.line)}
+            .join(QLatin1Char('\t'));
     }
     /// Where the remedy of a row stands.
     QRectF remedyBox(int y, const database::Finding& finding) const
     {
         const Theme& theme = Theme::get();
-        const double width = finding.remedy.empty() ? 0 : QFontMetricsF(theme.body()).horizontalAdvance(text(finding.remedy)) + theme.px(16);
+        const double width = finding.remedy.empty() ? 0
+                                                    : QFontMetricsF(theme.body()).horizontalAdvance(text(finding.remedy)) + theme.px(16);
         return {rowWidth() - width - theme.px(10), y + 1.0, width, theme.rowHeight() - 2.0};
     }
     std::int64_t chosen = -1;
 
 protected:
-    QString emptyText() const override { return view_.desk_.any() ? ReviewView::tr("Nothing to find fault with in %1.").arg(text(view_.desk_.entry().name)) : ReviewView::tr("No bus has a database."); }
+    QString emptyText() const override
+    {
+        return view_.desk_.any() ? ReviewView::tr("Nothing to find fault with in %1.").arg(text(view_.desk_.entry().name))
+                                 : ReviewView::tr("No bus has a database.");
+    }
     void mousePressEvent(QMouseEvent* event) override
     {
         const std::int64_t index = rowAt(event->position());
         if (index >= 0) {
             const int y = headHeight() + static_cast<int>(static_cast<std::uint64_t>(index) - top()) * pitch();
-            if (remedyBox(y, view_.findings_[static_cast<std::size_t>(index)]).contains(event->position() + QPointF(horizontalScrollBar()->value(), 0)))
+            if (remedyBox(y, view_.findings_[static_cast<std::size_t>(index)])
+                    .contains(event->position() + QPointF(horizontalScrollBar()->value(), 0)))
                 return view_.remedy(static_cast<std::size_t>(index));
         }
         RowList::mousePressEvent(event);
@@ -89,7 +98,8 @@ protected:
         } else {
             paintWarning(painter, mark, theme.px(9));
         }
-        paintText(painter, QRectF(theme.px(kindAt), y, theme.px(findingAt - kindAt - 6), height), QLatin1String(database::toText(f.kind)), theme.body(), theme.ink2);
+        paintText(painter, QRectF(theme.px(kindAt), y, theme.px(findingAt - kindAt - 6), height), QLatin1String(database::toText(f.kind)),
+            theme.body(), theme.ink2);
         const QRectF button = remedyBox(y, f);
         double right = rowWidth() - theme.px(12);
         if (!f.remedy.empty()) {
@@ -153,8 +163,11 @@ void ReviewView::refresh()
     if (rows > 0)
         for (database::Finding& finding : measure::reviewTraffic(measure::coverageOf(snapshot, stage().catalog()), entry.edited))
             findings_.push_back(std::move(finding));
-    const auto errors = std::count_if(findings_.begin(), findings_.end(), [](const database::Finding& f) { return f.severity == database::Severity::error; });
-    facts_->setText(tr("%1: %2, %3").arg(text(entry.name), counted(static_cast<std::uint64_t>(errors), "error"), counted(findings_.size() - static_cast<std::size_t>(errors), "warning")));
+    const auto errors = std::count_if(
+        findings_.begin(), findings_.end(), [](const database::Finding& f) { return f.severity == database::Severity::error; });
+    facts_->setText(tr("%1: %2, %3")
+            .arg(text(entry.name), counted(static_cast<std::uint64_t>(errors), "error"),
+                counted(findings_.size() - static_cast<std::size_t>(errors), "warning")));
     if (rows_->chosen >= static_cast<std::int64_t>(findings_.size()))
         rows_->chosen = -1;
     rows_->refresh();
@@ -189,7 +202,9 @@ public:
     {
         setObjectName(QStringLiteral("compareRows"));
         setAccessibleName(CompareView::tr("Differences"));
-        setHeads({{changeAt, CompareView::tr("change")}, {objectAt, CompareView::tr("what")}, {fieldAt, CompareView::tr("field")}, {beforeAt, CompareView::tr("before")}, {afterAt, CompareView::tr("now")}, {seenAt, CompareView::tr("in this trace")}}, seenAt + 110);
+        setHeads({{changeAt, CompareView::tr("change")}, {objectAt, CompareView::tr("what")}, {fieldAt, CompareView::tr("field")},
+                     {beforeAt, CompareView::tr("before")}, {afterAt, CompareView::tr("now")}, {seenAt, CompareView::tr("in this trace")}},
+            seenAt + 110);
     }
     std::uint64_t count() const override { return view_.changes_.size(); }
     std::int64_t current() const override { return chosen; }
@@ -211,12 +226,19 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const database::Change& c = view_.changes_[index];
-        return QStringList{QLatin1String(database::toText(c.kind)), text(c.object), text(c.field), text(c.before), text(c.after)}.join(QLatin1Char('\t'));
+        return QStringList{QLatin1String(database::toText(c.kind)), text(c.object), text(c.field), text(c.before), text(c.after)}.join(
+            QLatin1Char('\t'));
     }
     std::int64_t chosen = -1;
 
 protected:
-    QString emptyText() const override { return view_.older_ ? CompareView::tr("Both mean the same.") : CompareView::tr("Choose an older version of this database, or drop its file here: each difference is listed field by field."); }
+    QString emptyText() const override
+    {
+        return view_.older_
+                   ? CompareView::tr("Both mean the same.")
+                   : CompareView::tr(
+                         "Choose an older version of this database, or drop its file here: each difference is listed field by field.");
+    }
     void paintRow(QPainter& painter, int y, std::uint64_t index) override
     {
         const Theme& theme = Theme::get();
@@ -234,14 +256,22 @@ protected:
             return;
         const auto identifier = view_.stage().snapshot().trace().find({static_cast<std::uint8_t>(view_.desk_.bus()), false, c.id});
         const std::uint64_t frames = identifier ? view_.stage().snapshot().countOf(*identifier) : 0;
-        paintText(painter, QRectF(theme.px(seenAt), y, rowWidth() - theme.px(seenAt + 8), height), frames > 0 ? CompareView::tr("%1 frames").arg(countText(frames)) : CompareView::tr("not seen"), theme.mono(), frames > 0 ? theme.ink : theme.ink3);
+        paintText(painter, QRectF(theme.px(seenAt), y, rowWidth() - theme.px(seenAt + 8), height),
+            frames > 0 ? CompareView::tr("%1 frames").arg(countText(frames)) : CompareView::tr("not seen"), theme.mono(),
+            frames > 0 ? theme.ink : theme.ink3);
     }
 
 private:
     CompareView& view_;
 };
 
-CompareView::CompareView(Stage& stage) : View(stage), desk_(stage.desk()), tools_(new QWidget), choose_(new QPushButton(tr("Compare with..."))), facts_(new ElidedLabel), rows_(new Rows(*this))
+CompareView::CompareView(Stage& stage)
+    : View(stage),
+      desk_(stage.desk()),
+      tools_(new QWidget),
+      choose_(new QPushButton(tr("Compare with..."))),
+      facts_(new ElidedLabel),
+      rows_(new Rows(*this))
 {
     setAcceptDrops(true);
     auto* layout = new QVBoxLayout(this);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is wrong with the open database, with remedies; and what differs from another version of it.
 #pragma once
 

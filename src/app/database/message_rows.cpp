@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 
 #include "app/database/database_view.h"
@@ -102,7 +103,10 @@ void MessageRows::choose(std::uint64_t index)
     Q_EMIT messageChosen();
 }
 
-QString MessageRows::rowText(std::uint64_t index) const { return QString::fromStdString(rows_[index].text) + QLatin1Char('\t') + QString::fromStdString(rows_[index].side); }
+QString MessageRows::rowText(std::uint64_t index) const
+{
+    return QString::fromStdString(rows_[index].text) + QLatin1Char('\t') + QString::fromStdString(rows_[index].side);
+}
 
 QString MessageRows::emptyText() const
 {
@@ -124,8 +128,10 @@ void MessageRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     const QString beside = heading || width >= theme.px(150) ? QString::fromStdString(row.side) : QString();
     const double side = QFontMetricsF(identifier ? theme.mono() : theme.small()).horizontalAdvance(beside) + theme.px(4);
     const double left = theme.px(heading ? 10 : row.signal != 0 ? 30 : 20);
-    paintText(painter, QRectF(left, y, width - left - side - theme.px(12), pitch()), QString::fromStdString(row.text), heading ? theme.bodyStrong() : theme.body(), heading ? theme.ink2 : theme.ink);
-    paintText(painter, QRectF(width - side - theme.px(8), y, side, pitch()), beside, identifier ? theme.mono() : theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, QRectF(left, y, width - left - side - theme.px(12), pitch()), QString::fromStdString(row.text),
+        heading ? theme.bodyStrong() : theme.body(), heading ? theme.ink2 : theme.ink);
+    paintText(painter, QRectF(width - side - theme.px(8), y, side, pitch()), beside, identifier ? theme.mono() : theme.small(), theme.ink3,
+        Qt::AlignRight | Qt::AlignVCenter);
 }
 
 }  // namespace wavetrope::app

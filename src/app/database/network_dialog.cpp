@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/database/network_dialog.h"
 
 #include <QDialogButtonBox>
@@ -52,7 +53,9 @@ QString limitsText(const database::AttributeDefinition& d)
             choices << text(choice);
         return choices.join(QStringLiteral(", "));
     }
-    return d.minimum && d.maximum ? QStringLiteral("%1 to %2").arg(text(database::numberText(*d.minimum, 12)), text(database::numberText(*d.maximum, 12))) : QString();
+    return d.minimum && d.maximum
+               ? QStringLiteral("%1 to %2").arg(text(database::numberText(*d.minimum, 12)), text(database::numberText(*d.maximum, 12)))
+               : QString();
 }
 
 database::AttributeValue valueFrom(const QString& typed, const database::AttributeDefinition& definition)
@@ -67,13 +70,16 @@ database::AttributeValue valueFrom(const QString& typed, const database::Attribu
     }
     bool good = false;
     const QString trimmed = typed.trimmed();
-    const double number = trimmed.startsWith(QLatin1String("0x"), Qt::CaseInsensitive) ? static_cast<double>(trimmed.mid(2).toULongLong(&good, 16)) : trimmed.toDouble(&good);
+    const double number = trimmed.startsWith(QLatin1String("0x"), Qt::CaseInsensitive)
+                              ? static_cast<double>(trimmed.mid(2).toULongLong(&good, 16))
+                              : trimmed.toDouble(&good);
     return good ? database::AttributeValue::of(number) : database::AttributeValue::of(typed.toStdString());
 }
 
 }  // namespace
 
-NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), desk_(desk), tabs_(new QTabWidget), problem_(new QLabel), add_(new QPushButton), remove_(new QPushButton)
+NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent)
+    : QDialog(parent), desk_(desk), tabs_(new QTabWidget), problem_(new QLabel), add_(new QPushButton), remove_(new QPushButton)
 {
     setObjectName(QStringLiteral("networkDialog"));
     setWindowTitle(tr("Nodes, tables and attributes"));
@@ -82,9 +88,14 @@ NetworkDialog::NetworkDialog(Desk& desk, QWidget* parent) : QDialog(parent), des
     column->addWidget(tabs_, 1);
     nodes_ = table("networkNodes", tr("Nodes"), {tr("node"), tr("comment")}, tr("A double click changes a cell"));
     tables_ = table("networkTables", tr("Value tables"), {tr("table"), tr("value texts")}, tr("Texts as 0 = off; 1 = on"));
-    definitions_ = table("networkDefinitions", tr("Attributes"), {tr("of"), tr("attribute"), tr("type"), tr("range or choices"), tr("default")}, tr("Of: network, node, message, signal and their relations. Type: integer, hexadecimal, float, text, enumeration"));
-    variables_ = table("networkVariables", tr("Variables"), {tr("variable"), tr("type"), tr("range"), tr("unit"), tr("initial"), tr("nodes"), tr("value texts"), tr("comment")}, tr("Variables of the environment, which are part of no frame. Type: integer, float, text"));
-    values_ = table("networkValues", tr("Values"), {tr("object"), tr("attribute"), tr("value")}, tr("Of the network, of the chosen message, its signal and its nodes, of variables and of relations; empty for the default"));
+    definitions_ = table("networkDefinitions", tr("Attributes"),
+        {tr("of"), tr("attribute"), tr("type"), tr("range or choices"), tr("default")},
+        tr("Of: network, node, message, signal and their relations. Type: integer, hexadecimal, float, text, enumeration"));
+    variables_ = table("networkVariables", tr("Variables"),
+        {tr("variable"), tr("type"), tr("range"), tr("unit"), tr("initial"), tr("nodes"), tr("value texts"), tr("comment")},
+        tr("Variables of the environment, which are part of no frame. Type: integer, float, text"));
+    values_ = table("networkValues", tr("Values"), {tr("object"), tr("attribute"), tr("value")},
+        tr("Of the network, of the chosen message, its signal and its nodes, of variables and of relations; empty for the default"));
     named(add_, "networkAdd", tr("Begins a new row at the end of the table"));
     named(remove_, "networkRemove", tr("Takes the chosen row out, Delete; Ctrl+Z brings it back"));
     auto* rowButtons = new QHBoxLayout;
@@ -156,7 +167,10 @@ void NetworkDialog::fill()
     definitions_->setRowCount(static_cast<int>(db.definitions.size()) + 1);
     for (std::size_t i = 0; i < db.definitions.size(); ++i) {
         const database::AttributeDefinition& d = db.definitions[i];
-        put(definitions_, static_cast<int>(i), {QLatin1String(owners[static_cast<unsigned>(d.owner)]), text(d.name), QLatin1String(types[static_cast<unsigned>(d.type)]), limitsText(d), d.standard ? text(d.wordsOf(*d.standard)) : QString()}, d.uid);
+        put(definitions_, static_cast<int>(i),
+            {QLatin1String(owners[static_cast<unsigned>(d.owner)]), text(d.name), QLatin1String(types[static_cast<unsigned>(d.type)]),
+                limitsText(d), d.standard ? text(d.wordsOf(*d.standard)) : QString()},
+            d.uid);
     }
     put(definitions_, static_cast<int>(db.definitions.size()), {QString(), QString(), QString(), QString(), QString()}, 0);
 
@@ -167,8 +181,10 @@ void NetworkDialog::fill()
         for (const std::string& node : v.nodes)
             nodes << text(node);
         put(variables_, static_cast<int>(i),
-            {text(v.name), QLatin1String(variableTypes[v.holdsText() ? 2 : std::min(v.type, 1U)]), tr("%1 to %2").arg(text(database::numberText(v.minimum, 12)), text(database::numberText(v.maximum, 12))), text(v.unit), text(database::numberText(v.initial, 12)), nodes.join(QStringLiteral(", ")),
-             text(database::textsText(v.texts)), text(v.comment)},
+            {text(v.name), QLatin1String(variableTypes[v.holdsText() ? 2 : std::min(v.type, 1U)]),
+                tr("%1 to %2").arg(text(database::numberText(v.minimum, 12)), text(database::numberText(v.maximum, 12))), text(v.unit),
+                text(database::numberText(v.initial, 12)), nodes.join(QStringLiteral(", ")), text(database::textsText(v.texts)),
+                text(v.comment)},
             v.uid);
     }
     put(variables_, static_cast<int>(db.variables.size()), QStringList(8, QString()), 0);
@@ -179,7 +195,8 @@ void NetworkDialog::fill()
         for (QTableWidget* table : {nodes_, tables_, definitions_, variables_, values_}) {
             table->resizeColumnsToContents();
             for (int column = 0; column + 1 < table->columnCount(); ++column)
-                table->setColumnWidth(column, std::clamp(table->columnWidth(column) + Theme::get().px(8), Theme::get().px(56), Theme::get().px(250)));
+                table->setColumnWidth(
+                    column, std::clamp(table->columnWidth(column) + Theme::get().px(8), Theme::get().px(56), Theme::get().px(250)));
         }
     sized_ = true;
     filling_ = false;
@@ -195,7 +212,8 @@ void NetworkDialog::fillValues()
     const database::Signal* signal = desk_.signal();
     valueRows_.clear();
     values_->setRowCount(0);
-    const auto add = [&](const QString& object, const database::AttributeDefinition& d, const database::AttributeValue* value, ValueRow row) {
+    const auto add = [&](const QString& object, const database::AttributeDefinition& d, const database::AttributeValue* value,
+                         ValueRow row) {
         const int at = values_->rowCount();
         values_->insertRow(at);
         const QStringList cells{object, text(d.name), value != nullptr ? text(d.wordsOf(*value)) : QString()};
@@ -203,19 +221,23 @@ void NetworkDialog::fillValues()
             values_->setItem(at, column, new QTableWidgetItem(cells[column]));
         for (const int fixed : {0, 1})
             values_->item(at, fixed)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
-        values_->item(at, 2)->setToolTip(d.standard ? tr("Empty: the default, %1").arg(text(d.wordsOf(*d.standard))) : tr("Empty: no value"));
+        values_->item(at, 2)->setToolTip(
+            d.standard ? tr("Empty: the default, %1").arg(text(d.wordsOf(*d.standard))) : tr("Empty: no value"));
         row.definition = d.uid;
         valueRows_.push_back(std::move(row));
     };
-    const auto values = [&](database::AttributeOwner owner, const QString& object, std::uint32_t uid, const database::AttributeValues& list) {
+    const auto values = [&](database::AttributeOwner owner, const QString& object, std::uint32_t uid,
+                            const database::AttributeValues& list) {
         for (const database::AttributeDefinition& d : db.definitions)
             if (d.owner == owner)
                 add(object, d, list.find(d.name), {0, uid, {}});
     };
     // Of the relations that the model knows of, and those that the file gives a value.
-    const auto relations = [&](database::AttributeOwner owner, std::vector<std::string> nodes, std::uint32_t ofMessage, const std::string& ofObject) {
+    const auto relations = [&](database::AttributeOwner owner, std::vector<std::string> nodes, std::uint32_t ofMessage,
+                               const std::string& ofObject) {
         for (const database::Relation& r : db.network.relations)
-            if (r.owner == owner && r.message == ofMessage && r.object == ofObject && std::find(nodes.begin(), nodes.end(), r.node) == nodes.end())
+            if (r.owner == owner && r.message == ofMessage && r.object == ofObject
+                && std::find(nodes.begin(), nodes.end(), r.node) == nodes.end())
                 nodes.push_back(r.node);
         for (const database::AttributeDefinition& d : db.definitions) {
             if (d.owner != owner)
@@ -312,7 +334,8 @@ void NetworkDialog::takeTable(int row, int)
         desk_.say(text(texts.error().text()));
         return;
     }
-    database::ValueTable table{tables_->item(row, 0)->data(Qt::UserRole).toUInt(), tables_->item(row, 0)->text().trimmed().toStdString(), *texts};
+    database::ValueTable table{
+        tables_->item(row, 0)->data(Qt::UserRole).toUInt(), tables_->item(row, 0)->text().trimmed().toStdString(), *texts};
     if (!desk_.apply(desk_.editor().putTable(table, "change table")))
         fill();
 }
@@ -327,7 +350,8 @@ void NetworkDialog::takeDefinition(int row, int)
     const int owner = indexOf(owners, cell(0));
     const int type = indexOf(types, cell(2));
     if (owner < 0)
-        return desk_.say(tr("'%1': expected network, node, message, signal, variable, node-message, node-signal or node-variable").arg(cell(0)));
+        return desk_.say(
+            tr("'%1': expected network, node, message, signal, variable, node-message, node-signal or node-variable").arg(cell(0)));
     if (type < 0)
         return desk_.say(tr("'%1': expected integer, hexadecimal, float, text or enumeration").arg(cell(2)));
     d.owner = static_cast<database::AttributeOwner>(owner);
@@ -359,7 +383,8 @@ void NetworkDialog::takeValue(int row, int column)
     const ValueRow chosen = valueRows_[static_cast<std::size_t>(row)];
     const database::Database& db = desk_.database();
     const QString typed = values_->item(row, 2)->text();
-    const auto found = std::find_if(db.definitions.begin(), db.definitions.end(), [&](const auto& d) { return d.uid == chosen.definition; });
+    const auto found = std::find_if(
+        db.definitions.begin(), db.definitions.end(), [&](const auto& d) { return d.uid == chosen.definition; });
     if (found == db.definitions.end())
         return;
     const database::AttributeDefinition d = *found;
@@ -372,7 +397,9 @@ void NetworkDialog::takeValue(int row, int column)
             object.attributes.set(d.name, valueFrom(typed, d));
         return object;
     };
-    const auto of = [&](const auto& list) { return std::find_if(list.begin(), list.end(), [&](const auto& o) { return o.uid == chosen.object; }); };
+    const auto of = [&](const auto& list) {
+        return std::find_if(list.begin(), list.end(), [&](const auto& o) { return o.uid == chosen.object; });
+    };
     switch (d.owner) {
     case database::AttributeOwner::network: desk_.apply(desk_.editor().putNetwork(changed(db.network), title)); break;
     case database::AttributeOwner::node:
@@ -391,7 +418,9 @@ void NetworkDialog::takeValue(int row, int column)
         if (const auto variable = of(db.variables); variable != db.variables.end())
             desk_.apply(desk_.editor().putVariable(changed(*variable), title));
         break;
-    default: desk_.apply(desk_.editor().putRelation(chosen.relation, typed.isEmpty() ? std::nullopt : std::optional(valueFrom(typed, d)))); break;
+    default:
+        desk_.apply(desk_.editor().putRelation(chosen.relation, typed.isEmpty() ? std::nullopt : std::optional(valueFrom(typed, d))));
+        break;
     }
 }
 
@@ -410,10 +439,15 @@ void NetworkDialog::showButtons()
 {
     auto* table = qobject_cast<QTableWidget*>(tabs_->currentWidget());
     const auto* item = table == nullptr || table->selectedItems().isEmpty() ? nullptr : table->item(table->currentRow(), 0);
-    add_->setText(table == nodes_ ? tr("Add node") : table == tables_ ? tr("Add value table") : table == definitions_ ? tr("Add attribute") : tr("Add variable"));
+    add_->setText(table == nodes_         ? tr("Add node")
+                  : table == tables_      ? tr("Add value table")
+                  : table == definitions_ ? tr("Add attribute")
+                                          : tr("Add variable"));
     remove_->setText(table == values_ ? tr("Back to the default") : tr("Remove"));
     add_->setVisible(table != values_);
-    remove_->setEnabled(item != nullptr && (table == values_ ? !table->item(table->currentRow(), 2)->text().isEmpty() : item->data(Qt::UserRole).toUInt() != 0));
+    remove_->setEnabled(
+        item != nullptr
+        && (table == values_ ? !table->item(table->currentRow(), 2)->text().isEmpty() : item->data(Qt::UserRole).toUInt() != 0));
 }
 
 void NetworkDialog::removeRow()
@@ -425,7 +459,10 @@ void NetworkDialog::removeRow()
     const quint32 uid = item == nullptr ? 0 : item->data(Qt::UserRole).toUInt();
     if (uid == 0)
         return;
-    desk_.apply(table == nodes_ ? desk_.editor().removeNode(uid) : table == variables_ ? desk_.editor().removeVariable(uid) : table == tables_ ? desk_.editor().removeTable(uid) : desk_.editor().removeDefinition(uid));
+    desk_.apply(table == nodes_       ? desk_.editor().removeNode(uid)
+                : table == variables_ ? desk_.editor().removeVariable(uid)
+                : table == tables_    ? desk_.editor().removeTable(uid)
+                                      : desk_.editor().removeDefinition(uid));
 }
 
 void NetworkDialog::keyPressEvent(QKeyEvent* event)

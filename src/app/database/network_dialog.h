@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Nodes, value tables and attributes of a database as tables to type in.
 #pragma once
 

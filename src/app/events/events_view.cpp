@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/events/events_view.h"
 
 #include <QLabel>
@@ -27,12 +28,17 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const measure::Event& event = view_.events_[index];
-        return QStringList{timeText(view_.stage().seconds(event.time), 6), Theme::letter(event.bus), QString::fromStdString(event.text), lasted(event)}.join(QLatin1Char('\t'));
+        return QStringList{
+            timeText(view_.stage().seconds(event.time), 6), Theme::letter(event.bus), QString::fromStdString(event.text), lasted(event)}
+            .join(QLatin1Char('\t'));
     }
     int chosen = -1;
 
 protected:
-    QString emptyText() const override { return EventsView::tr("Nothing yet. Conditions of the rig, missed beats, bursts and error frames appear here."); }
+    QString emptyText() const override
+    {
+        return EventsView::tr("Nothing yet. Conditions of the rig, missed beats, bursts and error frames appear here.");
+    }
     void paintRow(QPainter& painter, int y, std::uint64_t index) override
     {
         const Theme& theme = Theme::get();
@@ -49,7 +55,10 @@ protected:
     }
 
 private:
-    static QString lasted(const measure::Event& event) { return QStringLiteral("%1 ms").arg(static_cast<double>((event.until - event.time).count()) * 1e-6, 0, 'f', 0); }
+    static QString lasted(const measure::Event& event)
+    {
+        return QStringLiteral("%1 ms").arg(static_cast<double>((event.until - event.time).count()) * 1e-6, 0, 'f', 0);
+    }
     EventsView& view_;
 };
 
@@ -84,7 +93,8 @@ void EventsView::refresh()
     });
     notKept_->setVisible(notKept > 0);
     if (notKept > 0)
-        notKept_->setText(tr("These are the first %1. %2 more came and are not kept: a condition or a bus may be wrong much of the time.").arg(countText(known_), countText(notKept)));
+        notKept_->setText(tr("These are the first %1. %2 more came and are not kept: a condition or a bus may be wrong much of the time.")
+                .arg(countText(known_), countText(notKept)));
     if (!more)
         return;
     std::stable_sort(events_.begin(), events_.end(), [](const measure::Event& a, const measure::Event& b) { return a.time < b.time; });
@@ -101,7 +111,8 @@ void EventsView::mark()
     rows_->chosen = -1;
     if (selection.kind == Selection::Kind::event)
         for (std::size_t i = 0; i < events_.size(); ++i)
-            if (const measure::Event& event = events_[i]; event.time == selection.event.time && event.bus == selection.event.bus && event.text == selection.event.text)
+            if (const measure::Event& event = events_[i];
+                event.time == selection.event.time && event.bus == selection.event.bus && event.text == selection.event.text)
                 rows_->chosen = static_cast<int>(i);
     rows_->viewport()->update();
 }

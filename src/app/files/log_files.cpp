@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/files/log_files.h"
 
 #include <QCoreApplication>
@@ -23,28 +24,38 @@ QString namePatterns(const std::vector<std::string>& endings)
 QString logKinds(const QString& all, const QString& more = {})
 {
     using formats::LogUse;
-    QString logs = namePatterns(formats::logEndings(LogUse::read)) + QLatin1Char(' ') + namePatterns(formats::logEndings(LogUse::readAsText));
+    QString logs = namePatterns(formats::logEndings(LogUse::read)) + QLatin1Char(' ')
+                   + namePatterns(formats::logEndings(LogUse::readAsText));
     if (!more.isEmpty())
         logs += QLatin1Char(' ') + more;
-    return QStringLiteral("%1 (%2);;%3 (%4);;%5 (*)").arg(all, logs, tr("Logs of text"), namePatterns(formats::logEndings(LogUse::readAsText)), tr("All files"));
+    return QStringLiteral("%1 (%2);;%3 (%4);;%5 (*)")
+        .arg(all, logs, tr("Logs of text"), namePatterns(formats::logEndings(LogUse::readAsText)), tr("All files"));
 }
 
 }  // namespace
 
 QString askForLog(QWidget* parent, const QString& title) { return QFileDialog::getOpenFileName(parent, title, {}, logKinds(tr("Logs"))); }
 
-QString askForLogOrRig(QWidget* parent, const QString& title) { return QFileDialog::getOpenFileName(parent, title, {}, logKinds(tr("Logs and rigs"), QStringLiteral("*.json"))); }
+QString askForLogOrRig(QWidget* parent, const QString& title)
+{
+    return QFileDialog::getOpenFileName(parent, title, {}, logKinds(tr("Logs and rigs"), QStringLiteral("*.json")));
+}
 
-QStringList askForLogs(QWidget* parent, const QString& title) { return QFileDialog::getOpenFileNames(parent, title, {}, logKinds(tr("Logs"))); }
+QStringList askForLogs(QWidget* parent, const QString& title)
+{
+    return QFileDialog::getOpenFileNames(parent, title, {}, logKinds(tr("Logs")));
+}
 
 QString askForGrowingLog(QWidget* parent, const QString& title)
 {
-    return QFileDialog::getOpenFileName(parent, title, {}, QStringLiteral("%1 (%2);;%3 (*)").arg(tr("Logs"), namePatterns(formats::logEndings(formats::LogUse::follow)), tr("All files")));
+    return QFileDialog::getOpenFileName(parent, title, {},
+        QStringLiteral("%1 (%2);;%3 (*)").arg(tr("Logs"), namePatterns(formats::logEndings(formats::LogUse::follow)), tr("All files")));
 }
 
 QString askWhereToWriteLog(QWidget* parent, const QString& title, const QString& proposed)
 {
-    return QFileDialog::getSaveFileName(parent, title, proposed, QStringLiteral("%1 (%2)").arg(tr("Logs"), namePatterns(formats::logEndings(formats::LogUse::write))));
+    return QFileDialog::getSaveFileName(
+        parent, title, proposed, QStringLiteral("%1 (%2)").arg(tr("Logs"), namePatterns(formats::logEndings(formats::LogUse::write))));
 }
 
 }  // namespace wavetrope::app

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The one way of asking for logs: what can be read, written and followed is what the formats' registry says.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/import/align_strip.h"
 
 #include <QKeyEvent>
@@ -23,15 +24,20 @@ AlignStrip::AlignStrip(QWidget* parent) : QWidget(parent)
 {
     setObjectName(QStringLiteral("alignStrip"));
     setAccessibleName(tr("The logs over time"));
-    setToolTip(tr("Drag a log against the first one; lines are frames that both hold. Wheel: zoom. Up and down choose a log, left and right move it, with Shift by ten"));
+    setToolTip(tr("Drag a log against the first one; lines are frames that both hold. Wheel: zoom. Up and down choose a log, left and "
+                  "right move it, with Shift by ten"));
     setFocusPolicy(Qt::StrongFocus);
 }
 
-QSize AlignStrip::sizeHint() const { return {600, static_cast<int>(Theme::get().px(laneHeight) * std::max<std::size_t>(2, logs_.size()) + 8)}; }
+QSize AlignStrip::sizeHint() const
+{
+    return {600, static_cast<int>(Theme::get().px(laneHeight) * std::max<std::size_t>(2, logs_.size()) + 8)};
+}
 
 void AlignStrip::setLogs(std::vector<Log> logs)
 {
-    const bool other = logs.size() != logs_.size() || std::any_of(logs.begin(), logs.end(), [](const Log& log) { return !log.read; }) || !fitted_;
+    const bool other = logs.size() != logs_.size() || std::any_of(logs.begin(), logs.end(), [](const Log& log) { return !log.read; })
+                       || !fitted_;
     logs_ = std::move(logs);
     if (other)
         fit();
@@ -58,21 +64,28 @@ void AlignStrip::fit()
 double AlignStrip::xOf(Time time) const
 {
     const double left = Theme::get().px(nameWidth);
-    const double share = static_cast<double>((time - from_).count()) / static_cast<double>(std::max<std::int64_t>(1, (to_ - from_).count()));
+    const double share = static_cast<double>((time - from_).count())
+                         / static_cast<double>(std::max<std::int64_t>(1, (to_ - from_).count()));
     return std::clamp(left + share * (width() - left - 8), -1e6, 1e6);
 }
 
 Time AlignStrip::timeOfPixels(int pixels) const
 {
-    return Time(static_cast<std::int64_t>(static_cast<double>((to_ - from_).count()) * pixels / std::max(1.0, width() - double(Theme::get().px(nameWidth)) - 8)));
+    return Time(static_cast<std::int64_t>(
+        static_cast<double>((to_ - from_).count()) * pixels / std::max(1.0, width() - double(Theme::get().px(nameWidth)) - 8)));
 }
 
-QRectF AlignStrip::lane(int log) const { return {0, 4.0 + log * double(Theme::get().px(laneHeight)), double(width()), double(Theme::get().px(laneHeight))}; }
+QRectF AlignStrip::lane(int log) const
+{
+    return {0, 4.0 + log * double(Theme::get().px(laneHeight)), double(width()), double(Theme::get().px(laneHeight))};
+}
 
 QPoint AlignStrip::barOf(int log) const
 {
     const Log& is = logs_[static_cast<std::size_t>(log)];
-    const double x = (std::max(double(Theme::get().px(nameWidth)), xOf(is.begins + is.offset)) + std::min(width() - 8.0, xOf(is.ends + is.offset))) / 2;
+    const double x = (std::max(double(Theme::get().px(nameWidth)), xOf(is.begins + is.offset))
+                         + std::min(width() - 8.0, xOf(is.ends + is.offset)))
+                     / 2;
     return QPointF(x, lane(log).center().y()).toPoint();
 }
 
@@ -106,11 +119,13 @@ void AlignStrip::paintEvent(QPaintEvent*)
             const std::size_t step = log.matched.size() / mostLines + 1;
             for (std::size_t m = 0; m < log.matched.size(); m += step) {
                 const auto& [first, own] = log.matched[m];
-                painter.drawLine(QPointF(xOf(first), lane(0).center().y() + theme.px(6)), QPointF(xOf(own + log.offset), box.center().y() - theme.px(6)));
+                painter.drawLine(QPointF(xOf(first), lane(0).center().y() + theme.px(6)),
+                    QPointF(xOf(own + log.offset), box.center().y() - theme.px(6)));
             }
         }
         painter.fillRect(QRectF(0, box.top(), theme.px(nameWidth), box.height()), theme.surface);
-        paintText(painter, QRectF(theme.px(8), box.top(), theme.px(nameWidth - 14), box.height()), log.name, i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
+        paintText(painter, QRectF(theme.px(8), box.top(), theme.px(nameWidth - 14), box.height()), log.name,
+            i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
     }
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Logs over one axis of time, dragged against each other.
 #pragma once
 

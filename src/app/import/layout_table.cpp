@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/import/layout_table.h"
 
 #include <QApplication>
@@ -97,7 +98,8 @@ void LayoutTable::split()
 
 int LayoutTable::misfits() const
 {
-    return static_cast<int>(std::count_if(lines_.begin(), lines_.end(), [](const Line& line) { return !line.remark && line.problem != nullptr; }));
+    return static_cast<int>(
+        std::count_if(lines_.begin(), lines_.end(), [](const Line& line) { return !line.remark && line.problem != nullptr; }));
 }
 
 void LayoutTable::measure()
@@ -106,7 +108,8 @@ void LayoutTable::measure()
     const QFontMetricsF mono(theme.mono());
     const QFontMetricsF head(theme.bodyStrong());
     std::vector<double> wide;
-    const bool anyFits = std::any_of(lines_.begin(), lines_.end(), [](const Line& line) { return !line.remark && line.problem == nullptr; });
+    const bool anyFits = std::any_of(
+        lines_.begin(), lines_.end(), [](const Line& line) { return !line.remark && line.problem == nullptr; });
     for (const Line& line : lines_) {
         if (line.remark)
             continue;
@@ -122,7 +125,8 @@ void LayoutTable::measure()
     widths_.clear();
     int x = theme.px(numberWidth);
     for (std::size_t c = 0; c < wide.size(); ++c) {
-        const bool inData = layout_.bytes == formats::Bytes::apart && layout_.columnOf(formats::Meaning::data) >= 0 && static_cast<int>(c) > layout_.columnOf(formats::Meaning::data);
+        const bool inData = layout_.bytes == formats::Bytes::apart && layout_.columnOf(formats::Meaning::data) >= 0
+                            && static_cast<int>(c) > layout_.columnOf(formats::Meaning::data);
         const double title = inData ? 0 : head.horizontalAdvance(words(meaningOf(static_cast<int>(c)))) + theme.px(10);
         const int width = std::min(static_cast<int>(std::max(wide[c], title)), theme.px(widest));
         edges_.push_back(x);
@@ -141,13 +145,15 @@ void LayoutTable::resizeEvent(QResizeEvent*) { measure(); }
 
 formats::Meaning LayoutTable::meaningOf(int column) const
 {
-    return column >= 0 && static_cast<std::size_t>(column) < layout_.columns.size() ? layout_.columns[static_cast<std::size_t>(column)] : formats::Meaning::nothing;
+    return column >= 0 && static_cast<std::size_t>(column) < layout_.columns.size() ? layout_.columns[static_cast<std::size_t>(column)]
+                                                                                    : formats::Meaning::nothing;
 }
 
 QRect LayoutTable::headOf(int column) const
 {
     const auto c = static_cast<std::size_t>(column);
-    return {edges_[c] - horizontalScrollBar()->value() - Theme::get().px(5), Theme::get().px(4), widths_[c] + Theme::get().px(10), headHeight() - Theme::get().px(9)};
+    return {edges_[c] - horizontalScrollBar()->value() - Theme::get().px(5), Theme::get().px(4), widths_[c] + Theme::get().px(10),
+        headHeight() - Theme::get().px(9)};
 }
 
 int LayoutTable::columnAt(int x) const
@@ -257,9 +263,14 @@ bool LayoutTable::viewportEvent(QEvent* event)
         const auto* help = static_cast<QHelpEvent*>(event);
         const int column = help->pos().y() < headHeight() ? columnAt(help->pos().x()) : -1;
         if (column >= 0)
-            QToolTip::showText(help->globalPos(), tr("Column %1: %2%3. Drag to the column that says this; click or Space for another meaning; Shift with an arrow key moves it")
-                                                      .arg(column + 1)
-                                                      .arg(words(meaningOf(column)), meaningOf(column) == formats::Meaning::nothing || static_cast<std::size_t>(column) >= confidence_.size() ? QString() : tr(", %1 % sure").arg(qRound(100 * confidence_[static_cast<std::size_t>(column)]))));
+            QToolTip::showText(help->globalPos(),
+                tr("Column %1: %2%3. Drag to the column that says this; click or Space for another meaning; Shift with an arrow key moves "
+                   "it")
+                    .arg(column + 1)
+                    .arg(words(meaningOf(column)),
+                        meaningOf(column) == formats::Meaning::nothing || static_cast<std::size_t>(column) >= confidence_.size()
+                            ? QString()
+                            : tr(", %1 % sure").arg(qRound(100 * confidence_[static_cast<std::size_t>(column)]))));
         else
             QToolTip::hideText();
         return true;
@@ -285,9 +296,12 @@ void LayoutTable::paintEvent(QPaintEvent*)
         if (y > viewport()->height())
             break;
         const Line& line = lines_[i];
-        paintText(painter, QRectF(0, y, theme.px(numberWidth) - theme.px(10), row), QString::number(i + 1), theme.mono(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(painter, QRectF(0, y, theme.px(numberWidth) - theme.px(10), row), QString::number(i + 1), theme.mono(), theme.ink3,
+            Qt::AlignRight | Qt::AlignVCenter);
         if (line.remark) {
-            paintText(painter, QRectF(theme.px(numberWidth) - left, y, width, row), QString::fromUtf8(line.text.data(), static_cast<qsizetype>(std::min<std::size_t>(line.text.size(), 300))), theme.mono(), theme.ink3);
+            paintText(painter, QRectF(theme.px(numberWidth) - left, y, width, row),
+                QString::fromUtf8(line.text.data(), static_cast<qsizetype>(std::min<std::size_t>(line.text.size(), 300))), theme.mono(),
+                theme.ink3);
             continue;
         }
         if (line.problem != nullptr) {  // as it stands, and why not
@@ -295,12 +309,16 @@ void LayoutTable::paintEvent(QPaintEvent*)
             const double used = QFontMetricsF(theme.mono()).horizontalAdvance(raw);
             paintText(painter, QRectF(theme.px(numberWidth) - left, y, used + 2, row), raw, theme.mono(), theme.ink3);
             paintWarning(painter, QPointF(theme.px(numberWidth) - left + used + theme.px(18), y + row / 2.0), theme.px(9));
-            paintText(painter, QRectF(theme.px(numberWidth) - left + used + theme.px(28), y, theme.px(340), row), tr(line.problem), theme.body(), theme.ink2);
+            paintText(painter, QRectF(theme.px(numberWidth) - left + used + theme.px(28), y, theme.px(340), row), tr(line.problem),
+                theme.body(), theme.ink2);
             continue;
         }
         for (std::size_t c = 0; c < line.cells.size() && c < edges_.size(); ++c) {
-            const bool used = meaningOf(static_cast<int>(c)) != formats::Meaning::nothing || (firstByte >= 0 && static_cast<int>(c) > firstByte);
-            paintText(painter, QRectF(edges_[c] - left, y, widths_[c], row), QString::fromUtf8(line.cells[c].data(), static_cast<qsizetype>(line.cells[c].size())), theme.mono(), used ? theme.ink : theme.ink3);
+            const bool used = meaningOf(static_cast<int>(c)) != formats::Meaning::nothing
+                              || (firstByte >= 0 && static_cast<int>(c) > firstByte);
+            paintText(painter, QRectF(edges_[c] - left, y, widths_[c], row),
+                QString::fromUtf8(line.cells[c].data(), static_cast<qsizetype>(line.cells[c].size())), theme.mono(),
+                used ? theme.ink : theme.ink3);
         }
     }
     painter.fillRect(QRect(0, 0, width, headHeight()), theme.surface);
@@ -313,7 +331,8 @@ void LayoutTable::paintEvent(QPaintEvent*)
         const double sure = static_cast<std::size_t>(c) < confidence_.size() ? confidence_[static_cast<std::size_t>(c)] : 0;
         if (used)
             painter.fillRect(box, theme.accentSoft);
-        paintText(painter, box.adjusted(theme.px(5), 0, 0, 0), words(meaning), used ? theme.bodyStrong() : theme.body(), used ? theme.ink : theme.ink3);
+        paintText(painter, box.adjusted(theme.px(5), 0, 0, 0), words(meaning), used ? theme.bodyStrong() : theme.body(),
+            used ? theme.ink : theme.ink3);
         if (used) {     // how sure, as a line under it
             painter.fillRect(QRectF(box.left(), box.bottom() + 1, box.width(), theme.px(2)), theme.hairline);
             painter.fillRect(QRectF(box.left(), box.bottom() + 1, box.width() * std::clamp(sure, 0.0, 1.0), theme.px(2)), theme.accent);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/import/several_logs_dialog.h"
 
 #include <QFileInfo>
@@ -35,7 +36,11 @@ private:
 };
 
 SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::optional<formats::TextLayout>> layouts, QWidget* parent)
-    : QDialog(parent), table_(new QTableWidget(static_cast<int>(paths.size()), columnCount)), strip_(new AlignStrip), says_(new QLabel), open_(new QPushButton(tr("Open")))
+    : QDialog(parent),
+      table_(new QTableWidget(static_cast<int>(paths.size()), columnCount)),
+      strip_(new AlignStrip),
+      says_(new QLabel),
+      open_(new QPushButton(tr("Open")))
 {
     setObjectName(QStringLiteral("severalLogsDialog"));
     setWindowTitle(tr("%1 logs as one").arg(paths.size()));
@@ -45,12 +50,14 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
         looks_.push_back(std::make_unique<Look>());
     }
     auto* column = new QVBoxLayout(this);
-    auto* hint = new QLabel(tr("Their frames are put in the order of time. An offset is added to a log's times: a number, or drag its bar below; lines join frames that it shares with the first log."));
+    auto* hint = new QLabel(tr("Their frames are put in the order of time. An offset is added to a log's times: a number, or drag its bar "
+                               "below; lines join frames that it shares with the first log."));
     hint->setWordWrap(true);
     column->addWidget(hint);
     table_->setObjectName(QStringLiteral("severalLogs"));
     table_->setAccessibleName(tr("The logs"));
-    table_->setHorizontalHeaderLabels({tr("log"), tr("begins"), tr("lasts at least"), tr("offset"), tr("frames matched"), tr("buses of its own")});
+    table_->setHorizontalHeaderLabels(
+        {tr("log"), tr("begins"), tr("lasts at least"), tr("offset"), tr("frames matched"), tr("buses of its own")});
     table_->horizontalHeaderItem(own)->setToolTip(tr("Its buses are others than those of the same name in the other logs"));
     table_->horizontalHeaderItem(offset)->setToolTip(tr("Added to its times: 1.5 s, -250 ms"));
     table_->verticalHeader()->hide();
@@ -61,13 +68,15 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(name, QHeaderView::Stretch);
     table_->horizontalHeader()->setMinimumSectionSize(Theme::get().px(110));   // a log's name: the table scrolls before it is cut
-    for (const auto& [at, width] : {std::pair{begins, 196}, std::pair{lasts, 110}, std::pair{offset, 140}, std::pair{matched, 120}, std::pair{own, 120}})
+    for (const auto& [at, width] :
+        {std::pair{begins, 196}, std::pair{lasts, 110}, std::pair{offset, 140}, std::pair{matched, 120}, std::pair{own, 120}})
         table_->setColumnWidth(at, Theme::get().px(width));
     filling_ = true;
     for (int row = 0; row < table_->rowCount(); ++row) {
         for (int c = 0; c < columnCount; ++c) {
             auto* item = new QTableWidgetItem;
-            item->setFlags(Qt::ItemIsEnabled | (c == offset && row > 0 ? Qt::ItemIsEditable | Qt::ItemIsSelectable : Qt::NoItemFlags) | (c == own ? Qt::ItemIsUserCheckable : Qt::NoItemFlags));
+            item->setFlags(Qt::ItemIsEnabled | (c == offset && row > 0 ? Qt::ItemIsEditable | Qt::ItemIsSelectable : Qt::NoItemFlags)
+                           | (c == own ? Qt::ItemIsUserCheckable : Qt::NoItemFlags));
             if (c == begins || c == lasts || c == offset || c == matched)
                 item->setFont(Theme::get().mono());
             table_->setItem(row, c, item);
@@ -210,8 +219,15 @@ void SeveralLogsDialog::showLog(int log)
     if (look.done) {
         table_->item(log, begins)->setText(look.problem.isEmpty() ? momentText(snapshot.earliest()) : look.problem);
         table_->item(log, begins)->setToolTip(look.problem.isEmpty() ? tr("%1, UTC").arg(offsetText(snapshot.earliest())) : look.problem);
-        table_->item(log, lasts)->setText(look.problem.isEmpty() ? secondsText(static_cast<double>((snapshot.latest() - snapshot.earliest()).count()) * 1e-9, 3) + QStringLiteral(" s") : QString());
-        table_->item(log, matched)->setText(log == 0 ? QString() : look.matched.comparable == 0 ? tr("none to compare") : tr("%1 of %2").arg(countText(look.matched.matched.size()), countText(look.matched.comparable)));
+        table_->item(log, lasts)
+            ->setText(look.problem.isEmpty() ? secondsText(static_cast<double>((snapshot.latest() - snapshot.earliest()).count()) * 1e-9, 3)
+                                                   + QStringLiteral(" s")
+                                             : QString());
+        table_->item(log, matched)
+            ->setText(log == 0 ? QString()
+                      : look.matched.comparable == 0
+                          ? tr("none to compare")
+                          : tr("%1 of %2").arg(countText(look.matched.matched.size()), countText(look.matched.comparable)));
     }
     filling_ = false;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Several logs opened as one: their offsets, and whether their buses are the same.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/import/text_log_dialog.h"
 
 #include <QFileInfo>
@@ -26,8 +27,24 @@ constexpr const char separators[] = {' ', '\t', ',', ';', '|', '{', '<', '='};
 }  // namespace
 
 TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const std::string& folder, QWidget* parent)
-    : QDialog(parent), head_(head), folder_(folder), questions_(new QVBoxLayout), table_(new LayoutTable), separator_(new QComboBox), time_(new QComboBox), identifiers_(new QComboBox), bytes_(new QComboBox), spread_(new QComboBox),
-      length_(new QComboBox), comma_(new QCheckBox(tr("decimal comma"))), since_(new QCheckBox(tr("since the line before"))), padded_(new QCheckBox(tr("eight digits for 11 bits too"))), frames_(new QPlainTextEdit), says_(new QLabel), name_(new QLineEdit), open_(new QPushButton(tr("Open")))
+    : QDialog(parent),
+      head_(head),
+      folder_(folder),
+      questions_(new QVBoxLayout),
+      table_(new LayoutTable),
+      separator_(new QComboBox),
+      time_(new QComboBox),
+      identifiers_(new QComboBox),
+      bytes_(new QComboBox),
+      spread_(new QComboBox),
+      length_(new QComboBox),
+      comma_(new QCheckBox(tr("decimal comma"))),
+      since_(new QCheckBox(tr("since the line before"))),
+      padded_(new QCheckBox(tr("eight digits for 11 bits too"))),
+      frames_(new QPlainTextEdit),
+      says_(new QLabel),
+      name_(new QLineEdit),
+      open_(new QPushButton(tr("Open")))
 {
     setObjectName(QStringLiteral("textLogDialog"));
     setWindowTitle(tr("%1: a log of text").arg(QFileInfo(path).fileName()));
@@ -44,7 +61,8 @@ TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const
     named(frames_, "textFrames", tr("The first lines, read as frames"));
     named(name_, "textName", tr("A name under which the layout is kept; logs that it fits are read by it from then on"));
     named(open_, "textOpen", tr("Open the log, read so  (Enter)"));
-    separator_->addItems({tr("blanks"), tr("tab"), tr("comma"), tr("semicolon"), tr("bar"), tr("JSON objects"), tr("tags"), tr("name=value")});
+    separator_->addItems(
+        {tr("blanks"), tr("tab"), tr("comma"), tr("semicolon"), tr("bar"), tr("JSON objects"), tr("tags"), tr("name=value")});
     time_->addItems({tr("seconds"), tr("milliseconds"), tr("microseconds"), tr("nanoseconds"), tr("time of day")});
     for (QComboBox* base : {identifiers_, bytes_})
         base->addItems({tr("hexadecimal"), tr("decimal")});
@@ -54,7 +72,8 @@ TextLogDialog::TextLogDialog(const QString& path, const std::string& head, const
 
     auto* column = new QVBoxLayout(this);
     column->setSpacing(Theme::get().px(8));
-    auto* hint = new QLabel(tr("Its lines are read like this. Drag a head to the column that it belongs to, or click it, to correct the reading."));
+    auto* hint = new QLabel(
+        tr("Its lines are read like this. Drag a head to the column that it belongs to, or click it, to correct the reading."));
     hint->setWordWrap(true);
     column->addWidget(hint);
     column->addLayout(questions_);
@@ -152,7 +171,8 @@ void TextLogDialog::showFields()
 {
     const formats::TextLayout& layout = table_->textLayout();
     showing_ = true;
-    separator_->setCurrentIndex(static_cast<int>(std::find(std::begin(separators), std::end(separators), layout.separator) - std::begin(separators)));
+    separator_->setCurrentIndex(
+        static_cast<int>(std::find(std::begin(separators), std::end(separators), layout.separator) - std::begin(separators)));
     time_->setCurrentIndex(static_cast<int>(layout.timeForm));
     identifiers_->setCurrentIndex(static_cast<int>(layout.identifierBase));
     bytes_->setCurrentIndex(static_cast<int>(layout.dataBase));
@@ -183,7 +203,9 @@ void TextLogDialog::takeFields()
         const formats::TextLayout& usual = found_.questions[i].choices.front();
         const formats::TextLayout& other = found_.questions[i].choices.back();
         const formats::TextLayout& before = table_->textLayout();
-        if ((usual.identifierBase != other.identifierBase && layout.identifierBase != before.identifierBase) || (usual.dataBase != other.dataBase && layout.dataBase != before.dataBase) || (usual.timeForm != other.timeForm && layout.timeForm != before.timeForm)) {
+        if ((usual.identifierBase != other.identifierBase && layout.identifierBase != before.identifierBase)
+            || (usual.dataBase != other.dataBase && layout.dataBase != before.dataBase)
+            || (usual.timeForm != other.timeForm && layout.timeForm != before.timeForm)) {
             answered_[i] = true;
             if (auto* box = findChild<QWidget*>(QStringLiteral("textQuestion%1").arg(i)))
                 box->hide();
@@ -220,7 +242,8 @@ void TextLogDialog::showFrames()
     frames_->setPlainText(shown.isEmpty() ? tr("No line is a frame by this reading.") : shown.join(QLatin1Char('\n')));
     const formats::Fit fit = formats::fitOf(layout, head_);
     const bool open = std::find(answered_.begin(), answered_.end(), false) != answered_.end();
-    says_->setText(open ? tr("Answer what the lines leave open.") : tr("%1 of the first %2 lines are frames.").arg(fit.fitting).arg(fit.lines));
+    says_->setText(
+        open ? tr("Answer what the lines leave open.") : tr("%1 of the first %2 lines are frames.").arg(fit.fitting).arg(fit.lines));
     open_->setEnabled(!open && fit.fitting > 0);
 }
 

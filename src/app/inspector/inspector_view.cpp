@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/inspector/inspector_view.h"
 
 #include <QApplication>
@@ -38,12 +39,19 @@ double edge() { return Theme::get().px(14); }
 
 }  // namespace
 
-Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage), plot_(new QPushButton(this)), only_(new QPushButton(tr("Only this message"), this)), define_(new QPushButton(this)), layout_(new LayoutWidget(LayoutWidget::Form::small, this))
+Inspector::Inspector(Stage& stage, QWidget* parent)
+    : QWidget(parent),
+      stage_(stage),
+      plot_(new QPushButton(this)),
+      only_(new QPushButton(tr("Only this message"), this)),
+      define_(new QPushButton(this)),
+      layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
     define_->setObjectName(QStringLiteral("openDefinition"));
     layout_->hide();
     layout_->lower();
-    connect(define_, &QPushButton::clicked, this, [this] { Q_EMIT stage_.definitionWanted(stage_.selection().bus, stage_.selection().id.key()); });
+    connect(define_, &QPushButton::clicked, this,
+        [this] { Q_EMIT stage_.definitionWanted(stage_.selection().bus, stage_.selection().id.key()); });
     setObjectName(QStringLiteral("inspector"));
     setAccessibleName(tr("Inspector"));
     plot_->setObjectName(QStringLiteral("plotSignal"));
@@ -66,12 +74,14 @@ Inspector::Inspector(Stage& stage, QWidget* parent) : QWidget(parent), stage_(st
     });
     connect(plot_, &QPushButton::clicked, this, [this] {
         const Selection& selection = stage_.selection();
-        if (const auto* message = stage_.catalog().find(selection.bus, selection.id); message != nullptr && !message->message->signals.empty())
+        if (const auto* message = stage_.catalog().find(selection.bus, selection.id);
+            message != nullptr && !message->message->signals.empty())
             Q_EMIT stage_.plotWanted(signalPath(stage_.catalog(), {message, static_cast<std::uint32_t>(std::max(0, selection.signal))}));
     });
     connect(only_, &QPushButton::clicked, this, [this] {
         const Selection& selection = stage_.selection();
-        Q_EMIT stage_.filterWanted(QStringLiteral("id %1 and bus \"%2\"").arg(QString::fromStdString(can::toText(selection.id)), QString::fromStdString(stage_.catalog().busName(selection.bus))));
+        Q_EMIT stage_.filterWanted(QStringLiteral("id %1 and bus \"%2\"")
+                .arg(QString::fromStdString(can::toText(selection.id)), QString::fromStdString(stage_.catalog().busName(selection.bus))));
     });
     updateButtons();
 }
@@ -84,11 +94,13 @@ void Inspector::updateButtons()
     only_->setVisible(message);
     define_->setVisible(message);
     define_->setText(entry == nullptr ? tr("Define here...") : tr("Definition..."));
-    define_->setToolTip(entry == nullptr ? tr("Say what these bits mean, looking at how they change") : tr("Open this message in its database"));
+    define_->setToolTip(
+        entry == nullptr ? tr("Say what these bits mean, looking at how they change") : tr("Open this message in its database"));
     const bool plottable = entry != nullptr && !entry->message->signals.empty();
     plot_->setVisible(plottable);
     if (plottable)
-        plot_->setProperty("signal", QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name));
+        plot_->setProperty(
+            "signal", QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name));
     placeButtons();
 }
 
@@ -102,7 +114,8 @@ void Inspector::placeButtons()
     // Side by side where both fit, else each on a line of its own.
     const QFontMetrics metrics(plot_->font());
     const int inset = theme.px(13);
-    const bool beside = !plot_->isHidden() && metrics.horizontalAdvance(only_->text()) + inset <= half && metrics.horizontalAdvance(tr("Plot %1").arg(QStringLiteral("WWWW"))) + inset <= half;
+    const bool beside = !plot_->isHidden() && metrics.horizontalAdvance(only_->text()) + inset <= half
+                        && metrics.horizontalAdvance(tr("Plot %1").arg(QStringLiteral("WWWW"))) + inset <= half;
     const int room = (beside ? half : whole) - inset - metrics.horizontalAdvance(tr("Plot %1").arg(QString()));
     plot_->setText(tr("Plot %1").arg(metrics.elidedText(plot_->property("signal").toString(), Qt::ElideMiddle, room)));
     only_->setGeometry(beside ? left + half + theme.px(6) : left, y, beside ? half : whole, theme.px(26));
@@ -187,7 +200,8 @@ void Inspector::section(QPainter& painter, double& y, const QString& text, const
     painter.drawLine(0, static_cast<int>(y), width(), static_cast<int>(y));
     y += theme.px(6);
     paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), text, theme.bodyStrong(), theme.ink);
-    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), right, theme.body(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(
+        painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), right, theme.body(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     y += theme.px(21);
     lines_ << text + (right.isEmpty() ? QString() : QStringLiteral(": ") + right);
 }
@@ -198,7 +212,11 @@ void Inspector::fact(QPainter& painter, double& y, const QString& name, const QS
     const QFontMetricsF metrics(theme.body());
     const double nameWidth = metrics.horizontalAdvance(name) + theme.px(8);
     paintText(painter, QRectF(edge(), y, nameWidth, theme.px(18)), name, theme.body(), theme.ink2);
-    paintText(painter, QRectF(edge() + nameWidth, y, width() - 2 * edge() - nameWidth, theme.px(18)), value, mono ? theme.mono() : wrong ? theme.bodyStrong() : theme.body(), wrong ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, QRectF(edge() + nameWidth, y, width() - 2 * edge() - nameWidth, theme.px(18)), value,
+        mono    ? theme.mono()
+        : wrong ? theme.bodyStrong()
+                : theme.body(),
+        wrong ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
     y += theme.px(18);
     lines_ << name + QStringLiteral(": ") + value;
 }
@@ -219,7 +237,8 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::none: {
         painter.setFont(theme.body());
         painter.setPen(theme.ink2);
-        painter.drawText(QRectF(edge(), theme.px(20), width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap, tr("Select a message, a signal, a node or an event: it is explained here."));
+        painter.drawText(QRectF(edge(), theme.px(20), width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap,
+            tr("Select a message, a signal, a node or an event: it is explained here."));
         break;
     }
     case Selection::Kind::message:
@@ -244,7 +263,8 @@ void Inspector::paintMessage(QPainter& painter)
     if (snapshot.valid())
         identifier = snapshot.trace().find({selection.bus, false, selection.id});
     const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
-    const measure::IdentifierMoment moment = identifier ? measure::momentOf(snapshot, *identifier, limit, histogramBeats) : measure::IdentifierMoment{};
+    const measure::IdentifierMoment moment = identifier ? measure::momentOf(snapshot, *identifier, limit, histogramBeats)
+                                                        : measure::IdentifierMoment{};
     can::FrameView frame;
     const bool seen = moment.row != trace::noRow;
     if (seen)
@@ -257,18 +277,22 @@ void Inspector::paintMessage(QPainter& painter)
         painter.setFont(theme.body());
         painter.setPen(theme.ink3);
         QRectF used;
-        painter.drawText(QRectF(edge(), y - theme.px(3), width() - 2 * edge(), theme.px(48)), Qt::TextWordWrap, QString::fromStdString(message->message->comment), &used);
+        painter.drawText(QRectF(edge(), y - theme.px(3), width() - 2 * edge(), theme.px(48)), Qt::TextWordWrap,
+            QString::fromStdString(message->message->comment), &used);
         y += used.height() + theme.px(3);
     }
     if (!seen) {
-        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)), stage_.lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor."), theme.body(), theme.ink3);
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)),
+            stage_.lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor."), theme.body(),
+            theme.ink3);
         y += theme.px(22);
     } else {
         paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Where each bit lies"), theme.bodyStrong(), theme.ink);
         y += theme.px(21);
         placeLayout(y, message, frame);
         if (frame.length > rowsUnfolded) {
-            paintText(painter, QRectF(edge(), y - theme.px(4), width() - 2 * edge(), theme.px(16)), tr("and %1 more bytes").arg(frame.length - rowsUnfolded), theme.body(), theme.ink3);
+            paintText(painter, QRectF(edge(), y - theme.px(4), width() - 2 * edge(), theme.px(16)),
+                tr("and %1 more bytes").arg(frame.length - rowsUnfolded), theme.body(), theme.ink3);
             y += theme.px(13);
         }
         if (message != nullptr)
@@ -282,7 +306,8 @@ void Inspector::paintMessage(QPainter& painter)
             for (trace::IdentifierIndex i = 0; i < state.identifiers.size(); ++i)
                 if (snapshot.trace().key(i).bus == selection.bus)
                     total += state.identifiers[i].busy.count();
-            return std::tuple(*identifier < state.identifiers.size() ? state.identifiers[*identifier] : measure::IdentifierStats{}, total, (stage_.newest() - stage_.wholeFrom()).count());
+            return std::tuple(*identifier < state.identifiers.size() ? state.identifiers[*identifier] : measure::IdentifierStats{}, total,
+                (stage_.newest() - stage_.wholeFrom()).count());
         });
         paintRhythmHistogram(painter, y, message, stats, moment.beats);
         section(painter, y, tr("This frame"));
@@ -293,9 +318,13 @@ void Inspector::paintMessage(QPainter& painter)
             wire += tr(", %1 \u00b5s").arg(static_cast<double>(can::duration(bits, rate).count()) * 1e-3, 0, 'f', 0);
         if (message != nullptr && message->match == database::Match::group) {
             const auto group = can::ParameterGroup::of(selection.id);
-            const auto hex = [](unsigned value, int digits) { return QStringLiteral("0x%1").arg(QStringLiteral("%1").arg(value, digits, 16, QLatin1Char('0')).toUpper()); };
+            const auto hex = [](unsigned value, int digits) {
+                return QStringLiteral("0x%1").arg(QStringLiteral("%1").arg(value, digits, 16, QLatin1Char('0')).toUpper());
+            };
             fact(painter, y, tr("Group, priority"), tr("%1, %2").arg(hex(group.group, 4)).arg(group.priority));
-            fact(painter, y, tr("Source, destination"), tr("%1, %2").arg(hex(group.source, 2), group.addressed && group.destination != 255 ? hex(group.destination, 2) : tr("all")));
+            fact(painter, y, tr("Source, destination"),
+                tr("%1, %2").arg(
+                    hex(group.source, 2), group.addressed && group.destination != 255 ? hex(group.destination, 2) : tr("all")));
         }
         fact(painter, y, tr("On the wire"), wire);
         fact(painter, y, tr("Stuffed"), tr("%1 bits").arg(bits.stuffBits));
@@ -303,11 +332,16 @@ void Inspector::paintMessage(QPainter& painter)
         fact(painter, y, tr("Seen so far"), tr("%1 times").arg(countText(snapshot.countOf(*identifier, limit))));
         section(painter, y, tr("The whole run"), tr("%1 frames").arg(countText(stats.count)));
         if (stats.count > 1)
-            fact(painter, y, tr("Shortest, longest gap"), tr("%1, %2 ms").arg(static_cast<double>(stats.shortest.count()) * 1e-6, 0, 'f', 2).arg(static_cast<double>(stats.longest.count()) * 1e-6, 0, 'f', 2));
+            fact(painter, y, tr("Shortest, longest gap"),
+                tr("%1, %2 ms")
+                    .arg(static_cast<double>(stats.shortest.count()) * 1e-6, 0, 'f', 2)
+                    .arg(static_cast<double>(stats.longest.count()) * 1e-6, 0, 'f', 2));
         if (span > 0)
-            fact(painter, y, tr("Of bus time"), tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(span), 0, 'f', 1));
+            fact(painter, y, tr("Of bus time"),
+                tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(span), 0, 'f', 1));
         if (busy > 0)
-            fact(painter, y, tr("Of the traffic"), tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(busy), 0, 'f', 1));
+            fact(painter, y, tr("Of the traffic"),
+                tr("%1 %").arg(100.0 * static_cast<double>(stats.busy.count()) / static_cast<double>(busy), 0, 'f', 1));
     }
     contentHeight_ = y;
 }
@@ -362,30 +396,49 @@ void Inspector::paintDefinition(QPainter& painter, double& y, const database::Ca
         painter.setFont(theme.body());
         painter.setPen(theme.ink2);
         QRectF used;
-        painter.drawText(QRectF(edge(), y, width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap, QString::fromStdString(signal.comment), &used);
+        painter.drawText(
+            QRectF(edge(), y, width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap, QString::fromStdString(signal.comment), &used);
         y += used.height() + theme.px(4);
         lines_ << QString::fromStdString(signal.comment);
     }
     const auto number = [](double value) { return QString::fromStdString(database::numberText(value, 9)); };
-    const char* kind = signal.type == database::ValueType::single ? QT_TR_NOOP("float, 32 bits") : signal.type == database::ValueType::floating ? QT_TR_NOOP("float, 64 bits") : signal.isSigned ? QT_TR_NOOP("signed") : QT_TR_NOOP("unsigned");
-    fact(painter, y, tr("Bits"), tr("%1 from %2, %3").arg(signal.length).arg(signal.startBit).arg(signal.order == database::ByteOrder::intel ? tr("least first") : tr("most first")), false, false);
+    const char* kind = signal.type == database::ValueType::single     ? QT_TR_NOOP("float, 32 bits")
+                       : signal.type == database::ValueType::floating ? QT_TR_NOOP("float, 64 bits")
+                       : signal.isSigned                              ? QT_TR_NOOP("signed")
+                                                                      : QT_TR_NOOP("unsigned");
+    fact(painter, y, tr("Bits"),
+        tr("%1 from %2, %3")
+            .arg(signal.length)
+            .arg(signal.startBit)
+            .arg(signal.order == database::ByteOrder::intel ? tr("least first") : tr("most first")),
+        false, false);
     fact(painter, y, tr("Number"), tr(kind), false, false);
     if (signal.factor != 1 || signal.offset != 0)
-        fact(painter, y, tr("Value"), tr("raw x %1%2").arg(number(signal.factor), signal.offset == 0 ? QString() : signal.offset > 0 ? tr(" + %1").arg(number(signal.offset)) : tr(" - %1").arg(number(-signal.offset))));
+        fact(painter, y, tr("Value"),
+            tr("raw x %1%2")
+                .arg(number(signal.factor), signal.offset == 0  ? QString()
+                                            : signal.offset > 0 ? tr(" + %1").arg(number(signal.offset))
+                                                                : tr(" - %1").arg(number(-signal.offset))));
     if (signal.minimum && signal.maximum)
-        fact(painter, y, tr("Range"), tr("%1 to %2 %3").arg(number(*signal.minimum), number(*signal.maximum), QString::fromStdString(signal.unit)));
+        fact(painter, y, tr("Range"),
+            tr("%1 to %2 %3").arg(number(*signal.minimum), number(*signal.maximum), QString::fromStdString(signal.unit)));
     if (signal.startRaw)
         fact(painter, y, tr("Start value"), startText(signal));
     if (const std::string present = database::muxText(signal); !present.empty())
         fact(painter, y, tr("Present"), QString::fromStdString(present), false, false);
     for (std::size_t i = 0; i < signal.texts.size() && i < 8; ++i)
-        fact(painter, y, QString::fromStdString(database::wholeText(signal.texts[i].value)) + (signal.texts[i].more > 0 ? tr(" to %1").arg(QString::fromStdString(database::wholeText(signal.texts[i].last()))) : QString()), QString::fromStdString(signal.texts[i].text), false, false);
+        fact(painter, y,
+            QString::fromStdString(database::wholeText(signal.texts[i].value))
+                + (signal.texts[i].more > 0 ? tr(" to %1").arg(QString::fromStdString(database::wholeText(signal.texts[i].last())))
+                                            : QString()),
+            QString::fromStdString(signal.texts[i].text), false, false);
     if (!message.message->sender.empty())
         link(painter, y, tr("Sent by"), QString::fromStdString(message.message->sender));
     for (const std::string& receiver : signal.receivers)
         link(painter, y, tr("Heard by"), QString::fromStdString(receiver));
     for (const auto& [name, value] : signal.attributes)
-        fact(painter, y, QString::fromStdString(name), QString::fromStdString(value.isText ? value.text : database::numberText(value.number, 9)), false, false);
+        fact(painter, y, QString::fromStdString(name),
+            QString::fromStdString(value.isText ? value.text : database::numberText(value.number, 9)), false, false);
 }
 
 void Inspector::paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame)
@@ -412,35 +465,44 @@ void Inspector::paintSignals(QPainter& painter, double& y, const database::Catal
         const QString text = readingText(signal, value);
         const QFontMetricsF metrics(theme.mono());
         const double valueWidth = std::min(metrics.horizontalAdvance(text) + 2, width() * 0.5);
-        const bool outside = signal.minimum && signal.maximum && (value.value < *signal.minimum - 1e-9 || value.value > *signal.maximum + 1e-9);
+        const bool outside = signal.minimum && signal.maximum
+                             && (value.value < *signal.minimum - 1e-9 || value.value > *signal.maximum + 1e-9);
         const QString name = QString::fromStdString(signal.name);
-        paintText(painter, QRectF(edge() + theme.px(15), y, width() - 2 * edge() - theme.px(21) - valueWidth, theme.px(18)), name, static_cast<int>(value.signal) == chosen ? theme.bodyStrong() : theme.body(), theme.ink);
-        paintText(painter, QRectF(width() - edge() - valueWidth, y, valueWidth, theme.px(18)), text, theme.mono(), outside ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(painter, QRectF(edge() + theme.px(15), y, width() - 2 * edge() - theme.px(21) - valueWidth, theme.px(18)), name,
+            static_cast<int>(value.signal) == chosen ? theme.bodyStrong() : theme.body(), theme.ink);
+        paintText(painter, QRectF(width() - edge() - valueWidth, y, valueWidth, theme.px(18)), text, theme.mono(),
+            outside ? theme.error : theme.ink, Qt::AlignRight | Qt::AlignVCenter);
         lines_ << name + QStringLiteral(": ") + text;
         if (height > theme.px(20)) {
             const double left = edge() + theme.px(15);
             const double right = width() - edge();
             const double place = std::clamp((value.value - *signal.minimum) / (*signal.maximum - *signal.minimum), 0.0, 1.0);
             painter.fillRect(QRectF(left, y + theme.px(20), right - left, 1), theme.hairline);
-            painter.fillRect(QRectF(left + place * (right - left) - 1.5, y + theme.px(17), 3, theme.px(7)), outside ? theme.error : theme.ink);
+            painter.fillRect(
+                QRectF(left + place * (right - left) - 1.5, y + theme.px(17), 3, theme.px(7)), outside ? theme.error : theme.ink);
         }
         y += height;
     }
     if (decoded.size() > most) {
-        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("and %1 more signals").arg(decoded.size() - most), theme.body(), theme.ink3);
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("and %1 more signals").arg(decoded.size() - most),
+            theme.body(), theme.ink3);
         y += theme.px(18);
     }
     if (missing > 0) {
-        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Payload too short for %1 signals").arg(missing), theme.body(), theme.error);
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), tr("Payload too short for %1 signals").arg(missing),
+            theme.body(), theme.error);
         y += theme.px(18);
     }
 }
 
-void Inspector::paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats&, const std::vector<Time>& beats)
+void Inspector::paintRhythmHistogram(
+    QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats&, const std::vector<Time>& beats)
 {
     const Theme& theme = Theme::get();
     const bool promised = message != nullptr && message->message->cycleTime.count() > 0;
-    section(painter, y, tr("Rhythm"), promised ? tr("promised %1 ms").arg(static_cast<double>(message->message->cycleTime.count()) * 1e-6, 0, 'g', 4) : tr("nothing promised"));
+    section(painter, y, tr("Rhythm"),
+        promised ? tr("promised %1 ms").arg(static_cast<double>(message->message->cycleTime.count()) * 1e-6, 0, 'g', 4)
+                 : tr("nothing promised"));
     if (beats.size() < 3)
         return;
     std::vector<double> gaps;
@@ -469,11 +531,14 @@ void Inspector::paintRhythmHistogram(QPainter& painter, double& y, const databas
     if (promised) {
         const double cycle = static_cast<double>(message->message->cycleTime.count()) * 1e-6;
         if (cycle >= low && cycle <= high)
-            painter.fillRect(QRectF(edge() + (cycle - low) / (high - low) * (width() - 2 * edge()) - 0.75, y - theme.px(3), 1.5, height + theme.px(3)), theme.accent);
+            painter.fillRect(
+                QRectF(edge() + (cycle - low) / (high - low) * (width() - 2 * edge()) - 0.75, y - theme.px(3), 1.5, height + theme.px(3)),
+                theme.accent);
     }
     y += height + theme.px(3);
     paintText(painter, QRectF(edge(), y, theme.px(100), theme.px(14)), QString::number(low, 'f', 1), theme.mono(9.8), theme.ink3);
-    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(14)), tr("%1 ms").arg(high, 0, 'f', 1), theme.mono(9.8), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(14)), tr("%1 ms").arg(high, 0, 'f', 1), theme.mono(9.8), theme.ink3,
+        Qt::AlignRight | Qt::AlignVCenter);
     y += theme.px(19);
 }
 
@@ -488,7 +553,11 @@ void Inspector::paintNode(QPainter& painter)
         reports = session->nodeReports();
     const auto found = std::find_if(reports.begin(), reports.end(), [&](const rig::NodeReport& r) { return r.name == name; });
     const bool simulated = found != reports.end();
-    heading(painter, y, stage_.selection().node, !simulated ? tr("not simulated here") : found->on ? tr("simulated") : tr("taken out of the simulation"), simulated && !found->buses.empty() ? found->buses.front() : -1);
+    heading(painter, y, stage_.selection().node,
+        !simulated  ? tr("not simulated here")
+        : found->on ? tr("simulated")
+                    : tr("taken out of the simulation"),
+        simulated && !found->buses.empty() ? found->buses.front() : -1);
     const drive::StateChange* current = nullptr;
     if (simulated)
         for (const drive::StateChange& change : found->states)
@@ -508,17 +577,20 @@ void Inspector::paintNode(QPainter& painter)
                 continue;
             ++shown;
             const QString line = tr("%1  %2").arg(timeWords(stage_.seconds(change.time), 2), QString::fromStdString(change.state));
-            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), line, theme.body(), change.wrong ? theme.error : theme.ink);
+            paintText(
+                painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), line, theme.body(), change.wrong ? theme.error : theme.ink);
             y += theme.px(16);
             painter.setFont(theme.small());
             painter.setPen(theme.ink3);
             QRectF used;
-            painter.drawText(QRectF(edge() + theme.px(8), y, width() - 2 * edge() - theme.px(8), theme.px(60)), Qt::TextWordWrap, QString::fromStdString(change.why), &used);
+            painter.drawText(QRectF(edge() + theme.px(8), y, width() - 2 * edge() - theme.px(8), theme.px(60)), Qt::TextWordWrap,
+                QString::fromStdString(change.why), &used);
             y += used.height() + theme.px(4);
             lines_ << line << QString::fromStdString(change.why);
         }
         if (shown == 0) {
-            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), tr("It has been so since the start."), theme.body(), theme.ink3);
+            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(17)), tr("It has been so since the start."), theme.body(),
+                theme.ink3);
             y += theme.px(18);
         }
     }
@@ -529,8 +601,11 @@ void Inspector::paintNode(QPainter& painter)
         paintBusBadge(painter, QRectF(edge(), y + theme.px(2), theme.px(14), theme.px(14)), message.bus);
         const QString text = QString::fromStdString(message.message->name);
         paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(18)), text, theme.body(), theme.ink);
-        const QString cycle = message.message->cycleTime.count() > 0 ? tr("%1 ms").arg(static_cast<double>(message.message->cycleTime.count()) * 1e-6, 0, 'g', 4) : tr("on change");
-        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), cycle, theme.mono(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+        const QString cycle = message.message->cycleTime.count() > 0
+                                  ? tr("%1 ms").arg(static_cast<double>(message.message->cycleTime.count()) * 1e-6, 0, 'g', 4)
+                                  : tr("on change");
+        paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(18)), cycle, theme.mono(), theme.ink2,
+            Qt::AlignRight | Qt::AlignVCenter);
         lines_ << text + QStringLiteral(": ") + cycle;
         y += theme.px(18);
         if (!values || !stage_.snapshot().valid())
@@ -544,8 +619,10 @@ void Inspector::paintNode(QPainter& painter)
         for (std::size_t i = 0; i < decoded.size() && i < 3; ++i) {
             const database::Signal& signal = message.message->signals[decoded[i].signal];
             const QString value = readingText(signal, decoded[i]);
-            paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(16)), QString::fromStdString(signal.name), theme.body(), theme.ink2);
-            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), value, theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+            paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(16)), QString::fromStdString(signal.name),
+                theme.body(), theme.ink2);
+            paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(16)), value, theme.mono(), theme.ink,
+                Qt::AlignRight | Qt::AlignVCenter);
             lines_ << QString::fromStdString(signal.name) + QStringLiteral(": ") + value;
             y += theme.px(16);
         }
@@ -566,7 +643,8 @@ void Inspector::paintNode(QPainter& painter)
     rest = 0;
     for (const auto& message : stage_.catalog().messages()) {
         const auto& all = message.message->signals;
-        const bool hears = std::any_of(all.begin(), all.end(), [&](const database::Signal& s) { return std::find(s.receivers.begin(), s.receivers.end(), name) != s.receivers.end(); });
+        const bool hears = std::any_of(all.begin(), all.end(),
+            [&](const database::Signal& s) { return std::find(s.receivers.begin(), s.receivers.end(), name) != s.receivers.end(); });
         if (hears && ++listed <= 8)
             line(message, false);
         else if (hears)
@@ -581,7 +659,8 @@ void Inspector::paintEventFacts(QPainter& painter)
 {
     const measure::Event& event = stage_.selection().event;
     double y = Theme::get().px(10);
-    static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("missed beats"), QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames")};
+    static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("missed beats"),
+        QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames")};
     heading(painter, y, QString::fromStdString(event.text), tr(kinds[static_cast<unsigned>(event.kind)]), event.bus);
     fact(painter, y, tr("From"), timeWords(stage_.seconds(event.time), 6));
     fact(painter, y, tr("To"), timeWords(stage_.seconds(event.until), 6));
@@ -593,7 +672,9 @@ void Inspector::paintEventFacts(QPainter& painter)
             section(painter, y, tr("Condition"));
             painter.setFont(Theme::get().mono());
             painter.setPen(Theme::get().ink);
-            painter.drawText(QRectF(edge(), y, width() - 2 * edge(), Theme::get().px(80)), Qt::TextWordWrap, QString::fromStdString(spec.when) + (spec.hold.count() > 0 ? tr("\nfor %1").arg(QString::fromStdString(spanText(spec.hold))) : QString()));
+            painter.drawText(QRectF(edge(), y, width() - 2 * edge(), Theme::get().px(80)), Qt::TextWordWrap,
+                QString::fromStdString(spec.when)
+                    + (spec.hold.count() > 0 ? tr("\nfor %1").arg(QString::fromStdString(spanText(spec.hold))) : QString()));
         }
     contentHeight_ = y;
 }

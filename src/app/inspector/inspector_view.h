@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pane that explains what is selected.
 #pragma once
 
@@ -29,7 +30,8 @@ private:
     void paintMessage(QPainter& painter);
     void placeLayout(double& y, const database::CatalogMessage* message, const can::FrameView& frame);
     void paintSignals(QPainter& painter, double& y, const database::CatalogMessage& message, const can::FrameView& frame);
-    void paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats& stats, const std::vector<Time>& beats);
+    void paintRhythmHistogram(QPainter& painter, double& y, const database::CatalogMessage* message, const measure::IdentifierStats& stats,
+        const std::vector<Time>& beats);
     void paintDefinition(QPainter& painter, double& y, const database::CatalogMessage& message, const database::Signal& signal);
     void link(QPainter& painter, double& y, const QString& name, const QString& node);
     void paintNode(QPainter& painter);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/keeping/keeping.h"
 
 #include <QDialogButtonBox>
@@ -20,13 +21,25 @@ namespace {
 constexpr double mega = 1e6, giga = 1e9;
 constexpr int bytesOfFrame = 23;    // of a classic frame with all indexes
 
-QString sizeText(double bytes) { return bytes >= giga ? QObject::tr("%1 GB").arg(bytes / giga, 0, 'f', 1) : QObject::tr("%1 MB").arg(bytes / mega, 0, 'f', 1); }
+QString sizeText(double bytes)
+{
+    return bytes >= giga ? QObject::tr("%1 GB").arg(bytes / giga, 0, 'f', 1) : QObject::tr("%1 MB").arg(bytes / mega, 0, 'f', 1);
+}
 
 }  // namespace
 
-QString keepingText(std::size_t memory, std::uint64_t disk) { return QObject::tr("%1 in memory, %2 on disk").arg(sizeText(static_cast<double>(memory)), sizeText(static_cast<double>(disk))); }
+QString keepingText(std::size_t memory, std::uint64_t disk)
+{
+    return QObject::tr("%1 in memory, %2 on disk").arg(sizeText(static_cast<double>(memory)), sizeText(static_cast<double>(disk)));
+}
 
-KeepingDialog::KeepingDialog(QWidget* parent) : QDialog(parent), keep_(new QCheckBox(tr("Keep the run on the disk while it lasts"))), memory_(new QDoubleSpinBox), folder_(new QLineEdit), leaveFree_(new QDoubleSpinBox), says_(new QLabel)
+KeepingDialog::KeepingDialog(QWidget* parent)
+    : QDialog(parent),
+      keep_(new QCheckBox(tr("Keep the run on the disk while it lasts"))),
+      memory_(new QDoubleSpinBox),
+      folder_(new QLineEdit),
+      leaveFree_(new QDoubleSpinBox),
+      says_(new QLabel)
 {
     setObjectName(QStringLiteral("keepingDialog"));
     setWindowTitle(tr("Memory and disk of a run"));
@@ -91,7 +104,8 @@ void KeepingDialog::refresh()
     for (QWidget* widget : {static_cast<QWidget*>(memory_), static_cast<QWidget*>(folder_), static_cast<QWidget*>(leaveFree_)})
         widget->setEnabled(keep_->isChecked());
     if (!keep_->isChecked()) {
-        says_->setText(tr("A run stays in memory alone: a crash loses it, and the oldest frames of a long one go. Holds from the next run on."));
+        says_->setText(
+            tr("A run stays in memory alone: a crash loses it, and the oldest frames of a long one go. Holds from the next run on."));
         return;
     }
     QDir at(folder_->text());
@@ -99,10 +113,12 @@ void KeepingDialog::refresh()
         at = QDir(QFileInfo(at.path()).path());
     const double frames = memory_->value() * mega / bytesOfFrame;
     const double room = static_cast<double>(QStorageInfo(at).bytesAvailable()) - leaveFree_->value() * mega;
-    says_->setText(tr("Memory holds the newest %1 million frames or so; older ones are read back from the disk, which has %2 for them. A crash loses the last second at most. A run that is kept when its window closes stays %3. Holds from the next run on.")
-                       .arg(frames / 1e6, 0, 'f', frames < 1e7 ? 1 : 0)
-                       .arg(sizeText(std::max(0.0, room)))
-                       .arg(keptRunDays() > 0 ? tr("for %1 days (Settings)").arg(keptRunDays()) : tr("until it is discarded")));
+    says_->setText(
+        tr("Memory holds the newest %1 million frames or so; older ones are read back from the disk, which has %2 for them. A crash loses "
+           "the last second at most. A run that is kept when its window closes stays %3. Holds from the next run on.")
+            .arg(frames / 1e6, 0, 'f', frames < 1e7 ? 1 : 0)
+            .arg(sizeText(std::max(0.0, room)))
+            .arg(keptRunDays() > 0 ? tr("for %1 days (Settings)").arg(keptRunDays()) : tr("until it is discarded")));
 }
 
 void KeepingDialog::accept()

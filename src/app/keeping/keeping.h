@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How live runs are kept: the dialog for it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/keeping/keeping_options.h"
 
 #include <QSettings>
@@ -23,8 +24,10 @@ std::optional<spool::Options> keepingOptions()
         return std::nullopt;
     spool::Options options;
     options.folder = settings.value(KeepingKeys::folder, QString::fromStdString(spool::usualFolder())).toString().toStdString();
-    options.memory = std::max(spool::leastMemory, static_cast<std::size_t>(settings.value(KeepingKeys::memory, usualMemory()).toDouble() * megabyte));
-    options.leaveFree = static_cast<std::uint64_t>(settings.value(KeepingKeys::leaveFree, static_cast<double>(options.leaveFree) / megabyte).toDouble() * megabyte);
+    options.memory = std::max(
+        spool::leastMemory, static_cast<std::size_t>(settings.value(KeepingKeys::memory, usualMemory()).toDouble() * megabyte));
+    options.leaveFree = static_cast<std::uint64_t>(
+        settings.value(KeepingKeys::leaveFree, static_cast<double>(options.leaveFree) / megabyte).toDouble() * megabyte);
     return options;
 }
 

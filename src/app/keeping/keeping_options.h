@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How live runs are kept, as the user settled on.
 #pragma once
 
@@ -11,7 +12,8 @@ namespace wavetrope::app {
 
 /// Where the settings stand.
 struct KeepingKeys {
-    static inline const QString on = QStringLiteral("keeping/on"), memory = QStringLiteral("keeping/memoryMB"), folder = QStringLiteral("keeping/folder"), leaveFree = QStringLiteral("keeping/leaveFreeMB");
+    static inline const QString on = QStringLiteral("keeping/on"), memory = QStringLiteral("keeping/memoryMB"),
+                                folder = QStringLiteral("keeping/folder"), leaveFree = QStringLiteral("keeping/leaveFreeMB");
 };
 
 /// Memory in millions of bytes where nothing else was said.
@@ -21,6 +23,9 @@ struct KeepingKeys {
 [[nodiscard]] std::optional<spool::Options> keepingOptions();
 
 /// A live run of a rig, kept so, paced by the wall clock times a factor.
-[[nodiscard]] inline Expected<std::unique_ptr<rig::RunDocument>> liveRun(const rig::Rig& rig, double factor = 1.0) { return rig::RunDocument::live(rig, factor, keepingOptions()); }
+[[nodiscard]] inline Expected<std::unique_ptr<rig::RunDocument>> liveRun(const rig::Rig& rig, double factor = 1.0)
+{
+    return rig::RunDocument::live(rig, factor, keepingOptions());
+}
 
 }  // namespace wavetrope::app

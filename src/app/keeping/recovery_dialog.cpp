@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/keeping/recovery_dialog.h"
 
 #include <QDateTime>
@@ -27,8 +28,15 @@ enum Column : int { started, rig, why, frames, size, columns };
 }  // namespace
 
 RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
-    : QDialog(parent), folder_(std::move(folder)), says_(new QLabel), table_(new QTableWidget(0, columns)), progress_(new QProgressBar), open_(new QPushButton(tr("Open"))), save_(new QPushButton(tr("Save as log..."))),
-      discard_(new QPushButton(tr("Discard"))), later_(new QPushButton(tr("Later")))
+    : QDialog(parent),
+      folder_(std::move(folder)),
+      says_(new QLabel),
+      table_(new QTableWidget(0, columns)),
+      progress_(new QProgressBar),
+      open_(new QPushButton(tr("Open"))),
+      save_(new QPushButton(tr("Save as log..."))),
+      discard_(new QPushButton(tr("Discard"))),
+      later_(new QPushButton(tr("Later")))
 {
     setObjectName(QStringLiteral("recoveryDialog"));
     setWindowTitle(tr("Runs that were not ended"));
@@ -47,7 +55,8 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table_->horizontalHeader()->setSectionResizeMode(rig, QHeaderView::Stretch);
     table_->horizontalHeader()->setHighlightSections(false);
-    table_->setStyleSheet(QStringLiteral("QTableWidget { outline: none; } QTableWidget::item { padding: 0 10px; border: none; } QHeaderView::section { padding: 0 13px; }"));
+    table_->setStyleSheet(QStringLiteral(
+        "QTableWidget { outline: none; } QTableWidget::item { padding: 0 10px; border: none; } QHeaderView::section { padding: 0 13px; }"));
     table_->verticalHeader()->setDefaultSectionSize(Theme::get().rowHeight() + Theme::get().px(6));
     for (int column = 0; column < columns; ++column)
         table_->horizontalHeaderItem(column)->setTextAlignment((column >= frames ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
@@ -57,7 +66,8 @@ RecoveryDialog::RecoveryDialog(std::string folder, QWidget* parent)
     later_->setToolTip(tr("Leave everything as it is; asked again at the next start  (Escape)"));
     open_->setDefault(true);
     discard_->setShortcut(Qt::Key_Delete);
-    for (const auto& [button, name] : {std::pair(open_, "primary"), {save_, "recoverySave"}, {discard_, "recoveryDiscard"}, {later_, "recoveryLater"}})
+    for (const auto& [button, name] :
+        {std::pair(open_, "primary"), {save_, "recoverySave"}, {discard_, "recoveryDiscard"}, {later_, "recoveryLater"}})
         button->setObjectName(QLatin1String(name));
     progress_->hide();
     auto* buttons = new QHBoxLayout;
@@ -101,7 +111,8 @@ RecoveryDialog* RecoveryDialog::offer(QWidget* parent, bool asked)
 {
     const auto options = keepingOptions();
     auto* dialog = new RecoveryDialog(options ? options->folder : spool::usualFolder(), parent);
-    if (std::all_of(dialog->runs().begin(), dialog->runs().end(), [asked](const spool::UnfinishedRun& run) { return run.kept && !asked; })) {
+    if (std::all_of(
+            dialog->runs().begin(), dialog->runs().end(), [asked](const spool::UnfinishedRun& run) { return run.kept && !asked; })) {
         delete dialog;
         return nullptr;
     }
@@ -115,9 +126,15 @@ void RecoveryDialog::load()
     table_->setRowCount(static_cast<int>(runs_.size()));
     for (int row = 0; row < table_->rowCount(); ++row) {
         const spool::UnfinishedRun& run = runs_[static_cast<std::size_t>(row)];
-        const QString when = run.problem.empty() ? QLocale().toString(QDateTime::fromSecsSinceEpoch(run.about.startedAt), QStringLiteral("d MMM yyyy  HH:mm:ss")) : QFileInfo(QString::fromStdString(run.path)).lastModified().toString(QStringLiteral("d MMM yyyy  HH:mm:ss"));
-        const QString texts[columns] = {when, run.problem.empty() ? QString::fromStdString(run.about.title) : tr("cannot be read: %1").arg(QString::fromStdString(run.problem)), run.kept ? tr("it was kept") : tr("it was cut off"), run.problem.empty() ? countText(run.rows) : QString(),
-                                        run.problem.empty() ? tr("%1 MB").arg(static_cast<double>(run.bytes) / 1e6, 0, 'f', 1) : QString()};
+        const QString when =
+            run.problem.empty()
+                ? QLocale().toString(QDateTime::fromSecsSinceEpoch(run.about.startedAt), QStringLiteral("d MMM yyyy  HH:mm:ss"))
+                : QFileInfo(QString::fromStdString(run.path)).lastModified().toString(QStringLiteral("d MMM yyyy  HH:mm:ss"));
+        const QString texts[columns] = {when,
+            run.problem.empty() ? QString::fromStdString(run.about.title)
+                                : tr("cannot be read: %1").arg(QString::fromStdString(run.problem)),
+            run.kept ? tr("it was kept") : tr("it was cut off"), run.problem.empty() ? countText(run.rows) : QString(),
+            run.problem.empty() ? tr("%1 MB").arg(static_cast<double>(run.bytes) / 1e6, 0, 'f', 1) : QString()};
         for (int column = 0; column < columns; ++column) {
             auto* item = new QTableWidgetItem(texts[column]);
             item->setToolTip(QString::fromStdString(run.path));
@@ -156,11 +173,16 @@ QString RecoveryDialog::words() const
     const auto kept = std::count_if(runs_.begin(), runs_.end(), [](const spool::UnfinishedRun& run) { return run.kept; });
     QStringList sentences;
     if (const auto cut = static_cast<std::ptrdiff_t>(runs_.size()) - kept; cut > 0)
-        sentences << (cut == 1 ? tr("A run was cut off: the program or the machine was stopped while it went on. Up to about its last second, everything is there.") : tr("%1 runs were cut off: the program or the machine was stopped while they went on. Up to about their last second, everything is there.").arg(cut));
+        sentences << (cut == 1 ? tr("A run was cut off: the program or the machine was stopped while it went on. Up to about its last "
+                                    "second, everything is there.")
+                               : tr("%1 runs were cut off: the program or the machine was stopped while they went on. Up to about their "
+                                    "last second, everything is there.")
+                                     .arg(cut));
     if (kept > 0) {
         const int days = keptRunDays();
         const QString until = days > 0 ? tr("for %1 days (Settings), or until it is discarded").arg(days) : tr("until it is discarded");
-        sentences << (kept == 1 ? tr("A run was kept when its window was closed; it stays %1.").arg(until) : tr("%1 runs were kept when their windows were closed; each stays %2.").arg(kept).arg(until));
+        sentences << (kept == 1 ? tr("A run was kept when its window was closed; it stays %1.").arg(until)
+                                : tr("%1 runs were kept when their windows were closed; each stays %2.").arg(kept).arg(until));
     }
     return sentences.join(QLatin1Char(' '));
 }
@@ -180,7 +202,9 @@ void RecoveryDialog::saveTo(const QString& path)
     refresh();
     saver_ = std::thread([this, run = *run, path] {
         const auto report = spool::saveRun(run, path.toStdString(), [this](std::uint64_t done, std::uint64_t total) {
-            QMetaObject::invokeMethod(this, [this, done, total] { progress_->setValue(static_cast<int>(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this, [this, done, total] { progress_->setValue(static_cast<int>(100 * done / std::max<std::uint64_t>(1, total))); },
+                Qt::QueuedConnection);
             return !cancel_.load();
         });
         QString problem;
@@ -209,8 +233,10 @@ void RecoveryDialog::discard()
     const spool::UnfinishedRun* run = chosen();
     if (run == nullptr)
         return;
-    const QString question = run->problem.empty() ? tr("Discard this run of %1 frames for good?").arg(countText(run->rows)) : tr("Discard this run, which cannot be read, for good?");
-    if (QMessageBox::question(this, tr("Discard"), question, QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Cancel) != QMessageBox::Discard)
+    const QString question = run->problem.empty() ? tr("Discard this run of %1 frames for good?").arg(countText(run->rows))
+                                                  : tr("Discard this run, which cannot be read, for good?");
+    if (QMessageBox::question(this, tr("Discard"), question, QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Cancel)
+        != QMessageBox::Discard)
         return;
     const auto gone = spool::discardRun(run->path);
     load();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Runs that ended without their program: opened, saved, discarded.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QContextMenuEvent>
 #include <QDropEvent>
 #include <QHBoxLayout>
@@ -31,7 +32,8 @@ protected:
 
 bool isWhole(const database::Signal& signal)
 {
-    return signal.type == database::ValueType::integer && signal.factor == std::floor(signal.factor) && signal.offset == std::floor(signal.offset);
+    return signal.type == database::ValueType::integer && signal.factor == std::floor(signal.factor)
+           && signal.offset == std::floor(signal.offset);
 }
 
 }  // namespace
@@ -70,7 +72,12 @@ private:
     Place place_ = Place::none;
 };
 
-Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last) : QWidget(&view), view_(view), head_(new LaneHead(view.stage(), curves_, this)), plot_(new TimePlot(view.stage(), last)), mark_(new Mark(this))
+Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last)
+    : QWidget(&view),
+      view_(view),
+      head_(new LaneHead(view.stage(), curves_, this)),
+      plot_(new TimePlot(view.stage(), last)),
+      mark_(new Mark(this))
 {
     setObjectName(QStringLiteral("lane"));
     setAcceptDrops(true);
@@ -121,7 +128,9 @@ void Lane::restyle()
         for (const auto& end : {signal.minimum, signal.maximum})
             if (end) {
                 bool fits = false;
-                curve.valueRoom = std::max(curve.valueRoom, metrics.horizontalAdvance(readingText(signal, database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *end, fits), *end)));
+                curve.valueRoom = std::max(
+                    curve.valueRoom, metrics.horizontalAdvance(readingText(signal,
+                                         database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *end, fits), *end)));
             }
     }
     for (std::size_t i = 0; i < curves_.size(); ++i) {
@@ -149,7 +158,8 @@ void Lane::nameValues()
     const auto alike = [&](const Curve& curve) {
         const database::Signal& first = curves_.front().ref.signal();
         const database::Signal& signal = curve.ref.signal();
-        return !signal.texts.empty() && signal.unit.empty() && signal.texts == first.texts && signal.factor == first.factor && signal.offset == first.offset;
+        return !signal.texts.empty() && signal.unit.empty() && signal.texts == first.texts && signal.factor == first.factor
+               && signal.offset == first.offset;
     };
     if (curves_.empty() || !std::all_of(curves_.begin(), curves_.end(), alike))
         return;
@@ -193,7 +203,8 @@ int Lane::wantedScaleRoom() const
 
 bool Lane::complete() const
 {
-    return std::all_of(curves_.begin(), curves_.end(), [&](const Curve& curve) { return curve.series->complete(view_.stage().snapshot()); });
+    return std::all_of(
+        curves_.begin(), curves_.end(), [&](const Curve& curve) { return curve.series->complete(view_.stage().snapshot()); });
 }
 
 void Lane::scaleToDatabase()
@@ -232,7 +243,8 @@ void Lane::refresh()
         curve.series->update(stage.snapshot(), rowsOfBeat);
         std::vector<double> times;
         std::vector<double> values;
-        curve.series->points(stage.seconds(stage.windowFrom()), stage.seconds(stage.windowTo()), plot_->columns(), stage.seconds(stage.newest()), times, values);
+        curve.series->points(stage.seconds(stage.windowFrom()), stage.seconds(stage.windowTo()), plot_->columns(),
+            stage.seconds(stage.newest()), times, values);
         // Single values are marked where they stand apart.
         const bool apart = times.size() * 7 < plot_->columns();
         curve.graph->setScatterStyle(apart ? QCPScatterStyle(QCPScatterStyle::ssDisc, 4.5) : QCPScatterStyle::ssNone);
@@ -256,7 +268,8 @@ void Lane::refresh()
     if (fitted_) {
         measure::RangeSummary all;
         for (const Curve& curve : curves_)
-            all.add(curve.series->over(curve.series->lowerBound(stage.seconds(stage.windowFrom())), curve.series->lowerBound(stage.seconds(stage.windowTo()))));
+            all.add(curve.series->over(
+                curve.series->lowerBound(stage.seconds(stage.windowFrom())), curve.series->lowerBound(stage.seconds(stage.windowTo()))));
         if (all.count > 0) {
             const double margin = all.high > all.low ? (all.high - all.low) * 0.08 : 1;
             plot_->yAxis->setRange(all.low - margin, all.high + margin);
@@ -292,14 +305,12 @@ void Lane::contextMenuEvent(QContextMenuEvent* event)
         const QString path = curve.path;
         connect(action, &QAction::triggered, &view_, [this, path] { view_.remove(path); });
     }
-    menu.addAction(fitted_ ? tr("Scale of the database") : tr("Fit the scale to the data"), this, [this] { mouseDoubleClickEvent(nullptr); });
+    menu.addAction(
+        fitted_ ? tr("Scale of the database") : tr("Fit the scale to the data"), this, [this] { mouseDoubleClickEvent(nullptr); });
     menu.exec(event->globalPos());
 }
 
-Lane::Place Lane::placeAt(double y) const
-{
-    return y < height() * 0.22 ? Place::above : y > height() * 0.78 ? Place::below : Place::here;
-}
+Lane::Place Lane::placeAt(double y) const { return y < height() * 0.22 ? Place::above : y > height() * 0.78 ? Place::below : Place::here; }
 
 void Lane::dragEnterEvent(QDragEnterEvent* event)
 {
@@ -313,10 +324,7 @@ void Lane::dragMoveEvent(QDragMoveEvent* event)
     event->acceptProposedAction();
 }
 
-void Lane::dragLeaveEvent(QDragLeaveEvent*)
-{
-    mark_->show(Place::none);
-}
+void Lane::dragLeaveEvent(QDragLeaveEvent*) { mark_->show(Place::none); }
 
 void Lane::dropEvent(QDropEvent* event)
 {
@@ -326,7 +334,12 @@ void Lane::dropEvent(QDropEvent* event)
     const QString path = QString::fromUtf8(event->mimeData()->data(QLatin1String(signalMime)));
     event->acceptProposedAction();
     // Where lanes are made anew, this one goes.
-    QMetaObject::invokeMethod(&view_, [view = &view_, path, place, index] { place == Place::here ? view->add(path, index) : view->add(path, -1, place == Place::above ? index : index + 1); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        &view_,
+        [view = &view_, path, place, index] {
+            place == Place::here ? view->add(path, index) : view->add(path, -1, place == Place::above ? index : index + 1);
+        },
+        Qt::QueuedConnection);
 }
 
 }  // namespace wavetrope::app

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lanes/lane_head.h"
 
 #include <QHelpEvent>
@@ -27,7 +28,8 @@ constexpr double oneLine = 17;
 
 }  // namespace
 
-LaneHead::LaneHead(Stage& stage, const std::vector<Curve>& curves, QWidget* parent) : QWidget(parent), stage_(stage), curves_(curves), bar_(new QScrollBar(Qt::Vertical, this))
+LaneHead::LaneHead(Stage& stage, const std::vector<Curve>& curves, QWidget* parent)
+    : QWidget(parent), stage_(stage), curves_(curves), bar_(new QScrollBar(Qt::Vertical, this))
 {
     setObjectName(QStringLiteral("laneHead"));
     bar_->setFocusPolicy(Qt::NoFocus);
@@ -44,7 +46,9 @@ QString LaneHead::reading(const Curve& curve, bool* holds) const
     if (holds != nullptr)
         *holds = curve.series->holds(at);
     bool fits = false;
-    return value ? readingText(curve.ref.signal(), database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value) : tr("no value yet");
+    return value ? readingText(curve.ref.signal(),
+                       database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value)
+                 : tr("no value yet");
 }
 
 // Room for the ends of its range, so that names stand still while values go on.
@@ -58,7 +62,8 @@ double LaneHead::valueRoom(std::size_t curve) const
 bool LaneHead::large() const
 {
     const Theme& theme = Theme::get();
-    return curves_.size() < 3 && theme.px(4) + theme.px(twoLines + 7) + static_cast<int>(curves_.size() - 1) * theme.px(twoLines) < height();
+    return curves_.size() < 3
+           && theme.px(4) + theme.px(twoLines + 7) + static_cast<int>(curves_.size() - 1) * theme.px(twoLines) < height();
 }
 
 double LaneHead::widestValue() const
@@ -92,7 +97,8 @@ int LaneHead::wantedWidth() const
     const bool twice = count * theme.px(oneLine) > room;
     double widest = 0;
     for (std::size_t i = 0; i < curves_.size(); ++i) {
-        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString()) + QString::fromStdString(curves_[i].ref.signal().name);
+        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString())
+                             + QString::fromStdString(curves_[i].ref.signal().name);
         const double named = QFontMetricsF(i == 0 && !compact ? theme.bodyStrong() : theme.body()).horizontalAdvance(name);
         const double value = compact ? valueRoom(i) + theme.px(12) : 0;
         widest = std::max({widest, theme.px(besideBadge + 4) + named + value, compact ? 0 : theme.px(4) + valueRoom(i)});
@@ -155,29 +161,40 @@ void LaneHead::paintEvent(QPaintEvent*)
         bool holds = false;
         const QString value = reading(curve, &holds);
         const bool any = curve.series->at(stage_.seconds(stage_.cursor())).has_value();
-        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString()) + QString::fromStdString(curve.ref.signal().name);
+        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString())
+                             + QString::fromStdString(curve.ref.signal().name);
         const QColor ink = holds ? theme.ink : theme.ink3;      // what is past is written fainter
         paintBusBadge(painter, QRectF(rect.left(), rect.top() + theme.px(1), badge, badge), curve.ref.message->bus);
         const int from = rect.left() + theme.px(besideBadge + (across == 0 ? 2 : 0));
         if (across > 0) {
-            const int room = std::min(rect.width() - theme.px(besideBadge), static_cast<int>(std::ceil(QFontMetricsF(any ? theme.mono() : theme.body()).horizontalAdvance(value))) + 1);
-            paintText(painter, QRectF(from, rect.top(), rect.right() - from - room - theme.px(6), theme.px(16)), name, theme.body(), theme.ink);
-            paintText(painter, QRectF(rect.right() - room, rect.top(), room, theme.px(16)), value, any ? theme.mono() : theme.body(), ink, Qt::AlignRight | Qt::AlignVCenter);
+            const int room = std::min(rect.width() - theme.px(besideBadge),
+                static_cast<int>(std::ceil(QFontMetricsF(any ? theme.mono() : theme.body()).horizontalAdvance(value))) + 1);
+            paintText(
+                painter, QRectF(from, rect.top(), rect.right() - from - room - theme.px(6), theme.px(16)), name, theme.body(), theme.ink);
+            paintText(painter, QRectF(rect.right() - room, rect.top(), room, theme.px(16)), value, any ? theme.mono() : theme.body(), ink,
+                Qt::AlignRight | Qt::AlignVCenter);
         } else {
-            paintText(painter, QRectF(from, rect.top(), rect.right() - from, theme.px(16)), name, i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
+            paintText(painter, QRectF(from, rect.top(), rect.right() - from, theme.px(16)), name,
+                i == 0 ? theme.bodyStrong() : theme.body(), theme.ink);
             const bool grand = i == 0 && large();
-            const QFont font = !any ? theme.body() : grand && QFontMetricsF(theme.mono(15)).horizontalAdvance(value) <= rect.width() ? theme.mono(15) : theme.mono();
+            const QFont font = !any                                                                              ? theme.body()
+                               : grand && QFontMetricsF(theme.mono(15)).horizontalAdvance(value) <= rect.width() ? theme.mono(15)
+                                                                                                                 : theme.mono();
             paintText(painter, QRectF(rect.left(), rect.top() + theme.px(18), rect.width(), theme.px(grand ? 22 : 15)), value, font, ink);
         }
-        if (selection.kind == Selection::Kind::signal && selection.bus == curve.ref.message->bus && selection.id == curve.ref.message->message->id && selection.signal == static_cast<int>(curve.ref.index))
-            painter.fillRect(QRect(across == 2 && rect.left() > width() / 2 ? rect.left() - theme.px(5) : 0, rect.top(), theme.px(3), rect.height() - theme.px(2)), theme.accent);
+        if (selection.kind == Selection::Kind::signal && selection.bus == curve.ref.message->bus
+            && selection.id == curve.ref.message->message->id && selection.signal == static_cast<int>(curve.ref.index))
+            painter.fillRect(QRect(across == 2 && rect.left() > width() / 2 ? rect.left() - theme.px(5) : 0, rect.top(), theme.px(3),
+                                 rect.height() - theme.px(2)),
+                theme.accent);
     }
 }
 
 int LaneHead::curveAt(const QPoint& at) const
 {
     for (std::size_t i = 0; i < curves_.size(); ++i)
-        if (const QRect rect = rectOf(i); rect.top() <= at.y() && at.y() <= rect.bottom() && at.x() <= rect.right() + Theme::get().px(6) && (at.x() >= rect.left() || rect.left() < width() / 2))
+        if (const QRect rect = rectOf(i); rect.top() <= at.y() && at.y() <= rect.bottom() && at.x() <= rect.right() + Theme::get().px(6)
+                                          && (at.x() >= rect.left() || rect.left() < width() / 2))
             return static_cast<int>(i);
     return -1;
 }
@@ -214,7 +231,8 @@ bool LaneHead::event(QEvent* event)
     if (event->type() == QEvent::ToolTip) {
         QStringList lines;
         for (std::size_t i = 0; i < curves_.size(); ++i)
-            lines << (curves_.size() > 1 ? letterOf(i) + QStringLiteral("  ") : QString()) + QStringLiteral("%1: %2").arg(QString::fromStdString(curves_[i].ref.signal().name), reading(curves_[i]));
+            lines << (curves_.size() > 1 ? letterOf(i) + QStringLiteral("  ") : QString())
+                         + QStringLiteral("%1: %2").arg(QString::fromStdString(curves_[i].ref.signal().name), reading(curves_[i]));
         QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), lines.join(QLatin1Char('\n')), this);
         return true;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lanes/lanes_view.h"
 #include "app/parts/edit_times.h"
 
@@ -22,7 +23,9 @@ namespace {
 
 class ArrangeCommand : public QUndoCommand {
 public:
-    ArrangeCommand(LanesView& view, LanesView::Arrangement next, const QString& what) : QUndoCommand(what), view_(view), before_(view.arrangement()), next_(std::move(next)) {}
+    ArrangeCommand(LanesView& view, LanesView::Arrangement next, const QString& what)
+        : QUndoCommand(what), view_(view), before_(view.arrangement()), next_(std::move(next))
+    {}
     void undo() override { view_.arrange(before_); }
     void redo() override { view_.arrange(next_); }
 
@@ -34,7 +37,13 @@ private:
 
 }  // namespace
 
-LanesView::LanesView(Stage& stage) : View(stage), scroll_(new QScrollArea), inside_(new QWidget), column_(new QVBoxLayout(inside_)), axisLead_(new QSpacerItem(0, 0, QSizePolicy::Fixed, QSizePolicy::Minimum)), axis_(new TimePlot(stage, true))
+LanesView::LanesView(Stage& stage)
+    : View(stage),
+      scroll_(new QScrollArea),
+      inside_(new QWidget),
+      column_(new QVBoxLayout(inside_)),
+      axisLead_(new QSpacerItem(0, 0, QSizePolicy::Fixed, QSizePolicy::Minimum)),
+      axis_(new TimePlot(stage, true))
 {
     EditTimes::follow(undo_);
     setAcceptDrops(true);
@@ -196,7 +205,8 @@ void LanesView::layHeads()
 void LanesView::refresh()
 {
     if (window_ != nullptr)
-        window_->setText(tr("%1 to %2").arg(timeText(stage().seconds(stage().windowFrom()), 1), timeWords(stage().seconds(stage().windowTo()), 1)));
+        window_->setText(
+            tr("%1 to %2").arg(timeText(stage().seconds(stage().windowFrom()), 1), timeWords(stage().seconds(stage().windowTo()), 1)));
     if (!isVisible())
         return;
     layHeads();
@@ -216,7 +226,8 @@ void LanesView::paintEvent(QPaintEvent*)
     QPainter painter(this);
     painter.fillRect(rect(), Theme::get().surface);
     if (lanes_.empty())
-        paintText(painter, rect(), tr("Drag a signal here from the rig tree, or select it there and press Enter."), Theme::get().body(), Theme::get().ink2, Qt::AlignCenter);
+        paintText(painter, rect(), tr("Drag a signal here from the rig tree, or select it there and press Enter."), Theme::get().body(),
+            Theme::get().ink2, Qt::AlignCenter);
 }
 
 void LanesView::keyPressEvent(QKeyEvent* event)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/layout/layout_widget.h"
 
 #include <QHelpEvent>
@@ -236,7 +237,8 @@ void LayoutWidget::dragTo(unsigned bit, bool snap)
         const int length = intel ? newMost - newLeast + 1 : newLeast - newMost + 1;
         if (length < 1 || length > 64)
             return;
-        const int start = database::startFromLeast(intel ? static_cast<unsigned>(newLeast) : bitOfPlace(static_cast<unsigned>(newLeast)), static_cast<unsigned>(length), was.order);
+        const int start = database::startFromLeast(intel ? static_cast<unsigned>(newLeast) : bitOfPlace(static_cast<unsigned>(newLeast)),
+            static_cast<unsigned>(length), was.order);
         if (start < 0)
             return;
         now.startBit = static_cast<unsigned>(start);
@@ -297,7 +299,8 @@ void LayoutWidget::nudge(int by, bool size)
     const int place = static_cast<int>(along(least, signal.order)) + (intel || std::abs(by) == 8 ? by : -by);
     if (place < 0 || place >= static_cast<int>(can::maxLength * 8))
         return;
-    const int start = database::startFromLeast(intel ? static_cast<unsigned>(place) : bitOfPlace(static_cast<unsigned>(place)), signal.length, signal.order);
+    const int start = database::startFromLeast(
+        intel ? static_cast<unsigned>(place) : bitOfPlace(static_cast<unsigned>(place)), signal.length, signal.order);
     if (start >= 0)
         Q_EMIT moved(chosen_, static_cast<unsigned>(start));
 }
@@ -337,7 +340,8 @@ bool LayoutWidget::event(QEvent* event)
             const database::Signal& s = shown_.signals[static_cast<std::size_t>(signal)];
             text = tr("%1: start bit %2, %3 bits\n%4").arg(QString::fromStdString(s.name)).arg(s.startBit).arg(s.length).arg(text);
             if (editable_)
-                text += tr("\nDrag to move, its ends to resize (Alt: no snapping). Arrow keys move, with Shift resize, Delete takes it out");
+                text += tr(
+                    "\nDrag to move, its ends to resize (Alt: no snapping). Arrow keys move, with Shift resize, Delete takes it out");
         } else if (bit >= 0 && toggles_) {
             text += tr("\nchanged %1 times in %2 frames").arg(toggles_->changes[static_cast<std::size_t>(bit)]).arg(toggles_->frames);
         }
@@ -351,7 +355,9 @@ QString LayoutWidget::words() const
 {
     QStringList lines;
     for (const database::LayoutOverlap& overlap : layout_.overlaps)
-        lines << tr("%1 and %2 overlap").arg(QString::fromStdString(shown_.signals[static_cast<std::size_t>(overlap.a)].name), QString::fromStdString(shown_.signals[static_cast<std::size_t>(overlap.b)].name));
+        lines << tr("%1 and %2 overlap")
+                     .arg(QString::fromStdString(shown_.signals[static_cast<std::size_t>(overlap.a)].name),
+                         QString::fromStdString(shown_.signals[static_cast<std::size_t>(overlap.b)].name));
     for (const int index : layout_.outside)
         lines << tr("%1 reaches past the payload").arg(QString::fromStdString(shown_.signals[static_cast<std::size_t>(index)].name));
     return lines.join(QStringLiteral(", "));
@@ -406,10 +412,13 @@ void LayoutWidget::paintCell(QPainter& painter, unsigned row, unsigned column)
             const std::uint32_t count = toggles_->changes[bit];
             if (count > 0) {
                 QColor heat = theme.accent;
-                heat.setAlphaF(static_cast<float>(0.12 + 0.45 * std::log1p(static_cast<double>(count)) / std::log1p(static_cast<double>(std::max<std::uint64_t>(2, toggles_->frames)))));
+                heat.setAlphaF(static_cast<float>(0.12
+                                                  + 0.45 * std::log1p(static_cast<double>(count))
+                                                        / std::log1p(static_cast<double>(std::max<std::uint64_t>(2, toggles_->frames)))));
                 painter.fillRect(at.adjusted(0, 0, -1, 0), heat);
             }
-            paintText(painter, QRectF(at.left(), at.top(), at.width() - theme.px(5), theme.px(16)), shortCount(count), theme.mono(9.8), count > 0 ? theme.ink : theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+            paintText(painter, QRectF(at.left(), at.top(), at.width() - theme.px(5), theme.px(16)), shortCount(count), theme.mono(9.8),
+                count > 0 ? theme.ink : theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
         }
     }
 }
@@ -423,20 +432,23 @@ void LayoutWidget::paintEvent(QPaintEvent* event)
     if (large)
         for (unsigned column = 0; column < 8; ++column) {
             const QRectF at = cellOf(7 - column);
-            paintText(painter, QRectF(at.left(), 0, at.width(), theme.px(headHeight)), QString::number(7 - column), theme.mono(9.8), theme.ink3, Qt::AlignCenter);
+            paintText(painter, QRectF(at.left(), 0, at.width(), theme.px(headHeight)), QString::number(7 - column), theme.mono(9.8),
+                theme.ink3, Qt::AlignCenter);
         }
     const auto firstRow = static_cast<unsigned>(std::max(0.0, (event->rect().top() - cellOf(0).top()) / rowHeight()));
     const auto lastRow = std::min(rows, static_cast<unsigned>(std::max(0.0, (event->rect().bottom() - cellOf(0).top()) / rowHeight()) + 1));
     for (unsigned row = firstRow; row < lastRow; ++row) {
         const QRectF at = cellOf(row * 8 + 7);
-        paintText(painter, QRectF(0, at.top(), at.left() - theme.px(4), at.height()), QString::number(row), theme.mono(9.8), theme.ink3, large ? Qt::AlignRight | Qt::AlignVCenter : Qt::AlignLeft | Qt::AlignVCenter);
+        paintText(painter, QRectF(0, at.top(), at.left() - theme.px(4), at.height()), QString::number(row), theme.mono(9.8), theme.ink3,
+            large ? Qt::AlignRight | Qt::AlignVCenter : Qt::AlignLeft | Qt::AlignVCenter);
         for (unsigned column = 0; column < 8; ++column)
             paintCell(painter, row, column);
     }
     // Each signal is labelled once, in its widest run; the chosen one lies on top.
     std::vector<const database::LayoutRun*> widest(shown_.signals.size(), nullptr);
     for (const database::LayoutRun& run : layout_.runs)
-        if (const database::LayoutRun*& best = widest[static_cast<std::size_t>(run.signal)]; best == nullptr || run.to - run.from > best->to - best->from)
+        if (const database::LayoutRun*& best = widest[static_cast<std::size_t>(run.signal)];
+            best == nullptr || run.to - run.from > best->to - best->from)
             best = &run;
     for (const bool chosen : {false, true})
         for (const database::LayoutRun& run : layout_.runs)
@@ -472,7 +484,8 @@ void LayoutWidget::paintEvent(QPaintEvent* event)
             painter.fillRect(QRectF(centre.x() - size / 2, centre.y() - size / 2, size, size), one ? theme.ink : theme.ink3);
         }
         const QRectF last = cellOf(row * 8);
-        paintText(painter, QRectF(last.right() + theme.px(6), last.top(), theme.px(22), last.height()), QStringLiteral("%1").arg(payload_[row], 2, 16, QLatin1Char('0')).toUpper(), theme.mono(), theme.ink);
+        paintText(painter, QRectF(last.right() + theme.px(6), last.top(), theme.px(22), last.height()),
+            QStringLiteral("%1").arg(payload_[row], 2, 16, QLatin1Char('0')).toUpper(), theme.mono(), theme.ink);
     }
     if (hasFocus() && large) {
         painter.setPen(QPen(theme.accent, 1, Qt::DotLine));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where each bit of a message lies: rows of eight bits, each signal a coloured run.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/load/load_view.h"
 
 #include <QApplication>
@@ -31,8 +32,18 @@ constexpr unsigned takersEvery = 6;  // beats
 }  // namespace
 
 LoadView::LoadView(Stage& stage)
-    : View(stage), tools_(new QWidget), busBox_(new QComboBox), span_(new QSlider(Qt::Horizontal)), over_(new QLabel(tr("averaged over"))), spanText_(new QLabel), facts_(new ElidedLabel), plot_(new TimePlot(stage, true)), takers_(new TakersList(stage)),
-      peaks_(plot_->addGraph()), mean_(plot_->addGraph()), tracer_(new QCPItemTracer(plot_))
+    : View(stage),
+      tools_(new QWidget),
+      busBox_(new QComboBox),
+      span_(new QSlider(Qt::Horizontal)),
+      over_(new QLabel(tr("averaged over"))),
+      spanText_(new QLabel),
+      facts_(new ElidedLabel),
+      plot_(new TimePlot(stage, true)),
+      takers_(new TakersList(stage)),
+      peaks_(plot_->addGraph()),
+      mean_(plot_->addGraph()),
+      tracer_(new QCPItemTracer(plot_))
 {
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
@@ -90,7 +101,8 @@ void LoadView::rebuild()
     busBox_->clear();
     const auto& buses = stage().document().buses();
     for (std::size_t i = 0; i < buses.size(); ++i)
-        busBox_->addItem(Theme::letter(static_cast<unsigned>(i)) + QStringLiteral("  ") + QString::fromStdString(buses[i].name), QString::fromStdString(buses[i].name));
+        busBox_->addItem(Theme::letter(static_cast<unsigned>(i)) + QStringLiteral("  ") + QString::fromStdString(buses[i].name),
+            QString::fromStdString(buses[i].name));
     const int wanted = wantedBus_.isEmpty() ? keep : busBox_->findData(wantedBus_);
     busBox_->setCurrentIndex(std::clamp(wanted, 0, std::max(0, busBox_->count() - 1)));
     bus_ = static_cast<unsigned>(std::max(0, busBox_->currentIndex()));
@@ -146,10 +158,7 @@ Time LoadView::shownAt() const
     return stage().following() && series_ ? std::max(series_->start(), stage().cursor() - series_->span()) : stage().cursor();
 }
 
-double LoadView::loadAtCursor() const
-{
-    return series_ ? series_->at(shownAt()) : 0;
-}
+double LoadView::loadAtCursor() const { return series_ ? series_->at(shownAt()) : 0; }
 
 void LoadView::refresh()
 {
@@ -209,7 +218,9 @@ void LoadView::refresh()
         const QFontMetrics metrics(theme.bodyStrong());
         const QString long_ = tr("burst %1").arg(i + 1);
         const QString short_ = QString::number(i + 1);
-        text->setText(pixels > metrics.horizontalAdvance(long_) + 10 ? long_ : pixels > metrics.horizontalAdvance(short_) + 8 ? short_ : QString());
+        text->setText(pixels > metrics.horizontalAdvance(long_) + 10   ? long_
+                      : pixels > metrics.horizontalAdvance(short_) + 8 ? short_
+                                                                       : QString());
         text->setFont(theme.bodyStrong());
         text->setColor(theme.ink);
         text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
@@ -217,8 +228,14 @@ void LoadView::refresh()
         text->position->setCoords(end, 102);
         burstTexts_.push_back(text);
     }
-    const measure::RangeSummary window = series_->over(std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
-    facts_->setText(tr("in view: highest %1 %, mean %2 %, %3").arg(window.count > 0 ? window.high : 0, 0, 'f', 0).arg(window.mean(), 0, 'f', 0).arg(inWindow == 0 ? tr("no bursts") : inWindow == 1 ? tr("1 burst") : tr("%1 bursts").arg(inWindow)));
+    const measure::RangeSummary window = series_->over(
+        std::max(stage().windowFrom(), series_->start()), std::min(stage().windowTo(), series_->end()));
+    facts_->setText(tr("in view: highest %1 %, mean %2 %, %3")
+            .arg(window.count > 0 ? window.high : 0, 0, 'f', 0)
+            .arg(window.mean(), 0, 'f', 0)
+            .arg(inWindow == 0   ? tr("no bursts")
+                 : inWindow == 1 ? tr("1 burst")
+                                 : tr("%1 bursts").arg(inWindow)));
     facts_->setToolTip(facts_->text());
     plot_->followStage();
     plot_->drawSoon();
@@ -302,13 +319,16 @@ void LoadView::paintEvent(QPaintEvent*)
         return;
     const double left = theme.px(10);
     paintBusBadge(painter, QRectF(left, theme.px(6), theme.px(14), theme.px(14)), bus_);
-    paintText(painter, QRectF(left + theme.px(20), theme.px(5), theme.px(104), theme.px(16)), QString::fromStdString(stage().document().buses()[bus_].name), theme.bodyStrong(), theme.ink);
+    paintText(painter, QRectF(left + theme.px(20), theme.px(5), theme.px(104), theme.px(16)),
+        QString::fromStdString(stage().document().buses()[bus_].name), theme.bodyStrong(), theme.ink);
     if (!stage().document().buses()[bus_].rate.known()) {
         paintText(painter, QRectF(left, theme.px(24), theme.px(124), theme.px(20)), tr("bit rate not known"), theme.body(), theme.error);
         return;
     }
-    paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)), QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
-    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1").arg(timeWords(stage().seconds(shownAt()), 3)), theme.body(), theme.ink3);
+    paintText(painter, QRectF(left, theme.px(26), theme.px(124), theme.px(24)),
+        QString::number(loadAtCursor(), 'f', 0) + QStringLiteral(" %"), theme.mono(15), theme.ink);
+    paintText(painter, QRectF(left, theme.px(48), theme.px(124), theme.px(16)), tr("at %1").arg(timeWords(stage().seconds(shownAt()), 3)),
+        theme.body(), theme.ink3);
     if (height() < theme.px(98))
         return;     // the plot's tooltip says it too
     paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean"), theme.small(), theme.ink3);
@@ -330,7 +350,8 @@ void LoadView::contextMenuEvent(QContextMenuEvent* event)
     menu->setObjectName(QStringLiteral("loadMenu"));
     menu->setAttribute(Qt::WA_DeleteOnClose);
     for (int i = 0; i < busBox_->count(); ++i) {
-        QAction* bus = menu->addAction(tr("Load of %1").arg(busBox_->itemData(i).toString()), this, [this, i] { busBox_->setCurrentIndex(i); });
+        QAction* bus = menu->addAction(
+            tr("Load of %1").arg(busBox_->itemData(i).toString()), this, [this, i] { busBox_->setCurrentIndex(i); });
         bus->setCheckable(true);
         bus->setChecked(i == busBox_->currentIndex());
     }
@@ -342,7 +363,8 @@ void LoadView::contextMenuEvent(QContextMenuEvent* event)
 
 nlohmann::json LoadView::save() const
 {
-    return {{"bus", busBox_->currentData().toString().toStdString()}, {"span", std::to_string(spans[static_cast<std::size_t>(span_->value())]) + " ms"}};
+    return {{"bus", busBox_->currentData().toString().toStdString()},
+        {"span", std::to_string(spans[static_cast<std::size_t>(span_->value())]) + " ms"}};
 }
 
 void LoadView::restore(const nlohmann::json& setUp)

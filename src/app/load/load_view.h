@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bus load over time, bursts, and who takes the bandwidth.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QMouseEvent>
 #include <QPainter>
 
@@ -101,9 +102,11 @@ void TakersList::paintEvent(QPaintEvent*)
     if (narrow())
         paintText(painter, QRectF(left, theme.px(22), right - left, theme.px(16)), what_, theme.small(), theme.ink3);
     else
-        paintText(painter, QRectF(left + theme.px(104), theme.px(6), right - left - theme.px(104), theme.px(18)), what_, theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(painter, QRectF(left + theme.px(104), theme.px(6), right - left - theme.px(104), theme.px(18)), what_, theme.small(),
+            theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     if (takers_.empty()) {
-        paintText(painter, QRectF(left, theme.px(34), right - left, theme.px(20)), tr("No frames of this bus here."), theme.body(), theme.ink3);
+        paintText(
+            painter, QRectF(left, theme.px(34), right - left, theme.px(20)), tr("No frames of this bus here."), theme.body(), theme.ink3);
         return;
     }
     double y = rowsAt();
@@ -112,11 +115,13 @@ void TakersList::paintEvent(QPaintEvent*)
         percentOfOthers += takers_[i].percent;
     const double most = std::max({1.0, takers_.front().percent, percentOfOthers});
     const auto row = [&](const QString& name, double percent) {
-        paintText(painter, QRectF(left, y, std::min<double>(theme.px(100), right - left - theme.px(46)), theme.px(20)), name, theme.body(), theme.ink);
+        paintText(painter, QRectF(left, y, std::min<double>(theme.px(100), right - left - theme.px(46)), theme.px(20)), name, theme.body(),
+            theme.ink);
         const QRectF bar(left + theme.px(104), y + theme.px(6), std::max(0.0, right - left - theme.px(104) - theme.px(46)), theme.px(8));
         painter.fillRect(bar, theme.grid);
         painter.fillRect(QRectF(bar.left(), bar.top(), std::max(1.0, bar.width() * percent / most), bar.height()), theme.bus(bus_));
-        paintText(painter, QRectF(right - theme.px(44), y, theme.px(44), theme.px(20)), QString::number(percent, 'f', 1) + QStringLiteral(" %"), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(painter, QRectF(right - theme.px(44), y, theme.px(44), theme.px(20)),
+            QString::number(percent, 'f', 1) + QStringLiteral(" %"), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
         y += theme.px(20);
     };
     for (std::size_t i = 0; i < shown(); ++i) {
@@ -125,7 +130,10 @@ void TakersList::paintEvent(QPaintEvent*)
         const auto* message = key.error ? nullptr : stage_.catalog().find(key.bus, key.id);
         if (stage_.selection().names(key.bus, key.id) && !key.error)
             painter.fillRect(QRectF(1, y, width() - 1, theme.px(20)), theme.accentSoft);
-        row(message != nullptr ? QString::fromStdString(message->message->name) : key.error ? tr("error frames") : QString::fromStdString(can::toText(key.id)), taker.percent);
+        row(message != nullptr ? QString::fromStdString(message->message->name)
+            : key.error        ? tr("error frames")
+                               : QString::fromStdString(can::toText(key.id)),
+            taker.percent);
     }
     const std::size_t others = takers_.size() - shown();
     if (others > 0)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/nodes/nodes_view.h"
 #include "app/parts/edit_times.h"
 
@@ -32,7 +33,12 @@ constexpr Time silentAfter = std::chrono::seconds(1);
 
 class SimulateCommand : public QUndoCommand {
 public:
-    SimulateCommand(RunDocument& document, const QString& node, bool on) : QUndoCommand(on ? QObject::tr("put %1 back").arg(node) : QObject::tr("take %1 out").arg(node)), document_(document), node_(node.toStdString()), on_(on) {}
+    SimulateCommand(RunDocument& document, const QString& node, bool on)
+        : QUndoCommand(on ? QObject::tr("put %1 back").arg(node) : QObject::tr("take %1 out").arg(node)),
+          document_(document),
+          node_(node.toStdString()),
+          on_(on)
+    {}
     void undo() override { apply(!on_); }
     void redo() override { apply(on_); }
 
@@ -101,7 +107,9 @@ void NodesView::refresh()
     for (std::size_t i = 0; i < reports_.size(); ++i) {
         for (const drive::Route& route : playback_.routes)
             if (route.to >= 0 && playback_.playing && !reports_[i].on)
-                playedBack_[i] = playedBack_[i] || route.senders == drive::Senders::all || ((std::find(route.nodes.begin(), route.nodes.end(), reports_[i].name) != route.nodes.end()) == (route.senders == drive::Senders::only));
+                playedBack_[i] = playedBack_[i] || route.senders == drive::Senders::all
+                                 || ((std::find(route.nodes.begin(), route.nodes.end(), reports_[i].name) != route.nodes.end())
+                                     == (route.senders == drive::Senders::only));
         simulated += reports_[i].on ? 1 : 0;
         played += playedBack_[i] ? 1 : 0;
     }
@@ -116,7 +124,8 @@ void NodesView::refreshLog()
     if (!snapshot.valid())
         return;
     const trace::Row limit = stage().cursorRow() == trace::noRow ? 0 : stage().cursorRow() + 1;
-    senders_ = measure::sendersAt(snapshot, stage().order(), stage().catalog(), limit, stage().cursor() - barSpan, stage().cursor() + Time(1), stretches);
+    senders_ = measure::sendersAt(
+        snapshot, stage().order(), stage().catalog(), limit, stage().cursor() - barSpan, stage().cursor() + Time(1), stretches);
     const auto heard = std::count_if(senders_.begin(), senders_.end(), [](const measure::SenderMoment& s) { return s.seen > 0; });
     facts_->setText(tr("%1 of %2 heard up to the cursor").arg(heard).arg(senders_.size()));
     layBar();
@@ -127,20 +136,29 @@ std::size_t NodesView::rowCount() const { return stage().document().isLive() ? r
 
 bool NodesView::refusesNow(const rig::NodeReport& report, Time at)
 {
-    return std::any_of(report.refused.begin(), report.refused.end(), [&](const auto& entry) { return at - entry.second.time < silentAfter; });
+    return std::any_of(
+        report.refused.begin(), report.refused.end(), [&](const auto& entry) { return at - entry.second.time < silentAfter; });
 }
 
 QString NodesView::refusedText(const rig::NodeReport& report)
 {
     QStringList lines;
     for (const auto& [signal, refused] : report.refused)
-        lines << tr("%1 refused %2, which its bits cannot hold; %3 times").arg(QString::fromStdString(signal), QString::fromStdString(database::numberText(refused.value, 9))).arg(refused.count);
+        lines << tr("%1 refused %2, which its bits cannot hold; %3 times")
+                     .arg(QString::fromStdString(signal), QString::fromStdString(database::numberText(refused.value, 9)))
+                     .arg(refused.count);
     return lines.join(QLatin1Char('\n'));
 }
 
-QString NodesView::nodeOf(std::size_t index) const { return QString::fromStdString(stage().document().isLive() ? reports_[index].name : senders_[index].node); }
+QString NodesView::nodeOf(std::size_t index) const
+{
+    return QString::fromStdString(stage().document().isLive() ? reports_[index].name : senders_[index].node);
+}
 
-double NodesView::rowTop(std::size_t index) const { return Theme::get().px(nodeHeadHeight) + static_cast<double>(index) * Theme::get().px(pitch) - bar_->value(); }
+double NodesView::rowTop(std::size_t index) const
+{
+    return Theme::get().px(nodeHeadHeight) + static_cast<double>(index) * Theme::get().px(pitch) - bar_->value();
+}
 
 void NodesView::wheelEvent(QWheelEvent* event)
 {
@@ -157,10 +175,7 @@ QRectF NodesView::pillOf(const QString& node) const
     return {};
 }
 
-void NodesView::setSimulated(const QString& node, bool on)
-{
-    undo_.push(new SimulateCommand(stage().document(), node, on));
-}
+void NodesView::setSimulated(const QString& node, bool on) { undo_.push(new SimulateCommand(stage().document(), node, on)); }
 
 void NodesView::choose(int index)
 {
@@ -209,7 +224,9 @@ void NodesView::contextMenuEvent(QContextMenuEvent* event)
     if (stage().document().isLive()) {
         const QString node = nodeOf(static_cast<std::size_t>(index));
         const bool on = reports_[static_cast<std::size_t>(index)].on;
-        QAction* switching = menu->addAction(on ? tr("Take %1 out of the simulation").arg(node) : tr("Put %1 back into the simulation").arg(node), this, [this, node, on] { setSimulated(node, !on); });
+        QAction* switching = menu->addAction(
+            on ? tr("Take %1 out of the simulation").arg(node) : tr("Put %1 back into the simulation").arg(node), this,
+            [this, node, on] { setSimulated(node, !on); });
         switching->setObjectName(QStringLiteral("switchNode"));
         switching->setShortcut(Qt::Key_Return);
         menu->addSeparator();
@@ -224,7 +241,8 @@ void NodesView::mousePressEvent(QMouseEvent* event)
     const int index = indexAt(event->position());
     if (index < 0)
         return;
-    if (event->button() == Qt::LeftButton && stage().document().isLive() && pillOf(nodeOf(static_cast<std::size_t>(index))).contains(event->position()))
+    if (event->button() == Qt::LeftButton && stage().document().isLive()
+        && pillOf(nodeOf(static_cast<std::size_t>(index))).contains(event->position()))
         setSimulated(nodeOf(static_cast<std::size_t>(index)), !reports_[static_cast<std::size_t>(index)].on);
     choose(index);
 }
@@ -252,7 +270,11 @@ bool NodesView::event(QEvent* event)
         const auto* help = static_cast<QHelpEvent*>(event);
         for (const rig::NodeReport& report : reports_)
             if (pillOf(QString::fromStdString(report.name)).contains(help->pos())) {
-                QToolTip::showText(help->globalPos(), report.on ? tr("Take %1 out of the simulation, as if it were unplugged  (Enter)").arg(QString::fromStdString(report.name)) : tr("Put %1 back into the simulation  (Enter)").arg(QString::fromStdString(report.name)), this);
+                QToolTip::showText(help->globalPos(),
+                    report.on
+                        ? tr("Take %1 out of the simulation, as if it were unplugged  (Enter)").arg(QString::fromStdString(report.name))
+                        : tr("Put %1 back into the simulation  (Enter)").arg(QString::fromStdString(report.name)),
+                    this);
                 return true;
             }
         for (std::size_t i = 0; i < reports_.size(); ++i)
@@ -272,10 +294,13 @@ void NodesView::paintEvent(QPaintEvent*)
     if (!stage().document().isLive())
         return paintLog(painter);
     if (reports_.empty()) {
-        paintText(painter, rect(), tr("This rig has no simulated nodes. They are described in its document."), theme.body(), theme.ink2, Qt::AlignCenter);
+        paintText(painter, rect(), tr("This rig has no simulated nodes. They are described in its document."), theme.body(), theme.ink2,
+            Qt::AlignCenter);
         return;
     }
-    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(nodeHeadHeight)), text, theme.small(), theme.ink3); };
+    const auto heading = [&](double x, const QString& text) {
+        paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(nodeHeadHeight)), text, theme.small(), theme.ink3);
+    };
     heading(nameAt, tr("node"));
     heading(pillAt, tr("source"));
     heading(stateAt, tr("state"));
@@ -288,12 +313,14 @@ void NodesView::paintEvent(QPaintEvent*)
         const rig::NodeReport& report = reports_[i];
         const double y = rowTop(i);
         const double height = theme.px(pitch);
-        const bool selected = stage().selection().kind == Selection::Kind::node && stage().selection().node == QString::fromStdString(report.name);
+        const bool selected = stage().selection().kind == Selection::Kind::node
+                              && stage().selection().node == QString::fromStdString(report.name);
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const unsigned bus = report.buses.empty() ? 0 : report.buses.front();
         paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), bus);
-        paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name), selected ? theme.bodyStrong() : theme.body(), theme.ink);
+        paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name),
+            selected ? theme.bodyStrong() : theme.body(), theme.ink);
 
         const QRectF pill = pillOf(QString::fromStdString(report.name));
         painter.setRenderHint(QPainter::Antialiasing);
@@ -301,7 +328,15 @@ void NodesView::paintEvent(QPaintEvent*)
         painter.setBrush(report.on ? QBrush(Qt::NoBrush) : QBrush(theme.raised));
         painter.drawRoundedRect(pill, pill.height() / 2, pill.height() / 2);
         painter.setRenderHint(QPainter::Antialiasing, false);
-        paintText(painter, pill, report.on ? tr("simulated") : playedBack_[i] ? tr("played back") : tr("taken out"), playedBack_[i] ? theme.bodyStrong() : theme.body(), playedBack_[i] ? theme.accent : report.on ? theme.ink2 : theme.ink3, Qt::AlignCenter);
+        paintText(painter, pill,
+            report.on        ? tr("simulated")
+            : playedBack_[i] ? tr("played back")
+                             : tr("taken out"),
+            playedBack_[i] ? theme.bodyStrong() : theme.body(),
+            playedBack_[i] ? theme.accent
+            : report.on    ? theme.ink2
+                           : theme.ink3,
+            Qt::AlignCenter);
 
         // The states as they stood at the cursor.
         const drive::StateChange* current = nullptr;
@@ -309,15 +344,21 @@ void NodesView::paintEvent(QPaintEvent*)
             if (change.time <= now)
                 current = &change;
         if (!report.on)
-            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("not simulated"), theme.body(), theme.ink3);
+            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("not simulated"), theme.body(),
+                theme.ink3);
         else if (refusesNow(report, now))
-            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("value refused"), theme.bodyStrong(), theme.error);
+            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), tr("value refused"),
+                theme.bodyStrong(), theme.error);
         else if (current != nullptr)
-            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), QString::fromStdString(current->state), theme.body(), current->wrong ? theme.error : theme.ink);
+            paintText(painter, QRectF(theme.px(stateAt), y, theme.px(barsAt - stateAt - 8), height), QString::fromStdString(current->state),
+                theme.body(), current->wrong ? theme.error : theme.ink);
 
         const double left = theme.px(barsAt);
         const double right = width() - theme.px(12);
-        const auto x = [&](Time time) { return std::clamp(right - static_cast<double>((now - time).count()) / static_cast<double>(barSpan.count()) * (right - left), left, right); };
+        const auto x = [&](Time time) {
+            return std::clamp(
+                right - static_cast<double>((now - time).count()) / static_cast<double>(barSpan.count()) * (right - left), left, right);
+        };
         for (std::size_t k = 0; withBars && k < report.states.size(); ++k) {
             const drive::StateChange& change = report.states[k];
             const Time end = k + 1 < report.states.size() ? std::min(now, report.states[k + 1].time) : now;
@@ -331,7 +372,8 @@ void NodesView::paintEvent(QPaintEvent*)
             fill.setAlphaF(0.28F);
             painter.fillRect(bar, fill);
             painter.fillRect(QRectF(bar.left(), bar.bottom() - 1.5, bar.width(), 1.5), line);
-            if (bar.width() > std::min<double>(theme.px(60), QFontMetricsF(theme.small()).horizontalAdvance(QString::fromStdString(change.state)) + theme.px(7)))
+            if (bar.width() > std::min<double>(
+                    theme.px(60), QFontMetricsF(theme.small()).horizontalAdvance(QString::fromStdString(change.state)) + theme.px(7)))
                 paintText(painter, bar.adjusted(theme.px(4), 0, -2, 0), QString::fromStdString(change.state), theme.small(), theme.ink);
         }
         painter.setPen(theme.grid);
@@ -343,13 +385,17 @@ void NodesView::paintLog(QPainter& painter)
 {
     const Theme& theme = Theme::get();
     if (senders_.empty()) {
-        paintText(painter, rect(), tr("No database names a sender of this log's buses. Open it with a rig whose databases do."), theme.body(), theme.ink2, Qt::AlignCenter);
+        paintText(painter, rect(), tr("No database names a sender of this log's buses. Open it with a rig whose databases do."),
+            theme.body(), theme.ink2, Qt::AlignCenter);
         return;
     }
-    const auto heading = [&](double x, const QString& text) { paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(nodeHeadHeight)), text, theme.small(), theme.ink3); };
+    const auto heading = [&](double x, const QString& text) {
+        paintText(painter, QRectF(theme.px(x), 0, theme.px(120), theme.px(nodeHeadHeight)), text, theme.small(), theme.ink3);
+    };
     heading(nameAt, tr("node"));
     heading(nodeSeenAt, tr("messages seen"));
-    paintText(painter, QRectF(theme.px(nodeFramesAt), 0, theme.px(heardAt - nodeFramesAt - 14), theme.px(nodeHeadHeight)), tr("frames"), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, QRectF(theme.px(nodeFramesAt), 0, theme.px(heardAt - nodeFramesAt - 14), theme.px(nodeHeadHeight)), tr("frames"),
+        theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
     heading(heardAt, tr("last heard"));
     const bool withBars = width() > theme.px(barsAt + leastBars);
     if (withBars)
@@ -369,10 +415,15 @@ void NodesView::paintLog(QPainter& painter)
         const bool silent = sender.seen == 0 || ago > silentAfter;
         const QColor ink = silent ? theme.ink3 : theme.ink;
         paintText(painter, box(nameAt, nodeSeenAt - 8), name, selected ? theme.bodyStrong() : theme.body(), ink);
-        paintText(painter, box(nodeSeenAt, nodeFramesAt - 4), tr("%1 of %2").arg(sender.seen).arg(sender.messages), theme.mono(), sender.seen < sender.messages ? theme.ink2 : ink);
+        paintText(painter, box(nodeSeenAt, nodeFramesAt - 4), tr("%1 of %2").arg(sender.seen).arg(sender.messages), theme.mono(),
+            sender.seen < sender.messages ? theme.ink2 : ink);
         paintText(painter, box(nodeFramesAt, heardAt - 14), countText(sender.frames), theme.mono(), ink, Qt::AlignRight | Qt::AlignVCenter);
         const double ms = static_cast<double>(ago.count()) * 1e-6;
-        paintText(painter, box(heardAt, barsAt - 6), sender.seen == 0 ? tr("never") : ms < 1000 ? tr("%1 ms ago").arg(ms, 0, 'f', 1) : tr("%1 s ago").arg(ms / 1000, 0, 'f', 1), theme.mono(), ink);
+        paintText(painter, box(heardAt, barsAt - 6),
+            sender.seen == 0 ? tr("never")
+            : ms < 1000      ? tr("%1 ms ago").arg(ms, 0, 'f', 1)
+                             : tr("%1 s ago").arg(ms / 1000, 0, 'f', 1),
+            theme.mono(), ink);
         const double left = theme.px(barsAt);
         const double step = (width() - theme.px(12) - left) / stretches;
         QColor fill = theme.bus(sender.bus);

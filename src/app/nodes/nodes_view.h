@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Simulated nodes, what they do, and which are taken out.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/notes/notes_view.h"
 
 #include <QContextMenuEvent>
@@ -33,13 +34,17 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const rig::Note& note = view_.shown_[index];
-        return QStringList{timeText(view_.stage().seconds(note.time), 6), note.row == trace::noRow ? QString() : QString::number(note.row + 1), QString::fromStdString(note.text)}.join(QLatin1Char('\t'));
+        return QStringList{timeText(view_.stage().seconds(note.time), 6),
+            note.row == trace::noRow ? QString() : QString::number(note.row + 1), QString::fromStdString(note.text)}
+            .join(QLatin1Char('\t'));
     }
 
 protected:
     QString emptyText() const override
     {
-        return view_.stage().notes().notes().all().empty() ? NotesView::tr("No notes yet. Press N on a frame of the stream, or here for a note on the moment of the cursor.") : NotesView::tr("No note has these words in it.");
+        return view_.stage().notes().notes().all().empty()
+                   ? NotesView::tr("No notes yet. Press N on a frame of the stream, or here for a note on the moment of the cursor.")
+                   : NotesView::tr("No note has these words in it.");
     }
     void paintRow(QPainter& painter, int y, std::uint64_t index) override
     {
@@ -48,9 +53,13 @@ protected:
         const int height = theme.rowHeight();
         if (note.uid == view_.chosen_)
             painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
-        paintText(painter, QRectF(theme.px(12), y, theme.px(92), height), timeText(view_.stage().seconds(note.time), 6), theme.mono(), theme.ink);
-        paintText(painter, QRectF(theme.px(112), y, theme.px(72), height), note.row == trace::noRow ? NotesView::tr("moment") : countText(note.row + 1), note.row == trace::noRow ? theme.body() : theme.mono(), theme.ink2);
-        paintText(painter, QRectF(theme.px(190), y, rowWidth() - theme.px(196), height), QString::fromStdString(note.text), theme.body(), theme.ink);
+        paintText(
+            painter, QRectF(theme.px(12), y, theme.px(92), height), timeText(view_.stage().seconds(note.time), 6), theme.mono(), theme.ink);
+        paintText(painter, QRectF(theme.px(112), y, theme.px(72), height),
+            note.row == trace::noRow ? NotesView::tr("moment") : countText(note.row + 1),
+            note.row == trace::noRow ? theme.body() : theme.mono(), theme.ink2);
+        paintText(painter, QRectF(theme.px(190), y, rowWidth() - theme.px(196), height), QString::fromStdString(note.text), theme.body(),
+            theme.ink);
     }
     void keyPressEvent(QKeyEvent* event) override
     {
@@ -71,10 +80,12 @@ protected:
     void contextMenuEvent(QContextMenuEvent* event) override
     {
         QMenu menu(this);
-        menu.addAction(NotesView::tr("Note on the moment of the cursor...\tN"), this, [this] { view_.stage().notes().ask(view_.stage().cursor(), trace::noRow, this); });
+        menu.addAction(NotesView::tr("Note on the moment of the cursor...\tN"), this,
+            [this] { view_.stage().notes().ask(view_.stage().cursor(), trace::noRow, this); });
         if (const std::int64_t at = current(); at >= 0) {
             menu.addAction(NotesView::tr("Change...\tF2"), this, [this, at] { change(static_cast<std::size_t>(at)); });
-            menu.addAction(NotesView::tr("Take away\tDel"), this, [this, at] { view_.stage().notes().remove(view_.shown_[static_cast<std::size_t>(at)].uid); });
+            menu.addAction(NotesView::tr("Take away\tDel"), this,
+                [this, at] { view_.stage().notes().remove(view_.shown_[static_cast<std::size_t>(at)].uid); });
         }
         menu.exec(event->globalPos());
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/paint/columns.h"
 
 #include <algorithm>
@@ -97,9 +98,15 @@ double Columns::leftOf(std::size_t place) const
     return left;
 }
 
-int Columns::total() const { return shown_.empty() ? 0 : static_cast<int>(leftOf(shown_.size() - 1) + widthOf(shown_.size() - 1)) + scrolled_; }
+int Columns::total() const
+{
+    return shown_.empty() ? 0 : static_cast<int>(leftOf(shown_.size() - 1) + widthOf(shown_.size() - 1)) + scrolled_;
+}
 
-QRectF Columns::box(std::size_t place, double y, double height) const { return {leftOf(place), y, widthOf(place) - Theme::get().px(columnGap), height}; }
+QRectF Columns::box(std::size_t place, double y, double height) const
+{
+    return {leftOf(place), y, widthOf(place) - Theme::get().px(columnGap), height};
+}
 
 int Columns::placeUnder(double x) const
 {

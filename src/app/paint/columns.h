@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The columns of a painted list: chosen, moved and sized by the user, and kept.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/paint/paint.h"
 
 #include <QCache>
@@ -143,7 +144,9 @@ void paintDigits(QPainter& painter, const QRectF& box, const QString& text, cons
     run.setRawFont(digits.font);
     run.setGlyphIndexes(glyphs);
     run.setPositions(places);
-    painter.drawGlyphRun(QPointF(leftFor(box, static_cast<double>(glyphs.size()) * digits.advance, alignment), std::floor(box.top() + (box.height() - digits.height) / 2 + digits.ascent + 0.5)), run);
+    painter.drawGlyphRun(QPointF(leftFor(box, static_cast<double>(glyphs.size()) * digits.advance, alignment),
+                             std::floor(box.top() + (box.height() - digits.height) / 2 + digits.ascent + 0.5)),
+        run);
 }
 
 }  // namespace
@@ -161,7 +164,9 @@ void paintText(QPainter& painter, const QRectF& box, const QString& text, const 
         shown = &laidOut(text, font, static_cast<int>(box.width()));
     painter.setFont(font);
     const double height = shown->text.size().height();
-    const double y = (alignment & Qt::AlignTop) ? box.top() : (alignment & Qt::AlignBottom) ? box.bottom() - height : box.top() + (box.height() - height) / 2;
+    const double y = (alignment & Qt::AlignTop)      ? box.top()
+                     : (alignment & Qt::AlignBottom) ? box.bottom() - height
+                                                     : box.top() + (box.height() - height) / 2;
     painter.drawStaticText(QPointF(leftFor(box, shown->width, alignment), std::floor(y + 0.5)), shown->text);
 }
 
@@ -199,9 +204,14 @@ void paintTint(QPainter& painter, const QRectF& box, std::size_t field)
 QString silentText(double seconds, const QFont& font, double width)
 {
     // Three digits at the most, rounded down.
-    const auto [value, unit] = seconds < 1000 ? std::pair(seconds, "s") : seconds < 6000 ? std::pair(seconds / 60, "min") : seconds < 360'000 ? std::pair(seconds / 3600, "h") : std::pair(seconds / 86'400, "d");
+    const auto [value, unit] = seconds < 1000      ? std::pair(seconds, "s")
+                               : seconds < 6000    ? std::pair(seconds / 60, "min")
+                               : seconds < 360'000 ? std::pair(seconds / 3600, "h")
+                                                   : std::pair(seconds / 86'400, "d");
     const bool whole = value >= 100 || seconds >= 1000;
-    const QString time = QStringLiteral("%1 %2").arg(whole ? std::floor(value) : std::floor(value * 10) / 10, 0, 'f', whole ? 0 : 1).arg(QLatin1String(unit));
+    const QString time = QStringLiteral("%1 %2")
+                             .arg(whole ? std::floor(value) : std::floor(value * 10) / 10, 0, 'f', whole ? 0 : 1)
+                             .arg(QLatin1String(unit));
     const QString words = QObject::tr("silent %1").arg(time);
     return QFontMetricsF(font).horizontalAdvance(words) <= width ? words : time;
 }
@@ -215,7 +225,8 @@ void paintFlag(QPainter& painter, const QPointF& centre, double size, Flag flag)
     painter.setPen(Qt::NoPen);
     painter.setBrush(flag == Flag::wrong ? theme.error : flag == Flag::note ? theme.accent : theme.ink2);
     const QPointF triangle[3] = {centre + QPointF(-s, -s * 0.6), centre + QPointF(s, -s * 0.6), centre + QPointF(0, s * 0.9)};
-    const QPointF diamond[4] = {centre + QPointF(0, -s * 1.2), centre + QPointF(s, 0), centre + QPointF(0, s * 1.2), centre + QPointF(-s, 0)};
+    const QPointF diamond[4] = {
+        centre + QPointF(0, -s * 1.2), centre + QPointF(s, 0), centre + QPointF(0, s * 1.2), centre + QPointF(-s, 0)};
     if (flag == Flag::wrong)
         painter.drawPolygon(diamond, 4);
     else if (flag == Flag::note)
@@ -231,17 +242,16 @@ void paintWarning(QPainter& painter, const QPointF& centre, double size)
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setPen(QPen(Theme::get().error, 1.3));
     painter.setBrush(Qt::NoBrush);
-    const QPointF points[3] = {centre + QPointF(0, -size * 0.5), centre + QPointF(size * 0.55, size * 0.45), centre + QPointF(-size * 0.55, size * 0.45)};
+    const QPointF points[3] = {
+        centre + QPointF(0, -size * 0.5), centre + QPointF(size * 0.55, size * 0.45), centre + QPointF(-size * 0.55, size * 0.45)};
     painter.drawPolygon(points, 3);
     painter.restore();
 }
 
-double latticeWidth()
-{
-    return Theme::get().px(8 * 20.6);
-}
+double latticeWidth() { return Theme::get().px(8 * 20.6); }
 
-void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately, const measure::BitMask& ever)
+void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately,
+    const measure::BitMask& ever)
 {
     const Theme& theme = Theme::get();
     const QColor still = theme.faint;
@@ -297,7 +307,9 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& 
         return;
     const double width = box.width() / beatsShown;
     const double half = theme.px(5.5);
-    const auto x = [&](Time time) { return box.right() - static_cast<double>((at - time).count()) / static_cast<double>(period.count()) * width; };
+    const auto x = [&](Time time) {
+        return box.right() - static_cast<double>((at - time).count()) / static_cast<double>(period.count()) * width;
+    };
     painter.save();
     painter.setClipRect(box.adjusted(-1, -2, 1, 2));
     for (std::size_t i = 0; i <= beats.size(); ++i) {
@@ -317,7 +329,8 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& 
                 }
         }
         if (i < beats.size() && x(next) >= box.left())
-            painter.fillRect(QRectF(std::round(x(next)) - 0.5, box.center().y() - half, std::max(1.0, theme.scale()), 2 * half), theme.ink2);
+            painter.fillRect(
+                QRectF(std::round(x(next)) - 0.5, box.center().y() - half, std::max(1.0, theme.scale()), 2 * half), theme.ink2);
     }
     painter.restore();
 }
@@ -339,14 +352,18 @@ QString valueText(double value, double factor)
     return QString::number(value, 'f', decimals);
 }
 
-QString counted(std::uint64_t count, const char* what) { return countText(count) + QLatin1Char(' ') + QLatin1String(what) + (count == 1 ? QString() : QStringLiteral("s")); }
+QString counted(std::uint64_t count, const char* what)
+{
+    return countText(count) + QLatin1Char(' ') + QLatin1String(what) + (count == 1 ? QString() : QStringLiteral("s"));
+}
 
 QString readingText(const database::Signal& signal, std::uint64_t bits, double value)
 {
     const std::string_view label = database::textOf(signal, bits);
     if (!label.empty())
         return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
-    return signal.unit.empty() ? valueText(value, signal.factor) : valueText(value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit);
+    return signal.unit.empty() ? valueText(value, signal.factor)
+                               : valueText(value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit);
 }
 
 QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room)
@@ -381,14 +398,19 @@ QStringList signalParts(const database::CatalogMessage& message, const database:
         range = QObject::tr("below its minimum, %1").arg(valueText(*signal.minimum, signal.factor));
     else if (signal.maximum && decoded.value > *signal.maximum)
         range = QObject::tr("above its maximum, %1").arg(valueText(*signal.maximum, signal.factor));
-    return {value, QString::fromUtf8(meaning.data(), static_cast<qsizetype>(meaning.size())), QObject::tr("raw %1").arg(rawText(database::rawText(message.plan.plan(decoded.signal), decoded.bits), decoded.bits, message.plan.plan(decoded.signal).length)), range};
+    return {value, QString::fromUtf8(meaning.data(), static_cast<qsizetype>(meaning.size())),
+        QObject::tr("raw %1").arg(rawText(
+            database::rawText(message.plan.plan(decoded.signal), decoded.bits), decoded.bits, message.plan.plan(decoded.signal).length)),
+        range};
 }
 
 void paintSignalLine(QPainter& painter, const QRectF& box, const database::CatalogMessage& message, const database::Decoded& decoded)
 {
     const Theme& theme = Theme::get();
     const QStringList parts = signalParts(message, decoded);
-    const auto part = [&](double from, double to) { return QRectF(box.left() + theme.px(from), box.top(), theme.px(to - from), box.height()); };
+    const auto part = [&](double from, double to) {
+        return QRectF(box.left() + theme.px(from), box.top(), theme.px(to - from), box.height());
+    };
     const bool outside = !parts[3].isEmpty();
     paintText(painter, part(0, 168), QString::fromStdString(message.message->signals[decoded.signal].name), theme.body(), theme.ink);
     paintText(painter, part(172, 282), parts[0], theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);

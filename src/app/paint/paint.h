@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small drawings that several views share.
 #pragma once
 
@@ -18,7 +19,8 @@ namespace wavetrope::app {
 /// The letter of a bus in a box of its hue.
 void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus);
 /// Text on one line, elided in the middle where it does not fit.
-void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);
+void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour,
+    Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);
 /// Fills a box with the tint of a field. Those that some eyes cannot tell apart have a texture, too: strokes, or dots.
 void paintTint(QPainter& painter, const QRectF& box, std::size_t field);
 
@@ -35,7 +37,8 @@ void paintWarning(QPainter& painter, const QPointF& centre, double size);
 
 /// A payload in a row: each byte two rows of four cells, inked when 1, underlined where it changed lately, grey where
 /// it never did. Longer payloads are folded to one cell a byte.
-void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately, const measure::BitMask& ever);
+void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately,
+    const measure::BitMask& ever);
 
 /// Arrivals against the beat: the last two dozen beats before `at`; a missed one is an outlined hole.
 void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at);
@@ -51,7 +54,10 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& 
 [[nodiscard]] QString counted(std::uint64_t count, const char* what);
 /// What a signal says: its text, or its value with the unit.
 [[nodiscard]] QString readingText(const database::Signal& signal, std::uint64_t bits, double value);
-[[nodiscard]] inline QString readingText(const database::Signal& signal, const database::Decoded& decoded) { return readingText(signal, decoded.bits, decoded.value); }
+[[nodiscard]] inline QString readingText(const database::Signal& signal, const database::Decoded& decoded)
+{
+    return readingText(signal, decoded.bits, decoded.value);
+}
 /// Signals of a frame as a few words: "BladeDepth 3.22 mm, SideTilt -0.40 deg", as many as fit in `room` pixels.
 [[nodiscard]] QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room);
 /// What a line of its own says of a value: the value with its unit, its meaning, the raw value, and how it stands to the

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/paint/row_list.h"
 
 #include <QAccessible>
@@ -165,7 +166,8 @@ void RowList::wheelEvent(QWheelEvent* event)
     }
     const int rows = event->angleDelta().y() / wheelUnitsPerRow;
     aboutToScroll(rows > 0);
-    top_ = static_cast<std::uint64_t>(std::clamp<std::int64_t>(static_cast<std::int64_t>(top_) - rows, 0, static_cast<std::int64_t>(lastTop())));
+    top_ = static_cast<std::uint64_t>(
+        std::clamp<std::int64_t>(static_cast<std::int64_t>(top_) - rows, 0, static_cast<std::int64_t>(lastTop())));
     updateScrollBar();
     viewport()->update();
     event->accept();
@@ -260,7 +262,8 @@ void RowList::mousePressEvent(QMouseEvent* event)
         if (gesture_ == Gesture::move)
             gestureColumn_ = columns_.placeUnder(event->position().x());
         else
-            gestureWidth_ = (columns_.box(static_cast<std::size_t>(gestureColumn_), 0, 1).width() + Theme::get().px(6)) / Theme::get().scale();
+            gestureWidth_ = (columns_.box(static_cast<std::size_t>(gestureColumn_), 0, 1).width() + Theme::get().px(6))
+                            / Theme::get().scale();
         if (gestureColumn_ < 0)
             gesture_ = Gesture::none;
         return;
@@ -291,10 +294,12 @@ void RowList::mouseMoveEvent(QMouseEvent* event)
         return;
     gestureAt_ = event->pos();
     if (gesture_ == Gesture::none) {
-        viewport()->setCursor(event->position().y() < headHeight() && columns_.edgeUnder(event->position().x()) >= 0 ? Qt::SizeHorCursor : Qt::ArrowCursor);
+        viewport()->setCursor(
+            event->position().y() < headHeight() && columns_.edgeUnder(event->position().x()) >= 0 ? Qt::SizeHorCursor : Qt::ArrowCursor);
         return;
     }
-    gestureMoved_ = gestureMoved_ || (gestureAt_ - gestureFrom_).manhattanLength() >= (gesture_ == Gesture::size ? 1 : QApplication::startDragDistance());
+    gestureMoved_ = gestureMoved_
+                    || (gestureAt_ - gestureFrom_).manhattanLength() >= (gesture_ == Gesture::size ? 1 : QApplication::startDragDistance());
     if (gesture_ == Gesture::size)
         columns_.setWidth(gestureColumn_, gestureWidth_ + (gestureAt_.x() - gestureFrom_.x()) / Theme::get().scale());
     updateScrollBar();
@@ -332,7 +337,9 @@ void RowList::tell()
 {
     if (current() < 0 || static_cast<std::uint64_t>(current()) >= count())
         return;
-    setAccessibleDescription(tr("Row %1 of %2: %3").arg(countText(static_cast<std::uint64_t>(current()) + 1), countText(count()), rowText(static_cast<std::uint64_t>(current())).replace(QLatin1Char('\t'), QStringLiteral(", "))));
+    setAccessibleDescription(tr("Row %1 of %2: %3")
+            .arg(countText(static_cast<std::uint64_t>(current()) + 1), countText(count()),
+                rowText(static_cast<std::uint64_t>(current())).replace(QLatin1Char('\t'), QStringLiteral(", "))));
     QAccessibleEvent event(this, QAccessible::DescriptionChanged);
     QAccessible::updateAccessibility(&event);
 }
@@ -416,7 +423,8 @@ bool RowList::viewportEvent(QEvent* event)
         const auto* help = static_cast<QHelpEvent*>(event);
         const int place = help->pos().y() < headHeight() ? columns_.placeUnder(help->pos().x()) : -1;
         if (place >= 0) {
-            QToolTip::showText(help->globalPos(), tr("%1. Drag to move, drag its right edge to size, right click for more").arg(columns_.at(static_cast<std::size_t>(place)).says));
+            QToolTip::showText(help->globalPos(), tr("%1. Drag to move, drag its right edge to size, right click for more")
+                                                      .arg(columns_.at(static_cast<std::size_t>(place)).says));
             return true;
         }
     }
@@ -430,17 +438,24 @@ void RowList::paintHeads(QPainter& painter)
     painter.fillRect(QRect(0, 0, width, headHeight()), theme.surface);
     for (const Head& head : heads_) {
         const bool right = head.rightAt > 0;
-        paintText(painter, QRectF(theme.px(head.at), 0, right ? theme.px(head.rightAt - head.at) : theme.px(110), headHeight()), head.time ? timeHead(head.text) : head.text, theme.small(), theme.ink3, (right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+        paintText(painter, QRectF(theme.px(head.at), 0, right ? theme.px(head.rightAt - head.at) : theme.px(110), headHeight()),
+            head.time ? timeHead(head.text) : head.text, theme.small(), theme.ink3,
+            (right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     }
     for (std::size_t i = 0; i < columns_.count(); ++i) {
         const QRectF box = columns_.box(i, 0, headHeight());
         const bool held = gesture_ == Gesture::move && gestureMoved_ && static_cast<int>(i) == gestureColumn_;
         const bool sorted = columns_.kindAt(i) == sortedKind_;
         const QFont font = sorted ? theme.text(9.8, QFont::DemiBold) : theme.small();
-        paintText(painter, box, columns_.at(i).head(), font, held ? theme.accent : sorted ? theme.ink : theme.ink3, (columns_.at(i).right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+        paintText(painter, box, columns_.at(i).head(), font,
+            held     ? theme.accent
+            : sorted ? theme.ink
+                     : theme.ink3,
+            (columns_.at(i).right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
         if (sorted) {   // a small arrow, towards the larger
             const double textWidth = QFontMetricsF(font).horizontalAdvance(columns_.at(i).head());
-            const QPointF c(columns_.at(i).right ? box.right() - textWidth - theme.px(6) : box.left() + textWidth + theme.px(6), headHeight() / 2.0);
+            const QPointF c(
+                columns_.at(i).right ? box.right() - textWidth - theme.px(6) : box.left() + textWidth + theme.px(6), headHeight() / 2.0);
             const double s = theme.px(2.5) * (descending_ ? -1 : 1);
             const QPointF arrow[3] = {{c.x() - std::abs(s), c.y() + s / 2}, {c.x(), c.y() - s / 2}, {c.x() + std::abs(s), c.y() + s / 2}};
             painter.setRenderHint(QPainter::Antialiasing);
@@ -470,7 +485,9 @@ void RowList::paintOpener(QPainter& painter, int y, bool isOpen) const
     painter.setPen(QPen(theme.ink3, 1.3));
     const QPointF c(theme.px(8.5), y + pitch() / 2.0);
     const double s = theme.px(2.6);
-    const QPointF line[3] = {isOpen ? QPointF(c.x() - s, c.y() - s / 2) : QPointF(c.x() - s / 2, c.y() - s), isOpen ? QPointF(c.x(), c.y() + s / 2) : QPointF(c.x() + s / 2, c.y()), isOpen ? QPointF(c.x() + s, c.y() - s / 2) : QPointF(c.x() - s / 2, c.y() + s)};
+    const QPointF line[3] = {isOpen ? QPointF(c.x() - s, c.y() - s / 2) : QPointF(c.x() - s / 2, c.y() - s),
+        isOpen ? QPointF(c.x(), c.y() + s / 2) : QPointF(c.x() + s / 2, c.y()),
+        isOpen ? QPointF(c.x() + s, c.y() - s / 2) : QPointF(c.x() - s / 2, c.y() + s)};
     painter.drawPolyline(line, 3);
     painter.restore();
 }
@@ -493,7 +510,8 @@ void RowList::paintEvent(QPaintEvent*)
             paintHeads(painter);
         painter.setFont(theme.body());
         painter.setPen(theme.ink2);
-        painter.drawText(QRectF(theme.px(20), headHeight(), viewport()->width() - theme.px(40), theme.px(90)), Qt::AlignCenter | Qt::TextWordWrap, emptyText());
+        painter.drawText(QRectF(theme.px(20), headHeight(), viewport()->width() - theme.px(40), theme.px(90)),
+            Qt::AlignCenter | Qt::TextWordWrap, emptyText());
         return;
     }
     if (columns_.empty())

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Rows that are painted for what is on the screen, whatever their number.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // In which order several undo stacks of a window were edited.
 #pragma once
 
@@ -35,13 +36,17 @@ private:
             last_ = index;
         });
     }
-    static EditTimes* find(const QUndoStack& stack) { return static_cast<EditTimes*>(stack.findChild<QObject*>(QStringLiteral("editTimes"), Qt::FindDirectChildrenOnly)); }
+    static EditTimes* find(const QUndoStack& stack)
+    {
+        return static_cast<EditTimes*>(stack.findChild<QObject*>(QStringLiteral("editTimes"), Qt::FindDirectChildrenOnly));
+    }
     static std::uint64_t of(const QUndoStack& stack, int step)
     {
         const EditTimes* times = find(stack);
         if (step < 0 || step >= stack.count())
             return 0;
-        return times != nullptr && static_cast<std::size_t>(step) < times->times_.size() ? times->times_[static_cast<std::size_t>(step)] : 1;
+        return times != nullptr && static_cast<std::size_t>(step) < times->times_.size() ? times->times_[static_cast<std::size_t>(step)]
+                                                                                         : 1;
     }
     static std::uint64_t& clock()
     {

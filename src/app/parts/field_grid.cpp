@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/parts/field_grid.h"
 
 #include <QComboBox>

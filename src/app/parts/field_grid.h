@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Fields with their labels, as many in a line as there is room for.
 #pragma once
 

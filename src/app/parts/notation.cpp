@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/parts/notation.h"
 
 #include <QDateTime>
@@ -13,7 +14,8 @@ namespace wavetrope::app {
 
 namespace {
 
-const QString timeKey = QStringLiteral("notation/minutes"), byteKey = QStringLiteral("notation/decimalBytes"), rawKey = QStringLiteral("notation/hexadecimalRaw");
+const QString timeKey = QStringLiteral("notation/minutes"), byteKey = QStringLiteral("notation/decimalBytes"),
+              rawKey = QStringLiteral("notation/hexadecimalRaw");
 
 constexpr Time clockStampsFrom = std::chrono::seconds(100'000'000);
 
@@ -70,24 +72,38 @@ QString timeText(double seconds, int decimals)
     const long long minutes = all / minute;
     const double rest = static_cast<double>(all % minute) / scale;
     const QString sign = seconds < 0 && all > 0 ? QStringLiteral("-") : QString();
-    const QString front = minutes >= 60 ? QStringLiteral("%1:%2").arg(minutes / 60).arg(minutes % 60, 2, 10, QLatin1Char('0')) : QString::number(minutes);
+    const QString front = minutes >= 60 ? QStringLiteral("%1:%2").arg(minutes / 60).arg(minutes % 60, 2, 10, QLatin1Char('0'))
+                                        : QString::number(minutes);
     return sign + front + QStringLiteral(":%1").arg(rest, decimals == 0 ? 2 : decimals + 3, 'f', decimals, QLatin1Char('0'));
 }
 
-QString timeWords(double seconds, int decimals) { return timeForm() == TimeForm::seconds ? QObject::tr("%1 s").arg(timeText(seconds, decimals)) : timeText(seconds, decimals); }
+QString timeWords(double seconds, int decimals)
+{
+    return timeForm() == TimeForm::seconds ? QObject::tr("%1 s").arg(timeText(seconds, decimals)) : timeText(seconds, decimals);
+}
 
-QString timeHead(const QString& name) { return timeForm() == TimeForm::seconds ? QObject::tr("%1, s").arg(name) : QObject::tr("%1, min:s").arg(name); }
+QString timeHead(const QString& name)
+{
+    return timeForm() == TimeForm::seconds ? QObject::tr("%1, s").arg(name) : QObject::tr("%1, min:s").arg(name);
+}
 
 QString dateText(Time time)
 {
     const auto whole = std::chrono::floor<std::chrono::seconds>(time);
     const auto rest = (time - whole).count() / 1000;
-    return QDateTime::fromSecsSinceEpoch(whole.count(), Qt::UTC).toString(QStringLiteral("yyyy-MM-dd HH:mm:ss")) + QStringLiteral(".%1").arg(rest, 6, 10, QLatin1Char('0'));
+    return QDateTime::fromSecsSinceEpoch(whole.count(), Qt::UTC).toString(QStringLiteral("yyyy-MM-dd HH:mm:ss"))
+           + QStringLiteral(".%1").arg(rest, 6, 10, QLatin1Char('0'));
 }
 
-QString momentText(Time time) { return time < clockStampsFrom ? QString::fromStdString(wavetrope::secondsText(time)) + QStringLiteral(" s") : dateText(time); }
+QString momentText(Time time)
+{
+    return time < clockStampsFrom ? QString::fromStdString(wavetrope::secondsText(time)) + QStringLiteral(" s") : dateText(time);
+}
 
-QString byteText(unsigned byte) { return byteBase() == NumberBase::decimal ? QString::number(byte) : QStringLiteral("%1").arg(byte, 2, 16, QLatin1Char('0')).toUpper(); }
+QString byteText(unsigned byte)
+{
+    return byteBase() == NumberBase::decimal ? QString::number(byte) : QStringLiteral("%1").arg(byte, 2, 16, QLatin1Char('0')).toUpper();
+}
 
 QString rawText(const std::string& decimal, std::uint64_t bits, unsigned length)
 {

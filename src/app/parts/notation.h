@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How times and raw numbers are written, the same in all views.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/parts/settings.h"
 
 #include <QSettings>
@@ -10,7 +11,8 @@ namespace wavetrope::app {
 
 namespace {
 
-const QString themeKey = QStringLiteral("theme"), scaleKey = QStringLiteral("scale"), windowKey = QStringLiteral("window"), daysKey = QStringLiteral("keeping/days");
+const QString themeKey = QStringLiteral("theme"), scaleKey = QStringLiteral("scale"), windowKey = QStringLiteral("window"),
+              daysKey = QStringLiteral("keeping/days");
 constexpr double usualSeconds = 12;
 constexpr int usualDays = 30;
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the user settled on for all windows: look, window of time, how long kept runs stay.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/parts/wrap_layout.h"
 
 #include <QWidget>
@@ -25,7 +26,8 @@ QSize WrapLayout::sizeHint() const
     QSize size(0, 0);
     for (const QLayoutItem* item : items_)
         if (!item->isEmpty())
-            size = QSize(size.width() + item->sizeHint().width() + (size.width() > 0 ? gap_ : 0), std::max(size.height(), item->sizeHint().height()));
+            size = QSize(size.width() + item->sizeHint().width() + (size.width() > 0 ? gap_ : 0),
+                std::max(size.height(), item->sizeHint().height()));
     return size;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Widgets in a line, and in further lines where it is too narrow for one.
 #pragma once
 
@@ -15,7 +16,10 @@ public:
 
     void addItem(QLayoutItem* item) override { items_.push_back(item); }
     [[nodiscard]] int count() const override { return static_cast<int>(items_.size()); }
-    [[nodiscard]] QLayoutItem* itemAt(int index) const override { return index >= 0 && index < count() ? items_[static_cast<std::size_t>(index)] : nullptr; }
+    [[nodiscard]] QLayoutItem* itemAt(int index) const override
+    {
+        return index >= 0 && index < count() ? items_[static_cast<std::size_t>(index)] : nullptr;
+    }
     QLayoutItem* takeAt(int index) override;
     [[nodiscard]] Qt::Orientations expandingDirections() const override { return {}; }
     [[nodiscard]] bool hasHeightForWidth() const override { return true; }

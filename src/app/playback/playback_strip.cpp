@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QDragEnterEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -37,7 +38,8 @@ void PlaybackStrip::setLog(const std::shared_ptr<const trace::Trace>& log)
     // Every so many frames is enough for a picture of the density.
     const trace::Row step = std::max<trace::Row>(1, snapshot.rows() / 4'000'000);
     for (trace::Row row = 0; row < snapshot.rows(); row += step)
-        ++histogram_[std::min(cells - 1, static_cast<std::size_t>(static_cast<double>((snapshot.time(row) - from).count()) / static_cast<double>(span.count()) * cells))];
+        ++histogram_[std::min(cells - 1, static_cast<std::size_t>(static_cast<double>((snapshot.time(row) - from).count())
+                                                                  / static_cast<double>(span.count()) * cells))];
     update();
 }
 
@@ -51,7 +53,8 @@ void PlaybackStrip::setPosition(Time start, Time end, Time position)
 
 Time PlaybackStrip::timeAt(double x) const
 {
-    return start_ + Time(static_cast<std::int64_t>(std::clamp(x / std::max(1, width()), 0.0, 1.0) * static_cast<double>((end_ - start_).count())));
+    return start_
+           + Time(static_cast<std::int64_t>(std::clamp(x / std::max(1, width()), 0.0, 1.0) * static_cast<double>((end_ - start_).count())));
 }
 
 void PlaybackStrip::paintEvent(QPaintEvent*)
@@ -80,18 +83,17 @@ void PlaybackStrip::paintEvent(QPaintEvent*)
     if (rangeTo_ > rangeFrom_) {
         painter.setPen(QPen(theme.accent, 1));
         painter.setBrush(Qt::NoBrush);
-        painter.drawRect(QRectF(static_cast<double>((rangeFrom_ - start_).count()) * scale, 1, static_cast<double>((rangeTo_ - rangeFrom_).count()) * scale, height() - 3));
+        painter.drawRect(QRectF(static_cast<double>((rangeFrom_ - start_).count()) * scale, 1,
+            static_cast<double>((rangeTo_ - rangeFrom_).count()) * scale, height() - 3));
     }
     painter.fillRect(QRectF(at - 0.75, 0, 2, height()), theme.accent);
     const QString text = QStringLiteral("%1 s").arg(static_cast<double>((position_ - start_).count()) * 1e-9, 0, 'f', 1);
     const double room = theme.px(60);
-    paintText(painter, QRectF(at + room < width() ? at + 5 : at - room - 5, 2, room, theme.px(14)), text, theme.mono(), theme.accent, at + room < width() ? Qt::AlignLeft : Qt::AlignRight);
+    paintText(painter, QRectF(at + room < width() ? at + 5 : at - room - 5, 2, room, theme.px(14)), text, theme.mono(), theme.accent,
+        at + room < width() ? Qt::AlignLeft : Qt::AlignRight);
 }
 
-void PlaybackStrip::mousePressEvent(QMouseEvent* event)
-{
-    pressedAt_ = event->position().x();
-}
+void PlaybackStrip::mousePressEvent(QMouseEvent* event) { pressedAt_ = event->position().x(); }
 
 void PlaybackStrip::mouseMoveEvent(QMouseEvent* event)
 {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/playback/playback_view.h"
 #include "app/parts/edit_times.h"
 
@@ -42,7 +43,9 @@ private:
 
 class RouteCommand : public QUndoCommand {
 public:
-    RouteCommand(RunDocument& document, std::vector<drive::Route> before, std::vector<drive::Route> next) : QUndoCommand(QObject::tr("change what is played")), document_(document), before_(std::move(before)), next_(std::move(next)) {}
+    RouteCommand(RunDocument& document, std::vector<drive::Route> before, std::vector<drive::Route> next)
+        : QUndoCommand(QObject::tr("change what is played")), document_(document), before_(std::move(before)), next_(std::move(next))
+    {}
     void undo() override { apply(before_); }
     void redo() override { apply(next_); }
 
@@ -58,7 +61,8 @@ private:
 
 bool sameRoutes(const std::vector<drive::Route>& a, const std::vector<drive::Route>& b)
 {
-    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](const drive::Route& x, const drive::Route& y) { return x.to == y.to && x.senders == y.senders && x.nodes == y.nodes; });
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+        [](const drive::Route& x, const drive::Route& y) { return x.to == y.to && x.senders == y.senders && x.nodes == y.nodes; });
 }
 
 }  // namespace
@@ -88,8 +92,22 @@ private:
 };
 
 PlaybackView::PlaybackView(Stage& stage)
-    : View(stage), facts_(new ElidedLabel), strip_(new PlaybackStrip), controls_(new QWidget), play_(new QPushButton(tr("Play"))), step_(new QPushButton(tr("Step"))), tenFrames_(new QPushButton(tr("10 frames"))), loop_(new QCheckBox(tr("loop"))),
-      heading_(new QLabel(tr("What of the log goes where"))), routesBox_(new QWidget), routesLayout_(new QVBoxLayout(routesBox_)), notice_(new Notice), noticeText_(new QLabel), noticeButton_(new QPushButton), choose_(new QPushButton(tr("Choose a log..."))), empty_(new QLabel)
+    : View(stage),
+      facts_(new ElidedLabel),
+      strip_(new PlaybackStrip),
+      controls_(new QWidget),
+      play_(new QPushButton(tr("Play"))),
+      step_(new QPushButton(tr("Step"))),
+      tenFrames_(new QPushButton(tr("10 frames"))),
+      loop_(new QCheckBox(tr("loop"))),
+      heading_(new QLabel(tr("What of the log goes where"))),
+      routesBox_(new QWidget),
+      routesLayout_(new QVBoxLayout(routesBox_)),
+      notice_(new Notice),
+      noticeText_(new QLabel),
+      noticeButton_(new QPushButton),
+      choose_(new QPushButton(tr("Choose a log..."))),
+      empty_(new QLabel)
 {
     EditTimes::follow(undo_);
     const Theme& theme = Theme::get();
@@ -129,7 +147,8 @@ PlaybackView::PlaybackView(Stage& stage)
     paceLine->setContentsMargins(theme.px(10), 0, theme.px(10), 0);
     paceLine->setSpacing(theme.px(6));
     paceLine->addWidget(new QLabel(tr("pace")));
-    for (const auto& [factor, text] : std::initializer_list<std::pair<double, QString>>{{1, tr("recorded")}, {2, tr("x 2")}, {10, tr("x 10")}, {0, tr("fastest")}}) {
+    for (const auto& [factor, text] :
+        std::initializer_list<std::pair<double, QString>>{{1, tr("recorded")}, {2, tr("x 2")}, {10, tr("x 10")}, {0, tr("fastest")}}) {
         auto* button = new QPushButton(text);
         button->setObjectName(QStringLiteral("pace%1").arg(factor));
         button->setCheckable(true);
@@ -202,7 +221,9 @@ PlaybackView::PlaybackView(Stage& stage)
         if (this->stage().document().session() != nullptr)
             this->stage().document().session()->post([on](rig::Session& session) { session.playback().setLoop(on); });
     });
-    connect(strip_, &PlaybackStrip::sought, this, [this](std::int64_t time) { this->stage().document().session()->post([time](rig::Session& session) { session.playback().seek(Time(time)); }); });
+    connect(strip_, &PlaybackStrip::sought, this, [this](std::int64_t time) {
+        this->stage().document().session()->post([time](rig::Session& session) { session.playback().seek(Time(time)); });
+    });
     connect(strip_, &PlaybackStrip::rangeChosen, this, [this](std::int64_t from, std::int64_t to) {
         this->stage().document().session()->post([from, to](rig::Session& session) {
             if (to > from)
@@ -281,12 +302,14 @@ void PlaybackView::buildRoutes()
         std::vector<std::string> senders;
         if (same >= 0)
             for (const auto& message : stage().catalog().messages())
-                if (message.bus == same && !message.message->sender.empty() && std::find(senders.begin(), senders.end(), message.message->sender) == senders.end())
+                if (message.bus == same && !message.message->sender.empty()
+                    && std::find(senders.begin(), senders.end(), message.message->sender) == senders.end())
                     senders.push_back(message.message->sender);
         for (const std::string& sender : senders)
             row.what->addItem(tr("%1 only").arg(QString::fromStdString(sender)), QStringLiteral("only ") + QString::fromStdString(sender));
         for (const std::string& sender : senders)
-            row.what->addItem(tr("all except %1").arg(QString::fromStdString(sender)), QStringLiteral("except ") + QString::fromStdString(sender));
+            row.what->addItem(
+                tr("all except %1").arg(QString::fromStdString(sender)), QStringLiteral("except ") + QString::fromStdString(sender));
         line->addWidget(row.what);
         auto* arrow = new QLabel(QStringLiteral("\u2192"));
         line->addWidget(arrow);
@@ -387,11 +410,13 @@ void PlaybackView::refresh()
     const bool replayable = !live && !stage().document().rig().buses.empty();
     choose_->setVisible(!loaded && (live || replayable));
     if (replayable) {
-        empty_->setText(tr("This window shows a log. Playback puts it back on the buses of a running rig, where simulated nodes react to it."));
+        empty_->setText(
+            tr("This window shows a log. Playback puts it back on the buses of a running rig, where simulated nodes react to it."));
         choose_->setText(tr("Play this log in %1").arg(QString::fromStdString(stage().document().rig().name)));
         choose_->setToolTip(tr("Opens the rig in a window of its own, running, with this log in its playback"));
     } else if (!live) {
-        empty_->setText(tr("This window shows a log. Playback works in the window of a running rig: open one with Ctrl+O and drop this log on its playback."));
+        empty_->setText(tr("This window shows a log. Playback works in the window of a running rig: open one with Ctrl+O and drop this log "
+                           "on its playback."));
     }
     if (!loaded) {
         notice_->hide();
@@ -410,13 +435,19 @@ void PlaybackView::refresh()
         building_ = true;
         for (std::size_t i = 0; i < rows_.size(); ++i) {
             const drive::Route& route = report_.routes[i];
-            const QString wanted = route.to < 0 ? QStringLiteral("nothing") : route.senders == drive::Senders::all || route.nodes.empty() ? QStringLiteral("all") : (route.senders == drive::Senders::only ? QStringLiteral("only ") : QStringLiteral("except ")) + QString::fromStdString(route.nodes.front());
+            const QString wanted = route.to < 0 ? QStringLiteral("nothing")
+                                   : route.senders == drive::Senders::all || route.nodes.empty()
+                                       ? QStringLiteral("all")
+                                       : (route.senders == drive::Senders::only ? QStringLiteral("only ") : QStringLiteral("except "))
+                                             + QString::fromStdString(route.nodes.front());
             if (!rows_[i].what->view()->isVisible())
                 rows_[i].what->setCurrentIndex(std::max(0, rows_[i].what->findData(wanted)));
         }
         building_ = false;
     }
-    facts_->setText(tr("%1, %2 s: %4 of %3 frames are chosen, %5 were sent").arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1), countText(log_->rows()), countText(report_.chosen), countText(report_.sent)));
+    facts_->setText(tr("%1, %2 s: %4 of %3 frames are chosen, %5 were sent")
+            .arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1), countText(log_->rows()),
+                countText(report_.chosen), countText(report_.sent)));
     strip_->setPosition(report_.start, report_.end, report_.position);
     play_->setText(report_.playing ? tr("Rest") : tr("Play"));
     const bool blocked = !report_.collisions.empty() || report_.chosen == 0;
@@ -444,14 +475,19 @@ void PlaybackView::refresh()
         for (const rig::Collision& collision : report_.collisions)
             if (!nodes.contains(QString::fromStdString(collision.node)))
                 nodes << QString::fromStdString(collision.node);
-        noticeText_->setText(tr("Collision: %1%2. Nothing is sent until that is settled.").arg(QString::fromStdString(report_.collisions.front().words(stage().catalog())), report_.collisions.size() > 1 ? tr(", and %1 more").arg(report_.collisions.size() - 1) : QString()));
-        noticeButton_->setText(nodes.size() > 2 ? tr("Take %1 nodes out").arg(nodes.size()) : tr("Take %1 out").arg(nodes.join(QStringLiteral(", "))));
-        noticeButton_->setToolTip(tr("No longer simulates %1, so that its recording can stand in for it").arg(nodes.join(QStringLiteral(", "))));
+        noticeText_->setText(tr("Collision: %1%2. Nothing is sent until that is settled.")
+                .arg(QString::fromStdString(report_.collisions.front().words(stage().catalog())),
+                    report_.collisions.size() > 1 ? tr(", and %1 more").arg(report_.collisions.size() - 1) : QString()));
+        noticeButton_->setText(
+            nodes.size() > 2 ? tr("Take %1 nodes out").arg(nodes.size()) : tr("Take %1 out").arg(nodes.join(QStringLiteral(", "))));
+        noticeButton_->setToolTip(
+            tr("No longer simulates %1, so that its recording can stand in for it").arg(nodes.join(QStringLiteral(", "))));
     } else if (report_.chosen == 0) {
         noticeText_->setText(tr("Nothing is chosen yet: say above which frames go to which bus."));
         noticeButton_->hide();
     } else if (!out.isEmpty()) {
-        noticeText_->setText(tr("No collision: %1 is taken out of the simulation while its recording plays.").arg(out.join(QStringLiteral(", "))));
+        noticeText_->setText(
+            tr("No collision: %1 is taken out of the simulation while its recording plays.").arg(out.join(QStringLiteral(", "))));
         noticeButton_->setText(tr("Put it back"));
         noticeButton_->setToolTip(tr("Simulates it again"));
     } else {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Replay of a log: which log, at which pace, what of it goes where, who stands in for whom.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which rows the roster has, and in what order.
 #include <algorithm>
 #include <bit>
@@ -107,15 +108,18 @@ void RosterRows::rebuild()
                 ++end;
             const trace::IdentifierIndex first = sorted[i].second.members.front();
             const auto* message = messageOf(first);
-            const QString title = grouping_ == Grouping::bus ? QString::fromStdString(view_.stage().document().buses()[trace.key(first).bus].name)
-                                  : message != nullptr && !message->message->sender.empty() ? QString::fromStdString(message->message->sender)
-                                                                                            : tr("no sender known");
+            const QString title = grouping_ == Grouping::bus
+                                      ? QString::fromStdString(view_.stage().document().buses()[trace.key(first).bus].name)
+                                  : message != nullptr && !message->message->sender.empty()
+                                      ? QString::fromStdString(message->message->sender)
+                                      : tr("no sender known");
             entries_.push_back({{}, tr("%1, %2").arg(title, counted(end - i, joined_ ? "row" : "identifier"))});
         }
         shown_.push_back(sorted[i].second.members.front());
         entries_.push_back(std::move(sorted[i].second));
     }
-    view_.filterLine()->setResult(joined_ ? tr("%1 rows of %2 identifiers").arg(shown_.size()).arg(passing) : tr("%1 of %2 identifiers").arg(passing).arg(known_));
+    view_.filterLine()->setResult(
+        joined_ ? tr("%1 rows of %2 identifiers").arg(shown_.size()).arg(passing) : tr("%1 of %2 identifiers").arg(passing).arg(known_));
 }
 
 }  // namespace wavetrope::app

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/roster/roster_rows.h"
 
 #include <QActionGroup>
@@ -62,7 +63,8 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
         {"since", tr("since last"), tr("Time from its last frame to the cursor"), 70, false, true},
         {"length", tr("len"), tr("Payload bytes of the newest frame"), 32, false, true},
         {"bits", tr("bits"), tr("Payload bit by bit: ink is 1, underlined where it changed lately, grey where it never did"), 174},
-        {"newest", tr("newest"), tr("Signals of the newest frame; open the row for all, with the smallest and largest so far"), 130, true, false, true},
+        {"newest", tr("newest"), tr("Signals of the newest frame; open the row for all, with the smallest and largest so far"), 130, true,
+            false, true},
     }));
     sortBy(identifier, false);
 }
@@ -114,7 +116,8 @@ void RosterRows::joinGroups(bool join)
 
 nlohmann::json RosterRows::save() const
 {
-    return {{"columns", columns_.save()}, {"sort", columns_.kinds()[static_cast<std::size_t>(order_)].key}, {"descending", descending_}, {"group", groupings[static_cast<unsigned>(grouping_)]}, {"join_parameter_groups", joined_}};
+    return {{"columns", columns_.save()}, {"sort", columns_.kinds()[static_cast<std::size_t>(order_)].key}, {"descending", descending_},
+        {"group", groupings[static_cast<unsigned>(grouping_)]}, {"join_parameter_groups", joined_}};
 }
 
 void RosterRows::restore(const nlohmann::json& setUp)
@@ -252,7 +255,8 @@ void RosterRows::contextMenuEvent(QContextMenuEvent* event)
     openIt->setObjectName(QStringLiteral("openRow"));
     openIt->setShortcut(isOpenNow ? Qt::Key_Left : Qt::Key_Right);
     connect(openIt, &QAction::triggered, this, [this, index, isOpenNow] { setOpen(static_cast<std::uint64_t>(index), !isOpenNow); });
-    connect(menu.addAction(tr("Show only these frames in the stream")), &QAction::triggered, this, [this, condition] { Q_EMIT view_.stage().filterWanted(QString::fromStdString(condition)); });
+    connect(menu.addAction(tr("Show only these frames in the stream")), &QAction::triggered, this,
+        [this, condition] { Q_EMIT view_.stage().filterWanted(QString::fromStdString(condition)); });
     QAction* copied = menu.addAction(tr("Copy row"));
     copied->setShortcut(QKeySequence::Copy);
     connect(copied, &QAction::triggered, this, [this] { QApplication::clipboard()->setText(chosenText()); });
@@ -262,14 +266,19 @@ void RosterRows::contextMenuEvent(QContextMenuEvent* event)
     menu.exec(byKey ? viewport()->mapToGlobal(QPoint(Theme::get().px(34), headHeight())) : event->globalPos());
 }
 
-QString RosterRows::emptyText() const { return known_ == 0 ? tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.") : tr("No identifier passes this filter."); }
+QString RosterRows::emptyText() const
+{
+    return known_ == 0 ? tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.")
+                       : tr("No identifier passes this filter.");
+}
 
 void RosterRows::mouseMoveEvent(QMouseEvent* event)
 {
     RowList::mouseMoveEvent(event);
     // A row dragged onto the lanes plots its first signal.
     const std::int64_t index = current();
-    if (pressedAt_.y() < headHeight() || !(event->buttons() & Qt::LeftButton) || index < 0 || (event->position().toPoint() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
+    if (pressedAt_.y() < headHeight() || !(event->buttons() & Qt::LeftButton) || index < 0
+        || (event->position().toPoint() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
         return;
     const auto* message = messageOf(entries_[static_cast<std::size_t>(index)].members.front());
     if (message == nullptr || message->message->signals.empty())
@@ -310,7 +319,9 @@ QString RosterRows::rowText(std::uint64_t index) const
         case spread: cells << periodText(moment.spread()); break;
         case since: cells << (seen ? periodText(stage.cursor() - moment.beats.back()) : QString()); break;
         case length: cells << (seen ? QString::number(frame.length) : QString()); break;
-        case bits: cells << QString::fromLatin1(QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper()); break;
+        case bits:
+            cells << QString::fromLatin1(QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper());
+            break;
         case newest: cells << (seen && message != nullptr ? signalWords(*message, frame, Theme::get().body(), 1e9) : QString()); break;
         default: cells << QString(); break;     // what is only drawn
         }
@@ -363,33 +374,47 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
                 paintText(painter, box, QString::fromStdString(message->message->name), selected ? theme.bodyStrong() : theme.body(), ink);
             } else if (!key.error) {
                 paintText(painter, box, tr("undefined"), theme.body(), theme.ink3);
-                paintWarning(painter, QPointF(box.left() + QFontMetricsF(theme.body()).horizontalAdvance(tr("undefined")) + theme.px(10), y + height / 2.0), theme.px(9));
+                paintWarning(painter,
+                    QPointF(box.left() + QFontMetricsF(theme.body()).horizontalAdvance(tr("undefined")) + theme.px(10), y + height / 2.0),
+                    theme.px(9));
             }
             break;
-        case sender: paintText(painter, box, message != nullptr ? QString::fromStdString(message->message->sender) : QString(), theme.body(), ink); break;
+        case sender:
+            paintText(painter, box, message != nullptr ? QString::fromStdString(message->message->sender) : QString(), theme.body(), ink);
+            break;
         case frames: paintText(painter, box, countText(moment.count), theme.mono(), ink, right); break;
         case beats:
             if (seen)
-                paintRhythm(painter, QRectF(box.left(), y, std::min(box.width(), double(theme.px(104))), height), moment.beats, cycle, stage.cursor());
+                paintRhythm(painter, QRectF(box.left(), y, std::min(box.width(), double(theme.px(104))), height), moment.beats, cycle,
+                    stage.cursor());
             else
                 paintText(painter, box, stage.lostOldest() ? tr("none kept") : tr("not yet seen"), theme.body(), theme.ink3);
             break;
         case period:
             if (seen)
-                paintText(painter, box, silent ? silentText(static_cast<double>((stage.cursor() - moment.beats.back()).count()) * 1e-9, theme.mono(), box.width()) : periodText(moment.mean()), theme.mono(), silent && cycle.count() > 0 ? theme.error : ink, right);
+                paintText(painter, box,
+                    silent
+                        ? silentText(static_cast<double>((stage.cursor() - moment.beats.back()).count()) * 1e-9, theme.mono(), box.width())
+                        : periodText(moment.mean()),
+                    theme.mono(), silent && cycle.count() > 0 ? theme.error : ink, right);
             break;
         case spread: paintText(painter, box, periodText(moment.spread()), theme.mono(), ink, right); break;
-        case since: paintText(painter, box, seen ? periodText(stage.cursor() - moment.beats.back()) : QString(), theme.mono(), ink, right); break;
+        case since:
+            paintText(painter, box, seen ? periodText(stage.cursor() - moment.beats.back()) : QString(), theme.mono(), ink, right);
+            break;
         case length: paintText(painter, box, seen ? QString::number(frame.length) : QString(), theme.mono(), ink, right); break;
         case bits:
             if (seen) {
-                const measure::BitMask ever = stage.document().measures().read([&](const measure::MeasureState& s) { return first < s.identifiers.size() ? s.identifiers[first].changed : measure::BitMask{}; });
+                const measure::BitMask ever = stage.document().measures().read([&](const measure::MeasureState& s) {
+                    return first < s.identifiers.size() ? s.identifiers[first].changed : measure::BitMask{};
+                });
                 paintBitLattice(painter, box, frame.data, frame.length, moment.changedLately, ever);
             }
             break;
         case newest:
             if (seen && message != nullptr)
-                paintText(painter, box, signalWords(*message, frame, theme.body(), box.width()), theme.body(), silent ? theme.ink3 : theme.ink);
+                paintText(
+                    painter, box, signalWords(*message, frame, theme.body(), box.width()), theme.body(), silent ? theme.ink3 : theme.ink);
             else if (seen && !key.error)
                 paintText(painter, box, tr("no definition"), theme.body(), theme.ink3);
             break;
@@ -527,7 +552,9 @@ QString RosterRows::lineText(std::uint64_t index, int line) const
     const QString unit = is.signal->unit.empty() ? QString() : QLatin1Char(' ') + QString::fromStdString(is.signal->unit);
     const QString range = rangeText(is);
     QStringList parts{QString::fromStdString(is.signal->name), is.newest ? readingText(*is.signal, *is.newest) : tr("not in this frame"),
-                       is.soFar ? tr("%1 to %2%3 so far").arg(valueText(is.soFar->low, is.signal->factor), valueText(is.soFar->high, is.signal->factor), unit) : QString()};
+        is.soFar
+            ? tr("%1 to %2%3 so far").arg(valueText(is.soFar->low, is.signal->factor), valueText(is.soFar->high, is.signal->factor), unit)
+            : QString()};
     if (!range.isEmpty())
         parts.append(range);
     return parts.join(QLatin1Char('\t'));
@@ -546,7 +573,8 @@ void RosterRows::paintLine(QPainter& painter, int y, std::uint64_t index, int li
     const auto lines = linesOf(entries_[index]);
     const Line& is = lines[static_cast<std::size_t>(line)];
     paintText(painter, part(0, 168), parts[0], theme.body(), is.newest ? theme.ink : theme.ink3);
-    paintText(painter, part(172, 320), parts[1], is.newest ? theme.mono() : theme.body(), is.newest ? theme.ink : theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+    paintText(painter, part(172, 320), parts[1], is.newest ? theme.mono() : theme.body(), is.newest ? theme.ink : theme.ink3,
+        Qt::AlignRight | Qt::AlignVCenter);
     paintText(painter, part(336, 560), parts[2], theme.mono(), theme.ink2);
     if (parts.size() > 3) {
         const double at = left + theme.px(336) + QFontMetricsF(theme.mono()).horizontalAdvance(parts[2]) + theme.px(20);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/roster/roster_view.h"
 
 #include <QVBoxLayout>
@@ -6,7 +7,8 @@
 
 namespace wavetrope::app {
 
-RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. not bus Scanner"))), rows_(new RosterRows(*this))
+RosterView::RosterView(Stage& stage)
+    : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. not bus Scanner"))), rows_(new RosterRows(*this))
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -15,7 +17,8 @@ RosterView::RosterView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     filterLine_->setNamed(stage.document().rig().namedFilters());
     filterLine_->setCatalog(stage.document().catalog());
     connect(filterLine_, &FilterLine::wrongChanged, rows_, &RowList::setStale);
-    connect(filterLine_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
+    connect(filterLine_, &FilterLine::keepWanted, this,
+        [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
     connect(filterLine_, &FilterLine::filterChanged, this, [this] {
         rows_->rebuild();
         rows_->refresh();

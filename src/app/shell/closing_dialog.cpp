@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/closing_dialog.h"
 
 #include <QDialogButtonBox>
@@ -18,7 +19,9 @@ QString wordsOf(Loss::Remedy remedy, Loss::Kind kind)
 {
     switch (remedy) {
     case Loss::Remedy::save: return ClosingDialog::tr("save");
-    case Loss::Remedy::keep: return kind == Loss::Kind::recording ? ClosingDialog::tr("end it and keep the log") : ClosingDialog::tr("keep it among runs that were not ended");
+    case Loss::Remedy::keep:
+        return kind == Loss::Kind::recording ? ClosingDialog::tr("end it and keep the log")
+                                             : ClosingDialog::tr("keep it among runs that were not ended");
     case Loss::Remedy::saveAs: return ClosingDialog::tr("save as...");
     case Loss::Remedy::discard: return ClosingDialog::tr("discard");
     }
@@ -43,7 +46,8 @@ ClosingDialog::ClosingDialog(const std::vector<Loss>& losses, QWidget* parent) :
     grid->setVerticalSpacing(theme.px(10));
     for (std::size_t i = 0; i < losses_.size(); ++i) {
         const Loss& loss = losses_[i];
-        auto* words = new QLabel(QStringLiteral("<b>%1</b><br><span style='color:%2'>%3</span>").arg(loss.what.toHtmlEscaped(), theme.ink2.name(), loss.detail.toHtmlEscaped()));
+        auto* words = new QLabel(QStringLiteral("<b>%1</b><br><span style='color:%2'>%3</span>")
+                .arg(loss.what.toHtmlEscaped(), theme.ink2.name(), loss.detail.toHtmlEscaped()));
         words->setMinimumWidth(theme.px(260));
         words->setMaximumWidth(theme.px(420));
         words->setWordWrap(true);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What would be lost with a window, asked about once.
 #pragma once
 

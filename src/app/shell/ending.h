@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The end of the program that comes from outside: of the desktop's session, or by a signal.
 #pragma once
 

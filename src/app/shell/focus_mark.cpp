@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/focus_mark.h"
 
 #include <QAbstractScrollArea>
@@ -18,7 +19,8 @@ constexpr int lineWidth = 1;
 
 bool drawsNone(QWidget* widget)
 {
-    return (qobject_cast<QAbstractScrollArea*>(widget) != nullptr && qobject_cast<QTextEdit*>(widget) == nullptr) || qobject_cast<TimePlot*>(widget) != nullptr || qobject_cast<View*>(widget) != nullptr;
+    return (qobject_cast<QAbstractScrollArea*>(widget) != nullptr && qobject_cast<QTextEdit*>(widget) == nullptr)
+           || qobject_cast<TimePlot*>(widget) != nullptr || qobject_cast<View*>(widget) != nullptr;
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/help_dialog.h"
 
 #include <QAction>
@@ -23,7 +24,8 @@ QString escaped(std::string_view text) { return QString::fromUtf8(text.data(), s
 
 QString row(const QString& left, const QString& right, bool code)
 {
-    return QStringLiteral("<tr><td style='padding: 3px 18px 3px 0'>%1</td><td style='padding: 3px 0'>%2</td></tr>").arg(code ? QStringLiteral("<code>%1</code>").arg(left) : left, right);
+    return QStringLiteral("<tr><td style='padding: 3px 18px 3px 0'>%1</td><td style='padding: 3px 0'>%2</td></tr>")
+        .arg(code ? QStringLiteral("<code>%1</code>").arg(left) : left, right);
 }
 
 // `code` between backquotes.
@@ -44,7 +46,8 @@ QString marked(QString text)
 
 }  // namespace
 
-HelpDialog::HelpDialog(const QWidget& window, Chapter chapter, const QString& view, QWidget* parent) : QDialog(parent), window_(window), view_(view), chapters_(new QListWidget), text_(new QTextBrowser)
+HelpDialog::HelpDialog(const QWidget& window, Chapter chapter, const QString& view, QWidget* parent)
+    : QDialog(parent), window_(window), view_(view), chapters_(new QListWidget), text_(new QTextBrowser)
 {
     const Theme& theme = Theme::get();
     setObjectName(QStringLiteral("help"));
@@ -84,8 +87,10 @@ QString HelpDialog::keys() const
     QString out = tr("<h3>Of the window</h3>") + QStringLiteral("<table>");
     for (const QAction* action : window_.actions())
         if (!action->shortcut().isEmpty() && !action->text().isEmpty())
-            out += row(action->shortcut().toString(QKeySequence::NativeText).toHtmlEscaped(), action->text().remove(QStringLiteral("...")).toHtmlEscaped(), true);
-    out += row(QStringLiteral("Ctrl+1 ... Ctrl+9"), tr("Pages"), true) + row(QStringLiteral("Space"), tr("Back to now"), true) + row(QStringLiteral("Escape"), tr("End long work"), true);
+            out += row(action->shortcut().toString(QKeySequence::NativeText).toHtmlEscaped(),
+                action->text().remove(QStringLiteral("...")).toHtmlEscaped(), true);
+    out += row(QStringLiteral("Ctrl+1 ... Ctrl+9"), tr("Pages"), true) + row(QStringLiteral("Space"), tr("Back to now"), true)
+           + row(QStringLiteral("Escape"), tr("End long work"), true);
     QString ofViews;
     QStringList told;
     for (const QAction* action : window_.findChildren<QAction*>()) {
@@ -98,10 +103,15 @@ QString HelpDialog::keys() const
     if (!ofViews.isEmpty())
         out += QStringLiteral("</table>") + tr("<h3>Of the views that are open</h3>") + QStringLiteral("<table>") + ofViews;
     out += QStringLiteral("</table>") + tr("<h3>Of the timeline and the lanes</h3>") + QStringLiteral("<table>");
-    for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{{"Left, Right", tr("Cursor back and forth")}, {"+, -", tr("Zoom")}, {"Home, End", tr("To the beginning, to the end")}, {"N", tr("Note on the cursor's moment")}, {"Wheel", tr("Zoom; with Shift: move")}})
+    for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{{"Left, Right", tr("Cursor back and forth")},
+             {"+, -", tr("Zoom")}, {"Home, End", tr("To the beginning, to the end")}, {"N", tr("Note on the cursor's moment")},
+             {"Wheel", tr("Zoom; with Shift: move")}})
         out += row(QLatin1String(key), what, true);
     out += QStringLiteral("</table>") + tr("<h3>Of rows</h3>") + QStringLiteral("<table>");
-    for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{{"Up, Down, Page Up, Page Down", tr("From row to row")}, {"Shift+Up, Shift+Down", tr("Choose several")}, {"Ctrl+C", tr("Copy the chosen rows, for a spreadsheet")}, {"Right, Left", tr("Open and close what stands under a row")}, {"Menu", tr("What can be done with a row")}})
+    for (const auto& [key, what] :
+        std::initializer_list<std::pair<const char*, QString>>{{"Up, Down, Page Up, Page Down", tr("From row to row")},
+            {"Shift+Up, Shift+Down", tr("Choose several")}, {"Ctrl+C", tr("Copy the chosen rows, for a spreadsheet")},
+            {"Right, Left", tr("Open and close what stands under a row")}, {"Menu", tr("What can be done with a row")}})
         out += row(QLatin1String(key), what, true);
     return out + QStringLiteral("</table>");
 }
@@ -112,8 +122,10 @@ QString HelpDialog::textOf(Chapter chapter) const
     switch (chapter) {
     case Chapter::keys: return keys();
     case Chapter::filter: {
-        QString out = tr("<p>One line of text says which frames pass. The same text works in the stream, the roster, recordings, conversion and on the command line. Ctrl+Space offers what fits at the cursor.</p>");
-        for (const auto& [kind, title] : {std::pair{Kind::condition, tr("Conditions")}, std::pair{Kind::ofSignal, tr("Of signals")}, std::pair{Kind::joining, tr("Together")}, std::pair{Kind::thinning, tr("Last: thinning")}}) {
+        QString out = tr("<p>One line of text says which frames pass. The same text works in the stream, the roster, recordings, "
+                         "conversion and on the command line. Ctrl+Space offers what fits at the cursor.</p>");
+        for (const auto& [kind, title] : {std::pair{Kind::condition, tr("Conditions")}, std::pair{Kind::ofSignal, tr("Of signals")},
+                 std::pair{Kind::joining, tr("Together")}, std::pair{Kind::thinning, tr("Last: thinning")}}) {
             out += QStringLiteral("<h3>%1</h3><table>").arg(title);
             for (const filter::Construct& construct : filter::constructs())
                 if (construct.kind == kind)
@@ -123,14 +135,20 @@ QString HelpDialog::textOf(Chapter chapter) const
         return out;
     }
     case Chapter::views: {
-        QString out = tr("<p>A page holds views in splits and tabs. The menu at the right of a view's head adds, splits and closes; a head is dragged onto another pane to move its view.</p>") + QStringLiteral("<table>");
+        QString out = tr("<p>A page holds views in splits and tabs. The menu at the right of a view's head adds, splits and closes; a head "
+                         "is dragged onto another pane to move its view.</p>")
+                      + QStringLiteral("<table>");
         for (const ViewKind& kind : viewKinds()) {
             const QString title = tr(kind.title).toHtmlEscaped();
-            out += row(view_ == QLatin1String(kind.kind) ? QStringLiteral("<b>%1</b>").arg(title) : title, tr(kind.purpose).toHtmlEscaped(), false);
+            out += row(view_ == QLatin1String(kind.kind) ? QStringLiteral("<b>%1</b>").arg(title) : title, tr(kind.purpose).toHtmlEscaped(),
+                false);
         }
         return out + QStringLiteral("</table>");
     }
-    case Chapter::about: return tr("<p><b>Wavetrope</b> sees, measures and replays the traffic of controller area networks.</p><p>Free software under the GNU General Public License, version 3 or later.</p>") + QStringLiteral("<pre>%1</pre>").arg(facts().toHtmlEscaped());
+    case Chapter::about:
+        return tr("<p><b>Wavetrope</b> sees, measures and replays the traffic of controller area networks.</p><p>Free software under the "
+                  "GNU General Public License, version 3 or later.</p>")
+               + QStringLiteral("<pre>%1</pre>").arg(facts().toHtmlEscaped());
     }
     return {};
 }
@@ -139,8 +157,10 @@ QString HelpDialog::facts()
 {
     const QScreen* screen = QGuiApplication::primaryScreen();
     return tr("Wavetrope %1\nQt %2\nSystem %3, %4\nPlatform %5%6\nTheme %7, text %8")
-        .arg(QStringLiteral(WAVETROPE_VERSION), QString::fromLatin1(qVersion()), QSysInfo::prettyProductName(), QSysInfo::currentCpuArchitecture(), QGuiApplication::platformName(),
-             screen != nullptr ? tr(", screen %1 x %2").arg(screen->size().width()).arg(screen->size().height()) : QString(), Theme::get().name() == ThemeName::ink ? tr("Ink") : tr("Paper"))
+        .arg(QStringLiteral(WAVETROPE_VERSION), QString::fromLatin1(qVersion()), QSysInfo::prettyProductName(),
+            QSysInfo::currentCpuArchitecture(), QGuiApplication::platformName(),
+            screen != nullptr ? tr(", screen %1 x %2").arg(screen->size().width()).arg(screen->size().height()) : QString(),
+            Theme::get().name() == ThemeName::ink ? tr("Ink") : tr("Paper"))
         .arg(Theme::get().scale(), 0, 'f', 1);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Help inside the program: keys, the filter language, what a view is for, about.
 #pragma once
 

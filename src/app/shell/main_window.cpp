@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/main_window.h"
 
 #include <QApplication>
@@ -51,7 +52,8 @@ std::vector<MainWindow*>& windows()
 
 const std::vector<MainWindow*>& MainWindow::all() { return windows(); }
 
-MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::move(document)), stage_(std::make_unique<Stage>(*document_)), menu_(new QMenu(this))
+MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
+    : document_(std::move(document)), stage_(std::make_unique<Stage>(*document_)), menu_(new QMenu(this))
 {
     windows().push_back(this);
     setAttribute(Qt::WA_DeleteOnClose);
@@ -109,8 +111,10 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     const auto restyle = [this, add, middle] {
         const Theme& theme = Theme::get();
         pageTabs_->setFont(theme.text(12));
-        pageTabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 8px; color: %1; } QTabBar::tab:selected { color: %2; border-bottom-color: %3; font-weight: 600; }")
-                                     .arg(theme.ink2.name(), theme.ink.name(), theme.accent.name()));
+        pageTabs_->setStyleSheet(
+            QStringLiteral("QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 8px; "
+                           "color: %1; } QTabBar::tab:selected { color: %2; border-bottom-color: %3; font-weight: 600; }")
+                .arg(theme.ink2.name(), theme.ink.name(), theme.accent.name()));
         add->setIcon(theme.icon("add", theme.ink2));
         // Names in the tree are cut last: the views between give way first, and they scroll.
         tree_->setMinimumWidth(theme.px(150));
@@ -121,7 +125,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
     connect(pageTabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
-    connect(pageTabs_, &QTabBar::currentChanged, pageTabs_, [this] { pageTabs_->updateGeometry(); });     // the chosen one is written stronger, and wider
+    connect(pageTabs_, &QTabBar::currentChanged, pageTabs_,
+        [this] { pageTabs_->updateGeometry(); });     // the chosen one is written stronger, and wider
     connect(add, &QToolButton::clicked, this, [this] {
         addPage(tr("Page %1").arg(pages_->count() + 1), nlohmann::json::parse(R"({"tabs":[{"view":"stream"}]})"));
         pageTabs_->setCurrentIndex(pages_->count() - 1);
@@ -147,7 +152,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document) : document_(std::m
         connect(&stage_->desk(), signal, this, &MainWindow::refreshTitle);
     connect(stage_.get(), &Stage::filtersChanged, this, &MainWindow::refreshTitle);
     connect(stage_.get(), &Stage::told, this, [this](const QString& text) { status_->tell(text); });
-    connect(&stage_->notes(), &NoteDesk::problem, this, [this](const QString& problem) { QMessageBox::warning(this, tr("Wavetrope"), problem); });
+    connect(&stage_->notes(), &NoteDesk::problem, this,
+        [this](const QString& problem) { QMessageBox::warning(this, tr("Wavetrope"), problem); });
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::rigSaveWanted, this, [this] { saveRig(); });
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
@@ -322,7 +328,9 @@ void MainWindow::record(bool filtered)
     } else {
         const auto* stream = filtered && currentPage() != nullptr ? currentPage()->find<StreamView>() : nullptr;
         const std::string filter = stream != nullptr ? stream->filterText().toStdString() : std::string();
-        const QString path = askWhereToWriteLog(this, filter.empty() ? tr("Record to") : tr("Record what passes %1 to").arg(QString::fromStdString(filter)), QStringLiteral("recording.pcapng"));
+        const QString path = askWhereToWriteLog(this,
+            filter.empty() ? tr("Record to") : tr("Record what passes %1 to").arg(QString::fromStdString(filter)),
+            QStringLiteral("recording.pcapng"));
         if (path.isEmpty())
             return;
         session->post([done, to = path.toStdString(), filter](rig::Session& s) { done(s.record(to, filter)); });
@@ -346,7 +354,11 @@ void MainWindow::saveRunTo(const QString& path)
         conversion.overwrite = true;    // the file dialog has asked
         const auto saved = convert::convert(snapshot, catalog, conversion, [this](std::uint64_t done, std::uint64_t total) {
             QMetaObject::invokeMethod(
-                this, [this, done, total] { status_->tell(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total))); }, Qt::QueuedConnection);
+                this,
+                [this, done, total] {
+                    status_->tell(tr("saving, %1 %. Escape cancels").arg(100 * done / std::max<std::uint64_t>(1, total)));
+                },
+                Qt::QueuedConnection);
             return !cancelSaving_;
         });
         const QString problem = saved ? QString() : QString::fromStdString(saved.error().text());

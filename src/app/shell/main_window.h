@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window: run bar, timeline, rig tree, pages, inspector, status line.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Opening rigs, logs and runs in windows of their own.
 #include <QFileInfo>
 #include <QMessageBox>
@@ -52,7 +53,9 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
             lines << QString::fromStdString(problems[i].text());
         if (problems.size() > 8)
             lines << tr("and %1 more").arg(problems.size() - 8);
-        auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"), tr("The rig runs, but not all of its databases could be read:\n\n%1").arg(lines.join(QLatin1Char('\n'))), QMessageBox::Ok, window);
+        auto* box = new QMessageBox(QMessageBox::Warning, tr("Wavetrope"),
+            tr("The rig runs, but not all of its databases could be read:\n\n%1").arg(lines.join(QLatin1Char('\n'))), QMessageBox::Ok,
+            window);
         box->setAttribute(Qt::WA_DeleteOnClose);
         box->open();
     }
@@ -64,7 +67,8 @@ MainWindow* MainWindow::openLogs(const QStringList& paths, const rig::Rig& rigFo
     if (paths.size() == 1)
         return openFile(paths.front(), rigForLogs, parent);
     if (paths.size() > static_cast<qsizetype>(formats::mostLogs)) {
-        QMessageBox::warning(parent, tr("Wavetrope"), tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
+        QMessageBox::warning(
+            parent, tr("Wavetrope"), tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
         return nullptr;
     }
     std::vector<std::optional<formats::TextLayout>> layouts;
@@ -93,7 +97,9 @@ void MainWindow::offerRecovery(bool asked)
 {
     RecoveryDialog* dialog = RecoveryDialog::offer(this, asked);
     if (dialog == nullptr && asked)
-        QMessageBox::information(this, tr("Wavetrope"), tr("There are none. A run that a crash or a power cut ends is offered here, and at the next start; one that is kept when its window closes is found here."));
+        QMessageBox::information(this, tr("Wavetrope"),
+            tr("There are none. A run that a crash or a power cut ends is offered here, and at the next start; one that is kept when its "
+               "window closes is found here."));
     if (dialog == nullptr)
         return;
     connect(dialog, &RecoveryDialog::openWanted, this, [this](const QString& path, const QString& rigPath) {

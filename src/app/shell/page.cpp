@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/page.h"
 
 #include <QSplitter>
@@ -56,7 +57,8 @@ QWidget* Page::build(const nlohmann::json& layout, int depth)
         for (const auto& part : layout["parts"]) {
             splitter->addWidget(build(part, depth + 1));
             const std::size_t i = static_cast<std::size_t>(sizes.size());
-            const bool given = layout.contains("sizes") && layout["sizes"].is_array() && i < layout["sizes"].size() && layout["sizes"][i].is_number();
+            const bool given = layout.contains("sizes") && layout["sizes"].is_array() && i < layout["sizes"].size()
+                               && layout["sizes"][i].is_number();
             sizes << (given ? std::clamp(static_cast<int>(layout["sizes"][i].get<double>() * 10), 1, 100000) : 500);
             splitter->setStretchFactor(static_cast<int>(i), 1);
         }
@@ -75,10 +77,7 @@ QWidget* Page::build(const nlohmann::json& layout, int depth)
     return pane;
 }
 
-void Page::restore(const nlohmann::json& layout)
-{
-    setRoot(build(layout, 0));
-}
+void Page::restore(const nlohmann::json& layout) { setRoot(build(layout, 0)); }
 
 void Page::followSizes(QSplitter* splitter)
 {
@@ -108,10 +107,7 @@ nlohmann::json Page::saveWidget(QWidget* widget) const
     return nlohmann::json::object();
 }
 
-nlohmann::json Page::save() const
-{
-    return {{"name", name_.toStdString()}, {"layout", saveWidget(root_)}};
-}
+nlohmann::json Page::save() const { return {{"name", name_.toStdString()}, {"layout", saveWidget(root_)}}; }
 
 std::vector<Pane*> Page::panes() const
 {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A named arrangement of views in splits and tabs.
 #pragma once
 

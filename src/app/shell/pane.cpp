@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QDrag>
 #include <QDropEvent>
@@ -80,8 +81,10 @@ void Pane::refreshHead()
     const Theme& theme = Theme::get();
     headBox_->setFixedHeight(theme.px(28));
     tabs_->setFont(theme.head());
-    tabs_->setStyleSheet(QStringLiteral("QTabBar::tab { background: transparent; border: none; padding: 3px 6px; color: %1; } QTabBar::tab:selected { color: %2; } QTabBar::tab:!selected:hover { color: %2; } QTabBar::tab:focus { border: 1px solid %3; border-radius: 3px; padding: 2px 5px; }")
-                             .arg(theme.ink3.name(), theme.ink.name(), theme.accent.name()));
+    tabs_->setStyleSheet(QStringLiteral(
+        "QTabBar::tab { background: transparent; border: none; padding: 3px 6px; color: %1; } QTabBar::tab:selected { color: %2; } "
+        "QTabBar::tab:!selected:hover { color: %2; } QTabBar::tab:focus { border: 1px solid %3; border-radius: 3px; padding: 2px 5px; }")
+            .arg(theme.ink3.name(), theme.ink.name(), theme.accent.name()));
     menuButton_->setIcon(theme.icon("more", theme.ink2));
     holdWidth();
 }
@@ -92,7 +95,8 @@ void Pane::holdWidth()
     for (int i = 0; i < toolStack_->count(); ++i)
         tools = std::max(tools, toolStack_->widget(i)->minimumSizeHint().width());
     const QMargins margins = head_->contentsMargins();
-    headBox_->setMinimumWidth(margins.left() + tabs_->minimumSizeHint().width() + tools + menuButton_->minimumSizeHint().width() + 2 * head_->spacing() + margins.right());
+    headBox_->setMinimumWidth(margins.left() + tabs_->minimumSizeHint().width() + tools + menuButton_->minimumSizeHint().width()
+                              + 2 * head_->spacing() + margins.right());
 }
 
 View* Pane::addView(const ViewKind& kind, const nlohmann::json& setUp)
@@ -182,8 +186,10 @@ void Pane::fillMenu(QMenu& menu)
         }
     };
     each(menu.addMenu(tr("Add as tab")), [this](const ViewKind& kind) { addView(kind, nlohmann::json::object()); });
-    each(menu.addMenu(tr("Split below")), [this](const ViewKind& kind) { page_.split(this, Qt::Vertical, false, {&kind, kind.create(page_.stage())}); });
-    each(menu.addMenu(tr("Split right")), [this](const ViewKind& kind) { page_.split(this, Qt::Horizontal, false, {&kind, kind.create(page_.stage())}); });
+    each(menu.addMenu(tr("Split below")),
+        [this](const ViewKind& kind) { page_.split(this, Qt::Vertical, false, {&kind, kind.create(page_.stage())}); });
+    each(menu.addMenu(tr("Split right")),
+        [this](const ViewKind& kind) { page_.split(this, Qt::Horizontal, false, {&kind, kind.create(page_.stage())}); });
     menu.addSeparator();
     if (!entries_.empty()) {
         QAction* close = menu.addAction(tr("Close %1").arg(tabs_->tabText(current())));
@@ -211,7 +217,8 @@ void Pane::paintEvent(QPaintEvent*)
     painter.setPen(theme.hairline);
     painter.drawLine(0, headBox_->height() - 1, width(), headBox_->height() - 1);
     if (entries_.empty())
-        paintText(painter, rect(), tr("An empty page. Add a view from the menu at the right above."), theme.body(), theme.ink2, Qt::AlignCenter);
+        paintText(
+            painter, rect(), tr("An empty page. Add a view from the menu at the right above."), theme.body(), theme.ink2, Qt::AlignCenter);
 }
 
 void Pane::startDrag()
@@ -282,7 +289,8 @@ void Pane::dropEvent(QDropEvent* event)
     if (zone == Zone::middle)
         put(entry);
     else
-        page_.split(this, zone == Zone::left || zone == Zone::right ? Qt::Horizontal : Qt::Vertical, zone == Zone::left || zone == Zone::top, entry);
+        page_.split(this, zone == Zone::left || zone == Zone::right ? Qt::Horizontal : Qt::Vertical,
+            zone == Zone::left || zone == Zone::top, entry);
     Q_EMIT page_.changed();
 }
 

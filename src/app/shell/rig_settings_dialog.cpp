@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/rig_settings_dialog.h"
 
 #include <QDialogButtonBox>
@@ -10,7 +11,13 @@
 
 namespace wavetrope::app {
 
-RigSettingsDialog::RigSettingsDialog(rig::Rig& rig, QWidget* parent) : QDialog(parent), rig_(rig), name_(new QLineEdit(QString::fromStdString(rig.name))), seed_(new QLineEdit(QString::number(rig.seed))), story_(new QLineEdit), problem_(new QLabel)
+RigSettingsDialog::RigSettingsDialog(rig::Rig& rig, QWidget* parent)
+    : QDialog(parent),
+      rig_(rig),
+      name_(new QLineEdit(QString::fromStdString(rig.name))),
+      seed_(new QLineEdit(QString::number(rig.seed))),
+      story_(new QLineEdit),
+      problem_(new QLabel)
 {
     const Theme& theme = Theme::get();
     setObjectName(QStringLiteral("rigSettings"));

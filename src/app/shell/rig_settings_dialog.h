@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Facts of a rig: its name, the seed of its chance, the length of its story.
 #pragma once
 

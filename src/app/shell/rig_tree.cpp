@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/rig_tree.h"
 
 #include <QDropEvent>
@@ -34,13 +35,18 @@ constexpr int mostPopulated = 300;   // messages whose signals one search brings
 
 bool holds(const database::Message& message, const QString& wanted)
 {
-    return std::any_of(message.signals.begin(), message.signals.end(), [&](const database::Signal& signal) { return QLatin1String(signal.name.data(), static_cast<qsizetype>(signal.name.size())).contains(wanted, Qt::CaseInsensitive); });
+    return std::any_of(message.signals.begin(), message.signals.end(), [&](const database::Signal& signal) {
+        return QLatin1String(signal.name.data(), static_cast<qsizetype>(signal.name.size())).contains(wanted, Qt::CaseInsensitive);
+    });
 }
 
 class RowDelegate : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return {10, Theme::get().px(index.data(levelRole).toInt() == busLevel ? 24 : 18)}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override
+    {
+        return {10, Theme::get().px(index.data(levelRole).toInt() == busLevel ? 24 : 18)};
+    }
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
     {
         const Theme& theme = Theme::get();
@@ -65,7 +71,8 @@ public:
         if (const double width = QFontMetricsF(behindFont).horizontalAdvance(behind) + 1; needed + width <= box.width())
             paintText(*painter, box, behind, behindFont, theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
         if (level == busLevel) {
-            paintBusBadge(*painter, QRectF(box.left() + theme.px(2), box.center().y() - theme.px(7), theme.px(14), theme.px(14)), name.data(busRole).toUInt());
+            paintBusBadge(*painter, QRectF(box.left() + theme.px(2), box.center().y() - theme.px(7), theme.px(14), theme.px(14)),
+                name.data(busRole).toUInt());
             box.adjust(theme.px(22), 0, 0, 0);
         } else {
             box.adjust(theme.px(3), 0, 0, 0);
@@ -221,7 +228,8 @@ QTreeWidget* RigTree::tree() { return tree_; }
 
 const database::CatalogMessage* RigTree::messageOf(const QTreeWidgetItem* item) const
 {
-    return stage_.catalog().find(static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
+    return stage_.catalog().find(
+        static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
 }
 
 void RigTree::populate(QTreeWidgetItem* item)
@@ -293,7 +301,8 @@ void RigTree::build()
     shape_ = shape();
     const auto& catalog = stage_.catalog();
     for (std::uint8_t bus = 0; bus < catalog.busCount(); ++bus) {
-        auto* busItem = new QTreeWidgetItem(tree_, {bus < stage_.document().buses().size() ? QString::fromStdString(stage_.document().buses()[bus].name) : QString()});
+        auto* busItem = new QTreeWidgetItem(
+            tree_, {bus < stage_.document().buses().size() ? QString::fromStdString(stage_.document().buses()[bus].name) : QString()});
         busItem->setData(0, levelRole, busLevel);
         busItem->setData(1, levelRole, busLevel);
         busItem->setData(0, busRole, bus);
@@ -311,7 +320,9 @@ void RigTree::build()
                 auto* item = new QTreeWidgetItem(busItem, {tr("missing: %1").arg(QString::fromStdString(file))});
                 item->setData(0, levelRole, missingLevel);
                 item->setData(0, fileRole, index);
-                item->setToolTip(0, tr("%1\nPress Enter or double click to say where it is").arg(QString::fromStdString(stage_.desk().shelf().at(static_cast<std::size_t>(index)).missing->text())));
+                item->setToolTip(
+                    0, tr("%1\nPress Enter or double click to say where it is")
+                           .arg(QString::fromStdString(stage_.desk().shelf().at(static_cast<std::size_t>(index)).missing->text())));
             }
         }
         if (databases.empty() && !missing) {
@@ -323,7 +334,8 @@ void RigTree::build()
         for (const auto& database : databases) {
             QTreeWidgetItem* parent = busItem;
             if (databases.size() > 1) {
-                parent = new QTreeWidgetItem(busItem, {database->path.empty() ? tr("the rig's own") : QString::fromStdString(database->path).section(QLatin1Char('/'), -1)});
+                parent = new QTreeWidgetItem(busItem,
+                    {database->path.empty() ? tr("the rig's own") : QString::fromStdString(database->path).section(QLatin1Char('/'), -1)});
                 parent->setData(0, levelRole, databaseLevel);
                 parent->setExpanded(true);
             }
@@ -338,14 +350,17 @@ void RigTree::build()
                         messages.push_back(&message);
                 if (messages.empty())
                     continue;
-                auto* nodeItem = new QTreeWidgetItem(parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender), messages.size() == 1 ? tr("1 message") : tr("%1 messages").arg(messages.size())});
+                auto* nodeItem = new QTreeWidgetItem(
+                    parent, {sender.empty() ? tr("no sender") : QString::fromStdString(sender),
+                                messages.size() == 1 ? tr("1 message") : tr("%1 messages").arg(messages.size())});
                 nodeItem->setData(0, levelRole, nodeLevel);
                 nodeItem->setData(1, levelRole, nodeLevel);
                 nodeItem->setData(0, busRole, bus);
                 if (!sender.empty())
                     nodes_.insert(nodeItem->text(0), nodeItem);
                 for (const auto* message : messages) {
-                    auto* messageItem = new QTreeWidgetItem(nodeItem, {QString::fromStdString(message->message->name), QString::fromStdString(can::toText(message->message->id))});
+                    auto* messageItem = new QTreeWidgetItem(nodeItem,
+                        {QString::fromStdString(message->message->name), QString::fromStdString(can::toText(message->message->id))});
                     messageItem->setData(0, levelRole, messageLevel);
                     messageItem->setData(1, levelRole, messageLevel);
                     messageItem->setData(0, busRole, bus);
@@ -375,17 +390,23 @@ void RigTree::find(const QString& text)
     // A row stays when it, one above or one below fits.
     const std::function<bool(QTreeWidgetItem*, bool)> visit = [&](QTreeWidgetItem* item, bool above) {
         const int level = item->data(0, levelRole).toInt();
-        const bool fits = !wanted.isEmpty() && (item->text(0).contains(wanted, Qt::CaseInsensitive) || (level == messageLevel && item->text(1).contains(wanted, Qt::CaseInsensitive)));
+        const bool fits = !wanted.isEmpty()
+                          && (item->text(0).contains(wanted, Qt::CaseInsensitive)
+                              || (level == messageLevel && item->text(1).contains(wanted, Qt::CaseInsensitive)));
         bool below = false;
         if (level == messageLevel && !wanted.isEmpty() && item->childCount() == 0)
-            if (const auto* message = messageOf(item); populated < mostPopulated && message != nullptr && holds(*message->message, wanted)) {
+            if (const auto* message = messageOf(item);
+                populated < mostPopulated && message != nullptr && holds(*message->message, wanted)) {
                 populate(item);
                 ++populated;
             }
         for (int i = 0; i < item->childCount(); ++i)
             below = visit(item->child(i), above || fits) || below;
         if (fits) {
-            const int rank = (level == signalLevel ? 0 : level == messageLevel ? 2 : 4) + (item->text(0).startsWith(wanted, Qt::CaseInsensitive) ? 0 : 1);
+            const int rank = (level == signalLevel       ? 0
+                                 : level == messageLevel ? 2
+                                                         : 4)
+                             + (item->text(0).startsWith(wanted, Qt::CaseInsensitive) ? 0 : 1);
             if (rank < bestRank || (rank == bestRank && item->text(0).size() < best->text(0).size())) {
                 best = item;
                 bestRank = rank;
@@ -403,7 +424,10 @@ void RigTree::find(const QString& text)
     for (int i = 0; i < tree_->topLevelItemCount(); ++i)
         visit(tree_->topLevelItem(i), false);
     result_->setVisible(!wanted.isEmpty());
-    result_->setText(best == nullptr ? tr("Nothing is called so.") : tr("%1, %2 found").arg(signalsFound == 1 ? tr("1 signal") : tr("%1 signals").arg(signalsFound), messagesFound == 1 ? tr("1 message") : tr("%1 messages").arg(messagesFound)));
+    result_->setText(best == nullptr ? tr("Nothing is called so.")
+                                     : tr("%1, %2 found")
+                                           .arg(signalsFound == 1 ? tr("1 signal") : tr("%1 signals").arg(signalsFound),
+                                               messagesFound == 1 ? tr("1 message") : tr("%1 messages").arg(messagesFound)));
     if (best != nullptr && !building_) {
         tree_->setCurrentItem(best);
         tree_->scrollToItem(best);
@@ -557,10 +581,12 @@ void RigTree::showMenu(const QPoint& at)
         menu->addAction(tr("Say where it is..."), this, [this] { activate(tree_->currentItem()); });
     if (item->childCount() > 0) {
         menu->addSeparator();
-        menu->addAction(item->isExpanded() ? tr("Fold") : tr("Unfold"), this, [this] {
-            if (QTreeWidgetItem* chosen = tree_->currentItem())     // the tree may have been made anew meanwhile
-                chosen->setExpanded(!chosen->isExpanded());
-        })->setObjectName(QStringLiteral("foldItem"));
+        menu->addAction(item->isExpanded() ? tr("Fold") : tr("Unfold"), this,
+                [this] {
+                    if (QTreeWidgetItem* chosen = tree_->currentItem())     // the tree may have been made anew meanwhile
+                        chosen->setExpanded(!chosen->isExpanded());
+                })
+            ->setObjectName(QStringLiteral("foldItem"));
         menu->addAction(tr("Fold all"), tree_, &QTreeWidget::collapseAll)->setObjectName(QStringLiteral("foldAll"));
     }
     if (menu->isEmpty())

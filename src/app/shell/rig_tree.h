@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bus, node, message, signal: found by typing, dragged onto views, opened in the inspector.
 #pragma once
 

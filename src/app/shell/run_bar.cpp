@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/run_bar.h"
 
 #include <QHBoxLayout>
@@ -80,12 +81,17 @@ void BusChips::paintEvent(QPaintEvent*)
         const double textAt = x + badge + theme.px(7);
         const double textRoom = theme.px(92);   // "500k/2M, stopped"
         if (full) {
-            paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), textRoom, theme.px(16)), QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
+            paintText(painter, QRectF(textAt, height() / 2.0 - theme.px(16), textRoom, theme.px(16)),
+                QString::fromStdString(buses[bus].name), theme.bodyStrong(), theme.ink);
             const bool wrong = stateOf(bus) >= bus::Health::State::refusing;
             const bool measured = textAt + textRoom + theme.px(4) + 8 < x + each - theme.px(10);
             // Where the load has no place of its own, it stands in front of the rate.
-            const QString text = measured || wrong ? words(bus) : QStringLiteral("%1 %  %2").arg(percent, 0, 'f', 0).arg(QString::fromStdString(can::toText(buses[bus].rate)));
-            paintText(painter, QRectF(textAt, height() / 2.0, textRoom, theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
+            const QString text =
+                measured || wrong
+                    ? words(bus)
+                    : QStringLiteral("%1 %  %2").arg(percent, 0, 'f', 0).arg(QString::fromStdString(can::toText(buses[bus].rate)));
+            paintText(
+                painter, QRectF(textAt, height() / 2.0, textRoom, theme.px(15)), text, theme.small(), wrong ? theme.error : theme.ink2);
         }
         const double meterAt = full ? textAt + textRoom + theme.px(4) : textAt;
         const double meter = std::min(static_cast<double>(theme.px(48)), x + each - meterAt - theme.px(10));
@@ -93,8 +99,10 @@ void BusChips::paintEvent(QPaintEvent*)
             painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter, theme.px(4)), theme.grid);
             // Of a rig that is stopped, the load of the moment in which it stopped, in grey.
             const bool stopped = stage_.document().isLive() && !stage_.document().session()->running();
-            painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter * std::min(1.0, percent / 100), theme.px(4)), stopped ? theme.faint : theme.bus(bus));
-            paintText(painter, QRectF(meterAt, height() / 2.0, theme.px(48), theme.px(15)), QStringLiteral("%1 %").arg(percent, 0, 'f', 0), theme.mono(), stopped ? theme.ink3 : theme.ink);
+            painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter * std::min(1.0, percent / 100), theme.px(4)),
+                stopped ? theme.faint : theme.bus(bus));
+            paintText(painter, QRectF(meterAt, height() / 2.0, theme.px(48), theme.px(15)), QStringLiteral("%1 %").arg(percent, 0, 'f', 0),
+                theme.mono(), stopped ? theme.ink3 : theme.ink);
         }
     }
 }
@@ -108,14 +116,26 @@ bool BusChips::event(QEvent* event)
         if (bus < buses.size()) {
             const auto& specs = stage_.document().rig().buses;
             const bool simulated = stage_.document().session() != nullptr && bus < specs.size() && !specs[bus].kind->ofTheWorld;
-            QToolTip::showText(help->globalPos(), tr("%1: %2, %3. Load of the last second at the cursor").arg(QString::fromStdString(buses[bus].name), stage_.document().isLive() ? (simulated ? tr("simulated bus") : tr("interface of the kernel")) : tr("from the log"), words(static_cast<unsigned>(bus))), this);
+            QToolTip::showText(help->globalPos(),
+                tr("%1: %2, %3. Load of the last second at the cursor")
+                    .arg(QString::fromStdString(buses[bus].name),
+                        stage_.document().isLive() ? (simulated ? tr("simulated bus") : tr("interface of the kernel")) : tr("from the log"),
+                        words(static_cast<unsigned>(bus))),
+                this);
         }
         return true;
     }
     return QWidget::event(event);
 }
 
-RunBar::RunBar(Stage& stage, QMenu* menu) : nameButton(new QToolButton), startStop(new QToolButton), record(new QToolButton), now(new QToolButton), stage_(stage), chips_(new BusChips(stage)), clock_(new QLabel)
+RunBar::RunBar(Stage& stage, QMenu* menu)
+    : nameButton(new QToolButton),
+      startStop(new QToolButton),
+      record(new QToolButton),
+      now(new QToolButton),
+      stage_(stage),
+      chips_(new BusChips(stage)),
+      clock_(new QLabel)
 {
     setObjectName(QStringLiteral("runBar"));
     auto* layout = new QHBoxLayout(this);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One line: rig name, start and stop, record, now, a chip for each bus, elapsed time.
 #pragma once
 

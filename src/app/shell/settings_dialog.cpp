@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/settings_dialog.h"
 
 #include <QDialogButtonBox>
@@ -14,7 +15,15 @@
 
 namespace wavetrope::app {
 
-SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QComboBox), scale_(new QDoubleSpinBox), window_(new QDoubleSpinBox), keptDays_(new QSpinBox), times_(new QComboBox), bytes_(new QComboBox), raw_(new QComboBox)
+SettingsDialog::SettingsDialog(QWidget* parent)
+    : QDialog(parent),
+      theme_(new QComboBox),
+      scale_(new QDoubleSpinBox),
+      window_(new QDoubleSpinBox),
+      keptDays_(new QSpinBox),
+      times_(new QComboBox),
+      bytes_(new QComboBox),
+      raw_(new QComboBox)
 {
     const Theme& theme = Theme::get();
     setObjectName(QStringLiteral("settings"));
@@ -83,7 +92,8 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent), theme_(new QC
     });
     connect(scale_, &QDoubleSpinBox::valueChanged, this, [](double value) { scaleText(value - Theme::get().scale()); });
     connect(times_, &QComboBox::activated, this, [](int index) { setTimeForm(index == 1 ? TimeForm::minutes : TimeForm::seconds); });
-    connect(bytes_, &QComboBox::activated, this, [](int index) { setByteBase(index == 1 ? NumberBase::decimal : NumberBase::hexadecimal); });
+    connect(
+        bytes_, &QComboBox::activated, this, [](int index) { setByteBase(index == 1 ? NumberBase::decimal : NumberBase::hexadecimal); });
     connect(raw_, &QComboBox::activated, this, [](int index) { setRawBase(index == 1 ? NumberBase::hexadecimal : NumberBase::decimal); });
     connect(window_, &QDoubleSpinBox::valueChanged, this, [](double value) { setUsualWindowSeconds(value); });
     connect(keptDays_, &QSpinBox::valueChanged, this, [](int value) { setKeptRunDays(value); });

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the user settles for all windows: look, memory and disk, the window of time.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/status_line.h"
 
 #include <algorithm>
@@ -26,7 +27,9 @@ StatusLine::StatusLine(Stage& stage, QWidget* parent) : QStatusBar(parent), stag
     addPermanentWidget(state_);
     const auto restyle = [this] {
         const Theme& theme = Theme::get();
-        setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; } QStatusBar QLabel { padding: 2px 8px; }").arg(theme.ground.name(), theme.hairline.name()));
+        setStyleSheet(QStringLiteral("QStatusBar { background: %1; border-top: 1px solid %2; } QStatusBar::item { border: none; } "
+                                     "QStatusBar QLabel { padding: 2px 8px; }")
+                .arg(theme.ground.name(), theme.hairline.name()));
         facts_->setFont(theme.body());
         state_->setFont(theme.body());
     };
@@ -97,7 +100,10 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
         lastAt_ = now;
         lastRun_ = run;
     }
-    facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_))) + (session->running() && std::abs(factor_ - 1) > 0.25 ? tr(" at %1 times the pace").arg(factor_, 0, 'f', factor_ < 10 ? 1 : 0) : QString());
+    facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_)))
+                 + (session->running() && std::abs(factor_ - 1) > 0.25
+                         ? tr(" at %1 times the pace").arg(factor_, 0, 'f', factor_ < 10 ? 1 : 0)
+                         : QString());
     std::uint64_t lost = 0;
     for (const bus::Health& health : session->health())
         lost += health.lost;
@@ -108,7 +114,9 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
     if (!recording.problem.empty())
         facts << QString::fromStdString(recording.problem);
     else if (recording.on)
-        facts << tr("recording to %1, %2 MB").arg(QString::fromStdString(recording.path)).arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
+        facts << tr("recording to %1, %2 MB")
+                     .arg(QString::fromStdString(recording.path))
+                     .arg(static_cast<double>(recording.bytes) * 1e-6, 0, 'f', 1);
     else if (!keeping.path.empty())
         facts << keepingText(memory, keeping.bytes);
     else

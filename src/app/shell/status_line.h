@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The line at the foot of a window: how the run does, and how the views stand to it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/timeline.h"
 
 #include <QHelpEvent>
@@ -111,7 +112,11 @@ void Timeline::paintEvent(QPaintEvent*)
     const double bottom = height() - theme.px(axisHeight);
 
     if (!stage_.document().begun()) {
-        paintText(painter, rect(), tr("Reading %1, %2 %. Escape ends it; what was read stays.").arg(QString::fromStdString(stage_.document().title())).arg(stage_.document().percentRead()), theme.body(), theme.ink2, Qt::AlignCenter);
+        paintText(painter, rect(),
+            tr("Reading %1, %2 %. Escape ends it; what was read stays.")
+                .arg(QString::fromStdString(stage_.document().title()))
+                .arg(stage_.document().percentRead()),
+            theme.body(), theme.ink2, Qt::AlignCenter);
         painter.fillRect(QRectF(0, height() - 3, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
         return;
     }
@@ -175,7 +180,8 @@ void Timeline::paintRidges(QPainter& painter)
     for (unsigned bus = 0; bus < loads_.size(); ++bus) {
         const QRectF area = ridge(bus);
         painter.fillRect(QRectF(theme.px(14), area.top() + area.height() * 0.25, theme.px(3), area.height() * 0.6), theme.bus(bus));
-        paintText(painter, QRectF(theme.px(24), area.top(), theme.px(16), area.height()), Theme::letter(bus), theme.mono(9.8, QFont::Bold), theme.ink);
+        paintText(painter, QRectF(theme.px(24), area.top(), theme.px(16), area.height()), Theme::letter(bus), theme.mono(9.8, QFont::Bold),
+            theme.ink);
         painter.setPen(theme.grid);
         painter.drawLine(QPointF(area.left(), area.bottom()), QPointF(area.right(), area.bottom()));
         if (loads_[bus]->empty())
@@ -212,7 +218,8 @@ void Timeline::paintMatches(QPainter& painter)
         return;
     const Theme& theme = Theme::get();
     const double y = theme.px(flagHeight) - theme.px(3);
-    const std::vector<bool> marks = matches->times().marks(stage_.wholeFrom(), stage_.wholeTo(), static_cast<std::size_t>(std::max(0.0, right() - left())));
+    const std::vector<bool> marks = matches->times().marks(
+        stage_.wholeFrom(), stage_.wholeTo(), static_cast<std::size_t>(std::max(0.0, right() - left())));
     for (std::size_t i = 0; i < marks.size();) {
         std::size_t end = i;
         while (end < marks.size() && marks[end])
@@ -244,7 +251,8 @@ void Timeline::paintFlags(QPainter& painter)
     for (std::size_t i = 0; i < sorted.size();) {
         const double x = xOf(sorted[i].time);
         const QString first = QString::fromStdString(*sorted[i].text);
-        const double reach = x + theme.px(14) + std::min(metrics.horizontalAdvance(first), static_cast<double>(theme.px(150))) + theme.px(44);
+        const double reach = x + theme.px(14) + std::min(metrics.horizontalAdvance(first), static_cast<double>(theme.px(150)))
+                             + theme.px(44);
         std::size_t end = i + 1;
         bool wrong = sorted[i].wrong;
         bool note = sorted[i].note;
@@ -255,10 +263,15 @@ void Timeline::paintFlags(QPainter& painter)
             alike = alike && *sorted[end].text == *sorted[i].text;
             ++end;
         }
-        const QString text = end - i == 1 ? first : alike ? tr("%1 (%2)").arg(first).arg(end - i) : tr("%1 +%2").arg(first).arg(end - i - 1);
+        const QString text = end - i == 1 ? first
+                             : alike      ? tr("%1 (%2)").arg(first).arg(end - i)
+                                          : tr("%1 +%2").arg(first).arg(end - i - 1);
         const double next = end < sorted.size() ? xOf(sorted[end].time) : width();
         paintFlag(painter, QPointF(x, theme.px(8)), theme.px(8), wrong ? Flag::wrong : note ? Flag::note : Flag::condition);
-        paintText(painter, QRectF(x + theme.px(7), 0, std::max(0.0, std::min(next - x - theme.px(14), static_cast<double>(theme.px(260)))), theme.px(flagHeight)), text, font, theme.ink2);
+        paintText(painter,
+            QRectF(x + theme.px(7), 0, std::max(0.0, std::min(next - x - theme.px(14), static_cast<double>(theme.px(260)))),
+                theme.px(flagHeight)),
+            text, font, theme.ink2);
         i = end;
     }
 }
@@ -334,7 +347,9 @@ void Timeline::mouseReleaseEvent(QMouseEvent*) { drag_ = Drag::none; }
 void Timeline::contextMenuEvent(QContextMenuEvent* event)
 {
     // What has not come yet is no place to go to.
-    const Time at = event->reason() == QContextMenuEvent::Keyboard ? stage_.cursor() : std::clamp(timeAt(event->pos().x()), stage_.wholeFrom(), std::max(stage_.wholeFrom(), stage_.newest()));
+    const Time at = event->reason() == QContextMenuEvent::Keyboard
+                        ? stage_.cursor()
+                        : std::clamp(timeAt(event->pos().x()), stage_.wholeFrom(), std::max(stage_.wholeFrom(), stage_.newest()));
     auto* menu = new QMenu(this);
     menu->setObjectName(QStringLiteral("timelineMenu"));
     menu->setAttribute(Qt::WA_DeleteOnClose);
@@ -342,7 +357,8 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event)
     menu->addAction(tr("Note here..."), this, [this, at] { stage_.notes().ask(at, trace::noRow, this); });
     menu->addSeparator();
     menu->addAction(tr("Show the whole run"), this, [this] { stage_.setWindow(stage_.wholeFrom(), stage_.wholeTo()); });
-    menu->addAction(tr("Show 1 s around it"), this, [this, at] { stage_.setWindow(at - std::chrono::milliseconds(500), at + std::chrono::milliseconds(500)); });
+    menu->addAction(tr("Show 1 s around it"), this,
+        [this, at] { stage_.setWindow(at - std::chrono::milliseconds(500), at + std::chrono::milliseconds(500)); });
     menu->addAction(stage_.document().isLive() ? tr("Back to now") : tr("To the last frame"), this, [this] { stage_.now(); });
     menu->popup(event->globalPos());
 }
@@ -373,10 +389,14 @@ bool Timeline::event(QEvent* event)
 {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        QString text = tr("Click: cursor here. Drag the edges: window. Shift and drag: move it. Wheel: zoom. Arrow keys: step. N: note on the cursor's moment");
+        QString text = tr("Click: cursor here. Drag the edges: window. Shift and drag: move it. Wheel: zoom. Arrow keys: step. N: note on "
+                          "the cursor's moment");
         for (unsigned bus = 0; bus < loads_.size(); ++bus)
             if (ridge(bus).contains(help->pos()))
-                text = tr("%1: %2 % at %3\n%4").arg(QString::fromStdString(stage_.document().buses()[bus].name)).arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0).arg(timeWords(stage_.seconds(timeAt(help->pos().x())), 2), text);
+                text = tr("%1: %2 % at %3\n%4")
+                           .arg(QString::fromStdString(stage_.document().buses()[bus].name))
+                           .arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0)
+                           .arg(timeWords(stage_.seconds(timeAt(help->pos().x())), 2), text);
         QToolTip::showText(help->globalPos(), text, this);
         return true;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The strip across the full width: load of every bus over the whole run, event flags, window and cursor.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/view_kinds.h"
 
 #include "app/database/coverage_view.h"
@@ -24,12 +25,16 @@ const std::vector<ViewKind>& viewKinds()
         {"events", "Events", "Moments worth a flag", [](Stage& stage) -> View* { return new EventsView(stage); }},
         {"notes", "Notes", "Notes on frames and moments", [](Stage& stage) -> View* { return new NotesView(stage); }},
         {"playback", "Playback", "Replay of a log", [](Stage& stage) -> View* { return new PlaybackView(stage); },
-         ViewKind::Place{Wish::playback, QT_TRANSLATE_NOOP("MainWindow", "Playback"), R"({"tabs":[{"view":"playback"}]})"}},
-        {"database", "Database", "Signal databases: read, mend and write them", [](Stage& stage) -> View* { return new DatabaseView(stage); },
-         ViewKind::Place{Wish::definition, QT_TRANSLATE_NOOP("MainWindow", "Databases"), R"({"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]})"}},
-        {"coverage", "Coverage", "What of the traffic the databases explain", [](Stage& stage) -> View* { return new CoverageView(stage); }},
+            ViewKind::Place{Wish::playback, QT_TRANSLATE_NOOP("MainWindow", "Playback"), R"({"tabs":[{"view":"playback"}]})"}},
+        {"database", "Database", "Signal databases: read, mend and write them",
+            [](Stage& stage) -> View* { return new DatabaseView(stage); },
+            ViewKind::Place{Wish::definition, QT_TRANSLATE_NOOP("MainWindow", "Databases"),
+                R"({"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]})"}},
+        {"coverage", "Coverage", "What of the traffic the databases explain",
+            [](Stage& stage) -> View* { return new CoverageView(stage); }},
         {"review", "Review", "What is wrong with a database", [](Stage& stage) -> View* { return new ReviewView(stage); }},
-        {"compare", "Compare", "What differs between two versions of a database", [](Stage& stage) -> View* { return new CompareView(stage); }},
+        {"compare", "Compare", "What differs between two versions of a database",
+            [](Stage& stage) -> View* { return new CompareView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The menu of a window, its help, and going from pane to pane.
 #include <QAction>
 #include <QApplication>
@@ -57,11 +58,15 @@ void MainWindow::buildMenu()
         if (!path.isEmpty())
             saveRunTo(path);
     })->setObjectName(QStringLiteral("saveRun"));
-    add(menu_, tr("Convert..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_E), [this] { convert(); })->setObjectName(QStringLiteral("convert"));
+    add(menu_, tr("Convert..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_E), [this] {
+        convert();
+    })->setObjectName(QStringLiteral("convert"));
     menu_->addSeparator();
     add(menu_, tr("Save"), QKeySequence::Save, [this] { saveCurrent(); })->setObjectName(QStringLiteral("save"));
     add(menu_, tr("Save rig"), {}, [this] { saveRig(); })->setObjectName(QStringLiteral("saveRig"));
-    add(menu_, tr("Save rig as..."), QKeySequence(Qt::CTRL | Qt::ALT | Qt::Key_S), [this] { saveRigAs(); })->setObjectName(QStringLiteral("saveRigAs"));
+    add(menu_, tr("Save rig as..."), QKeySequence(Qt::CTRL | Qt::ALT | Qt::Key_S), [this] {
+        saveRigAs();
+    })->setObjectName(QStringLiteral("saveRigAs"));
     add(menu_, tr("Rig settings..."), {}, [this] { rigSettings(); })->setObjectName(QStringLiteral("rigSettings"));
     menu_->addSeparator();
     add(menu_, tr("Undo"), QKeySequence::Undo, [this] { undo(false); });
@@ -70,7 +75,9 @@ void MainWindow::buildMenu()
     if (document_->isLive()) {
         add(menu_, tr("Start or stop"), Qt::Key_F5, [this] { startStop(); });
         add(menu_, tr("Record or end recording"), Qt::Key_F8, [this] { record(false); });
-        add(menu_, tr("Record what the stream's filter passes"), QKeySequence(Qt::SHIFT | Qt::Key_F8), [this] { record(true); })->setObjectName(QStringLiteral("recordFiltered"));
+        add(menu_, tr("Record what the stream's filter passes"), QKeySequence(Qt::SHIFT | Qt::Key_F8), [this] {
+            record(true);
+        })->setObjectName(QStringLiteral("recordFiltered"));
         add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F7, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
     add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
@@ -82,7 +89,8 @@ void MainWindow::buildMenu()
         FilterLine* first = nullptr;
         for (View* view : currentPage() != nullptr ? currentPage()->views() : std::vector<View*>{}) {
             FilterLine* line = view->isVisible() ? view->filterLine() : nullptr;
-            if (line != nullptr && (first == nullptr || view == QApplication::focusWidget() || view->isAncestorOf(QApplication::focusWidget())))
+            if (line != nullptr
+                && (first == nullptr || view == QApplication::focusWidget() || view->isAncestorOf(QApplication::focusWidget())))
                 first = line;
         }
         if (first != nullptr) {
@@ -99,8 +107,12 @@ void MainWindow::buildMenu()
     add(menu_, tr("Paper or Ink"), QKeySequence(Qt::CTRL | Qt::Key_T), [] { toggleTheme(); });
     // Whatever key gives plus, with Shift or without. One press stands for several sequences, as with Shift and without what it
     // types: no two of these may be of one press, or neither counts.
-    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::Key_Plus), [] { scaleText(0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::Key_Equal)});
-    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [] { scaleText(-0.1); })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::Key_Underscore)});
+    add(menu_, tr("Larger text"), QKeySequence(Qt::CTRL | Qt::Key_Plus), [] { scaleText(0.1); })
+        ->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Plus), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Plus),
+            QKeySequence(Qt::CTRL | Qt::Key_Equal)});
+    add(menu_, tr("Smaller text"), QKeySequence(Qt::CTRL | Qt::Key_Minus), [] {
+        scaleText(-0.1);
+    })->setShortcuts({QKeySequence(Qt::CTRL | Qt::Key_Minus), QKeySequence(Qt::CTRL | Qt::Key_Underscore)});
     add(menu_, tr("Next pane"), Qt::Key_F6, [this] { goToPane(1); })->setObjectName(QStringLiteral("nextPane"));
     add(menu_, tr("Pane before"), QKeySequence(Qt::SHIFT | Qt::Key_F6), [this] { goToPane(-1); });
     menu_->addSeparator();
@@ -152,7 +164,9 @@ void MainWindow::goToPane(int step)
     for (int tries = 0; tries < count; ++tries) {
         at = (at + step + count) % count;
         QWidget* pane = panes[static_cast<std::size_t>(at)];
-        QWidget* target = pane == tree_ ? static_cast<QWidget*>(tree_->tree()) : pane == runBar_ ? static_cast<QWidget*>(runBar_->nameButton) : pane;
+        QWidget* target = pane == tree_     ? static_cast<QWidget*>(tree_->tree())
+                          : pane == runBar_ ? static_cast<QWidget*>(runBar_->nameButton)
+                                            : pane;
         target->setFocus(Qt::TabFocusReason);
         QWidget* now = QApplication::focusWidget();
         if (now != nullptr && (now == target || target->isAncestorOf(now)))

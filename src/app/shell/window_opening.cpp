@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What opens in a window or in another: logs and rigs that are dropped, a definition, a log that is to be played back.
 #include <QDropEvent>
 #include <QInputDialog>
@@ -33,10 +34,15 @@ void MainWindow::replay(const QString& path)
     if (running.size() > 1) {
         QStringList choices;
         for (const MainWindow* one : running)
-            choices << tr("%1, %2 s of run time").arg(QString::fromStdString(one->document_->title())).arg(static_cast<double>((one->document_->session()->now() - one->document_->begins()).count()) * 1e-9, 0, 'f', 0) + (choices.isEmpty() ? QString() : tr(" (%1)").arg(choices.size() + 1));
+            choices << tr("%1, %2 s of run time")
+                               .arg(QString::fromStdString(one->document_->title()))
+                               .arg(static_cast<double>((one->document_->session()->now() - one->document_->begins()).count()) * 1e-9, 0,
+                                   'f', 0)
+                           + (choices.isEmpty() ? QString() : tr(" (%1)").arg(choices.size() + 1));
         choices << tr("a new window");
         bool good = false;
-        const QString chosen = QInputDialog::getItem(this, tr("Play the log in"), tr("The rig runs in several windows. Play it in:"), choices, 0, false, &good);
+        const QString chosen = QInputDialog::getItem(
+            this, tr("Play the log in"), tr("The rig runs in several windows. Play it in:"), choices, 0, false, &good);
         if (!good)
             return;
         const qsizetype index = choices.indexOf(chosen);

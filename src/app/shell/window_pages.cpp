@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pages of a window: added, named, moved, removed, and got back.
 #include <QContextMenuEvent>
 #include <QInputDialog>
@@ -24,7 +25,9 @@ nlohmann::json usualPages()
 // A step that was done before it is pushed.
 class DoneCommand : public QUndoCommand {
 public:
-    DoneCommand(const QString& words, std::function<void()> undoes, std::function<void()> redoes) : QUndoCommand(words), undoes_(std::move(undoes)), redoes_(std::move(redoes)) {}
+    DoneCommand(const QString& words, std::function<void()> undoes, std::function<void()> redoes)
+        : QUndoCommand(words), undoes_(std::move(undoes)), redoes_(std::move(redoes))
+    {}
     void undo() override { undoes_(); }
     void redo() override
     {
@@ -55,14 +58,18 @@ void MainWindow::buildPages()
 {
     EditTimes::follow(pageSteps_);
     const auto& document = document_->rig().document;
-    const nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty() ? document["pages"] : usualPages();
+    const nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty()
+                                     ? document["pages"]
+                                     : usualPages();
     for (const auto& page : pages)
         if (page.is_object() && page.contains("name") && page["name"].is_string())
-            addPage(QString::fromStdString(page["name"].get<std::string>()), page.contains("layout") ? page["layout"] : nlohmann::json::object());
+            addPage(QString::fromStdString(page["name"].get<std::string>()),
+                page.contains("layout") ? page["layout"] : nlohmann::json::object());
     keepPages();
     pageTabs_->setMovable(true);
     pageTabs_->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(pageTabs_, &QTabBar::customContextMenuRequested, this, [this](const QPoint& at) { showPageMenu(std::max(0, pageTabs_->tabAt(at)), pageTabs_->mapToGlobal(at)); });
+    connect(pageTabs_, &QTabBar::customContextMenuRequested, this,
+        [this](const QPoint& at) { showPageMenu(std::max(0, pageTabs_->tabAt(at)), pageTabs_->mapToGlobal(at)); });
     connect(pageTabs_, &QTabBar::tabBarDoubleClicked, this, [this](int index) {
         if (index >= 0)
             askForPageName(index);
@@ -75,7 +82,8 @@ void MainWindow::buildPages()
         pages_->insertWidget(to, page);
         pages_->setCurrentIndex(pageTabs_->currentIndex());
         notePages();
-        pageSteps_.push(new DoneCommand(tr("move a page"), [this, from, to] { movePage(to, from); }, [this, from, to] { movePage(from, to); }));
+        pageSteps_.push(
+            new DoneCommand(tr("move a page"), [this, from, to] { movePage(to, from); }, [this, from, to] { movePage(from, to); }));
     });
 }
 
@@ -123,7 +131,9 @@ void MainWindow::addPage(const QString& name, const nlohmann::json& layout, int 
             pageTabs_->setCurrentIndex(pages_->indexOf(page));
             notePages();
         };
-        pageSteps_.push(new DoneCommand(tr("close %1").arg(title), [restore, before] { restore(before); }, [restore, after = page->save()["layout"]] { restore(after); }));
+        pageSteps_.push(new DoneCommand(
+            tr("close %1").arg(title), [restore, before] { restore(before); },
+            [restore, after = page->save()["layout"]] { restore(after); }));
     });
 }
 
@@ -164,7 +174,8 @@ void MainWindow::renamePage(int index, const QString& name)
     };
     const QString before = pageAt(index)->name();
     set(index, name);
-    pageSteps_.push(new DoneCommand(tr("name a page"), [set, index, before] { set(index, before); }, [set, index, name] { set(index, name); }));
+    pageSteps_.push(
+        new DoneCommand(tr("name a page"), [set, index, before] { set(index, before); }, [set, index, name] { set(index, name); }));
 }
 
 void MainWindow::movePage(int from, int to)
@@ -212,7 +223,8 @@ void MainWindow::showPageMenu(int index, const QPoint& at)
     });
     const auto shift = [this](int from, int to) {
         movePage(from, to);
-        pageSteps_.push(new DoneCommand(tr("move a page"), [this, from, to] { movePage(to, from); }, [this, from, to] { movePage(from, to); }));
+        pageSteps_.push(
+            new DoneCommand(tr("move a page"), [this, from, to] { movePage(to, from); }, [this, from, to] { movePage(from, to); }));
     };
     add("movePageLeft", tr("Move left"), index > 0, [shift, index] { shift(index, index - 1); });
     add("movePageRight", tr("Move right"), index + 1 < pages_->count(), [shift, index] { shift(index, index + 1); });

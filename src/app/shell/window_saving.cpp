@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What of a window is saved, and asked about before it goes.
 #include <QApplication>
 #include <QCloseEvent>
@@ -105,7 +106,8 @@ bool MainWindow::saveRig()
 bool MainWindow::saveRigAs()
 {
     const rig::Rig& rig = document_->rig();
-    const QString proposed = rig.path.empty() ? QString::fromStdString(rig.name) + QStringLiteral(".json") : QString::fromStdString(rig.path);
+    const QString proposed = rig.path.empty() ? QString::fromStdString(rig.name) + QStringLiteral(".json")
+                                              : QString::fromStdString(rig.path);
     QString path = QFileDialog::getSaveFileName(this, tr("Save the rig as"), proposed, tr("Rigs (*.json)"));
     if (path.isEmpty())
         return false;
@@ -123,7 +125,8 @@ void MainWindow::takeIntoDocument()
         for (std::size_t i = 0; i < shelf->size(); ++i)
             if (shelf->at(i).own && shelf->at(i).changed())
                 (void)shelf->save(i);
-    if (rig::Session* session = document_->session(); session != nullptr && rig.document.contains("nodes") && rig.document["nodes"].is_array())
+    if (rig::Session* session = document_->session();
+        session != nullptr && rig.document.contains("nodes") && rig.document["nodes"].is_array())
         for (const rig::NodeReport& report : session->nodeReports()) {
             for (auto& node : rig.document["nodes"]) {
                 if (!node.is_object() || !node.contains("name") || node["name"] != report.name)
@@ -210,20 +213,31 @@ std::vector<Loss> MainWindow::losses() const
     std::vector<Loss> out;
     for (const std::size_t index : changedDatabases()) {
         const rig::ShelfEntry& entry = stage_->desk().shelf().at(index);
-        out.push_back({Loss::Kind::database, static_cast<int>(index), tr("Edits of %1").arg(nameOf(entry.path)), QString::fromStdString(entry.path), {Loss::Remedy::save, Loss::Remedy::discard}});
+        out.push_back({Loss::Kind::database, static_cast<int>(index), tr("Edits of %1").arg(nameOf(entry.path)),
+            QString::fromStdString(entry.path), {Loss::Remedy::save, Loss::Remedy::discard}});
     }
     if (rigChanged()) {
         const rig::Rig& rig = document_->rig();
-        out.push_back({Loss::Kind::rig, 0, tr("Changes of the rig %1").arg(QString::fromStdString(rig.name)), rig.path.empty() ? tr("It has no file yet: a name is asked for") : QString::fromStdString(rig.path), {rig.path.empty() ? Loss::Remedy::saveAs : Loss::Remedy::save, Loss::Remedy::discard}});
+        out.push_back({Loss::Kind::rig, 0, tr("Changes of the rig %1").arg(QString::fromStdString(rig.name)),
+            rig.path.empty() ? tr("It has no file yet: a name is asked for") : QString::fromStdString(rig.path),
+            {rig.path.empty() ? Loss::Remedy::saveAs : Loss::Remedy::save, Loss::Remedy::discard}});
         if (!rig.path.empty())
             out.back().remedies.insert(out.back().remedies.begin() + 1, Loss::Remedy::saveAs);
     }
     if (rig::Session* session = document_->session()) {
         if (const auto recording = session->recording(); recording.on)
-            out.push_back({Loss::Kind::recording, 0, tr("A recording goes on"), tr("%1 frames in %2").arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(recording.frames)), QString::fromStdString(recording.path)), {Loss::Remedy::keep}});
+            out.push_back({Loss::Kind::recording, 0, tr("A recording goes on"),
+                tr("%1 frames in %2")
+                    .arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(recording.frames)),
+                        QString::fromStdString(recording.path)),
+                {Loss::Remedy::keep}});
         const std::uint64_t rows = document_->trace().rows();
         if (rows > 0 && rows != savedRows_) {
-            Loss run{Loss::Kind::run, 0, tr("The run"), tr("%1 frames, %2 s").arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(rows))).arg(static_cast<double>((session->now() - session->begins()).count()) * 1e-9, 0, 'f', 1), {}};
+            Loss run{Loss::Kind::run, 0, tr("The run"),
+                tr("%1 frames, %2 s")
+                    .arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(rows)))
+                    .arg(static_cast<double>((session->now() - session->begins()).count()) * 1e-9, 0, 'f', 1),
+                {}};
             if (!session->keeping().path.empty())
                 run.remedies.push_back(Loss::Remedy::keep);
             run.remedies.push_back(Loss::Remedy::saveAs);

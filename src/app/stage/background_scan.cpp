@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/background_scan.h"
 
 namespace wavetrope::app {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A filter's matches, found on a thread of their own.
 #pragma once
 

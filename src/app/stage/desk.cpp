@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/desk.h"
 
 #include <QThreadPool>
@@ -173,10 +174,13 @@ void Desk::publishSoon()
     const std::uint64_t number = ++made_;
     making_ = std::async(std::launch::async, [this, number, names = busNames(stage_.catalog())] {
         auto catalog = shelf_->catalog(names);
-        QMetaObject::invokeMethod(this, [this, number, catalog = std::move(catalog)] {
-            if (number == made_)
-                take(catalog);
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, number, catalog = std::move(catalog)] {
+                if (number == made_)
+                    take(catalog);
+            },
+            Qt::QueuedConnection);
     });
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The databases of a window on the desk: which one is open, what of it is chosen, and what was edited.
 #pragma once
 
@@ -69,7 +70,10 @@ public:
     /// Whether there is a step to undo, or to do again.
     [[nodiscard]] bool canStep(bool redo) const { return arrangedLast(redo) || (any() && (redo ? entry().canRedo() : entry().canUndo())); }
     /// Whether the last step, done or undone, was one of which files the buses have.
-    [[nodiscard]] bool arrangedLast(bool redo) const { return shelf_ && any() && (redo ? shelf_->redoArranges(current_) : shelf_->undoArranges(current_)); }
+    [[nodiscard]] bool arrangedLast(bool redo) const
+    {
+        return shelf_ && any() && (redo ? shelf_->redoArranges(current_) : shelf_->undoArranges(current_));
+    }
 
 Q_SIGNALS:
     void entriesChanged();      ///< Databases came, went or were saved.

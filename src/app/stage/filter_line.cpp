@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/filter_line.h"
 
 #include <QAbstractItemView>
@@ -34,14 +35,24 @@ public:
         const QString choice = index.data().toString();
         const double used = QFontMetricsF(theme.mono()).horizontalAdvance(choice) + theme.px(16);
         paintText(*painter, box, choice, theme.mono(), theme.ink);
-        paintText(*painter, box.adjusted(used, 0, 0, 0), index.data(hintRole).toString(), theme.small(), theme.ink3, Qt::AlignRight | Qt::AlignVCenter);
+        paintText(*painter, box.adjusted(used, 0, 0, 0), index.data(hintRole).toString(), theme.small(), theme.ink3,
+            Qt::AlignRight | Qt::AlignVCenter);
     }
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {Theme::get().px(360), Theme::get().rowHeight()}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override
+    {
+        return {Theme::get().px(360), Theme::get().rowHeight()};
+    }
 };
 
 }  // namespace
 
-FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new ElidedLabel), completer_(new QCompleter(this)), choices_(new QStandardItemModel(this))
+FilterLine::FilterLine(const QString& placeholder, QWidget* parent)
+    : QWidget(parent),
+      edit_(new QLineEdit),
+      named_(new QToolButton),
+      label_(new ElidedLabel),
+      completer_(new QCompleter(this)),
+      choices_(new QStandardItemModel(this))
 {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -67,7 +78,8 @@ FilterLine::FilterLine(const QString& placeholder, QWidget* parent) : QWidget(pa
     edit_->installEventFilter(this);
     edit_->setObjectName(QStringLiteral("filter"));
     edit_->setPlaceholderText(placeholder);
-    edit_->setToolTip(tr("Filter, one line: id 0x200..0x2FF, name Blade*, from WaterUnit, bus Implement, BladeDepth > 4 mm, Valve changes, gap > 50 ms, and, or, not  (Ctrl+F; Ctrl+Space: what fits here)"));
+    edit_->setToolTip(tr("Filter, one line: id 0x200..0x2FF, name Blade*, from WaterUnit, bus Implement, BladeDepth > 4 mm, Valve changes, "
+                         "gap > 50 ms, and, or, not  (Ctrl+F; Ctrl+Space: what fits here)"));
     edit_->setAccessibleName(tr("Filter"));
     edit_->setClearButtonEnabled(false);
     label_->setObjectName(QStringLiteral("filterResult"));
@@ -106,7 +118,10 @@ void FilterLine::setNamed(filter::NamedFilters::Map named)
     compile();
 }
 
-void FilterLine::narrow(const std::string& condition, filter::Narrow how) { setText(shown(filter::narrowed(edit_->text().toStdString(), condition, how))); }
+void FilterLine::narrow(const std::string& condition, filter::Narrow how)
+{
+    setText(shown(filter::narrowed(edit_->text().toStdString(), condition, how)));
+}
 
 QStringList FilterLine::offered() const
 {
@@ -126,7 +141,8 @@ void FilterLine::offer(bool always)
     completions_ = filter::complete(utf8, cursor, *catalog_, filters_);
     const bool begun = cursor > completions_.from;
     const std::string before = utf8.substr(0, completions_.from);
-    const bool asked = before.ends_with("bus ") || before.ends_with("from ") || before.ends_with("name ") || before.ends_with("kind ") || before.ends_with("= ");
+    const bool asked = before.ends_with("bus ") || before.ends_with("from ") || before.ends_with("name ") || before.ends_with("kind ")
+                       || before.ends_with("= ");
     choices_->clear();
     if (completions_.choices.empty() || (!always && !begun && !asked))
         return completer_->popup()->hide();
@@ -139,7 +155,8 @@ void FilterLine::offer(bool always)
     QRect at = edit_->rect();
     // Under the word, as far as the line reaches.
     const int width = Theme::get().px(380);
-    at.setLeft(std::clamp(edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())), 0, std::max(0, edit_->width() - width)));
+    at.setLeft(std::clamp(
+        edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())), 0, std::max(0, edit_->width() - width)));
     at.setWidth(width);
     completer_->complete(at);
 }
@@ -178,7 +195,8 @@ void FilterLine::showNamed()
     menu.setObjectName(QStringLiteral("namedMenu"));
     for (const auto& [name, expression] : filters_) {
         QAction* use = menu.addAction(QStringLiteral("%1\t%2").arg(shown(name), shown(expression)));
-        connect(use, &QAction::triggered, this, [this, name = name] { setText(shown(name.find(' ') == std::string::npos ? '@' + name : "@\"" + name + '"')); });
+        connect(use, &QAction::triggered, this,
+            [this, name = name] { setText(shown(name.find(' ') == std::string::npos ? '@' + name : "@\"" + name + '"')); });
     }
     if (filters_.empty())
         menu.addAction(tr("The rig has no named filters yet"))->setEnabled(false);
@@ -188,7 +206,9 @@ void FilterLine::showNamed()
     keep->setEnabled(!edit_->text().trimmed().isEmpty() && !wrong_);
     connect(keep, &QAction::triggered, this, [this] {
         bool good = false;
-        const QString name = QInputDialog::getText(this, tr("Keep this filter"), tr("Name, to be used as @name in this and other filters"), QLineEdit::Normal, {}, &good).trimmed();
+        const QString name = QInputDialog::getText(
+            this, tr("Keep this filter"), tr("Name, to be used as @name in this and other filters"), QLineEdit::Normal, {}, &good)
+                                 .trimmed();
         if (good && !name.isEmpty() && !name.contains(QLatin1Char('"')))
             Q_EMIT keepWanted(name, edit_->text());
     });
@@ -226,7 +246,8 @@ void FilterLine::showProblem()
         connect(this, &QObject::destroyed, problem_, &QObject::deleteLater);
     }
     problem_->setFont(theme.body());
-    problem_->setStyleSheet(QStringLiteral("background: %1; color: %2; border: 1px solid %3; border-radius: 4px; padding: 4px 8px;").arg(theme.raised.name(), theme.ink.name(), theme.error.name()));
+    problem_->setStyleSheet(QStringLiteral("background: %1; color: %2; border: 1px solid %3; border-radius: 4px; padding: 4px 8px;")
+            .arg(theme.raised.name(), theme.ink.name(), theme.error.name()));
     problem_->setText(problemText_);
     const QPoint at = edit_->mapTo(window(), QPoint(0, edit_->height() + 2));
     problem_->setFixedWidth(std::max(theme.px(300), std::min(width(), window()->width() - at.x() - 8)));
@@ -273,7 +294,10 @@ void FilterLine::compile()
         const Error& error = compiled.error();
         label_->setText(tr("column %1: %2").arg(error.column).arg(QString::fromStdString(error.what)));
         label_->setToolTip(QString::fromStdString(error.what + (error.remedy.empty() ? "" : ".\n" + error.remedy)));
-        problemText_ = tr("Column %1: %2.").arg(error.column).arg(QString::fromStdString(error.what)) + (error.remedy.empty() ? QString() : QLatin1Char('\n') + QString::fromStdString(error.remedy) + (error.remedy.back() == '?' ? QString() : QStringLiteral(".")));
+        problemText_ = tr("Column %1: %2.").arg(error.column).arg(QString::fromStdString(error.what))
+                       + (error.remedy.empty() ? QString()
+                                               : QLatin1Char('\n') + QString::fromStdString(error.remedy)
+                                                     + (error.remedy.back() == '?' ? QString() : QStringLiteral(".")));
     } else {
         problemText_.clear();
     }
@@ -289,7 +313,9 @@ void FilterLine::compile()
         }
         Q_EMIT wrongChanged(wrong);
     }
-    if (!wrong && (compiled->text() != filter_.text() || filter_.passesEverything() != compiled->passesEverything() || !filter_.passesEverything())) {
+    if (!wrong
+        && (compiled->text() != filter_.text() || filter_.passesEverything() != compiled->passesEverything()
+            || !filter_.passesEverything())) {
         filter_ = std::move(*compiled);
         Q_EMIT filterChanged();
     }

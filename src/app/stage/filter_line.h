@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A filter typed as one line of text, with what it matches or what is wrong with it.
 #pragma once
 
@@ -17,7 +18,8 @@
 
 namespace wavetrope::app {
 
-/// Compiles while typing, and offers what could come next (Ctrl+Space asks for it). A text that does not compile is marked, its error shown, and the last good filter stays.
+/// Compiles while typing, and offers what could come next (Ctrl+Space asks for it). A text that does not compile is marked, its
+/// error shown, and the last good filter stays.
 class FilterLine : public QWidget {
     Q_OBJECT
 public:
@@ -72,7 +74,7 @@ private:
     filter::Filter filter_;
     void showProblem();
     QString problemText_;
-    QPointer<QLabel> problem_;         // the whole of it, over what stands under the line
+    QPointer<QLabel> problem_;  // the whole of it, over what stands under the line
     bool wrong_ = false;
     bool filling_ = false;
     QString result_;

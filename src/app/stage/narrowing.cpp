@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/narrowing.h"
 
 namespace wavetrope::app {
@@ -15,10 +16,7 @@ void addNarrowing(QMenu& menu, FilterLine& line, const std::string& condition)
     add("alsoThis", QObject::tr("Also this: %1"), filter::Narrow::alsoThis);
 }
 
-std::string quotedName(const std::string& name)
-{
-    return name.find_first_of(" ()<>=!") == std::string::npos ? name : '"' + name + '"';
-}
+std::string quotedName(const std::string& name) { return name.find_first_of(" ()<>=!") == std::string::npos ? name : '"' + name + '"'; }
 
 void keepFilter(Stage& stage, const QString& name, const QString& text)
 {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Taking what is on the screen into a filter, and keeping filters in the rig.
 #pragma once
 

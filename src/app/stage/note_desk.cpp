@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/note_desk.h"
 
 #include <QInputDialog>
@@ -11,7 +12,9 @@ namespace wavetrope::app {
 
 class NoteDesk::Change : public QUndoCommand {
 public:
-    Change(NoteDesk& desk, rig::Notes next, const QString& words) : QUndoCommand(words), desk_(desk), before_(desk.notes_), next_(std::move(next)) {}
+    Change(NoteDesk& desk, rig::Notes next, const QString& words)
+        : QUndoCommand(words), desk_(desk), before_(desk.notes_), next_(std::move(next))
+    {}
     void undo() override { desk_.replace(before_); }
     void redo() override { desk_.replace(next_); }
 
@@ -75,10 +78,12 @@ void NoteDesk::ask(Time time, trace::Row row, QWidget* parent)
         for (const rig::Note& note : notes_.all())
             if (note.row == trace::noRow && note.time == time)
                 there = &note;
-    const QString about = row == trace::noRow ? tr("Note on the moment %1").arg(timeWords(stage_.seconds(time), 6)) : tr("Note on row %1, at %2").arg(countText(row + 1), timeWords(stage_.seconds(time), 6));
+    const QString about = row == trace::noRow ? tr("Note on the moment %1").arg(timeWords(stage_.seconds(time), 6))
+                                              : tr("Note on row %1, at %2").arg(countText(row + 1), timeWords(stage_.seconds(time), 6));
     rig::Note note = there != nullptr ? *there : rig::Note{0, time, row, {}};
     bool good = false;
-    const QString text = QInputDialog::getText(parent, tr("Note"), about, QLineEdit::Normal, QString::fromStdString(note.text), &good).trimmed();
+    const QString text =
+        QInputDialog::getText(parent, tr("Note"), about, QLineEdit::Normal, QString::fromStdString(note.text), &good).trimmed();
     if (!good)
         return;
     if (text.isEmpty()) {

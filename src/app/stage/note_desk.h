@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The notes of a window's run, edited with undo and kept beside the log.
 #pragma once
 

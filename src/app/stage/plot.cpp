@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/plot.h"
 
 #include <algorithm>
@@ -32,7 +33,8 @@ private:
 
 }  // namespace
 
-TimePlot::TimePlot(Stage& stage, bool showTimes, QWidget* parent) : QCustomPlot(parent), stage_(stage), showTimes_(showTimes), cursor_(new QCPItemStraightLine(this))
+TimePlot::TimePlot(Stage& stage, bool showTimes, QWidget* parent)
+    : QCustomPlot(parent), stage_(stage), showTimes_(showTimes), cursor_(new QCPItemStraightLine(this))
 {
     setObjectName(QStringLiteral("timePlot"));
     setFocusPolicy(Qt::StrongFocus);
@@ -133,7 +135,8 @@ void TimePlot::wheelEvent(QWheelEvent* event)
 {
     const double steps = event->angleDelta().y() / 120.0;
     if ((event->modifiers() & Qt::ShiftModifier) != 0) {
-        const Time by = Time(static_cast<std::int64_t>(static_cast<double>((stage_.windowTo() - stage_.windowFrom()).count()) * -0.1 * steps));
+        const Time by = Time(
+            static_cast<std::int64_t>(static_cast<double>((stage_.windowTo() - stage_.windowFrom()).count()) * -0.1 * steps));
         stage_.setWindow(stage_.windowFrom() + by, stage_.windowTo() + by);
     } else {
         stage_.zoom(std::pow(0.8, steps), stage_.timeOf(xAxis->pixelToCoord(event->position().x())));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The plotting library's header, which uses Qt's short keywords; this program does not, since `signals` is a word of
 // its trade.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/selection_menu.h"
 
 #include <QApplication>
@@ -12,27 +13,37 @@ namespace wavetrope::app {
 
 void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
 {
-    const auto add = [&](const char* objectName, const QString& words, auto act) { menu.addAction(words, &stage, act)->setObjectName(QLatin1String(objectName)); };
-    const auto copy = [&](const QString& name) { add("copyName", QObject::tr("Copy the name %1").arg(name), [name] { QApplication::clipboard()->setText(name); }); };
+    const auto add = [&](const char* objectName, const QString& words, auto act) {
+        menu.addAction(words, &stage, act)->setObjectName(QLatin1String(objectName));
+    };
+    const auto copy = [&](const QString& name) {
+        add("copyName", QObject::tr("Copy the name %1").arg(name), [name] { QApplication::clipboard()->setText(name); });
+    };
     if (selection.kind == Selection::Kind::node) {
         const QString filter = QStringLiteral("from ") + text(quotedName(selection.node.toStdString()));
-        add("showOnly", QObject::tr("Show only what %1 sends").arg(selection.node), [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
+        add("showOnly", QObject::tr("Show only what %1 sends").arg(selection.node),
+            [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
         copy(selection.node);
         return;
     }
     if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
         return;
     const auto* entry = stage.catalog().find(selection.bus, selection.id);
-    const bool signal = selection.kind == Selection::Kind::signal && entry != nullptr && selection.signal >= 0 && static_cast<std::size_t>(selection.signal) < entry->message->signals.size();
+    const bool signal = selection.kind == Selection::Kind::signal && entry != nullptr && selection.signal >= 0
+                        && static_cast<std::size_t>(selection.signal) < entry->message->signals.size();
     if (signal) {
         const QString path = signalPath(stage.catalog(), {entry, static_cast<std::uint32_t>(selection.signal)});
         add("plotSignalOfMenu", QObject::tr("Draw it in the lanes"), [&stage, path] { Q_EMIT stage.plotWanted(path); });
     }
-    const QString filter = QStringLiteral("id %1 and bus \"%2\"").arg(text(can::toText(selection.id)), text(stage.catalog().busName(selection.bus)));
+    const QString filter =
+        QStringLiteral("id %1 and bus \"%2\"").arg(text(can::toText(selection.id)), text(stage.catalog().busName(selection.bus)));
     add("showOnly", QObject::tr("Show only this message in the stream"), [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
-    add("openDefinitionOfMenu", entry == nullptr ? QObject::tr("Define it here...") : QObject::tr("Open its definition..."), [&stage, selection] { Q_EMIT stage.definitionWanted(selection.bus, selection.id.key()); });
+    add("openDefinitionOfMenu", entry == nullptr ? QObject::tr("Define it here...") : QObject::tr("Open its definition..."),
+        [&stage, selection] { Q_EMIT stage.definitionWanted(selection.bus, selection.id.key()); });
     menu.addSeparator();
-    copy(entry == nullptr ? text(can::toText(selection.id)) : signal ? text(entry->message->name + "." + entry->message->signals[static_cast<std::size_t>(selection.signal)].name) : text(entry->message->name));
+    copy(entry == nullptr ? text(can::toText(selection.id))
+         : signal         ? text(entry->message->name + "." + entry->message->signals[static_cast<std::size_t>(selection.signal)].name)
+                          : text(entry->message->name));
 }
 
 }  // namespace wavetrope::app

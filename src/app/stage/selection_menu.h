@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done with a message, a signal or a node, wherever it is shown.
 #pragma once
 

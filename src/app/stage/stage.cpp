@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/stage.h"
 
 #include <algorithm>
@@ -14,7 +15,10 @@ constexpr Time narrowestWindow = std::chrono::microseconds(100);
 
 }  // namespace
 
-Stage::Stage(RunDocument& document) : document_(document), notes_(std::make_unique<NoteDesk>(*this)), snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
+Stage::Stage(RunDocument& document)
+    : document_(document),
+      notes_(std::make_unique<NoteDesk>(*this)),
+      snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
     timer_.start(beatMilliseconds);
@@ -76,7 +80,8 @@ void Stage::onTimer()
             windowTo_ = wholeTo();
             following_ = false;
             // Up to where the measures are, so that loads and periods tell of the same moment.
-            const std::uint64_t measured = std::min(snapshot_.rows(), document_.measures().read([](const measure::MeasureState& state) { return state.rows; }));
+            const std::uint64_t measured = std::min(
+                snapshot_.rows(), document_.measures().read([](const measure::MeasureState& state) { return state.rows; }));
             cursorRow_ = done ? rowAt(newest_) : measured == 0 ? trace::noRow : measured - 1;
             cursor_ = done || cursorRow_ == trace::noRow ? newest_ : snapshot_.time(cursorRow_);
             Q_EMIT axisChanged();

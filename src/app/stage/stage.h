@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What all views of a window share: the time window, the cursor, what is selected.
 #pragma once
 
@@ -27,8 +28,15 @@ struct Selection {
     QString node;
     measure::Event event;
     /// Whether it is a message, or a signal of one.
-    [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const { return (kind == Kind::message || kind == Kind::signal) && bus == ofBus && id == ofId; }
-    friend bool operator==(const Selection& a, const Selection& b) { return a.kind == b.kind && a.bus == b.bus && a.id == b.id && a.signal == b.signal && a.node == b.node && a.event.time == b.event.time; }
+    [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
+    {
+        return (kind == Kind::message || kind == Kind::signal) && bus == ofBus && id == ofId;
+    }
+    friend bool operator==(const Selection& a, const Selection& b)
+    {
+        return a.kind == b.kind && a.bus == b.bus && a.id == b.id && a.signal == b.signal && a.node == b.node
+               && a.event.time == b.event.time;
+    }
 };
 
 /// One time axis for a window. While it follows, the cursor stands at the newest frame; once moved, the views rest

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stream/stream_rows.h"
 
 #include <QActionGroup>
@@ -52,7 +53,8 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
     setColumns(Columns({
         {"clock", tr("date and time"), tr("Date and time, UTC"), 176, false},
         {"time", tr("time"), tr("Time since the start"), 88, true, false, false, QLatin1String(ColumnKind::ofTime)},
-        {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 92, true, true, false, QStringLiteral("ms")},
+        {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 92, true, true, false,
+            QStringLiteral("ms")},
         {"since shown", tr("since shown"), tr("Milliseconds since the frame shown above"), 98, false, true, false, QStringLiteral("ms")},
         {"to cursor", tr("to cursor"), tr("Time from the cursor"), 84, false, true, false, QLatin1String(ColumnKind::ofTime)},
         {"bus", tr("bus"), tr("Bus, by its letter"), 26},
@@ -69,15 +71,9 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
     }));
 }
 
-std::uint64_t StreamRows::count() const
-{
-    return view_.scan() != nullptr ? view_.scan()->size() : view_.stage().snapshot().rows();
-}
+std::uint64_t StreamRows::count() const { return view_.scan() != nullptr ? view_.scan()->size() : view_.stage().snapshot().rows(); }
 
-trace::Row StreamRows::rowOf(std::uint64_t index) const
-{
-    return view_.scan() != nullptr ? view_.scan()->row(index) : index;
-}
+trace::Row StreamRows::rowOf(std::uint64_t index) const { return view_.scan() != nullptr ? view_.scan()->row(index) : index; }
 
 std::uint64_t StreamRows::indexOf(trace::Row row) const
 {
@@ -217,8 +213,10 @@ void StreamRows::contextMenuEvent(QContextMenuEvent* event)
         connect(action, &QAction::triggered, this, act);
     };
     const bool isOpenNow = isOpen(row);
-    add("openRow", isOpenNow ? tr("Close its signals") : tr("Open its signals"), isOpenNow ? Qt::Key_Left : Qt::Key_Right, [this, index, isOpenNow] { setOpen(static_cast<std::uint64_t>(index), !isOpenNow); });
-    add("noteRow", tr("Note on this frame..."), Qt::Key_N, [this, row] { view_.stage().notes().ask(view_.stage().snapshot().time(row), row, this); });
+    add("openRow", isOpenNow ? tr("Close its signals") : tr("Open its signals"), isOpenNow ? Qt::Key_Left : Qt::Key_Right,
+        [this, index, isOpenNow] { setOpen(static_cast<std::uint64_t>(index), !isOpenNow); });
+    add("noteRow", tr("Note on this frame..."), Qt::Key_N,
+        [this, row] { view_.stage().notes().ask(view_.stage().snapshot().time(row), row, this); });
     menu.addSeparator();
     add("nextSame", tr("Next of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Down), [this, row] { goToSame(row, false); });
     add("previousSame", tr("Previous of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Up), [this, row] { goToSame(row, true); });
@@ -228,7 +226,8 @@ void StreamRows::contextMenuEvent(QContextMenuEvent* event)
     }
     add("goTo", tr("Go to a time or row..."), QKeySequence(Qt::CTRL | Qt::Key_G), [this] { askWhere(); });
     menu.addSeparator();
-    add("copyRows", several ? tr("Copy rows") : tr("Copy row"), QKeySequence::Copy, [this] { QApplication::clipboard()->setText(chosenText()); });
+    add("copyRows", several ? tr("Copy rows") : tr("Copy row"), QKeySequence::Copy,
+        [this] { QApplication::clipboard()->setText(chosenText()); });
     fillHeadMenu(menu, -1);
     addColumnsMenu(menu);
     menu.exec(byKey ? viewport()->mapToGlobal(QPoint(Theme::get().px(170), headHeight())) : event->globalPos());
@@ -283,9 +282,13 @@ bool StreamRows::goTo(const QString& where)
 void StreamRows::askWhere()
 {
     bool good = false;
-    const QString where = QInputDialog::getText(this, tr("Go to"), tr("A time such as 12.5 s, counted from the start, or a row such as row 1234"), QLineEdit::Normal, {}, &good);
+    const QString where = QInputDialog::getText(
+        this, tr("Go to"), tr("A time such as 12.5 s, counted from the start, or a row such as row 1234"), QLineEdit::Normal, {}, &good);
     if (good && !goTo(where))
-        QMessageBox::information(this, tr("Go to"), tr("'%1': expected a time such as 12.5 s, or a row of 1 to %2 such as row 1234").arg(where).arg(countText(view_.stage().snapshot().rows())));
+        QMessageBox::information(this, tr("Go to"),
+            tr("'%1': expected a time such as 12.5 s, or a row of 1 to %2 such as row 1234")
+                .arg(where)
+                .arg(countText(view_.stage().snapshot().rows())));
 }
 
 void StreamRows::keyPressEvent(QKeyEvent* event)
@@ -304,7 +307,8 @@ void StreamRows::keyPressEvent(QKeyEvent* event)
 
 QString StreamRows::emptyText() const
 {
-    return view_.scan() != nullptr ? tr("No frame passes this filter so far.") : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
+    return view_.scan() != nullptr ? tr("No frame passes this filter so far.")
+                                   : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
 }
 
 // There is nothing under a row that was let go.
@@ -354,14 +358,22 @@ QString StreamRows::cellText(int column, const Shown& shown) const
     case toCursor: return timeText(static_cast<double>((frame.time - stage.cursor()).count()) / second, 6);
     case bus: return QString::fromStdString(stage.document().buses()[frame.bus].name);
     case direction: return QLatin1String(can::toText(frame.direction));
-    case kind: return frame.kind == can::FrameKind::fd ? QStringLiteral("FD") + (frame.brs ? QStringLiteral(" brs") : QString()) + (frame.esi ? QStringLiteral(" esi") : QString()) : QString::fromLatin1(can::toText(frame.kind));
-    case identifier: return stage.document().trace().isGone(shown.row) ? QString() : frame.kind == can::FrameKind::error ? tr("error frame") : QString::fromStdString(can::toText(frame.id));
+    case kind:
+        return frame.kind == can::FrameKind::fd ? QStringLiteral("FD") + (frame.brs ? QStringLiteral(" brs") : QString())
+                                                      + (frame.esi ? QStringLiteral(" esi") : QString())
+                                                : QString::fromLatin1(can::toText(frame.kind));
+    case identifier:
+        return stage.document().trace().isGone(shown.row) ? QString()
+               : frame.kind == can::FrameKind::error      ? tr("error frame")
+                                                          : QString::fromStdString(can::toText(frame.id));
     case name:
         if (stage.document().trace().isGone(shown.row))
             return tr("let go: memory was full, and the disk did not take it");
         if (frame.kind == can::FrameKind::error)
             return {};
-        return shown.message != nullptr ? QString::fromStdString(shown.message->message->name) : frame.kind == can::FrameKind::remote ? tr("remote request") : tr("undefined");
+        return shown.message != nullptr               ? QString::fromStdString(shown.message->message->name)
+               : frame.kind == can::FrameKind::remote ? tr("remote request")
+                                                      : tr("undefined");
     case sender: return shown.message != nullptr ? QString::fromStdString(shown.message->message->sender) : QString();
     case length: return QString::number(frame.length);
     case code: return QString::number(frame.dlc);
@@ -400,7 +412,9 @@ void StreamRows::paintBytes(QPainter& painter, const QRectF& box, const Shown& s
     const QFont mono = theme.mono();
     const QFont strong = theme.mono(10.5, QFont::Bold);
     const auto room = static_cast<unsigned>(std::max(1.0, (box.width() + 4) / step));
-    const auto changed = [&](unsigned i) { return shown.before != trace::noRow && i < shown.previous.length && shown.previous.data[i] != frame.data[i]; };
+    const auto changed = [&](unsigned i) {
+        return shown.before != trace::noRow && i < shown.previous.length && shown.previous.data[i] != frame.data[i];
+    };
     unsigned first = 0;
     unsigned fit = frame.length;
     if (frame.length > room) {
@@ -411,9 +425,11 @@ void StreamRows::paintBytes(QPainter& painter, const QRectF& box, const Shown& s
             first = 0;
     }
     for (unsigned i = 0; i < fit; ++i)
-        paintText(painter, QRectF(box.left() + i * step, box.top(), step, box.height()), byteAt(frame, first + i), changed(first + i) ? strong : mono, changed(first + i) ? theme.ink : theme.ink3);
+        paintText(painter, QRectF(box.left() + i * step, box.top(), step, box.height()), byteAt(frame, first + i),
+            changed(first + i) ? strong : mono, changed(first + i) ? theme.ink : theme.ink3);
     if (frame.length > fit)
-        paintText(painter, QRectF(box.left() + fit * step, box.top(), theme.px(30), box.height()), QStringLiteral("+%1").arg(frame.length - fit), mono, theme.ink3);
+        paintText(painter, QRectF(box.left() + fit * step, box.top(), theme.px(30), box.height()),
+            QStringLiteral("+%1").arg(frame.length - fit), mono, theme.ink3);
 }
 
 void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
@@ -429,7 +445,8 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     if (stage.notes().notes().at(shown.row) != nullptr)   // a mark at the edge, whether the column is shown or not
         painter.fillRect(QRectF(0, y + 2, theme.px(3), height - 4), theme.accent);
     if (stage.document().trace().isGone(shown.row))
-        return paintText(painter, QRectF(columns_.box(0, y, height).left(), y, width - theme.px(24), height), cellText(name, shown), theme.body(), theme.ink3);
+        return paintText(painter, QRectF(columns_.box(0, y, height).left(), y, width - theme.px(24), height), cellText(name, shown),
+            theme.body(), theme.ink3);
     const QFont mono = theme.mono();
     // What was chosen, here or elsewhere, is written stronger wherever it comes.
     const bool chosen = frame.kind != can::FrameKind::error && stage.selection().names(frame.bus, frame.id);
@@ -448,11 +465,15 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         }
         case identifier:
             if (error)
-                paintText(painter, QRectF(box.left(), box.top(), std::max(box.width(), double(theme.px(90))), height), cellText(column, shown), theme.bodyStrong(), theme.error);
+                paintText(painter, QRectF(box.left(), box.top(), std::max(box.width(), double(theme.px(90))), height),
+                    cellText(column, shown), theme.bodyStrong(), theme.error);
             else
                 paintText(painter, box, cellText(column, shown), chosen ? theme.mono(10.5, QFont::Bold) : mono, theme.ink);
             break;
-        case name: paintText(painter, box, cellText(column, shown), chosen ? theme.bodyStrong() : theme.body(), shown.message != nullptr ? theme.ink : theme.ink3); break;
+        case name:
+            paintText(painter, box, cellText(column, shown), chosen ? theme.bodyStrong() : theme.body(),
+                shown.message != nullptr ? theme.ink : theme.ink3);
+            break;
         case bytes: paintBytes(painter, box, shown); break;
         case values:
             if (shown.message != nullptr)

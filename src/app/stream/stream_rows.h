@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The painted rows of the stream.
 #pragma once
 
@@ -20,7 +21,24 @@ public:
     explicit StreamRows(StreamView& view);
 
     /// The columns, in the order in which they usually stand.
-    enum Column { clock, time, sinceSame, sinceShown, toCursor, bus, direction, kind, identifier, name, sender, length, code, bytes, note, values };
+    enum Column {
+        clock,
+        time,
+        sinceSame,
+        sinceShown,
+        toCursor,
+        bus,
+        direction,
+        kind,
+        identifier,
+        name,
+        sender,
+        length,
+        code,
+        bytes,
+        note,
+        values
+    };
 
     [[nodiscard]] std::uint64_t count() const override;
     [[nodiscard]] std::int64_t current() const override;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stream/stream_view.h"
 
 #include <QTimer>
@@ -16,7 +17,8 @@ constexpr const char* byteTexts[] = {"hexadecimal", "decimal", "binary", "text"}
 
 }  // namespace
 
-StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. from WaterUnit and not id 0x702"))), rows_(new StreamRows(*this))
+StreamView::StreamView(Stage& stage)
+    : View(stage), filterLine_(new FilterLine(tr("Filter, e.g. from WaterUnit and not id 0x702"))), rows_(new StreamRows(*this))
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -37,7 +39,8 @@ StreamView::StreamView(Stage& stage) : View(stage), filterLine_(new FilterLine(t
     connect(&stage, &Stage::catalogChanged, this, catalogChanged);
     connect(&stage, &Stage::filtersChanged, this, catalogChanged);
     connect(filterLine_, &FilterLine::wrongChanged, rows_, &RowList::setStale);
-    connect(filterLine_, &FilterLine::keepWanted, this, [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
+    connect(filterLine_, &FilterLine::keepWanted, this,
+        [this](const QString& name, const QString& text) { keepFilter(this->stage(), name, text); });
     connect(rows_, &RowList::columnsChanged, this, &StreamView::setUpChanged);
     connect(&stage.notes(), &NoteDesk::changed, rows_, &RowList::refresh);
     connect(&stage, &Stage::filterWanted, this, [this](const QString& text) { filterLine_->setText(text); });
@@ -76,7 +79,8 @@ void StreamView::onBeat()
         else if (searching_)  // the row of the cursor may have been among the last to be found
             rows_->showCursor();
         searching_ = !done;
-        filterLine_->setResult(done ? tr("%1 frames match").arg(countText(scan_->size())) : tr("%1 frames match, searching").arg(countText(scan_->size())));
+        filterLine_->setResult(
+            done ? tr("%1 frames match").arg(countText(scan_->size())) : tr("%1 frames match, searching").arg(countText(scan_->size())));
     } else {
         filterLine_->setResult(tr("%1 frames").arg(countText(snapshot.rows())));
     }
@@ -86,7 +90,8 @@ void StreamView::onBeat()
 
 nlohmann::json StreamView::save() const
 {
-    return {{"filter", filterLine_->text().toStdString()}, {"columns", rows_->columns().save()}, {"bytes", byteTexts[static_cast<unsigned>(rows_->byteText())]}};
+    return {{"filter", filterLine_->text().toStdString()}, {"columns", rows_->columns().save()},
+        {"bytes", byteTexts[static_cast<unsigned>(rows_->byteText())]}};
 }
 
 void StreamView::restore(const nlohmann::json& setUp)

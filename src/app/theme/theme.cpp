@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/theme/theme.h"
 
 #include <QApplication>
@@ -91,17 +92,17 @@ void Theme::setScale(double scale)
     apply();
 }
 
-QString Theme::letter(unsigned index)
-{
-    return QString(QChar('A' + static_cast<char16_t>(index % 26)));
-}
+QString Theme::letter(unsigned index) { return QString(QChar('A' + static_cast<char16_t>(index % 26))); }
 
 void Theme::load()
 {
     QFile file(QStringLiteral(":/theme/tokens.json"));
     if (!file.open(QIODevice::ReadOnly))
         qFatal("the theme is not in the program");
-    const QJsonObject tokens = QJsonDocument::fromJson(file.readAll()).object().value(name_ == ThemeName::paper ? QLatin1String("paper") : QLatin1String("ink")).toObject();
+    const QJsonObject tokens = QJsonDocument::fromJson(file.readAll())
+                                   .object()
+                                   .value(name_ == ThemeName::paper ? QLatin1String("paper") : QLatin1String("ink"))
+                                   .toObject();
     const auto colour = [&tokens](const char* key) { return QColor(tokens.value(QLatin1String(key)).toString()); };
     ground = colour("ground");
     surface = colour("surface");
@@ -208,13 +209,13 @@ QSlider::groove:horizontal { height: 3px; background: %2; border-radius: 1px; }
 QSlider::sub-page:horizontal { background: %5; border-radius: 1px; }
 QSlider::handle:horizontal { background: %9; border: 2px solid %5; width: 9px; height: 9px; margin: -5px 0; border-radius: 6px; }
 )")
-                             .arg(raised.name(), hairline.name(), ink.name(), accentSoft.name(), accent.name())
-                             .arg(px(4))
-                             .arg(px(7))
-                             .arg(error.name(), surface.name(), faint.name(), name_ == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"))
-                             .arg(px(12))
-                             .arg(ink3.name())
-                             .arg(px(7) - 1));
+            .arg(raised.name(), hairline.name(), ink.name(), accentSoft.name(), accent.name())
+            .arg(px(4))
+            .arg(px(7))
+            .arg(error.name(), surface.name(), faint.name(), name_ == ThemeName::ink ? QStringLiteral("ink") : QStringLiteral("paper"))
+            .arg(px(12))
+            .arg(ink3.name())
+            .arg(px(7) - 1));
     Q_EMIT changed();
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Colours, type and measures of the application, from one file of tokens.
 #pragma once
 
