@@ -16,53 +16,53 @@ std::uint64_t groupKey(const can::FrameView& frame, std::uint16_t attributes)
     return std::uint64_t{frame.length} << 48 | std::uint64_t{attributes} << 37 | std::uint64_t{frame.bus} << 29 | frame.id.value;
 }
 
-// Finds the group of a key: open addressing, at most half full.
-class GroupTable {
-public:
-    // The group of a key: noGroup where it is new, and the caller puts it there.
-    [[nodiscard]] std::uint32_t& of(std::uint64_t key)
-    {
-        Entry* entry = &place(key);
-        if (entry->group == noGroup) {
-            if (2 * ++count_ > entries_.size()) {
-                grow();
-                entry = &place(key);
-            }
-            entry->key = key;
-        }
-        return entry->group;
-    }
-
-private:
-    struct Entry {
-        std::uint64_t key = 0;
-        std::uint32_t group = noGroup;
-    };
-
-    Entry& place(std::uint64_t key)
-    {
-        const std::size_t mask = entries_.size() - 1;
-        std::size_t at = static_cast<std::size_t>((key * 0x9E3779B97F4A7C15U) >> 32U) & mask;
-        while (entries_[at].group != noGroup && entries_[at].key != key)
-            at = (at + 1) & mask;
-        return entries_[at];
-    }
-    void grow()
-    {
-        std::vector<Entry> before(2 * entries_.size());
-        before.swap(entries_);
-        for (const Entry& entry : before)
-            if (entry.group != noGroup)
-                place(entry.key) = entry;
-    }
-
-    std::vector<Entry> entries_ = std::vector<Entry>(2048);
-    std::size_t count_ = 0;
-};
-
 }  // namespace
 
 class SegmentFill {
+    // Finds the group of a key: open addressing, at most half full.
+    class GroupTable {
+    public:
+        // The group of a key: noGroup where it is new, and the caller puts it there.
+        [[nodiscard]] std::uint32_t& of(std::uint64_t key)
+        {
+            Entry* entry = &place(key);
+            if (entry->group == noGroup) {
+                if (2 * ++count_ > entries_.size()) {
+                    grow();
+                    entry = &place(key);
+                }
+                entry->key = key;
+            }
+            return entry->group;
+        }
+
+    private:
+        struct Entry {
+            std::uint64_t key = 0;
+            std::uint32_t group = noGroup;
+        };
+
+        Entry& place(std::uint64_t key)
+        {
+            const std::size_t mask = entries_.size() - 1;
+            std::size_t at = static_cast<std::size_t>((key * 0x9E3779B97F4A7C15U) >> 32U) & mask;
+            while (entries_[at].group != noGroup && entries_[at].key != key)
+                at = (at + 1) & mask;
+            return entries_[at];
+        }
+        void grow()
+        {
+            std::vector<Entry> before(2 * entries_.size());
+            before.swap(entries_);
+            for (const Entry& entry : before)
+                if (entry.group != noGroup)
+                    place(entry.key) = entry;
+        }
+
+        std::vector<Entry> entries_ = std::vector<Entry>(2048);
+        std::size_t count_ = 0;
+    };
+
 public:
     FilledSegment run(std::span<const std::span<const can::FrameView>> stretches)
     {
