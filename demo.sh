@@ -6,11 +6,14 @@ set -eu
 cd "$(dirname "$0")"
 . scripts/set-up.sh
 cmake --preset release -DWAVETROPE_BENCH=OFF >/dev/null
-cmake --build --preset release --target wavetrope wavetrope-cli wavetrope-pictures lap
 bin=$PWD/build/release
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ "${1:-}" != --headless ]; then
+  cmake --build --preset release --target wavetrope
+  # The command line, and the recorded lap that it makes, follow while the window is already there.
+  (nice -n 19 cmake --build --preset release --target wavetrope-cli lap > build/demo-rest.log 2>&1 || echo "demo/lap.pcapng could not be made, see build/demo-rest.log" >&2) &
   exec "$bin/wavetrope" demo/rig.json
 fi
+cmake --build --preset release --target wavetrope wavetrope-cli wavetrope-pictures lap
 
 out=$PWD/build/demo; rm -rf "$out"; mkdir -p "$out"
 cli=$bin/wavetrope-cli
