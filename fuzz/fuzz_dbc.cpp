@@ -27,15 +27,18 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         frame.data[i] = size > 0 ? data[i % size] : 0;
     std::vector<database::Decoded> decoded;
     for (const database::Message& message : reading.database.messages) {
-        if (!message.id.valid() || message.length > can::maxLength)
+        if (!message.id.valid() || message.length > database::maxMessageLength)
             std::abort();
         const database::MessagePlan plan(message);
         decoded.clear();
         plan.decode(frame.view(), decoded);
+        std::vector<std::uint8_t> payload(message.length, 0x5A);
+        std::vector<database::Decoded> whole;
+        plan.decode(can::Payload(payload), whole);
         for (const database::Decoded& value : decoded) {
             can::Frame copy = frame;
-            plan.encode(copy.data.data(), value.signal, value.value);
-            plan.encodeBits(copy.data.data(), value.signal, value.bits);
+            plan.encode(copy.data, value.signal, value.value);
+            plan.encodeBits(copy.data, value.signal, value.bits);
             if (copy.data != frame.data)
                 std::abort();  // putting back what was there changes nothing
         }

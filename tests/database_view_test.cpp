@@ -284,7 +284,7 @@ private Q_SLOTS:
         QTest::newRow("texts") << QByteArray("signalTexts") << QStringLiteral("up, down");
         QTest::newRow("present") << QByteArray("signalPresent") << QStringLiteral("sometimes");
         QTest::newRow("identifier") << QByteArray("messageId") << QStringLiteral("0x12345");
-        QTest::newRow("bytes") << QByteArray("messageLength") << QStringLiteral("65");
+        QTest::newRow("bytes") << QByteArray("messageLength") << QStringLiteral("4096");
         QTest::newRow("cycle") << QByteArray("messageCycle") << QStringLiteral("often");
     }
     void whatCannotBeIsSaidAndChangesNothing()

@@ -110,15 +110,15 @@ private Q_SLOTS:
         row("BO_ 200 Other 8 A", 6, "':'");
         row("BO_ 200 Other: eight A", 6, "a length in bytes");
         row("BO_ 200 Other: 8", 7, "a sending node");
-        row("BO_ 200 Other: 100 A", 6, "more than 64 bytes");
+        row("BO_ 200 Other: 4096 A", 6, "more than 4095 bytes");
         row("BO_ 200 Other: 8 A\n SG_ : 0|8@1+ (1,0) [0|0] \"\" B", 7, "a signal name");
         row("BO_ 200 Other: 8 A\n SG_ X 0|8@1+ (1,0) [0|0] \"\" B", 7, "':'");
         row("BO_ 200 Other: 8 A\n SG_ X : -1|8@1+ (1,0) [0|0] \"\" B", 7, "a start bit");
-        row("BO_ 200 Other: 8 A\n SG_ X : 600|8@1+ (1,0) [0|0] \"\" B", 7, "a start bit of 0 to 511");
+        row("BO_ 200 Other: 8 A\n SG_ X : 32760|8@1+ (1,0) [0|0] \"\" B", 7, "a start bit of 0 to 32759");
         row("BO_ 200 Other: 8 A\n SG_ X : 0 8@1+ (1,0) [0|0] \"\" B", 7, "'|'");
         row("BO_ 200 Other: 8 A\n SG_ X : 0|65@1+ (1,0) [0|0] \"\" B", 7, "a length in bits of 0 to 64");
         row("BO_ 200 Other: 8 A\n SG_ X : 0|0@1+ (1,0) [0|0] \"\" B", 7, "has no bits");
-        row("BO_ 200 Other: 8 A\n SG_ X : 511|8@1+ (1,0) [0|0] \"\" B", 7, "ends behind byte 63");
+        row("BO_ 200 Other: 8 A\n SG_ X : 32759|8@1+ (1,0) [0|0] \"\" B", 7, "ends behind byte 4094");
         row("BO_ 200 Other: 8 A\n SG_ X : 0|8@2+ (1,0) [0|0] \"\" B", 7, "a byte order");
         row("BO_ 200 Other: 8 A\n SG_ X : 0|8@1 (1,0) [0|0] \"\" B", 7, "'+'");
         row("BO_ 200 Other: 8 A\n SG_ X : 0|8@1+ (one,0) [0|0] \"\" B", 7, "a factor");
@@ -296,7 +296,7 @@ private Q_SLOTS:
         QVERIFY(plan.decodeOne(frame.view(), 0, decoded));
         QCOMPARE(decoded.raw, raw);
         can::Frame blank;
-        plan.encode(blank.data.data(), 0, raw);
+        plan.encode(blank.data, 0, raw);
         Decoded again;
         blank.length = 8;
         QVERIFY(plan.decodeOne(blank.view(), 0, again));
@@ -336,7 +336,7 @@ private Q_SLOTS:
         message.signals.push_back(signal);
         const MessagePlan plan(message);
         can::Frame frame = frameOf({});
-        plan.encode(frame.data.data(), 0, physical);
+        plan.encode(frame.data, 0, physical);
         Decoded decoded;
         QVERIFY(plan.decodeOne(frame.view(), 0, decoded));
         QCOMPARE(decoded.raw, raw);
@@ -354,7 +354,7 @@ private Q_SLOTS:
             const MessagePlan plan(message);
             for (const double value : {0.0, -0.0, 1.5, -273.15, 3.4e38, 1e-40}) {
                 can::Frame frame = frameOf({});
-                plan.encode(frame.data.data(), 0, value);
+                plan.encode(frame.data, 0, value);
                 Decoded decoded;
                 QVERIFY(plan.decodeOne(frame.view(), 0, decoded));
                 QCOMPARE(decoded.value, type == ValueType::single ? static_cast<double>(static_cast<float>(value)) : value);

@@ -240,7 +240,7 @@ private Q_SLOTS:
         signal.length = 65;
         QVERIFY(!Editor(db).putSignal(db.messages[0].uid, signal, "x"));
         signal.length = 16;
-        signal.startBit = 505;
+        signal.startBit = maxMessageLength * 8 - 7;
         QVERIFY(!Editor(db).putSignal(db.messages[0].uid, signal, "x"));
         signal.startBit = 0;
         signal.type = ValueType::single;

@@ -10,6 +10,7 @@
 #include "database/diff.h"
 #include "database/edit.h"
 #include "database/field_text.h"
+#include "database/review.h"
 #include "database/search.h"
 
 #include <nlohmann/json.hpp>
@@ -54,6 +55,46 @@ void during(const Edit& edit, Database& database, Look look)
 class EditTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    // What goes over several frames is a message like any other: it is edited, written, reviewed and read back.
+    void aMessageMayBeLongerThanAFrame()
+    {
+        Database db = sample();
+        Message profile;
+        profile.name = "Profile";
+        profile.id = {0x18FF2103, true};
+        profile.length = 1785;
+        Signal last;
+        last.name = "Last";
+        last.startBit = 1783 * 8;
+        last.length = 16;
+        profile.signals.push_back(last);
+        const Edit edit = *Editor(db).putMessage(profile, "profile");
+        during(edit, db, [](const Database& now) {
+            const Message& message = now.messages.back();
+            QCOMPARE(message.length, 1785U);
+            QCOMPARE(message.signals.front().startBit, 1783U * 8);
+            for (const Finding& finding : review(now))
+                QVERIFY2(finding.object.rfind("Profile", 0) != 0 || finding.severity == Severity::note, finding.what.c_str());
+            QVERIFY(stateOf(readDbc(stateOf(now), "x").database) == stateOf(now));
+            const nlohmann::ordered_json document = toJson(now);
+            const auto again = readDatabaseJson(document.dump(), "x.json");
+            QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+            QVERIFY(again->messages.back().signals.front().startBit == message.signals.front().startBit);
+            QCOMPARE(again->messages.back().length, 1785U);
+        });
+        profile.signals.front().startBit = 1784 * 8;
+        apply(db, *Editor(db).putMessage(profile, "profile"));
+        bool told = false;
+        for (const Finding& finding : review(db))
+            told = told || finding.kind == FindingKind::outsidePayload;
+        QVERIFY(told);
+        profile.length = maxMessageLength + 1;
+        QVERIFY(!Editor(db).putMessage(profile, "profile"));
+        profile.length = maxMessageLength;
+        profile.signals.front().startBit = maxMessageLength * 8 - 8;
+        QVERIFY(!Editor(db).putMessage(profile, "profile"));
+    }
+
     void aNodeThatGoesNeitherSendsNorReceives()
     {
         Database db = sample();

@@ -54,8 +54,7 @@ can::Frame withSignal(const char* message, const char* signal, double value)
     for (const auto& entry : demoCatalog()->messages())
         if (entry.message->name == message) {
             can::Frame frame = frameOf(entry.bus, entry.message->id.value, "0000000000000000", entry.message->id.extended);
-            entry.plan.encode(
-                frame.data.data(), static_cast<std::uint32_t>(entry.message->find(signal) - entry.message->signals.data()), value);
+            entry.plan.encode(frame.data, static_cast<std::uint32_t>(entry.message->find(signal) - entry.message->signals.data()), value);
             return frame;
         }
     return {};

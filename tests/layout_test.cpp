@@ -232,7 +232,7 @@ private Q_SLOTS:
         widget_->setMessage(messageOf({signalOf("S", 0, 8)}));
         const QImage plain = widget_->grab().toImage();
         const std::uint8_t bytes[8] = {0xFF, 0, 0, 0, 0, 0, 0, 0x55};
-        widget_->setPayload(bytes, 8);
+        widget_->setPayload(bytes);
         const QImage bits = widget_->grab().toImage();
         QVERIFY(bits != plain);
         widget_->setReadings({QStringLiteral("127 km/h")});

@@ -308,6 +308,15 @@ private Q_SLOTS:
         QVERIFY(!MessageEncoder(0, {0x5A7, false}, 9).checkFits("Main", {500'000, 0}));
         QCOMPARE(unsigned{MessageEncoder(0, {0x5A7, false}, 9).frame().length}, 12U);
         QVERIFY(MessageEncoder(0, {0x5A7, false}, 9).checkFits("Main", {500'000, 2'000'000}).has_value());
+        // What is longer than a frame is refused, not cut.
+        database::Message definition;
+        definition.name = "Profile";
+        definition.id = {0x123, false};
+        definition.length = 65;
+        const database::CatalogMessage profile{0, &definition, database::MessagePlan(definition), {}, 0};
+        const auto fits = MessageEncoder(profile).checkFits("Main", {500'000, 2'000'000});
+        QVERIFY(!fits);
+        QVERIFY2(fits.error().text().find("Profile has 65 bytes") != std::string::npos, fits.error().text().c_str());
     }
 
     void aValueThatTheBitsCannotHoldIsLimitedOrRefused()

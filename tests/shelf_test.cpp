@@ -231,17 +231,17 @@ private Q_SLOTS:
         row("no name", R"({"wavetrope_database": 1, "messages": [{"id": "0x100", "length": 8}]})", "/messages/0/name: is missing");
         row("no identifier", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "x", "length": 8}]})",
             "/messages/0/id: is no identifier");
-        row("too long", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 65}]})",
-            "/messages/0/length: expected a whole number of 0 to 64");
+        row("too long", R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 4096}]})",
+            "/messages/0/length: expected a whole number of 0 to 4095");
         row("start bit",
-            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 600, "length": 1}]}]})",
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 32760, "length": 1}]}]})",
             "/messages/0/signals/0/start_bit");
         row("no bits",
             R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 0}]}]})",
             "must be 1 to 64");
         row("behind the end",
-            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 510, "length": 8}]}]})",
-            "ends behind byte 63");
+            R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 32758, "length": 8}]}]})",
+            "ends behind byte 4094");
         row("byte order",
             R"({"wavetrope_database": 1, "messages": [{"name": "M", "id": "0x100", "length": 8, "signals": [{"name": "S", "start_bit": 0, "length": 8, "byte_order": "middle"}]}]})",
             "expected one of least_first, most_first");

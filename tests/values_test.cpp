@@ -245,7 +245,7 @@ private Q_SLOTS:
                 const auto rows = traffic.passing("S " + mark + " " + number);
                 std::vector<trace::Row> expected;
                 for (trace::Row row = 0; row < traffic.trace.rows(); ++row) {
-                    const double value = plan.physicalOf(plan.rawBits(PaddedPayload(traffic.trace.snapshot().frame(row)).bytes));
+                    const double value = plan.physicalOf(plan.rawBits(traffic.trace.snapshot().frame(row).payload()));
                     const bool holds = mark == "<"    ? value < with
                                        : mark == "<=" ? value <= with
                                        : mark == "="  ? value == with

@@ -5,6 +5,7 @@
 #include <array>
 #include <cstdint>
 #include <cstring>
+#include <span>
 
 #include "base/time.h"
 #include "can/identifier.h"
@@ -34,9 +35,14 @@ struct FrameHead {
     std::uint8_t dlc = 0;       ///< Data length code, 0 to 15 (ISO 11898-1:2015, table 5).
 };
 
+/// The bytes of a message: those of one frame, or of several put together.
+using Payload = std::span<const std::uint8_t>;
+
 /// A frame whose payload lies elsewhere and outlives the view.
 struct FrameView : FrameHead {
     const std::uint8_t* data = nullptr;
+
+    [[nodiscard]] Payload payload() const { return {data, length}; }
 };
 
 /// A frame that owns its payload.

@@ -27,27 +27,41 @@ double rounded(double value)
 
 std::uint64_t maskOf(unsigned length) { return length >= 64 ? ~0ULL : (1ULL << length) - 1; }
 
-// Both in one piece, so that encoding a signal calls nothing.
-inline void storeBits(const SignalPlan& plan, std::uint8_t* payload, std::uint64_t bits)
+// Bytes from the plan's first on that a signal's load or store touches.
+std::size_t touched(const SignalPlan& plan) { return plan.spill > 0 ? 9 : 8; }
+
+// Both in one piece, so that encoding a signal calls nothing. `at` are the eight or nine bytes from the plan's first on.
+inline void storeAt(const SignalPlan& plan, std::uint8_t* at, std::uint64_t bits)
 {
     bits &= plan.mask;
-    std::uint64_t word = loadLittle(payload + plan.byte);
+    std::uint64_t word = loadLittle(at);
     if (plan.motorola) {
         word = __builtin_bswap64(word);
         word = (word & ~(plan.mask >> plan.spill << plan.shift)) | (bits >> plan.spill << plan.shift);
         word = __builtin_bswap64(word);
         if (plan.spill > 0) {
-            std::uint8_t& ninth = payload[plan.byte + 8];
+            std::uint8_t& ninth = at[8];
             ninth = static_cast<std::uint8_t>((ninth & (0xFFU >> plan.spill)) | (bits << (8 - plan.spill)));
         }
     } else {
         word = (word & ~(plan.mask << plan.shift)) | (bits << plan.shift);
         if (plan.spill > 0) {
-            std::uint8_t& ninth = payload[plan.byte + 8];
+            std::uint8_t& ninth = at[8];
             ninth = static_cast<std::uint8_t>((ninth & (0xFFU << plan.spill)) | (bits >> (64 - plan.shift)));
         }
     }
-    std::memcpy(payload + plan.byte, &word, sizeof word);
+    std::memcpy(at, &word, sizeof word);
+}
+
+inline void storeBits(const SignalPlan& plan, std::span<std::uint8_t> payload, std::uint64_t bits)
+{
+    if (plan.byte + touched(plan) <= payload.size()) [[likely]]
+        return storeAt(plan, payload.data() + plan.byte, bits);
+    std::uint8_t window[9] = {};
+    const std::size_t there = payload.size() - plan.byte;
+    std::memcpy(window, payload.data() + plan.byte, there);
+    storeAt(plan, window, bits);
+    std::memcpy(payload.data() + plan.byte, window, there);
 }
 
 // With the 64 bits that a long double has, where a double has too few.
@@ -91,15 +105,28 @@ inline std::uint64_t rawBitsOf(const SignalPlan& plan, double value, bool& fits)
     return maskOf(plan.isSigned ? plan.length - 1U : plan.length);
 }
 
-}  // namespace
+// A frame's payload with room behind it, so that loads never leave it.
+struct PaddedPayload {
+    std::uint8_t bytes[can::maxLength + 9] = {};
 
-PaddedPayload::PaddedPayload(const can::FrameView& frame)
-{
-    if (frame.length == can::maxClassicLength)  // by far the most: two moves instead of a call
-        std::memcpy(bytes, frame.data, can::maxClassicLength);
-    else if (frame.length > 0)
-        std::memcpy(bytes, frame.data, frame.length);
-}
+    explicit PaddedPayload(can::Payload payload)
+    {
+        if (payload.size() == can::maxClassicLength)  // by far the most: two moves instead of a call
+            std::memcpy(bytes, payload.data(), can::maxClassicLength);
+        else if (!payload.empty())
+            std::memcpy(bytes, payload.data(), payload.size());
+    }
+    [[nodiscard]] std::uint64_t bits(const SignalPlan& plan) const { return plan.rawBits(bytes); }
+};
+
+// One of any length, as it lies.
+struct WholePayload {
+    can::Payload payload;
+
+    [[nodiscard]] std::uint64_t bits(const SignalPlan& plan) const { return plan.rawBits(payload); }
+};
+
+}  // namespace
 
 SignalPlan planOf(const Signal& signal)
 {
@@ -115,16 +142,16 @@ SignalPlan planOf(const Signal& signal)
     plan.scale = Scale(signal.factor, signal.factorText, signal.offset, signal.offsetText, std::max(-plan.low, plan.limit),
         signal.type == ValueType::integer);
     plan.unused = static_cast<std::uint8_t>(signal.isSigned ? 64 - signal.length : 0);
-    // The eight bytes that are loaded never reach behind byte 63. Where the signal lies within eight bytes of the
-    // payload counted from its start, those are loaded: stores and loads of neighbours then meet at one address.
+    // Where the signal lies within eight bytes of the payload counted from its start, those are loaded: stores and loads of
+    // neighbours then meet at one address, and those of a frame's signals never reach behind byte 63.
     const unsigned block = first / 8 * 8;
     const unsigned lead = signal.order == ByteOrder::motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
     const bool inBlock = (first - block) * 8 + lead + signal.length <= 64;
-    plan.byte = static_cast<std::uint8_t>(inBlock ? block : std::min(first, can::maxLength - 8));
+    plan.byte = static_cast<std::uint16_t>(inBlock ? block : first);
     // Bits in front of the signal's first one in the order in which they lie; of Motorola from the most significant
     // down to bit 0 and on at bit 7 of the next byte.
     const unsigned inByte = plan.motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
-    plan.lastByte = static_cast<std::uint8_t>(first + (inByte + signal.length - 1) / 8);
+    plan.lastByte = static_cast<std::uint16_t>(first + (inByte + signal.length - 1) / 8);
     const unsigned before = (first - plan.byte) * 8 + inByte;
     const unsigned end = before + signal.length;
     plan.spill = static_cast<std::uint8_t>(end > 64 ? end - 64 : 0);
@@ -132,18 +159,27 @@ SignalPlan planOf(const Signal& signal)
     return plan;
 }
 
-std::uint64_t SignalPlan::rawBits(const std::uint8_t* payload) const
+std::uint64_t SignalPlan::rawBits(can::Payload payload) const
 {
-    const std::uint64_t word = loadLittle(payload + byte);
+    if (byte + touched(*this) <= payload.size())
+        return bitsAt(payload.data() + byte);
+    std::uint8_t window[9] = {};
+    std::memcpy(window, payload.data() + byte, payload.size() - byte);
+    return bitsAt(window);
+}
+
+std::uint64_t SignalPlan::bitsAt(const std::uint8_t* at) const
+{
+    const std::uint64_t word = loadLittle(at);
     std::uint64_t value = 0;
     if (motorola) {
         value = __builtin_bswap64(word) >> shift;
         if (spill > 0)
-            value = (value << spill) | (payload[byte + 8] >> (8 - spill));
+            value = (value << spill) | (at[8] >> (8 - spill));
     } else {
         value = word >> shift;
         if (spill > 0)
-            value |= static_cast<std::uint64_t>(payload[byte + 8]) << (64 - shift);
+            value |= static_cast<std::uint64_t>(at[8]) << (64 - shift);
     }
     return value & mask;
 }
@@ -159,7 +195,7 @@ double SignalPlan::rawValue(std::uint64_t bits) const
                                      : std::bit_cast<double>(bits);
 }
 
-void SignalPlan::store(std::uint8_t* payload, std::uint64_t bits) const { storeBits(*this, payload, bits); }
+void SignalPlan::store(std::span<std::uint8_t> payload, std::uint64_t bits) const { storeBits(*this, payload, bits); }
 
 MessagePlan::MessagePlan(const Message& message)
 {
@@ -207,7 +243,13 @@ MessagePlan::MessagePlan(const Message& message)
     }
 }
 
-bool MessagePlan::present(const std::uint8_t* payload, unsigned length, std::uint32_t signal) const
+bool MessagePlan::present(can::Payload payload, std::uint32_t signal) const
+{
+    return presentIn(WholePayload{payload}, payload.size(), signal);
+}
+
+template <class From>
+bool MessagePlan::presentIn(const From& from, std::size_t length, std::uint32_t signal) const
 {
     const Condition* condition = &conditions_[signal];
     while (condition->multiplexed) {
@@ -216,7 +258,7 @@ bool MessagePlan::present(const std::uint8_t* payload, unsigned length, std::uin
         const auto selector = static_cast<std::uint32_t>(condition->selector);
         if (plans_[selector].lastByte >= length)
             return false;
-        const std::uint64_t selected = plans_[selector].rawBits(payload);
+        const std::uint64_t selected = from.bits(plans_[selector]);
         if (std::none_of(condition->ranges.begin(), condition->ranges.end(),
                 [&](const MuxRange& range) { return selected >= range.from && selected <= range.to; }))
             return false;
@@ -225,72 +267,82 @@ bool MessagePlan::present(const std::uint8_t* payload, unsigned length, std::uin
     return true;
 }
 
-unsigned MessagePlan::decode(const can::FrameView& frame, std::vector<Decoded>& out) const
+template <class From>
+void MessagePlan::take(const From& from, std::uint32_t signal, Decoded& to) const
 {
-    if (frame.kind == can::FrameKind::remote || frame.kind == can::FrameKind::error)
-        return 0;
-    const PaddedPayload payload(frame);
+    const SignalPlan& plan = plans_[signal];
+    to.signal = signal;
+    to.bits = from.bits(plan);
+    to.raw = plan.rawValue(to.bits);
+    to.value = plan.physicalOf(to.bits);
+}
+
+template <class From>
+unsigned MessagePlan::decodeFrom(const From& from, std::size_t length, std::vector<Decoded>& out) const
+{
     const auto count = static_cast<std::uint32_t>(plans_.size());
-    const auto take = [&](std::uint32_t i, Decoded& to) {
-        const SignalPlan& plan = plans_[i];
-        to.signal = i;
-        to.bits = plan.rawBits(payload.bytes);
-        to.raw = plan.rawValue(to.bits);
-        to.value = plan.physicalOf(to.bits);
-    };
-    if (!anyMultiplexed_ && lastByte_ < frame.length) {  // nothing to ask
+    if (!anyMultiplexed_ && lastByte_ < length) {  // nothing to ask
         const std::size_t before = out.size();
         out.resize(before + count);
         Decoded* to = out.data() + before;
-        if (!simple_) {
-            for (std::uint32_t i = 0; i < count; ++i)
-                take(i, to[i]);
-            return 0;
+        if constexpr (std::is_same_v<From, PaddedPayload>) {
+            if (simple_) {
+                const SignalPlan* plan = plans_.data();
+                for (std::uint32_t i = 0; i < count; ++i, ++plan, ++to) {
+                    std::uint64_t word = loadLittle(from.bytes + plan->byte);
+                    if (plan->motorola)
+                        word = __builtin_bswap64(word);
+                    const std::uint64_t bits = word >> plan->shift & plan->mask;
+                    const auto raw = static_cast<double>(static_cast<std::int64_t>(bits << plan->unused) >> plan->unused);
+                    *to = {i, bits, raw, plan->scale.quickly(raw)};
+                }
+                return 0;
+            }
         }
-        const SignalPlan* plan = plans_.data();
-        for (std::uint32_t i = 0; i < count; ++i, ++plan, ++to) {
-            std::uint64_t word = loadLittle(payload.bytes + plan->byte);
-            if (plan->motorola)
-                word = __builtin_bswap64(word);
-            const std::uint64_t bits = word >> plan->shift & plan->mask;
-            const auto raw = static_cast<double>(static_cast<std::int64_t>(bits << plan->unused) >> plan->unused);
-            *to = {i, bits, raw, plan->scale.quickly(raw)};
-        }
+        for (std::uint32_t i = 0; i < count; ++i)
+            take(from, i, to[i]);
         return 0;
     }
     unsigned missing = 0;
     for (std::uint32_t i = 0; i < count; ++i) {
-        if (conditions_[i].multiplexed && !present(payload.bytes, frame.length, i))
+        if (conditions_[i].multiplexed && !presentIn(from, length, i))
             continue;
-        if (plans_[i].lastByte >= frame.length) {
+        if (plans_[i].lastByte >= length) {
             ++missing;
             continue;
         }
-        take(i, out.emplace_back());
+        take(from, i, out.emplace_back());
     }
     return missing;
 }
 
-bool MessagePlan::decodeOne(const can::FrameView& frame, std::uint32_t signal, Decoded& out) const
+unsigned MessagePlan::decode(can::Payload payload, std::vector<Decoded>& out) const
 {
-    const SignalPlan& plan = plans_[signal];
-    if (plan.lastByte >= frame.length || frame.kind == can::FrameKind::remote || frame.kind == can::FrameKind::error)
+    if (payload.size() <= can::maxLength)
+        return decodeFrom(PaddedPayload(payload), payload.size(), out);
+    return decodeFrom(WholePayload{payload}, payload.size(), out);
+}
+
+bool MessagePlan::decodeOne(can::Payload payload, std::uint32_t signal, Decoded& out) const
+{
+    if (plans_[signal].lastByte >= payload.size())
         return false;
-    const PaddedPayload payload(frame);
-    if (conditions_[signal].multiplexed && !present(payload.bytes, frame.length, signal))
-        return false;
-    out.signal = signal;
-    out.bits = plan.rawBits(payload.bytes);
-    out.raw = plan.rawValue(out.bits);
-    out.value = plan.physicalOf(out.bits);
-    return true;
+    const auto from = [&](const auto& whole) {
+        if (conditions_[signal].multiplexed && !presentIn(whole, payload.size(), signal))
+            return false;
+        take(whole, signal, out);
+        return true;
+    };
+    return payload.size() <= can::maxLength ? from(PaddedPayload(payload)) : from(WholePayload{payload});
 }
 
 std::uint64_t MessagePlan::bitsOf(const SignalPlan& plan, double value, bool& fits) { return rawBitsOf(plan, value, fits); }
 
-bool MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double value, Overflow overflow) const
+bool MessagePlan::encode(std::span<std::uint8_t> payload, std::uint32_t signal, double value, Overflow overflow) const
 {
     const SignalPlan& plan = plans_[signal];
+    if (plan.lastByte >= payload.size()) [[unlikely]]
+        return false;
     bool fits = true;
     const std::uint64_t bits = rawBitsOf(plan, value, fits);
     if (!fits && overflow == Overflow::refuse)
@@ -299,15 +351,21 @@ bool MessagePlan::encode(std::uint8_t* payload, std::uint32_t signal, double val
     return fits;
 }
 
-void MessagePlan::encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const { plans_[signal].store(payload, bits); }
+bool MessagePlan::encodeBits(std::span<std::uint8_t> payload, std::uint32_t signal, std::uint64_t bits) const
+{
+    if (plans_[signal].lastByte >= payload.size())
+        return false;
+    storeBits(plans_[signal], payload, bits);
+    return true;
+}
 
-void MessagePlan::fillStart(std::uint8_t* payload) const
+void MessagePlan::fillStart(std::span<std::uint8_t> payload) const
 {
     // What selects goes in before what it selects; the order of the second round is that of nested selectors.
     for (const bool selected : {false, true, true})
         for (const auto& [signal, bits] : starts_)
-            if (conditions_[signal].multiplexed == selected && present(payload, can::maxLength, signal))
-                plans_[signal].store(payload, bits);
+            if (conditions_[signal].multiplexed == selected && present(payload, signal))
+                encodeBits(payload, signal, bits);
 }
 
 std::string rawText(const SignalPlan& plan, std::uint64_t bits)

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <string_view>
 #include <vector>
 
@@ -14,12 +15,12 @@ namespace wavetrope::database {
 
 /// Where the bits of one signal lie, ready to be fetched with one or two loads.
 struct SignalPlan {
-    /// First byte of the eight that are loaded, 0 to 56; a multiple of eight where the signal lies within such eight.
-    std::uint8_t byte = 0;
+    /// First byte of the eight that are loaded; a multiple of eight where the signal lies within such eight.
+    std::uint16_t byte = 0;
     std::uint8_t shift = 0;         ///< Right shift behind the load.
     std::uint8_t length = 1;
     std::uint8_t spill = 0;         ///< Bits in a ninth byte.
-    std::uint8_t lastByte = 0;      ///< Highest payload byte touched.
+    std::uint16_t lastByte = 0;     ///< Highest payload byte touched.
     bool motorola = false;
     bool isSigned = false;
     ValueType type = ValueType::integer;
@@ -29,8 +30,10 @@ struct SignalPlan {
     double low = 0;                 ///< Smallest raw value that an integer's bits hold.
     double limit = 2;               ///< First raw value above what they hold.
 
-    /// The raw bits, unsigned, right-aligned. `payload` has 64 readable bytes.
-    [[nodiscard]] std::uint64_t rawBits(const std::uint8_t* payload) const;
+    /// The raw bits, unsigned, right-aligned. Nine bytes behind the signal's first may be read.
+    [[nodiscard]] std::uint64_t rawBits(const std::uint8_t* payload) const { return bitsAt(payload + byte); }
+    /// The same where nothing may be read behind the payload, which has all of the signal's bits.
+    [[nodiscard]] std::uint64_t rawBits(can::Payload payload) const;
     /// The raw value as a number: sign-extended integer, or the float's value.
     [[nodiscard]] double rawValue(std::uint64_t bits) const;
     /// The raw value of an integer, exact to 64 bits.
@@ -47,19 +50,16 @@ struct SignalPlan {
                : type == ValueType::integer ? scale.ofWhole(whole(bits))
                                             : scale.of(rawValue(bits));
     }
-    /// Puts raw bits into a payload of 64 bytes.
-    void store(std::uint8_t* payload, std::uint64_t bits) const;
+    /// Puts raw bits into a payload, which has room for them.
+    void store(std::span<std::uint8_t> payload, std::uint64_t bits) const;
+
+private:
+    /// Of the eight or nine bytes from `byte` on.
+    [[nodiscard]] std::uint64_t bitsAt(const std::uint8_t* at) const;
 };
 
 /// Makes the plan of a signal.
 [[nodiscard]] SignalPlan planOf(const Signal& signal);
-
-/// A payload with room behind it, so that loads never leave it.
-struct PaddedPayload {
-    std::uint8_t bytes[can::maxLength] = {};
-    PaddedPayload() = default;
-    explicit PaddedPayload(const can::FrameView& frame);
-};
 
 /// One decoded signal.
 struct Decoded {
@@ -80,18 +80,27 @@ public:
     /// Appends all signals that the payload carries: multiplexed ones only where their selector says so, nested ones
     /// where all of theirs do, and only those whose bits the payload has. Returns how many were left out because the
     /// payload is too short.
-    unsigned decode(const can::FrameView& frame, std::vector<Decoded>& out) const;
-    /// One signal; false when this frame does not carry it.
-    bool decodeOne(const can::FrameView& frame, std::uint32_t signal, Decoded& out) const;
+    unsigned decode(can::Payload payload, std::vector<Decoded>& out) const;
+    /// Of a frame: none where it has no data.
+    unsigned decode(const can::FrameView& frame, std::vector<Decoded>& out) const
+    {
+        return hasData(frame) ? decode(frame.payload(), out) : 0;
+    }
+    /// One signal; false when this payload does not carry it.
+    bool decodeOne(can::Payload payload, std::uint32_t signal, Decoded& out) const;
+    bool decodeOne(const can::FrameView& frame, std::uint32_t signal, Decoded& out) const
+    {
+        return hasData(frame) && decodeOne(frame.payload(), signal, out);
+    }
     /// Sets a signal to a physical value, rounded to the nearest raw one. What its bits cannot hold is limited to what
-    /// they can, or refused: then false, and the payload stays as it is. `payload` has 64 bytes.
-    bool encode(std::uint8_t* payload, std::uint32_t signal, double value, Overflow overflow = Overflow::limit) const;
+    /// they can, or refused: then false, and the payload stays as it is. So it does where it has no room for the signal.
+    bool encode(std::span<std::uint8_t> payload, std::uint32_t signal, double value, Overflow overflow = Overflow::limit) const;
     /// Raw bits of a physical value; `fits` tells whether the signal's bits can hold it.
     [[nodiscard]] static std::uint64_t bitsOf(const SignalPlan& plan, double value, bool& fits);
-    /// Sets the raw bits of a signal.
-    void encodeBits(std::uint8_t* payload, std::uint32_t signal, std::uint64_t bits) const;
-    /// Puts the start values into a payload of 64 bytes: what is sent of signals that nobody has set.
-    void fillStart(std::uint8_t* payload) const;
+    /// Sets the raw bits of a signal; false where the payload has no room for it.
+    bool encodeBits(std::span<std::uint8_t> payload, std::uint32_t signal, std::uint64_t bits) const;
+    /// Puts the start values into a payload: what is sent of signals that nobody has set.
+    void fillStart(std::span<std::uint8_t> payload) const;
 
     [[nodiscard]] const SignalPlan& plan(std::uint32_t signal) const { return plans_[signal]; }
     [[nodiscard]] std::size_t signalCount() const { return plans_.size(); }
@@ -105,10 +114,22 @@ public:
         return conditions_[signal].ranges.empty() ? 0 : conditions_[signal].ranges.front().from;
     }
     [[nodiscard]] bool multiplexed(std::uint32_t signal) const { return conditions_[signal].multiplexed; }
-    /// Whether a payload's selectors, of `length` bytes, say that a signal is present.
-    [[nodiscard]] bool present(const std::uint8_t* payload, unsigned length, std::uint32_t signal) const;
+    /// Whether a payload's selectors say that a signal is present.
+    [[nodiscard]] bool present(can::Payload payload, std::uint32_t signal) const;
 
 private:
+    [[nodiscard]] static bool hasData(const can::FrameView& frame)
+    {
+        return frame.kind == can::FrameKind::data || frame.kind == can::FrameKind::fd;
+    }
+    // `From` gives raw bits of a payload of so many bytes.
+    template <class From>
+    [[nodiscard]] bool presentIn(const From& from, std::size_t length, std::uint32_t signal) const;
+    template <class From>
+    unsigned decodeFrom(const From& from, std::size_t length, std::vector<Decoded>& out) const;
+    template <class From>
+    void take(const From& from, std::uint32_t signal, Decoded& to) const;
+
     struct Condition {
         bool multiplexed = false;
         int selector = -1;              // of a chain without circles; -1 means never present

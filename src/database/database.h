@@ -37,6 +37,10 @@ struct MuxRange {
     friend bool operator==(const MuxRange&, const MuxRange&) = default;
 };
 
+/// Bytes of a message at the most: what one transfer over several frames carries at its usual length (ISO 15765-2:2016, 9.6.3).
+/// A frame by itself has can::maxLength.
+inline constexpr unsigned maxMessageLength = 4095;
+
 /// One signal: where its bits lie and what they mean.
 struct Signal {
     std::uint32_t uid = 0;      ///< Identity while the database is open; 0 until it is part of one.
@@ -89,7 +93,7 @@ struct Message {
     std::string name;
     std::string shortName;           ///< See Signal::shortName.
     can::Identifier id{};
-    unsigned length = 0;             ///< Payload bytes, 0 to 64.
+    unsigned length = 0;             ///< Payload bytes, 0 to maxMessageLength.
     std::string sender;              ///< Empty when none is named.
     std::vector<std::string> moreSenders;
     std::vector<Signal> signals;

@@ -151,15 +151,15 @@ Signal signalOf(const JsonReader& in)
 {
     Signal s;
     s.name = in.at("name").text();
-    s.startBit = static_cast<unsigned>(in.at("start_bit").whole(511));
+    s.startBit = static_cast<unsigned>(in.at("start_bit").whole(maxMessageLength * 8 - 1));
     s.length = static_cast<unsigned>(in.at("length").whole(64));
     if (s.length == 0)
         in.at("length").wrong("must be 1 to 64");
     static constexpr const char* orders[] = {"least_first", "most_first"};
     s.order = in.word("byte_order", orders) == 1 ? ByteOrder::motorola : ByteOrder::intel;
     const unsigned lead = s.order == ByteOrder::motorola ? 7 - s.startBit % 8 : s.startBit % 8;
-    if (s.startBit / 8 * 8 + lead + s.length > can::maxLength * 8)
-        in.wrong("ends behind byte 63");
+    if (s.startBit / 8 * 8 + lead + s.length > maxMessageLength * 8)
+        in.wrong("ends behind byte " + std::to_string(maxMessageLength - 1));
     s.isSigned = in.flag("signed");
     static constexpr const char* types[] = {"integer", "single", "double"};
     s.type = static_cast<ValueType>(in.word("type", types));
@@ -335,7 +335,7 @@ Database databaseFromJson(const JsonReader& in)
         if (!id)
             entry.at("id").wrong("is no identifier");
         m.id = *id;
-        m.length = static_cast<unsigned>(entry.at("length").whole(can::maxLength));
+        m.length = static_cast<unsigned>(entry.at("length").whole(maxMessageLength));
         m.sender = entry.text("sender");
         m.moreSenders = entry.texts("further_senders");
         m.comment = entry.text("comment");

@@ -226,18 +226,20 @@ private:
         if (raw == dbc::orphanIdentifier)
             return;
         message.id = {raw & ~dbc::extendedFlag, (raw & dbc::extendedFlag) != 0};
-        message.length = std::min(length, can::maxLength);
+        message.length = std::min(length, maxMessageLength);
         if (!isReserved(sender))
             message.sender = sender;
         if (!message.id.valid()) {
             problem("identifier " + std::to_string(raw) + " of " + message.name + " is outside 11 or 29 bits", &at);
             return;  // its signals are read and dropped
         }
-        if (length > can::maxLength)
-            problem("length of " + message.name + " is " + std::to_string(length) + ", more than 64 bytes", &at);
+        if (length > maxMessageLength)
+            problem("length of " + message.name + " is " + std::to_string(length) + ", more than " + std::to_string(maxMessageLength)
+                        + " bytes",
+                &at);
         dropped_ = false;
         message.uid = newUid();
-        if (length <= can::maxLength)
+        if (length <= maxMessageLength)
             note(dbc::key("BO_", message.uid));
         current_ = db_.messages.size();
         byId_.try_emplace(raw, current_);
@@ -252,7 +254,7 @@ private:
         if (in_.at(Kind::word))
             multiplexing(signal, in_.lexer.take());
         in_.mark(':');
-        signal.startBit = static_cast<unsigned>(in_.whole("a start bit", 511));
+        signal.startBit = static_cast<unsigned>(in_.whole("a start bit", maxMessageLength * 8 - 1));
         in_.mark('|');
         signal.length = static_cast<unsigned>(in_.whole("a length in bits", 64));
         in_.mark('@');
@@ -289,8 +291,8 @@ private:
         if (signal.length == 0)
             return problem("signal " + signal.name + " has no bits", &at);
         const unsigned lead = signal.order == ByteOrder::motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
-        if (signal.startBit / 8 * 8 + lead + signal.length > can::maxLength * 8)
-            return problem("signal " + signal.name + " ends behind byte 63", &at);
+        if (signal.startBit / 8 * 8 + lead + signal.length > maxMessageLength * 8)
+            return problem("signal " + signal.name + " ends behind byte " + std::to_string(maxMessageLength - 1), &at);
         signal.uid = newUid();
         note(dbc::key("SG_", signal.uid));
         auto& list = db_.messages[current_].signals;

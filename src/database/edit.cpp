@@ -135,8 +135,8 @@ Expected<Edit> Editor::putMessage(Message message, std::string title) const
         return fail("'" + message.name + "' cannot name a message: letters, digits and underscores, no digit first");
     if (!message.id.valid())
         return fail("the identifier is outside its 11 or 29 bits");
-    if (message.length > can::maxLength)
-        return fail("a message has at most 64 bytes");
+    if (message.length > maxMessageLength)
+        return fail("a message has at most " + std::to_string(maxMessageLength) + " bytes");
     Edit edit{std::move(title), {}};
     std::optional<EditObject> before;
     std::size_t place = db_.messages.size();
@@ -160,8 +160,8 @@ Expected<Edit> Editor::putMessage(Message message, std::string title) const
         if (signal.length == 0 || signal.length > 64)
             return fail("signal " + signal.name + " must have 1 to 64 bits");
         const unsigned lead = signal.order == ByteOrder::motorola ? 7 - signal.startBit % 8 : signal.startBit % 8;
-        if (signal.startBit / 8 * 8 + lead + signal.length > can::maxLength * 8)
-            return fail("signal " + signal.name + " would end behind byte 63");
+        if (signal.startBit / 8 * 8 + lead + signal.length > maxMessageLength * 8)
+            return fail("signal " + signal.name + " would end behind byte " + std::to_string(maxMessageLength - 1));
         if ((signal.type == ValueType::single && signal.length != 32) || (signal.type == ValueType::floating && signal.length != 64))
             return fail("a floating-point signal has 32 or 64 bits; " + signal.name + " has " + std::to_string(signal.length));
         if (signal.uid == 0)

@@ -60,7 +60,7 @@ std::vector<unsigned> bitsOf(const Signal& signal)
 int startFromLeast(unsigned bit, unsigned length, ByteOrder order)
 {
     if (order == ByteOrder::intel)
-        return bit + length <= can::maxLength * 8 ? static_cast<int>(bit) : -1;
+        return bit + length <= maxMessageLength * 8 ? static_cast<int>(bit) : -1;
     // In the order in which bits are sent, the most significant stands length - 1 before the least.
     const int sent = static_cast<int>(bit / 8 * 8 + (7 - bit % 8)) - static_cast<int>(length - 1);
     return sent < 0 ? -1 : sent / 8 * 8 + (7 - sent % 8);

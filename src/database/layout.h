@@ -39,7 +39,7 @@ struct Layout {
 [[nodiscard]] std::vector<unsigned> bitsOf(const Signal& signal);
 
 /// Start bit, as a file has it, of a signal of this length and order whose lowest corner lies at `bit` (least
-/// significant bit, byte times eight plus bit). Negative when it would reach out of 64 bytes.
+/// significant bit, byte times eight plus bit). Negative when it would reach out of the longest message.
 [[nodiscard]] int startFromLeast(unsigned bit, unsigned length, ByteOrder order);
 
 /// Whether two signals of a message can be present in the same frame.

@@ -123,11 +123,11 @@ private:
     void look(const Message& message)
     {
         const std::string key = dbc::key("BO_", message.uid);
-        if (can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length))) != message.length) {
+        if (message.length <= can::maxLength && can::lengthOfDlc(can::dlcOfLength(message.length)) != message.length) {
             Finding& finding = add(Severity::warning, FindingKind::length,
                 message.name + " has " + std::to_string(message.length) + " bytes; frames carry 0 to 8, 12, 16, 20, 24, 32, 48 or 64",
                 message.name, key, message.uid);
-            const unsigned longer = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(message.length)));
+            const unsigned longer = can::lengthOfDlc(can::dlcOfLength(message.length));
             remedy(finding, "Make it " + std::to_string(longer) + " bytes",
                 changing(message.uid, [longer](Message& m) { m.length = longer; }));
         }
@@ -159,7 +159,8 @@ private:
                 signal.name + " reaches to byte " + std::to_string(planOf(signal).lastByte) + "; " + message.name + " has "
                     + std::to_string(message.length) + " bytes",
                 message.name + '.' + signal.name, dbc::key("SG_", signal.uid), message.uid, signal.uid);
-            const unsigned longer = can::lengthOfDlc(can::dlcOfLength(static_cast<std::uint8_t>(planOf(signal).lastByte + 1)));
+            const unsigned needed = planOf(signal).lastByte + 1U;
+            const unsigned longer = needed <= can::maxLength ? can::lengthOfDlc(can::dlcOfLength(needed)) : needed;
             remedy(finding, "Make " + message.name + ' ' + std::to_string(longer) + " bytes long",
                 changing(message.uid, [longer](Message& m) { m.length = longer; }));
         }

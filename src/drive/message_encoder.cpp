@@ -34,10 +34,10 @@ MessageEncoder::MessageEncoder(const database::CatalogMessage& message) : bus_(m
 {
     const database::Message& definition = *message.message;
     frame_.id = definition.id;
-    frame_.length = static_cast<std::uint8_t>(definition.length);
+    frame_.length = static_cast<std::uint8_t>(std::min(definition.length, can::maxLength));
     frame_.kind = definition.fd ? can::FrameKind::fd : can::FrameKind::data;
     frame_.brs = definition.brs;
-    message.plan.fillStart(frame_.data.data());
+    message.plan.fillStart(frame_.data);
     complete();
 }
 
@@ -57,6 +57,8 @@ void MessageEncoder::complete()
 
 Expected<void> MessageEncoder::checkFits(const std::string& bus, can::BitRate rate) const
 {
+    if (message_ != nullptr && message_->message->length > can::maxLength)
+        return fail(name() + " has " + std::to_string(message_->message->length) + " bytes, more than the 64 that a frame carries");
     if (frame_.kind == can::FrameKind::fd && rate.known() && rate.data == 0)
         return fail(name() + " is a CAN FD frame of " + std::to_string(frame_.length) + " bytes, and bus " + bus + " (" + can::toText(rate)
                         + ") has classic frames of up to 8",
@@ -108,7 +110,7 @@ void MessageEncoder::fill(std::uint32_t place, Filling filling, std::uint32_t ta
 bool MessageEncoder::put(std::uint32_t place, double value, database::Overflow overflow)
 {
     if (message_ != nullptr)
-        return message_->plan.encode(frame_.data.data(), place, value, overflow);
+        return message_->plan.encode(frame_.data, place, value, overflow);
     frame_.data[place] = static_cast<std::uint8_t>(value > 0 ? std::min(value, 255.0) : 0.0);     // 0 for what is no number
     return true;
 }
@@ -118,7 +120,7 @@ void MessageEncoder::putChecksum(std::uint32_t place, Checksum kind)
     const unsigned own = message_ != nullptr ? message_->message->signals[place].startBit / 8 : place;
     const std::uint8_t sum = checksumOf(kind, frame_, own);
     if (message_ != nullptr)
-        message_->plan.encodeBits(frame_.data.data(), place, sum);
+        message_->plan.encodeBits(frame_.data, place, sum);
     else
         frame_.data[place] = sum;
 }

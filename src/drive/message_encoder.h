@@ -84,7 +84,7 @@ private:
     // Signals of other selector values share the bits: only the selected ones go in, and only they count and draw chance.
     [[nodiscard]] bool isChosen(std::uint32_t place) const
     {
-        return message_ == nullptr || message_->plan.present(frame_.data.data(), frame_.length, place);
+        return message_ == nullptr || message_->plan.present({frame_.data.data(), frame_.length}, place);
     }
     bool put(std::uint32_t place, double value, database::Overflow overflow);
     void putChecksum(std::uint32_t place, Checksum kind);

@@ -14,6 +14,9 @@ struct BitToggles {
     std::array<std::uint32_t, can::maxLength * 8> changes{};    ///< Byte times eight plus bit.
     std::uint64_t frames = 0;                                   ///< That were looked at.
     unsigned length = 0;                                        ///< Longest payload seen.
+
+    /// Of any bit; no frame has those behind its payload.
+    [[nodiscard]] std::uint32_t of(unsigned bit) const { return bit < changes.size() ? changes[bit] : 0; }
 };
 
 /// Looks at up to `most` frames in front of row `limit`.

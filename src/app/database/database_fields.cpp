@@ -272,8 +272,8 @@ void DatabaseView::takeMessage(const char* what)
     } else if (name == QLatin1String("messageLength")) {
         bool good = false;
         message.length = value.toUInt(&good);
-        if (!good || message.length > can::maxLength)
-            return wrong(tr("'%1': expected a length of 0 to 64 bytes").arg(value));
+        if (!good || message.length > database::maxMessageLength)
+            return wrong(tr("'%1': expected a length of 0 to %2 bytes").arg(value).arg(database::maxMessageLength));
     } else if (name == QLatin1String("messageComment"))
         message.comment = value.toStdString();
     else

@@ -260,7 +260,9 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
         tr("message"), field("messageName", tr("Name: letters, digits and underscores")), 11, {{{0, 0, 1}, {0, 0, 1}, {0, 0, 2}}});
     messageForm_->add(tr("id"), field("messageId", tr("Identifier: up to 3 hexadecimal digits for 11 bits, 8 for 29 bits; 0x1F0 or 1F0h")),
         10, {{{0, 1, 1}, {0, 1, 1}, {1, 0, 1}}});
-    messageForm_->add(tr("bytes"), field("messageLength", tr("Length of the payload, 0 to 64")), 2, {{{0, 2, 1}, {0, 2, 1}, {1, 1, 1}}});
+    messageForm_->add(tr("bytes"),
+        field("messageLength", tr("Length of the payload, 0 to %1; one frame carries up to 64").arg(database::maxMessageLength)), 2,
+        {{{0, 2, 1}, {0, 2, 1}, {1, 1, 1}}});
     messageForm_->add(tr("frame"), frame_, 0, {{{0, 3, 1}, {1, 2, 1}, {2, 0, 1}}});
     messageForm_->add(tr("sender"), sender_, 11, {{{1, 0, 1}, {1, 0, 1}, {3, 0, 2}}});
     messageForm_->add(tr("cycle"), field("messageCycle", tr("Cycle time, such as 20 ms; empty when none is promised")), 6,
@@ -578,7 +580,7 @@ void DatabaseView::refreshLayout()
     }
     layout_->setMessage(*own_, selected_);
     layout_->setChosen(chosenSignalIndex());
-    layout_->setPayload(frame.data, row == trace::noRow ? 0 : frame.length);
+    layout_->setPayload(row == trace::noRow ? can::Payload() : frame.payload());
     layout_->setReadings(std::move(readings));
     if (row == trace::noRow)
         layout_->setToggles(std::nullopt);

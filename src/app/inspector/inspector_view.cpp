@@ -362,7 +362,7 @@ void Inspector::placeLayout(double& y, const database::CatalogMessage* message, 
         layout_->setUndefined(frame.length);
     }
     layout_->setChosen(stage_.selection().signal);
-    layout_->setPayload(frame.data, frame.length);
+    layout_->setPayload(frame.payload());
     layout_->setMinimumHeight(0);
     const int height = static_cast<int>(shown) * Theme::get().px(16);
     const QRect place(static_cast<int>(edge()), static_cast<int>(y - scroll_), width() - static_cast<int>(2 * edge()), height);

@@ -53,7 +53,7 @@ double LayoutWidget::rowHeight() const { return Theme::get().px(form_ == Form::l
 
 int LayoutWidget::heightWanted() const
 {
-    const unsigned rows = std::max({layout_.rows, undefinedLength_, payloadLength_});
+    const unsigned rows = std::max({layout_.rows, undefinedLength_, payloadLength()});
     return static_cast<int>(rows * rowHeight()) + Theme::get().px(form_ == Form::large ? headHeight + 4 : 2);
 }
 
@@ -94,13 +94,12 @@ void LayoutWidget::setChosen(int signal)
     chosen_ = signal;
 }
 
-void LayoutWidget::setPayload(const std::uint8_t* bytes, unsigned length)
+void LayoutWidget::setPayload(can::Payload payload)
 {
-    if (length == payloadLength_ && std::equal(bytes, bytes + length, payload_))
+    if (std::equal(payload.begin(), payload.end(), payload_.begin(), payload_.end()))
         return;
-    const bool longer = length != payloadLength_;
-    std::copy(bytes, bytes + length, payload_);
-    payloadLength_ = length;
+    const bool longer = payload.size() != payload_.size();
+    payload_.assign(payload.begin(), payload.end());
     if (longer)
         setMinimumHeight(heightWanted());
     update();
@@ -219,12 +218,12 @@ void LayoutWidget::dragTo(unsigned bit, bool snap)
     const auto at = static_cast<int>(along(bit, was.order));
     if (drag_ == Drag::move) {
         int least = intel ? at - static_cast<int>(grabbed_) : at + static_cast<int>(grabbed_);
-        if (least < 0 || least >= static_cast<int>(can::maxLength * 8))
+        if (least < 0 || least >= static_cast<int>(database::maxMessageLength * 8))
             return;
         auto leastBit = intel ? static_cast<unsigned>(least) : bitOfPlace(static_cast<unsigned>(least));
         // One bit beside the border of a byte, whole bytes snap to it; Alt lets them be.
         if (snap && was.length % 8 == 0 && (leastBit % 8 == 1 || leastBit % 8 == 7))
-            leastBit = leastBit % 8 == 1 ? leastBit - 1 : std::min(leastBit + 1, can::maxLength * 8 - 8);
+            leastBit = leastBit % 8 == 1 ? leastBit - 1 : std::min(leastBit + 1, database::maxMessageLength * 8 - 8);
         const int start = database::startFromLeast(leastBit, was.length, was.order);
         if (start < 0)
             return;
@@ -297,7 +296,7 @@ void LayoutWidget::nudge(int by, bool size)
     const bool intel = signal.order == database::ByteOrder::intel;
     // To the left is towards the more significant bit; down is the next byte.
     const int place = static_cast<int>(along(least, signal.order)) + (intel || std::abs(by) == 8 ? by : -by);
-    if (place < 0 || place >= static_cast<int>(can::maxLength * 8))
+    if (place < 0 || place >= static_cast<int>(database::maxMessageLength * 8))
         return;
     const int start = database::startFromLeast(
         intel ? static_cast<unsigned>(place) : bitOfPlace(static_cast<unsigned>(place)), signal.length, signal.order);
@@ -343,7 +342,7 @@ bool LayoutWidget::event(QEvent* event)
                 text += tr(
                     "\nDrag to move, its ends to resize (Alt: no snapping). Arrow keys move, with Shift resize, Delete takes it out");
         } else if (bit >= 0 && toggles_) {
-            text += tr("\nchanged %1 times in %2 frames").arg(toggles_->changes[static_cast<std::size_t>(bit)]).arg(toggles_->frames);
+            text += tr("\nchanged %1 times in %2 frames").arg(toggles_->of(static_cast<unsigned>(bit))).arg(toggles_->frames);
         }
         QToolTip::showText(help->globalPos(), text, this);
         return true;
@@ -409,7 +408,7 @@ void LayoutWidget::paintCell(QPainter& painter, unsigned row, unsigned column)
         if (inside && message_.uid != 0)
             painter.fillRect(at.adjusted(0, 0, -1, 0), QBrush(theme.hairline, Qt::BDiagPattern));
         if (toggles_ && form_ == Form::large && inside) {
-            const std::uint32_t count = toggles_->changes[bit];
+            const std::uint32_t count = toggles_->of(bit);
             if (count > 0) {
                 QColor heat = theme.accent;
                 heat.setAlphaF(static_cast<float>(0.12
@@ -428,7 +427,7 @@ void LayoutWidget::paintEvent(QPaintEvent* event)
     QPainter painter(this);
     const Theme& theme = Theme::get();
     const bool large = form_ == Form::large;
-    const unsigned rows = std::max({layout_.rows, undefinedLength_, payloadLength_});
+    const unsigned rows = std::max({layout_.rows, undefinedLength_, payloadLength()});
     if (large)
         for (unsigned column = 0; column < 8; ++column) {
             const QRectF at = cellOf(7 - column);
@@ -475,7 +474,7 @@ void LayoutWidget::paintEvent(QPaintEvent* event)
             painter.setPen(QPen(theme.accent, 1));
             painter.drawRect(cellOf(bit).adjusted(0, 0, -2, -1));
         }
-    for (unsigned row = firstRow; row < std::min(lastRow, payloadLength_); ++row) {
+    for (unsigned row = firstRow; row < std::min(lastRow, payloadLength()); ++row) {
         for (unsigned bit = 0; bit < 8; ++bit) {
             const QRectF at = cellOf(row * 8 + bit);
             const bool one = (payload_[row] >> bit & 1U) != 0;

@@ -26,8 +26,8 @@ public:
     void setUndefined(unsigned length);
     void setChosen(int signal);
     [[nodiscard]] int chosen() const { return chosen_; }
-    /// The bits of a frame, drawn in the cells; none with length 0.
-    void setPayload(const std::uint8_t* bytes, unsigned length);
+    /// The bits of a payload, drawn in the cells; none where it is empty.
+    void setPayload(can::Payload payload);
     /// What each signal says, by its index.
     void setReadings(std::vector<QString> readings);
     /// How often each bit changed, drawn in bits that no signal has.
@@ -63,6 +63,7 @@ protected:
 private:
     enum class Drag { none, move, least, most, sweep };
     void rebuild();
+    [[nodiscard]] unsigned payloadLength() const { return static_cast<unsigned>(payload_.size()); }
     void paintRun(QPainter& painter, const database::LayoutRun& run, bool labelled);
     void paintCell(QPainter& painter, unsigned row, unsigned column);
     [[nodiscard]] int bitAt(const QPointF& point) const;
@@ -81,8 +82,7 @@ private:
     database::Layout layout_;
     std::vector<QString> readings_;
     std::optional<measure::BitToggles> toggles_;
-    std::uint8_t payload_[can::maxLength] = {};
-    unsigned payloadLength_ = 0;
+    std::vector<std::uint8_t> payload_;
     unsigned undefinedLength_ = 0;
     int chosen_ = -1;
     bool editable_ = false;
