@@ -192,7 +192,7 @@ private Q_SLOTS:
         for (int i = 0; i < 100'000; ++i) {
             can::Frame frame = frameAt(start + Time(i * 1'000'000LL), 291);
             const double value = i == 77'777 ? 99.5 : std::sin(i * 0.001);
-            refs[0].message->plan.encode(frame.data.data(), 0, value);
+            refs[0].message->plan.encode(frame.data, 0, value);
             trace.append(frame.view());
             trace.append(frameAt(frame.time, 0x700).view());
             if (i % 9999 == 0)
@@ -221,7 +221,7 @@ private Q_SLOTS:
         SignalSeries series(refs[0], start);
         for (const int at : {0, 20, 40, 60, 80, 500, 520, 540}) {
             can::Frame frame = frameAt(start + Time(at * 1'000'000LL), 291);
-            refs[0].message->plan.encode(frame.data.data(), 0, at);
+            refs[0].message->plan.encode(frame.data, 0, at);
             trace.append(frame.view());
         }
         series.update(trace.snapshot(), 1000);
@@ -240,6 +240,51 @@ private Q_SLOTS:
         QVERIFY(std::any_of(values.begin(), values.end(), [](double value) { return std::isnan(value); }));
     }
 
+    // Whoever follows the frames sees each once, in order, and hears of a batch when all have taken it.
+    void anObserverSeesEveryFrameOnceWhicheverThreadsWork()
+    {
+        struct Follower final : Observer {
+            void take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) override
+            {
+                good = good && row == rows++ && key.id == frame.id && identifier < 3 && frame.data[0] == static_cast<std::uint8_t>(row);
+                newest = frame.time;
+            }
+            void settle(MeasureState& state, Time last) override
+            {
+                std::uint64_t counted = 0;
+                Time busy{0};
+                for (const IdentifierStats& stats : state.identifiers) {
+                    counted += stats.count;
+                    busy += stats.busy;
+                }
+                good = good && state.rows == rows && counted == rows && last == newest && busy > wired;
+                wired = busy;
+                ++batches;
+            }
+            trace::Row rows = 0;
+            bool good = true;
+            Time newest{}, wired{0};
+            unsigned batches = 0;
+        };
+        trace::Trace trace;
+        const auto follower = std::make_shared<Follower>();
+        Measures measures(smallCatalog(), {rate}, {}, {}, {follower});
+        const auto append = [&](int count) {
+            for (int i = 0; i < count; ++i) {
+                can::Frame frame = frameAt(start + Time(static_cast<std::int64_t>(trace.rows()) * 200'000), 0x100 + trace.rows() % 3);
+                frame.data[0] = static_cast<std::uint8_t>(trace.rows());
+                trace.append(frame.view());
+            }
+        };
+        for (const int count : {1, 4096, 5000, 200'000, 10}) {      // the fourth is much to catch up with
+            append(count);
+            QVERIFY(measures.advance(trace.snapshot()));
+            QCOMPARE(follower->rows, trace.rows());
+            QVERIFY(follower->good);
+        }
+        QVERIFY(follower->batches > 10);
+    }
+
     void countsAndPeriodsFollowEachIdentifier()
     {
         trace::Trace trace;
@@ -252,7 +297,7 @@ private Q_SLOTS:
         }
         QVERIFY(measures.advance(trace.snapshot()));
         measures.read([&](const MeasureState& state) {
-            const IdentifierStats& stats = state.identifiers.at(0);
+            const IdentifierStats& stats = state.identifiers[0];
             if (stats.count != 10 || stats.shortest != Time(19'000'000) || stats.longest != Time(21'000'000)
                 || stats.period != Time(20'000'000))
                 QTest::qFail("periods", __FILE__, __LINE__);
@@ -405,7 +450,7 @@ private Q_SLOTS:
         for (int i = 0; i < 100; ++i) {
             can::Frame frame = frameAt(start + Time(i * 20'000'000LL), 291);
             const bool deep = (i >= 10 && i < 13) || (i >= 40 && i < 60);  // 40 ms, then 400 ms
-            plan.plan.encode(frame.data.data(), 0, deep ? 5 : 1);
+            plan.plan.encode(frame.data, 0, deep ? 5 : 1);
             trace.append(frame.view());
             trace.append(frameAt(frame.time, 0x124).view());  // says nothing about it
         }
@@ -442,7 +487,7 @@ private Q_SLOTS:
             if (i == 70)
                 continue;  // a gap
             can::Frame frame = frameAt(start + Time(i * 20'000'000LL), 291);
-            plan.plan.encode(frame.data.data(), 0, i >= 40 && i < 60 ? 5 : i == 80 ? 3.5 : 1);
+            plan.plan.encode(frame.data, 0, i >= 40 && i < 60 ? 5 : i == 80 ? 3.5 : 1);
             trace.append(frame.view());
             trace.append(frameAt(frame.time + Time(1'000'000), 0x124).view());
         }

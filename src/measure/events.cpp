@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cstdio>
 
+#include "measure/measures.h"
+
 namespace wavetrope::measure {
 
 namespace {
@@ -31,7 +33,7 @@ std::size_t EventFinder::note(Event event)
     return events_.size() - 1;
 }
 
-void EventFinder::add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
+void EventFinder::take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
 {
     if (row == 0)
         for (Watched& watched : conditions_)
@@ -59,6 +61,12 @@ void EventFinder::watchConditions(
         else if (step.holds && watched.event != nothing && step.says)
             events_[watched.event].until = frame.time;
     }
+}
+
+void EventFinder::settle(MeasureState& state, Time newest)
+{
+    for (std::size_t bus = 0; bus < state.loads.size(); ++bus)
+        findBursts(static_cast<std::uint8_t>(bus), state.loads[bus], newest);
 }
 
 void EventFinder::watchBeats(trace::Row row, trace::IdentifierIndex identifier, const can::FrameView& frame)

@@ -8,7 +8,7 @@
 
 #include "filter/condition.h"
 #include "measure/load_bins.h"
-#include "trace/trace.h"
+#include "measure/observer.h"
 
 namespace wavetrope::measure {
 
@@ -31,12 +31,14 @@ struct BurstRule {
 };
 
 /// Finds events as frames come, in one pass.
-class EventFinder {
+class EventFinder final : public Observer {
 public:
     EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses,
         BurstRule rule = {});
 
-    void add(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
+    void take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) override;
+    /// Looks for bursts in the load of each bus.
+    void settle(MeasureState& state, Time newest) override;
     /// Looks for bursts in the bins that are complete at `now`.
     void findBursts(std::uint8_t bus, const LoadBins& bins, Time now);
 

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "can/bit_rate.h"
-#include "trace/trace.h"
+#include "measure/observer.h"
 
 namespace wavetrope::measure {
 
@@ -44,6 +44,27 @@ struct IdentifierStats {
     void add(trace::Row row, const can::FrameView& frame);
     /// Mean period; 0 for fewer than two frames.
     [[nodiscard]] Time meanPeriod() const { return count < 2 ? Time{0} : (last - first) / static_cast<std::int64_t>(count - 1); }
+};
+
+/// Of every identifier, by its index in the trace.
+class IdentifierTable final : public Observer {
+public:
+    void take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey&, const can::FrameView& frame) override
+    {
+        if (identifier >= stats_.size())
+            stats_.resize(identifier + 1);
+        stats_[identifier].add(row, frame);
+    }
+    /// Time on the wire of one that was taken.
+    void addBusy(trace::IdentifierIndex identifier, Time busy) { stats_[identifier].busy += busy; }
+
+    [[nodiscard]] std::size_t size() const { return stats_.size(); }
+    [[nodiscard]] const IdentifierStats& operator[](std::size_t identifier) const { return stats_[identifier]; }
+    [[nodiscard]] auto begin() const { return stats_.begin(); }
+    [[nodiscard]] auto end() const { return stats_.end(); }
+
+private:
+    std::vector<IdentifierStats> stats_;
 };
 
 /// One identifier as it stood at a row of the trace.

@@ -13,9 +13,8 @@ constexpr std::uint64_t batchRows = 4096;
 constexpr std::uint64_t rowsInTwo = 16'384;      // of a batch that two threads share
 constexpr std::uint64_t muchToCatchUp = 65'536;
 
-// Calls visit(row, identifier, key, frame) for rows from one to another.
-template <class Visit>
-void eachRow(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, Visit visit)
+// Shows rows from one to another to some of the observers.
+void show(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, const std::vector<Observer*>& observers)
 {
     can::FrameView frame;
     for (trace::Row row = from; row < to;) {
@@ -27,7 +26,8 @@ void eachRow(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, Vi
             const trace::TraceKey& key = snapshot.trace().key(identifier);
             frame.bus = key.bus;
             frame.id = key.id;
-            visit(row, identifier, key, static_cast<const can::FrameView&>(frame));
+            for (Observer* const observer : observers)
+                observer->take(row, identifier, key, frame);
         }
     }
 }
@@ -35,12 +35,14 @@ void eachRow(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, Vi
 }  // namespace
 
 Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates,
-    std::vector<filter::ConditionSpec> conditions, const std::string& folder)
-    : state_{0, {}, {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}
+    std::vector<filter::ConditionSpec> conditions, const std::string& folder, std::vector<std::shared_ptr<Observer>> more)
+    : state_{0, BusLoads(rates, folder), {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}, more_(std::move(more))
 {
-    const auto memory = std::make_shared<FileMemory>(folder);
-    for (const can::BitRate& rate : rates)
-        state_.loads.emplace_back(rate, binSpan, memory);
+    // Working out the load takes as long as all the rest.
+    beside_ = {&state_.loads};
+    first_ = {&state_.identifiers, &state_.events};
+    for (const auto& observer : more_)
+        first_.push_back(observer.get());
 }
 
 bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)
@@ -58,17 +60,18 @@ bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)
         const trace::Row from = state_.rows;
         const trace::Row stop = std::min(end, from + (inTwo ? rowsInTwo : batchRows));
         if (inTwo) {
-            auto loads = second_->submit([&] { takeLoads(snapshot, from, stop); });
-            takeFrames(snapshot, from, stop);
-            second_->wait(loads);
+            auto beside = second_->submit([&] { show(snapshot, from, stop, beside_); });
+            show(snapshot, from, stop, first_);
+            second_->wait(beside);
         } else {
-            takeLoads(snapshot, from, stop);
-            takeFrames(snapshot, from, stop);
+            show(snapshot, from, stop, beside_);
+            show(snapshot, from, stop, first_);
         }
-        shareBusyTimes();
         state_.rows = stop;
-        for (std::size_t bus = 0; bus < state_.loads.size(); ++bus)
-            state_.events.findBursts(static_cast<std::uint8_t>(bus), state_.loads[bus], newest_);
+        const Time newest = snapshot.time(stop - 1);
+        for (const auto* observers : {&beside_, &first_})
+            for (Observer* const observer : *observers)
+                observer->settle(state_, newest);
     }
     ordering_.grow(trace::Snapshot(snapshot.trace(), state_.rows));
     const std::scoped_lock lock(orderMutex_);
@@ -87,43 +90,6 @@ trace::TimeIndex Measures::order() const
 {
     const std::scoped_lock lock(orderMutex_);
     return order_;
-}
-
-void Measures::takeLoads(const trace::Snapshot& snapshot, trace::Row from, trace::Row to)
-{
-    eachRow(snapshot, from, to, [&](trace::Row, trace::IdentifierIndex identifier, const trace::TraceKey&, const can::FrameView& frame) {
-        if (frame.bus >= state_.loads.size() || !state_.loads[frame.bus].rate().known())
-            return;
-        const Time occupied = state_.loads[frame.bus].add(frame);
-        if (occupied == Time{0})
-            return;
-        if (identifier >= busy_.size())
-            busy_.resize(identifier + 1);
-        if (busy_[identifier] == Time{0})
-            busied_.push_back(identifier);
-        busy_[identifier] += occupied;
-    });
-}
-
-void Measures::takeFrames(const trace::Snapshot& snapshot, trace::Row from, trace::Row to)
-{
-    Time newest = newest_;  // what the other thread looks at lies beside it
-    eachRow(snapshot, from, to,
-        [&](trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) {
-            if (identifier >= state_.identifiers.size())
-                state_.identifiers.resize(identifier + 1);
-            state_.identifiers[identifier].add(row, frame);
-            state_.events.add(row, identifier, key, frame);
-            newest = frame.time;
-        });
-    newest_ = newest;
-}
-
-void Measures::shareBusyTimes()
-{
-    for (const trace::IdentifierIndex identifier : busied_)
-        state_.identifiers[identifier].busy += std::exchange(busy_[identifier], Time{0});
-    busied_.clear();
 }
 
 }  // namespace wavetrope::measure

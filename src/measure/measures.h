@@ -8,28 +8,29 @@
 #include <vector>
 
 #include "base/workers.h"
+#include "measure/bus_loads.h"
 #include "measure/events.h"
 #include "measure/identifier_stats.h"
-#include "measure/load_bins.h"
 #include "trace/time_index.h"
 
 namespace wavetrope::measure {
 
-/// What has been measured so far.
+/// What has been measured so far, by what follows every trace.
 struct MeasureState {
     std::uint64_t rows = 0;                     ///< Rows that went in.
-    std::vector<LoadBins> loads;                ///< By bus, bins of 1 ms.
-    std::vector<IdentifierStats> identifiers;   ///< By identifier index of the trace.
-    EventFinder events;
+    BusLoads loads;                             ///< By bus, bins of 1 ms.
+    alignas(64) IdentifierTable identifiers;    ///< By identifier index of the trace.
+    alignas(64) EventFinder events;             ///< Apart from what another thread writes meanwhile, like those above.
 };
 
 /// One thread calls `advance`; any thread reads under `read`. Rows go in in batches, so that readers wait little. Where
 /// there is much to catch up with, a second thread takes half of the work.
 class Measures {
 public:
-    /// What grows with time goes to a file without a name in `folder`, or is kept in memory where that is empty.
+    /// What grows with time goes to a file without a name in `folder`, or is kept in memory where that is empty. `more` follow
+    /// the frames like what is measured always.
     Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates,
-        std::vector<filter::ConditionSpec> conditions, const std::string& folder = {});
+        std::vector<filter::ConditionSpec> conditions, const std::string& folder = {}, std::vector<std::shared_ptr<Observer>> more = {});
 
     /// Takes in up to `most` of the rows that a snapshot has more. True when it has all.
     bool advance(const trace::Snapshot& snapshot, std::uint64_t most = ~std::uint64_t{0});
@@ -49,24 +50,16 @@ public:
     /// Takes the rows that went in into the order of time, all of them: `advance` may have put that off (advancing thread).
     void completeOrder(const trace::Snapshot& snapshot);
 
-    static constexpr Time binSpan = std::chrono::milliseconds(1);
-
 private:
-    // Rows from one to another; the two touch nothing in common.
-    void takeLoads(const trace::Snapshot& snapshot, trace::Row from, trace::Row to);
-    void takeFrames(const trace::Snapshot& snapshot, trace::Row from, trace::Row to);
-    void shareBusyTimes();
-
     mutable std::mutex mutex_;
     mutable std::atomic<int> waiting_{0};       // readers whose turn comes before the next batch
     MeasureState state_;
-    std::unique_ptr<Workers> second_;           // a second thread, where there is much to catch up with
-    Time newest_{0};                            // stamp of the last row that went in
+    std::vector<std::shared_ptr<Observer>> more_;
+    std::vector<Observer*> first_, beside_;     // those that go beside the first, on a second thread
+    std::unique_ptr<Workers> second_;           // where there is much to catch up with
     trace::TimeIndex ordering_;                 // the advancing thread's own
     mutable std::mutex orderMutex_;             // never held for longer than a copy takes
     trace::TimeIndex order_;
-    std::vector<Time> busy_;                    // by identifier, of the rows that takeLoads went through
-    std::vector<trace::IdentifierIndex> busied_;    // those of them that are not zero
 };
 
 }  // namespace wavetrope::measure
