@@ -9,6 +9,7 @@
 
 #include "same_frame.h"
 #include "trace/time_index.h"
+#include "trace/row_source.h"
 #include "trace/trace.h"
 
 using namespace wavetrope;
@@ -35,6 +36,74 @@ can::Frame frameAt(std::int64_t time, std::uint32_t id, unsigned length, std::ui
 class TraceTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    // What a view shows is asked of its source: all frames, or messages put together from several.
+    void rowsOfAViewComeFromTheirSource()
+    {
+        Trace trace;
+        for (int i = 0; i < 60; ++i) {
+            can::Frame frame = frameAt(i * 1000, i % 3 == 0 ? 0x100 : 0x200, 8);
+            frame.data.fill(static_cast<std::uint8_t>(i));
+            trace.append(frame.view());
+        }
+        const Snapshot snapshot = trace.snapshot();
+        const AllRows all;
+        QCOMPARE(all.count(snapshot), 60U);
+        QCOMPARE(all.nearest(17), 17U);
+        const RowEntry entry = all.entry(snapshot, 33);
+        QCOMPARE(entry.row, Row{33});
+        QCOMPARE(entry.frames, 1U);
+        QCOMPARE(entry.head.id.value, 0x100U);
+        QCOMPARE(entry.payload.size(), std::size_t{8});
+        QCOMPARE(unsigned{entry.payload[7]}, 33U);
+        QCOMPARE(all.previous(snapshot, 33).row, Row{30});
+        QCOMPARE(all.previous(snapshot, 1).row, noRow);
+
+        // Ten frames of 0x200 make one message of eighty bytes.
+        struct Joined final : RowSource {
+            explicit Joined(const Snapshot& snapshot)
+            {
+                std::vector<std::uint8_t> bytes;
+                for (Row row = 0; row < snapshot.rows(); ++row) {
+                    const can::FrameView frame = snapshot.frame(row);
+                    if (frame.id.value != 0x200)
+                        continue;
+                    bytes.insert(bytes.end(), frame.data, frame.data + frame.length);
+                    if (bytes.size() == 80) {
+                        rows.push_back(row);
+                        payloads.push_back(std::exchange(bytes, {}));
+                    }
+                }
+            }
+            std::uint64_t count(const Snapshot&) const override { return rows.size(); }
+            Row row(std::uint64_t index) const override { return rows[index]; }
+            std::uint64_t nearest(Row row) const override
+            {
+                const auto behind = std::upper_bound(rows.begin(), rows.end(), row) - rows.begin();
+                return static_cast<std::uint64_t>(std::max<std::ptrdiff_t>(0, behind - 1));
+            }
+            RowEntry entry(const Snapshot& snapshot, std::uint64_t index) const override
+            {
+                return {rows[index], 10, snapshot.frame(rows[index]), payloads[index]};
+            }
+            RowEntry previous(const Snapshot& snapshot, std::uint64_t index) const override
+            {
+                return index == 0 ? RowEntry{} : entry(snapshot, index - 1);
+            }
+            std::vector<Row> rows;
+            std::vector<std::vector<std::uint8_t>> payloads;
+        };
+        const Joined joined(snapshot);
+        const RowSource& source = joined;
+        QCOMPARE(source.count(snapshot), 4U);
+        QCOMPARE(source.row(0), Row{14});
+        QCOMPARE(source.nearest(28), 0U);
+        QCOMPARE(source.nearest(29), 1U);
+        QCOMPARE(source.entry(snapshot, 1).payload.size(), std::size_t{80});
+        QCOMPARE(source.entry(snapshot, 1).head.time, Time(29'000));
+        QCOMPARE(source.previous(snapshot, 1).row, Row{14});
+        QCOMPARE(unsigned{source.entry(snapshot, 3).payload[79]}, 59U);
+    }
+
     void theNthFrameOfAnIdentifierIsFoundWhateverItsLength()
     {
         std::mt19937 random(31);

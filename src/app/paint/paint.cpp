@@ -366,10 +366,10 @@ QString readingText(const database::Signal& signal, std::uint64_t bits, double v
                                : valueText(value, signal.factor) + QLatin1Char(' ') + QString::fromStdString(signal.unit);
 }
 
-QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room)
+QString signalWords(const database::CatalogMessage& message, can::Payload payload, const QFont& font, double room)
 {
     std::vector<database::Decoded> decoded;
-    message.plan.decode(frame, decoded);
+    message.plan.decode(payload, decoded);
     const QFontMetricsF metrics(font);
     const QString between = QStringLiteral(",  ");
     const double gap = metrics.horizontalAdvance(between);

@@ -59,7 +59,7 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& 
     return readingText(signal, decoded.bits, decoded.value);
 }
 /// Signals of a frame as a few words: "BladeDepth 3.22 mm, SideTilt -0.40 deg", as many as fit in `room` pixels.
-[[nodiscard]] QString signalWords(const database::CatalogMessage& message, const can::FrameView& frame, const QFont& font, double room);
+[[nodiscard]] QString signalWords(const database::CatalogMessage& message, can::Payload payload, const QFont& font, double room);
 /// What a line of its own says of a value: the value with its unit, its meaning, the raw value, and how it stands to the
 /// range that the database gives ("above 60"); empty parts where there is nothing to say.
 [[nodiscard]] QStringList signalParts(const database::CatalogMessage& message, const database::Decoded& decoded);

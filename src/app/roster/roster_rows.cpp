@@ -322,7 +322,9 @@ QString RosterRows::rowText(std::uint64_t index) const
         case bits:
             cells << QString::fromLatin1(QByteArray(reinterpret_cast<const char*>(frame.data), frame.length).toHex(' ').toUpper());
             break;
-        case newest: cells << (seen && message != nullptr ? signalWords(*message, frame, Theme::get().body(), 1e9) : QString()); break;
+        case newest:
+            cells << (seen && message != nullptr ? signalWords(*message, frame.payload(), Theme::get().body(), 1e9) : QString());
+            break;
         default: cells << QString(); break;     // what is only drawn
         }
     return cells.join(QLatin1Char('\t'));
@@ -413,8 +415,8 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
             break;
         case newest:
             if (seen && message != nullptr)
-                paintText(
-                    painter, box, signalWords(*message, frame, theme.body(), box.width()), theme.body(), silent ? theme.ink3 : theme.ink);
+                paintText(painter, box, signalWords(*message, frame.payload(), theme.body(), box.width()), theme.body(),
+                    silent ? theme.ink3 : theme.ink);
             else if (seen && !key.error)
                 paintText(painter, box, tr("no definition"), theme.body(), theme.ink3);
             break;

@@ -9,6 +9,7 @@
 
 #include "filter/filter_scan.h"
 #include "filter/match_times.h"
+#include "trace/row_source.h"
 
 namespace wavetrope::app {
 
@@ -40,6 +41,23 @@ private:
     trace::Snapshot wanted_;
     std::atomic<bool> stopping_{false};
     std::thread thread_;
+};
+
+/// The frames that a scan has found so far.
+class FoundRows final : public trace::FrameRows {
+public:
+    explicit FoundRows(const BackgroundScan& scan) : scan_(scan) {}
+
+    [[nodiscard]] std::uint64_t count(const trace::Snapshot&) const override { return scan_.size(); }
+    [[nodiscard]] trace::Row row(std::uint64_t index) const override { return scan_.row(index); }
+    [[nodiscard]] std::uint64_t nearest(trace::Row row) const override
+    {
+        const std::uint64_t at = scan_.lowerBound(row);
+        return at < scan_.size() && scan_.row(at) == row ? at : at > 0 ? at - 1 : 0;
+    }
+
+private:
+    const BackgroundScan& scan_;
 };
 
 }  // namespace wavetrope::app

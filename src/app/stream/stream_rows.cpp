@@ -37,10 +37,8 @@ QString milliseconds(Time span) { return QString::number(static_cast<double>(spa
 // A row with what its cells need.
 struct StreamRows::Shown {
     std::uint64_t index = 0;
-    trace::Row row = 0;
-    can::FrameView frame;
-    trace::Row before = trace::noRow;       // the previous of the same identifier
-    can::FrameView previous;
+    trace::RowEntry now;
+    trace::RowEntry before;                 // the previous of the same identifier
     const database::CatalogMessage* message = nullptr;
 };
 
@@ -71,17 +69,13 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
     }));
 }
 
-std::uint64_t StreamRows::count() const { return view_.scan() != nullptr ? view_.scan()->size() : view_.stage().snapshot().rows(); }
+std::uint64_t StreamRows::count() const { return view_.source().count(view_.stage().snapshot()); }
 
-trace::Row StreamRows::rowOf(std::uint64_t index) const { return view_.scan() != nullptr ? view_.scan()->row(index) : index; }
+trace::Row StreamRows::rowOf(std::uint64_t index) const { return view_.source().row(index); }
 
-std::uint64_t StreamRows::indexOf(trace::Row row) const
-{
-    if (view_.scan() == nullptr)
-        return row;
-    const std::size_t at = view_.scan()->lowerBound(row);
-    return at < view_.scan()->size() && view_.scan()->row(at) == row ? at : at > 0 ? at - 1 : 0;
-}
+std::uint64_t StreamRows::indexOf(trace::Row row) const { return view_.source().nearest(row); }
+
+trace::RowEntry StreamRows::entryAt(std::uint64_t index) const { return view_.source().entry(view_.stage().snapshot(), index); }
 
 std::int64_t StreamRows::current() const
 {
@@ -91,13 +85,12 @@ std::int64_t StreamRows::current() const
 
 void StreamRows::choose(std::uint64_t index)
 {
-    const trace::Row row = rowOf(index);
-    const can::FrameView frame = view_.stage().snapshot().frame(row);
-    view_.stage().setCursorRow(row);
+    const trace::RowEntry entry = entryAt(index);
+    view_.stage().setCursorRow(entry.row);
     Selection selection;
     selection.kind = Selection::Kind::message;
-    selection.bus = frame.bus;
-    selection.id = frame.id;
+    selection.bus = entry.head.bus;
+    selection.id = entry.head.id;
     view_.stage().select(selection);
 }
 
@@ -150,7 +143,8 @@ std::string StreamRows::conditionAt(double x, std::uint64_t index) const
 {
     const Stage& stage = view_.stage();
     const Shown shown = shownAt(index);
-    const can::FrameView& frame = shown.frame;
+    const can::FrameHead& frame = shown.now.head;
+    const can::Payload payload = shown.now.payload;
     if (frame.kind == can::FrameKind::error)
         return "kind error";
     const int place = columns_.placeUnder(x);
@@ -171,16 +165,16 @@ std::string StreamRows::conditionAt(double x, std::uint64_t index) const
             return "from " + quotedName(shown.message->message->sender);
         break;
     case length:
-    case code: return "length " + std::to_string(frame.length);
+    case code: return "length " + std::to_string(payload.size());
     case bytes: {
         const QRectF box = columns_.box(static_cast<std::size_t>(place), 0, 1);
         const auto byte = static_cast<unsigned>((x - box.left()) / byteStep());
-        if (frame.length * byteStep() <= box.width() && byte < frame.length) {
+        if (static_cast<double>(payload.size()) * byteStep() <= box.width() && byte < payload.size()) {
             char value[8];
-            std::snprintf(value, sizeof value, "0x%02X", frame.data[byte]);
+            std::snprintf(value, sizeof value, "0x%02X", payload[byte]);
             return "byte " + std::to_string(byte) + " = " + value;
         }
-        return "length " + std::to_string(frame.length);
+        return "length " + std::to_string(payload.size());
     }
     default: break;
     }
@@ -319,18 +313,15 @@ StreamRows::Shown StreamRows::shownAt(std::uint64_t index) const
     const trace::Snapshot& snapshot = view_.stage().snapshot();
     Shown shown;
     shown.index = index;
-    shown.row = rowOf(index);
-    shown.frame = snapshot.frame(shown.row);
-    shown.before = snapshot.previousOf(snapshot.identifier(shown.row), shown.row);
-    if (shown.before != trace::noRow)
-        shown.previous = snapshot.frame(shown.before);
-    shown.message = view_.stage().catalog().find(shown.frame);
+    shown.now = view_.source().entry(snapshot, index);
+    shown.before = view_.source().previous(snapshot, index);
+    shown.message = view_.stage().catalog().find(shown.now.head);
     return shown;
 }
 
-QString StreamRows::byteAt(const can::FrameView& frame, unsigned i) const
+QString StreamRows::byteAt(can::Payload payload, std::size_t i) const
 {
-    const std::uint8_t byte = frame.data[i];
+    const std::uint8_t byte = payload[i];
     switch (byteText_) {
     case ByteText::decimal: return QString::number(byte);
     case ByteText::binary: return QStringLiteral("%1").arg(byte, 8, 2, QLatin1Char('0'));
@@ -349,11 +340,12 @@ double StreamRows::byteStep() const
 QString StreamRows::cellText(int column, const Shown& shown) const
 {
     Stage& stage = view_.stage();
-    const can::FrameView& frame = shown.frame;
+    const can::FrameHead& frame = shown.now.head;
+    const can::Payload payload = shown.now.payload;
     switch (column) {
     case clock: return dateText(frame.time);
     case time: return timeText(stage.seconds(frame.time), 6);
-    case sinceSame: return shown.before == trace::noRow ? QString() : milliseconds(frame.time - shown.previous.time);
+    case sinceSame: return shown.before.row == trace::noRow ? QString() : milliseconds(frame.time - shown.before.head.time);
     case sinceShown: return shown.index == 0 ? QString() : milliseconds(frame.time - stage.snapshot().time(rowOf(shown.index - 1)));
     case toCursor: return timeText(static_cast<double>((frame.time - stage.cursor()).count()) / second, 6);
     case bus: return QString::fromStdString(stage.document().buses()[frame.bus].name);
@@ -363,11 +355,11 @@ QString StreamRows::cellText(int column, const Shown& shown) const
                                                       + (frame.esi ? QStringLiteral(" esi") : QString())
                                                 : QString::fromLatin1(can::toText(frame.kind));
     case identifier:
-        return stage.document().trace().isGone(shown.row) ? QString()
-               : frame.kind == can::FrameKind::error      ? tr("error frame")
-                                                          : QString::fromStdString(can::toText(frame.id));
+        return stage.document().trace().isGone(shown.now.row) ? QString()
+               : frame.kind == can::FrameKind::error          ? tr("error frame")
+                                                              : QString::fromStdString(can::toText(frame.id));
     case name:
-        if (stage.document().trace().isGone(shown.row))
+        if (stage.document().trace().isGone(shown.now.row))
             return tr("let go: memory was full, and the disk did not take it");
         if (frame.kind == can::FrameKind::error)
             return {};
@@ -375,19 +367,19 @@ QString StreamRows::cellText(int column, const Shown& shown) const
                : frame.kind == can::FrameKind::remote ? tr("remote request")
                                                       : tr("undefined");
     case sender: return shown.message != nullptr ? QString::fromStdString(shown.message->message->sender) : QString();
-    case length: return QString::number(frame.length);
-    case code: return QString::number(frame.dlc);
+    case length: return QString::number(payload.size());
+    case code: return shown.now.frames == 1 ? QString::number(frame.dlc) : QString();
     case bytes: {
         QStringList all;
-        for (unsigned i = 0; i < frame.length; ++i)
-            all << byteAt(frame, i);
+        for (std::size_t i = 0; i < payload.size(); ++i)
+            all << byteAt(payload, i);
         return all.join(byteText_ == ByteText::text ? QString() : QStringLiteral(" "));
     }
     case note: {
-        const rig::Note* found = stage.notes().notes().at(shown.row);
+        const rig::Note* found = stage.notes().notes().at(shown.now.row);
         return found != nullptr ? QString::fromStdString(found->text) : QString();
     }
-    case values: return shown.message != nullptr ? signalWords(*shown.message, frame, Theme::get().body(), 1e9) : QString();
+    case values: return shown.message != nullptr ? signalWords(*shown.message, payload, Theme::get().body(), 1e9) : QString();
     default: return {};
     }
 }
@@ -407,29 +399,29 @@ void StreamRows::paintBytes(QPainter& painter, const QRectF& box, const Shown& s
 {
     // Bytes that changed stand out; of payloads that do not fit, the run that changed is shown.
     const Theme& theme = Theme::get();
-    const can::FrameView& frame = shown.frame;
+    const can::Payload payload = shown.now.payload;
     const double step = byteStep();
     const QFont mono = theme.mono();
     const QFont strong = theme.mono(10.5, QFont::Bold);
-    const auto room = static_cast<unsigned>(std::max(1.0, (box.width() + 4) / step));
-    const auto changed = [&](unsigned i) {
-        return shown.before != trace::noRow && i < shown.previous.length && shown.previous.data[i] != frame.data[i];
+    const auto room = static_cast<std::size_t>(std::max(1.0, (box.width() + 4) / step));
+    const auto changed = [&](std::size_t i) {
+        return shown.before.row != trace::noRow && i < shown.before.payload.size() && shown.before.payload[i] != payload[i];
     };
-    unsigned first = 0;
-    unsigned fit = frame.length;
-    if (frame.length > room) {
-        fit = std::max(1U, room - 1);
-        while (first + fit < frame.length && !changed(first))
+    std::size_t first = 0;
+    std::size_t fit = payload.size();
+    if (payload.size() > room) {
+        fit = std::max<std::size_t>(1, room - 1);
+        while (first + fit < payload.size() && !changed(first))
             ++first;
-        if (first + fit >= frame.length)
+        if (first + fit >= payload.size())
             first = 0;
     }
-    for (unsigned i = 0; i < fit; ++i)
-        paintText(painter, QRectF(box.left() + i * step, box.top(), step, box.height()), byteAt(frame, first + i),
+    for (std::size_t i = 0; i < fit; ++i)
+        paintText(painter, QRectF(box.left() + static_cast<double>(i) * step, box.top(), step, box.height()), byteAt(payload, first + i),
             changed(first + i) ? strong : mono, changed(first + i) ? theme.ink : theme.ink3);
-    if (frame.length > fit)
-        paintText(painter, QRectF(box.left() + fit * step, box.top(), theme.px(30), box.height()),
-            QStringLiteral("+%1").arg(frame.length - fit), mono, theme.ink3);
+    if (payload.size() > fit)
+        paintText(painter, QRectF(box.left() + static_cast<double>(fit) * step, box.top(), theme.px(30), box.height()),
+            QStringLiteral("+%1").arg(payload.size() - fit), mono, theme.ink3);
 }
 
 void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
@@ -437,14 +429,14 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     const Theme& theme = Theme::get();
     Stage& stage = view_.stage();
     const Shown shown = shownAt(index);
-    const can::FrameView& frame = shown.frame;
+    const can::FrameHead& frame = shown.now.head;
     const int height = theme.rowHeight();
     const int width = viewport()->width();
-    if (!stage.following() && shown.row == stage.cursorRow())
+    if (!stage.following() && shown.now.row == stage.cursorRow())
         painter.fillRect(QRectF(2, y, width - 4, height), theme.accentSoft);
-    if (stage.notes().notes().at(shown.row) != nullptr)   // a mark at the edge, whether the column is shown or not
+    if (stage.notes().notes().at(shown.now.row) != nullptr)   // a mark at the edge, whether the column is shown or not
         painter.fillRect(QRectF(0, y + 2, theme.px(3), height - 4), theme.accent);
-    if (stage.document().trace().isGone(shown.row))
+    if (stage.document().trace().isGone(shown.now.row))
         return paintText(painter, QRectF(columns_.box(0, y, height).left(), y, width - theme.px(24), height), cellText(name, shown),
             theme.body(), theme.ink3);
     const QFont mono = theme.mono();
@@ -477,7 +469,8 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         case bytes: paintBytes(painter, box, shown); break;
         case values:
             if (shown.message != nullptr)
-                paintText(painter, box, signalWords(*shown.message, frame, theme.body(), box.width()), theme.body(), theme.ink2);
+                paintText(
+                    painter, box, signalWords(*shown.message, shown.now.payload, theme.body(), box.width()), theme.body(), theme.ink2);
             break;
         case time:
         case clock: paintText(painter, box, cellText(column, shown), mono, theme.ink); break;
@@ -491,12 +484,11 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     }
 }
 
-std::vector<database::Decoded> StreamRows::signalsOf(trace::Row row) const
+std::vector<database::Decoded> StreamRows::signalsOf(const trace::RowEntry& entry) const
 {
     std::vector<database::Decoded> decoded;
-    const can::FrameView frame = view_.stage().snapshot().frame(row);
-    if (const auto* message = view_.stage().catalog().find(frame))
-        message->plan.decode(frame, decoded);
+    if (const auto* message = view_.stage().catalog().find(entry.head))
+        message->plan.decode(entry.payload, decoded);
     return decoded;
 }
 
@@ -504,8 +496,7 @@ int StreamRows::linesUnder(std::uint64_t index) const
 {
     if (open_.empty() || index >= count())
         return 0;
-    const trace::Row row = rowOf(index);
-    return isOpen(row) ? std::max<int>(1, static_cast<int>(signalsOf(row).size())) : 0;
+    return isOpen(rowOf(index)) ? std::max<int>(1, static_cast<int>(signalsOf(entryAt(index)).size())) : 0;
 }
 
 void StreamRows::open(std::uint64_t index, bool shallOpen)
@@ -518,11 +509,11 @@ void StreamRows::open(std::uint64_t index, bool shallOpen)
 
 QString StreamRows::lineText(std::uint64_t index, int line) const
 {
-    const trace::Row row = rowOf(index);
-    const auto decoded = signalsOf(row);
+    const trace::RowEntry entry = entryAt(index);
+    const auto decoded = signalsOf(entry);
     if (static_cast<std::size_t>(line) >= decoded.size())
         return tr("no definition: its signals are not known");
-    const auto* message = view_.stage().catalog().find(view_.stage().snapshot().frame(row));
+    const auto* message = view_.stage().catalog().find(entry.head);
     const database::Decoded& value = decoded[static_cast<std::size_t>(line)];
     const database::Signal& signal = message->message->signals[value.signal];
     const QStringList parts = signalParts(*message, value);
@@ -532,29 +523,28 @@ QString StreamRows::lineText(std::uint64_t index, int line) const
 void StreamRows::paintLine(QPainter& painter, int y, std::uint64_t index, int line)
 {
     const Theme& theme = Theme::get();
-    const trace::Row row = rowOf(index);
+    const trace::RowEntry entry = entryAt(index);
     const int height = theme.rowHeight();
     const double left = theme.px(40) - horizontalScrollBar()->value();
-    const auto decoded = signalsOf(row);
+    const auto decoded = signalsOf(entry);
     painter.fillRect(QRectF(0, y, viewport()->width(), height), theme.raised);
     if (static_cast<std::size_t>(line) >= decoded.size())
         return paintText(painter, QRectF(left, y, theme.px(400), height), lineText(index, line), theme.body(), theme.ink3);
-    const auto* message = view_.stage().catalog().find(view_.stage().snapshot().frame(row));
+    const auto* message = view_.stage().catalog().find(entry.head);
     paintSignalLine(painter, QRectF(left, y, viewport()->width() - left, height), *message, decoded[static_cast<std::size_t>(line)]);
 }
 
 void StreamRows::lineClicked(std::uint64_t index, int line)
 {
     choose(index);
-    const trace::Row row = rowOf(index);
-    const auto decoded = signalsOf(row);
+    const trace::RowEntry entry = entryAt(index);
+    const auto decoded = signalsOf(entry);
     if (static_cast<std::size_t>(line) >= decoded.size())
         return;
-    const can::FrameView frame = view_.stage().snapshot().frame(row);
     Selection selection;
     selection.kind = Selection::Kind::signal;
-    selection.bus = frame.bus;
-    selection.id = frame.id;
+    selection.bus = entry.head.bus;
+    selection.id = entry.head.id;
     selection.signal = static_cast<int>(decoded[static_cast<std::size_t>(line)].signal);
     view_.stage().select(selection);
 }

@@ -7,6 +7,7 @@
 #include "app/paint/row_list.h"
 #include "app/stage/stage.h"
 #include "database/codec.h"
+#include "trace/row_source.h"
 
 namespace wavetrope::app {
 
@@ -83,12 +84,13 @@ private:
     [[nodiscard]] std::string conditionAt(double x, std::uint64_t index) const;
     /// What a cell says, but for what is only painted.
     [[nodiscard]] QString cellText(int column, const Shown& shown) const;
-    [[nodiscard]] QString byteAt(const can::FrameView& frame, unsigned i) const;
+    [[nodiscard]] QString byteAt(can::Payload payload, std::size_t i) const;
     [[nodiscard]] double byteStep() const;
     [[nodiscard]] Shown shownAt(std::uint64_t index) const;
     void paintBytes(QPainter& painter, const QRectF& box, const Shown& shown) const;
     void askWhere();
-    [[nodiscard]] std::vector<database::Decoded> signalsOf(trace::Row row) const;
+    [[nodiscard]] trace::RowEntry entryAt(std::uint64_t index) const;
+    [[nodiscard]] std::vector<database::Decoded> signalsOf(const trace::RowEntry& entry) const;
 
     StreamView& view_;
     ByteText byteText_ = ByteText::hexadecimal;

@@ -52,14 +52,24 @@ StreamView::~StreamView()
         stage().setMatches(nullptr);
 }
 
+const trace::RowSource& StreamView::source() const
+{
+    if (found_ != nullptr)
+        return *found_;
+    return all_;
+}
+
 QUndoStack* StreamView::undoStack() { return &stage().notes().undoStack(); }
 
 void StreamView::onFilter()
 {
     stage().setMatches(nullptr);
+    found_.reset();
     scan_.reset();
-    if (!filterLine_->filter().passesEverything())
+    if (!filterLine_->filter().passesEverything()) {
         scan_ = std::make_unique<BackgroundScan>(filterLine_->filter(), stage().document().begins());
+        found_ = std::make_unique<FoundRows>(*scan_);
+    }
     stage().setMatches(scan_.get());
     onBeat();
     rows_->showCursor();

@@ -29,6 +29,8 @@ public:
     [[nodiscard]] QString filterText() const { return QString::fromStdString(filterLine_->filter().text()); }
     [[nodiscard]] StreamRows* rows() { return rows_; }
     [[nodiscard]] const BackgroundScan* scan() const { return scan_.get(); }
+    /// What the rows are: all frames, or those that were found.
+    [[nodiscard]] const trace::RowSource& source() const;
 
 private:
     void onFilter();
@@ -37,6 +39,8 @@ private:
     FilterLine* filterLine_;
     StreamRows* rows_;
     std::unique_ptr<BackgroundScan> scan_;  // none while everything passes
+    trace::AllRows all_;
+    std::unique_ptr<trace::RowSource> found_;
     bool searching_ = false;
 };
 
