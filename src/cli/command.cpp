@@ -13,9 +13,8 @@
 
 #include "base/time_text.h"
 #include "database/export.h"
-#include "formats/merged_logs.h"
 #include "formats/text_layout.h"
-#include "formats/trace_sink.h"
+#include "formats/log_loading.h"
 #include "rig/rig.h"
 
 namespace wavetrope::cli {
@@ -30,19 +29,6 @@ std::int64_t milliseconds()
 }
 
 constexpr std::size_t badLinesShown = 10;
-
-class LoadingSink final : public formats::TraceSink {
-public:
-    LoadingSink(LoadedLog& log, ProgressLine& progress) : TraceSink(log.trace), progress_(progress) {}
-    bool onProgress(std::uint64_t done, std::uint64_t total) override
-    {
-        progress_.show(done, total);
-        return !interrupted && TraceSink::onProgress(done, total);
-    }
-
-private:
-    ProgressLine& progress_;
-};
 
 }  // namespace
 
@@ -103,35 +89,55 @@ Expected<std::vector<formats::LogPart>> partsOf(const std::string& path, const s
 
 }  // namespace
 
+namespace {
+
+// Logs as the options of a command name them, with what their reading goes by.
+struct LogRequest {
+    std::vector<formats::LogPart> parts;
+    formats::KeptLayouts kept{formats::KeptLayouts::usualFolder()};
+    formats::TextLayout given;
+    formats::ReadOptions options;
+};
+
+Expected<std::unique_ptr<LogRequest>> requestOf(
+    const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
+{
+    auto request = std::make_unique<LogRequest>();
+    auto parts = partsOf(path, more);
+    if (!parts)
+        return tl::unexpected(parts.error());
+    request->parts = std::move(*parts);
+    const std::vector<formats::TextLayout>& kept = request->kept.all();
+    request->options.kept = &kept;
+    request->options.threads = threads;
+    if (layout.empty())
+        return request;
+    const auto found = std::find_if(kept.begin(), kept.end(), [&](const formats::TextLayout& one) { return one.name == layout; });
+    if (found != kept.end()) {
+        request->given = *found;
+    } else {
+        std::ifstream file(layout, std::ios::binary);
+        if (!file)
+            return fail(
+                "no layout is kept under this name, and there is no such file", layout, "wavetrope-cli layout FILE --json prints one");
+        auto read = formats::layoutFromJson(std::string(std::istreambuf_iterator<char>(file), {}), layout);
+        if (!read)
+            return tl::unexpected(read.error());
+        request->given = std::move(*read);
+    }
+    request->options.layout = &request->given;
+    return request;
+}
+
+}  // namespace
+
 Expected<formats::ReadReport> readInto(
     formats::LogSink& sink, const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
 {
-    const auto parts = partsOf(path, more);
-    if (!parts)
-        return tl::unexpected(parts.error());
-    const formats::KeptLayouts kept(formats::KeptLayouts::usualFolder());
-    formats::TextLayout given;
-    formats::ReadOptions options;
-    options.kept = &kept.all();
-    options.threads = threads;
-    if (!layout.empty()) {
-        const auto found = std::find_if(
-            kept.all().begin(), kept.all().end(), [&](const formats::TextLayout& one) { return one.name == layout; });
-        if (found != kept.all().end()) {
-            given = *found;
-        } else {
-            std::ifstream file(layout, std::ios::binary);
-            if (!file)
-                return fail(
-                    "no layout is kept under this name, and there is no such file", layout, "wavetrope-cli layout FILE --json prints one");
-            auto read = formats::layoutFromJson(std::string(std::istreambuf_iterator<char>(file), {}), layout);
-            if (!read)
-                return tl::unexpected(read.error());
-            given = std::move(*read);
-        }
-        options.layout = &given;
-    }
-    return parts->size() == 1 ? formats::readLogFile(path, sink, options) : formats::readLogs(*parts, sink, options);
+    const auto request = requestOf(path, layout, more, threads);
+    if (!request)
+        return tl::unexpected(request.error());
+    return formats::readParts((*request)->parts, sink, (*request)->options);
 }
 
 void warnOf(const formats::ReadReport& reading)
@@ -145,14 +151,21 @@ void warnOf(const formats::ReadReport& reading)
 Expected<std::unique_ptr<LoadedLog>> loadLog(
     const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
 {
+    const auto request = requestOf(path, layout, more, threads);
+    if (!request)
+        return tl::unexpected(request.error());
     auto log = std::make_unique<LoadedLog>();
     ProgressLine progress("reading " + path);
-    LoadingSink sink(*log, progress);
-    const auto reading = readInto(sink, path, layout, more, threads);
+    formats::LoadHooks hooks;
+    hooks.progress = [&](std::uint64_t done, std::uint64_t total) {
+        progress.show(done, total);
+        return !interrupted;
+    };
+    const auto reading = formats::loadLogs((*request)->parts, log->trace, hooks, (*request)->options);
     if (!reading)
         return tl::unexpected(reading.error());
-    if (sink.full())
-        warn(sink.fullness(path).text());
+    if (reading->full)
+        warn(reading->full->text());
     else if (reading->cancelled || interrupted)
         return fail("reading was cancelled", path);
     warnOf(*reading);

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <map>
-#include <mutex>
 #include <nlohmann/json.hpp>
 
 #include "base/time_text.h"
@@ -190,31 +189,10 @@ int list(const Question& question, const std::string& columnText)
 int decode(const Question& question, const std::string& glob)
 {
     RowsBehindHead out{std::string(convert::ValueRows::head)};
-    std::mutex mutex;
-    std::map<const database::Catalog*, std::shared_ptr<const convert::ValueRows>> known;
-    convert::ValueRows::Counts all;
-    std::uint64_t frameCount = 0;
+    convert::ValueStream values(glob);
     convert::StreamWork work;
     work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
-        std::shared_ptr<const convert::ValueRows> rows;
-        {
-            const std::scoped_lock lock(mutex);
-            auto& found = known[facts.catalog.get()];
-            if (found == nullptr)
-                found = std::make_shared<const convert::ValueRows>(facts.catalog, glob, Time{0});
-            rows = found;
-        }
-        std::string text;
-        std::vector<database::Decoded> decoded;
-        convert::ValueRows::Counts counts;
-        for (const can::FrameView& frame : frames)
-            rows->append(frame, text, decoded, counts);
-        const std::scoped_lock lock(mutex);
-        frameCount += frames.size();
-        all.frames += counts.frames;
-        all.values += counts.values;
-        all.tooShort += counts.tooShort;
-        return text;
+        return values.render(facts.catalog, Time{0}, frames);
     };
     work.write = [&](std::string_view text) { return out.put(text); };
     const auto streamed = streamLog(question, std::move(work));
@@ -222,8 +200,7 @@ int decode(const Question& question, const std::string& glob)
         return report(streamed.error());
     const int result = out.finish();
     if (result == 0)
-        for (const std::string& words : convert::shortcomings(
-                 all, streamed->catalog->anyDatabase(), convert::ValueRows(streamed->catalog, glob, {}).any(), glob, frameCount))
+        for (const std::string& words : values.shortcomings(streamed->catalog))
             warn(words);
     return result;
 }

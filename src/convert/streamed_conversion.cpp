@@ -67,32 +67,8 @@ bool StreamedConversion::take(const LogFacts& facts, std::span<const can::FrameV
 
 std::string StreamedConversion::render(const LogFacts& facts, std::span<const can::FrameView> frames)
 {
-    std::shared_ptr<const ValueRows> rows;
-    {
-        const std::scoped_lock lock(mutex_);
-        auto& known = rows_[facts.catalog.get()];
-        if (known == nullptr)
-            known = std::make_shared<const ValueRows>(
-                facts.catalog, conversion_.signals, conversion_.clock == Clock::start ? facts.origin : Time{0});
-        rows = known;
-    }
     const auto [from, to] = stretch(facts.origin);
-    std::string text;
-    std::vector<database::Decoded> decoded;
-    ValueRows::Counts counts;
-    std::uint64_t taken = 0;
-    for (const can::FrameView& frame : frames) {
-        if (frame.time < from || frame.time > to)
-            continue;
-        ++taken;
-        rows->append(frame, text, decoded, counts);
-    }
-    const std::scoped_lock lock(mutex_);
-    frames_ += taken;
-    counts_.frames += counts.frames;
-    counts_.values += counts.values;
-    counts_.tooShort += counts.tooShort;
-    return text;
+    return values_.render(facts.catalog, conversion_.clock == Clock::start ? facts.origin : Time{0}, frames, from, to);
 }
 
 Expected<Outcome> StreamedConversion::finish(
@@ -107,16 +83,15 @@ Expected<Outcome> StreamedConversion::finish(
         discard();
         return tl::unexpected(*failure_);
     }
-    outcome.frames = frames_;
+    outcome.frames = log_ != nullptr ? frames_ : values_.frames();
     if (log_ != nullptr) {
         if (const std::string losses = log_->losses(buses); !losses.empty())
             outcome.warnings.push_back(losses);
         if (const std::string refused = log_->refused(); !refused.empty())
             outcome.warnings.push_back(refused);
     } else {
-        outcome.values = counts_.values;
-        outcome.warnings = shortcomings(
-            counts_, catalog->anyDatabase(), ValueRows(catalog, conversion_.signals, {}).any(), conversion_.signals, frames_);
+        outcome.values = values_.counts().values;
+        outcome.warnings = values_.shortcomings(catalog);
     }
     if (const auto done = log_ != nullptr ? log_->finish() : text_->finish(); !done) {
         discard();

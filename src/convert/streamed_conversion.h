@@ -3,9 +3,7 @@
 #pragma once
 
 #include <atomic>
-#include <map>
 #include <memory>
-#include <mutex>
 #include <utility>
 
 #include "convert/conversion.h"
@@ -37,7 +35,7 @@ public:
 
 private:
     StreamedConversion(Conversion conversion, std::function<std::pair<Time, Time>(Time)> within)
-        : conversion_(std::move(conversion)), within_(std::move(within))
+        : conversion_(std::move(conversion)), within_(std::move(within)), values_(conversion_.signals)
     {}
     [[nodiscard]] bool take(const LogFacts& facts, std::span<const can::FrameView> frames);
     [[nodiscard]] bool declare(const std::vector<trace::TraceBus>& buses);
@@ -60,11 +58,9 @@ private:
     std::unique_ptr<formats::LogFile> log_;
     std::size_t declared_ = 0;              // buses
     std::uint64_t frames_ = 0;
+    ValueStream values_;
     std::optional<Error> failure_;
     std::atomic<bool> reversed_{false};     // the stretch of time ends before it begins
-    std::mutex mutex_;                      // what follows
-    std::map<const database::Catalog*, std::shared_ptr<const ValueRows>> rows_;
-    ValueRows::Counts counts_;
 };
 
 }  // namespace wavetrope::convert

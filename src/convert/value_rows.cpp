@@ -155,4 +155,38 @@ bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::
     return true;
 }
 
+std::string ValueStream::render(
+    const std::shared_ptr<const database::Catalog>& catalog, Time origin, std::span<const can::FrameView> frames, Time from, Time to)
+{
+    std::shared_ptr<const ValueRows> rows;
+    {
+        const std::scoped_lock lock(mutex_);
+        auto& known = rows_[catalog.get()];
+        if (known == nullptr)
+            known = std::make_shared<const ValueRows>(catalog, pattern_, origin);
+        rows = known;
+    }
+    std::string text;
+    std::vector<database::Decoded> decoded;
+    ValueRows::Counts counts;
+    std::uint64_t taken = 0;
+    for (const can::FrameView& frame : frames) {
+        if (frame.time < from || frame.time > to)
+            continue;
+        ++taken;
+        rows->append(frame, text, decoded, counts);
+    }
+    const std::scoped_lock lock(mutex_);
+    frames_ += taken;
+    counts_.frames += counts.frames;
+    counts_.values += counts.values;
+    counts_.tooShort += counts.tooShort;
+    return text;
+}
+
+std::vector<std::string> ValueStream::shortcomings(const std::shared_ptr<const database::Catalog>& catalog) const
+{
+    return convert::shortcomings(counts_, catalog->anyDatabase(), ValueRows(catalog, pattern_, {}).any(), pattern_, frames_);
+}
+
 }  // namespace wavetrope::convert

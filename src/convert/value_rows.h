@@ -2,6 +2,8 @@
 // Signal values as CSV, a row each.
 #pragma once
 
+#include <map>
+#include <mutex>
 #include <unordered_map>
 
 #include "convert/frames.h"
@@ -47,6 +49,29 @@ private:
     std::unordered_map<const database::CatalogMessage*, Entry> entries_;     // with a signal that is chosen
     Time origin_;
     bool any_ = false;
+};
+
+/// Renders stretches of a log that is still being read into value rows, and counts; any number of threads may ask. What
+/// explains the log may change while it is read.
+class ValueStream {
+public:
+    explicit ValueStream(std::string pattern) : pattern_(std::move(pattern)) {}
+
+    /// The rows of frames whose stamps lie in [from, to]; times count from `origin`.
+    [[nodiscard]] std::string render(const std::shared_ptr<const database::Catalog>& catalog, Time origin,
+        std::span<const can::FrameView> frames, Time from = Time::min(), Time to = Time::max());
+
+    /// To be asked at the end: frames that were taken, what they gave, and what is worth a warning.
+    [[nodiscard]] std::uint64_t frames() const { return frames_; }
+    [[nodiscard]] const ValueRows::Counts& counts() const { return counts_; }
+    [[nodiscard]] std::vector<std::string> shortcomings(const std::shared_ptr<const database::Catalog>& catalog) const;
+
+private:
+    std::string pattern_;
+    std::mutex mutex_;
+    std::map<const database::Catalog*, std::shared_ptr<const ValueRows>> rows_;
+    ValueRows::Counts counts_;
+    std::uint64_t frames_ = 0;
 };
 
 /// Says in words what a conversion to values came to less than one would think: frames that are too short, or why there is

@@ -4,7 +4,7 @@
 #include <filesystem>
 #include <utility>
 
-#include "formats/trace_sink.h"
+#include "formats/log_loading.h"
 #include "rig/conditions.h"
 
 namespace wavetrope::rig {
@@ -17,34 +17,6 @@ using namespace std::chrono_literals;
 constexpr auto lookAgainAfter = 240ms;
 
 }  // namespace
-
-// Rows go into the trace as they are read; the first of them open the window, the rest fills it.
-class RunDocument::Reading final : public formats::TraceSink {
-public:
-    explicit Reading(RunDocument& document) : TraceSink(document.ownTrace_), document_(document) {}
-    void onRows() override
-    {
-        const std::uint64_t rows = document_.ownTrace_.rows();
-        if (rows < firstRows || rows < told_ + rowsBetween)
-            return;
-        told_ = rows;
-        document_.wakeMeasuring(false);
-        if (!begun_) {  // the first rows are shown before the rest takes the machine
-            begun_ = true;
-            document_.waitForFirst();
-        }
-    }
-    bool onProgress(std::uint64_t done, std::uint64_t total) override
-    {
-        document_.percent_ = total == 0 ? 0 : static_cast<int>(99 * done / total);
-        return !document_.cancelled_ && TraceSink::onProgress(done, total);
-    }
-
-private:
-    RunDocument& document_;
-    std::uint64_t told_ = 0;
-    bool begun_ = false;
-};
 
 Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double factor, std::optional<spool::Options> spool)
 {
@@ -190,13 +162,25 @@ void RunDocument::read()
 {
     databases_ = loadDatabases(readingRig_);
     std::thread measurer([this] { measureBeside(); });
-    Reading sink(*this);
-    const formats::LogPart& only = parts_.front();
+    // Rows go into the trace as they are read; the first of them open the window, the rest fills it.
+    std::uint64_t told = 0;
+    formats::LoadHooks hooks;
+    hooks.rows = [&] {
+        const std::uint64_t rows = ownTrace_.rows();
+        if (rows < firstRows || rows < told + rowsBetween)
+            return;
+        wakeMeasuring(false);
+        if (std::exchange(told, rows) == 0)  // the first rows are shown before the rest takes the machine
+            waitForFirst();
+    };
+    hooks.progress = [this](std::uint64_t done, std::uint64_t total) {
+        percent_ = total == 0 ? 0 : static_cast<int>(99 * done / total);
+        return !cancelled_;
+    };
     formats::ReadOptions options;
-    options.layout = only.layout ? &*only.layout : nullptr;
     if (following_)
         options.more = [this] { return waitForMore(); };
-    const auto report = parts_.size() > 1 ? formats::readLogs(parts_, sink) : formats::readLogFile(path_, sink, options);
+    const auto report = formats::loadLogs(parts_, ownTrace_, hooks, options);
     {
         const std::scoped_lock lock(measuringMutex_);
         readingOver_ = true;
@@ -206,10 +190,10 @@ void RunDocument::read()
     if (report && !report->badLines.empty())
         badLines_ = report->badLines;
     std::string problem;
-    if (sink.full())
-        problem = sink.fullness(path_).text();
-    else if (!report)
+    if (!report)
         problem = report.error().text();
+    else if (report->full)
+        problem = report->full->text();
     else if (!report->warnings.empty())
         problem = report->warnings.front().text();
     else if (report->cancelled)

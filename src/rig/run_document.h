@@ -78,7 +78,6 @@ public:
 
 private:
     RunDocument() = default;
-    class Reading;
     /// What the views look at besides the rows; prepared while reading.
     struct Prepared {
         std::vector<trace::TraceBus> buses;

@@ -9,7 +9,7 @@
 #include <utility>
 
 #include "bus/absent_bus.h"
-#include "formats/trace_sink.h"
+#include "formats/log_loading.h"
 #include "rig/conditions.h"
 
 namespace wavetrope::rig {
@@ -21,15 +21,6 @@ constexpr Time slicePaced = std::chrono::milliseconds(4);
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
 constexpr Time longestSlice = std::chrono::milliseconds(100);
 constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
-
-class CancellableSink final : public formats::TraceSink {
-public:
-    CancellableSink(trace::Trace& trace, const std::atomic<bool>& stop) : TraceSink(trace), stop_(stop) {}
-    bool onProgress(std::uint64_t done, std::uint64_t total) override { return !stop_ && TraceSink::onProgress(done, total); }
-
-private:
-    const std::atomic<bool>& stop_;
-};
 
 }  // namespace
 
@@ -400,13 +391,23 @@ Expected<void> Session::finishRecording(const std::string& path)
     return result;
 }
 
+// All of a log, or an error: a playback of less than was asked for would be another one.
+Expected<formats::ReadReport> Session::readWhole(const std::string& path, trace::Trace& log, const std::function<bool()>& goesOn)
+{
+    formats::LoadHooks hooks;
+    hooks.progress = [&](std::uint64_t, std::uint64_t) { return !goesOn || goesOn(); };
+    auto report = formats::loadLogs({{path, Time{0}, false, {}}}, log, hooks);
+    if (!report)
+        return tl::unexpected(report.error());
+    if (report->full)
+        return tl::unexpected(*report->full);
+    return std::move(*report);
+}
+
 Expected<formats::ReadReport> Session::loadPlayback(const std::string& path)
 {
     auto log = std::make_shared<trace::Trace>();
-    formats::TraceSink sink(*log);
-    auto report = formats::readLogFile(path, sink);
-    if (sink.full())
-        return tl::unexpected(sink.fullness(path));
+    auto report = readWhole(path, *log);
     if (report)
         takeForPlayback(log, trace::TimeIndex(log->snapshot()));
     return report;
@@ -420,10 +421,7 @@ void Session::readForPlayback(const std::string& path, std::function<void(Expect
     stopReading_ = false;
     logReader_ = std::thread([this, path, done = std::move(done)] {
         auto log = std::make_shared<trace::Trace>();
-        CancellableSink sink(*log, stopReading_);
-        auto report = formats::readLogFile(path, sink);
-        if (sink.full())
-            return done(tl::unexpected(sink.fullness(path)));
+        auto report = readWhole(path, *log, [this] { return !stopReading_; });
         if (!report || report->cancelled)
             return done(std::move(report));
         post([log, order = trace::TimeIndex(log->snapshot()), report, done](Session& session) {

@@ -184,6 +184,7 @@ private:
     bool allSimulated_ = true;
     bool started_ = false;
 
+    static Expected<formats::ReadReport> readWhole(const std::string& path, trace::Trace& log, const std::function<bool()>& goesOn = {});
     void takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeIndex order);
     // Whoever owns the run: one thread at a time carries out requests or a slice.
     void own();
