@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <iterator>
-#include <numeric>
 
 namespace wavetrope::trace {
 
@@ -71,9 +70,8 @@ void TimeIndex::look(Row from, Row to)
                 tail.push_back({time, row});
                 continue;
             }
-            std::size_t ahead = 0;
-            while (ahead < tail.size() && tail[tail.size() - 1 - ahead].time > time)
-                ++ahead;
+            const auto later = std::upper_bound(tail.begin(), tail.end(), time, [](Time t, const Stray& stray) { return t < stray.time; });
+            auto ahead = static_cast<std::size_t>(tail.end() - later);
             if (ahead < tail.size() && ahead <= mostAhead / 2) {
                 for (; ahead > 0; --ahead) {
                     fresh.push_back(tail.back());
@@ -111,10 +109,22 @@ void TimeIndex::sortAll()
     const std::vector<Row>& before = lists_->sorted;
     if (before.size() == snapshot_.rows())
         return;
-    std::vector<Row> fresh(snapshot_.rows() - before.size());
-    std::iota(fresh.begin(), fresh.end(), before.size());
-    if (!std::is_sorted(fresh.begin(), fresh.end(), earlier))
-        std::sort(fresh.begin(), fresh.end(), earlier);
+    std::vector<Row> fresh;
+    {
+        std::vector<Stray> stamped;     // sorting asks for each stamp many times
+        stamped.reserve(snapshot_.rows() - before.size());
+        for (Row row = before.size(); row < snapshot_.rows();) {
+            const auto index = static_cast<std::size_t>(row / segmentRows);
+            const SegmentPin segment = snapshot_.segment(index);
+            for (const Row end = std::min<Row>(snapshot_.rows(), (Row{index} + 1) * segmentRows); row < end; ++row)
+                stamped.push_back({segment->time(static_cast<std::uint32_t>(row % segmentRows)), row});
+        }
+        if (!std::is_sorted(stamped.begin(), stamped.end()))
+            std::sort(stamped.begin(), stamped.end());
+        fresh.reserve(stamped.size());
+        for (const Stray& one : stamped)
+            fresh.push_back(one.row);
+    }
     auto next = std::make_shared<Lists>();
     // What is there stays in its place up to where the earliest of the new rows goes.
     const auto place = std::upper_bound(before.begin(), before.end(), fresh.front(), earlier);
