@@ -278,7 +278,7 @@ private Q_SLOTS:
         QTest::addColumn<QByteArray>("name");
         QTest::addColumn<QString>("typed");
         QTest::newRow("name") << QByteArray("signalName") << QStringLiteral("two words");
-        QTest::newRow("start") << QByteArray("signalStart") << QStringLiteral("900");
+        QTest::newRow("start") << QByteArray("signalStart") << QStringLiteral("32760");
         QTest::newRow("length") << QByteArray("signalLength") << QStringLiteral("65");
         QTest::newRow("factor") << QByteArray("signalFactor") << QStringLiteral("much");
         QTest::newRow("texts") << QByteArray("signalTexts") << QStringLiteral("up, down");

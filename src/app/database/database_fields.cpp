@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "app/database/database_view.h"
+#include "app/database/form_fields.h"
 #include "app/paint/paint.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
@@ -17,15 +18,6 @@ namespace wavetrope::app {
 namespace {
 
 constexpr qsizetype longValue = 8;  // characters
-
-QString numberField(double value) { return text(database::numberText(value, 15)); }
-
-std::optional<double> numberOf(const QString& field)
-{
-    bool good = false;
-    const double value = field.trimmed().toDouble(&good);
-    return good ? std::optional(value) : std::nullopt;
-}
 
 }  // namespace
 
@@ -95,11 +87,10 @@ void DatabaseView::fill()
         return;
     }
     filling_ = true;
-    setField("messageName", text(message->name));
-    setField("messageId", text(can::toText(message->id)));
-    setField("messageLength", QString::number(message->length));
+    for (const FormField<database::Message>& field : messageFields())
+        if (fields_.contains(QLatin1String(field.name)))
+            setField(field.name, field.says(*message));
     setField("messageCycle", message->cycleTime.count() > 0 ? text(spanText(message->cycleTime)) : QString());
-    setField("messageComment", text(message->comment));
     frame_->setCurrentIndex(!message->fd ? 0 : message->brs ? 2 : 1);
     {
         const QSignalBlocker quiet(sender_);
@@ -218,22 +209,9 @@ void DatabaseView::fillSignal()
     if (signal == nullptr)
         return;
     filling_ = true;
-    setField("signalName", text(signal->name));
-    setField("signalStart", QString::number(signal->startBit));
-    setField("signalLength", QString::number(signal->length));
-    setField("signalFactor", numberField(signal->factor));
-    setField("signalOffset", numberField(signal->offset));
-    setField("signalMinimum", signal->minimum ? numberField(*signal->minimum) : QString());
-    setField("signalMaximum", signal->maximum ? numberField(*signal->maximum) : QString());
-    setField("signalUnit", text(signal->unit));
+    for (const FormField<database::Signal>& field : signalFields())
+        setField(field.name, field.says(*signal));
     setField("signalStartValue", signal->startRaw ? numberField(database::planOf(*signal).physical(*signal->startRaw)) : QString());
-    setField("signalPresent", text(database::muxText(*signal)));
-    setField("signalTexts", text(database::textsText(signal->texts)));
-    QStringList receivers;
-    for (const std::string& receiver : signal->receivers)
-        receivers << text(receiver);
-    setField("signalReceivers", receivers.join(QStringLiteral(", ")));
-    setField("signalComment", text(signal->comment));
     order_->setCurrentIndex(signal->order == database::ByteOrder::motorola ? 1 : 0);
     kind_->setCurrentIndex(signal->type == database::ValueType::single     ? 2
                            : signal->type == database::ValueType::floating ? 3
@@ -243,157 +221,99 @@ void DatabaseView::fillSignal()
     filling_ = false;
 }
 
-void DatabaseView::takeMessage(const char* what)
+QString DatabaseView::take(const char* name)
+{
+    desk_.say({});
+    taking_ = QLatin1String(name);
+    return fields_.contains(taking_) ? fields_.at(taking_)->text().trimmed() : QString();
+}
+
+void DatabaseView::takeMessage(const char* name)
 {
     const database::Message* current = desk_.message();
     if (current == nullptr)
         return;
-    database::Message message = *current;
-    const QString name = QLatin1String(what);
-    desk_.say({});
-    taking_ = name;
-    const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
-    const auto wrong = [this](const QString& words) { desk_.say(words); };
-    if (name == QLatin1String("messageCycle")) {
+    const QString value = take(name);
+    if (taking_ == QLatin1String("messageCycle")) {
         const auto span = value.isEmpty() ? std::optional(Time{0}) : spanFromText(value.toStdString());
         if (!span)
-            return wrong(tr("'%1': expected a time such as 20 ms").arg(value));
+            return desk_.say(tr("'%1': expected a time such as 20 ms").arg(value));
         if (*span != current->cycleTime)
             desk_.apply(desk_.editor().setCycleTime(current->uid, *span));
         return;
     }
-    if (name == QLatin1String("messageName"))
-        message.name = value.toStdString();
-    else if (name == QLatin1String("messageId")) {
-        const auto id = can::identifierFromText(value.toStdString());
-        if (!id)
-            return wrong(tr("'%1': expected an identifier such as 0x1F0, or 8 digits for 29 bits").arg(value));
-        message.id = *id;
-    } else if (name == QLatin1String("messageLength")) {
-        bool good = false;
-        message.length = value.toUInt(&good);
-        if (!good || message.length > database::maxMessageLength)
-            return wrong(tr("'%1': expected a length of 0 to %2 bytes").arg(value).arg(database::maxMessageLength));
-    } else if (name == QLatin1String("messageComment"))
-        message.comment = value.toStdString();
-    else
-        message.sender = sender_->currentData().toString().toStdString();
+    database::Message message = *current;
+    const auto* field = fieldOf(messageFields(), taking_);
+    const QString chosen = taking_ == QLatin1String("messageSender") ? sender_->currentData().toString() : value;
+    if (const QString wrong = field->take(message, chosen); !wrong.isEmpty())
+        return desk_.say(wrong);
     if (message == *current)
-        return desk_.say({});
+        return;
     const std::string title = "change " + current->name;
     desk_.apply(desk_.editor().putMessage(std::move(message), title));
 }
 
-void DatabaseView::takeSignal(const char* what)
+void DatabaseView::takeStartValue(const QString& value)
+{
+    const database::Signal& signal = *desk_.signal();
+    const auto physical = numberOf(value);
+    if (!value.isEmpty() && !physical)
+        return desk_.say(noNumber(value));
+    std::optional<double> raw;
+    if (physical && signal.factor != 0)
+        raw = static_cast<double>(database::planOf(signal).scale.inverse(*physical));
+    if (raw != signal.startRaw)
+        desk_.apply(desk_.editor().setStartValue(desk_.message()->uid, signal.uid, raw));
+}
+
+void DatabaseView::takeSignal(const char* name)
 {
     const database::Message* message = desk_.message();
     const database::Signal* current = desk_.signal();
     if (message == nullptr || current == nullptr)
         return;
+    const QString value = take(name);
+    if (taking_ == QLatin1String("signalStartValue"))
+        return takeStartValue(value);
     database::Signal signal = *current;
-    const QString name = QLatin1String(what);
-    desk_.say({});
-    taking_ = name;
-    const QString value = fields_.contains(name) ? fields_.at(name)->text().trimmed() : QString();
-    const auto wrong = [this](const QString& words) { desk_.say(words); };
-    const auto number = [&](double& target) {
-        const auto read = numberOf(value);
-        if (read)
-            target = *read;
-        else
-            wrong(tr("'%1': expected a number").arg(value));
-        return read.has_value();
-    };
-    const auto bound = [&](std::optional<double>& target) {
-        if (value.isEmpty()) {
-            target.reset();
-            return true;
-        }
-        double read = 0;
-        if (!number(read))
-            return false;
-        target = read;
-        return true;
-    };
-    const auto whole = [&](unsigned& target, unsigned most) {
-        bool good = false;
-        const unsigned read = value.toUInt(&good);
-        if (!good || read > most)
-            wrong(tr("'%1': expected a whole number of 0 to %2").arg(value).arg(most));
-        else
-            target = read;
-        return good && read <= most;
-    };
-    if (name == QLatin1String("signalStartValue")) {
-        std::optional<double> physical;
-        if (!bound(physical))
-            return;
-        std::optional<double> raw;
-        if (physical && signal.factor != 0)
-            raw = static_cast<double>(database::planOf(signal).scale.inverse(*physical));
-        if (raw != current->startRaw)
-            desk_.apply(desk_.editor().setStartValue(message->uid, signal.uid, raw));
+    if (const auto* field = fieldOf(signalFields(), taking_); field != nullptr) {
+        if (const QString wrong = field->take(signal, value); !wrong.isEmpty())
+            return desk_.say(wrong);
+    }
+    putSignal(std::move(signal));
+}
+
+void DatabaseView::takeOrder()
+{
+    if (desk_.message() == nullptr || desk_.signal() == nullptr)
         return;
-    }
-    bool good = true;
-    if (name == QLatin1String("signalName"))
-        signal.name = value.toStdString();
-    else if (name == QLatin1String("signalStart"))
-        good = whole(signal.startBit, 511);
-    else if (name == QLatin1String("signalLength"))
-        good = whole(signal.length, 64);
-    else if (name == QLatin1String("signalFactor"))
-        good = number(signal.factor);
-    else if (name == QLatin1String("signalOffset"))
-        good = number(signal.offset);
-    else if (name == QLatin1String("signalMinimum"))
-        good = bound(signal.minimum);
-    else if (name == QLatin1String("signalMaximum"))
-        good = bound(signal.maximum);
-    else if (name == QLatin1String("signalUnit"))
-        signal.unit = value.toStdString();
-    else if (name == QLatin1String("signalComment"))
-        signal.comment = value.toStdString();
-    else if (name == QLatin1String("signalReceivers"))
-        signal.receivers = database::wordsFromText(value.toStdString());
-    else if (name == QLatin1String("signalPresent")) {
-        const auto taken = database::takeMuxText(signal, value.toStdString());
-        if (!taken)
-            return wrong(text(taken.error().text()));
-    } else if (name == QLatin1String("signalTexts")) {
-        auto texts = database::textsFromText(value.toStdString());
-        if (!texts)
-            return wrong(text(texts.error().text()));
-        signal.texts = std::move(*texts);
-    } else if (name == QLatin1String("signalOrder")) {
-        const auto next = order_->currentIndex() == 1 ? database::ByteOrder::motorola : database::ByteOrder::intel;
-        if (next != signal.order) {
-            // The least significant bit stays where it is, as far as the payload allows.
-            const unsigned least = database::bitsOf(signal).front();
-            signal.order = next;
-            const int start = database::startFromLeast(least, signal.length, next);
-            signal.startBit = start >= 0 ? static_cast<unsigned>(start) : next == database::ByteOrder::motorola ? 7 : 0;
-        }
-    } else if (name == QLatin1String("signalKind")) {
-        const int kind = kind_->currentIndex();
-        signal.isSigned = kind >= 1;
-        signal.type = kind == 2 ? database::ValueType::single : kind == 3 ? database::ValueType::floating : database::ValueType::integer;
-        if (kind >= 2)
-            signal.length = kind == 2 ? 32 : 64;
-    }
-    if (!good)
+    (void)take("signalOrder");
+    database::Signal signal = *desk_.signal();
+    setOrder(signal, order_->currentIndex() == 1 ? database::ByteOrder::motorola : database::ByteOrder::intel);
+    putSignal(std::move(signal));
+}
+
+void DatabaseView::takeKind()
+{
+    if (desk_.message() == nullptr || desk_.signal() == nullptr)
         return;
-    if (signal == *current)
-        return desk_.say({});
-    if ((signal.minimum.has_value() || signal.maximum.has_value()) && !(signal.minimum && signal.maximum)) {
-        // A range has two ends: the other one starts at what the bits hold.
-        if (!signal.minimum)
-            signal.minimum = std::min(0.0, *signal.maximum);
-        else
-            signal.maximum = std::max(0.0, *signal.minimum);
-    }
-    const std::string title = "change " + current->name;
-    if (!desk_.apply(desk_.editor().putSignal(message->uid, std::move(signal), title)))
+    (void)take("signalKind");
+    database::Signal signal = *desk_.signal();
+    const int kind = kind_->currentIndex();
+    signal.isSigned = kind >= 1;
+    signal.type = kind == 2 ? database::ValueType::single : kind == 3 ? database::ValueType::floating : database::ValueType::integer;
+    if (kind >= 2)
+        signal.length = kind == 2 ? 32 : 64;
+    putSignal(std::move(signal));
+}
+
+void DatabaseView::putSignal(database::Signal signal)
+{
+    const database::Signal& current = *desk_.signal();
+    if (signal == current)
+        return;
+    const std::string title = "change " + current.name;
+    if (!desk_.apply(desk_.editor().putSignal(desk_.message()->uid, std::move(signal), title)))
         fillSignal();
 }
 

@@ -337,8 +337,8 @@ void DatabaseView::buildForms(QWidget* parent, QVBoxLayout* column)
         if (const database::Message* message = desk_.message())
             desk_.apply(desk_.editor().setFrame(message->uid, index >= 1, index == 2));
     });
-    connect(order_, &QComboBox::activated, this, [this] { takeSignal("signalOrder"); });
-    connect(kind_, &QComboBox::activated, this, [this] { takeSignal("signalKind"); });
+    connect(order_, &QComboBox::activated, this, &DatabaseView::takeOrder);
+    connect(kind_, &QComboBox::activated, this, &DatabaseView::takeKind);
 }
 
 void DatabaseView::restyle()

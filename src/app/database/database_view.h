@@ -104,8 +104,14 @@ private:
     void restyle();
     void newMessage();
     void newSignal(unsigned least, unsigned length);
-    void takeMessage(const char* what);
-    void takeSignal(const char* what);
+    // What a field says now; it is the one that is taken in.
+    QString take(const char* name);
+    void takeMessage(const char* name);
+    void takeSignal(const char* name);
+    void takeStartValue(const QString& value);
+    void takeOrder();
+    void takeKind();
+    void putSignal(database::Signal signal);
     void resetPlot();
     void showChosen();
     void askAboutDisk();
