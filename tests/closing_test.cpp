@@ -27,6 +27,7 @@
 #include "app/keeping/keeping.h"
 #include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
+#include "app/parts/recent_warnings.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/help_dialog.h"
 #include "app/shell/main_window.h"
@@ -349,10 +350,37 @@ private Q_SLOTS:
         help.show(HelpDialog::Chapter::views);
         QVERIFY(text->toPlainText().size() > 200);
         help.show(HelpDialog::Chapter::about);
-        QVERIFY(HelpDialog::facts().contains(QStringLiteral("Qt")));
+        for (const QString& fact : {QStringLiteral("Qt"), QStringLiteral("compiler"), QStringLiteral("Theme"), QStringLiteral("in memory")})
+            QVERIFY2(HelpDialog::facts().contains(fact), qPrintable(fact));
         QTest::mouseClick(help.findChild<QPushButton*>(QStringLiteral("helpCopy")), Qt::LeftButton);
         QCOMPARE(QApplication::clipboard()->text(), HelpDialog::facts());
         shown->closeWithoutAsking();
+    }
+
+    // A report of a mistake tells what was said of late, and of whom or what it was said to nobody.
+    void recentWarningsAreToldWithoutWhatIsPersonal()
+    {
+        RecentWarnings::watch();
+        QMessageBox box(QMessageBox::Warning, QStringLiteral("Wavetrope"),
+            QStringLiteral("%1/rink/secret-customer.pcapng.gz: this log ends in the middle of a block").arg(QDir::homePath()));
+        box.show();
+        QMessageBox plain(QMessageBox::NoIcon, QStringLiteral("Wavetrope"), QStringLiteral("nothing wrong"));
+        plain.show();
+        qWarning("a library said this of /srv/team/mine");
+        RecentWarnings::note(QStringLiteral("lap.dbc:12:3: expected ';' (see \"other rig.json\", id 0x1F0, 250 kbit/s, 3.5 s, 1.2.3)"));
+        const QString told = RecentWarnings::all().join(QLatin1Char('\n'));
+        QVERIFY2(told.contains(QStringLiteral("*.pcapng.gz: this log ends in the middle of a block")), qPrintable(told));
+        QVERIFY(told.contains(QStringLiteral("a library said this of /...")));
+        QVERIFY(told.contains(QStringLiteral("*.dbc:12:3: expected ';'"))
+                && told.contains(QStringLiteral("id 0x1F0, 250 kbit/s, 3.5 s, 1.2.3)")));
+        for (const QString& personal : {QStringLiteral("secret"), QStringLiteral("rink"), QStringLiteral("team"), QStringLiteral("mine"),
+                 QStringLiteral("lap"), QStringLiteral("nothing wrong"), QDir::homePath()})
+            QVERIFY2(!told.contains(personal), qPrintable(personal + QLatin1Char('\n') + told));
+        QVERIFY(HelpDialog::facts().contains(told));
+        for (int i = 0; i < 2 * RecentWarnings::most; ++i)
+            RecentWarnings::note(QString(2000, QLatin1Char('x')));
+        QCOMPARE(RecentWarnings::all().size(), RecentWarnings::most);
+        QVERIFY(RecentWarnings::all().constLast().size() < RecentWarnings::longest + 20);
     }
 
     void settingsHoldForWindowsToCome()

@@ -16,6 +16,7 @@
 #include "app/keeping/keeping_options.h"
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
+#include "app/parts/recent_warnings.h"
 #include "app/parts/settings.h"
 #include "manual/manual.h"
 #include "spool/unfinished.h"
@@ -46,6 +47,7 @@ int main(int argc, char** argv)
                                    {"SEE ALSO", "wavetrope-cli(1)"}}});
     CLI11_PARSE(program, argc, argv);
 
+    app::RecentWarnings::watch();
     app::applyLook(QString::fromStdString(theme));
     if (const int days = app::keptRunDays(); days > 0)
         if (const auto keeping = app::keepingOptions())

@@ -8,19 +8,27 @@
 #include <QHBoxLayout>
 #include <QPushButton>
 #include <QSysInfo>
+#include <QThread>
 #include <QVBoxLayout>
 
+#include "app/keeping/keeping_options.h"
 #include "app/parts/named.h"
+#include "app/parts/recent_warnings.h"
+#include "app/parts/notation.h"
 #include "app/parts/screen_room.h"
+#include "app/parts/settings.h"
 #include "app/shell/view_kinds.h"
 #include "app/theme/theme.h"
 #include "filter/language.h"
+#include "formats/trace_sink.h"
 
 namespace wavetrope::app {
 
 namespace {
 
 QString escaped(std::string_view text) { return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size())).toHtmlEscaped(); }
+
+QString megabytes(std::uint64_t bytes) { return QObject::tr("%1 MB").arg(bytes / 1'000'000); }
 
 QString row(const QString& left, const QString& right, bool code)
 {
@@ -65,7 +73,9 @@ HelpDialog::HelpDialog(const QWidget& window, Chapter chapter, const QString& vi
     across->addWidget(text_, 1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
     auto* copy = buttons->addButton(tr("Copy facts"), QDialogButtonBox::ActionRole);
-    named(copy, "helpCopy", tr("Copies versions, build and system to the clipboard, for a report of a mistake"));
+    named(copy, "helpCopy",
+        tr("Copies versions, settings and recent warnings to the clipboard, for a report of a mistake. Names of files and folders are left "
+           "out"));
     auto* column = new QVBoxLayout(this);
     column->addLayout(across, 1);
     column->addWidget(buttons);
@@ -153,15 +163,37 @@ QString HelpDialog::textOf(Chapter chapter) const
     return {};
 }
 
+// What a report of a mistake needs, and nothing that names somebody: no files, no folders, no rigs.
 QString HelpDialog::facts()
 {
     const QScreen* screen = QGuiApplication::primaryScreen();
-    return tr("Wavetrope %1\nQt %2\nSystem %3, %4\nPlatform %5%6\nTheme %7, text %8")
-        .arg(QStringLiteral(WAVETROPE_VERSION), QString::fromLatin1(qVersion()), QSysInfo::prettyProductName(),
-            QSysInfo::currentCpuArchitecture(), QGuiApplication::platformName(),
-            screen != nullptr ? tr(", screen %1 x %2").arg(screen->size().width()).arg(screen->size().height()) : QString(),
-            Theme::get().name() == ThemeName::ink ? tr("Ink") : tr("Paper"))
-        .arg(Theme::get().scale(), 0, 'f', 1);
+    QString out = tr("Wavetrope %1\nBuild %2, compiler %3\nQt %4 (built with %5)\nSystem %6, %7, kernel %8\nPlatform %9")
+                      .arg(QStringLiteral(WAVETROPE_VERSION), QStringLiteral(WAVETROPE_BUILD), QStringLiteral(__VERSION__),
+                          QString::fromLatin1(qVersion()), QStringLiteral(QT_VERSION_STR), QSysInfo::prettyProductName(),
+                          QSysInfo::currentCpuArchitecture(), QSysInfo::kernelVersion(), QGuiApplication::platformName());
+    if (screen != nullptr)
+        out += tr(", screen %1 x %2, %3 pixels a point")
+                   .arg(screen->size().width())
+                   .arg(screen->size().height())
+                   .arg(screen->devicePixelRatio(), 0, 'f', 2);
+    out += tr("\n%1 cores, memory %2").arg(QThread::idealThreadCount()).arg(megabytes(formats::memoryBound() / 3 * 4));
+    out += tr("\n\nSettings\nTheme %1, text %2")
+               .arg(Theme::get().name() == ThemeName::ink ? tr("Ink") : tr("Paper"))
+               .arg(Theme::get().scale(), 0, 'f', 1);
+    out += tr("\nTimes in %1, bytes %2, raw values %3")
+               .arg(timeForm() == TimeForm::minutes ? tr("minutes") : tr("seconds"),
+                   byteBase() == NumberBase::decimal ? tr("decimal") : tr("hexadecimal"),
+                   rawBase() == NumberBase::decimal ? tr("decimal") : tr("hexadecimal"));
+    out += tr("\nWindow of time %1 s, kept runs stay %2 days").arg(usualWindowSeconds()).arg(keptRunDays());
+    if (const auto keeping = keepingOptions())
+        out += tr("\nRuns are kept on the disk, %1 in memory, %2 of the disk left free")
+                   .arg(megabytes(keeping->memory), megabytes(keeping->leaveFree));
+    else
+        out += tr("\nRuns stay in memory alone");
+    const QStringList warnings = RecentWarnings::all();
+    out += warnings.isEmpty() ? tr("\n\nNo warnings since the program began")
+                              : tr("\n\nRecent warnings\n%1").arg(warnings.join(QLatin1Char('\n')));
+    return out;
 }
 
 }  // namespace wavetrope::app
