@@ -46,14 +46,14 @@ int main(int argc, char** argv)
     std::printf("  made and appended, memory alone             %8.2f M frames/s, %.2f GB in memory\n",
         1e-6 * static_cast<double>(frames) / alone, 1e-9 * static_cast<double>(plain.memory()));
 
-    spool::Options options;
+    spool::SpoolOptions options;
     options.folder = folder;
     options.memory = 256'000'000;
     options.leaveFree = 0;
     trace::Trace kept;
     auto keeper = spool::Spool::start(options, kept, {names, {}, "bench", {}, 1});
     const double keeping = secondsOf([&] { fill(kept, keeper.get()); });
-    const spool::Report report = keeper->report();
+    const spool::SpoolReport report = keeper->report();
     if (report.rows != frames || report.letGo != 0) {
         std::fprintf(stderr, "not all was kept: %s\n", report.words.c_str());
         return 1;

@@ -196,7 +196,7 @@ private Q_SLOTS:
         QCOMPARE(present({2, 3}), QStringLiteral("Sel Sub"));  // short: what is there
         QCOMPARE(layoutOf(message).overlaps.size(), 0U);
         const Layout chosen = layoutOf(message, {2, -1, 3, -1, -1});
-        QCOMPARE(chosen.runs.size(), 3U);
+        QCOMPARE(chosen.stretches.size(), 3U);
         QVERIFY(selectorValues(message, 0) == (std::vector<std::uint64_t>{1, 2, 5, 9}));
     }
 
@@ -253,14 +253,14 @@ private Q_SLOTS:
         signal.length = 12;
         message.signals.push_back(signal);
         const Layout layout = layoutOf(message);
-        QCOMPARE(layout.runs.size(), 2U);
-        QCOMPARE(layout.runs[0].row, 0U);
-        QCOMPARE(layout.runs[0].from, 4U);
-        QCOMPARE(layout.runs[0].to, 7U);
-        QVERIFY(layout.runs[0].first && !layout.runs[0].last);
-        QCOMPARE(layout.runs[1].row, 1U);
-        QCOMPARE(layout.runs[1].to, 7U);
-        QVERIFY(layout.runs[1].last);
+        QCOMPARE(layout.stretches.size(), 2U);
+        QCOMPARE(layout.stretches[0].row, 0U);
+        QCOMPARE(layout.stretches[0].from, 4U);
+        QCOMPARE(layout.stretches[0].to, 7U);
+        QVERIFY(layout.stretches[0].first && !layout.stretches[0].last);
+        QCOMPARE(layout.stretches[1].row, 1U);
+        QCOMPARE(layout.stretches[1].to, 7U);
+        QVERIFY(layout.stretches[1].last);
         QCOMPARE(std::count(layout.used.begin(), layout.used.end(), true), 12);
     }
 

@@ -80,9 +80,9 @@ private:
     std::uint64_t count_ = 0;
 };
 
-spool::Options optionsIn(const QString& folder, std::size_t memory = 8'000'000)
+spool::SpoolOptions optionsIn(const QString& folder, std::size_t memory = 8'000'000)
 {
-    spool::Options options;
+    spool::SpoolOptions options;
     options.folder = folder.toStdString();
     options.memory = memory;
     options.every = 10ms;
@@ -99,7 +99,7 @@ formats::RunAbout aboutThree()
 
 /// A trace that is kept and one that is not, with the same frames.
 struct Pair {
-    explicit Pair(const spool::Options& options)
+    explicit Pair(const spool::SpoolOptions& options)
     {
         for (const trace::TraceBus& bus : aboutThree().buses) {
             kept.addBus(bus);
@@ -413,7 +413,7 @@ private Q_SLOTS:
             if (child == 0) {
                 rig::SessionOptions kept = options;
                 kept.spool = optionsIn(folder.path());
-                kept.spool->every = spool::Options().every;
+                kept.spool->every = spool::SpoolOptions().every;
                 auto session = rig::Session::create(*rig, databases, kept);
                 if (!session)
                     ::_exit(1);
@@ -560,13 +560,13 @@ private Q_SLOTS:
     // A run that is not kept on the disk goes on with its newest frames, and says so.
     void aRunInMemoryAloneIsBounded()
     {
-        spool::Options options = optionsIn({}, 6'000'000);
+        spool::SpoolOptions options = optionsIn({}, 6'000'000);
         Pair pair(options);
         pair.append(2 * segmentRows);
         QCOMPARE(pair.keeper->report().letGo, 0U);
         QVERIFY(pair.keeper->report().words.empty());
         pair.append(8 * segmentRows + 500);
-        const spool::Report report = pair.keeper->report();
+        const spool::SpoolReport report = pair.keeper->report();
         QVERIFY(report.letGo > 0 && report.path.empty());
         QVERIFY2(report.words.find("kept in memory alone") != std::string::npos && report.words.find("6 MB") != std::string::npos,
             report.words.c_str());
@@ -584,7 +584,7 @@ private Q_SLOTS:
     void runsShareTheMemory()
     {
         QTemporaryDir folder;
-        const spool::Options options = optionsIn(folder.path(), 128'000'000);
+        const spool::SpoolOptions options = optionsIn(folder.path(), 128'000'000);
         Pair first(options);
         QCOMPARE(first.keeper->report().memory, std::size_t{128'000'000});
         {
@@ -629,13 +629,13 @@ private Q_SLOTS:
         const QString tail = QString::fromStdString(formats::tailOf(pair.keeper->report().path));
         QVERIFY(QDir().mkpath(tail + "/in the way"));
         pair.append(1000);
-        const spool::Report report = pair.keeper->report();
-        QCOMPARE(report.disk, spool::Report::Disk::refused);
+        const spool::SpoolReport report = pair.keeper->report();
+        QCOMPARE(report.disk, spool::SpoolReport::Disk::refused);
         QVERIFY2(report.words.find("cannot be made safe") != std::string::npos, report.words.c_str());
         QVERIFY(!pair.keeper->keep().has_value());
         // Out of the way, it goes on.
         QVERIFY(QDir(tail).removeRecursively());
-        QTRY_COMPARE_WITH_TIMEOUT(pair.keeper->report().disk, spool::Report::Disk::fine, 30'000);
+        QTRY_COMPARE_WITH_TIMEOUT(pair.keeper->report().disk, spool::SpoolReport::Disk::fine, 30'000);
         QTRY_COMPARE(pair.keeper->report().rows, pair.kept.rows());
     }
 
@@ -643,23 +643,23 @@ private Q_SLOTS:
     {
         QTemporaryDir folder;
         std::atomic<std::uint64_t> free{plenty};
-        spool::Options options = optionsIn(folder.path(), 8'000'000);
+        spool::SpoolOptions options = optionsIn(folder.path(), 8'000'000);
         options.freeSpace = [&](const std::string&) { return free.load(); };
         Pair pair(options);
         pair.append(3 * segmentRows);
-        QCOMPARE(pair.keeper->report().disk, spool::Report::Disk::fine);
+        QCOMPARE(pair.keeper->report().disk, spool::SpoolReport::Disk::fine);
         free = 1'400'000;
         pair.append(100);
-        QCOMPARE(pair.keeper->report().disk, spool::Report::Disk::nearlyFull);
+        QCOMPARE(pair.keeper->report().disk, spool::SpoolReport::Disk::nearlyFull);
         QVERIFY(pair.keeper->report().words.find("nearly full") != std::string::npos);
         QCOMPARE(pair.keeper->report().rows, pair.kept.rows());  // and it goes on being kept
         free = 999'999;
         pair.append(2 * segmentRows);
-        QCOMPARE(pair.keeper->report().disk, spool::Report::Disk::refused);
+        QCOMPARE(pair.keeper->report().disk, spool::SpoolReport::Disk::refused);
         QVERIFY2(pair.keeper->report().words.find("are not touched") != std::string::npos, pair.keeper->report().words.c_str());
         for (int i = 0; i < 4; ++i)
             pair.append(2 * segmentRows);
-        const spool::Report full = pair.keeper->report();
+        const spool::SpoolReport full = pair.keeper->report();
         QVERIFY(full.letGo > 0 && full.letGo % segmentRows == 0);
         QVERIFY2(full.words.find(std::to_string(full.letGo) + " frames were let go") != std::string::npos, full.words.c_str());
         QVERIFY(pair.kept.residence()->bytes() <= 8'000'000);
@@ -686,9 +686,9 @@ private Q_SLOTS:
         });
         // Room again: it goes on, and the file tells what is missing.
         free = plenty;
-        QTRY_COMPARE_WITH_TIMEOUT(pair.keeper->report().disk, spool::Report::Disk::fine, 30'000);
+        QTRY_COMPARE_WITH_TIMEOUT(pair.keeper->report().disk, spool::SpoolReport::Disk::fine, 30'000);
         pair.append(1000);
-        QCOMPARE(pair.keeper->report().disk, spool::Report::Disk::fine);
+        QCOMPARE(pair.keeper->report().disk, spool::SpoolReport::Disk::fine);
         QCOMPARE(pair.keeper->report().rows, pair.kept.rows());
         QVERIFY(pair.keeper->report().words.find("were let go while") != std::string::npos);
         trace::Trace read;
@@ -706,7 +706,7 @@ private Q_SLOTS:
         QVERIFY(QFile(file).open(QIODevice::WriteOnly));
         Pair pair(optionsIn(file + QStringLiteral("/runs"), 8'000'000));
         pair.append(1000);
-        QCOMPARE(pair.keeper->report().disk, spool::Report::Disk::refused);
+        QCOMPARE(pair.keeper->report().disk, spool::SpoolReport::Disk::refused);
         QVERIFY2(pair.keeper->report().words.find("cannot be made") != std::string::npos, pair.keeper->report().words.c_str());
         QVERIFY(pair.keeper->report().path.empty());
         QCOMPARE(pair.keeper->report().letGo, 0U);
@@ -737,10 +737,10 @@ private Q_SLOTS:
         limit.rlim_cur = before + 1000;
         QCOMPARE(::setrlimit(RLIMIT_FSIZE, &limit), 0);
         pair.append(2 * segmentRows);
-        const spool::Report refused = pair.keeper->report();
+        const spool::SpoolReport refused = pair.keeper->report();
         const auto after = std::filesystem::file_size(path);
         QCOMPARE(::setrlimit(RLIMIT_FSIZE, &none), 0);
-        QCOMPARE(refused.disk, spool::Report::Disk::refused);
+        QCOMPARE(refused.disk, spool::SpoolReport::Disk::refused);
         QVERIFY2(refused.words.find("failed") != std::string::npos, refused.words.c_str());
         QCOMPARE(after, before);
         QTRY_COMPARE(pair.keeper->report().rows, pair.kept.rows());

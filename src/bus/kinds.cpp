@@ -39,13 +39,13 @@ Expected<std::vector<Listed>> listKernel()
     return out;
 }
 
-constexpr Kind all[] = {
+constexpr BusKind all[] = {
     {"simulated", "", "", false, openSimulated, listNone},
     {"kernel", "interface", "an interface of the kernel, such as can0", true, openKernel, listKernel},
 };
 
 }  // namespace
 
-std::span<const Kind> kinds() { return all; }
+std::span<const BusKind> busKinds() { return all; }
 
 }  // namespace wavetrope::bus

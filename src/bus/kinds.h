@@ -30,7 +30,7 @@ struct Listed {
 };
 
 /// One kind. A new one is a file with a bus and a line in kinds.cpp.
-struct Kind {
+struct BusKind {
     const char* name;                   ///< "simulated".
     const char* field;                  ///< Of a rig's bus, whose text is the address; empty for the kind that has none.
     const char* address;                ///< What the address means: "an interface of the kernel, such as can0".
@@ -42,6 +42,6 @@ struct Kind {
 };
 
 /// All kinds; the first is what a bus is that says nothing else.
-[[nodiscard]] std::span<const Kind> kinds();
+[[nodiscard]] std::span<const BusKind> busKinds();
 
 }  // namespace wavetrope::bus

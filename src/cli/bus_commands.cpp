@@ -21,7 +21,7 @@ namespace {
 int interfaces()
 {
     std::vector<bus::Listed> listed;
-    for (const bus::Kind& kind : bus::kinds()) {
+    for (const bus::BusKind& kind : bus::busKinds()) {
         auto found = kind.list();
         if (!found)
             return report(found.error());
@@ -38,11 +38,11 @@ int interfaces()
 struct CaptureOptions {
     std::vector<std::string> interfaces;
     std::string span;
-    Recording record;
+    RecordOption record;
 };
 
 // What comes goes to the recorder, and is kept nowhere else.
-class Ingest final : public bus::Listener {
+class CapturedFrames final : public bus::Listener {
 public:
     void recordBy(record::Recorder& recorder) { recorder_ = &recorder; }
     void onFrame(const can::FrameView& frame, bus::Port) override
@@ -70,7 +70,7 @@ int capture(const CaptureOptions& options)
     if (const auto may = mayRecord(options.record); !may)
         return report(may.error());
     const auto known = bus::kernelInterfaces();
-    Ingest ingest;
+    CapturedFrames ingest;
     std::vector<trace::TraceBus> described;
     std::vector<std::unique_ptr<bus::KernelBus>> buses;
     std::vector<bus::Bus*> all;

@@ -307,14 +307,14 @@ void addMatchOption(CLI::App& command, database::Match& match)
         ->type_name("full|group");
 }
 
-CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what)
+CLI::Option* addRecording(CLI::App& command, RecordOption& recording, const std::string& what)
 {
     auto* record = command.add_option("--record", recording.path, what);
     command.add_flag("--overwrite", recording.overwrite, "Replace a log of that name");
     return record;
 }
 
-Expected<void> mayRecord(const Recording& recording)
+Expected<void> mayRecord(const RecordOption& recording)
 {
     std::error_code error;
     if (recording.path.empty() || recording.overwrite || !std::filesystem::exists(std::filesystem::symlink_status(recording.path, error)))

@@ -33,14 +33,14 @@ void warn(const std::string& what);
 [[nodiscard]] int printed(bool good = true);
 
 /// Where a command records to.
-struct Recording {
+struct RecordOption {
     std::string path;
     bool overwrite = false;
 };
 /// Adds --record and --overwrite; gives the former.
-CLI::Option* addRecording(CLI::App& command, Recording& recording, const std::string& what);
+CLI::Option* addRecording(CLI::App& command, RecordOption& recording, const std::string& what);
 /// An error where a file of that name is there and shall stay.
-[[nodiscard]] Expected<void> mayRecord(const Recording& recording);
+[[nodiscard]] Expected<void> mayRecord(const RecordOption& recording);
 
 /// Progress on stderr, where that is a terminal and the work takes longer than half a second.
 class ProgressLine {

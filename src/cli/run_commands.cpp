@@ -16,7 +16,7 @@ namespace {
 
 struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
-    Recording record;
+    RecordOption record;
     std::vector<std::string> without, only, except, maps;
     std::optional<std::uint64_t> seed;
     std::string spool;

@@ -53,15 +53,21 @@ inline void storeAt(const SignalPlan& plan, std::uint8_t* at, std::uint64_t bits
     std::memcpy(at, &word, sizeof word);
 }
 
-inline void storeBits(const SignalPlan& plan, std::span<std::uint8_t> payload, std::uint64_t bits)
+// False where the payload has no room for the signal.
+inline bool storeBits(const SignalPlan& plan, std::span<std::uint8_t> payload, std::uint64_t bits)
 {
-    if (plan.byte + touched(plan) <= payload.size()) [[likely]]
-        return storeAt(plan, payload.data() + plan.byte, bits);
+    if (plan.byte + touched(plan) <= payload.size()) [[likely]] {
+        storeAt(plan, payload.data() + plan.byte, bits);
+        return true;
+    }
+    if (plan.lastByte >= payload.size())
+        return false;
     std::uint8_t window[9] = {};
     const std::size_t there = payload.size() - plan.byte;
     std::memcpy(window, payload.data() + plan.byte, there);
     storeAt(plan, window, bits);
     std::memcpy(payload.data() + plan.byte, window, there);
+    return true;
 }
 
 // With the 64 bits that a long double has, where a double has too few.
@@ -195,7 +201,7 @@ double SignalPlan::rawValue(std::uint64_t bits) const
                                      : std::bit_cast<double>(bits);
 }
 
-void SignalPlan::store(std::span<std::uint8_t> payload, std::uint64_t bits) const { storeBits(*this, payload, bits); }
+bool SignalPlan::store(std::span<std::uint8_t> payload, std::uint64_t bits) const { return storeBits(*this, payload, bits); }
 
 MessagePlan::MessagePlan(const Message& message)
 {
@@ -341,22 +347,16 @@ std::uint64_t MessagePlan::bitsOf(const SignalPlan& plan, double value, bool& fi
 bool MessagePlan::encode(std::span<std::uint8_t> payload, std::uint32_t signal, double value, Overflow overflow) const
 {
     const SignalPlan& plan = plans_[signal];
-    if (plan.lastByte >= payload.size()) [[unlikely]]
-        return false;
     bool fits = true;
     const std::uint64_t bits = rawBitsOf(plan, value, fits);
     if (!fits && overflow == Overflow::refuse)
         return false;
-    storeBits(plan, payload, bits);
-    return fits;
+    return storeBits(plan, payload, bits) && fits;
 }
 
 bool MessagePlan::encodeBits(std::span<std::uint8_t> payload, std::uint32_t signal, std::uint64_t bits) const
 {
-    if (plans_[signal].lastByte >= payload.size())
-        return false;
-    storeBits(plans_[signal], payload, bits);
-    return true;
+    return storeBits(plans_[signal], payload, bits);
 }
 
 void MessagePlan::fillStart(std::span<std::uint8_t> payload) const

@@ -50,8 +50,8 @@ struct SignalPlan {
                : type == ValueType::integer ? scale.ofWhole(whole(bits))
                                             : scale.of(rawValue(bits));
     }
-    /// Puts raw bits into a payload, which has room for them.
-    void store(std::span<std::uint8_t> payload, std::uint64_t bits) const;
+    /// Puts raw bits into a payload; false where it has no room for the signal.
+    bool store(std::span<std::uint8_t> payload, std::uint64_t bits) const;
 
 private:
     /// Of the eight or nine bytes from `byte` on.

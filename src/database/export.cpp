@@ -77,17 +77,17 @@ std::string layoutSvg(const Message& message)
             if (!layout.used[r * 8 + 7 - column])
                 rectangle(left + column * cell, top + r * row, cell - 1, r < layout.length ? "#f2efe7" : "#f6d9d5", "");
     }
-    for (const LayoutRun& run : layout.runs) {
-        const Signal& signal = message.signals[static_cast<std::size_t>(run.signal)];
-        const unsigned width = (run.to - run.from + 1) * cell - 1;
-        rectangle(left + run.from * cell, top + run.row * row, width, tints[static_cast<std::size_t>(run.signal) % std::size(tints)],
-            " fill-opacity=\"0.9\"");
+    for (const LayoutStretch& stretch : layout.stretches) {
+        const Signal& signal = message.signals[static_cast<std::size_t>(stretch.signal)];
+        const unsigned width = (stretch.to - stretch.from + 1) * cell - 1;
+        rectangle(left + stretch.from * cell, top + stretch.row * row, width,
+            tints[static_cast<std::size_t>(stretch.signal) % std::size(tints)], " fill-opacity=\"0.9\"");
         const std::size_t room = width / 7;
         const std::string label = signal.name.size() <= room ? signal.name
                                   : room > 3                 ? signal.name.substr(0, room - 1) + "\xE2\x80\xA6"
                                                              : "";
         if (!label.empty())
-            out += "<text x=\"" + std::to_string(left + run.from * cell + 5) + "\" y=\"" + std::to_string(top + run.row * row + 14)
+            out += "<text x=\"" + std::to_string(left + stretch.from * cell + 5) + "\" y=\"" + std::to_string(top + stretch.row * row + 14)
                    + "\" fill=\"#1f2a38\">" + escaped(label) + "</text>";
     }
     return out + "</svg>";

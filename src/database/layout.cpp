@@ -141,10 +141,10 @@ Layout layoutOf(const Message& message, const std::vector<std::int64_t>& selecte
             std::size_t end = k;
             while (end + 1 < cells.size() && cells[end + 1].first == cells[k].first && cells[end + 1].second == cells[end].second + 1)
                 ++end;
-            LayoutRun run{static_cast<int>(i), cells[k].first, cells[k].second, cells[end].second, false, false};
-            run.first = most.first == run.row && most.second >= run.from && most.second <= run.to;
-            run.last = least.first == run.row && least.second >= run.from && least.second <= run.to;
-            layout.runs.push_back(run);
+            LayoutStretch stretch{static_cast<int>(i), cells[k].first, cells[k].second, cells[end].second, false, false};
+            stretch.first = most.first == stretch.row && most.second >= stretch.from && most.second <= stretch.to;
+            stretch.last = least.first == stretch.row && least.second >= stretch.from && least.second <= stretch.to;
+            layout.stretches.push_back(stretch);
             k = end + 1;
         }
     }

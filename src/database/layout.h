@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Where the bits of a message lie, as runs in rows of eight.
+// Where the bits of a message lie, as stretches in rows of eight.
 #pragma once
 
 #include <vector>
@@ -9,7 +9,7 @@
 namespace wavetrope::database {
 
 /// A stretch of one signal in one row (byte) of the payload. Columns count from 0, the left, which is bit 7.
-struct LayoutRun {
+struct LayoutStretch {
     int signal = 0;             ///< Index in the message.
     unsigned row = 0;
     unsigned from = 0;          ///< First column.
@@ -29,7 +29,7 @@ struct LayoutOverlap {
 struct Layout {
     unsigned rows = 0;                      ///< Bytes of the message, or more where a signal reaches behind it.
     unsigned length = 0;                    ///< Bytes of the message.
-    std::vector<LayoutRun> runs;            ///< Of the signals shown, in their order.
+    std::vector<LayoutStretch> stretches;            ///< Of the signals shown, in their order.
     std::vector<LayoutOverlap> overlaps;    ///< Of all signals.
     std::vector<int> outside;               ///< Signals that reach behind the payload.
     std::vector<bool> used;                 ///< Of each bit, byte times eight plus bit: whether a shown signal has it.

@@ -137,8 +137,8 @@ void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::si
         if (program(identifier, slot).verdict() == Verdict::never)
             continue;
         looks = looks || program(identifier, slot).verdict() == Verdict::depends;
-        snapshot.eachRun(identifier, from, to, [&](const trace::Run& run) {
-            candidates[run.segment - from].push_back({identifier, run.group});
+        snapshot.eachPresence(identifier, from, to, [&](const trace::Presence& presence) {
+            candidates[presence.segment - from].push_back({identifier, presence.group});
             ++groups;
         });
     }
@@ -305,19 +305,19 @@ Past FilterScan::pastOf(
             return !past.values[c.slot];
         });
     };
-    snapshot.eachRunBack(identifier, segment, [&](const trace::Run& run) {
+    snapshot.eachPresenceBack(identifier, segment, [&](const trace::Presence& presence) {
         Past before = program.nothing();
         bool whole = false;
         {
             const std::scoped_lock lock(pastMutex_);
             if (const auto kept = pasts_.find({identifier, slot}); kept != pasts_.end())
-                if (const auto found = kept->second.find(run.segment); found != kept->second.end()) {
+                if (const auto found = kept->second.find(presence.segment); found != kept->second.end()) {
                     before = found->second;
                     whole = true;
                 }
         }
         if (!whole) {
-            const trace::Row first = trace::Row{run.segment} * trace::segmentRows;
+            const trace::Row first = trace::Row{presence.segment} * trace::segmentRows;
             snapshot.eachOf(identifier, first, [&](trace::Row row, const can::FrameView& frame) {
                 if (row >= first + trace::segmentRows)
                     return false;

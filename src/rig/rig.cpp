@@ -51,7 +51,7 @@ BusSpec busOf(const JsonReader& in)
         bus.rate = *read;
     }
     bus.restartAfter = in.span("restart");
-    for (const bus::Kind& kind : bus::kinds())
+    for (const bus::BusKind& kind : bus::busKinds())
         if (const std::string address = *kind.field != 0 ? in.text(kind.field) : std::string(); !address.empty()) {
             if (!bus.address.empty())
                 JsonReader::fail(in.placeOf(kind.field),

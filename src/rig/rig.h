@@ -21,7 +21,7 @@ struct BusSpec {
     std::string name;
     can::BitRate rate;
     Time restartAfter{0};           ///< After bus off, a node takes part again after so long; 0: when it is asked to.
-    const bus::Kind* kind = &bus::kinds().front();  ///< What it is made of.
+    const bus::BusKind* kind = &bus::busKinds().front();  ///< What it is made of.
     std::string address;                    ///< What its kind says that it means.
     std::vector<std::string> databases;     ///< As in the document, relative to it; the first that knows an identifier wins.
     database::Match match = database::Match::full;  ///< How frames find messages that do not say so themselves.

@@ -18,7 +18,7 @@ constexpr auto lookAgainAfter = 240ms;
 
 }  // namespace
 
-Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double factor, std::optional<spool::Options> spool)
+Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double factor, std::optional<spool::SpoolOptions> spool)
 {
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
     document->rig_ = rig;

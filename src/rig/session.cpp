@@ -31,7 +31,7 @@ public:
     void onFrame(const can::FrameView& frame, bus::Port) override
     {
         session_.trace_.append(frame);
-        for (Recording& recording : session_.recordings_)
+        for (OngoingRecording& recording : session_.recordings_)
             if (recording.level && recording.problem.empty())
                 recording.recorder->take(frame);
     }
@@ -103,7 +103,7 @@ Expected<void> Session::build()
     patience_ = arriving_.size() > 1 && arriving_.size() == buses_.size() ? bus::arrivalPatience : Time{0};
     {
         const auto now = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
-        spool::Options inMemory;
+        spool::SpoolOptions inMemory;
         inMemory.memory = formats::memoryBound();
         spool_ = spool::Spool::start(options_.spool.value_or(inMemory), trace_,
             {trace_.buses(), rig_.path.empty() ? std::string() : std::filesystem::absolute(rig_.path).string(), rig_.name, begins_, now});
@@ -164,7 +164,7 @@ void Session::slice(Time until)
     scheduler_.runUntil(until);
     if (options_.measured)
         measures_->advance(trace_.snapshot());
-    for (Recording& recording : recordings_) {
+    for (OngoingRecording& recording : recordings_) {
         bringLevel(recording, rowsBroughtLevel);
         if (const auto written = recording.recorder->flush(); !written && recording.problem.empty())
             recording.problem = written.error().text();
@@ -326,7 +326,7 @@ void Session::publish()
         collisions_ = std::move(*colliding);
     health_ = std::move(health);
     recordingReports_.clear();
-    for (const Recording& recording : recordings_) {
+    for (const OngoingRecording& recording : recordings_) {
         recordingReports_.push_back(
             {true, recording.recorder->path(), recording.recorder->frames(), recording.recorder->bytes(), recording.problem});
         if (!recording.problem.empty())
@@ -340,13 +340,13 @@ Expected<void> Session::record(const std::string& path, const std::string& filte
     const auto passing = filter::Filter::compile(filter, catalog_, {&named});
     if (!passing)
         return tl::unexpected(passing.error());
-    for (const Recording& other : recordings_)
+    for (const OngoingRecording& other : recordings_)
         if (other.recorder->path() == path)
             return fail("a recording to that file goes on", path, "Give another name");
     auto recorder = record::Recorder::start(path, trace_.buses(), *passing, begins_);
     if (!recorder)
         return tl::unexpected(recorder.error());
-    Recording recording;
+    OngoingRecording recording;
     recording.recorder = std::move(*recorder);
     recording.from = trace_.rows();
     recording.level = !recording.recorder->needsOthers();
@@ -359,7 +359,7 @@ Expected<void> Session::record(const std::string& path, const std::string& filte
 
 // A filter that asks for earlier frames is shown those that came before it was there, some in each slice, and what came
 // meanwhile behind them.
-void Session::bringLevel(Recording& recording, std::uint64_t most)
+void Session::bringLevel(OngoingRecording& recording, std::uint64_t most)
 {
     if (recording.level)
         return;
@@ -380,14 +380,14 @@ void Session::bringLevel(Recording& recording, std::uint64_t most)
 Expected<void> Session::finishRecording(const std::string& path)
 {
     Expected<void> result;
-    for (Recording& recording : recordings_) {
+    for (OngoingRecording& recording : recordings_) {
         if (!path.empty() && recording.recorder->path() != path)
             continue;
         bringLevel(recording, ~std::uint64_t{0});
         if (auto finished = recording.recorder->finish(); !finished && result)
             result = std::move(finished);
     }
-    std::erase_if(recordings_, [&](const Recording& recording) { return path.empty() || recording.recorder->path() == path; });
+    std::erase_if(recordings_, [&](const OngoingRecording& recording) { return path.empty() || recording.recorder->path() == path; });
     return result;
 }
 

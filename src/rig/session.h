@@ -33,7 +33,7 @@ struct SessionOptions {
     std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
     std::vector<std::string> without;           ///< Nodes left out of the simulation.
     bool measured = true;                       ///< Keep measures up while running.
-    std::optional<spool::Options> spool;        ///< Keep the run on the disk; none for memory alone, within what the machine allows.
+    std::optional<spool::SpoolOptions> spool;  ///< Keep the run on the disk; none for memory alone, within what the machine allows.
 };
 
 /// What a node is doing, for people.
@@ -45,7 +45,7 @@ struct NodeReport : drive::NodeFacts {
 
 /// What playback is doing, for people.
 struct PlaybackReport : drive::PlaybackFacts {
-    std::vector<Collision> collisions;          ///< With those who act now.
+    std::vector<Collision> collisions;  ///< With those who act now.
 };
 
 /// Owns everything of a run. One thread drives it: the caller's (`runFor`) or its own (`start`, paced). Requests from
@@ -142,7 +142,7 @@ public:
     /// The oldest of them; none: off, with what ended the last one early.
     [[nodiscard]] RecordingReport recording() const;
     /// How the run is kept.
-    [[nodiscard]] spool::Report keeping() const { return spool_->report(); }
+    [[nodiscard]] spool::SpoolReport keeping() const { return spool_->report(); }
     [[nodiscard]] spool::Spool* spool() { return spool_.get(); }
 
 private:
@@ -165,22 +165,22 @@ private:
     std::unique_ptr<spool::Spool> spool_;
     std::unique_ptr<measure::Measures> measures_;
     std::vector<std::unique_ptr<bus::Bus>> buses_;
-    std::vector<bus::Bus*> arriving_;       // those of the kernel
-    Time patience_{0};                      // of frames that have arrived, where nothing is simulated that would run ahead
+    std::vector<bus::Bus*> arriving_;  // those of the kernel
+    Time patience_{0};  // of frames that have arrived, where nothing is simulated that would run ahead
     std::unique_ptr<Ingest> ingest_;
     std::vector<std::unique_ptr<drive::Actor>> actors_;
-    drive::Playback* playback_ = nullptr;       // one of them
+    drive::Playback* playback_ = nullptr;  // one of them
     std::shared_ptr<const trace::Trace> playbackLog_;
     std::shared_ptr<const database::Catalog> playbackCatalog_;
-    struct Recording {
+    struct OngoingRecording {
         std::unique_ptr<record::Recorder> recorder;
-        trace::Row from = 0;        // the first row that belongs to it
-        trace::Row next = 0;        // the first that it has not seen; what comes is given to it once it has seen all
+        trace::Row from = 0;  // the first row that belongs to it
+        trace::Row next = 0;  // the first that it has not seen; what comes is given to it once it has seen all
         bool level = false;
-        std::string problem;        // ended early
+        std::string problem;  // ended early
     };
-    std::vector<Recording> recordings_;
-    void bringLevel(Recording& recording, std::uint64_t most);
+    std::vector<OngoingRecording> recordings_;
+    void bringLevel(OngoingRecording& recording, std::uint64_t most);
     bool allSimulated_ = true;
     bool started_ = false;
 
@@ -189,7 +189,7 @@ private:
     // Whoever owns the run: one thread at a time carries out requests or a slice.
     void own();
     void disown();
-    void carryOut();        // by the owner
+    void carryOut();  // by the owner
 
     std::thread thread_;
     std::thread logReader_;
@@ -197,7 +197,7 @@ private:
     std::atomic<bool> running_{false};
     std::atomic<std::int64_t> now_{0};
 
-    mutable std::mutex mutex_;      // requests, reports and who owns the run; never frames
+    mutable std::mutex mutex_;  // requests, reports and who owns the run; never frames
     std::condition_variable free_;
     bool owned_ = false;
     std::thread::id owner_;
@@ -209,7 +209,7 @@ private:
     std::string recordingProblem_;
     // The driving thread's: what the reports were made for.
     std::vector<std::uint64_t> reportedActors_;
-    std::uint64_t reportedChanges_ = ~0ULL;     // the requests that the collisions were looked for behind
+    std::uint64_t reportedChanges_ = ~0ULL;  // the requests that the collisions were looked for behind
     std::uint64_t changes_ = 0;
 };
 

@@ -60,12 +60,12 @@ std::string usualFolder()
     return std::string(home != nullptr && *home == '/' ? home : "/tmp") + "/.local/state/wavetrope/runs";
 }
 
-std::unique_ptr<Spool> Spool::start(const Options& options, trace::Trace& trace, formats::RunAbout about)
+std::unique_ptr<Spool> Spool::start(const SpoolOptions& options, trace::Trace& trace, formats::RunAbout about)
 {
     return std::unique_ptr<Spool>(new Spool(options, trace, std::move(about)));
 }
 
-Spool::Spool(const Options& options, trace::Trace& trace, formats::RunAbout about)
+Spool::Spool(const SpoolOptions& options, trace::Trace& trace, formats::RunAbout about)
     : options_(options), trace_(trace), about_(std::move(about)), measuredAt_(std::chrono::steady_clock::now())
 {
     ++runsAlive;
@@ -96,7 +96,7 @@ Spool::~Spool()
     }
 }
 
-Report Spool::report() const
+SpoolReport Spool::report() const
 {
     const std::scoped_lock lock(mutex_);
     return report_;
@@ -105,7 +105,7 @@ Report Spool::report() const
 Expected<void> Spool::keep(Keep until)
 {
     settle();
-    const Report now = report();
+    const SpoolReport now = report();
     if (now.path.empty() || now.rows < trace_.rows())
         return fail(options_.folder.empty() ? "the run is kept in memory alone"
                     : now.words.empty()     ? "the disk has not taken all of the run"
@@ -213,13 +213,13 @@ std::string Spool::diskWords() const
     if (options_.folder.empty())
         return letGo_ == 0 ? std::string()
                            : gone + ", as the run is kept in memory alone, which is bound to " + bound + ". It goes on with the newest";
-    if (disk_ == Report::Disk::refused && letGo_ == 0)
+    if (disk_ == SpoolReport::Disk::refused && letGo_ == 0)
         return "The run is kept in memory alone, as " + why_ + ". Beyond " + bound
                + " its oldest frames are let go, and a crash would lose it";
-    if (disk_ == Report::Disk::refused)
+    if (disk_ == SpoolReport::Disk::refused)
         return gone + ", as " + why_ + " and memory is bound to " + bound + ". Capture goes on with the newest; make room in "
                + options_.folder;
-    if (disk_ == Report::Disk::nearlyFull)
+    if (disk_ == SpoolReport::Disk::nearlyFull)
         return "The disk is nearly full: " + why_ + ". Make room in " + options_.folder
                + "; otherwise only the newest frames will be kept, in memory";
     return letGo_ > 0 ? gone + " while the disk would not take them" : std::string();
@@ -248,9 +248,9 @@ bool Spool::diskTakes()
     }
     const std::uint64_t left = free - options_.leaveFree;
     const double seconds = std::chrono::duration<double>(warnAhead).count();
-    disk_ = Report::Disk::fine;
+    disk_ = SpoolReport::Disk::fine;
     if (left < options_.leaveFree / 2 || static_cast<double>(left) < bytesPerSecond_ * seconds) {
-        disk_ = Report::Disk::nearlyFull;
+        disk_ = SpoolReport::Disk::nearlyFull;
         why_ = sizeText(left) + " are left for this run";
     }
     return true;
@@ -411,12 +411,12 @@ void Spool::keepWithinBound(bool taken)
     letGo_ += letGo;
     if (taken)
         why_ = "the disk does not keep up";
-    disk_ = Report::Disk::refused;
+    disk_ = SpoolReport::Disk::refused;
 }
 
 void Spool::refuse(const std::string& why)
 {
-    disk_ = Report::Disk::refused;
+    disk_ = SpoolReport::Disk::refused;
     why_ = why;
     retryAt_ = std::chrono::steady_clock::now() + std::min<std::chrono::steady_clock::duration>(retryAfter, 8 * options_.every);
 }

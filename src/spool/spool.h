@@ -22,7 +22,7 @@ namespace wavetrope::spool {
 inline constexpr std::size_t leastMemory = 32'000'000;
 
 /// Where and how a run is kept.
-struct Options {
+struct SpoolOptions {
     std::string folder;                         ///< Made where it is missing; empty keeps the run in memory alone.
     std::size_t memory = std::size_t{1} << 30;  ///< Bytes that the frames of all runs of this program may take in memory.
     std::uint64_t leaveFree = std::uint64_t{1} << 30;   ///< Bytes of the disk that are not touched.
@@ -37,7 +37,7 @@ struct Options {
 inline constexpr const char* keptMark = ".kept";
 
 /// How the keeping goes.
-struct Report {
+struct SpoolReport {
     enum class Disk : std::uint8_t { fine, nearlyFull, refused };
     Disk disk = Disk::fine;
     std::string path;           ///< File of the run; empty where none could be made.
@@ -55,12 +55,12 @@ class Spool final : public trace::SegmentStore {
 public:
     /// Bounds the trace, which has no frames yet and outlives the spool. Where the disk does not take the run, the
     /// report says so, it is tried again, and meanwhile memory lets go of its oldest frames.
-    [[nodiscard]] static std::unique_ptr<Spool> start(const Options& options, trace::Trace& trace, formats::RunAbout about);
+    [[nodiscard]] static std::unique_ptr<Spool> start(const SpoolOptions& options, trace::Trace& trace, formats::RunAbout about);
     ~Spool() override;
     Spool(const Spool&) = delete;
     Spool& operator=(const Spool&) = delete;
 
-    [[nodiscard]] Report report() const;
+    [[nodiscard]] SpoolReport report() const;
     /// Waits until all rows up to now are on the disk, or cannot be.
     void settle();
     /// How long a run is kept that is over: for the time that the user has set, or until it was asked about.
@@ -76,7 +76,7 @@ private:
         std::uint64_t offset = 0;
         std::uint32_t stored = 0;  // 0: not on the disk
     };
-    Spool(const Options& options, trace::Trace& trace, formats::RunAbout about);
+    Spool(const SpoolOptions& options, trace::Trace& trace, formats::RunAbout about);
     void work();
     void step();
     bool openFile();
@@ -91,7 +91,7 @@ private:
     void share();
     [[nodiscard]] std::uint64_t freeBytes() const;
 
-    Options options_;
+    SpoolOptions options_;
     trace::Trace& trace_;
     formats::RunAbout about_;
     std::string path_;
@@ -103,7 +103,7 @@ private:
     trace::Row tailNext_ = 0;  // row that the tail goes on with
     std::size_t tailSegment_ = ~std::size_t{0};
     // Of the step under way; the report gets it when that is over.
-    Report::Disk disk_ = Report::Disk::fine;
+    SpoolReport::Disk disk_ = SpoolReport::Disk::fine;
     std::string why_;  // the disk's last refusal, or how little room there is
     std::uint64_t letGo_ = 0;
     double bytesPerSecond_ = 0;
@@ -112,7 +112,7 @@ private:
 
     mutable std::mutex mutex_;  // places and report
     std::vector<Place> places_;
-    Report report_;
+    SpoolReport report_;
     std::string unreadable_;  // what load() could not read
     std::condition_variable wake_, settled_;
     bool ending_ = false;

@@ -85,7 +85,7 @@ std::unique_ptr<Segment> Segment::withoutRows(Row first, std::uint32_t groups, s
 {
     auto made = std::make_unique<Segment>(first);
     made->lost_ = true;
-    // The rows belong to a group of their own, which no identifier's runs lead to.
+    // The rows belong to a group of their own, which no identifier's presences lead to.
     can::FrameView nothing;
     nothing.kind = can::FrameKind::error;
     nothing.time = Time(time);

@@ -22,8 +22,8 @@ Trace::~Trace()
         delete slots_[i]->segment.load(std::memory_order_relaxed);
         delete slots_[i];
     }
-    for (std::size_t i = 0; i < runs_.size(); ++i)
-        delete runs_[i];
+    for (std::size_t i = 0; i < presences_.size(); ++i)
+        delete presences_[i];
 }
 
 std::uint8_t Trace::addBus(TraceBus bus)
@@ -65,7 +65,7 @@ IdentifierIndex Trace::identifierOf(const TraceKey& key)
             index = found->second;
         } else {
             index = static_cast<IdentifierIndex>(keys_.size());
-            runs_.append(new Runs);
+            presences_.append(new Presences);
             keys_.append(key);
             const std::scoped_lock lock(tableMutex_);
             table_.emplace(packed, index);
@@ -85,7 +85,7 @@ GroupEnd Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::u
     const std::uint32_t group = open_->addGroup(identifier, length, attributes, first ? noGroup : slot.last);
     slot.last = static_cast<std::uint16_t>(group);
     if (first)  // its first frame in this segment
-        runs_[identifier]->append(
+        presences_[identifier]->append(
             {static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
     return open_->endOf(group);
 }
@@ -171,7 +171,7 @@ void Trace::append(FilledSegment filled)
         const IdentifierIndex own = group.identifier_;
         group.identifier_ = identifiers[own];
         if (!seen[own])
-            runs_[group.identifier_]->append({static_cast<std::uint32_t>(slots_.size() - 1), g, counts_[group.identifier_]});
+            presences_[group.identifier_]->append({static_cast<std::uint32_t>(slots_.size() - 1), g, counts_[group.identifier_]});
         seen[own] = true;
     }
     const std::uint32_t disorders = filled.disorders + (filled.first < lastTime_ ? 1 : 0);
@@ -201,8 +201,8 @@ std::size_t Trace::memory() const
         for (std::size_t i = 0; i < slots_.size(); ++i)
             sum += slots_[i]->segment.load(std::memory_order_acquire)->memory();
     }
-    for (std::size_t i = 0; i < runs_.size(); ++i)
-        sum += sizeof(Runs) + runs_[i]->size() * sizeof(Run);
+    for (std::size_t i = 0; i < presences_.size(); ++i)
+        sum += sizeof(Presences) + presences_[i]->size() * sizeof(Presence);
     return sum;
 }
 
@@ -235,13 +235,13 @@ can::FrameView Snapshot::frame(Row row) const
     return frame;
 }
 
-std::size_t Snapshot::runsBefore(const Runs& runs, Row limit) const
+std::size_t Snapshot::presencesBefore(const Presences& presences, Row limit) const
 {
     std::size_t low = 0;
-    std::size_t high = runs.size();
+    std::size_t high = presences.size();
     while (low < high) {
         const std::size_t middle = (low + high) / 2;
-        if (Row{runs[middle].segment} * segmentRows < limit)
+        if (Row{presences[middle].segment} * segmentRows < limit)
             low = middle + 1;
         else
             high = middle;
@@ -249,12 +249,12 @@ std::size_t Snapshot::runsBefore(const Runs& runs, Row limit) const
     return low;
 }
 
-std::uint32_t Snapshot::countIn(const Run& run, std::uint32_t limit) const
+std::uint32_t Snapshot::countIn(const Presence& presence, std::uint32_t limit) const
 {
-    const SegmentPin pin = segment(run.segment);
+    const SegmentPin pin = segment(presence.segment);
     const Segment& seg = *pin;
     std::uint32_t sum = 0;
-    for (std::uint32_t g = run.group; g != noGroup; g = seg.group(g).next())
+    for (std::uint32_t g = presence.group; g != noGroup; g = seg.group(g).next())
         sum += seg.group(g).countBefore(limit);
     return sum;
 }
@@ -262,13 +262,13 @@ std::uint32_t Snapshot::countIn(const Run& run, std::uint32_t limit) const
 Row Snapshot::previousOf(IdentifierIndex identifier, Row limit) const
 {
     limit = std::min(limit, rows_);
-    const Runs& runs = trace_->runs(identifier);
-    for (std::size_t r = runsBefore(runs, limit); r-- > 0;) {
-        const SegmentPin pin = segment(runs[r].segment);
+    const Presences& presences = trace_->presences(identifier);
+    for (std::size_t r = presencesBefore(presences, limit); r-- > 0;) {
+        const SegmentPin pin = segment(presences[r].segment);
         const Segment& seg = *pin;
         const auto end = static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - seg.firstRow()));
         Row best = noRow;
-        for (std::uint32_t g = runs[r].group; g != noGroup; g = seg.group(g).next()) {
+        for (std::uint32_t g = presences[r].group; g != noGroup; g = seg.group(g).next()) {
             const Group& group = seg.group(g);
             const std::uint32_t count = group.countBefore(end);
             if (count > 0 && (best == noRow || seg.firstRow() + group.row(count - 1) > best))
@@ -285,47 +285,47 @@ Row Snapshot::nextOf(IdentifierIndex identifier, Row from) const { return nthOf(
 std::uint64_t Snapshot::countOf(IdentifierIndex identifier, Row limit) const
 {
     limit = std::min(limit, rows_);
-    const Runs& runs = trace_->runs(identifier);
-    const std::size_t count = runsBefore(runs, limit);
+    const Presences& presences = trace_->presences(identifier);
+    const std::size_t count = presencesBefore(presences, limit);
     if (count == 0)
         return 0;
-    const Run& last = runs[count - 1];
+    const Presence& last = presences[count - 1];
     return last.before + countIn(last, static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - Row{last.segment} * segmentRows)));
 }
 
 Row Snapshot::nthOf(IdentifierIndex identifier, std::uint64_t n) const
 {
-    const Runs& runs = trace_->runs(identifier);
+    const Presences& presences = trace_->presences(identifier);
     std::size_t low = 0;
-    std::size_t high = runsBefore(runs, rows_);
+    std::size_t high = presencesBefore(presences, rows_);
     while (low < high) {
         const std::size_t middle = (low + high) / 2;
-        if (runs[middle].before <= n)
+        if (presences[middle].before <= n)
             low = middle + 1;
         else
             high = middle;
     }
     if (low == 0)
         return noRow;
-    const Run& run = runs[low - 1];
-    const SegmentPin pin = segment(run.segment);
+    const Presence& presence = presences[low - 1];
+    const SegmentPin pin = segment(presence.segment);
     const Segment& seg = *pin;
-    const std::uint32_t limit = rowsIn(run.segment);
-    const std::uint64_t within = n - run.before;
-    const Group& only = seg.group(run.group);
+    const std::uint32_t limit = rowsIn(presence.segment);
+    const std::uint64_t within = n - presence.before;
+    const Group& only = seg.group(presence.group);
     if (only.next() == noGroup) {
         if (within >= only.size() || only.row(static_cast<std::uint32_t>(within)) >= limit)
             return noRow;
         return seg.firstRow() + only.row(static_cast<std::uint32_t>(within));
     }
     // Several groups: the first row behind which more than `within` of them lie.
-    if (countIn(run, limit) <= within)
+    if (countIn(presence, limit) <= within)
         return noRow;
     std::uint32_t from = 0;
     std::uint32_t to = limit;
     while (from < to) {
         const std::uint32_t middle = (from + to) / 2;
-        if (countIn(run, middle + 1) > within)
+        if (countIn(presence, middle + 1) > within)
             to = middle;
         else
             from = middle + 1;

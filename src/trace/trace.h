@@ -30,12 +30,12 @@ struct TraceBus {
 class Snapshot;
 
 /// Where an identifier occurs: one entry for each segment that holds frames of it.
-struct Run {
+struct Presence {
     std::uint32_t segment = 0;
     std::uint32_t group = 0;        ///< Its first group there; others hang on Group::next().
     std::uint64_t before = 0;       ///< Its frames in earlier segments.
 };
-using Runs = PublishedList<Run, 1, 32>;
+using Presences = PublishedList<Presence, 1, 32>;
 
 /// One writer, any number of readers. Readers take a snapshot, a count of rows, and never wait; what a snapshot shows
 /// never changes. The trace outlives its snapshots.
@@ -92,7 +92,7 @@ private:
     }
     /// Makes a segment that begins at `row` the open one.
     void open(Row row, std::unique_ptr<Segment> segment);
-    [[nodiscard]] const Runs& runs(IdentifierIndex identifier) const { return *runs_[identifier]; }
+    [[nodiscard]] const Presences& presences(IdentifierIndex identifier) const { return *presences_[identifier]; }
     IdentifierIndex identifierOf(const TraceKey& key);
     GroupEnd& groupFor(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
     GroupEnd newGroup(IdentifierIndex identifier, std::uint8_t length, std::uint16_t attributes);
@@ -101,7 +101,7 @@ private:
     std::unique_ptr<Residence> residence_;
     std::atomic<std::int64_t> origin_{0};
     PublishedList<TraceKey> keys_;
-    PublishedList<Runs*> runs_;
+    PublishedList<Presences*> presences_;
     std::atomic<std::uint64_t> rows_{0};
     std::atomic<std::uint64_t> disorders_{0};
     Time lastTime_;
@@ -171,22 +171,22 @@ public:
     template <class Visit>
     void eachBack(IdentifierIndex identifier, Row limit, Visit visit) const;
 
-    /// Calls visit(run) for the runs of an identifier in segments from one to another.
+    /// Calls visit(presence) for the presences of an identifier in segments from one to another.
     template <class Visit>
-    void eachRun(IdentifierIndex identifier, std::size_t from, std::size_t to, Visit visit) const
+    void eachPresence(IdentifierIndex identifier, std::size_t from, std::size_t to, Visit visit) const
     {
-        const Runs& runs = trace_->runs(identifier);
-        const std::size_t end = runsBefore(runs, std::min<Row>(rows_, Row{to} * segmentRows));
-        for (std::size_t r = runsBefore(runs, Row{from} * segmentRows); r < end; ++r)
-            visit(runs[r]);
+        const Presences& presences = trace_->presences(identifier);
+        const std::size_t end = presencesBefore(presences, std::min<Row>(rows_, Row{to} * segmentRows));
+        for (std::size_t r = presencesBefore(presences, Row{from} * segmentRows); r < end; ++r)
+            visit(presences[r]);
     }
     /// The same backwards from before a segment on; stops when visit returns false.
     template <class Visit>
-    void eachRunBack(IdentifierIndex identifier, std::size_t before, Visit visit) const
+    void eachPresenceBack(IdentifierIndex identifier, std::size_t before, Visit visit) const
     {
-        const Runs& runs = trace_->runs(identifier);
-        for (std::size_t r = runsBefore(runs, Row{before} * segmentRows); r-- > 0;)
-            if (!visit(runs[r]))
+        const Presences& presences = trace_->presences(identifier);
+        for (std::size_t r = presencesBefore(presences, Row{before} * segmentRows); r-- > 0;)
+            if (!visit(presences[r]))
                 return;
     }
 
@@ -201,10 +201,10 @@ private:
     [[nodiscard]] std::pair<Time, Time> rangeIn(std::size_t index) const;
     /// A payload of a segment that may leave memory, copied to where `framesAtHand` of them are kept for each thread.
     [[nodiscard]] static const std::uint8_t* atHand(const std::uint8_t* payload, std::uint8_t length);
-    /// Number of the identifier's runs that begin before a row.
-    [[nodiscard]] std::size_t runsBefore(const Runs& runs, Row limit) const;
-    /// Frames of a run before a row of its segment.
-    [[nodiscard]] std::uint32_t countIn(const Run& run, std::uint32_t limit) const;
+    /// Number of the identifier's presences that begin before a row.
+    [[nodiscard]] std::size_t presencesBefore(const Presences& presences, Row limit) const;
+    /// Frames of a presence before a row of its segment.
+    [[nodiscard]] std::uint32_t countIn(const Presence& presence, std::uint32_t limit) const;
     [[nodiscard]] SegmentPin segmentOf(Row row) const { return trace_->segment(static_cast<std::size_t>(row / segmentRows)); }
 
     const Trace* trace_ = nullptr;
@@ -217,19 +217,19 @@ void Snapshot::eachOf(IdentifierIndex identifier, Row from, Visit visit) const
     std::vector<std::pair<std::uint16_t, const Group*>> merged;
     if (from >= rows_)
         return;
-    const Runs& runs = trace_->runs(identifier);
+    const Presences& presences = trace_->presences(identifier);
     can::FrameView frame;
     const TraceKey key = trace_->key(identifier);
     frame.bus = key.bus;
     frame.id = key.id;
-    std::size_t r = runsBefore(runs, from - from % segmentRows);
-    const std::size_t count = runs.size();
-    for (; r < count && Row{runs[r].segment} * segmentRows < rows_; ++r) {
-        const SegmentPin pin = segment(runs[r].segment);
+    std::size_t r = presencesBefore(presences, from - from % segmentRows);
+    const std::size_t count = presences.size();
+    for (; r < count && Row{presences[r].segment} * segmentRows < rows_; ++r) {
+        const SegmentPin pin = segment(presences[r].segment);
         const Segment& seg = *pin;
-        const std::uint32_t limit = rowsIn(runs[r].segment);
+        const std::uint32_t limit = rowsIn(presences[r].segment);
         const std::uint32_t start = seg.firstRow() < from ? static_cast<std::uint32_t>(from - seg.firstRow()) : 0;
-        const Group* group = &seg.group(runs[r].group);
+        const Group* group = &seg.group(presences[r].group);
         const auto show = [&](const Group& of, std::uint32_t ordinal, std::uint32_t row) {
             Segment::unpack(of.attributes(), frame);
             frame.length = of.length();
@@ -265,19 +265,19 @@ template <class Visit>
 void Snapshot::eachBack(IdentifierIndex identifier, Row limit, Visit visit) const
 {
     limit = std::min(limit, rows_);
-    const Runs& runs = trace_->runs(identifier);
+    const Presences& presences = trace_->presences(identifier);
     can::FrameView frame;
     const TraceKey& key = trace_->key(identifier);
     frame.bus = key.bus;
     frame.id = key.id;
     const bool stays = trace_->residence() == nullptr;
     std::vector<std::pair<const Group*, std::uint32_t>> left;   // of each group: how many of its frames are to come
-    for (std::size_t r = runsBefore(runs, limit); r-- > 0;) {
-        const SegmentPin pin = segment(runs[r].segment);
+    for (std::size_t r = presencesBefore(presences, limit); r-- > 0;) {
+        const SegmentPin pin = segment(presences[r].segment);
         const Segment& seg = *pin;
         const auto end = static_cast<std::uint32_t>(std::min<Row>(segmentRows, limit - seg.firstRow()));
         left.clear();
-        for (std::uint32_t g = runs[r].group; g != noGroup; g = seg.group(g).next())
+        for (std::uint32_t g = presences[r].group; g != noGroup; g = seg.group(g).next())
             if (const std::uint32_t count = seg.group(g).countBefore(end); count > 0)
                 left.emplace_back(&seg.group(g), count);
         while (!left.empty()) {

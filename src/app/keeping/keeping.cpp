@@ -48,7 +48,7 @@ KeepingDialog::KeepingDialog(QWidget* parent)
     named(memory_, "keepingMemory", tr("Bytes that the frames of a live run may take in memory"));
     named(folder_, "keepingFolder", tr("Folder for what memory has no place for; it is read back from there when it is looked at"));
     named(leaveFree_, "keepingFree", tr("Bytes of that disk that a run never touches"));
-    const spool::Options now = keepingOptions().value_or(spool::Options{});
+    const spool::SpoolOptions now = keepingOptions().value_or(spool::SpoolOptions{});
     const QSettings settings;
     keep_->setChecked(settings.value(KeepingKeys::on, true).toBool());
     for (QDoubleSpinBox* box : {memory_, leaveFree_}) {

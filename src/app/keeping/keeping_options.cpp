@@ -17,12 +17,12 @@ constexpr double megabyte = 1e6;
 
 double usualMemory() { return static_cast<double>(formats::memoryBound() / 3) / megabyte; }
 
-std::optional<spool::Options> keepingOptions()
+std::optional<spool::SpoolOptions> keepingOptions()
 {
     const QSettings settings;
     if (!settings.value(KeepingKeys::on, true).toBool())
         return std::nullopt;
-    spool::Options options;
+    spool::SpoolOptions options;
     options.folder = settings.value(KeepingKeys::folder, QString::fromStdString(spool::usualFolder())).toString().toStdString();
     options.memory = std::max(
         spool::leastMemory, static_cast<std::size_t>(settings.value(KeepingKeys::memory, usualMemory()).toDouble() * megabyte));

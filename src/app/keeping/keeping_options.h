@@ -20,7 +20,7 @@ struct KeepingKeys {
 [[nodiscard]] double usualMemory();
 
 /// How the next live run is kept; empty where it shall stay in memory alone.
-[[nodiscard]] std::optional<spool::Options> keepingOptions();
+[[nodiscard]] std::optional<spool::SpoolOptions> keepingOptions();
 
 /// A live run of a rig, kept so, paced by the wall clock times a factor.
 [[nodiscard]] inline Expected<std::unique_ptr<rig::RunDocument>> liveRun(const rig::Rig& rig, double factor = 1.0)

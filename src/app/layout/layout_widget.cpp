@@ -143,9 +143,9 @@ int LayoutWidget::bitAt(const QPointF& point) const
 int LayoutWidget::signalAt(unsigned bit) const
 {
     int found = -1;
-    for (const database::LayoutRun& run : layout_.runs)
-        if (run.row == bit / 8 && 7 - bit % 8 >= run.from && 7 - bit % 8 <= run.to && (found < 0 || run.signal == chosen_))
-            found = run.signal;
+    for (const database::LayoutStretch& stretch : layout_.stretches)
+        if (stretch.row == bit / 8 && 7 - bit % 8 >= stretch.from && 7 - bit % 8 <= stretch.to && (found < 0 || stretch.signal == chosen_))
+            found = stretch.signal;
     return found;
 }
 
@@ -362,27 +362,27 @@ QString LayoutWidget::words() const
     return lines.join(QStringLiteral(", "));
 }
 
-void LayoutWidget::paintRun(QPainter& painter, const database::LayoutRun& run, bool labelled)
+void LayoutWidget::paintStretch(QPainter& painter, const database::LayoutStretch& stretch, bool labelled)
 {
     const Theme& theme = Theme::get();
-    const QRectF left = cellOf(run.row * 8 + 7 - run.from);
-    const QRectF right = cellOf(run.row * 8 + 7 - run.to);
+    const QRectF left = cellOf(stretch.row * 8 + 7 - stretch.from);
+    const QRectF right = cellOf(stretch.row * 8 + 7 - stretch.to);
     QRectF box(left.left(), left.top(), right.right() - left.left() - 1, left.height());
-    paintTint(painter, box, static_cast<std::size_t>(run.signal));
-    const bool chosen = run.signal == chosen_;
+    paintTint(painter, box, static_cast<std::size_t>(stretch.signal));
+    const bool chosen = stretch.signal == chosen_;
     if (chosen) {
         painter.setPen(QPen(theme.accent, 1.5));
         painter.setBrush(Qt::NoBrush);
         painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5));
         if (editable_) {
-            if (run.first)
+            if (stretch.first)
                 painter.fillRect(QRectF(box.left() - 1, box.top() + box.height() * 0.25, 4, box.height() * 0.5), theme.accent);
-            if (run.last)
+            if (stretch.last)
                 painter.fillRect(QRectF(box.right() - 3, box.top() + box.height() * 0.25, 4, box.height() * 0.5), theme.accent);
         }
     }
     if (form_ == Form::large && labelled) {
-        const auto index = static_cast<std::size_t>(run.signal);
+        const auto index = static_cast<std::size_t>(stretch.signal);
         const QString name = QString::fromStdString(shown_.signals[index].name);
         const QString reading = index < readings_.size() ? readings_[index] : QString();
         const QFont font = chosen ? theme.bodyStrong() : theme.body();
@@ -443,16 +443,16 @@ void LayoutWidget::paintEvent(QPaintEvent* event)
         for (unsigned column = 0; column < 8; ++column)
             paintCell(painter, row, column);
     }
-    // Each signal is labelled once, in its widest run; the chosen one lies on top.
-    std::vector<const database::LayoutRun*> widest(shown_.signals.size(), nullptr);
-    for (const database::LayoutRun& run : layout_.runs)
-        if (const database::LayoutRun*& best = widest[static_cast<std::size_t>(run.signal)];
-            best == nullptr || run.to - run.from > best->to - best->from)
-            best = &run;
+    // Each signal is labelled once, in its widest stretch; the chosen one lies on top.
+    std::vector<const database::LayoutStretch*> widest(shown_.signals.size(), nullptr);
+    for (const database::LayoutStretch& stretch : layout_.stretches)
+        if (const database::LayoutStretch*& best = widest[static_cast<std::size_t>(stretch.signal)];
+            best == nullptr || stretch.to - stretch.from > best->to - best->from)
+            best = &stretch;
     for (const bool chosen : {false, true})
-        for (const database::LayoutRun& run : layout_.runs)
-            if ((run.signal == chosen_) == chosen && run.row >= firstRow && run.row < lastRow)
-                paintRun(painter, run, widest[static_cast<std::size_t>(run.signal)] == &run);
+        for (const database::LayoutStretch& stretch : layout_.stretches)
+            if ((stretch.signal == chosen_) == chosen && stretch.row >= firstRow && stretch.row < lastRow)
+                paintStretch(painter, stretch, widest[static_cast<std::size_t>(stretch.signal)] == &stretch);
     for (const database::LayoutOverlap& overlap : layout_.overlaps) {
         const auto a = database::bitsOf(shown_.signals[static_cast<std::size_t>(overlap.a)]);
         for (const unsigned bit : database::bitsOf(shown_.signals[static_cast<std::size_t>(overlap.b)]))

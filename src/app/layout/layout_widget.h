@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Where each bit of a message lies: rows of eight bits, each signal a coloured run.
+// Where each bit of a message lies: rows of eight bits, each signal a coloured stretch.
 #pragma once
 
 #include <QWidget>
@@ -12,7 +12,7 @@
 
 namespace wavetrope::app {
 
-/// The picture of a payload. Small in the inspector, with hexadecimal bytes beside it; large in the editor, where runs
+/// The picture of a payload. Small in the inspector, with hexadecimal bytes beside it; large in the editor, where stretches
 /// are labelled with what they read, moved, resized and swept out with the mouse, and moved with the arrow keys.
 class LayoutWidget : public QWidget {
     Q_OBJECT
@@ -64,7 +64,7 @@ private:
     enum class Drag { none, move, least, most, sweep };
     void rebuild();
     [[nodiscard]] unsigned payloadLength() const { return static_cast<unsigned>(payload_.size()); }
-    void paintRun(QPainter& painter, const database::LayoutRun& run, bool labelled);
+    void paintStretch(QPainter& painter, const database::LayoutStretch& stretch, bool labelled);
     void paintCell(QPainter& painter, unsigned row, unsigned column);
     [[nodiscard]] int bitAt(const QPointF& point) const;
     [[nodiscard]] int signalAt(unsigned bit) const;

@@ -165,7 +165,7 @@ private:
     bool closeWhenSaved_ = false;
     std::uint64_t savedRows_ = 0;       // of the run, in the log that it was saved to
     std::uint64_t savingRows_ = 0;
-    spool::Report::Disk announced_ = spool::Report::Disk::fine;
+    spool::SpoolReport::Disk announced_ = spool::SpoolReport::Disk::fine;
     QPointer<QMessageBox> keepingBox_;
     clock::SteadyClock wall_;
 };
