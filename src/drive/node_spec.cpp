@@ -2,7 +2,9 @@
 #include "drive/node_spec.h"
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "base/json_reader.h"
 
@@ -164,5 +166,19 @@ NodeSpec nodeFromJson(const JsonReader& in)
     in.each("reacts", [&](const JsonReader& reaction) { node.reactions.push_back(reactionOf(reaction)); });
     return node;
 }
+
+double CurveSpec::at(double time) const
+{
+    const auto behind = std::upper_bound(points.begin(), points.end(), time, [](double t, const auto& point) { return t < point.first; });
+    if (behind == points.begin())
+        return points.front().second;
+    const auto before = behind - 1;
+    if (!straight || behind == points.end())
+        return before->second;
+    const double width = behind->first - before->first;
+    return width <= 0 ? behind->second : before->second + (behind->second - before->second) * (time - before->first) / width;
+}
+
+double SineSpec::at(double time) const { return mean + amplitude * std::sin(2 * std::numbers::pi * (time - phase) / period); }
 
 }  // namespace wavetrope::drive

@@ -22,12 +22,15 @@ namespace wavetrope::drive {
 struct CurveSpec {
     std::vector<std::pair<double, double>> points;  ///< Seconds, value; ascending.
     bool straight = true;
+    /// Value at a moment of the story, in seconds.
+    [[nodiscard]] double at(double time) const;
 };
 struct SineSpec {
     double mean = 0;
     double amplitude = 1;
     double period = 1;      ///< Seconds.
     double phase = 0;       ///< Seconds.
+    [[nodiscard]] double at(double time) const;
 };
 struct NoiseSpec {
     double mean = 0;
