@@ -597,11 +597,7 @@ void DatabaseView::refreshLayout()
     hint_->setText(hint);
 }
 
-void DatabaseView::present(Wish, const QString& subject)
-{
-    define(static_cast<std::uint8_t>(subject.section(QLatin1Char(' '), 0, 0).toUInt()),
-        can::Identifier::fromKey(subject.section(QLatin1Char(' '), 1, 1).toUInt()));
-}
+void DatabaseView::present(const Wish& wish) { define(wish.bus, wish.id); }
 
 void DatabaseView::undo(bool redo)
 {

@@ -70,8 +70,8 @@ public:
     [[nodiscard]] Desk& desk() { return desk_; }
     void undo(bool redo);
     bool step(bool redo) override { return desk_.stepBack(redo); }
-    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::definition; }
-    void present(Wish, const QString& subject) override;
+    [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::definition; }
+    void present(const Wish& wish) override;
     /// Opens the definition of an identifier, or makes one among the rig's own.
     void define(std::uint8_t bus, can::Identifier id);
     /// Asks where that is needed; true when it is saved.

@@ -93,7 +93,7 @@ public:
     [[nodiscard]] const Arrangement& arrangement() const { return arrangement_; }
     [[nodiscard]] const std::vector<Lane*>& lanes() const { return lanes_; }
     [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
-    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::plot; }
+    [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::plot; }
     void arrange(const Arrangement& arrangement);
 
 protected:

@@ -56,8 +56,8 @@ public:
     /// Loads a log into playback.
     void load(const QString& path);
     [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
-    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::playback; }
-    void present(Wish, const QString& subject) override { load(subject); }
+    [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::playback; }
+    void present(const Wish& wish) override { load(wish.path); }
 
 protected:
     void paintEvent(QPaintEvent* event) override;

@@ -146,8 +146,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
         status_->refresh();
     });
     // A signal to plot, with no lanes in sight: go where they are, and the page shows it.
-    connect(stage_.get(), &Stage::plotWanted, this, [this] { (void)goTo(Wish::plot); });
-    connect(stage_.get(), &Stage::filterWanted, this, [this] { (void)goTo(Wish::filter); });
+    connect(stage_.get(), &Stage::plotWanted, this, [this] { (void)viewFor(Wish::For::plot); });
+    connect(stage_.get(), &Stage::filterWanted, this, [this] { (void)viewFor(Wish::For::filter); });
     for (auto signal : {&Desk::arranged, &Desk::edited, &Desk::entriesChanged})
         connect(&stage_->desk(), signal, this, &MainWindow::refreshTitle);
     connect(stage_.get(), &Stage::filtersChanged, this, &MainWindow::refreshTitle);
@@ -197,7 +197,13 @@ Page* MainWindow::page(const QString& name) const
     return nullptr;
 }
 
-View* MainWindow::goTo(Wish wish)
+void MainWindow::fulfil(const Wish& wish)
+{
+    if (View* view = viewFor(wish.what))
+        view->present(wish);
+}
+
+View* MainWindow::viewFor(Wish::For what)
 {
     // What is in sight first, then the pages as they stand.
     std::vector<int> order = {pages_->currentIndex()};
@@ -210,7 +216,7 @@ View* MainWindow::goTo(Wish wish)
         for (Pane* pane : page->panes())
             for (int i = 0; i < pane->count(); ++i) {
                 View* view = pane->entries()[static_cast<std::size_t>(i)].view;
-                if (!view->takes(wish))
+                if (!view->takes(what))
                     continue;
                 pageTabs_->setCurrentIndex(index);
                 pane->setCurrent(i);
@@ -219,10 +225,10 @@ View* MainWindow::goTo(Wish wish)
     }
     // It may have been closed: a page for it.
     for (const ViewKind& kind : viewKinds())
-        if (kind.place && kind.place->wish == wish) {
+        if (kind.place && kind.place->what == what) {
             addPage(tr(kind.place->page), nlohmann::json::parse(kind.place->layout));
             notePages();
-            return goTo(wish);
+            return viewFor(what);
         }
     return nullptr;
 }

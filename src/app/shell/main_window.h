@@ -138,8 +138,10 @@ private:
     void replay(const QString& path);
     void startStop();
     void undo(bool redo);
-    /// Goes to a page that shows such things, where the one in sight does not; the view that does, or null.
-    View* goTo(Wish wish);
+    /// Has a view show what was asked for.
+    void fulfil(const Wish& wish);
+    /// Brings a view to the front that shows such things, on the page in sight, on another, or on a page made for it.
+    View* viewFor(Wish::For what);
 
     std::unique_ptr<RunDocument> document_;
     std::unique_ptr<Stage> stage_;

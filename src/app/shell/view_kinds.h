@@ -18,7 +18,7 @@ struct ViewKind {
     std::function<View*(Stage&)> create;
     /// Where it stands when it is asked for and no page has it: the page's title, and what is on it as in the rig document.
     struct Place {
-        Wish wish;
+        Wish::For what;
         const char* page;
         const char* layout;
     };

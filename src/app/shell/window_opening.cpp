@@ -19,8 +19,7 @@ namespace wavetrope::app {
 
 void MainWindow::openDefinition(int bus, unsigned idKey)
 {
-    if (View* editor = goTo(Wish::definition))
-        editor->present(Wish::definition, QStringLiteral("%1 %2").arg(bus).arg(idKey));
+    fulfil({Wish::For::definition, {}, static_cast<std::uint8_t>(bus), can::Identifier::fromKey(idKey)});
 }
 
 void MainWindow::replay(const QString& path)
@@ -59,8 +58,7 @@ void MainWindow::replay(const QString& path)
     window->show();
     window->raise();
     window->activateWindow();
-    if (View* player = window->goTo(Wish::playback))
-        player->present(Wish::playback, path);
+    window->fulfil({Wish::For::playback, path, 0, {}});
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event)

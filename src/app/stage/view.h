@@ -14,12 +14,18 @@ namespace wavetrope::app {
 
 class FilterLine;
 
-/// What somebody may ask to see, wherever it is shown.
-enum class Wish : std::uint8_t {
-    plot,           ///< A signal over time.
-    filter,         ///< What a filter passes.
-    playback,       ///< A log played back; its path.
-    definition,     ///< The definition of an identifier: bus and key, with a blank between.
+/// What somebody may ask to see, wherever it is shown, with its subject.
+struct Wish {
+    enum class For : std::uint8_t {
+        plot,           ///< A signal over time: the selected one.
+        filter,         ///< What a filter passes.
+        playback,       ///< A log played back.
+        definition,     ///< The definition of an identifier, to be made where there is none.
+    };
+    For what = For::plot;
+    QString path;               ///< Of the log.
+    std::uint8_t bus = 0;       ///< Of the identifier.
+    can::Identifier id;
 };
 
 /// A view stands in a pane of a page. Its tools are shown in the pane's head; its set-up is saved with the rig.
@@ -45,17 +51,13 @@ public:
         return false;
     }
     /// Whether it shows such things: where nothing on the page does, the window goes to a page that has one.
-    [[nodiscard]] virtual bool takes(Wish wish) const
+    [[nodiscard]] virtual bool takes(Wish::For what) const
     {
-        (void)wish;
+        (void)what;
         return false;
     }
     /// Shows what it was asked for.
-    virtual void present(Wish wish, const QString& subject)
-    {
-        (void)wish;
-        (void)subject;
-    }
+    virtual void present(const Wish& wish) { (void)wish; }
 
 Q_SIGNALS:
     /// The set-up changed: the rig has something to save.

@@ -24,7 +24,7 @@ public:
 
     [[nodiscard]] FilterLine* filterLine() override { return filterLine_; }
     [[nodiscard]] QUndoStack* undoStack() override;
-    [[nodiscard]] bool takes(Wish wish) const override { return wish == Wish::filter; }
+    [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::filter; }
     /// The filter in force.
     [[nodiscard]] QString filterText() const { return QString::fromStdString(filterLine_->filter().text()); }
     [[nodiscard]] StreamRows* rows() { return rows_; }
