@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <vector>
 
 namespace wavetrope::filter {
 
@@ -83,6 +84,19 @@ std::string exampleOf(std::string_view word)
     const auto found = std::find_if(
         table.begin(), table.end(), [&](const Construct& c) { return c.kind == ConstructKind::condition && c.word == word; });
     return found == table.end() ? std::string() : std::string(found->write);
+}
+
+std::string conditionWordsWithoutDatabase()
+{
+    std::vector<std::string_view> words;
+    for (const Construct& construct : table)
+        if (construct.kind == ConstructKind::condition && construct.word != "name" && construct.word != "from"
+            && (words.empty() || construct.word != words.back()))
+            words.push_back(construct.word);
+    std::string out;
+    for (std::size_t i = 0; i < words.size(); ++i)
+        out += (i == 0 ? "" : i + 1 == words.size() ? " and " : ", ") + std::string(words[i]);
+    return out;
 }
 
 std::string conditionWords()

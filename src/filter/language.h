@@ -32,5 +32,7 @@ struct Construct {
 [[nodiscard]] bool beginsCondition(std::string_view word);
 /// The words that begin conditions, for error messages: "id, name, ... or a signal".
 [[nodiscard]] std::string conditionWords();
+/// Those that need no database: "id, bus, kind and within".
+[[nodiscard]] std::string conditionWordsWithoutDatabase();
 
 }  // namespace wavetrope::filter

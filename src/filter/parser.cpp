@@ -530,8 +530,7 @@ private:
         if (compare.signals.empty()) {
             if (!catalog_.anyDatabase())
                 failAt(signalToken.at, "expected a condition, found '" + signalName + "'; signals need a database",
-                    "Conditions without one are id, bus, kind, sent, received, undecoded, group, source, destination, length, byte, gap, "
-                    "time and within");
+                    "Conditions without one are " + conditionWordsWithoutDatabase());
             failAt(signalToken.at, "'" + signalName + "' is neither a condition nor a signal of a database",
                 withNearest(
                     signalName, signalNames(signalName.find('.') != std::string::npos), "Conditions begin with " + conditionWords()));
