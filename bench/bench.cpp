@@ -230,8 +230,8 @@ void appending(const std::vector<can::Frame>& frames)
     // Of a log whose stamps run on, and of one that begins anew in its middle, whose rows are to be put in order.
     const auto measuring = [&](const char* what, const trace::Trace& of) {
         measure::Measures measures(std::make_shared<database::Catalog>(), {{500'000, 0}}, {});
-        const double seconds = secondsOf([&] { measures.advance(trace::Snapshot(of, 2'000'000)); });
-        std::printf("%-58s %10.2f %-10s\n", what, 2.0 / seconds, "M rows/s");
+        const double took = secondsOf([&] { measures.advance(trace::Snapshot(of, 2'000'000)); });
+        std::printf("%-58s %10.2f %-10s\n", what, 2.0 / took, "M rows/s");
     };
     trace::Trace straight;
     for (std::int64_t i = 0; i < 2'000'000; ++i) {

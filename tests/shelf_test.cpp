@@ -391,30 +391,30 @@ private Q_SLOTS:
         Shelf shelf(r);
         const auto files = [&] { return r.buses[0].databases; };
         using Files = std::vector<std::string>;
-        const auto second = *shelf.attach("Water", path("second.dbc"));
-        shelf.apply(second, comment(shelf, second, "an edit between"));
-        shelf.prefer("Water", second);
+        const auto other = *shelf.attach("Water", path("second.dbc"));
+        shelf.apply(other, comment(shelf, other, "an edit between"));
+        shelf.prefer("Water", other);
         QVERIFY(files() == (Files{"second.dbc", "first.dbc"}));
-        QVERIFY(shelf.undoArranges(second) && shelf.undo(second));
+        QVERIFY(shelf.undoArranges(other) && shelf.undo(other));
         QVERIFY(files() == (Files{"first.dbc", "second.dbc"}));
-        QVERIFY(!shelf.undoArranges(second) && !shelf.undo(second));    // the edit
-        QVERIFY(!shelf.at(second).changed());
-        QVERIFY(shelf.undo(second));                                    // the attaching
+        QVERIFY(!shelf.undoArranges(other) && !shelf.undo(other));    // the edit
+        QVERIFY(!shelf.at(other).changed());
+        QVERIFY(shelf.undo(other));                                    // the attaching
         QVERIFY(files() == (Files{"first.dbc"}));
-        QVERIFY(shelf.at(second).buses.empty());
+        QVERIFY(shelf.at(other).buses.empty());
         QVERIFY(shelf.catalog({"Water"})->find(0, {101, false}) == nullptr);
-        QVERIFY(!shelf.canUndo(second));
-        QVERIFY(shelf.redoArranges(second) && shelf.redo(second));
-        QVERIFY(!shelf.redo(second));
-        QVERIFY(shelf.at(second).changed());
-        QVERIFY(shelf.redo(second));
+        QVERIFY(!shelf.canUndo(other));
+        QVERIFY(shelf.redoArranges(other) && shelf.redo(other));
+        QVERIFY(!shelf.redo(other));
+        QVERIFY(shelf.at(other).changed());
+        QVERIFY(shelf.redo(other));
         QVERIFY(files() == (Files{"second.dbc", "first.dbc"}));
-        QVERIFY(!shelf.canRedo(second));
+        QVERIFY(!shelf.canRedo(other));
         QVERIFY(r.document["buses"][0]["databases"][0] == "second.dbc");
-        shelf.detach("Water", second);
+        shelf.detach("Water", other);
         QVERIFY(files() == (Files{"first.dbc"}));
         QVERIFY(QFile::exists(at("second.dbc")));
-        QVERIFY(shelf.undo(second));
+        QVERIFY(shelf.undo(other));
         QVERIFY(shelf.catalog({"Water"})->find(0, {101, false}) != nullptr);
     }
 

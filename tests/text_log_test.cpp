@@ -5,6 +5,7 @@
 #include <QTest>
 
 #include <cinttypes>
+#include <cstdarg>
 #include <functional>
 #include <limits>
 #include <random>
@@ -58,11 +59,13 @@ std::vector<can::Frame> someFrames(bool fd, bool remote, bool extended = true, s
     return frames;
 }
 
-template <class... Values>
-std::string print(const char* form, Values... values)
+[[gnu::format(printf, 1, 2)]] std::string print(const char* form, ...)
 {
     char text[400];
-    std::snprintf(text, sizeof text, form, values...);
+    va_list values;
+    va_start(values, form);
+    std::vsnprintf(text, sizeof text, form, values);
+    va_end(values);
     return text;
 }
 

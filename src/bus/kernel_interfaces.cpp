@@ -106,8 +106,12 @@ Expected<std::vector<KernelInterface>> kernelInterfaces()
         if (got <= 0)
             break;
         int left = static_cast<int>(got);
-        for (auto* message = reinterpret_cast<const nlmsghdr*>(buffer.data()); NLMSG_OK(message, left);
-            message = NLMSG_NEXT(message, left)) {
+        // As NLMSG_OK has it, which compares a signed number with an unsigned one.
+        const auto whole = [&](const nlmsghdr* message) {
+            return left >= static_cast<int>(sizeof *message) && message->nlmsg_len >= sizeof *message
+                   && message->nlmsg_len <= static_cast<unsigned>(left);
+        };
+        for (auto* message = reinterpret_cast<const nlmsghdr*>(buffer.data()); whole(message); message = NLMSG_NEXT(message, left)) {
             if (message->nlmsg_type == NLMSG_DONE || message->nlmsg_type == NLMSG_ERROR) {
                 done = true;
                 break;
