@@ -34,7 +34,7 @@ void beside(const trace::Trace& trace, const char* what, const char* text)
             return true;
         });
     });
-    roaring::Roaring other;
+    Roaring other;
     const double adding = secondsOf([&] {
         other.addMany(rows.size(), rows.data());
         other.runOptimize();
