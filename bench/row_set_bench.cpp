@@ -52,12 +52,14 @@ void beside(const trace::Trace& trace, const char* what, const char* text)
         });
     };
     // A view asks for sixty rows that follow one another, and where a row stands.
-    const double ownAt = perAsk([&](std::uint64_t n) { return own.at(n); });
-    const double otherAt = perAsk([&](std::uint64_t n) {
+    const auto ownRow = [&](std::uint64_t n) { return own.at(n); };
+    const auto otherRow = [&](std::uint64_t n) {
         std::uint32_t row = 0;
         other.select(static_cast<std::uint32_t>(n), &row);
         return row;
-    });
+    };
+    const double ownAt = perAsk(ownRow);
+    const double otherAt = perAsk(otherRow);
     const auto sixty = [&](auto at) {
         return 1e9 / 600 * best(3, [&] {
             for (unsigned i = 0; i < 10; ++i)
@@ -65,12 +67,8 @@ void beside(const trace::Trace& trace, const char* what, const char* text)
                     sum += at(n);
         });
     };
-    const double ownSixty = sixty([&](std::uint64_t n) { return own.at(n); });
-    const double otherSixty = sixty([&](std::uint64_t n) {
-        std::uint32_t row = 0;
-        other.select(static_cast<std::uint32_t>(n), &row);
-        return row;
-    });
+    const double ownSixty = sixty(ownRow);
+    const double otherSixty = sixty(otherRow);
     const double ownRank = perAsk([&](std::uint64_t n) { return own.rank(rows[n]); });
     const double otherRank = perAsk([&](std::uint64_t n) { return other.rank(rows[n]) - 1; });
     std::printf("%s, %zu rows\n", what, rows.size());

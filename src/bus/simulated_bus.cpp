@@ -421,9 +421,8 @@ void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t 
     endError_.at(end);
 }
 
-void SimulatedBus::collide(const std::vector<Port>& contending)
+void SimulatedBus::collide(std::vector<Port> transmitters)
 {
-    const std::vector<Port> transmitters = contending;
     std::vector<Transmitter> parties;
     for (const Port i : transmitters) {
         PortState& port = ports_[i];

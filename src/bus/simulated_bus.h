@@ -94,7 +94,7 @@ private:
     void acknowledge();
     void finish();
     void abandon();
-    void collide(const std::vector<Port>& transmitters);
+    void collide(std::vector<Port> transmitters);
     void endError();
     void becomeIdleAt(Time when);
     // Sequences of 11 recessive bits up to a moment that a port has waited for.

@@ -61,7 +61,7 @@ BusSpec busOf(const JsonReader& in)
             bus.address = address;
         }
     if (!bus.kind->ofTheWorld && !bus.rate.known())
-        JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
+        JsonReader::fail(in.placeOf("rate"), "a bus that is not of this machine's kernel needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
     if (const std::string match = in.text("match"); match == "group")
         bus.match = database::Match::group;

@@ -58,15 +58,28 @@ QString completeRange(database::Signal& signal, const QString& wrong)
     return wrong;
 }
 
+// A field that is the text it holds.
+template <auto member, typename Of>
+constexpr FormField<Of> textFieldOf(const char* name, std::string Of::*)
+{
+    return {name, [](const Of& of) { return text(of.*member); },
+        [](Of& of, const QString& value) {
+            of.*member = value.toStdString();
+            return QString();
+        }};
+}
+
+template <auto member>
+constexpr auto textField(const char* name)
+{
+    return textFieldOf<member>(name, member);
+}
+
 using M = database::Message;
 using S = database::Signal;
 
 constexpr FormField<M> ofMessage[] = {
-    {"messageName", [](const M& m) { return text(m.name); },
-        [](M& m, const QString& value) {
-            m.name = value.toStdString();
-            return QString();
-        }},
+    textField<&M::name>("messageName"),
     {"messageId", [](const M& m) { return text(can::toText(m.id)); },
         [](M& m, const QString& value) {
             const auto id = can::identifierFromText(value.toStdString());
@@ -84,24 +97,12 @@ constexpr FormField<M> ofMessage[] = {
             m.length = length;
             return QString();
         }},
-    {"messageSender", [](const M& m) { return text(m.sender); },
-        [](M& m, const QString& value) {
-            m.sender = value.toStdString();
-            return QString();
-        }},
-    {"messageComment", [](const M& m) { return text(m.comment); },
-        [](M& m, const QString& value) {
-            m.comment = value.toStdString();
-            return QString();
-        }},
+    textField<&M::sender>("messageSender"),
+    textField<&M::comment>("messageComment"),
 };
 
 constexpr FormField<S> ofSignal[] = {
-    {"signalName", [](const S& s) { return text(s.name); },
-        [](S& s, const QString& value) {
-            s.name = value.toStdString();
-            return QString();
-        }},
+    textField<&S::name>("signalName"),
     {"signalStart", [](const S& s) { return QString::number(s.startBit); },
         [](S& s, const QString& value) { return takeWhole(s.startBit, value, database::maxMessageLength * 8 - 1); }},
     {"signalLength", [](const S& s) { return QString::number(s.length); },
@@ -114,16 +115,8 @@ constexpr FormField<S> ofSignal[] = {
         [](S& s, const QString& value) { return completeRange(s, takeBound(s.minimum, value)); }},
     {"signalMaximum", [](const S& s) { return boundField(s.maximum); },
         [](S& s, const QString& value) { return completeRange(s, takeBound(s.maximum, value)); }},
-    {"signalUnit", [](const S& s) { return text(s.unit); },
-        [](S& s, const QString& value) {
-            s.unit = value.toStdString();
-            return QString();
-        }},
-    {"signalComment", [](const S& s) { return text(s.comment); },
-        [](S& s, const QString& value) {
-            s.comment = value.toStdString();
-            return QString();
-        }},
+    textField<&S::unit>("signalUnit"),
+    textField<&S::comment>("signalComment"),
     {"signalReceivers",
         [](const S& s) {
             QStringList names;

@@ -163,12 +163,21 @@ QString HelpDialog::textOf(Chapter chapter) const
     return {};
 }
 
+static QString compilerName()
+{
+#ifdef __clang__
+    return QStringLiteral(__VERSION__);  // which names itself
+#else
+    return QStringLiteral("g++ " __VERSION__);
+#endif
+}
+
 // What a report of a mistake needs, and nothing that names somebody: no files, no folders, no rigs.
 QString HelpDialog::facts()
 {
     const QScreen* screen = QGuiApplication::primaryScreen();
     QString out = tr("Wavetrope %1\nBuild %2, compiler %3\nQt %4 (built with %5)\nSystem %6, %7, kernel %8\nPlatform %9")
-                      .arg(QStringLiteral(WAVETROPE_VERSION), QStringLiteral(WAVETROPE_BUILD), QStringLiteral(__VERSION__),
+                      .arg(QStringLiteral(WAVETROPE_VERSION), QStringLiteral(WAVETROPE_BUILD), compilerName(),
                           QString::fromLatin1(qVersion()), QStringLiteral(QT_VERSION_STR), QSysInfo::prettyProductName(),
                           QSysInfo::currentCpuArchitecture(), QSysInfo::kernelVersion(), QGuiApplication::platformName());
     if (screen != nullptr)
