@@ -136,6 +136,7 @@ struct BusOption {
 void addLogCommands(CLI::App& program, int& result);
 void addConvertCommands(CLI::App& program, int& result);
 void addRunCommands(CLI::App& program, int& result);
+void addRuleCommands(CLI::App& program, int& result);
 void addLayoutCommands(CLI::App& program, int& result);
 void addRecoveryCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);

@@ -29,6 +29,7 @@ int main(int argc, char** argv)
     addConvertCommands(program, result);
     addLayoutCommands(program, result);
     addRunCommands(program, result);
+    addRuleCommands(program, result);
     addRecoveryCommands(program, result);
     addBusCommands(program, result);
     addDatabaseCommands(program, result);

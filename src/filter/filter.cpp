@@ -9,15 +9,19 @@ namespace wavetrope::filter {
 
 namespace {
 
-bool asksForTime(const Expression& expression)
+// Whether any condition of a tree is one of those kinds.
+template <class... Terms>
+bool asksFor(const Expression& expression)
 {
     if (const auto* both = std::get_if<Both>(&expression.term))
-        return asksForTime(*both->left) || asksForTime(*both->right);
+        return asksFor<Terms...>(*both->left) || asksFor<Terms...>(*both->right);
     if (const auto* either = std::get_if<Either>(&expression.term))
-        return asksForTime(*either->left) || asksForTime(*either->right);
+        return asksFor<Terms...>(*either->left) || asksFor<Terms...>(*either->right);
     if (const auto* negation = std::get_if<Negation>(&expression.term))
-        return asksForTime(*negation->inner);
-    return std::holds_alternative<InTime>(expression.term);
+        return asksFor<Terms...>(*negation->inner);
+    if (const auto* soon = std::get_if<SoonAfter>(&expression.term))
+        return asksFor<Terms...>(*soon->inner);
+    return (std::holds_alternative<Terms>(expression.term) || ...);
 }
 
 }  // namespace
@@ -40,7 +44,7 @@ bool Filter::needsOthers() const
 {
     return understood_ != nullptr
            && (understood_->remembers() || understood_->thinning.kind != Thinning::Kind::all
-               || (understood_->tree != nullptr && asksForTime(*understood_->tree)));
+               || (understood_->tree != nullptr && asksFor<InTime>(*understood_->tree)));
 }
 
 bool Filter::matches(const can::FrameView& frame) const
@@ -54,6 +58,17 @@ bool Filter::matches(const can::FrameView& frame) const
 Verdict Filter::verdict(const trace::TraceKey& key) const
 {
     return understood_ == nullptr ? Verdict::always : Program(understood_->tree.get(), *understood_, *catalog_, key).verdict();
+}
+
+Verdict Filter::verdict(const trace::TraceKey& key, can::FrameKind kind) const
+{
+    return understood_ == nullptr ? Verdict::always : Program(understood_->tree.get(), *understood_, *catalog_, key, kind).verdict();
+}
+
+bool Filter::looksAtContents() const
+{
+    return understood_ != nullptr && understood_->tree != nullptr
+           && asksFor<CompareSignal, SignalChange, ByteTest, LengthTest>(*understood_->tree);
 }
 
 bool fitsPattern(std::string_view text, std::string_view pattern)

@@ -30,6 +30,10 @@ public:
     [[nodiscard]] bool matches(const can::FrameView& frame) const;
     /// Of the conditions, thinning aside.
     [[nodiscard]] Verdict verdict(const trace::TraceKey& key) const;
+    /// The same where the kind of the frame is known too.
+    [[nodiscard]] Verdict verdict(const trace::TraceKey& key, can::FrameKind kind) const;
+    /// Whether a frame's passing hangs on signals, bytes or length of a payload, its own or an earlier one.
+    [[nodiscard]] bool looksAtContents() const;
     [[nodiscard]] bool passesEverything() const { return understood_ == nullptr; }
     /// Whether a frame's passing hangs on other frames or on the start of the log.
     [[nodiscard]] bool needsOthers() const;

@@ -57,8 +57,9 @@ Verdict ofIdentifier(const Expression& expression, const trace::TraceKey& key, c
 
 }  // namespace
 
-Program::Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key)
-    : slots_(understood.changeSlots)
+Program::Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key,
+    std::optional<can::FrameKind> kind)
+    : kind_(kind), slots_(understood.changeSlots)
 {
     root_ = tree == nullptr ? add({Node::Kind::yes, -1, -1, nullptr, nullptr}) : build(*tree, catalog, key);
 }
@@ -113,6 +114,8 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
         tests_.emplace_back(message->plan.plan(signal->index), comparison, change->number, Number{});
         return add({NodeKind::change, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
     }
+    if (const auto* of = std::get_if<OfKind>(&expression.term); of != nullptr && kind_)
+        return fixed(of->kind == *kind_);
     const Verdict verdict = ofIdentifier(expression, key, message);
     if (verdict != Verdict::depends)
         return fixed(verdict == Verdict::always);

@@ -27,7 +27,9 @@ struct Moment {
 /// The conditions of a filter for one identifier: what is known of it is folded away, its signals are looked up.
 class Program {
 public:
-    Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key);
+    /// Where the kind of the frames is known, that is folded away as well.
+    Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key,
+        std::optional<can::FrameKind> kind = std::nullopt);
 
     [[nodiscard]] Verdict verdict() const;
     [[nodiscard]] bool matches(const can::FrameView& frame, const Moment& moment) const { return look(root_, frame, moment); }
@@ -71,6 +73,7 @@ private:
 
     [[nodiscard]] const ValueTest& test(const Node& node) const { return tests_[static_cast<std::size_t>(node.test)]; }
 
+    std::optional<can::FrameKind> kind_;
     std::vector<Node> nodes_;
     std::vector<ValueTest> tests_;
     int root_ = -1;

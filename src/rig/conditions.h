@@ -7,6 +7,7 @@
 
 #include "filter/condition.h"
 #include "rig/rig.h"
+#include "rules/recording_rule.h"
 
 namespace wavetrope::rig {
 
@@ -19,5 +20,18 @@ struct EventConditions {
 };
 
 [[nodiscard]] EventConditions conditionsOf(const Rig& rig, const std::shared_ptr<const database::Catalog>& catalog);
+
+/// What became of a rig's conditions and recordings over the buses of a run or log.
+struct CompiledRules {
+    rules::RuleSet set;                     ///< As many conditions as the rig has, in its order.
+    std::vector<std::size_t> recordings;    ///< For each recording of the set: which of the rig's it is.
+    /// What speaks of something that the catalog has not, with its place in the document. Such conditions are never true, and
+    /// such recordings are left out.
+    std::vector<Error> unknown;
+};
+
+/// `buses` are those of the run or log.
+[[nodiscard]] CompiledRules rulesOf(
+    const Rig& rig, const std::shared_ptr<const database::Catalog>& catalog, const std::vector<std::string>& buses);
 
 }  // namespace wavetrope::rig

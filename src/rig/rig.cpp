@@ -14,6 +14,7 @@
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
 #include "rig/document_text.h"
+#include "rig/rules_json.h"
 
 namespace wavetrope::rig {
 
@@ -61,7 +62,8 @@ BusSpec busOf(const JsonReader& in)
             bus.address = address;
         }
     if (!bus.kind->ofTheWorld && !bus.rate.known())
-        JsonReader::fail(in.placeOf("rate"), "a bus that is not of this machine's kernel needs a bit rate", "For example \"rate\": \"500k\"");
+        JsonReader::fail(
+            in.placeOf("rate"), "a bus that is not of this machine's kernel needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
     if (const std::string match = in.text("match"); match == "group")
         bus.match = database::Match::group;
@@ -121,8 +123,7 @@ Rig rigOf(const json& document, const std::string& path)
         rig.filters.push_back({filter.needText("name"), filter.text("expression")});
         distinct(filters, filter, rig.filters.back().name, "filters");
     });
-    in.each("events",
-        [&](const JsonReader& event) { rig.events.push_back({event.needText("name"), event.needText("when"), event.span("for")}); });
+    readRules(in, rig);
     return rig;
 }
 

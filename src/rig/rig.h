@@ -14,6 +14,7 @@
 #include "can/bit_rate.h"
 #include "database/catalog.h"
 #include "drive/node_spec.h"
+#include "rules/recording_rule.h"
 
 namespace wavetrope::rig {
 
@@ -33,10 +34,41 @@ struct NamedFilter {
     std::string expression;
 };
 
+/// A named condition. It flags the timeline, and recordings may hang on it.
 struct EventSpec {
     std::string name;
-    std::string when;                       ///< A filter expression.
-    Time hold{};
+    std::string when{};                     ///< Of frames and silence: a filter expression.
+    Time hold{};                            ///< Hold time, length of a silence, span of a load, `after`, `every`.
+    rules::ConditionKind kind = rules::ConditionKind::frames;
+    Time stays{};                           ///< It counts as true for so long behind the instant at which it last was.
+    std::string bus{};                      ///< Of a load or state.
+    double above = 0;                       ///< Of a load, in percent.
+    rules::BusState state = rules::BusState::busOff;
+    std::string word{};                     ///< A key, or a word from outside.
+};
+
+/// How the takes of a recording become files.
+struct FilesSpec {
+    std::string pattern = "{recording}-{date}-{number}.pcapng";     ///< The ending says the format and the compression.
+    std::uint64_t size = 0;                 ///< A new file from so many bytes on; 0: not by size.
+    std::uint64_t frames = 0;               ///< A new file behind so many frames; 0: not by frames.
+    Time every{};                           ///< A new file after so long; 0: not by time.
+    bool midnight = false;                  ///< A new file at the local midnight.
+    std::uint64_t keep = 0;                 ///< So many files stay, the newest; 0: all.
+    std::uint64_t total = 0;                ///< The newest stay within so many bytes; 0: all.
+    bool forGood = false;                   ///< None is taken away, not even where the disk is nearly full.
+};
+
+/// A recording: which frames it keeps, and when. See docs/recordings.md.
+struct RecordingSpec {
+    std::string name;
+    std::string keep{};                     ///< A filter expression; empty: everything.
+    std::string start{};                    ///< Over conditions; empty: from the run's begin, one take.
+    std::string stop{};                     ///< Over conditions; empty: where the start expression ends.
+    rules::Margin before{};
+    rules::Margin after{};
+    bool again = true;
+    FilesSpec files{};
 };
 
 /// A rig. Fields of the document that are not known here are kept when it is saved.
@@ -52,6 +84,7 @@ struct Rig {
     std::vector<drive::NodeSpec> nodes;
     std::vector<NamedFilter> filters;
     std::vector<EventSpec> events;
+    std::vector<RecordingSpec> recordings;
     nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
     nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
     std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.

@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "rules/condition_rule.h"
+
+#include "base/number_text.h"
+#include "base/time_text.h"
+
+namespace wavetrope::rules {
+
+const char* toText(BusState state)
+{
+    constexpr const char* names[] = {"error passive", "bus off", "gone"};
+    return names[static_cast<unsigned>(state)];
+}
+
+bool ConditionRule::momentary() const
+{
+    switch (kind) {
+    case ConditionKind::frames: return !filter.looksAtContents();
+    case ConditionKind::begins:
+    case ConditionKind::every:
+    case ConditionKind::lost:
+    case ConditionKind::key:
+    case ConditionKind::word: return true;
+    default: return false;
+    }
+}
+
+namespace {
+
+std::string shortest(double number)
+{
+    std::string out;
+    appendNumber(out, number);
+    return out;
+}
+
+}  // namespace
+
+std::string ConditionRule::words(const std::string& busName) const
+{
+    const std::string frames = filter.text().empty() ? "any frame" : filter.text();
+    switch (kind) {
+    case ConditionKind::frames: return span.count() > 0 ? frames + " for " + spanText(span) : frames;
+    case ConditionKind::silent: return "no frame of " + frames + " for " + spanText(span);
+    case ConditionKind::load: return "load of " + busName + " above " + shortest(percent) + " % over " + spanText(span);
+    case ConditionKind::state: return busName + " is " + toText(state);
+    case ConditionKind::begins: return "the run begins";
+    case ConditionKind::after: return spanText(span) + " behind the run's begin";
+    case ConditionKind::every: return "every " + spanText(span);
+    case ConditionKind::disk: return "the disk is nearly full";
+    case ConditionKind::lost: return "frames are lost";
+    case ConditionKind::key: return "key " + word;
+    case ConditionKind::word: return "the word " + word;
+    }
+    return {};
+}
+
+}  // namespace wavetrope::rules
