@@ -285,12 +285,12 @@ private Q_SLOTS:
                 pane->setCurrent(1);
         QTRY_VERIFY(events->count() > 0);
         auto* timeline = window_->findChild<Timeline*>();
-        const measure::Event event = events->event(0);
+        const measure::Event event = events->eventAt(0);
         const QPoint at(static_cast<int>(timeline->xOf(event.time)), 8);
         QTest::mouseClick(timeline, Qt::LeftButton, {}, at);
         QCOMPARE(window_->stage().selection().kind, Selection::Kind::event);
         QTRY_VERIFY(events->chosen() >= 0);
-        const measure::Event& marked = events->event(static_cast<std::size_t>(events->chosen()));
+        const measure::Event& marked = events->eventAt(static_cast<std::size_t>(events->chosen()));
         QCOMPARE(marked.time, window_->stage().selection().event.time);
         QCOMPARE(marked.text, window_->stage().selection().event.text);
         // Another selection takes the mark away.
@@ -613,7 +613,7 @@ private Q_SLOTS:
         QTRY_VERIFY(events->isVisible() && events->count() >= 5);
         int rut = -1;
         for (std::size_t i = 0; i < events->count(); ++i)
-            if (events->event(i).text == "rut" && rut < 0)
+            if (events->eventAt(i).text == "rut" && rut < 0)
                 rut = static_cast<int>(i);
         QVERIFY(rut >= 0);
         events->choose(rut);

@@ -783,7 +783,7 @@ private Q_SLOTS:
         QTRY_VERIFY(events->count() >= 1);
         auto* rows = events->findChild<QAbstractScrollArea*>(QStringLiteral("eventRows"));
         QTest::keyClick(rows, Qt::Key_Down);
-        QCOMPARE(stage().cursor(), events->event(0).time);
+        QCOMPARE(stage().cursor(), events->eventAt(0).time);
         QCOMPARE(stage().selection().kind, Selection::Kind::event);
         for (Pane* pane : window_->currentPage()->panes())
             if (pane->count() == 2)

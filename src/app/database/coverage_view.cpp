@@ -113,16 +113,16 @@ protected:
     {
         if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && chosen >= 0
             && static_cast<std::size_t>(chosen) < list.size())
-            open(static_cast<std::size_t>(chosen));
+            define(static_cast<std::size_t>(chosen));
         else
             RowList::keyPressEvent(event);
     }
     void mouseDoubleClickEvent(QMouseEvent* event) override
     {
         if (const std::int64_t index = rowAt(event->position()); index >= 0)
-            open(static_cast<std::size_t>(index));
+            define(static_cast<std::size_t>(index));
     }
-    void open(std::size_t index) { Q_EMIT view_.stage().definitionWanted(busOf(list[index]), idOf(list[index]).key()); }
+    void define(std::size_t index) { Q_EMIT view_.stage().definitionWanted(busOf(list[index]), idOf(list[index]).key()); }
     void paintRow(QPainter& painter, int y, std::uint64_t index) override
     {
         const Theme& theme = Theme::get();

@@ -387,7 +387,7 @@ void NetworkDialog::takeValue(int row, int column)
         db.definitions.begin(), db.definitions.end(), [&](const auto& d) { return d.uid == chosen.definition; });
     if (found == db.definitions.end())
         return;
-    const database::AttributeDefinition d = *found;
+    const database::AttributeDefinition& d = *found;
     const std::string title = "attribute " + d.name;
     // Changes the attributes of a copy of the object of the row.
     const auto changed = [&](auto object) {

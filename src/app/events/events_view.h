@@ -14,7 +14,7 @@ class EventsView : public View {
 public:
     explicit EventsView(Stage& stage);
     [[nodiscard]] std::size_t count() const { return events_.size(); }
-    [[nodiscard]] const measure::Event& event(std::size_t index) const { return events_[index]; }
+    [[nodiscard]] const measure::Event& eventAt(std::size_t index) const { return events_[index]; }
     void choose(int index);
     /// The event that is selected, here or elsewhere; -1 for none.
     [[nodiscard]] int chosen() const;

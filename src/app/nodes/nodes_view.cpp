@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/nodes/nodes_view.h"
-#include "app/parts/edit_times.h"
 
 #include <QContextMenuEvent>
+#include <QCoreApplication>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QLabel>
@@ -15,6 +15,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/parts/edit_times.h"
 #include "app/parts/elided_label.h"
 #include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/playback/playback_view.h"
-#include "app/parts/edit_times.h"
 
 #include <QAbstractItemView>
+#include <QApplication>
 #include <QDropEvent>
 #include <QFileInfo>
 #include <QHBoxLayout>
@@ -17,6 +17,7 @@
 
 #include "app/files/log_files.h"
 #include "app/paint/paint.h"
+#include "app/parts/edit_times.h"
 #include "app/parts/elided_label.h"
 #include "app/parts/wrap_layout.h"
 #include "app/theme/theme.h"

@@ -12,6 +12,7 @@
 #include "app/shell/run_bar.h"
 #include "app/parts/settings.h"
 #include "app/shell/settings_dialog.h"
+#include "app/stage/filter_line.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {

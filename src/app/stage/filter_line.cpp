@@ -196,7 +196,7 @@ void FilterLine::showNamed()
     for (const auto& [name, expression] : filters_) {
         QAction* use = menu.addAction(QStringLiteral("%1\t%2").arg(shown(name), shown(expression)));
         connect(use, &QAction::triggered, this,
-            [this, name = name] { setText(shown(name.find(' ') == std::string::npos ? '@' + name : "@\"" + name + '"')); });
+            [this, kept = name] { setText(shown(kept.find(' ') == std::string::npos ? '@' + kept : "@\"" + kept + '"')); });
     }
     if (filters_.empty())
         menu.addAction(tr("The rig has no named filters yet"))->setEnabled(false);
@@ -215,7 +215,7 @@ void FilterLine::showNamed()
     if (!filters_.empty()) {
         QMenu* out = menu.addMenu(tr("Take out"));
         for (const auto& [name, expression] : filters_)
-            connect(out->addAction(shown(name)), &QAction::triggered, this, [this, name = name] { Q_EMIT keepWanted(shown(name), {}); });
+            connect(out->addAction(shown(name)), &QAction::triggered, this, [this, kept = name] { Q_EMIT keepWanted(shown(kept), {}); });
     }
     menu.exec(named_->mapToGlobal(QPoint(0, named_->height())));
 }

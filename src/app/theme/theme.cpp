@@ -10,6 +10,7 @@
 #include <QPalette>
 #include <QProxyStyle>
 #include <QSvgRenderer>
+#include <QWidget>
 
 #include <algorithm>
 
