@@ -2,24 +2,17 @@
 // Loaded before user-mode Linux. That kernel keeps 2,696 bytes of its processes' vector registers; a processor with more of
 // them has the machine's kernel refuse to set a part. Here the whole is fetched, the part put into it, and the whole set.
 #include <elf.h>
-#include <sys/ptrace.h>
+#include <linux/ptrace.h>
 #include <sys/syscall.h>
 #include <sys/uio.h>
 #include <unistd.h>
 
 #include <algorithm>
-#include <cstdarg>
 #include <cstring>
 
-extern "C" long ptrace(enum __ptrace_request request, ...)
+// The library declares it with an ellipsis; the four arguments come in the same registers.
+extern "C" long ptrace(unsigned request, long process, void* address, void* data)
 {
-    va_list arguments;
-    va_start(arguments, request);
-    const long process = va_arg(arguments, int);
-    void* address = va_arg(arguments, void*);
-    void* data = va_arg(arguments, void*);
-    va_end(arguments);
-
     alignas(64) static thread_local unsigned char whole[32768];
     if (request == PTRACE_SETREGSET && reinterpret_cast<long>(address) == NT_X86_XSTATE) {
         const auto* part = static_cast<const iovec*>(data);
@@ -30,7 +23,7 @@ extern "C" long ptrace(enum __ptrace_request request, ...)
         }
     }
     // As the library does it: what is peeked at is the result.
-    if (request == PTRACE_PEEKTEXT || request == PTRACE_PEEKDATA || request == PTRACE_PEEKUSER) {
+    if (request == PTRACE_PEEKTEXT || request == PTRACE_PEEKDATA || request == PTRACE_PEEKUSR) {
         long word = 0;
         const long result = syscall(SYS_ptrace, request, process, address, &word);
         return result < 0 ? result : word;

@@ -9,10 +9,12 @@
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
 #include "bus/kinds.h"
+#include "cli/capture_command.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "clock/pacer.h"
 #include "record/recorder.h"
+#include "spool/spool.h"
 
 namespace wavetrope::cli {
 
@@ -134,11 +136,35 @@ void addBusCommands(CLI::App& program, int& result)
     program.add_subcommand("interfaces", "The kernel's CAN interfaces as CSV")->callback([&result] { result = interfaces(); });
 
     const auto options = std::make_shared<CaptureOptions>();
-    CLI::App* command = program.add_subcommand("capture", "Captures from interfaces of the kernel to a log");
-    command->add_option("--interface", options->interfaces, "Name, such as can0; may be given several times")->required();
+    const auto ofRig = std::make_shared<RigCapture>();
+    CLI::App* command = program.add_subcommand(
+        "capture", "Captures from interfaces of the kernel to a log, or runs the recordings of a rig");
+    auto* rig = command->add_option("rig", ofRig->rig, "The rig document whose buses, conditions and recordings are run");
+    auto* interface =
+        command->add_option("--interface", options->interfaces, "Name, such as can0; may be given several times")->excludes(rig);
     command->add_option("--for", options->span, "How long; without, until Ctrl+C");
-    addRecording(*command, options->record, "The log")->required();
-    command->callback([options, &result] { result = capture(*options); });
+    auto* record = addRecording(*command, options->record, "The log of the interfaces")->needs(interface);
+    interface->needs(record);
+    command->add_option("--out", ofRig->out, "Folder for the takes of a rig; without, this one")->needs(rig);
+    command
+        ->add_option(
+            "--spool", ofRig->spool, "Folder that keeps the run while it lasts, so that what is needed from before need not be in memory")
+        ->needs(rig);
+    command->add_option("--memory", ofRig->memory, "How much of memory its frames may take, such as 512MB")
+        ->transform(CLI::AsSizeValue(true))
+        ->check(CLI::Range(spool::leastMemory, std::size_t{1} << 46U))
+        ->needs(rig);
+    command->add_option("--socket", ofRig->socket, "Where words from outside are heard; see tell")->needs(rig);
+    command->add_flag("--virtual", ofRig->isVirtual, "As fast as it goes instead of real time, where all buses are simulated")->needs(rig);
+    command->callback([options, ofRig, &result] {
+        if (ofRig->rig.empty() && options->interfaces.empty()) {
+            result = report("expected a rig, or --interface and --record");
+            return;
+        }
+        ofRig->span = options->span;
+        result = ofRig->rig.empty() ? capture(*options) : captureRig(*ofRig);
+    });
+    addTell(program, result);
 }
 
 }  // namespace wavetrope::cli

@@ -3,7 +3,7 @@
 
 namespace wavetrope::formats {
 
-Expected<std::unique_ptr<LogFile>> LogFile::create(const std::string& path, std::span<const trace::TraceBus> buses)
+Expected<std::unique_ptr<LogFile>> LogFile::create(const std::string& path, std::span<const trace::TraceBus> buses, const std::string& note)
 {
     const auto format = formatForName(path);
     if (!format)
@@ -12,7 +12,7 @@ Expected<std::unique_ptr<LogFile>> LogFile::create(const std::string& path, std:
     if (!file)
         return tl::unexpected(file.error());
     auto log = std::unique_ptr<LogFile>(new LogFile(std::move(*file), (*format)->encoder()));
-    log->encoder_->begin(*log->file_, buses);
+    log->encoder_->begin(*log->file_, buses, note);
     return log;
 }
 

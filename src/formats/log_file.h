@@ -14,7 +14,9 @@ namespace wavetrope::formats {
 class LogFile {
 public:
     /// Begins a file.
-    [[nodiscard]] static Expected<std::unique_ptr<LogFile>> create(const std::string& path, std::span<const trace::TraceBus> buses);
+    /// A note stands inside of it where the format has a place for one.
+    [[nodiscard]] static Expected<std::unique_ptr<LogFile>> create(
+        const std::string& path, std::span<const trace::TraceBus> buses, const std::string& note = {});
 
     /// A bus that appears behind the beginning; its index is the next.
     void addBus(const trace::TraceBus& bus) { encoder_->bus(*file_, bus); }

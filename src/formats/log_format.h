@@ -74,7 +74,7 @@ public:
 class LogEncoder {
 public:
     virtual ~LogEncoder() = default;
-    virtual void begin(ByteTarget& target, std::span<const trace::TraceBus> buses) = 0;
+    virtual void begin(ByteTarget& target, std::span<const trace::TraceBus> buses, const std::string& note) = 0;
     /// A bus appears behind the beginning; its index is the next.
     virtual void bus(ByteTarget& target, const trace::TraceBus& bus)
     {

@@ -146,7 +146,7 @@ Expected<ReadReport> readPcap(ByteSource& source, LogSink& sink, Workers& worker
 
 class PcapEncoder final : public LogEncoder {
 public:
-    void begin(ByteTarget& target, std::span<const trace::TraceBus>) override
+    void begin(ByteTarget& target, std::span<const trace::TraceBus>, const std::string&) override
     {
         const std::uint32_t words[6] = {magicNano, 2U | 4U << 16, 0, 0, 65535, linkTypeCan};
         std::uint8_t bytes[fileHeader];

@@ -18,7 +18,7 @@ using namespace pcapng;
 
 class PcapngEncoder final : public LogEncoder {
 public:
-    void begin(ByteTarget& target, std::span<const trace::TraceBus> buses) override
+    void begin(ByteTarget& target, std::span<const trace::TraceBus> buses, const std::string& note) override
     {
         start(sectionHeader);
         put32(byteOrderMagic);
@@ -26,6 +26,8 @@ public:
         put16(0);
         put32(0xFFFFFFFFU);  // section length not given
         put32(0xFFFFFFFFU);
+        if (!note.empty())
+            putOption(comment, note);
         putOption(4, "Wavetrope");
         end(target);
         for (const trace::TraceBus& one : buses)

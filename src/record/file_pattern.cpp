@@ -73,8 +73,8 @@ Expected<std::string> fileNameFrom(const std::string& pattern, const FileFacts& 
     const std::size_t dot = out.find('.', out.rfind('-') == std::string::npos ? 0 : out.rfind('-'));
     const std::string ending = dot == std::string::npos || out.size() - dot > 40 ? std::string() : out.substr(dot);
     std::string name = fileNameOf(out.substr(0, out.size() - ending.size())) + fileNameOf(ending);
-    if (name.empty() || name == "." || name == "..")
-        name = "_" + name;
+    if (name.empty() || name.front() == '.')
+        name = "_" + name;  // hidden, nobody would find it
     return name;
 }
 

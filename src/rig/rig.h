@@ -14,6 +14,7 @@
 #include "can/bit_rate.h"
 #include "database/catalog.h"
 #include "drive/node_spec.h"
+#include "record/take_writer.h"
 #include "rules/recording_rule.h"
 
 namespace wavetrope::rig {
@@ -47,18 +48,6 @@ struct EventSpec {
     std::string word{};                     ///< A key, or a word from outside.
 };
 
-/// How the takes of a recording become files.
-struct FilesSpec {
-    std::string pattern = "{recording}-{date}-{number}.pcapng";     ///< The ending says the format and the compression.
-    std::uint64_t size = 0;                 ///< A new file from so many bytes on; 0: not by size.
-    std::uint64_t frames = 0;               ///< A new file behind so many frames; 0: not by frames.
-    Time every{};                           ///< A new file after so long; 0: not by time.
-    bool midnight = false;                  ///< A new file at the local midnight.
-    std::uint64_t keep = 0;                 ///< So many files stay, the newest; 0: all.
-    std::uint64_t total = 0;                ///< The newest stay within so many bytes; 0: all.
-    bool forGood = false;                   ///< None is taken away, not even where the disk is nearly full.
-};
-
 /// A recording: which frames it keeps, and when. See docs/recordings.md.
 struct RecordingSpec {
     std::string name;
@@ -68,7 +57,7 @@ struct RecordingSpec {
     rules::Margin before{};
     rules::Margin after{};
     bool again = true;
-    FilesSpec files{};
+    record::FileRules files{};
 };
 
 /// A rig. Fields of the document that are not known here are kept when it is saved.

@@ -149,11 +149,16 @@ std::uint64_t sizeOf(const JsonReader& in, const char* field)
     return *size;
 }
 
-FilesSpec filesOf(const JsonReader& in)
+record::FileRules filesOf(const JsonReader& in)
 {
-    FilesSpec out;
+    record::FileRules out;
     in.needObject();
     out.pattern = in.text("pattern", out.pattern);
+    const auto name = record::fileNameFrom(out.pattern, {});
+    if (!name)
+        JsonReader::fail(in.placeOf("pattern"), name.error().what, name.error().remedy);
+    if (const auto format = formats::formatForName(*name); !format)
+        JsonReader::fail(in.placeOf("pattern"), format.error().what, format.error().remedy);
     out.size = sizeOf(in, "size");
     out.frames = in.whole("frames", std::uint64_t{1} << 53U, 0);
     if (in.has("every"))

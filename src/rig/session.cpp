@@ -20,6 +20,7 @@ constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
 constexpr Time longestSlice = std::chrono::milliseconds(100);
+constexpr Time handOver = std::chrono::milliseconds(20);    // what the kernel's frames take to their reader, at most
 constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
 
 }  // namespace
@@ -34,6 +35,8 @@ public:
         for (OngoingRecording& recording : session_.recordings_)
             if (recording.level && recording.problem.empty())
                 recording.recorder->take(frame);
+        if (session_.rules_)
+            session_.rules_->frame(session_.trace_.rows() - 1, frame);
     }
 
 private:
@@ -63,6 +66,7 @@ Session::~Session()
     if (logReader_.joinable())
         logReader_.join();
     stop();
+    endTakes();
     for (const auto& actor : actors_)
         if (started_)
             actor->stop();
@@ -112,6 +116,7 @@ Expected<void> Session::build()
     for (const BusSpec& bus : rig_.buses)
         for (const std::string& file : bus.databases)
             incomplete = incomplete || !databases_.byPath.contains(file);
+    incomplete_ = incomplete;
     EventConditions events = conditionsOf(rig_, catalog_);
     if (!incomplete && !events.unknown.empty())
         return tl::unexpected(events.unknown.front().second);
@@ -131,11 +136,74 @@ Expected<void> Session::build()
         std::move(made->begin(), made->end(), std::back_inserter(actors_));
     }
     playback_ = all<drive::Playback>().front();
+    auto made = makeRules();
+    if (!made)
+        return tl::unexpected(made.error());
+    rules_ = std::move(*made);
     for (bus::Bus* bus : buses)
         bus->listen(ingest_.get());
     now_ = begins_.count();
     publish();
     return {};
+}
+
+Expected<std::unique_ptr<LiveRules>> Session::makeRules()
+{
+    if (rig_.events.empty() && (rig_.recordings.empty() || !options_.takes))
+        return nullptr;
+    std::vector<std::string> names;
+    std::vector<can::BitRate> rates;
+    for (const trace::TraceBus& bus : trace_.buses()) {
+        names.push_back(bus.name);
+        rates.push_back(bus.rate);
+    }
+    CompiledRules compiled = rulesOf(rig_, catalog_, names);
+    if (!incomplete_ && !compiled.unknown.empty())
+        return tl::unexpected(compiled.unknown.front());
+    return LiveRules::create(rig_, std::move(compiled), trace_, std::move(rates), options_.takes);
+}
+
+Expected<void> Session::takeRules(const Rig& from)
+{
+    Rig next = rig_;
+    next.filters = from.filters;
+    next.events = from.events;
+    next.recordings = from.recordings;
+    std::swap(rig_, next);
+    auto made = makeRules();
+    if (!made) {
+        std::swap(rig_, next);
+        return tl::unexpected(made.error());
+    }
+    endTakes();
+    rules_ = std::move(*made);
+    if (rules_ && started_)
+        rules_->begin(scheduler_.now());
+    return {};
+}
+
+void Session::endTakes()
+{
+    if (rules_)
+        rules_->end("the run ends");
+}
+
+// What the rules are told of buses besides their frames.
+void Session::watchBuses()
+{
+    lostBefore_.resize(buses_.size(), 0);
+    goneBefore_.resize(buses_.size(), false);
+    for (bus::Bus* bus : arriving_) {
+        const auto index = static_cast<std::size_t>(
+            std::find_if(buses_.begin(), buses_.end(), [&](const auto& one) { return one.get() == bus; }) - buses_.begin());
+        const bus::Health health = bus->health();
+        if (std::exchange(lostBefore_[index], health.lost) < health.lost)
+            rules_->lose(static_cast<int>(index), scheduler_.now());
+        const bool gone = health.state == bus::Health::State::down;
+        if (goneBefore_[index] != gone)
+            rules_->gone(static_cast<int>(index), gone, scheduler_.now());
+        goneBefore_[index] = gone;
+    }
 }
 
 drive::Actor* Session::actor(std::string_view name)
@@ -152,6 +220,8 @@ void Session::slice(Time until)
         started_ = true;
         for (const auto& actor : actors_)
             actor->start();
+        if (rules_)
+            rules_->begin(begins_);
     }
     if (!allSimulated_) {
         // What is simulated goes on up to each frame that has arrived, so that all come in the order of time.
@@ -162,6 +232,12 @@ void Session::slice(Time until)
         });
     }
     scheduler_.runUntil(until);
+    if (rules_) {
+        // Frames of the kernel come to hand a little behind their stamps.
+        watchBuses();
+        rules_->settle(allSimulated_ ? until : until - std::max(patience_, handOver));
+        rules_->flush(until);
+    }
     if (options_.measured)
         measures_->advance(trace_.snapshot());
     for (OngoingRecording& recording : recordings_) {
@@ -190,6 +266,7 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
     }
     own();
     carryOut();
+    ++changes_;  // all reports are made anew
     publish();
     disown();
 }
@@ -325,6 +402,10 @@ void Session::publish()
     if (colliding)
         collisions_ = std::move(*colliding);
     health_ = std::move(health);
+    if (rules_ && (std::exchange(rulesChanges_, changes_) != changes_ || publishings_++ % 8 == 0)) {
+        conditionReports_ = rules_->conditions();
+        takingReports_ = rules_->recordings(scheduler_.now());
+    }
     recordingReports_.clear();
     for (const OngoingRecording& recording : recordings_) {
         recordingReports_.push_back(
@@ -465,6 +546,18 @@ PlaybackReport Session::playbackReport() const
         if (const auto* facts = report.as<drive::PlaybackFacts>(); facts != nullptr)
             return {*facts, collisions_};
     return {};
+}
+
+std::vector<ConditionReport> Session::conditionReports() const
+{
+    const std::scoped_lock lock(mutex_);
+    return conditionReports_;
+}
+
+std::vector<TakingReport> Session::takingReports() const
+{
+    const std::scoped_lock lock(mutex_);
+    return takingReports_;
 }
 
 std::vector<bus::Health> Session::health() const

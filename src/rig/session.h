@@ -22,6 +22,7 @@
 #include "measure/measures.h"
 #include "record/recorder.h"
 #include "rig/actors.h"
+#include "rig/live_rules.h"
 #include "rig/rig.h"
 #include "spool/spool.h"
 #include "trace/trace.h"
@@ -33,6 +34,7 @@ struct SessionOptions {
     std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
     std::vector<std::string> without;           ///< Nodes left out of the simulation.
     bool measured = true;                       ///< Keep measures up while running.
+    std::optional<TakesOptions> takes{};        ///< Arms the rig's recordings; without, conditions alone are followed.
     std::optional<spool::SpoolOptions> spool;  ///< Keep the run on the disk; none for memory alone, within what the machine allows.
 };
 
@@ -117,6 +119,13 @@ public:
         const auto named = rig_.namedFilters();
         return filter::Filter::compile(text, playbackCatalog_, {&named});
     }
+    /// The rig's conditions and recordings, or null where it has none.
+    [[nodiscard]] LiveRules* rules() { return rules_.get(); }
+    /// Ends the takes that go on, and with them their files.
+    void endTakes();
+    /// Puts other conditions and recordings in place of the present ones, between two frames: takes that go on end, and the
+    /// new recordings are armed. An error leaves all as it is.
+    [[nodiscard]] Expected<void> takeRules(const Rig& from);
     /// Identifiers that playback and others who are on both send.
     [[nodiscard]] std::vector<Collision> collisions() const { return collisionsOf(*playback_, actors_, *catalog_); }
 
@@ -141,6 +150,10 @@ public:
     [[nodiscard]] std::vector<RecordingReport> recordings() const;
     /// The oldest of them; none: off, with what ended the last one early.
     [[nodiscard]] RecordingReport recording() const;
+    /// The rig's conditions, in its order.
+    [[nodiscard]] std::vector<ConditionReport> conditionReports() const;
+    /// The rig's recordings that are armed, in its order.
+    [[nodiscard]] std::vector<TakingReport> takingReports() const;
     /// How the run is kept.
     [[nodiscard]] spool::SpoolReport keeping() const { return spool_->report(); }
     [[nodiscard]] spool::Spool* spool() { return spool_.get(); }
@@ -181,6 +194,12 @@ private:
     };
     std::vector<OngoingRecording> recordings_;
     void bringLevel(OngoingRecording& recording, std::uint64_t most);
+    [[nodiscard]] Expected<std::unique_ptr<LiveRules>> makeRules();
+    void watchBuses();
+    std::unique_ptr<LiveRules> rules_;
+    std::vector<std::uint64_t> lostBefore_;     // of each bus
+    std::vector<bool> goneBefore_;
+    bool incomplete_ = false;                   // a database is missing
     bool allSimulated_ = true;
     bool started_ = false;
 
@@ -207,6 +226,10 @@ private:
     std::vector<bus::Health> health_;
     std::vector<RecordingReport> recordingReports_;
     std::string recordingProblem_;
+    std::vector<ConditionReport> conditionReports_;
+    std::vector<TakingReport> takingReports_;
+    std::uint64_t rulesChanges_ = ~0ULL;    // the driving thread's: the requests that they were made behind
+    unsigned publishings_ = 0;
     // The driving thread's: what the reports were made for.
     std::vector<std::uint64_t> reportedActors_;
     std::uint64_t reportedChanges_ = ~0ULL;  // the requests that the collisions were looked for behind

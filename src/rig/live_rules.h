@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The conditions and recordings of a rig in a run.
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "record/take_writer.h"
+#include "rig/conditions.h"
+#include "rules/rehearsal.h"
+
+namespace wavetrope::rig {
+
+/// Where the takes of a run go.
+struct TakesOptions {
+    std::string folder;                                 ///< Made where it is missing.
+    std::uint64_t leaveFree = std::uint64_t{1} << 30;   ///< The disk is nearly full below so many free bytes.
+    std::function<std::uint64_t(const std::string& folder)> freeSpace;  ///< Asks for the free bytes; empty asks the system.
+};
+
+/// A condition in a run, for people.
+struct ConditionReport {
+    std::string name;
+    std::string words;              ///< How it reads.
+    bool now = false;
+    std::uint64_t met = 0;          ///< How often it became true.
+    std::optional<Time> last;       ///< When it last was true; while it is: since when.
+    bool known = true;
+};
+
+/// A recording in a run, for people.
+struct TakingReport {
+    std::string name;
+    rules::Rules::RecordingState state;
+    record::WriterReport files;
+    std::string words;              ///< "armed: waits for chatter", "keeps: 12.4 s, 41230 frames", "behind the stop for 3.1 s", "done".
+    std::string never;              ///< Why it can never start or stop, or empty.
+};
+
+/// Follows the rules as frames come, on the thread that drives the run.
+class LiveRules final : public rules::RuleSink {
+public:
+    /// The trace outlives it. Without takes conditions alone are followed.
+    [[nodiscard]] static Expected<std::unique_ptr<LiveRules>> create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
+        std::vector<can::BitRate> rates, const std::optional<TakesOptions>& takes);
+
+    void begin(Time origin) { rules_->begin(origin); }
+    /// A frame that the trace has just taken.
+    void frame(trace::Row row, const can::FrameView& frame);
+    /// All frames up to an instant have come.
+    void settle(Time until) { rules_->settle(until); }
+    /// Hands what was taken to the system, and looks after the disk. Several times a second.
+    void flush(Time now);
+    void end(const std::string& why) { rules_->end(why); }
+
+    void press(const std::string& key, Time at) { rules_->press(key, at); }
+    void tell(const std::string& word, Time at) { rules_->tell(word, at); }
+    void lose(int bus, Time at) { rules_->lose(bus, at); }
+    void gone(int bus, bool is, Time at) { rules_->gone(bus, is, at); }
+    void start(std::size_t recording, Time at) { rules_->startByHand(recording, at); }
+    void stop(std::size_t recording, Time at) { rules_->stopByHand(recording, at); }
+
+    [[nodiscard]] std::vector<ConditionReport> conditions() const;
+    [[nodiscard]] std::vector<TakingReport> recordings(Time now) const;
+    /// Takes that have ended or go on, the newest last; the oldest are forgotten behind many.
+    [[nodiscard]] const std::deque<rules::Take>& takes() const { return takes_; }
+    [[nodiscard]] bool any() const { return !facts_.empty() || !writers_.empty(); }
+
+private:
+    LiveRules(const Rig& rig, CompiledRules compiled, const trace::Trace& trace) : compiled_(std::move(compiled)), trace_(trace)
+    {
+        for (const BusSpec& bus : rig.buses)
+            buses_.push_back(bus.name);
+    }
+    void became(std::size_t condition, Time at, bool now) override;
+    void takeBegins(std::size_t recording, Time at, const std::string& why) override;
+    void keepsEarlier(std::size_t recording, trace::Row row) override;
+    void keeps(std::size_t recording, trace::Row row, const can::FrameView& frame) override;
+    void takeEnds(std::size_t recording, Time at, const std::string& why) override;
+    Time stampOf(trace::Row row) override;
+    rules::Take* current(std::size_t recording);
+
+    struct Facts {
+        std::uint64_t met = 0;
+        std::optional<Time> last;
+    };
+    CompiledRules compiled_;
+    const trace::Trace& trace_;
+    std::vector<std::string> buses_;
+    TakesOptions options_;
+    std::unique_ptr<rules::Rules> rules_;
+    std::unordered_map<std::uint64_t, trace::IdentifierIndex> identifiers_;
+    std::vector<Facts> facts_;
+    std::vector<std::unique_ptr<record::TakeWriter>> writers_;      // of each recording
+    std::vector<std::string> never_;
+    std::deque<rules::Take> takes_;
+    std::uint64_t forgotten_ = 0;                   // takes, from the front
+    std::vector<std::uint64_t> newest_;             // of each recording: the number of its newest take among all
+    bool nearlyFull_ = false;
+    int untilDisk_ = 0;
+};
+
+}  // namespace wavetrope::rig
