@@ -99,7 +99,7 @@ void reading(const std::vector<can::Frame>& frames)
     MemoryTarget target;
     const auto encoder = formats::logFormats().front().encoder();
     const std::vector<trace::TraceBus> buses{{"A", {500'000, 0}}};
-    encoder->begin(target, buses);
+    encoder->begin(target, buses, {});
     for (const can::Frame& frame : frames)
         benchmark::DoNotOptimize(encoder->frame(target, frame.view()));
     const auto size = static_cast<double>(target.bytes.size());

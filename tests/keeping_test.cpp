@@ -187,7 +187,7 @@ private Q_SLOTS:
         } target;
         target.file.setFileName(path);
         QVERIFY(target.file.open(QIODevice::WriteOnly));
-        encoder->begin(target, (*source)->trace().buses());
+        encoder->begin(target, (*source)->trace().buses(), {});
         trace::Row next = 0;
         const auto write = [&](trace::Row count) {
             for (const trace::Row end = next + count; next < end; ++next)

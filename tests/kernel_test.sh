@@ -89,4 +89,57 @@ tail -n +2 "$work/out.txt" >"$work/out.rows"
 cmp "$work/out.rows" "$work/wanted.txt" || { diff "$work/out.rows" "$work/wanted.txt" | head; problem "sent frames differ"; }
 # Own frames come back marked as sent.
 [ "$("$cli" list "$work/echo.pcapng" --filter sent --columns id | tail -n +2 | wc -l)" = 160 ] || problem "own frames are not marked as sent"
-echo "kernel_test: 200 frames in, 160 out, exact"
+# An interface that comes, changes and goes: a row for each.
+"$cli" interfaces --watch >"$work/watch" & watch=$!
+until grep -q ',present,vcan0,up,vcan,' "$work/watch"; do kill -0 $watch || problem "no watch"; sleep 0.05; done
+ip link add dev vcan7 type vcan
+until grep -q ',appeared,vcan7,down,vcan,' "$work/watch"; do kill -0 $watch || problem "no watch"; sleep 0.05; done
+ip link set vcan7 up
+until grep -q ',changed,vcan7,up,vcan,' "$work/watch"; do kill -0 $watch || problem "no watch"; sleep 0.05; done
+ip link del vcan7
+until grep -q ',gone,vcan7,gone,vcan,' "$work/watch"; do kill -0 $watch || problem "no watch"; sleep 0.05; done
+kill -INT $watch
+wait $watch || problem "the watch ended badly"
+[ "$(grep -c ',vcan7,' "$work/watch")" = 3 ] || problem "not a row for each change: $(cat "$work/watch")"
+
+# A rig that captures two buses, one of which is not there yet, is pulled out, and is put back: the other goes on.
+cat >"$work/two.json" <<'R'
+{"wavetrope": 1, "name": "two", "buses": [{"name": "Here", "rate": "500k", "interface": "vcan0"}, {"name": "There", "rate": "500k", "interface": "vcan7"}],
+ "events": [{"name": "away", "bus": "There", "state": "gone"}],
+ "recordings": [{"name": "all", "files": {"pattern": "{recording}-{number}.pcapng"}}, {"name": "away", "start": "away", "files": {"pattern": "{recording}-{number}.pcapng"}}]}
+R
+"$cli" capture "$work/two.json" --out "$work/takes" --socket "$work/words.sock" 2>"$work/rig.err" & rig=$!
+until grep -q capturing "$work/rig.err"; do kill -0 $rig || problem "no capture of the rig: $(cat "$work/rig.err")"; sleep 0.05; done
+grep -q 'bus There.*no such interface.*waited for' "$work/rig.err" || problem "what is missing is not named: $(cat "$work/rig.err")"
+frames() { "$cli" list "$work/takes/all-001.pcapng.part" --filter "bus $1" --columns time 2>/dev/null | tail -n +2 | wc -l; }
+await() {
+  local tries=0
+  until [ "$(frames "$1")" = "$2" ]; do
+    kill -0 $rig || problem "the capture of the rig has ended: $(cat "$work/rig.err")"
+    tries=$((tries + 1)); [ $tries -lt 200 ] || problem "bus $1 has $(frames "$1") frames, not $2: $(cat "$work/rig.err")"
+    sleep 0.1
+  done
+}
+# What it says of the bus, so often.   says WORDS TIMES
+says() {
+  local tries=0
+  until [ "$(grep -c "bus There: $1" "$work/rig.err")" = "$2" ]; do
+    kill -0 $rig || problem "the capture of the rig has ended: $(cat "$work/rig.err")"
+    tries=$((tries + 1)); [ $tries -lt 200 ] || problem "not said $2 times that bus There is $1: $(cat "$work/rig.err")"
+    sleep 0.1
+  done
+}
+"$peer" send vcan0; await Here 200
+ip link add dev vcan7 type vcan; ip link set vcan7 mtu 72 up
+says alive 1
+"$peer" send vcan7; await There 200
+ip link del vcan7
+says 'vcan7 is gone' 1
+"$peer" send vcan0; await Here 400
+ip link add dev vcan7 type vcan; ip link set vcan7 mtu 72 up
+says alive 2
+"$peer" send vcan7; await There 400
+kill -TERM $rig
+wait $rig || problem "the capture of the rig failed: $(cat "$work/rig.err")"
+[ "$("$cli" list "$work/takes/all-001.pcapng" --columns time | tail -n +2 | wc -l)" = 800 ] || problem "frames of the rig are missing"
+echo "kernel_test: 200 frames in, 160 out, exact; an interface pulled out and put back"

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/kernel_bus.h"
 
+#include <fcntl.h>
 #include <linux/can/error.h>
 #include <linux/can/raw.h>
 #include <net/if.h>
@@ -27,6 +28,11 @@ namespace {
 
 constexpr int pollMilliseconds = 50;
 constexpr unsigned batchSize = 64;
+constexpr auto betweenTries = std::chrono::milliseconds(200);
+constexpr int wantedBuffer = 8 * 1024 * 1024;
+
+// What passes without anybody opening the bus again.
+bool mayComeBack(int failure) { return failure == ENODEV || failure == ENETDOWN || failure == ENXIO || failure == EIO; }
 
 tl::unexpected<Error> failWith(int code, const std::string& interface)
 {
@@ -43,53 +49,83 @@ tl::unexpected<Error> failWith(int code, const std::string& interface)
 
 }  // namespace
 
-Expected<std::unique_ptr<KernelBus>> KernelBus::open(const std::string& interface, const Options& options)
+// A socket bound to an interface, or what is in the way; -1 where there is no socket at all.
+int KernelBus::openSocket(const std::string& interface, int& index, int& failure)
 {
-    if (interface.empty() || interface.size() >= IFNAMSIZ)
-        return fail("an interface name has 1 to 15 characters", interface);
+    index = failure = 0;
     const int socket = ::socket(PF_CAN, SOCK_RAW | SOCK_CLOEXEC, CAN_RAW);
-    if (socket < 0)
-        return failWith(errno, interface);
-    const auto giveUp = [&](int code) {
-        ::close(socket);
-        return failWith(code, interface);
-    };
-
+    if (socket < 0) {
+        failure = errno;
+        return -1;
+    }
     ifreq request{};
     std::strncpy(request.ifr_name, interface.c_str(), IFNAMSIZ - 1);
     if (::ioctl(socket, SIOCGIFFLAGS, &request) < 0)
-        return giveUp(errno);
-    if ((request.ifr_flags & IFF_UP) == 0)
-        return giveUp(ENETDOWN);
-    if (::ioctl(socket, SIOCGIFINDEX, &request) < 0)
-        return giveUp(errno);
-    const int interfaceIndex = request.ifr_ifindex;
+        failure = errno;
+    else if ((request.ifr_flags & IFF_UP) == 0)
+        failure = ENETDOWN;
+    else if (::ioctl(socket, SIOCGIFINDEX, &request) < 0)
+        failure = errno;
+    if (failure != 0)
+        return socket;
 
     const int on = 1;
     const can_err_mask_t allErrors = CAN_ERR_MASK;
-    const int buffer = 8 * 1024 * 1024;
     ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_FD_FRAMES, &on, sizeof on);
     ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_RECV_OWN_MSGS, &on, sizeof on);
     ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &allErrors, sizeof allErrors);
     ::setsockopt(socket, SOL_SOCKET, SO_TIMESTAMPNS, &on, sizeof on);
     ::setsockopt(socket, SOL_SOCKET, SO_RXQ_OVFL, &on, sizeof on);
-    ::setsockopt(socket, SOL_SOCKET, SO_RCVBUF, &buffer, sizeof buffer);
+    if (::setsockopt(socket, SOL_SOCKET, SO_RCVBUFFORCE, &wantedBuffer, sizeof wantedBuffer) < 0)
+        ::setsockopt(socket, SOL_SOCKET, SO_RCVBUF, &wantedBuffer, sizeof wantedBuffer);
 
     sockaddr_can address{};
     address.can_family = AF_CAN;
-    address.can_ifindex = interfaceIndex;
+    address.can_ifindex = request.ifr_ifindex;
     if (::bind(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address) < 0)
-        return giveUp(errno);
-    return std::unique_ptr<KernelBus>(new KernelBus(interface, socket, options));
+        failure = errno;
+    else
+        index = request.ifr_ifindex;
+    return socket;
 }
 
-KernelBus::KernelBus(std::string interface, int socket, const Options& options)
+Expected<std::unique_ptr<KernelBus>> KernelBus::open(const std::string& interface, const Options& options)
+{
+    auto opened = await(interface, options);
+    if (!opened)
+        return opened;
+    if (const int failure = (*opened)->failure_; failure != 0)
+        return failWith(failure, interface);
+    return opened;
+}
+
+Expected<std::unique_ptr<KernelBus>> KernelBus::await(const std::string& interface, const Options& options)
+{
+    if (interface.empty() || interface.size() >= IFNAMSIZ)
+        return fail("an interface name has 1 to 15 characters", interface);
+    int index = 0, failure = 0;
+    const int socket = openSocket(interface, index, failure);
+    if (socket >= 0 && (failure == 0 || mayComeBack(failure)))
+        return std::unique_ptr<KernelBus>(new KernelBus(interface, socket, index, failure, options));
+    if (socket >= 0)
+        ::close(socket);
+    return failWith(failure, interface);
+}
+
+KernelBus::KernelBus(std::string interface, int socket, int index, int failure, const Options& options)
     : interface_(std::move(interface)),
       socket_(socket),
+      index_(index),
       options_(options),
       queue_(std::make_unique<Queue>(options.queueLimit)),
-      reader_([this] { read(); })
-{}
+      failure_(failure)
+{
+    int size = 0;
+    socklen_t length = sizeof size;
+    if (::getsockopt(socket_, SOL_SOCKET, SO_RCVBUF, &size, &length) == 0)
+        buffer_ = static_cast<std::size_t>(size) / 2;   // the kernel tells twice of what was asked for
+    reader_ = std::thread([this] { read(); });
+}
 
 KernelBus::~KernelBus()
 {
@@ -103,6 +139,8 @@ void KernelBus::read()
     while (!stopping_) {
         pollfd waiting{socket_, POLLIN, 0};
         const int ready = ::poll(&waiting, 1, pollMilliseconds);
+        if (failure_ != 0)
+            recover();
         if (ready <= 0)
             continue;
         reading_ = true;
@@ -111,6 +149,39 @@ void KernelBus::read()
         if (failure_ != 0)
             std::this_thread::sleep_for(std::chrono::milliseconds(pollMilliseconds));
     }
+}
+
+// Looks whether the interface is there again: the same one, or another of its name that was plugged in.
+void KernelBus::recover()
+{
+    const auto now = std::chrono::steady_clock::now();
+    if (now - recovering_ < betweenTries)
+        return;
+    recovering_ = now;
+    ifreq request{};
+    std::strncpy(request.ifr_name, interface_.c_str(), IFNAMSIZ - 1);
+    if (::ioctl(socket_, SIOCGIFFLAGS, &request) < 0) {
+        failure_ = errno;
+        return;
+    }
+    if ((request.ifr_flags & IFF_UP) == 0) {
+        failure_ = ENETDOWN;
+        return;
+    }
+    if (::ioctl(socket_, SIOCGIFINDEX, &request) == 0 && request.ifr_ifindex == index_) {
+        failure_ = 0;
+        return;
+    }
+    int index = 0, failure = 0;
+    const int socket = openSocket(interface_, index, failure);
+    if (socket < 0)
+        return;
+    if (failure == 0 && ::dup3(socket, socket_, O_CLOEXEC) >= 0) {
+        index_ = index;
+        lostBefore_ += overflow_.exchange(0);   // the new socket counts from zero
+        failure_ = 0;
+    }
+    ::close(socket);
 }
 
 void KernelBus::receiveBatch()
@@ -249,12 +320,17 @@ Health KernelBus::health() const
     }
     if (failure == ENETDOWN)
         health.words = interface_ + " is down";
+    else if (failure == ENODEV || failure == ENXIO)
+        health.words = interface_ + (index_ == 0 ? ": there is no such interface" : " is gone");
     else if (failure != 0)
         health.words = interface_ + ": " + std::strerror(failure);
     else if (refused_ > 0)
         health.words = interface_ + " refused " + std::to_string(refused_) + " frames to send: " + std::strerror(refusal_);
     health.errors = errors_;
-    health.lost = lost_ + overflow_ + refused_;
+    health.lost = lost_ + overflow_ + lostBefore_ + refused_;
+    if (buffer_ < wantedBuffer && failure == 0)
+        health.advice = "the kernel holds " + std::to_string(buffer_ / 1000) + " kB of frames for " + interface_
+                        + " at the most, and bursts may be lost: sysctl -w net.core.rmem_max=" + std::to_string(wantedBuffer);
     return health;
 }
 

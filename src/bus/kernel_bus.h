@@ -25,6 +25,9 @@ public:
 
     /// Opens an interface by name. Errors say in words what is wrong when it is missing, down or not permitted.
     [[nodiscard]] static Expected<std::unique_ptr<KernelBus>> open(const std::string& interface, const Options& options);
+    /// The same, but waits for one that is missing or down: its health says so until it is there. An interface that vanishes
+    /// later is waited for in any case, and taken up when one of its name is back.
+    [[nodiscard]] static Expected<std::unique_ptr<KernelBus>> await(const std::string& interface, const Options& options);
     ~KernelBus() override;
     KernelBus(const KernelBus&) = delete;
     KernelBus& operator=(const KernelBus&) = delete;
@@ -41,13 +44,18 @@ public:
 
 private:
     struct Queue;
-    KernelBus(std::string interface, int socket, const Options& options);
+    KernelBus(std::string interface, int socket, int index, int failure, const Options& options);
+    static int openSocket(const std::string& interface, int& index, int& failure);
     void read();
+    void recover();
     void receiveBatch();
     void follow(const can::Frame& frame);
 
     std::string interface_;
-    int socket_;
+    int socket_;                        // the number stays when the socket behind it is another one
+    std::atomic<int> index_;                         // of the interface that it is bound to; 0: none
+    std::size_t buffer_ = 0;            // bytes that the kernel holds for us
+    std::chrono::steady_clock::time_point recovering_{};
     Options options_;
     std::unique_ptr<Queue> queue_;
     std::vector<bool> enabled_;
@@ -55,6 +63,7 @@ private:
     std::atomic<bool> reading_{false};  // frames may have left the socket that are not in the queue yet
     std::atomic<std::uint64_t> lost_{0};
     std::atomic<std::uint32_t> overflow_{0};
+    std::atomic<std::uint64_t> lostBefore_{0};  // by sockets that are no more
     std::atomic<int> failure_{0};
     std::uint64_t refused_ = 0;
     int refusal_ = 0;

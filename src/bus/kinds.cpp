@@ -20,7 +20,7 @@ Expected<std::unique_ptr<Bus>> openSimulated(clock::Scheduler& scheduler, const 
 
 Expected<std::unique_ptr<Bus>> openKernel(clock::Scheduler&, const Wanted& wanted)
 {
-    auto opened = KernelBus::open(wanted.address, {wanted.index, wanted.rate, arrivedFrames});
+    auto opened = KernelBus::await(wanted.address, {wanted.index, wanted.rate, arrivedFrames});
     if (!opened)
         return tl::unexpected(opened.error());
     return std::move(*opened);

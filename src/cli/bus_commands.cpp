@@ -20,6 +20,8 @@ namespace wavetrope::cli {
 
 namespace {
 
+Time machineTime() { return std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch()); }
+
 int interfaces()
 {
     std::vector<bus::Listed> listed;
@@ -35,6 +37,33 @@ int interfaces()
         out.row({one.address, one.state, one.kind, one.rate.known() ? std::to_string(one.rate.nominal) : "",
             one.rate.data > 0 ? std::to_string(one.rate.data) : ""});
     return 0;
+}
+
+// A row for each change, until Ctrl+C.
+int watchInterfaces()
+{
+    auto watch = bus::InterfaceWatch::start();
+    if (!watch)
+        return report(watch.error());
+    CsvWriter out(stdout);
+    out.row({"time", "change", "name", "state", "kind", "bit_rate", "data_bit_rate", "sample_point", "restart_ms", "place"});
+    clock::SteadyClock wall;
+    while (!interrupted && out.good()) {
+        const Time now = machineTime();
+        for (const bus::InterfaceChange& change : (*watch)->poll(now)) {
+            const bus::KernelInterface& is = change.is;
+            char sample[16] = "";
+            if (is.samplePoint > 0)
+                std::snprintf(sample, sizeof sample, "%.1f", is.samplePoint);
+            out.row(
+                {secondsText(now), bus::toText(change.what), is.name, change.what == bus::InterfaceChange::What::gone ? "gone" : is.state,
+                    is.kind, is.rate.known() ? std::to_string(is.rate.nominal) : "", is.rate.data > 0 ? std::to_string(is.rate.data) : "",
+                    sample, is.restartAfter ? std::to_string(*is.restartAfter / std::chrono::milliseconds(1)) : "", is.place});
+        }
+        out.flush();
+        wall.waitFor(std::chrono::milliseconds(50));
+    }
+    return out.finish() ? 0 : printed(false);
 }
 
 struct CaptureOptions {
@@ -58,8 +87,6 @@ private:
     record::Recorder* recorder_ = nullptr;
     std::uint64_t frames_ = 0;
 };
-
-Time machineTime() { return std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch()); }
 
 int capture(const CaptureOptions& options)
 {
@@ -87,6 +114,8 @@ int capture(const CaptureOptions& options)
         auto opened = bus::KernelBus::open(name, {index, rate, 1U << 17});
         if (!opened)
             return report(opened.error());
+        if (const std::string advice = (*opened)->health().advice; !advice.empty())
+            warn(advice);
         (*opened)->listen(&ingest);
         buses.push_back(std::move(*opened));
         all.push_back(buses.back().get());
@@ -133,7 +162,10 @@ int capture(const CaptureOptions& options)
 
 void addBusCommands(CLI::App& program, int& result)
 {
-    program.add_subcommand("interfaces", "The kernel's CAN interfaces as CSV")->callback([&result] { result = interfaces(); });
+    const auto watches = std::make_shared<bool>(false);
+    CLI::App* list = program.add_subcommand("interfaces", "The kernel's CAN interfaces as CSV");
+    list->add_flag("--watch", *watches, "A row for each change, until Ctrl+C");
+    list->callback([watches, &result] { result = *watches ? watchInterfaces() : interfaces(); });
 
     const auto options = std::make_shared<CaptureOptions>();
     const auto ofRig = std::make_shared<RigCapture>();

@@ -23,7 +23,7 @@ namespace {
 std::atomic<bool> readAgain{false};
 
 constexpr std::size_t usualMemory = 512'000'000;
-constexpr Time reportEvery = std::chrono::seconds(1);
+constexpr Time reportEvery = std::chrono::milliseconds(500);
 
 // What the service manager is told, where one started the program (its notification protocol). One that does not listen is
 // not waited for: frames come first, which is why no library does it.
@@ -110,6 +110,25 @@ private:
     std::vector<Known> known_;
 };
 
+// Says how a bus is whenever that changes.
+class BusesLine {
+public:
+    void show(const rig::Session& session, const rig::Rig& rig)
+    {
+        const auto health = session.health();
+        said_.resize(health.size());
+        for (std::size_t i = 0; i < health.size(); ++i) {
+            std::string words = health[i].state == bus::Health::State::refusing ? "refuses frames to send" : health[i].words;
+            if (words != said_[i])
+                std::fprintf(stderr, "bus %s: %s\n", rig.buses[i].name.c_str(), words.c_str());
+            said_[i] = std::move(words);
+        }
+    }
+
+private:
+    std::vector<std::string> said_;
+};
+
 // Conditions and recordings of the rig as it stands in its file now. The buses go on; nothing is lost in between.
 void takeAnew(rig::Session& session, const rig::Rig& running, const std::string& path)
 {
@@ -161,6 +180,9 @@ int captureRig(const RigCapture& options)
         warn(problem.text());
     if (options.isVirtual && !(*session)->allSimulated())
         return report(Error{"--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig, 0, 0, {}});
+    for (const bus::Health& health : (*session)->health())
+        if (!health.advice.empty())
+            warn(health.advice);
     if (rig->recordings.empty())
         warn("the rig has no recordings: nothing is kept");
     for (const rig::TakingReport& recording : (*session)->takingReports())
@@ -178,6 +200,7 @@ int captureRig(const RigCapture& options)
     Service service;
     clock::SteadyClock wall;
     TakesLine takes;
+    BusesLine buses;
     ProgressLine progress("capturing");
     Time shown{};
     const Time begins = (*session)->begins();
@@ -203,6 +226,7 @@ int captureRig(const RigCapture& options)
         if (now - shown >= reportEvery) {
             shown = now;
             takes.show(**session);
+            buses.show(**session, *rig);
             service.say("STATUS=" + std::to_string((*session)->trace().rows()) + " frames");
         }
         if (!options.span.empty())

@@ -98,6 +98,9 @@ Expected<void> Session::build()
             leftOut_.push_back(std::move(error));
         } else {
             buses_.push_back(std::move(*opened));
+            // One that is missing or down is waited for; the rest of the rig runs.
+            if (const bus::Health health = buses_.back()->health(); health.state == bus::Health::State::down)
+                leftOut_.push_back({health.words + "; it is waited for", "bus " + spec.name, 0, 0, {}});
         }
         buses.push_back(buses_.back().get());
     }
@@ -260,6 +263,8 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
         own();
         carryOut();
         slice(pacer ? std::min({end, pacer->target(), scheduler_.now() + longestSlice}) : std::min(end, scheduler_.now() + sliceUnpaced));
+        if (pacer)
+            publish();
         disown();
         if (!pacer)
             spool_->makeRoom();
