@@ -33,6 +33,8 @@
 #include "app/shell/main_window.h"
 #include "app/shell/rig_settings_dialog.h"
 #include "app/shell/settings_dialog.h"
+#include "app/files/recent_files.h"
+#include "app/stage/interfaces.h"
 #include "app/stage/note_desk.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
@@ -98,6 +100,63 @@ void selectMessage(Stage& stage, const char* name, int signal = -1)
             stage.select(selection);
             return;
         }
+}
+
+// The empty desk, with interfaces as a bench may have them.
+bool takeBegin(Photographer& photographer, const std::string& rigPath, const std::string& log, const QString& suffix)
+{
+    const Time now = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
+    const auto made = [&](const char* name, const char* kind, bool up) {
+        bus::WatchedInterface one;
+        one.is.name = name;
+        one.is.kind = kind;
+        one.is.up = up;
+        one.is.state = up ? "up" : "down";
+        one.is.hasController = one.is.kind == "can";
+        one.is.mayFd = true;
+        one.since = now - std::chrono::minutes(41);
+        return one;
+    };
+    std::vector<bus::WatchedInterface> all = {
+        made("can0", "can", true), made("can1", "can", false), made("can2", "can", true), made("vcan0", "vcan", true)};
+    all[0].is.rate = {500'000, 0};
+    all[0].is.samplePoint = 87.5;
+    all[0].is.restartAfter = std::chrono::milliseconds(100);
+    all[0].is.place = "usb 1-2.1";
+    all[0].is.sendErrors = 0;
+    all[0].is.receiveErrors = 3;
+    all[0].is.received = 2'811'940;
+    all[0].is.busErrors = 9;
+    all[1].is.place = "usb 1-2.2";
+    all[1].last = bus::InterfaceChange::What::changed;
+    all[1].since = now - std::chrono::minutes(36);
+    all[2].is.place = "usb 1-2.3";
+    all[2].gone = true;
+    all[2].since = now - std::chrono::minutes(67);
+    QHash<QString, Interfaces::Trend> trends;
+    Interfaces::Trend& trend = trends[QStringLiteral("can0")];
+    for (int second = 0; second < 60; ++second)
+        trend.perSecond.push_back(1142 + 60 * std::sin(second * 0.7) - (second > 21 && second < 26 ? 500 : 0));
+    for (int second = 0; second < 600; ++second)
+        trend.errors.emplace_back(0, second < 200 ? 0 : second < 230 ? 40 : std::max(2, 40 - (second - 230) / 8));
+    trend.load = 29;
+    trends[QStringLiteral("vcan0")].perSecond.assign(60, 0);
+    Interfaces::get().show(all, trends);
+    noteRecentFile(QString::fromStdString(log));
+    noteRecentFile(QString::fromStdString(rigPath));
+    rig::Rig rig;
+    rig.name = "No rig yet";
+    rig.document = {{"wavetrope", rig::Rig::version}};
+    rig.saved = rig.document;
+    auto live = RunDocument::live(rig);
+    if (!live)
+        return false;
+    auto* window = new MainWindow(std::move(*live));
+    window->show();
+    const bool good = photographer.take(*window, QStringLiteral("begin") + suffix);
+    window->closeWithoutAsking();
+    QTest::qWait(50);
+    return good;
 }
 
 // Each page as it stands, with the second tab of its panes too.
@@ -525,6 +584,8 @@ int main(int argc, char** argv)
     program.add_flag("--every", every, "Every page, live and on the log, besides the main pictures");
     bool only = false;
     program.add_flag("--only-log", only, "The log by itself, without the live rig");
+    bool begin = false;
+    program.add_flag("--only-begin", begin, "The empty desk alone");
     bool dialogs = false;
     program.add_flag("--dialogs", dialogs, "With --only-log: without its pages as they are");
     CLI11_PARSE(program, argc, argv);
@@ -540,6 +601,10 @@ int main(int argc, char** argv)
     for (const std::string& theme : themes) {
         Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
         const QString suffix = QStringLiteral("-") + QString::fromStdString(theme);
+        if (!only)
+            good = takeBegin(photographer, rigPath, log, suffix) && good;
+        if (begin)
+            continue;
         good = (only ? takeLog(photographer, *rig, log, !dialogs, suffix) : takeAll(photographer, *rig, log, every, suffix)) && good;
     }
     return good ? 0 : 1;

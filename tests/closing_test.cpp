@@ -24,6 +24,7 @@
 #include <algorithm>
 
 #include "answers.h"
+#include "app/files/recent_files.h"
 #include "app/keeping/keeping.h"
 #include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
@@ -442,7 +443,7 @@ private Q_SLOTS:
         const QString other = folder_.filePath(QStringLiteral("other.json"));
         QVERIFY(shown->saveRigTo(other));
         QVERIFY(shown->saveRigTo(path()));
-        const QStringList recent = MainWindow::recentFiles();
+        const QStringList recent = recentFiles();
         QVERIFY(recent.size() >= 2);
         QCOMPARE(recent[0], QFileInfo(path()).absoluteFilePath());
         QCOMPARE(recent[1], QFileInfo(other).absoluteFilePath());

@@ -1,9 +1,9 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: GPL-3.0-or-later
 # Frames of a plain program arrive in `wavetrope-cli capture` exactly, and the other way round, on a real kernel's CAN
-# sockets. Runs inside tests/in-kernel.   kernel_test.sh CLI PEER DEMO
+# sockets. Runs inside tests/in-kernel.   kernel_test.sh CLI PEER DEMO [WINDOW-TEST]
 set -eu
-cli=$1 peer=$2 demo=$3
+cli=$1 peer=$2 demo=$3 window=${4:-}
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 problem() { echo "kernel_test: $*" >&2; ip -s link >&2; exit 1; }
 
@@ -142,4 +142,9 @@ says alive 2
 kill -TERM $rig
 wait $rig || problem "the capture of the rig failed: $(cat "$work/rig.err")"
 [ "$("$cli" list "$work/takes/all-001.pcapng" --columns time | tail -n +2 | wc -l)" = 800 ] || problem "frames of the rig are missing"
+# The window, from an empty desk to two interfaces of this kernel.
+if [ -n "$window" ]; then
+  HOME=$work WAVETROPE_IN_KERNEL=1 QT_QPA_PLATFORM=offscreen "$window" onAKernelsInterfaces >"$work/window" 2>&1 || problem "the window: $(cat "$work/window")"
+  grep -q '^PASS.*onAKernelsInterfaces' "$work/window" || problem "the window was not tried: $(cat "$work/window")"
+fi
 echo "kernel_test: 200 frames in, 160 out, exact; an interface pulled out and put back"

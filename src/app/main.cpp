@@ -54,7 +54,7 @@ int main(int argc, char** argv)
             spool::removeKeptBefore(keeping->folder, std::chrono::hours(24) * days);
 
     rig::Rig rig;
-    rig.name = "Rig";
+    rig.name = "No rig yet";
     rig.document = {{"wavetrope", rig::Rig::version}, {"name", "Rig"}};
     rig.saved = rig.document;
     if (!rigPath.empty()) {

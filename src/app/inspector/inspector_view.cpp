@@ -15,6 +15,8 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/stage/interface_words.h"
+#include "app/stage/interfaces.h"
 #include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
@@ -245,6 +247,7 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::signal: paintMessage(painter); break;
     case Selection::Kind::node: paintNode(painter); break;
     case Selection::Kind::event: paintEventFacts(painter); break;
+    case Selection::Kind::interface: paintInterface(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
@@ -653,6 +656,112 @@ void Inspector::paintNode(QPainter& painter)
     if (rest > 0)
         paintText(painter, QRectF(edge(), y, width(), theme.px(18)), tr("and %1 more").arg(rest), theme.body(), theme.ink3);
     contentHeight_ = y + theme.px(20);
+}
+
+void Inspector::paintInterface(QPainter& painter)
+{
+    const Theme& theme = Theme::get();
+    const QString& name = stage_.selection().node;
+    const bus::WatchedInterface* of = Interfaces::get().find(name);
+    double y = theme.px(10);
+    paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(22)), name, theme.title(), theme.ink);
+    lines_ << name;
+    y += theme.px(24);
+    if (of == nullptr)
+        return;
+    const bus::KernelInterface& is = of->is;
+    const InterfaceWords words = wordsOf(*of);
+    paintPlug(painter, QRectF(edge(), y + theme.px(3), theme.px(18), theme.px(12)), *of);
+    const QString says = tr("%1 since %2").arg(words.state, clockText(of->since));
+    paintText(painter, QRectF(edge() + theme.px(25), y, width() - 2 * edge() - theme.px(25), theme.px(18)), says, theme.body(), theme.ink2);
+    lines_ << says;
+    y += theme.px(26);
+    const auto plain = [&](const QString& what, const QString& value) { fact(painter, y, what, value, false, false); };
+    if (is.hasController) {
+        const bool wrong = is.up && is.state != "up";
+        fact(painter, y, tr("Controller"),
+            !is.up             ? tr("off")
+            : is.state == "up" ? tr("error active")
+                               : QString::fromStdString(is.state),
+            wrong, false);
+        fact(painter, y, tr("Bit rate"), is.rate.known() ? rateWords(is.rate) : tr("none set yet"));
+        if (is.samplePoint > 0)
+            fact(painter, y, tr("Sample point"), tr("%1 %").arg(is.samplePoint, 0, 'f', 1));
+        plain(tr("FD"), is.fd ? tr("on") : is.mayFd ? tr("could, is off") : tr("no"));
+        plain(tr("After bus off"), is.restartAfter && is.restartAfter->count() > 0
+                                       ? tr("restarts in %1").arg(QString::fromStdString(spanText(*is.restartAfter)))
+                                       : tr("stays off until it is restarted"));
+        plain(tr("Listen-only"), is.listenOnly ? tr("yes, it stays silent") : tr("no, it acknowledges"));
+    } else {
+        plain(tr("Made by"), tr("the kernel (%1)").arg(QString::fromStdString(is.kind)));
+        plain(tr("FD"), is.fd ? tr("on") : tr("no"));
+    }
+    plain(tr("Time stamps"), tr("the kernel's"));
+    if (!is.place.empty())
+        plain(tr("Hangs on"), QString::fromStdString(is.place));
+    if (is.sendErrors || is.receiveErrors) {
+        section(painter, y, tr("Error counters"), tr("last 10 min"));
+        paintErrorTrend(painter, y, Interfaces::get().trend(name).errors);
+        fact(painter, y, tr("Sending, receiving"), tr("%1, %2").arg(is.sendErrors.value_or(0)).arg(is.receiveErrors.value_or(0)));
+    } else {
+        section(painter, y, tr("Since it is there"));
+    }
+    if (is.hasController) {
+        fact(painter, y, tr("Errors on the bus"), countText(is.busErrors));
+        fact(painter, y, tr("Bus off, restarted"), tr("%1, %2").arg(is.busOffs).arg(is.restarts));
+    }
+    fact(painter, y, tr("Frames received"), countText(is.received));
+    fact(painter, y, tr("Frames sent"), countText(is.sent));
+    fact(painter, y, tr("Lost in the kernel"), countText(is.dropped), is.dropped > 0);
+    if (const std::string made = is.setUpBy(); !made.empty()) {
+        section(painter, y, tr("As it stands, made by"));
+        painter.setFont(theme.mono(10.5));
+        painter.setPen(theme.ink);
+        QRectF used;
+        const QString command = QString::fromStdString(made);
+        painter.drawText(QRectF(edge(), y, width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap, command, &used);
+        y += used.height() + theme.px(4);
+        lines_ << command;
+    }
+    contentHeight_ = y;
+}
+
+// Steps of both counters against the limit above which a controller is error passive.
+void Inspector::paintErrorTrend(QPainter& painter, double& y, const std::deque<std::pair<unsigned, unsigned>>& counters)
+{
+    constexpr double passive = 128, seconds = 600;
+    const Theme& theme = Theme::get();
+    const QRectF box(edge() + theme.px(24), y + theme.px(4), width() - 2 * edge() - theme.px(24), theme.px(60));
+    const double tall = std::max(160.0, [&] {
+        unsigned most = 0;
+        for (const auto& [send, receive] : counters)
+            most = std::max({most, send, receive});
+        return static_cast<double>(most);
+    }());
+    const auto at = [&](double value) { return box.bottom() - box.height() * value / tall; };
+    paintText(painter, QRectF(edge(), at(passive) - theme.px(8), theme.px(22), theme.px(16)), QStringLiteral("128"), theme.mono(10.5),
+        theme.ink2);
+    paintText(painter, QRectF(edge(), at(0) - theme.px(8), theme.px(22), theme.px(16)), QStringLiteral("0"), theme.mono(10.5), theme.ink2);
+    painter.setPen(QPen(theme.ink3, 1, Qt::DashLine));
+    painter.drawLine(QPointF(box.left(), at(passive)), QPointF(box.right(), at(passive)));
+    paintText(painter, QRectF(box.left(), at(passive) - theme.px(15), box.width(), theme.px(14)), tr("above: error passive"), theme.body(),
+        theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
+    painter.setPen(theme.hairline);
+    painter.drawLine(box.bottomLeft(), box.bottomRight());
+    for (const bool sending : {false, true}) {
+        painter.setPen(QPen(sending ? theme.ink3 : theme.ink, 1.4, sending ? Qt::DotLine : Qt::SolidLine));
+        QPointF before;
+        for (std::size_t i = 0; i < counters.size(); ++i) {
+            const double x = box.right() - box.width() * static_cast<double>(counters.size() - 1 - i) / seconds;
+            const QPointF now(x, at(sending ? counters[i].first : counters[i].second));
+            if (i > 0) {
+                painter.drawLine(before, QPointF(x, before.y()));
+                painter.drawLine(QPointF(x, before.y()), now);
+            }
+            before = now;
+        }
+    }
+    y = box.bottom() + theme.px(6);
 }
 
 void Inspector::paintEventFacts(QPainter& painter)

@@ -5,6 +5,8 @@
 #include <QPushButton>
 #include <QWidget>
 
+#include <deque>
+
 #include "app/layout/layout_widget.h"
 #include "app/stage/stage.h"
 
@@ -36,6 +38,8 @@ private:
     void link(QPainter& painter, double& y, const QString& name, const QString& node);
     void paintNode(QPainter& painter);
     void paintEventFacts(QPainter& painter);
+    void paintInterface(QPainter& painter);
+    void paintErrorTrend(QPainter& painter, double& y, const std::deque<std::pair<unsigned, unsigned>>& counters);
     void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id = {});
     void section(QPainter& painter, double& y, const QString& text, const QString& right = {});
     void fact(QPainter& painter, double& y, const QString& name, const QString& value, bool wrong = false, bool mono = true);

@@ -19,6 +19,8 @@ constexpr int lineWidth = 1;
 
 bool drawsNone(QWidget* widget)
 {
+    if (widget->property("headless").toBool())
+        return false;
     return (qobject_cast<QAbstractScrollArea*>(widget) != nullptr && qobject_cast<QTextEdit*>(widget) == nullptr)
            || qobject_cast<TimePlot*>(widget) != nullptr || qobject_cast<View*>(widget) != nullptr;
 }

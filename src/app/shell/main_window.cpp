@@ -157,6 +157,10 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::rigSaveWanted, this, [this] { saveRig(); });
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
+    // Queued: this window may make way for another.
+    connect(stage_.get(), &Stage::watchWanted, this, &MainWindow::watch, Qt::QueuedConnection);
+    connect(stage_.get(), &Stage::fileWanted, this, &MainWindow::openFromHere, Qt::QueuedConnection);
+    connect(stage_.get(), &Stage::newRigWanted, this, &MainWindow::newRig, Qt::QueuedConnection);
     new FocusMark(this);
     buildPages();
     refreshTitle();

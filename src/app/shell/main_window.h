@@ -80,8 +80,10 @@ public:
     /// Opens an empty rig in a window of its own.
     void newRig();
     void rigSettings();
-    /// Files that were opened or saved last.
-    [[nodiscard]] static QStringList recentFiles();
+    /// Whether nothing is here yet that would be missed: no bus, no file, no edit.
+    [[nodiscard]] bool atEmptyDesk() const;
+    /// Makes a rig of interfaces of the machine, and runs it in a window that takes the place of an empty one.
+    void watch(const QStringList& interfaces);
 
     [[nodiscard]] Page* pageAt(int index) const;
     [[nodiscard]] int pageCount() const;
@@ -122,7 +124,9 @@ private:
     void goToPane(int step);
     void askForPageName(int index);
     void showPageMenu(int index, const QPoint& at);
-    static void noteRecent(const QString& path);
+    /// Opens a rig or log, asked for where no path is given; the window takes the place of an empty one.
+    void openFromHere(const QString& path);
+    void makeWayFor(MainWindow* window);
     void takeIntoDocument();
     [[nodiscard]] bool nodesChanged() const;
     [[nodiscard]] bool rigChanged() const;

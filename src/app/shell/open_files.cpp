@@ -3,6 +3,7 @@
 #include <QFileInfo>
 #include <QMessageBox>
 
+#include "app/files/recent_files.h"
 #include "app/import/several_logs_dialog.h"
 #include "app/import/text_log_dialog.h"
 #include "app/keeping/keeping_options.h"
@@ -45,7 +46,7 @@ MainWindow* MainWindow::openFile(const QString& path, const rig::Rig& rigForLogs
         window = new MainWindow(RunDocument::log(path.toStdString(), rigForLogs, std::move(layout), follow));
     }
     window->show();
-    noteRecent(path);
+    noteRecentFile(path);
     const auto& problems = window->document().isLive() ? window->document().databases().problems : std::vector<Error>{};
     if (!problems.empty()) {
         QStringList lines;

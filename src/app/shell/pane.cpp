@@ -120,6 +120,8 @@ void Pane::put(Entry entry)
         orderFocus();
     holdWidth();
     setCurrent(index);
+    // A page of its own whose name says all.
+    headBox_->setVisible(entries_.size() > 1 || !entry.view->property("headless").toBool());
 }
 
 void Pane::showEvent(QShowEvent* event)

@@ -167,6 +167,19 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     layout->addLayout(inset);
     layout->addWidget(tree_, 1);
     layout->addWidget(result_);
+    if (stage.emptyDesk()) {
+        auto* words = new QLabel(tr("Buses, nodes, messages and signals will stand here."));
+        words->setObjectName(QStringLiteral("treeWords"));
+        words->setWordWrap(true);
+        words->setAlignment(Qt::AlignTop);
+        words->setContentsMargins(13, 4, 9, 0);
+        Theme::writeInBody(words);
+        const auto quieten = [words] { words->setStyleSheet(QStringLiteral("color: %1").arg(Theme::get().ink2.name())); };
+        quieten();
+        connect(&Theme::get(), &Theme::changed, words, quieten);
+        layout->insertWidget(1, words, 1);
+        tree_->hide();
+    }
     result_->setAlignment(Qt::AlignHCenter);
     result_->setContentsMargins(8, 2, 8, 4);
     result_->hide();

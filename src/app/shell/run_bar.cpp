@@ -65,6 +65,10 @@ void BusChips::paintEvent(QPaintEvent*)
     QPainter painter(this);
     const Theme& theme = Theme::get();
     const auto& buses = stage_.document().buses();
+    if (stage_.emptyDesk()) {
+        paintText(painter, rect(), RunBar::tr("No bus yet: choose one below, or open something."), theme.body(), theme.ink2);
+        return;
+    }
     const double each = chipWidth();
     const bool full = each > theme.px(110);
     for (unsigned bus = 0; bus < buses.size(); ++bus) {
@@ -201,7 +205,8 @@ void RunBar::refresh()
 {
     const Theme& theme = Theme::get();
     rig::Session* session = stage_.document().session();
-    const bool running = session != nullptr && session->running();
+    const bool empty = stage_.emptyDesk();
+    const bool running = session != nullptr && session->running() && !empty;
     const bool recording = session != nullptr && session->recording().on;
     if (running != wasRunning_ || stale_) {
         wasRunning_ = running;
@@ -218,8 +223,10 @@ void RunBar::refresh()
         now->setIcon(theme.icon("now", wasFollowing_ ? theme.accent : theme.ink));
     }
     stale_ = false;
-    now->setChecked(stage_.following());
-    clock_->setText(timeWords(stage_.seconds(stage_.cursor()), 2));
+    for (QToolButton* button : {startStop, record, now})
+        button->setEnabled(!empty);
+    now->setChecked(stage_.following() && !empty);
+    clock_->setText(timeWords(empty ? 0 : stage_.seconds(stage_.cursor()), 2));
 }
 
 void RunBar::contextMenuEvent(QContextMenuEvent* event) { nameButton->menu()->popup(event->globalPos()); }

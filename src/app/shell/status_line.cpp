@@ -8,6 +8,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/elided_label.h"
 #include "app/parts/notation.h"
+#include "app/stage/interfaces.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -63,6 +64,13 @@ QString StatusLine::factsNow()
         return tr("Reading %1").arg(QString::fromStdString(document.title()));
     const std::uint64_t rows = stage_.snapshot().rows();
     QStringList facts;
+    if (stage_.emptyDesk()) {
+        const auto& all = Interfaces::get().all();
+        const auto alive = std::count_if(
+            all.begin(), all.end(), [](const bus::WatchedInterface& one) { return !one.gone && one.is.alive(); });
+        facts << tr("nothing captured yet") << tr("%1 interfaces known").arg(all.size()) << tr("%1 alive").arg(alive);
+        return facts.join(QStringLiteral("      "));
+    }
     if (!document.isLive())
         facts << QString::fromStdString(document.title());
     facts << tr("%1 frames").arg(countText(rows));
@@ -145,6 +153,8 @@ QString StatusLine::stateNow() const
     const RunDocument& document = stage_.document();
     if (!document.isLive())
         return tr("Space: to the last frame");
+    if (stage_.emptyDesk())
+        return tr("Enter: watch what is ticked      Ctrl+O: open");
     const rig::Session* session = stage_.document().session();
     if (session->running())
         return stage_.following() ? tr("following the newest frame") : tr("resting, capture goes on. Space: back to now");

@@ -57,7 +57,7 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
 
 QSize Timeline::sizeHint() const
 {
-    const auto buses = static_cast<int>(std::max<std::size_t>(1, stage_.document().buses().size()));
+    const auto buses = static_cast<int>(stage_.emptyDesk() ? 3 : std::max<std::size_t>(1, stage_.document().buses().size()));
     return {600, Theme::get().px(flagHeight + axisHeight + std::max(12.0, std::min(15.0, 62.0 / buses)) * buses + 2)};
 }
 
@@ -118,6 +118,16 @@ void Timeline::paintEvent(QPaintEvent*)
                 .arg(stage_.document().percentRead()),
             theme.body(), theme.ink2, Qt::AlignCenter);
         painter.fillRect(QRectF(0, height() - 3, width() * stage_.document().percentRead() / 100.0, 2), theme.accent);
+        return;
+    }
+    if (stage_.emptyDesk()) {
+        painter.setFont(theme.body());
+        painter.setPen(theme.ink2);
+        painter.drawText(QRectF(left(), 0, right() - left(), bottom), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap,
+            tr("The load of every bus will lie here over the whole run. It begins when a bus is watched or a log is opened.\n"
+               "A log may be dropped anywhere in this window."));
+        painter.setPen(theme.hairline);
+        painter.drawLine(0, height() - 1, width(), height() - 1);
         return;
     }
     // Window.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/view_kinds.h"
 
+#include "app/begin/begin_view.h"
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
@@ -18,6 +19,8 @@ namespace wavetrope::app {
 const std::vector<ViewKind>& viewKinds()
 {
     static const std::vector<ViewKind> kinds = {
+        {"begin", "Begin", "Interfaces of this machine, rigs and logs used lately",
+            [](Stage& stage) -> View* { return new BeginView(stage); }},
         {"roster", "Roster", "The newest frame of each identifier", [](Stage& stage) -> View* { return new RosterView(stage); }},
         {"stream", "Stream", "Frames in order", [](Stage& stage) -> View* { return new StreamView(stage); }},
         {"lanes", "Lanes", "Signals over time", [](Stage& stage) -> View* { return new LanesView(stage); }},

@@ -6,6 +6,7 @@
 #include <QTabBar>
 
 #include "app/files/log_files.h"
+#include "app/files/recent_files.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping.h"
 #include "app/shell/main_window.h"
@@ -28,17 +29,13 @@ void MainWindow::buildMenu()
         addAction(item);
         return item;
     };
-    add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] {
-        const QString path = askForLogOrRig(this, tr("Open"));
-        if (!path.isEmpty())
-            openFile(path, document_->rig(), this);
-    });
+    add(menu_, tr("Open log or rig..."), QKeySequence::Open, [this] { openFromHere({}); });
     auto* recent = menu_->addMenu(tr("Open recent"));
     recent->setObjectName(QStringLiteral("recent"));
     connect(recent, &QMenu::aboutToShow, this, [this, recent] {
         recent->clear();
         for (const QString& path : recentFiles())
-            connect(recent->addAction(path), &QAction::triggered, this, [this, path] { openFile(path, document_->rig(), this); });
+            connect(recent->addAction(path), &QAction::triggered, this, [this, path] { openFromHere(path); });
         if (recent->isEmpty())
             recent->addAction(tr("nothing yet"))->setEnabled(false);
     });

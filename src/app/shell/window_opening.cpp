@@ -10,10 +10,12 @@
 #include <QTimer>
 #include <QUrl>
 
+#include "app/files/log_files.h"
 #include "app/keeping/keeping_options.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/shell/status_line.h"
+#include "app/stage/interfaces.h"
 
 namespace wavetrope::app {
 
@@ -59,6 +61,48 @@ void MainWindow::replay(const QString& path)
     window->raise();
     window->activateWindow();
     window->fulfil({Wish::For::playback, path, 0, {}});
+}
+
+bool MainWindow::atEmptyDesk() const
+{
+    return document_->isLive() && document_->rig().buses.empty() && document_->rig().path.empty() && losses().empty();
+}
+
+void MainWindow::makeWayFor(MainWindow* window)
+{
+    if (window == nullptr || !atEmptyDesk())
+        return;
+    window->setGeometry(geometry());
+    closeWithoutAsking();
+}
+
+void MainWindow::openFromHere(const QString& path)
+{
+    const QString chosen = path.isEmpty() ? askForLogOrRig(this, tr("Open")) : path;
+    if (!chosen.isEmpty())
+        makeWayFor(openFile(chosen, document_->rig(), this));
+}
+
+void MainWindow::watch(const QStringList& interfaces)
+{
+    nlohmann::json buses = nlohmann::json::array();
+    for (const QString& name : interfaces) {
+        nlohmann::json bus = {{"name", name.toStdString()}, {"interface", name.toStdString()}};
+        if (const bus::WatchedInterface* of = Interfaces::get().find(name); of != nullptr && of->is.rate.known())
+            bus["rate"] = can::toText(of->is.rate);
+        buses.push_back(std::move(bus));
+    }
+    const nlohmann::json document = {
+        {"wavetrope", rig::Rig::version}, {"name", interfaces.join(QStringLiteral(", ")).toStdString()}, {"buses", buses}};
+    auto rig = rig::rigFromText(document.dump(), {});
+    Expected<std::unique_ptr<RunDocument>> live = rig ? liveRun(*rig) : tl::unexpected(rig.error());
+    if (!live) {
+        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(live.error().text()));
+        return;
+    }
+    auto* window = new MainWindow(std::move(*live));
+    window->show();
+    makeWayFor(window);
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event)

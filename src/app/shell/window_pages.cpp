@@ -22,6 +22,9 @@ nlohmann::json usualPages()
 {"name":"Databases","layout":{"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]}}])");
 }
 
+// What one begins from, where there is no bus to look at.
+nlohmann::json emptyDesk() { return nlohmann::json::parse(R"([{"name":"Begin","layout":{"tabs":[{"view":"begin"}]}}])"); }
+
 // A step that was done before it is pushed.
 class DoneCommand : public QUndoCommand {
 public:
@@ -60,7 +63,8 @@ void MainWindow::buildPages()
     const auto& document = document_->rig().document;
     const nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty()
                                      ? document["pages"]
-                                     : usualPages();
+                                 : document_->isLive() && document_->rig().buses.empty() ? emptyDesk()
+                                                                                         : usualPages();
     for (const auto& page : pages)
         if (page.is_object() && page.contains("name") && page["name"].is_string())
             addPage(QString::fromStdString(page["name"].get<std::string>()),

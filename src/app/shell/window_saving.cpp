@@ -12,6 +12,7 @@
 #include "app/database/database_view.h"
 #include "app/files/log_files.h"
 #include "app/keeping/keeping_options.h"
+#include "app/files/recent_files.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/shell/rig_settings_dialog.h"
@@ -21,23 +22,9 @@ namespace wavetrope::app {
 
 namespace {
 
-const QString recentKey = QStringLiteral("recent");
-constexpr int mostRecent = 10;
-
 QString nameOf(const std::string& path) { return QFileInfo(QString::fromStdString(path)).fileName(); }
 
 }  // namespace
-
-QStringList MainWindow::recentFiles() { return QSettings().value(recentKey).toStringList(); }
-
-void MainWindow::noteRecent(const QString& path)
-{
-    const QString whole = QFileInfo(path).absoluteFilePath();
-    QStringList recent = recentFiles();
-    recent.removeAll(whole);
-    recent.prepend(whole);
-    QSettings().setValue(recentKey, recent.mid(0, mostRecent));
-}
 
 bool MainWindow::nodesChanged() const
 {
@@ -157,7 +144,7 @@ bool MainWindow::saveRigTo(const QString& path)
     }
     rig.path = to.string();
     keepPages();
-    noteRecent(path);
+    noteRecentFile(path);
     Q_EMIT stage_->desk().entriesChanged();
     status_->tell(tr("saved to %1").arg(path));
     refreshTitle();

@@ -21,11 +21,11 @@ class NoteDesk;
 
 /// What the inspector explains.
 struct Selection {
-    enum class Kind { none, message, signal, node, event } kind = Kind::none;
+    enum class Kind { none, message, signal, node, event, interface } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
     int signal = -1;            ///< Index in the message, for a signal.
-    QString node;
+    QString node;               ///< Name of a node, or of an interface of the machine.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
     [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
@@ -52,6 +52,8 @@ public:
     [[nodiscard]] NoteDesk& notes();
 
     [[nodiscard]] RunDocument& document() { return document_; }
+    /// Whether there is nothing to look at yet: a rig without a bus.
+    [[nodiscard]] bool emptyDesk() const { return document_.isLive() && document_.buses().empty(); }
     [[nodiscard]] const database::Catalog& catalog() const { return *document_.catalog(); }
 
     /// Rows that the views look at; renewed with each beat.
@@ -114,6 +116,11 @@ Q_SIGNALS:
     void replayWanted(const QString& path);
     /// The databases were edited: `catalog()` is another one, and what was looked up in the old one is out of date.
     void catalogChanged();
+    /// Somebody wants these interfaces of the machine watched, as the buses of a new rig.
+    void watchWanted(const QStringList& interfaces);
+    /// Somebody wants a rig or log opened; an empty path asks for one.
+    void fileWanted(const QString& path);
+    void newRigWanted();
     /// Somebody wants the definition of an identifier opened, or made.
     void definitionWanted(int bus, unsigned idKey);
 
