@@ -47,8 +47,9 @@ QWidget* headOf(const QString& words, QWidget* beside, QWidget* right)
     auto* label = new QLabel(words);
     line->addWidget(label);
     if (beside != nullptr)
-        line->addWidget(beside);
-    line->addStretch(1);
+        line->addWidget(beside, 1);
+    else
+        line->addStretch(1);
     if (right != nullptr)
         line->addWidget(right);
     const auto restyle = [=] {
@@ -177,7 +178,7 @@ private:
 };
 
 BeginView::BeginView(Stage& stage)
-    : View(stage), counts_(new QLabel), none_(new QLabel), together_(new QWidget), watchThese_(new QPushButton), become_(new QLabel)
+    : View(stage), counts_(new ElidedLabel), none_(new QLabel), together_(new QWidget), watchThese_(new QPushButton), become_(new QLabel)
 {
     setObjectName(QStringLiteral("beginView"));
     setAccessibleName(tr("Begin"));
@@ -196,8 +197,8 @@ BeginView::BeginView(Stage& stage)
     auto* column = new QVBoxLayout(all);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    auto* minute = new QLabel(tr("frames/s, last 60 s"));
-    column->addWidget(headOf(tr("Interfaces"), counts_, minute));
+    minute_ = new QLabel(tr("frames/s, last 60 s"));
+    column->addWidget(headOf(tr("Interfaces"), counts_, minute_));
     interfaces_ = new QVBoxLayout;
     interfaces_->setSpacing(0);
     column->addLayout(interfaces_);
@@ -214,18 +215,18 @@ BeginView::BeginView(Stage& stage)
     watchThese_->setToolTip(tr("Make a rig of what is ticked, and run it  (Enter)"));
     column->addWidget(together_);
 
-    auto* across = new QHBoxLayout;
-    across->setSpacing(0);
+    across_ = new QHBoxLayout;
+    across_->setSpacing(0);
     auto* left = new QVBoxLayout;
     auto* right = new QVBoxLayout;
     left->setSpacing(0);
     right->setSpacing(0);
-    across->addLayout(left, 56);
-    auto* between = new QFrame;
-    between->setFixedWidth(1);
-    across->addWidget(between);
-    across->addLayout(right, 44);
-    column->addLayout(across, 1);
+    across_->addLayout(left, 56);
+    between_ = new QFrame;
+    between_->setFixedWidth(1);
+    across_->addWidget(between_);
+    across_->addLayout(right, 44);
+    column->addLayout(across_, 1);
     auto* another = linkOf(tr("Open another..."), "openRig");
     auto* log = linkOf(tr("Open a log..."), "openLog");
     log->setToolTip(tr("Ctrl+O"));
@@ -264,7 +265,7 @@ BeginView::BeginView(Stage& stage)
         const Theme& theme = Theme::get();
         scroll->setStyleSheet(QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }"));
         const QString quiet = QStringLiteral("color: %1").arg(theme.ink2.name());
-        for (QLabel* label : {counts_, minute, demoWords, key}) {
+        for (QLabel* label : std::initializer_list<QLabel*>{counts_, minute_, demoWords, key}) {
             label->setFont(theme.body());
             label->setStyleSheet(quiet);
         }
@@ -276,12 +277,15 @@ BeginView::BeginView(Stage& stage)
         line->setSpacing(theme.px(14));
         freshLine->setContentsMargins(theme.px(10), theme.px(8), theme.px(12), theme.px(8));
         demoColumn->setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(10));
-        between->setStyleSheet(QStringLiteral("background: %1").arg(theme.hairline.name()));
+        between_->setStyleSheet(QStringLiteral("background: %1").arg(theme.hairline.name()));
         together_->setObjectName(QStringLiteral("together"));
         together_->setStyleSheet(QStringLiteral("QWidget#together { border-bottom: 1px solid %1; }").arg(theme.hairline.name()));
     };
     restyle();
-    connect(&Theme::get(), &Theme::changed, this, restyle);
+    connect(&Theme::get(), &Theme::changed, this, [this, restyle] {
+        restyle();
+        fit();
+    });
     connect(&Interfaces::get(), &Interfaces::changed, this, &BeginView::refresh);
     connect(watchThese_, &QPushButton::clicked, this, [this] { Q_EMIT this->stage().watchWanted(ticked()); });
     connect(another, &QPushButton::clicked, this, [this] { Q_EMIT this->stage().fileWanted({}); });
@@ -290,6 +294,22 @@ BeginView::BeginView(Stage& stage)
     connect(run, &QPushButton::clicked, this, [this] { Q_EMIT this->stage().fileWanted(demoRig()); });
     refresh();
     refreshRecent();
+}
+
+void BeginView::resizeEvent(QResizeEvent* event)
+{
+    View::resizeEvent(event);
+    fit();
+}
+
+void BeginView::fit()
+{
+    const bool narrow = width() < Theme::get().px(640);
+    for (InterfaceRow* row : rows_)
+        row->setNarrow(narrow);
+    minute_->setVisible(!narrow);
+    between_->setVisible(!narrow);
+    across_->setDirection(narrow ? QBoxLayout::TopToBottom : QBoxLayout::LeftToRight);
 }
 
 QStringList BeginView::ticked() const
@@ -350,6 +370,7 @@ void BeginView::refresh()
     none_->setText(problem.isEmpty() ? tr("This machine has no CAN interface now. One that is plugged in appears here by itself.\n"
                                           "To try without one: sudo ip link add dev vcan0 type vcan && sudo ip link set vcan0 up")
                                      : problem);
+    fit();
     if (current_.isEmpty() && !rows_.empty())
         makeCurrent(rows_.front()->name());
     refreshTicks();

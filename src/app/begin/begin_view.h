@@ -24,6 +24,7 @@ public:
 
 protected:
     void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
 private:
     class Recent;
@@ -35,7 +36,12 @@ private:
 
     std::vector<InterfaceRow*> rows_;
     QString current_;
-    QLabel* counts_;
+    void fit();
+
+    ElidedLabel* counts_;
+    QLabel* minute_;
+    QBoxLayout* across_;
+    QFrame* between_;
     QVBoxLayout* interfaces_;
     QLabel* none_;
     QWidget* together_;

@@ -140,12 +140,15 @@ InterfaceRow::InterfaceRow(const QString& name, QWidget* parent)
     speedLine->addWidget(at);
     speedLine->addWidget(speed_);
     speedLine->addWidget(agree_, 1);
-    auto* commandLine = new QHBoxLayout;
-    commandLine->addWidget(command_, 1);
-    commandLine->addWidget(copy);
-    commandLine->addWidget(carryOut_);
+    commandLine_ = new QHBoxLayout;
+    auto* buttons = new QHBoxLayout;
+    commandLine_->addWidget(command_, 1);
+    buttons->addWidget(copy);
+    buttons->addWidget(carryOut_);
+    buttons->addStretch(0);
+    commandLine_->addLayout(buttons);
     bring->addLayout(speedLine);
-    bring->addLayout(commandLine);
+    bring->addLayout(commandLine_);
     words->addWidget(bringUp_);
     const auto top = [&](QWidget* of) { row->addWidget(of, 0, Qt::AlignTop); };
     top(tick_);
@@ -236,6 +239,13 @@ void InterfaceRow::setCurrent(bool on)
     update();
 }
 
+void InterfaceRow::setNarrow(bool on)
+{
+    narrow_ = on;
+    spark_->setVisible(wasUp_ && !on);
+    commandLine_->setDirection(on ? QBoxLayout::TopToBottom : QBoxLayout::LeftToRight);
+}
+
 void InterfaceRow::show(const bus::WatchedInterface& of, const Interfaces::Trend& trend, can::BitRate otherRate, const QString& otherName)
 {
     const bool first = of_.is.name.empty();
@@ -255,7 +265,7 @@ void InterfaceRow::show(const bus::WatchedInterface& of, const Interfaces::Trend
         tick_->setChecked(alive);
     wasUp_ = alive;
     watch_->setVisible(alive);
-    spark_->setVisible(alive);
+    spark_->setVisible(alive && !narrow_);
     const double now = trend.perSecond.empty() ? 0 : trend.perSecond.back();
     rate_->setText(countText(static_cast<std::uint64_t>(now + 0.5)));
     rate_->setVisible(alive);

@@ -2,6 +2,7 @@
 // One interface of the machine on the page Begin.
 #pragma once
 
+#include <QBoxLayout>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
@@ -23,6 +24,8 @@ public:
     [[nodiscard]] bool ticked() const { return tick_->isEnabled() && tick_->isChecked(); }
     void setTicked(bool on) { tick_->setChecked(on); }
     void setCurrent(bool on);
+    /// In little room the trend gives way, and the buttons stand below the command.
+    void setNarrow(bool on);
     /// Shows how it is now. `otherRate` is that of another interface that is alive, as a proposal.
     void show(const bus::WatchedInterface& of, const Interfaces::Trend& trend, can::BitRate otherRate, const QString& otherName);
 
@@ -45,6 +48,7 @@ private:
     QString name_;
     bool current_ = false;
     bool wasUp_ = false;
+    bool narrow_ = false;
     bus::WatchedInterface of_;
     QCheckBox* tick_;
     ElidedLabel* title_;
@@ -57,6 +61,7 @@ private:
     QLabel* unit_;
     QPushButton* watch_;
     QWidget* bringUp_;
+    QBoxLayout* commandLine_;
     QComboBox* speed_;
     ElidedLabel* agree_;
     QLineEdit* command_;
