@@ -27,6 +27,7 @@
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/playback/playback_view.h"
+#include "app/record/record_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/help_dialog.h"
@@ -155,6 +156,49 @@ bool takeBegin(Photographer& photographer, const std::string& rigPath, const std
     window->show();
     const bool good = photographer.take(*window, QStringLiteral("begin") + suffix);
     window->closeWithoutAsking();
+    QTest::qWait(50);
+    return good;
+}
+
+// Conditions and recordings: the demo with rules of a bench, and their rehearsal over the lap.
+bool takeRecord(Photographer& photographer, const rig::Rig& demo, const std::string& log, const QString& suffix)
+{
+    nlohmann::json document = demo.document;
+    for (const char* condition : {R"({"name": "motor hot", "when": "LiftTemperature > 80 degC", "for": "2 s"})",
+             R"({"name": "seat silent", "silent": "id 0x120", "for": "60 ms"})",
+             R"({"name": "burst", "load": {"bus": "Implement", "above": 80, "over": "20 ms"}})",
+             R"({"name": "valve open", "when": "Valve = \"open\""})", R"({"name": "keep this", "key": "F9"})"})
+        document["events"].push_back(nlohmann::json::parse(condition));
+    document["recordings"] = nlohmann::json::parse(R"([
+{"name": "around chatter", "keep": "bus Implement or kind error", "start": "(chatter or \"motor hot\") and not \"flow low\"", "before": "2 s",
+ "after": "1 s", "files": {"pattern": "chatter-{date}-{number}.pcapng.zst", "size": "200 MB", "keep": 20}},
+{"name": "low water", "start": "\"flow low\"", "before": "5 s", "after": "5 s", "files": {"pattern": "water-{date}-{number}.pcapng"}},
+{"name": "whole run", "files": {"pattern": "run-{date}-{number}.pcapng.zst", "every": "60 s", "total": "20 GB"}},
+{"name": "hot motor", "keep": "from AugerUnit", "start": "\"motor hot\"", "stop": "\"keep this\"", "before": "200 frames", "after": "10 s",
+ "again": false, "files": {"pattern": "motor-{number}.pcapng", "keep": 500}}])");
+    auto rig = rig::rigFromText(document.dump(), demo.path);
+    if (!rig)
+        return false;
+    QTemporaryDir folder;
+    auto live = RunDocument::live(*rig, pace, {}, rig::TakesOptions{folder.filePath(QStringLiteral("takes")).toStdString(), 1U << 20U, {}});
+    if (!live)
+        return false;
+    auto* window = new MainWindow(std::move(*live));
+    window->show();
+    window->showPage(QStringLiteral("Record"));
+    bool good = waitUntil(*window, 86);
+    good = photographer.take(*window, QStringLiteral("record") + suffix) && good;
+    window->closeWithoutAsking();
+    QTest::qWait(50);
+    auto* lap = new MainWindow(RunDocument::log(log, *rig));
+    lap->show();
+    lap->showPage(QStringLiteral("Record"));
+    QElapsedTimer timer;
+    timer.start();
+    while (!lap->currentPage()->find<RecordView>()->rehearsed() && timer.elapsed() < 60'000)
+        QTest::qWait(20);
+    good = photographer.take(*lap, QStringLiteral("rehearsal") + suffix) && good;
+    lap->closeWithoutAsking();
     QTest::qWait(50);
     return good;
 }
@@ -586,6 +630,8 @@ int main(int argc, char** argv)
     program.add_flag("--only-log", only, "The log by itself, without the live rig");
     bool begin = false;
     program.add_flag("--only-begin", begin, "The empty desk alone");
+    bool record = false;
+    program.add_flag("--only-record", record, "The empty desk, and conditions and recordings");
     bool dialogs = false;
     program.add_flag("--dialogs", dialogs, "With --only-log: without its pages as they are");
     CLI11_PARSE(program, argc, argv);
@@ -604,6 +650,10 @@ int main(int argc, char** argv)
         if (!only)
             good = takeBegin(photographer, rigPath, log, suffix) && good;
         if (begin)
+            continue;
+        if (!only)
+            good = takeRecord(photographer, *rig, log, suffix) && good;
+        if (record)
             continue;
         good = (only ? takeLog(photographer, *rig, log, !dialogs, suffix) : takeAll(photographer, *rig, log, every, suffix)) && good;
     }

@@ -16,6 +16,7 @@
 #include <cstring>
 
 #include "bus/kernel_frame.h"
+#include "bus/kernel_interfaces.h"
 
 namespace wavetrope::bus {
 
@@ -47,6 +48,19 @@ tl::unexpected<Error> failWith(int code, const std::string& interface)
     }
 }
 
+// An address with a blank in it is the place that an interface hangs on, "usb 1-2.1": which one that is now. Kernel names
+// have none.
+std::string nameOf(const std::string& address)
+{
+    if (address.find(' ') == std::string::npos)
+        return address;
+    if (const auto all = kernelInterfaces())
+        for (const KernelInterface& one : *all)
+            if (one.place == address)
+                return one.name;
+    return {};
+}
+
 }  // namespace
 
 // A socket bound to an interface, or what is in the way; -1 where there is no socket at all.
@@ -59,7 +73,7 @@ int KernelBus::openSocket(const std::string& interface, int& index, int& failure
         return -1;
     }
     ifreq request{};
-    std::strncpy(request.ifr_name, interface.c_str(), IFNAMSIZ - 1);
+    std::strncpy(request.ifr_name, nameOf(interface).c_str(), IFNAMSIZ - 1);
     if (::ioctl(socket, SIOCGIFFLAGS, &request) < 0)
         failure = errno;
     else if ((request.ifr_flags & IFF_UP) == 0)
@@ -101,7 +115,7 @@ Expected<std::unique_ptr<KernelBus>> KernelBus::open(const std::string& interfac
 
 Expected<std::unique_ptr<KernelBus>> KernelBus::await(const std::string& interface, const Options& options)
 {
-    if (interface.empty() || interface.size() >= IFNAMSIZ)
+    if (interface.empty() || (interface.size() >= IFNAMSIZ && interface.find(' ') == std::string::npos))
         return fail("an interface name has 1 to 15 characters", interface);
     int index = 0, failure = 0;
     const int socket = openSocket(interface, index, failure);
@@ -159,7 +173,7 @@ void KernelBus::recover()
         return;
     recovering_ = now;
     ifreq request{};
-    std::strncpy(request.ifr_name, interface_.c_str(), IFNAMSIZ - 1);
+    std::strncpy(request.ifr_name, nameOf(interface_).c_str(), IFNAMSIZ - 1);
     if (::ioctl(socket_, SIOCGIFFLAGS, &request) < 0) {
         failure_ = errno;
         return;

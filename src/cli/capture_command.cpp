@@ -178,6 +178,9 @@ int captureRig(const RigCapture& options)
         return report(session.error());
     for (const Error& problem : (*session)->leftOut())
         warn(problem.text());
+    for (const rig::TakingReport& recording : (*session)->takingReports())
+        if (!recording.files.problem.empty())
+            return report(Error{recording.files.problem, "recording " + recording.name, 0, 0, {}});
     if (options.isVirtual && !(*session)->allSimulated())
         return report(Error{"--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig, 0, 0, {}});
     for (const bus::Health& health : (*session)->health())

@@ -151,8 +151,7 @@ int conditions(const RuleOptions& options)
     out.row({"name", "from", "to", "why"});
     for (const rules::TrueStretch& stretch : rehearsed.stretches) {
         const rules::ConditionRule& condition = all[stretch.condition];
-        out.row({condition.name, secondsText(stretch.from), stretch.to ? secondsText(*stretch.to) : std::string(),
-            condition.words(condition.bus < 0 ? std::string() : opened->log->buses[static_cast<std::size_t>(condition.bus)].name)});
+        out.row({condition.name, secondsText(stretch.from), stretch.to ? secondsText(*stretch.to) : std::string(), condition.words()});
     }
     return printed(out.finish());
 }

@@ -41,7 +41,8 @@ CompiledRules rulesOf(const Rig& rig, const std::shared_ptr<const database::Cata
     for (std::size_t i = 0; i < rig.events.size(); ++i) {
         const EventSpec& event = rig.events[i];
         names.push_back(event.name);
-        rules::ConditionRule rule{event.name, event.kind, {}, event.hold, event.stays, -1, event.above, event.state, event.word, true};
+        rules::ConditionRule rule{
+            event.name, event.kind, {}, event.hold, event.stays, -1, event.above, event.state, event.word, event.when, event.bus, true};
         const std::string place = "/events/" + std::to_string(i);
         if (event.kind == rules::ConditionKind::frames || event.kind == rules::ConditionKind::silent) {
             auto filter = filter::Filter::compile(event.when, catalog, {&named});

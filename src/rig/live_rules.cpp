@@ -11,7 +11,7 @@ namespace wavetrope::rig {
 
 namespace {
 
-constexpr std::size_t mostTakes = 10'000;
+constexpr std::size_t mostTakes = 10'000, mostStretches = 20'000;
 constexpr int flushesBetweenDisk = 50;
 
 std::uint64_t freeOf(const std::string& folder)
@@ -19,6 +19,15 @@ std::uint64_t freeOf(const std::string& folder)
     std::error_code code;
     const auto space = std::filesystem::space(folder, code);
     return code ? ~std::uint64_t{0} : space.available;
+}
+
+// 41,230
+std::string grouped(std::uint64_t number)
+{
+    std::string out = std::to_string(number);
+    for (std::size_t at = out.size(); at > 3; at -= 3)
+        out.insert(at - 3, 1, ',');
+    return out;
 }
 
 std::string tenths(Time span)
@@ -30,12 +39,12 @@ std::string tenths(Time span)
 
 }  // namespace
 
-Expected<std::unique_ptr<LiveRules>> LiveRules::create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
+std::unique_ptr<LiveRules> LiveRules::create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
     std::vector<can::BitRate> rates, const std::optional<TakesOptions>& takes)
 {
     if (!takes)
         compiled.set.recordings.clear();
-    auto live = std::unique_ptr<LiveRules>(new LiveRules(rig, std::move(compiled), trace));
+    auto live = std::unique_ptr<LiveRules>(new LiveRules(std::move(compiled), trace));
     const rules::RuleSet& set = live->compiled_.set;
     live->facts_.resize(set.conditions.size());
     if (takes) {
@@ -46,12 +55,8 @@ Expected<std::unique_ptr<LiveRules>> LiveRules::create(const Rig& rig, CompiledR
     for (std::size_t r = 0; r < set.recordings.size(); ++r) {
         const RecordingSpec& spec = rig.recordings[live->compiled_.recordings[r]];
         auto writer = record::TakeWriter::create(spec.name, spec.files, takes->folder, trace.buses());
-        if (!writer) {
-            Error error = writer.error();
-            error.where = "recording " + spec.name + (error.where.empty() ? "" : ", " + error.where);
-            return tl::unexpected(std::move(error));
-        }
-        live->writers_.push_back(std::move(*writer));
+        live->problems_.push_back(writer ? std::string() : writer.error().text());
+        live->writers_.push_back(writer ? std::move(*writer) : nullptr);
         live->never_.push_back(rules::neverWords(set.recordings[r], set.conditions));
     }
     live->newest_.resize(set.recordings.size());
@@ -69,7 +74,8 @@ void LiveRules::frame(trace::Row row, const can::FrameView& frame)
 void LiveRules::flush(Time now)
 {
     for (const auto& writer : writers_)
-        writer->flush();
+        if (writer)
+            writer->flush();
     if (writers_.empty() || --untilDisk_ > 0)
         return;
     untilDisk_ = flushesBetweenDisk;
@@ -80,7 +86,7 @@ void LiveRules::flush(Time now)
     while (full) {
         record::TakeWriter* oldest = nullptr;
         for (const auto& writer : writers_)
-            if (writer->oldest() != 0 && (oldest == nullptr || writer->oldest() < oldest->oldest()))
+            if (writer && writer->oldest() != 0 && (oldest == nullptr || writer->oldest() < oldest->oldest()))
                 oldest = writer.get();
         if (oldest == nullptr || !oldest->dropOldest())
             break;
@@ -92,6 +98,18 @@ void LiveRules::became(std::size_t condition, Time at, bool now)
 {
     facts_[condition].met += now ? 1 : 0;
     facts_[condition].last = at;
+    ++changes_;
+    if (!now) {
+        if (facts_[condition].open >= stretchesForgotten_)
+            stretches_[static_cast<std::size_t>(facts_[condition].open - stretchesForgotten_)].to = at;
+        return;
+    }
+    facts_[condition].open = stretchesForgotten_ + stretches_.size();
+    stretches_.push_back({condition, at, std::nullopt});
+    if (stretches_.size() > mostStretches) {
+        stretches_.pop_front();
+        ++stretchesForgotten_;
+    }
 }
 
 rules::Take* LiveRules::current(std::size_t recording)
@@ -108,13 +126,18 @@ void LiveRules::takeBegins(std::size_t recording, Time at, const std::string& wh
         takes_.pop_front();
         ++forgotten_;
     }
-    writers_[recording]->begin(number, at, why);
+    ++changes_;
+    if (writers_[recording])
+        writers_[recording]->begin(number, at, why);
 }
 
 void LiveRules::keepsEarlier(std::size_t recording, trace::Row row)
 {
-    if (trace_.isGone(row))
-        return writers_[recording]->lose(1);
+    if (trace_.isGone(row)) {
+        if (writers_[recording])
+            writers_[recording]->lose(1);
+        return;
+    }
     keeps(recording, row, trace_.snapshot().frame(row));
 }
 
@@ -122,12 +145,15 @@ void LiveRules::keeps(std::size_t recording, trace::Row, const can::FrameView& f
 {
     if (rules::Take* take = current(recording); take != nullptr)
         ++take->frames;
-    writers_[recording]->write(frame);
+    if (writers_[recording])
+        writers_[recording]->write(frame);
 }
 
 void LiveRules::takeEnds(std::size_t recording, Time at, const std::string& why)
 {
-    writers_[recording]->end();
+    ++changes_;
+    if (writers_[recording])
+        writers_[recording]->end();
     if (rules::Take* take = current(recording); take != nullptr) {
         take->ends = at;
         take->whyEnds = why;
@@ -142,9 +168,7 @@ std::vector<ConditionReport> LiveRules::conditions() const
     std::vector<ConditionReport> out;
     const auto& conditions = compiled_.set.conditions;
     for (std::size_t c = 0; c < conditions.size(); ++c) {
-        const int bus = conditions[c].bus;
-        out.push_back({conditions[c].name, conditions[c].words(bus < 0 ? std::string() : buses_[static_cast<std::size_t>(bus)]),
-            rules_->isTrue(c), facts_[c].met, facts_[c].last, conditions[c].known});
+        out.push_back({conditions[c].name, conditions[c].words(), rules_->isTrue(c), facts_[c].met, facts_[c].last, conditions[c].known});
     }
     return out;
 }
@@ -154,15 +178,18 @@ std::vector<TakingReport> LiveRules::recordings(Time now) const
     std::vector<TakingReport> out;
     for (std::size_t r = 0; r < writers_.size(); ++r) {
         const rules::RecordingRule& rule = compiled_.set.recordings[r];
-        TakingReport report{rule.name, rules_->stateOf(r), writers_[r]->report(), {}, never_[r]};
+        TakingReport report{compiled_.recordings[r], rule.name, rules_->stateOf(r),
+            writers_[r] ? writers_[r]->report() : record::WriterReport{}, {}, never_[r]};
+        if (!writers_[r])
+            report.files.problem = problems_[r];
         using Phase = rules::Rules::Phase;
         switch (report.state.phase) {
         case Phase::armed: report.words = "armed: waits for " + (rule.start ? rule.start->text() : std::string("the run")); break;
         case Phase::keeps:
-            report.words = "keeps: " + tenths(now - report.state.since) + ", " + std::to_string(report.files.frames) + " frames";
+            report.words = "keeps: " + tenths(now - report.state.since) + ", " + grouped(report.files.frames) + " frames";
             break;
         case Phase::behind:
-            report.words = rule.after.byFrames ? "behind the stop for " + std::to_string(report.state.framesLeft) + " frames"
+            report.words = rule.after.byFrames ? "behind the stop for " + grouped(report.state.framesLeft) + " frames"
                                                : "behind the stop for " + tenths(std::max(Time{0}, report.state.ends - now));
             break;
         case Phase::done: report.words = "done"; break;

@@ -33,6 +33,7 @@ struct ConditionReport {
 
 /// A recording in a run, for people.
 struct TakingReport {
+    std::size_t index = 0;          ///< Among the recordings of the rig.
     std::string name;
     rules::Rules::RecordingState state;
     record::WriterReport files;
@@ -44,7 +45,8 @@ struct TakingReport {
 class LiveRules final : public rules::RuleSink {
 public:
     /// The trace outlives it. Without takes conditions alone are followed.
-    [[nodiscard]] static Expected<std::unique_ptr<LiveRules>> create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
+    /// A recording whose files cannot be written says so, and the run goes on.
+    [[nodiscard]] static std::unique_ptr<LiveRules> create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
         std::vector<can::BitRate> rates, const std::optional<TakesOptions>& takes);
 
     void begin(Time origin) { rules_->begin(origin); }
@@ -67,14 +69,13 @@ public:
     [[nodiscard]] std::vector<TakingReport> recordings(Time now) const;
     /// Takes that have ended or go on, the newest last; the oldest are forgotten behind many.
     [[nodiscard]] const std::deque<rules::Take>& takes() const { return takes_; }
-    [[nodiscard]] bool any() const { return !facts_.empty() || !writers_.empty(); }
+    /// When conditions were true, in the order in which that began; the oldest are forgotten behind many.
+    [[nodiscard]] const std::deque<rules::TrueStretch>& stretches() const { return stretches_; }
+    /// Goes up whenever takes or stretches change.
+    [[nodiscard]] std::uint64_t changes() const { return changes_; }
 
 private:
-    LiveRules(const Rig& rig, CompiledRules compiled, const trace::Trace& trace) : compiled_(std::move(compiled)), trace_(trace)
-    {
-        for (const BusSpec& bus : rig.buses)
-            buses_.push_back(bus.name);
-    }
+    LiveRules(CompiledRules compiled, const trace::Trace& trace) : compiled_(std::move(compiled)), trace_(trace) {}
     void became(std::size_t condition, Time at, bool now) override;
     void takeBegins(std::size_t recording, Time at, const std::string& why) override;
     void keepsEarlier(std::size_t recording, trace::Row row) override;
@@ -86,10 +87,10 @@ private:
     struct Facts {
         std::uint64_t met = 0;
         std::optional<Time> last;
+        std::uint64_t open = 0;         // its newest stretch, among all
     };
     CompiledRules compiled_;
     const trace::Trace& trace_;
-    std::vector<std::string> buses_;
     TakesOptions options_;
     std::unique_ptr<rules::Rules> rules_;
     std::unordered_map<std::uint64_t, trace::IdentifierIndex> identifiers_;
@@ -99,6 +100,9 @@ private:
     std::deque<rules::Take> takes_;
     std::uint64_t forgotten_ = 0;                   // takes, from the front
     std::vector<std::uint64_t> newest_;             // of each recording: the number of its newest take among all
+    std::deque<rules::TrueStretch> stretches_;
+    std::uint64_t stretchesForgotten_ = 0, changes_ = 0;
+    std::vector<std::string> problems_;             // of each recording, where it has no writer
     bool nearlyFull_ = false;
     int untilDisk_ = 0;
 };

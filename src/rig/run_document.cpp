@@ -18,7 +18,8 @@ constexpr auto lookAgainAfter = 240ms;
 
 }  // namespace
 
-Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double factor, std::optional<spool::SpoolOptions> spool)
+Expected<std::unique_ptr<RunDocument>> RunDocument::live(
+    const Rig& rig, double factor, std::optional<spool::SpoolOptions> spool, std::optional<TakesOptions> takes)
 {
     auto document = std::unique_ptr<RunDocument>(new RunDocument);
     document->rig_ = rig;
@@ -27,6 +28,7 @@ Expected<std::unique_ptr<RunDocument>> RunDocument::live(const Rig& rig, double 
     document->databases_ = loadDatabases(rig);
     SessionOptions options;
     options.spool = std::move(spool);
+    options.takes = std::move(takes);
     auto session = Session::create(rig, document->databases_, options);
     if (!session)
         return tl::unexpected(session.error());

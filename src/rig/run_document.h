@@ -23,8 +23,9 @@ namespace wavetrope::rig {
 class RunDocument {
 public:
     /// A live run of a rig, paced by the wall clock times a factor; kept on the disk as `spool` says, or in memory alone.
+    /// With `takes` the rig's recordings are armed.
     [[nodiscard]] static Expected<std::unique_ptr<RunDocument>> live(
-        const Rig& rig, double factor = 1.0, std::optional<spool::SpoolOptions> spool = {});
+        const Rig& rig, double factor = 1.0, std::optional<spool::SpoolOptions> spool = {}, std::optional<TakesOptions> takes = {});
     /// A log, explained by the databases of a rig where bus names agree. Reading goes on in the background.
     /// A log of text is read by `layout`.
     /// `follow` goes on where it ends as long as another program writes it.

@@ -163,7 +163,11 @@ Expected<std::unique_ptr<LiveRules>> Session::makeRules()
     CompiledRules compiled = rulesOf(rig_, catalog_, names);
     if (!incomplete_ && !compiled.unknown.empty())
         return tl::unexpected(compiled.unknown.front());
-    return LiveRules::create(rig_, std::move(compiled), trace_, std::move(rates), options_.takes);
+    auto live = LiveRules::create(rig_, std::move(compiled), trace_, std::move(rates), options_.takes);
+    for (const TakingReport& recording : live->recordings(begins_))
+        if (!recording.files.problem.empty())
+            leftOut_.push_back({"the recording " + recording.name + " keeps nothing: " + recording.files.problem, {}, 0, 0, {}});
+    return live;
 }
 
 Expected<void> Session::takeRules(const Rig& from)
@@ -410,6 +414,9 @@ void Session::publish()
     if (rules_ && (std::exchange(rulesChanges_, changes_) != changes_ || publishings_++ % 8 == 0)) {
         conditionReports_ = rules_->conditions();
         takingReports_ = rules_->recordings(scheduler_.now());
+        if (std::exchange(historyOf_, rules_->changes()) != rules_->changes())
+            rulesHistory_ = std::make_shared<RulesHistory>(
+                RulesHistory{{rules_->stretches().begin(), rules_->stretches().end()}, {rules_->takes().begin(), rules_->takes().end()}});
     }
     recordingReports_.clear();
     for (const OngoingRecording& recording : recordings_) {
@@ -563,6 +570,12 @@ std::vector<TakingReport> Session::takingReports() const
 {
     const std::scoped_lock lock(mutex_);
     return takingReports_;
+}
+
+std::shared_ptr<const Session::RulesHistory> Session::rulesHistory() const
+{
+    const std::scoped_lock lock(mutex_);
+    return rulesHistory_;
 }
 
 std::vector<bus::Health> Session::health() const

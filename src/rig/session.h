@@ -154,6 +154,14 @@ public:
     [[nodiscard]] std::vector<ConditionReport> conditionReports() const;
     /// The rig's recordings that are armed, in its order.
     [[nodiscard]] std::vector<TakingReport> takingReports() const;
+    /// What conditions and recordings did so far; shared, and not changed any more.
+    struct RulesHistory {
+        std::vector<rules::TrueStretch> stretches;
+        std::vector<rules::Take> takes;     ///< Their recording is an index among those that are armed.
+    };
+    [[nodiscard]] std::shared_ptr<const RulesHistory> rulesHistory() const;
+    /// Where the takes go; empty where no recording is armed.
+    [[nodiscard]] std::string takesFolder() const { return options_.takes ? options_.takes->folder : std::string(); }
     /// How the run is kept.
     [[nodiscard]] spool::SpoolReport keeping() const { return spool_->report(); }
     [[nodiscard]] spool::Spool* spool() { return spool_.get(); }
@@ -228,6 +236,8 @@ private:
     std::string recordingProblem_;
     std::vector<ConditionReport> conditionReports_;
     std::vector<TakingReport> takingReports_;
+    std::shared_ptr<const RulesHistory> rulesHistory_ = std::make_shared<RulesHistory>();
+    std::uint64_t historyOf_ = 0;           // the driving thread's: the changes that it was made for
     std::uint64_t rulesChanges_ = ~0ULL;    // the driving thread's: the requests that they were made behind
     unsigned publishings_ = 0;
     // The driving thread's: what the reports were made for.

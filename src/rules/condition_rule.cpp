@@ -36,16 +36,17 @@ std::string shortest(double number)
 
 }  // namespace
 
-std::string ConditionRule::words(const std::string& busName) const
+std::string ConditionRule::words() const
 {
-    const std::string frames = filter.text().empty() ? "any frame" : filter.text();
+    const std::string written = text.empty() ? filter.text() : text;
+    const std::string frames = written.empty() ? "any frame" : written;
     switch (kind) {
     case ConditionKind::frames: return span.count() > 0 ? frames + " for " + spanText(span) : frames;
     case ConditionKind::silent: return "no frame of " + frames + " for " + spanText(span);
     case ConditionKind::load: return "load of " + busName + " above " + shortest(percent) + " % over " + spanText(span);
     case ConditionKind::state: return busName + " is " + toText(state);
     case ConditionKind::begins: return "the run begins";
-    case ConditionKind::after: return spanText(span) + " behind the run's begin";
+    case ConditionKind::after: return span.count() == 0 ? "from the run's begin on" : spanText(span) + " behind the run's begin";
     case ConditionKind::every: return "every " + spanText(span);
     case ConditionKind::disk: return "the disk is nearly full";
     case ConditionKind::lost: return "frames are lost";

@@ -38,12 +38,14 @@ struct ConditionRule {
     double percent = 0;             ///< Of a load: above this it is true.
     BusState state = BusState::busOff;
     std::string word{};             ///< The key, or the word from outside.
+    std::string text{};             ///< The filter as it was written; where empty, that of `filter`.
+    std::string busName{};          ///< As it was written.
     bool known = true;              ///< False: it speaks of what this trace has not, and is never true.
 
     /// Whether it is true at instants alone and over no stretch of time.
     [[nodiscard]] bool momentary() const;
-    /// How it reads: "Chatter > 6 mm/s for 100 ms". `busName` is that of its bus.
-    [[nodiscard]] std::string words(const std::string& busName = {}) const;
+    /// How it reads: "Chatter > 6 mm/s for 100 ms".
+    [[nodiscard]] std::string words() const;
 };
 
 /// The longest span of a load.

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/keeping/keeping_options.h"
 
+#include <QDir>
+#include <QFileInfo>
+
 #include <QSettings>
 
 #include <algorithm>
@@ -29,6 +32,13 @@ std::optional<spool::SpoolOptions> keepingOptions()
     options.leaveFree = static_cast<std::uint64_t>(
         settings.value(KeepingKeys::leaveFree, static_cast<double>(options.leaveFree) / megabyte).toDouble() * megabyte);
     return options;
+}
+
+QString takesFolder(const rig::Rig& rig)
+{
+    if (!rig.path.empty())
+        return QFileInfo(QString::fromStdString(rig.path)).absoluteDir().filePath(QStringLiteral("takes"));
+    return QFileInfo(QString::fromStdString(spool::usualFolder())).absoluteDir().filePath(QStringLiteral("takes"));
 }
 
 }  // namespace wavetrope::app

@@ -22,10 +22,18 @@ struct KeepingKeys {
 /// How the next live run is kept; empty where it shall stay in memory alone.
 [[nodiscard]] std::optional<spool::SpoolOptions> keepingOptions();
 
-/// A live run of a rig, kept so, paced by the wall clock times a factor.
+/// Where the takes of a rig's recordings go: the folder "takes" beside its file, or the user's own where it has none.
+[[nodiscard]] QString takesFolder(const rig::Rig& rig);
+
+/// A live run of a rig, kept so, paced by the wall clock times a factor; its recordings are armed.
 [[nodiscard]] inline Expected<std::unique_ptr<rig::RunDocument>> liveRun(const rig::Rig& rig, double factor = 1.0)
 {
-    return rig::RunDocument::live(rig, factor, keepingOptions());
+    std::optional<rig::TakesOptions> takes;
+    if (!rig.recordings.empty()) {
+        takes.emplace();
+        takes->folder = takesFolder(rig).toStdString();
+    }
+    return rig::RunDocument::live(rig, factor, keepingOptions(), std::move(takes));
 }
 
 }  // namespace wavetrope::app

@@ -404,8 +404,30 @@ void MainWindow::convert()
     dialog->show();
 }
 
+// Keys that conditions of the rig hang on.
+bool MainWindow::pressForRules(const QKeyEvent& event)
+{
+    rig::Session* session = document_->session();
+    if (session == nullptr || event.isAutoRepeat())
+        return false;
+    const QKeySequence pressed(event.keyCombination());
+    bool found = false;
+    for (const rig::EventSpec& spec : document_->rig().events) {
+        if (spec.kind != rules::ConditionKind::key || QKeySequence(QString::fromStdString(spec.word)) != pressed)
+            continue;
+        found = true;
+        session->post([word = spec.word](rig::Session& run) {
+            if (run.rules() != nullptr)
+                run.rules()->press(word, run.scheduler().now());
+        });
+    }
+    return found;
+}
+
 void MainWindow::keyPressEvent(QKeyEvent* event)
 {
+    if (pressForRules(*event))
+        return;
     if (event->key() == Qt::Key_Space) {
         stage_->now();
         status_->refresh();

@@ -104,6 +104,7 @@ protected:
 
 private:
     void buildMenu();
+    bool pressForRules(const QKeyEvent& event);
     /// What went wrong while the log was read.
     void showProblem();
     void buildPages();

@@ -11,6 +11,7 @@
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
+#include "app/record/record_view.h"
 #include "app/roster/roster_view.h"
 #include "app/stream/stream_view.h"
 
@@ -38,6 +39,7 @@ const std::vector<ViewKind>& viewKinds()
         {"review", "Review", "What is wrong with a database", [](Stage& stage) -> View* { return new ReviewView(stage); }},
         {"compare", "Compare", "What differs between two versions of a database",
             [](Stage& stage) -> View* { return new CompareView(stage); }},
+        {"record", "Record", "Conditions and recordings of the rig", [](Stage& stage) -> View* { return new RecordView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

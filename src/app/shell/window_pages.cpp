@@ -61,10 +61,11 @@ void MainWindow::buildPages()
 {
     EditTimes::follow(pageSteps_);
     const auto& document = document_->rig().document;
-    const nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty()
-                                     ? document["pages"]
-                                 : document_->isLive() && document_->rig().buses.empty() ? emptyDesk()
-                                                                                         : usualPages();
+    nlohmann::json pages = document.contains("pages") && document["pages"].is_array() && !document["pages"].empty() ? document["pages"]
+                           : document_->isLive() && document_->rig().buses.empty()                                  ? emptyDesk()
+                                                                                                                    : usualPages();
+    if (!document_->rig().recordings.empty() && pages.dump().find("\"view\":\"record\"") == std::string::npos)
+        pages.push_back({{"name", "Record"}, {"layout", {{"tabs", {{{"view", "record"}}}}}}});
     for (const auto& page : pages)
         if (page.is_object() && page.contains("name") && page["name"].is_string())
             addPage(QString::fromStdString(page["name"].get<std::string>()),

@@ -1,0 +1,147 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Conditions and recordings in the window: how they are in a run, by hand and by key, and rehearsed over a log.
+#include <QApplication>
+#include <QDir>
+#include <QPointer>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include "app/paint/row_list.h"
+#include "app/record/record_view.h"
+#include "app/shell/main_window.h"
+#include "app/theme/theme.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+class RecordTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+
+    rig::Rig rigWithRules() const
+    {
+        auto demo = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        if (!demo)
+            qFatal("%s", demo.error().text().c_str());
+        nlohmann::json document = demo->document;
+        document.erase("pages");
+        for (const char* one : {R"({"name": "always", "after": "0 s"})", R"({"name": "never", "when": "LiftTemperature > 5000 degC"})",
+                 R"({"name": "marked", "key": "F9"})", R"({"name": "begin", "run": "begins"})"})
+            document["events"].push_back(nlohmann::json::parse(one));
+        document["recordings"] = nlohmann::json::parse(R"([
+            {"name": "whole", "files": {"pattern": "whole-{number}.pcapng"}},
+            {"name": "asked", "keep": "bus Body", "start": "marked", "before": "300 frames", "after": "100 frames", "files": {"pattern": "asked-{number}.pcapng"}},
+            {"name": "odd", "start": "never and not never"}])");
+        auto rig = rig::rigFromText(document.dump(), demo->path);
+        if (!rig)
+            qFatal("%s", rig.error().text().c_str());
+        return std::move(*rig);
+    }
+    MainWindow* live(const char* folder)
+    {
+        auto document = RunDocument::live(
+            rigWithRules(), 1.0, {}, rig::TakesOptions{folder_.filePath(QString::fromLatin1(folder)).toStdString(), 1U << 20U, {}});
+        if (!document)
+            qFatal("%s", document.error().text().c_str());
+        auto* window = new MainWindow(std::move(*document));
+        window->resize(1280, 800);
+        window->show();
+        window->showPage(QStringLiteral("Record"));
+        return window;
+    }
+    static RecordView* viewOf(MainWindow* window) { return window->currentPage()->find<RecordView>(); }
+
+private Q_SLOTS:
+    void cleanup()
+    {
+        while (!MainWindow::all().empty()) {
+            QPointer<MainWindow> window = MainWindow::all().front();
+            window->closeWithoutAsking();
+            QTRY_VERIFY(window.isNull());
+        }
+    }
+
+    void aRunSaysHowTheyAre()
+    {
+        MainWindow* window = live("run");
+        RecordView* view = viewOf(window);
+        QVERIFY(view != nullptr);
+        QTRY_COMPARE_WITH_TIMEOUT(view->conditionCount(), window->document().rig().events.size(), 30'000);
+        const auto condition = [&](const char* name) {
+            for (std::size_t i = 0; i < view->conditionCount(); ++i)
+                if (view->conditionText(i).startsWith(QLatin1String(name) + QLatin1Char('\t')))
+                    return view->conditionText(i);
+            return QString();
+        };
+        QTRY_COMPARE_WITH_TIMEOUT(condition("always"), QStringLiteral("always\tfrom the run's begin on\ttrue\t1"), 30'000);
+        QCOMPARE(condition("never"), QStringLiteral("never\tLiftTemperature > 5000 degC\tnot true\tnever"));
+        QCOMPARE(condition("begin"), QStringLiteral("begin\tthe run begins\tnot true\t1"));
+        QCOMPARE(view->recordingCount(), std::size_t{3});
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(0).contains(QStringLiteral("\tkeeps: ")), 30'000);
+        QVERIFY(view->recordingText(0).contains(
+            QStringLiteral("Keeps everything from the run's begin to its end, into whole-{number}.pcapng")));
+        QVERIFY(view->recordingText(1).contains(QStringLiteral("armed: waits for marked")));
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("300 of 300 frames before")), 30'000);
+        QVERIFY2(view->recordingText(2).contains(QStringLiteral("it can never start")), qPrintable(view->recordingText(2)));
+    }
+
+    void byKeyAndByHand()
+    {
+        MainWindow* window = live("hand");
+        RecordView* view = viewOf(window);
+        auto* rows = view->findChild<RowList*>(QStringLiteral("recordingRows"));
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("armed: waits for marked")), 30'000);
+        QTest::keyClick(window, Qt::Key_F9);
+        const auto takes = [&] { return window->document().session()->takingReports().at(1).state.takes; };
+        QTRY_COMPARE_WITH_TIMEOUT(takes(), std::uint64_t{1}, 30'000);
+        const QString folder = folder_.filePath(QStringLiteral("hand"));
+        QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(folder + "/asked-001.pcapng"), 30'000);
+        // The button at the right end of the second row.
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("armed")), 30'000);
+        const int pitch = Theme::get().px(74);
+        const QPoint button(rows->viewport()->width() - Theme::get().px(40), pitch + Theme::get().px(36));
+        QTest::mouseClick(rows->viewport(), Qt::LeftButton, {}, button);
+        QTRY_COMPARE_WITH_TIMEOUT(takes(), std::uint64_t{2}, 30'000);
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("keeps: ")), 30'000);
+        // Enter stops it: so many frames go on behind.
+        rows->setFocus();
+        QTest::keyClick(rows, Qt::Key_Return);
+        QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(folder + "/asked-002.pcapng"), 30'000);
+        QPointer<MainWindow> closing = window;
+        window->closeWithoutAsking();
+        QTRY_VERIFY(closing.isNull());
+        QVERIFY(QDir(folder).entryList({QStringLiteral("*.part")}).isEmpty());
+    }
+
+    void aLogIsRehearsed()
+    {
+        const QString log = folder_.filePath(QStringLiteral("lap.pcapng"));
+        const rig::Rig rig = rigWithRules();
+        {
+            auto session = rig::Session::create(rig, rig::loadDatabases(rig));
+            QVERIFY(session.has_value());
+            QVERIFY((*session)->record(log.toStdString()).has_value());
+            (*session)->runFor(std::chrono::seconds(50), nullptr);
+            QVERIFY((*session)->finishRecording().has_value());
+        }
+        auto* window = new MainWindow(RunDocument::log(log.toStdString(), rig));
+        window->show();
+        window->showPage(QStringLiteral("Record"));
+        RecordView* view = viewOf(window);
+        QTRY_VERIFY_WITH_TIMEOUT(view->rehearsed(), 60'000);
+        QCOMPARE(view->conditionText(1), QStringLiteral("chatter\tChatter > 6 mm/s for 100 ms\tnot true\t1"));
+        QVERIFY2(view->recordingText(0).contains(QStringLiteral("rehearsed: 1 take, ")), qPrintable(view->recordingText(0)));
+        QVERIFY(view->recordingText(1).contains(QStringLiteral("rehearsed: no take")));
+        // At the cursor: while it lasted it is true.
+        window->stage().setCursor(window->stage().timeOf(48.5));
+        QTRY_COMPARE(view->conditionText(1), QStringLiteral("chatter\tChatter > 6 mm/s for 100 ms\ttrue\t1"));
+    }
+};
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    RecordTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "record_test.moc"
