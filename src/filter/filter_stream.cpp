@@ -39,6 +39,8 @@ bool FilterStream::passes(const can::FrameView& frame)
     if (filter_.passesEverything())
         return true;
     const Understood& understood = *filter_.understood();
+    if (understood.tree == nullptr && !understood.thinning.perIdentifier)
+        return understood.thinning.passes(matches_++);
     Known& of = known(frame);
     const Moment moment{&of.past, soon_.data(), origin_};
     bool passed = of.whole.matches(frame, moment);

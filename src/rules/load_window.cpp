@@ -5,19 +5,10 @@
 
 namespace wavetrope::rules {
 
-void LoadWindow::add(const can::FrameView& frame, Time now)
+void LoadWindow::add(Time from, Time to)
 {
-    if (!rate_.known())
-        return;
-    const can::WireLength bits = can::wireLength(frame);
-    const Time from = now - times_.duration(bits);
-    const Time to = from + times_.occupancy(bits);
     total_ += (to - from).count();
-    if (!frames_.empty() && frames_.back().to == from) {
-        frames_.back().to = to;  // back to back, as on a full bus
-        return;
-    }
-    overlap_ = overlap_ || (!frames_.empty() && frames_.back().to > from);
+    longest_ = std::max(longest_, to - from);
     frames_.push_back({from, to});
 }
 
@@ -32,15 +23,15 @@ bool LoadWindow::above(Time now)
 
 std::int64_t LoadWindow::busyUntil(Time now) const
 {
-    // What reaches out of the span stands at its ends, unless stamps lie closer than frames are long.
+    // They stand in the order of their ends: what reaches out of the span is not far from these, even where stamps lie closer
+    // than frames are long.
     const Time begin = now - span_;
     std::int64_t busy = total_;
-    for (auto at = frames_.begin(); at != frames_.end() && (overlap_ || at->from < begin); ++at)
+    for (auto at = frames_.begin(); at != frames_.end() && at->to - longest_ < begin; ++at)
         if (at->from < begin)
             busy -= (std::min(begin, at->to) - at->from).count();
-    for (auto at = frames_.rbegin(); at != frames_.rend() && (overlap_ || at->to > now); ++at)
-        if (at->to > now)
-            busy -= (at->to - std::max(now, at->from)).count();
+    for (auto at = frames_.rbegin(); at != frames_.rend() && at->to > now; ++at)
+        busy -= (at->to - std::max(now, at->from)).count();
     return busy;
 }
 

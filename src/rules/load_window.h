@@ -5,9 +5,6 @@
 #include <deque>
 
 #include "base/time.h"
-#include "can/bit_rate.h"
-#include "can/frame.h"
-#include "can/wire_length.h"
 
 namespace wavetrope::rules {
 
@@ -15,18 +12,14 @@ namespace wavetrope::rules {
 /// those. What lies behind the instant that is asked for does not count yet.
 class LoadWindow {
 public:
-    LoadWindow(can::BitRate rate, Time span, double percent)
-        : rate_(rate), times_(rate), span_(span), limit_(static_cast<double>(span.count()) * percent / 100)
-    {}
+    LoadWindow(Time span, double percent) : span_(span), limit_(static_cast<double>(span.count()) * percent / 100) {}
 
-    /// The next frame of the bus, which came at `now`.
-    void add(const can::FrameView& frame, Time now);
+    /// A frame occupies the bus from one instant to another. Each frame behind the one before.
+    void add(Time from, Time to);
     /// Whether the load of the span that ends there is above the limit. Instants never go back.
     [[nodiscard]] bool above(Time now);
     /// The first instant behind `now` at which it is not, if nothing more comes.
     [[nodiscard]] Time fallsAt(Time now) const;
-    /// Whether the rate of the bus is known, without which there is no load.
-    [[nodiscard]] bool known() const { return rate_.known(); }
 
 private:
     struct Stretch {
@@ -35,13 +28,11 @@ private:
     };
     [[nodiscard]] std::int64_t busyUntil(Time now) const;
 
-    can::BitRate rate_;
-    can::BitTimes times_;
     Time span_;
     double limit_;
     std::deque<Stretch> frames_;        // that reach into the span
     std::int64_t total_ = 0;            // of all of them
-    bool overlap_ = false;              // stamps lay closer than frames are long
+    Time longest_{0};                   // that a single one took
 };
 
 }  // namespace wavetrope::rules

@@ -18,14 +18,17 @@ constexpr std::size_t kinds = 4;
 
 Rules::Rules(RuleSet rules, std::vector<can::BitRate> rates, RuleSink& sink) : rules_(std::move(rules)), sink_(sink)
 {
+    for (const can::BitRate& rate : rates)
+        times_.push_back(rate.known() ? std::optional<can::BitTimes>(rate) : std::nullopt);
     for (const ConditionRule& rule : rules_.conditions) {
         Followed& followed = conditions_.emplace_back();
         followed.rule = &rule;
         followed.momentary = rule.momentary();
         if (rule.kind == ConditionKind::frames || rule.kind == ConditionKind::silent)
             followed.stream = std::make_unique<filter::FilterStream>(rule.filter);
-        if (rule.kind == ConditionKind::load && rule.bus >= 0 && static_cast<std::size_t>(rule.bus) < rates.size())
-            followed.load = std::make_unique<LoadWindow>(rates[static_cast<std::size_t>(rule.bus)], rule.span, rule.percent);
+        if (rule.kind == ConditionKind::load && rule.bus >= 0 && static_cast<std::size_t>(rule.bus) < rates.size()
+            && rates[static_cast<std::size_t>(rule.bus)].known())
+            followed.load = std::make_unique<LoadWindow>(rule.span, rule.percent);
     }
     for (std::size_t r = 0; r < rules_.recordings.size(); ++r) {
         const RecordingRule& rule = rules_.recordings[r];
@@ -230,8 +233,7 @@ const Rules::OfIdentifier& Rules::toldBy(trace::IdentifierIndex identifier, cons
         if (conditions_[c].stream) {
             verdict = rule.filter.verdict(key, kind);
             feeds = rule.filter.needsOthers();
-        } else if ((rule.kind == ConditionKind::load && conditions_[c].load && conditions_[c].load->known())
-                   || rule.kind == ConditionKind::state) {
+        } else if ((rule.kind == ConditionKind::load && conditions_[c].load) || rule.kind == ConditionKind::state) {
             verdict = rule.bus == key.bus ? filter::Verdict::always : filter::Verdict::never;
         }
         if (verdict != filter::Verdict::never || feeds)
@@ -249,7 +251,13 @@ void Rules::tellFrame(const Told& told, const can::FrameView& frame)
     Followed& condition = conditions_[told.index];
     const ConditionRule& rule = *condition.rule;
     if (rule.kind == ConditionKind::load) {
-        condition.load->add(frame, instant_);
+        if (!occupies_) {
+            const can::WireLength bits = can::wireLength(frame);
+            const can::BitTimes& times = *times_[frame.bus];
+            const Time from = instant_ - times.duration(bits);
+            occupies_.emplace(from, from + times.occupancy(bits));
+        }
+        condition.load->add(occupies_->first, occupies_->second);
         if (condition.load->above(instant_)) {
             set(told.index, true);
             if (condition.falls.at == never)
@@ -321,6 +329,7 @@ void Rules::frame(trace::Row row, const can::FrameView& frame, trace::Identifier
         begin(frame.time);
     arrive(frame.time);
     const OfIdentifier& of = toldBy(identifier, key, frame.kind);
+    occupies_.reset();
     for (const Told& told : of.conditions)
         tellFrame(told, frame);
     evaluate();

@@ -4,11 +4,13 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <queue>
 #include <string>
 #include <vector>
 
 #include "can/bit_rate.h"
+#include "can/wire_length.h"
 #include "filter/filter_stream.h"
 #include "rules/load_window.h"
 #include "rules/recording_rule.h"
@@ -169,6 +171,8 @@ private:
 
     RuleSet rules_;
     RuleSink& sink_;
+    std::vector<std::optional<can::BitTimes>> times_;   // of each bus, where its rate is known
+    std::optional<std::pair<Time, Time>> occupies_;     // the bus, by the frame of this step, once it was asked for
     std::vector<Followed> conditions_;
     std::vector<Recording> recordings_;
     std::vector<OfIdentifier> identifiers_;         // by identifier and kind
