@@ -499,6 +499,31 @@ private Q_SLOTS:
         QCOMPARE(words("a", "minute"), std::string());
     }
 
+    void stampsYearsApartDoNotGoOnForYears()
+    {
+        const std::vector<plain::Frame> frames = {{0, 256, 0}, {1'000'000'000'000, 256, 0}};
+        trace::Trace trace;
+        trace.addBus({"Main", {500'000, 0}});
+        for (std::size_t i = 0; i < frames.size(); ++i)
+            trace.append(frameOf(frames[i], i).view());
+        RehearsalOptions options;
+        options.mostInstants = 1'000'000;
+        Rehearsed rehearsed = rehearse(trace.snapshot(), setOf({condition("often", ConditionKind::every, {}, 1)}), {{500'000, 0}}, options);
+        QVERIFY(rehearsed.problem.find("too far apart") != std::string::npos);
+        options.mostInstants = ~std::uint64_t{0};
+        options.mostStretches = 100'000;
+        rehearsed = rehearse(trace.snapshot(), setOf({condition("often", ConditionKind::every, {}, 1)}), {{500'000, 0}}, options);
+        QVERIFY(rehearsed.problem.find("more than 100000 times") != std::string::npos);
+        QVERIFY(rehearsed.stretches.size() < 300'000);
+        // Somebody who does not wait for it.
+        options = {};
+        int asked = 0;
+        options.goesOn = [&](std::uint64_t) { return ++asked < 5; };
+        rehearsed = rehearse(trace.snapshot(), setOf({condition("often", ConditionKind::every, {}, 1)}), {{500'000, 0}}, options);
+        QCOMPARE(asked, 5);
+        QVERIFY(rehearsed.problem.empty());
+    }
+
     void atRandomAsThePlainModelHasIt()
     {
         const int cases = qEnvironmentVariableIsSet("WAVETROPE_CASES") ? qEnvironmentVariableIntValue("WAVETROPE_CASES") : 4'000;

@@ -110,6 +110,11 @@ public:
 private:
     void open(std::size_t recording)
     {
+        if (++opened_ > mostFiles) {
+            problem_ = Error{
+                "there are more than 100,000 takes to write", folder_, 0, 0, "Choose one with --recording, or leave --out out"};
+            return;
+        }
         const std::string path =
             (std::filesystem::path(folder_) / (names_[recording] + "-" + std::to_string(numbers_[recording]) + ".pcapng")).string();
         if (const auto may = mayRecord({path, overwrite_}); !may) {
@@ -123,6 +128,8 @@ private:
             problem_ = file.error();
     }
 
+    static constexpr std::size_t mostFiles = 100'000;
+    std::size_t opened_ = 0;
     std::string folder_;
     bool overwrite_;
     std::vector<trace::TraceBus> buses_;
@@ -147,6 +154,8 @@ int conditions(const RuleOptions& options)
         return !interrupted;
     };
     const rules::Rehearsed rehearsed = rules::rehearse(snapshot, std::move(opened->rules.set), opened->rates, how);
+    if (!rehearsed.problem.empty())
+        return report(rehearsed.problem);
     CsvWriter out(stdout);
     out.row({"name", "from", "to", "why"});
     for (const rules::TrueStretch& stretch : rehearsed.stretches) {
@@ -193,6 +202,8 @@ int rehearse(const RuleOptions& options)
     const rules::Rehearsed rehearsed = rules::rehearse(snapshot, std::move(set), opened->rates, how);
     if (keeper && keeper->problem())
         return report(*keeper->problem());
+    if (!rehearsed.problem.empty())
+        return report(rehearsed.problem);
     struct Line {
         Time time;
         const rules::Take* take;

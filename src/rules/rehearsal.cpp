@@ -8,7 +8,7 @@ namespace wavetrope::rules {
 namespace {
 
 constexpr std::size_t none = ~std::size_t{0};
-constexpr std::uint64_t askedEvery = 1U << 16U;     // rows
+constexpr std::uint64_t askedEvery = 1U << 16U;     // rows, and instants without one
 
 class Collected final : public RuleSink {
 public:
@@ -58,6 +58,7 @@ public:
         if (options_.keeper != nullptr)
             options_.keeper->ends(take);
     }
+    [[nodiscard]] std::size_t stretches() const { return out_.stretches.size(); }
     Time stampOf(trace::Row row) override { return snapshot_.time(row); }
 
     Rehearsed take()
@@ -83,15 +84,33 @@ Rehearsed rehearse(const trace::Snapshot& snapshot, RuleSet set, std::vector<can
 {
     Collected collected(snapshot, set, options);
     Rules rules(std::move(set), std::move(rates), collected);
+    trace::Row at = 0;
+    std::uint64_t instants = 0;
+    std::string problem;
+    const auto within = [&] {
+        if (collected.stretches() > options.mostStretches)
+            problem = "conditions become true more than " + std::to_string(options.mostStretches) + " times";
+        else if (instants > options.mostInstants)
+            problem = "conditions come due more than " + std::to_string(options.mostInstants)
+                      + " times: the stamps lie too far apart for how often they do";
+        return problem.empty() && (!options.goesOn || options.goesOn(at));
+    };
+    rules.askEvery(askedEvery, [&] {
+        instants += askedEvery;
+        return within();
+    });
     for (trace::Row row = 0; row < snapshot.rows(); ++row) {
-        if (row % askedEvery == 0 && options.goesOn && !options.goesOn(row))
+        at = row;
+        if (rules.gaveUp() || (row % askedEvery == 0 && !within()))
             break;
         const can::FrameView frame = snapshot.frame(row);
         const trace::IdentifierIndex identifier = snapshot.identifier(row);
         rules.frame(row, frame, identifier, snapshot.trace().key(identifier));
     }
     rules.end("the log ends");
-    return collected.take();
+    Rehearsed out = collected.take();
+    out.problem = std::move(problem);
+    return out;
 }
 
 }  // namespace wavetrope::rules

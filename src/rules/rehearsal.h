@@ -34,6 +34,7 @@ struct Take {
 struct Rehearsed {
     std::vector<TrueStretch> stretches;
     std::vector<Take> takes;
+    std::string problem;            ///< Why it ended early, or empty.
 };
 
 /// Is given what the takes of a rehearsal keep, in order; several go on side by side.
@@ -53,6 +54,8 @@ struct RehearsalOptions {
     bool stretches = true;          ///< Those of the conditions are wanted.
     TakeKeeper* keeper = nullptr;   ///< Is given the frames; without, they are counted.
     std::function<bool(std::uint64_t rows)> goesOn = {};    ///< Asked now and then; false ends it early.
+    std::uint64_t mostInstants = 200'000'000;   ///< At which something comes by itself, a silence or an `every`.
+    std::size_t mostStretches = 50'000'000;     ///< Of conditions, in memory.
 };
 
 /// Goes through a trace in the order of its rows. `rates` are those of its buses, by index.

@@ -135,8 +135,12 @@ void Rules::runTimers(Time before)
 {
     for (;;) {
         const Time next = std::min(beginning_.empty() ? never : beginning_.top().at, ending_.empty() ? never : ending_.top().at);
-        if (next >= before)
+        if (next >= before || gaveUp_)
             return;
+        if (askEvery_ > 0 && ++byItself_ % askEvery_ == 0 && !goesOn_()) {
+            gaveUp_ = true;
+            return;
+        }
         instant_ = std::max(instant_, next);
         timeBegins();
         timeEnds();
@@ -325,6 +329,8 @@ void Rules::followState(Followed& condition, const can::FrameView& frame)
 
 void Rules::frame(trace::Row row, const can::FrameView& frame, trace::IdentifierIndex identifier, const trace::TraceKey& key)
 {
+    if (gaveUp_)
+        return;
     if (!begun_)
         begin(frame.time);
     arrive(frame.time);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <queue>
@@ -71,6 +72,16 @@ public:
     void startByHand(std::size_t recording, Time at);
     void stopByHand(std::size_t recording, Time at);
     ///@}
+
+    /// Asked before every so many instants at which something comes by itself; false ends the following for good. Rules
+    /// that come due all the time, over stamps that lie years apart, would otherwise go on for as long.
+    void askEvery(std::uint64_t instants, std::function<bool()> goesOn)
+    {
+        askEvery_ = instants;
+        goesOn_ = std::move(goesOn);
+    }
+    /// Whether it was ended so.
+    [[nodiscard]] bool gaveUp() const { return gaveUp_; }
 
     [[nodiscard]] Time instant() const { return instant_; }
     [[nodiscard]] const RuleSet& rules() const { return rules_; }
@@ -182,6 +193,9 @@ private:
     std::vector<std::uint32_t> dirty_;              // recordings whose expressions may say something else
     Time instant_{};
     std::uint64_t step_ = 0;
+    std::uint64_t askEvery_ = 0, byItself_ = 0;     // instants
+    std::function<bool()> goesOn_;
+    bool gaveUp_ = false;
     bool begun_ = false;
     bool open_ = false;                             // what time ends at this instant has not been done
 };

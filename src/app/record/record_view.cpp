@@ -488,8 +488,9 @@ void RecordView::refresh()
     }
     const auto now = std::count_if(conditions_.begin(), conditions_.end(), [](const Row& row) { return row.now; });
     facts_->setText(session != nullptr ? tr("%1 conditions in this rig, %2 true now").arg(conditions_.size()).arg(now)
-                    : rehearsed_       ? tr("%1 conditions over this log, as if it came now").arg(conditions_.size())
-                                       : tr("%1 conditions; the log is being gone through").arg(conditions_.size()));
+                    : rehearsed_ && !rehearsed_->problem.empty() ? tr("gone through in part: %1").arg(text(rehearsed_->problem))
+                    : rehearsed_ ? tr("%1 conditions over this log, as if it came now").arg(conditions_.size())
+                                 : tr("%1 conditions; the log is being gone through").arg(conditions_.size()));
     recordingsHead_->setText(session == nullptr ? QString() : tr("%1 armed, %2 keep").arg(armed).arg(keep));
     folder_->setText(session != nullptr && !recordings_.empty() && !session->takesFolder().empty()
                          ? tr("takes go to %1").arg(text(session->takesFolder()))
