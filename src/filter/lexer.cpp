@@ -10,6 +10,15 @@ bool isMark(char c) { return c == '(' || c == ')' || c == '<' || c == '>' || c =
 
 }  // namespace
 
+int columnOf(std::string_view text, std::size_t at)
+{
+    int column = 1;
+    for (std::size_t i = 0; i < at && i < text.size(); ++i)
+        if ((static_cast<unsigned char>(text[i]) & 0xC0U) != 0x80U)
+            ++column;
+    return column;
+}
+
 Token Lexer::take()
 {
     const Token token = current_;

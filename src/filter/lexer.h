@@ -15,6 +15,9 @@ struct Token {
     std::size_t at = 0;     ///< Byte offset in the filter.
 };
 
+/// Column of a byte of a text: characters, counted from 1.
+[[nodiscard]] int columnOf(std::string_view text, std::size_t at);
+
 /// One token at a time. A word is a run of anything but space, quotes, parentheses and comparison marks, so that
 /// `0x200..0x2FF`, `Blade*`, `l/min` and `BladeState.BladeDepth` are words.
 class Lexer {

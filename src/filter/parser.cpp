@@ -55,19 +55,11 @@ public:
                 fail(out_.thinning.kind == Thinning::Kind::all ? "'and', 'or' or the end of the filter" : "the end of the filter");
             return std::move(out_);
         } catch (const Failure& failure) {
-            return tl::unexpected(Error{failure.what, "filter", 0, columnOf(failure.at), failure.remedy});
+            return tl::unexpected(Error{failure.what, "filter", 0, columnOf(text_, failure.at), failure.remedy});
         }
     }
 
 private:
-    [[nodiscard]] int columnOf(std::size_t at) const
-    {
-        int column = 1;
-        for (std::size_t i = 0; i < at && i < text_.size(); ++i)
-            if ((static_cast<unsigned char>(text_[i]) & 0xC0U) != 0x80U)
-                ++column;
-        return column;
-    }
     [[noreturn]] void fail(const std::string& wanted, std::string remedy = {})
     {
         const Token& token = lexer_.peek();

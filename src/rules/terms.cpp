@@ -42,19 +42,11 @@ public:
                 expected("'and', 'or' or the end of the expression");
             return std::move(out_);
         } catch (const Mistake& mistake) {
-            return tl::unexpected(Error{mistake.what, "expression", 0, columnOf(mistake.at), mistake.remedy});
+            return tl::unexpected(Error{mistake.what, "expression", 0, filter::columnOf(text_, mistake.at), mistake.remedy});
         }
     }
 
 private:
-    [[nodiscard]] int columnOf(std::size_t at) const
-    {
-        int column = 1;
-        for (std::size_t i = 0; i < at && i < text_.size(); ++i)
-            if ((static_cast<unsigned char>(text_[i]) & 0xC0U) != 0x80U)
-                ++column;
-        return column;
-    }
     [[noreturn]] void expected(const std::string& wanted)
     {
         const filter::Token& token = lexer_.peek();
