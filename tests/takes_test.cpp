@@ -284,6 +284,16 @@ private Q_SLOTS:
         run.runFor(seconds(1));
         run.session.reset();
         QCOMPARE(filesOf(folder, QStringLiteral("one-*")), (QStringList{"one-001.pcapng", "one-002.pcapng"}));
+        // One that was begun, and in which nothing stood yet, is none.
+        QFile list(folder + "/.one.takes");
+        QVERIFY(list.open(QIODevice::Append) && list.write("one-003.pcapng\n") > 0);
+        list.close();
+        QFile part(folder + "/one-003.pcapng.part");
+        QVERIFY(part.open(QIODevice::WriteOnly));
+        part.close();
+        (void)Run(rig, folder.toStdString());
+        run.session.reset();
+        QCOMPARE(filesOf(folder, QStringLiteral("one-*")), (QStringList{"one-001.pcapng", "one-002.pcapng"}));
     }
 
     void whereTheDiskIsNearlyFullTheOldestTakesGo()

@@ -73,8 +73,13 @@ void TakeWriter::readList()
             continue;
         const fs::path path = fs::path(folder_) / name;
         std::error_code code;
-        if (!isThere(path) && isThere(path.string() + partly))
-            fs::rename(path.string() + partly, path, code);
+        if (!isThere(path) && isThere(path.string() + partly)) {
+            // One in which nothing had been written yet was no file of a take.
+            if (sizeOf(path.string() + partly) == 0)
+                fs::remove(path.string() + partly, code);
+            else
+                fs::rename(path.string() + partly, path, code);
+        }
         if (fs::is_regular_file(fs::symlink_status(path, code)))
             whole_.push_back({name, sizeOf(path)});
     }
@@ -85,7 +90,7 @@ void TakeWriter::saveList()
     std::string text;
     for (const Written& one : whole_)
         text += one.name + '\n';
-    if (file_)
+    if (!openName_.empty())
         text += openName_ + '\n';
     if (const auto saved = replaceFile((fs::path(folder_) / ("." + fileNameOf(recording_) + ".takes")).string(), text); !saved)
         report_.problem = saved.error().text();
@@ -122,19 +127,21 @@ bool TakeWriter::open(Time at)
             name = *made;
         }
     } while (isThere(fs::path(folder_) / name) || isThere((fs::path(folder_) / name).string() + partly));
+    // It stands in the list before it is there, so that nothing is left behind that nobody knows of.
+    openName_ = name;
+    saveList();
     auto file = formats::LogFile::create((fs::path(folder_) / name).string(), buses_,
         "recording " + recording_ + ", take " + std::to_string(take_) + (why_.empty() ? std::string() : ", began by " + why_));
     if (!file) {
         report_.problem = file.error().text();
+        openName_.clear();
         wait_ = flushesBetweenTries;
         return false;
     }
     file_ = std::move(*file);
-    openName_ = name;
     report_.problem.clear();
     report_.path = file_->path();
     ++report_.files;
-    saveList();
     return true;
 }
 
@@ -157,6 +164,7 @@ void TakeWriter::close()
     if (const auto finished = file_->finish(); !finished)
         return leave(finished.error());
     whole_.push_back({openName_, sizeOf(file_->path())});
+    openName_.clear();
     file_.reset();
     bound();
     saveList();
@@ -171,6 +179,7 @@ void TakeWriter::leave(const Error& problem)
     std::error_code code;
     fs::rename(path.string() + partly, path, code);
     whole_.push_back({openName_, sizeOf(path)});
+    openName_.clear();
     saveList();
     wait_ = flushesBetweenTries;
 }
