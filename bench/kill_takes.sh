@@ -29,7 +29,7 @@ for ((i = 0; i < ${1:-100}; i++)); do
     "$cli" list "$file" --columns time > "$work/rows" 2> "$work/err" || { cat "$work/err"; bad=$((bad + 1)); }
   done
   newest=$("$cli" list "$work/takes/whole-001.pcapng" --columns time 2>/dev/null | tail -1)
-  worst=$(awk -v k="$killed" -v n="$newest" -v w="$worst" 'BEGIN { a = k - n; print a > w ? a : w }')
+  worst=$(awk -v k="$killed" -v n="$newest" -v w="$worst" 'BEGIN { a = k - n; print (a > w + 0 ? a : w + 0) }')
 done
 echo "killed ${1:-100} times: $bad files that are not as they should be; the newest frame was at most $worst s old"
 [ "$bad" = 0 ]

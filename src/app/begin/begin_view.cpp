@@ -418,7 +418,7 @@ void BeginView::refreshRecent()
         (isRig ? rigs_ : logs_)->addWidget(recent);
         connect(recent, &QAbstractButton::clicked, this, [this, path] { Q_EMIT stage().fileWanted(path); });
     }
-    const auto nothing = [this](QVBoxLayout* layout, const QString& words) {
+    const auto nothing = [](QVBoxLayout* layout, const QString& words) {
         auto* label = new QLabel(words);
         label->setWordWrap(true);
         const auto restyle = [label] {
