@@ -12,7 +12,7 @@ say() { printf '\n%s, after %d s\n' "$1" "$SECONDS"; }
 say "Addresses and undefined behaviour"
 cmake --preset asan >/dev/null
 cmake --build --preset asan
-scripts/fuzz.sh build/asan 15
+scripts/fuzz.sh build/asan 8
 UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --parallel "$at_once"
 say "Threads"
 cmake --preset tsan >/dev/null
