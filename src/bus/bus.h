@@ -29,6 +29,7 @@ struct Health {
     State state = State::alive;
     bool alive = false;             ///< It can carry frames now.
     std::string words;              ///< "alive", "Cab is error-passive", "can0 is down".
+    std::string facts;              ///< What else is to be told of the way to it; empty when nothing.
     std::string advice;             ///< What the machine could do better for it, with how; empty when nothing.
     std::uint64_t errors = 0;       ///< Error frames so far.
     std::uint64_t lost = 0;         ///< Frames refused by a full transmit queue or lost on the way in.

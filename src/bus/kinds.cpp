@@ -3,6 +3,7 @@
 
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
+#include "bus/remote_bus.h"
 #include "bus/simulated_bus.h"
 
 namespace wavetrope::bus {
@@ -26,7 +27,23 @@ Expected<std::unique_ptr<Bus>> openKernel(clock::Scheduler&, const Wanted& wante
     return std::move(*opened);
 }
 
-Expected<std::vector<Listed>> listNone() { return {}; }
+Expected<std::unique_ptr<Bus>> openRemote(clock::Scheduler&, const Wanted& wanted)
+{
+    auto opened = RemoteBus::open(wanted.address, wanted.index, wanted.rate);
+    if (!opened)
+        return tl::unexpected(opened.error());
+    return std::move(*opened);
+}
+
+Expected<void> checkNothing(const std::string&) { return {}; }
+
+Expected<void> checkRemote(const std::string& address)
+{
+    const auto place = remote::placeFromText(address);
+    return place ? Expected<void>{} : tl::unexpected(place.error());
+}
+
+Expected<std::vector<Listed>> listNone() { return std::vector<Listed>{}; }
 
 Expected<std::vector<Listed>> listKernel()
 {
@@ -40,8 +57,10 @@ Expected<std::vector<Listed>> listKernel()
 }
 
 constexpr BusKind all[] = {
-    {"simulated", "", "", false, openSimulated, listNone},
-    {"kernel", "interface", "an interface of the kernel, such as can0", true, openKernel, listKernel},
+    {"simulated", "", "", false, Time{0}, checkNothing, openSimulated, listNone},
+    {"kernel", "interface", "an interface of the kernel, such as can0", true, std::chrono::milliseconds(20), checkNothing, openKernel,
+        listKernel},
+    {"remote", "remote", "a shared bus, mqtts://host/topic", true, std::chrono::milliseconds(200), checkRemote, openRemote, listNone},
 };
 
 }  // namespace

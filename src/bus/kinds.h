@@ -35,6 +35,9 @@ struct BusKind {
     const char* field;                  ///< Of a rig's bus, whose text is the address; empty for the kind that has none.
     const char* address;                ///< What the address means: "an interface of the kernel, such as can0".
     bool ofTheWorld;                    ///< Frames come by themselves, with the machine's time: it can only be paced.
+    Time handOver;                      ///< Such frames come to hand so long behind their stamps, as a rule.
+    /// Whether an address can be one at all, whatever is there now. An error says what is wrong with it.
+    Expected<void> (*check)(const std::string& address);
     /// An error says what is wrong with this address now; the rest of a rig runs all the same.
     Expected<std::unique_ptr<Bus>> (*open)(clock::Scheduler& scheduler, const Wanted& wanted);
     /// What is there. An error where it cannot be found out.

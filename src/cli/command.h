@@ -140,6 +140,7 @@ void addRuleCommands(CLI::App& program, int& result);
 void addLayoutCommands(CLI::App& program, int& result);
 void addRecoveryCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);
+void addShareCommand(CLI::App& program, int& result);
 void addDatabaseCommands(CLI::App& program, int& result);
 
 /// Adds "--match full|group" to a command.

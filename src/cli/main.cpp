@@ -32,6 +32,7 @@ int main(int argc, char** argv)
     addRuleCommands(program, result);
     addRecoveryCommands(program, result);
     addBusCommands(program, result);
+    addShareCommand(program, result);
     addDatabaseCommands(program, result);
     try {
         program.parse(argc, argv);

@@ -58,12 +58,13 @@ BusSpec busOf(const JsonReader& in)
                 JsonReader::fail(in.placeOf(kind.field),
                     "a bus is of one kind, and this one has the field \"" + std::string(bus.kind->field) + "\" too",
                     "Leave one of them out");
+            if (const auto fits = kind.check(address); !fits)
+                JsonReader::fail(in.placeOf(kind.field), fits.error().what, fits.error().remedy);
             bus.kind = &kind;
             bus.address = address;
         }
     if (!bus.kind->ofTheWorld && !bus.rate.known())
-        JsonReader::fail(
-            in.placeOf("rate"), "a bus that is not of this machine's kernel needs a bit rate", "For example \"rate\": \"500k\"");
+        JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
     if (const std::string match = in.text("match"); match == "group")
         bus.match = database::Match::group;

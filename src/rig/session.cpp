@@ -20,7 +20,6 @@ constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
 constexpr Time longestSlice = std::chrono::milliseconds(100);
-constexpr Time handOver = std::chrono::milliseconds(20);    // what the kernel's frames take to their reader, at most
 constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
 
 }  // namespace
@@ -107,6 +106,8 @@ Expected<void> Session::build()
     for (std::size_t i = 0; i < buses_.size(); ++i)
         if (rig_.buses[i].kind->ofTheWorld)
             arriving_.push_back(buses_[i].get());
+    for (const BusSpec& spec : rig_.buses)
+        handOver_ = std::max(handOver_, spec.kind->handOver);
     patience_ = arriving_.size() > 1 && arriving_.size() == buses_.size() ? bus::arrivalPatience : Time{0};
     {
         const auto now = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
@@ -240,9 +241,9 @@ void Session::slice(Time until)
     }
     scheduler_.runUntil(until);
     if (rules_) {
-        // Frames of the kernel come to hand a little behind their stamps.
+        // Frames of the world come to hand a little behind their stamps.
         watchBuses();
-        rules_->settle(allSimulated_ ? until : until - std::max(patience_, handOver));
+        rules_->settle(allSimulated_ ? until : until - std::max(patience_, handOver_));
         rules_->flush(until);
     }
     if (options_.measured)

@@ -186,7 +186,8 @@ private:
     std::unique_ptr<spool::Spool> spool_;
     std::unique_ptr<measure::Measures> measures_;
     std::vector<std::unique_ptr<bus::Bus>> buses_;
-    std::vector<bus::Bus*> arriving_;  // those of the kernel
+    std::vector<bus::Bus*> arriving_;  // those of the world
+    Time handOver_{0};                 // what their frames take, as a rule
     Time patience_{0};  // of frames that have arrived, where nothing is simulated that would run ahead
     std::unique_ptr<Ingest> ingest_;
     std::vector<std::unique_ptr<drive::Actor>> actors_;
