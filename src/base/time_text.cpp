@@ -85,6 +85,24 @@ std::optional<Time> momentFromText(std::string_view text, Time origin)
     return Time(sum);
 }
 
+std::string exactSpanText(Time span)
+{
+    constexpr std::pair<std::int64_t, const char*> units[] = {{1'000'000'000, "s"}, {1'000'000, "ms"}, {1'000, "us"}};
+    const std::int64_t ns = span.count();
+    for (const auto& [unit, name] : units) {
+        if ((ns < unit && ns > -unit) || ns % (unit / 1000) != 0)
+            continue;
+        std::string out = std::to_string(ns / unit);
+        if (const std::int64_t thousandths = std::abs(ns % unit) / (unit / 1000); thousandths != 0) {
+            std::string digits = std::to_string(1000 + thousandths).substr(1);
+            digits.resize(digits.find_last_not_of('0') + 1);
+            out += "." + digits;
+        }
+        return out + " " + name;
+    }
+    return ns == 0 ? "0 s" : std::to_string(ns) + " ns";
+}
+
 std::string spanText(Time span)
 {
     const double ns = static_cast<double>(span.count());

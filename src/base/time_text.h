@@ -20,6 +20,9 @@ namespace wavetrope {
 /// A moment: seconds since 1970, or "+12.5s" counted from `origin`.
 [[nodiscard]] std::optional<Time> momentFromText(std::string_view text, Time origin);
 
+/// A span as it is written into documents, exact to the nanosecond: "1.5 s", "86400 s", "1234.567 us".
+[[nodiscard]] std::string exactSpanText(Time span);
+
 /// A span for people: "250 ms", "1.5 s", "20 us".
 [[nodiscard]] std::string spanText(Time span);
 

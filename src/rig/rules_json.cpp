@@ -258,7 +258,7 @@ std::optional<rules::Margin> marginFromText(std::string_view text)
 
 std::string marginText(const rules::Margin& margin)
 {
-    return margin.byFrames ? std::to_string(margin.frames) + (margin.frames == 1 ? " frame" : " frames") : spanText(margin.span);
+    return margin.byFrames ? std::to_string(margin.frames) + (margin.frames == 1 ? " frame" : " frames") : exactSpanText(margin.span);
 }
 
 }  // namespace wavetrope::rig

@@ -41,15 +41,15 @@ std::string ConditionRule::words() const
     const std::string written = text.empty() ? filter.text() : text;
     const std::string frames = written.empty() ? "any frame" : written;
     switch (kind) {
-    case ConditionKind::frames: return span.count() > 0 ? frames + " for " + spanText(span) : frames;
-    case ConditionKind::silent: return "no frame of " + frames + " for " + spanText(span);
-    case ConditionKind::load: return "load of " + busName + " above " + shortest(percent) + " % over " + spanText(span);
+    case ConditionKind::frames: return span.count() > 0 ? frames + " for " + exactSpanText(span) : frames;
+    case ConditionKind::silent: return "no frame of " + frames + " for " + exactSpanText(span);
+    case ConditionKind::load: return "load of " + busName + " above " + shortest(percent) + " % over " + exactSpanText(span);
     case ConditionKind::state: return busName + " is " + toText(state);
     case ConditionKind::begins: return "the run begins";
-    case ConditionKind::after: return span.count() == 0 ? "from the run's begin on" : spanText(span) + " behind the run's begin";
-    case ConditionKind::every: return "every " + spanText(span);
+    case ConditionKind::after: return span.count() == 0 ? "from the run's begin on" : exactSpanText(span) + " behind the run's begin";
+    case ConditionKind::every: return "every " + exactSpanText(span);
     case ConditionKind::disk: return "the disk is nearly full";
-    case ConditionKind::lost: return "frames are lost";
+    case ConditionKind::lost: return busName.empty() ? "frames are lost" : "frames are lost on " + busName;
     case ConditionKind::key: return "key " + word;
     case ConditionKind::word: return "the word " + word;
     }

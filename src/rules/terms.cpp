@@ -141,6 +141,24 @@ private:
 
 Expected<Terms> Terms::parse(std::string_view text, std::span<const std::string> names) { return TermsParser(text, names).run(); }
 
+std::string renamed(std::string_view text, std::string_view from, const std::string& to)
+{
+    std::string out;
+    std::size_t copied = 0;
+    filter::Lexer lexer(text);
+    while (lexer.peek().kind != Kind::end && !(lexer.peek().kind == Kind::text && lexer.openQuote())) {
+        const filter::Token token = lexer.take();
+        const bool quoted = token.kind == Kind::text;
+        if (token.text != from || (!quoted && (token.kind != Kind::word || isJoining(token.text))))
+            continue;
+        out += text.substr(copied, token.at - copied);
+        out += quotedName(to);
+        copied = token.at + token.text.size() + (quoted ? 2 : 0);
+    }
+    out += text.substr(copied);
+    return out;
+}
+
 std::string quotedName(const std::string& name)
 {
     filter::Lexer lexer(name);

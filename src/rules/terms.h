@@ -56,6 +56,9 @@ private:
     int root_ = -1;
 };
 
+/// The expression with one name in place of another, all else as it was written.
+[[nodiscard]] std::string renamed(std::string_view text, std::string_view from, const std::string& to);
+
 /// A name as it stands in an expression: in double quotes where it has to.
 [[nodiscard]] std::string quotedName(const std::string& name);
 
