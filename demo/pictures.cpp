@@ -28,6 +28,7 @@
 #include "app/nodes/nodes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
+#include "app/stage/rule_desk.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/help_dialog.h"
@@ -170,7 +171,7 @@ bool takeRecord(Photographer& photographer, const rig::Rig& demo, const std::str
              R"({"name": "valve open", "when": "Valve = \"open\""})", R"({"name": "keep this", "key": "F9"})"})
         document["events"].push_back(nlohmann::json::parse(condition));
     document["recordings"] = nlohmann::json::parse(R"([
-{"name": "around chatter", "keep": "bus Implement or kind error", "start": "(chatter or \"motor hot\") and not \"flow low\"", "before": "2 s",
+{"name": "around chatter", "keep": "bus Implement or kind error", "start": "chatter", "before": "2 s",
  "after": "1 s", "files": {"pattern": "chatter-{date}-{number}.pcapng.zst", "size": "200 MB", "keep": 20}},
 {"name": "low water", "start": "\"flow low\"", "before": "5 s", "after": "5 s", "files": {"pattern": "water-{date}-{number}.pcapng"}},
 {"name": "whole run", "files": {"pattern": "run-{date}-{number}.pcapng.zst", "every": "60 s", "total": "20 GB"}},
@@ -187,14 +188,23 @@ bool takeRecord(Photographer& photographer, const rig::Rig& demo, const std::str
     window->show();
     window->showPage(QStringLiteral("Record"));
     bool good = waitUntil(*window, 86);
+    // Changed, and not armed so yet.
+    good = window->stage()
+               .rules()
+               .setField(0, rig::RecordingField::start, QStringLiteral("(chatter or \"motor hot\") and not \"flow low\""))
+               .has_value()
+           && good;
+    QElapsedTimer timer;
+    timer.start();
+    while (!window->currentPage()->find<RecordView>()->rehearsed() && timer.elapsed() < 60'000)
+        QTest::qWait(20);
     good = photographer.take(*window, QStringLiteral("record") + suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
     auto* lap = new MainWindow(RunDocument::log(log, *rig));
     lap->show();
     lap->showPage(QStringLiteral("Record"));
-    QElapsedTimer timer;
-    timer.start();
+    timer.restart();
     while (!lap->currentPage()->find<RecordView>()->rehearsed() && timer.elapsed() < 60'000)
         QTest::qWait(20);
     good = photographer.take(*lap, QStringLiteral("rehearsal") + suffix) && good;

@@ -13,6 +13,7 @@
 #include "app/inspector/inspector_view.h"
 #include "app/shell/main_window.h"
 #include "app/stage/interfaces.h"
+#include "rules_by_hand.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;
@@ -264,6 +265,14 @@ private Q_SLOTS:
         peer.start(QStringLiteral(WAVETROPE_PEER), {QStringLiteral("send"), QStringLiteral("vcan1")});
         QVERIFY(peer.waitForFinished(30'000));
         QTRY_COMPARE_WITH_TIMEOUT(running->document().trace().rows(), std::uint64_t{400}, 30'000);
+        // Rules made by hand, rehearsed and armed; frames of the other program are taken.
+        test::makeRulesByHand(running, QStringLiteral("somebody"), QStringLiteral("bus vcan1"));
+        if (QTest::currentTestFailed())
+            return;
+        peer.start(QStringLiteral(WAVETROPE_PEER), {QStringLiteral("send"), QStringLiteral("vcan1")});
+        QVERIFY(peer.waitForFinished(30'000));
+        const auto frames = [&] { return running->document().session()->takingReports().back().files.frames; };
+        QTRY_COMPARE_WITH_TIMEOUT(frames(), std::uint64_t{200}, 30'000);
     }
 };
 

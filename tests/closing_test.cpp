@@ -109,7 +109,7 @@ private Q_SLOTS:
         auto shown = window();
         QVERIFY(shown != nullptr);
         const QStringList before = pagesOf(*shown);
-        QCOMPARE(before.size(), 4);
+        QCOMPARE(before.size(), 5);
         QVERIFY(!shown->isWindowModified());
         auto* tabs = shown->findChild<QTabBar*>(QStringLiteral("pageTabs"));
         QVERIFY(tabs != nullptr);
@@ -123,12 +123,12 @@ private Q_SLOTS:
             Q_EMIT tabs->customContextMenuRequested(tabs->tabRect(index).center());
         };
         pick(1, "movePageLeft");
-        QTRY_COMPARE(pagesOf(*shown), (QStringList{before[1], before[0], before[2], before[3]}));
+        QTRY_COMPARE(pagesOf(*shown), (QStringList{before[1], before[0], before[2], before[3], before[4]}));
         QVERIFY(shown->isWindowModified());
-        pick(3, "removePage");
-        QTRY_COMPARE(shown->pageCount(), 3);
-        pick(0, "duplicatePage");
+        pick(4, "removePage");
         QTRY_COMPARE(shown->pageCount(), 4);
+        pick(0, "duplicatePage");
+        QTRY_COMPARE(shown->pageCount(), 5);
         QCOMPARE(pagesOf(*shown)[1], before[1] + QStringLiteral(" copy"));
         shown->removePage(1);
         test::whenModal<QInputDialog>(this, [](QInputDialog* dialog) {
@@ -144,7 +144,7 @@ private Q_SLOTS:
         for (int i = 0; i < 8 && pagesOf(*shown) != before; ++i)
             QTest::keyClick(shown.get(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(pagesOf(*shown).join(QLatin1Char(' ')), before.join(QLatin1Char(' ')));
-        QVERIFY(!shown->pageAt(static_cast<int>(pagesOf(*shown).indexOf(before[3])))->views().empty());
+        QVERIFY(!shown->pageAt(static_cast<int>(pagesOf(*shown).indexOf(before[4])))->views().empty());
         QVERIFY(!shown->isWindowModified());        // as it was, so there is nothing to save
         shown->closeWithoutAsking();
     }

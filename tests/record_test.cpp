@@ -10,6 +10,7 @@
 #include "app/record/record_view.h"
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
+#include "rules_by_hand.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;
@@ -96,11 +97,9 @@ private Q_SLOTS:
         QTRY_COMPARE_WITH_TIMEOUT(takes(), std::uint64_t{1}, 30'000);
         const QString folder = folder_.filePath(QStringLiteral("hand"));
         QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(folder + "/asked-001.pcapng"), 30'000);
-        // The button at the right end of the second row.
+        // The button at the right end of the row.
         QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("armed")), 30'000);
-        const int pitch = Theme::get().px(74);
-        const QPoint button(rows->viewport()->width() - Theme::get().px(40), pitch + Theme::get().px(36));
-        QTest::mouseClick(rows->viewport(), Qt::LeftButton, {}, button);
+        QTest::mouseClick(rows->viewport(), Qt::LeftButton, {}, view->recordings().buttonAt(1));
         QTRY_COMPARE_WITH_TIMEOUT(takes(), std::uint64_t{2}, 30'000);
         QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("keeps: ")), 30'000);
         // Enter stops it: so many frames go on behind.
@@ -111,6 +110,92 @@ private Q_SLOTS:
         window->closeWithoutAsking();
         QTRY_VERIFY(closing.isNull());
         QVERIFY(QDir(folder).entryList({QStringLiteral("*.part")}).isEmpty());
+    }
+
+    void madeRehearsedArmedAndTaken()
+    {
+        MainWindow* window = live("made");
+        RecordView* view = viewOf(window);
+        QTRY_COMPARE_WITH_TIMEOUT(view->conditionCount(), window->document().rig().events.size(), 30'000);
+        test::makeRulesByHand(window, QStringLiteral("now and then"), QStringLiteral("every 300 ms"));
+        if (QTest::currentTestFailed())
+            return;
+        QCOMPARE(window->document().rig().recordings.back().start, std::string("\"now and then\""));
+        const QDir folder(folder_.filePath(QStringLiteral("made")));
+        const auto taken = [&] {
+            return !folder.entryList({QStringLiteral("now_and_then_kept-*.pcapng")}).isEmpty()
+                   || !folder.entryList({QStringLiteral("now and then kept-*.pcapng")}).isEmpty();
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(taken(), 30'000);
+        QVERIFY(window->stage().rules().undoStack().canUndo());
+    }
+
+    void whatIsChangedStandsBesideWhatIsArmed()
+    {
+        MainWindow* window = live("changed");
+        RecordView* view = viewOf(window);
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("armed: waits for marked")), 30'000);
+        auto* rows = view->recordings().viewport();
+        // A word of the sentence is clicked, and changed in place.
+        QTest::mouseClick(rows, Qt::LeftButton, {}, view->recordings().wordAt(1, rig::RecordingField::start));
+        InPlaceField& field = view->recordings().field();
+        QVERIFY(field.isOpen());
+        QCOMPARE(field.text(), QStringLiteral("marked"));
+        test::typed(field, QStringLiteral("markd"), Qt::Key_Return);
+        QVERIFY2(field.problem().contains(QStringLiteral("'markd'")), qPrintable(field.problem()));    // it stays open, with the reason
+        QCOMPARE(window->document().rig().recordings[1].start, std::string("marked"));
+        test::typed(field, QStringLiteral("marked or always"), Qt::Key_Return);
+        QVERIFY(!field.isOpen());
+        QVERIFY(view->recordings().rows()[1].changed && view->recordings().rows()[1].armed->start == "marked");
+        auto* arm = view->findChild<QPushButton*>(QStringLiteral("armAsChanged"));
+        auto* back = view->findChild<QPushButton*>(QStringLiteral("takeRulesBack"));
+        QVERIFY(arm->isVisible() && back->isVisible());
+        QVERIFY(view->recordingText(1).contains(QStringLiteral("armed: waits for marked")));    // the run goes on with that
+        QTest::mouseClick(back, Qt::LeftButton);
+        QVERIFY(!arm->isVisible() && !view->recordings().rows()[1].changed);
+        QVERIFY(window->document().rig().changed() == false);
+        // Once or again is switched by a click.
+        QTest::mouseClick(rows, Qt::LeftButton, {}, view->recordings().wordAt(1, rig::RecordingField::again));
+        QVERIFY(!window->document().rig().recordings[1].again);
+        // A condition that a recording hangs on is not taken out; its new name goes into the expression.
+        view->conditions().choose(5);
+        QVERIFY(view->conditionText(5).startsWith(QStringLiteral("marked\t")));
+        QTest::keyClick(&view->conditions(), Qt::Key_Delete);
+        QCOMPARE(view->conditionCount(), std::size_t{7});
+        QTest::keyClick(&view->conditions(), Qt::Key_F2);
+        test::typed(view->conditions().field(), QStringLiteral("by hand"), Qt::Key_Return);
+        QCOMPARE(window->document().rig().recordings[1].start, std::string("\"by hand\""));
+        QTest::mouseClick(arm, Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("armed: waits for \"by hand\"")), 30'000);
+        QVERIFY(!arm->isVisible());
+        // A name that is there already, and an empty one, are refused in words; Escape leaves all as it was.
+        QTest::keyClick(&view->conditions(), Qt::Key_F2);
+        test::typed(view->conditions().field(), QStringLiteral("always"), Qt::Key_Return);
+        QVERIFY(view->conditions().field().problem().contains(QStringLiteral("two conditions")));
+        QTest::keyClick(&view->conditions().field(), Qt::Key_Escape);
+        QVERIFY(!view->conditions().field().isOpen());
+        QVERIFY(view->conditionText(5).startsWith(QStringLiteral("by hand\t")));
+        // Taken out of the rig it goes on until it is armed so.
+        view->recordings().choose(2);
+        QTest::keyClick(&view->recordings(), Qt::Key_Delete);
+        QVERIFY(view->recordingCount() == 3 && view->recordings().rows()[2].gone);
+        QTest::mouseClick(arm, Qt::LeftButton);
+        QTRY_COMPARE_WITH_TIMEOUT(view->recordingCount(), std::size_t{2}, 30'000);
+        QVERIFY(window->document().rig().changed());
+    }
+
+    void aConditionThatWasNeverTrueSaysHowCloseItCame()
+    {
+        MainWindow* window = live("close");
+        RecordView* view = viewOf(window);
+        const auto miss = [&]() -> std::optional<rules::NearMiss> {
+            for (const ConditionRow& row : view->conditions().rows())
+                if (row.name == QStringLiteral("never"))
+                    return row.miss;
+            return {};
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(miss().has_value() && miss()->values, 60'000);
+        QVERIFY(miss()->values->limit == 5000 && miss()->values->unit == "degC" && miss()->values->closest < 5000);
     }
 
     void aLogIsRehearsed()

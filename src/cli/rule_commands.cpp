@@ -10,11 +10,14 @@
 #include "formats/log_file.h"
 #include "record/file_pattern.h"
 #include "rig/conditions.h"
+#include "rules/near_miss.h"
 #include "rules/rehearsal.h"
 
 namespace wavetrope::cli {
 
 namespace {
+
+constexpr std::uint64_t mostRowsForReasons = 50'000'000;
 
 struct RuleOptions {
     std::string log, layout, rig, recording, out;
@@ -139,6 +142,25 @@ private:
     std::optional<Error> problem_;
 };
 
+// On stderr, as far as that does not take longer than what was asked for: why conditions were never true.
+void sayWhyNever(const trace::Snapshot& snapshot, const std::vector<rules::ConditionRule>& all,
+    const std::vector<rules::TrueStretch>& stretches, const std::vector<can::BitRate>& rates)
+{
+    std::vector<bool> met(all.size());
+    for (const rules::TrueStretch& stretch : stretches)
+        met[stretch.condition] = true;
+    std::uint64_t rows = mostRowsForReasons;
+    for (std::size_t i = 0; i < all.size() && rows >= snapshot.rows() && !interrupted; ++i) {
+        if (met[i])
+            continue;
+        rows -= snapshot.rows();
+        const auto miss = rules::nearMiss(snapshot, all[i], rates, [] { return !interrupted; });
+        if (miss)
+            std::fprintf(stderr, "%s was never true: %s%s\n", all[i].name.c_str(), miss->words.c_str(),
+                miss->more.empty() ? "" : (". " + miss->more).c_str());
+    }
+}
+
 int conditions(const RuleOptions& options)
 {
     auto opened = open(options);
@@ -162,6 +184,7 @@ int conditions(const RuleOptions& options)
         const rules::ConditionRule& condition = all[stretch.condition];
         out.row({condition.name, secondsText(stretch.from), stretch.to ? secondsText(*stretch.to) : std::string(), condition.words()});
     }
+    sayWhyNever(snapshot, all, rehearsed.stretches, opened->rates);
     return printed(out.finish());
 }
 

@@ -28,11 +28,9 @@ struct KeepingKeys {
 /// A live run of a rig, kept so, paced by the wall clock times a factor; its recordings are armed.
 [[nodiscard]] inline Expected<std::unique_ptr<rig::RunDocument>> liveRun(const rig::Rig& rig, double factor = 1.0)
 {
-    std::optional<rig::TakesOptions> takes;
-    if (!rig.recordings.empty()) {
-        takes.emplace();
-        takes->folder = takesFolder(rig).toStdString();
-    }
+    // A rig without recordings may be given some while it runs.
+    rig::TakesOptions takes;
+    takes.folder = takesFolder(rig).toStdString();
     return rig::RunDocument::live(rig, factor, keepingOptions(), std::move(takes));
 }
 

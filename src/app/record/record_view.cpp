@@ -2,35 +2,30 @@
 #include "app/record/record_view.h"
 
 #include <QHBoxLayout>
-#include <QHelpEvent>
-#include <QKeyEvent>
 #include <QLocale>
-#include <QMouseEvent>
-#include <QPainter>
-#include <QRegularExpression>
-#include <QScrollBar>
+#include <QMenu>
+#include <QShortcut>
 #include <QSplitter>
-#include <QToolTip>
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <map>
 
 #include "app/paint/paint.h"
-#include "app/paint/row_list.h"
 #include "app/parts/elided_label.h"
-#include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "rig/rules_json.h"
-#include "rules/rehearsal.h"
 
 namespace wavetrope::app {
 
 namespace {
 
 constexpr unsigned beatsBetween = 5;
-constexpr double nameAt = 30, wordsAt = 150, nowAt = 420, metAt = 480, lastAt = 532, stripAt = 610;
+constexpr Time cheapRehearsal = std::chrono::milliseconds(250);     // is done again as the run goes on
+constexpr unsigned beatsBetweenRehearsals = 60;
+constexpr std::uint64_t mostRowsForReasons = 50'000'000;
 
 QString sizeWords(std::uint64_t bytes)
 {
@@ -39,315 +34,142 @@ QString sizeWords(std::uint64_t bytes)
         .replace(QStringLiteral(".0 "), QStringLiteral(" "));
 }
 
-// A recording as a sentence.
-QString sentenceOf(const rig::RecordingSpec& spec)
-{
-    const auto tr = [](const char* words) { return RecordView::tr(words); };
-    const auto margin = [](const rules::Margin& of) { return text(rig::marginText(of)); };
-    const auto is = [](const rules::Margin& of) { return of.byFrames ? of.frames > 0 : of.span.count() > 0; };
-    QString out = tr("Keeps %1 from %2 to %3")
-                      .arg(spec.keep.empty() ? tr("everything") : text(spec.keep),
-                          spec.start.empty() ? tr("the run's begin") : text(spec.start),
-                          !spec.stop.empty()   ? text(spec.stop)
-                          : spec.start.empty() ? tr("its end")
-                                               : tr("the end of that"));
-    QStringList around;
-    if (is(spec.before))
-        around << tr("%1 before").arg(margin(spec.before));
-    if (is(spec.after))
-        around << tr("%1 behind").arg(margin(spec.after));
-    if (!around.isEmpty())
-        out += QStringLiteral(", ") + around.join(tr(" and "));
-    out += tr(", into %1").arg(text(spec.files.pattern));
-    QStringList anew;
-    if (spec.files.size > 0)
-        anew << sizeWords(spec.files.size);
-    if (spec.files.frames > 0)
-        anew << tr("%1 frames").arg(countText(spec.files.frames));
-    if (spec.files.every.count() > 0)
-        anew << text(spanText(spec.files.every));
-    if (spec.files.midnight)
-        anew << tr("midnight");
-    if (!anew.isEmpty())
-        out += tr("; a new file at %1").arg(anew.join(tr(" or ")));
-    if (spec.files.keep > 0)
-        out += tr(", the newest %1 stay").arg(spec.files.keep);
-    if (spec.files.total > 0)
-        out += tr(", the newest %1 stay").arg(sizeWords(spec.files.total));
-    if (!spec.start.empty())
-        out += spec.again ? tr("; again each time") : tr("; once");
-    return out;
-}
+Time spanOf(const rules::Margin& margin) { return margin.byFrames ? Time{0} : margin.span; }
 
-// The mark of a take: thin before its start, thick from start to stop, thin behind. What is armed waits before its start.
-void paintTakeMark(QPainter& painter, const QPointF& centre, rules::Rules::Phase phase, const QColor& colour)
+TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool goesOn, Time newest, TakeShape::Form form)
 {
-    using Phase = rules::Rules::Phase;
-    const Theme& theme = Theme::get();
-    const double unit = theme.px(1);
-    const QRectF box(centre.x() - 4 * unit, centre.y() - 4 * unit, 8 * unit, 8 * unit);
-    painter.fillRect(QRectF(box.left() - 6 * unit, centre.y() - unit, 6 * unit, 2 * unit), colour);
-    if (phase == Phase::armed) {
-        painter.setPen(QPen(colour, 1.5 * unit));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawRect(box.adjusted(1, 1, -1, -1));
-        return;
-    }
-    painter.fillRect(box, colour);
-    if (phase == Phase::behind || phase == Phase::done)
-        painter.fillRect(QRectF(box.right(), centre.y() - unit, 6 * unit, 2 * unit), colour);
-    if (phase == Phase::keeps)
-        painter.fillRect(QRectF(box.right() + 2 * unit, box.top(), 2 * unit, box.height()), colour);
+    const Time ends = goesOn ? newest : take.ends;
+    return {take.begins - spanOf(spec.before), take.begins, std::max(take.begins, goesOn ? ends : ends - spanOf(spec.after)), ends, form};
 }
 
 }  // namespace
 
-class RecordView::Conditions final : public RowList {
-public:
-    explicit Conditions(RecordView& view) : view_(view)
-    {
-        setObjectName(QStringLiteral("conditionRows"));
-        setAccessibleName(RecordView::tr("Conditions of the rig"));
-        setHeads({{nameAt, RecordView::tr("condition")}, {wordsAt, RecordView::tr("true when")}, {nowAt, RecordView::tr("now")},
-                     {metAt, RecordView::tr("met"), metAt + 40}, {lastAt, RecordView::tr("last"), lastAt + 66, true},
-                     {stripAt, RecordView::tr("over the run")}},
-            stripAt + 100);
-    }
-    std::uint64_t count() const override { return view_.conditions_.size(); }
-    std::int64_t current() const override { return view_.chosenCondition_; }
-    void choose(std::uint64_t index) override
-    {
-        view_.chosenCondition_ = static_cast<int>(index);
-        const Row& row = view_.conditions_[index];
-        if (row.last)
-            view_.stage().setCursor(*row.last);
-        viewport()->update();
-    }
-    QString rowText(std::uint64_t index) const override { return view_.conditionText(index); }
-
-protected:
-    QString emptyText() const override
-    {
-        return RecordView::tr("The rig has no conditions yet. They stand in its document under \"events\"; see docs/recordings.md.");
-    }
-    int pitch() const override { return Theme::get().px(21); }
-    void paintRow(QPainter& painter, int y, std::uint64_t index) override
-    {
-        const Theme& theme = Theme::get();
-        const Row& row = view_.conditions_[index];
-        const double height = pitch();
-        if (static_cast<std::int64_t>(index) == current())
-            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
-        const auto at = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
-        // A level: high while it is true.
-        painter.setPen(QPen(row.known ? theme.ink : theme.ink3, 1.6));
-        const double low = y + height * 0.68, high = y + height * 0.3, x = theme.px(12);
-        if (row.now) {
-            const QPointF line[] = {{x, low}, {x + theme.px(3), low}, {x + theme.px(3), high}, {x + theme.px(9), high},
-                {x + theme.px(9), low}, {x + theme.px(12), low}};
-            painter.drawPolyline(line, 6);
-        } else {
-            painter.drawLine(QPointF(x, low), QPointF(x + theme.px(12), low));
-        }
-        paintText(painter, at(nameAt, wordsAt - 6), row.name, theme.bodyStrong(), row.known ? theme.ink : theme.ink3);
-        paintText(painter, at(wordsAt, nowAt - 8), row.words, theme.mono(), theme.ink2);
-        paintText(painter, at(nowAt, metAt - 4),
-            !row.known ? RecordView::tr("not here")
-            : row.now  ? RecordView::tr("true")
-                       : RecordView::tr("not true"),
-            row.now ? theme.bodyStrong() : theme.body(), row.now ? theme.ink : theme.ink2);
-        paintText(painter, at(metAt - 10, metAt + 40), row.met == 0 ? RecordView::tr("never") : countText(row.met),
-            row.met == 0 ? theme.bodyStrong() : theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
-        if (row.last)
-            paintText(painter, at(lastAt - 6, lastAt + 66), row.now ? RecordView::tr("now") : timeText(view_.stage().seconds(*row.last), 2),
-                theme.mono(), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
-        paintStrip(painter, QRectF(theme.px(stripAt), y + 3, rowWidth() - theme.px(stripAt) - theme.px(14), height - 6), index);
-        painter.setPen(theme.hairline);
-        painter.drawLine(0, y + static_cast<int>(height) - 1, rowWidth(), y + static_cast<int>(height) - 1);
-    }
-    void paintStrip(QPainter& painter, const QRectF& box, std::size_t condition) const
-    {
-        const Theme& theme = Theme::get();
-        const Time from = view_.stage().wholeFrom(), to = std::max(view_.stage().newest(), from + Time(1));
-        const auto x = [&](Time time) {
-            return box.left() + box.width() * static_cast<double>((time - from).count()) / static_cast<double>((to - from).count());
-        };
-        painter.setPen(QPen(theme.ink2, 1));
-        painter.drawLine(QPointF(box.left(), box.bottom() - 2), QPointF(box.right(), box.bottom() - 2));
-        if (condition >= view_.spans_.size())
-            return;
-        // What lies within one pixel is drawn once, and what follows is looked for behind it.
-        const std::vector<Span>& spans = view_.spans_[condition];
-        for (auto span = spans.begin(); span != spans.end();) {
-            const bool open = span->to == Time::max();
-            const double left = x(span->from), right = std::max(left + 1.5, open ? box.right() : x(span->to));
-            painter.fillRect(QRectF(left, box.top() + 1, right - left, box.height() - 3), theme.grid);
-            painter.setPen(QPen(theme.ink, 1));
-            painter.drawLine(QPointF(left, box.bottom() - 2), QPointF(left, box.top() + 1));
-            painter.drawLine(QPointF(left, box.top() + 1), QPointF(right, box.top() + 1));
-            if (!open)
-                painter.drawLine(QPointF(right, box.top() + 1), QPointF(right, box.bottom() - 2));
-            const Time behind = from
-                                + Time(static_cast<std::int64_t>(
-                                    (right - box.left()) / box.width() * static_cast<double>((to - from).count())));
-            span = std::upper_bound(span + 1, spans.end(), behind, [](Time time, const Span& one) { return time < one.to; });
-        }
-    }
-
-private:
-    RecordView& view_;
-};
-
-class RecordView::Recordings final : public RowList {
-public:
-    explicit Recordings(RecordView& view) : view_(view)
-    {
-        setObjectName(QStringLiteral("recordingRows"));
-        setAccessibleName(RecordView::tr("Recordings of the rig"));
-        setMouseTracking(true);
-    }
-    std::uint64_t count() const override { return view_.recordings_.size(); }
-    std::int64_t current() const override { return view_.chosenRecording_; }
-    void choose(std::uint64_t index) override
-    {
-        view_.chosenRecording_ = static_cast<int>(index);
-        viewport()->update();
-    }
-    QString rowText(std::uint64_t index) const override { return view_.recordingText(index); }
-
-protected:
-    QString emptyText() const override
-    {
-        return RecordView::tr("The rig has no recordings yet. They stand in its document under \"recordings\"; see docs/recordings.md.");
-    }
-    int pitch() const override { return Theme::get().px(74); }
-    [[nodiscard]] QRectF buttonBox(int y) const
-    {
-        const Theme& theme = Theme::get();
-        return QRect(rowWidth() - theme.px(66), y + theme.px(24), theme.px(54), theme.px(24));
-    }
-    void paintRow(QPainter& painter, int y, std::uint64_t index) override
-    {
-        const Theme& theme = Theme::get();
-        const Recording& row = view_.recordings_[index];
-        const double height = pitch(), line = theme.px(17);
-        if (static_cast<std::int64_t>(index) == current())
-            painter.fillRect(QRectF(2, y, rowWidth() - 4, height - 1), theme.accentSoft);
-        const double room = rowWidth() * 0.62;
-        paintText(painter, QRectF(theme.px(12), y + theme.px(3), room - theme.px(20), line), row.name, theme.bodyStrong(), theme.ink);
-        painter.setFont(theme.body());
-        painter.setPen(row.never.isEmpty() ? theme.ink2 : theme.error);
-        // Whole lines alone; the tooltip has all of it.
-        painter.drawText(QRectF(theme.px(12), y + theme.px(20), room - theme.px(24), 3 * QFontMetrics(theme.body()).lineSpacing()),
-            Qt::TextWordWrap, row.never.isEmpty() ? row.sentence : row.never);
-        paintTakeMark(painter, QPointF(room + theme.px(6), y + theme.px(12)), row.phase, row.armed ? theme.ink : theme.ink3);
-        const double stateAt = room + theme.px(28), stateRoom = rowWidth() - stateAt - theme.px(row.armed ? 74 : 12);
-        paintText(painter, QRectF(stateAt, y + theme.px(3), stateRoom, line), row.state, theme.body(), theme.ink);
-        if (row.buffer >= 0) {
-            const QRectF bar(stateAt, y + theme.px(24), std::min<double>(theme.px(92), stateRoom), theme.px(5));
-            painter.fillRect(bar, theme.grid);
-            painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * row.buffer, bar.height()), theme.ink2);
-        }
-        paintText(painter, QRectF(stateAt, y + theme.px(row.buffer >= 0 ? 32 : 21), stateRoom, line), row.below, theme.body(), theme.ink2);
-        if (row.armed) {
-            const bool runs = row.phase == rules::Rules::Phase::keeps || row.phase == rules::Rules::Phase::behind;
-            const QRectF box = buttonBox(y);
-            painter.setRenderHint(QPainter::Antialiasing);
-            painter.setPen(theme.hairline);
-            painter.setBrush(theme.raised);
-            painter.drawRoundedRect(box, theme.px(4), theme.px(4));
-            painter.setRenderHint(QPainter::Antialiasing, false);
-            paintText(painter, box, runs ? RecordView::tr("Stop") : RecordView::tr("Start"), theme.body(), theme.ink, Qt::AlignCenter);
-        }
-        painter.setPen(theme.hairline);
-        painter.drawLine(0, y + static_cast<int>(height) - 1, rowWidth(), y + static_cast<int>(height) - 1);
-    }
-    void mousePressEvent(QMouseEvent* event) override
-    {
-        const std::int64_t index = rowAt(event->position());
-        RowList::mousePressEvent(event);
-        if (index < 0)
-            return;
-        const int y = headHeight() + static_cast<int>(static_cast<std::uint64_t>(index) - top()) * pitch();
-        if (view_.recordings_[static_cast<std::size_t>(index)].armed && buttonBox(y).contains(event->position()))
-            view_.startOrStop(static_cast<std::size_t>(index));
-    }
-    bool viewportEvent(QEvent* event) override
-    {
-        if (event->type() == QEvent::ToolTip) {
-            const auto* help = static_cast<QHelpEvent*>(event);
-            if (const std::int64_t index = rowAt(help->pos()); index >= 0) {
-                const Recording& row = view_.recordings_[static_cast<std::size_t>(index)];
-                QToolTip::showText(help->globalPos(),
-                    QStringList{
-                        row.sentence, row.state, row.never, row.armed ? RecordView::tr("Start or stop by hand  (Enter)") : QString()}
-                        .filter(QRegularExpression(QStringLiteral(".")))
-                        .join(QLatin1Char('\n')),
-                    viewport());
-                return true;
-            }
-        }
-        return RowList::viewportEvent(event);
-    }
-    void keyPressEvent(QKeyEvent* event) override
-    {
-        if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && current() >= 0)
-            return view_.startOrStop(static_cast<std::size_t>(current()));
-        RowList::keyPressEvent(event);
-    }
-
-private:
-    RecordView& view_;
-};
-
 RecordView::RecordView(Stage& stage)
     : View(stage),
+      tools_(new QWidget),
       facts_(new ElidedLabel),
       recordingsHead_(new QLabel),
       folder_(new ElidedLabel),
-      conditionRows_(new Conditions(*this)),
-      recordingRows_(new Recordings(*this))
+      rehearsalHead_(new ElidedLabel),
+      takeBack_(linkOf(tr("Take it back"), "takeRulesBack")),
+      armAsChanged_(new QPushButton(tr("Arm as changed"))),
+      conditionRows_(new ConditionRows(stage)),
+      recordingRows_(new RecordingRows(stage)),
+      rehearsalRows_(new RehearsalRows(stage))
 {
     setObjectName(QStringLiteral("recordView"));
     facts_->setObjectName(QStringLiteral("recordFacts"));
+    armAsChanged_->setObjectName(QStringLiteral("armAsChanged"));
+    auto* addCondition = linkOf(tr("Add a condition..."), "addCondition");
+    auto* addRecording = linkOf(tr("Add a recording..."), "addRecording");
+    auto* kinds = new QMenu(addCondition);
+    const QString bus = stage.document().buses().empty() ? QStringLiteral("Main") : text(stage.document().buses().front().name);
+    for (const auto& [what, words] :
+        {std::pair{tr("A signal or frame..."), QString()}, {tr("An identifier falls silent"), tr("no frame of id 0x100 for 100 ms")},
+            {tr("A bus is full"), tr("load of %1 above 80 % over 100 ms").arg(bus)}, {tr("A bus fails"), tr("%1 is bus off").arg(bus)},
+            {tr("The run begins"), tr("the run begins")}, {tr("After a time"), tr("10 s behind the run's begin")},
+            {tr("Every so often"), tr("every 60 s")}, {tr("A key in this window"), tr("key F9")},
+            {tr("A word from outside"), tr("the word keep")}, {tr("Frames are lost"), tr("frames are lost")},
+            {tr("The disk is nearly full"), tr("the disk is nearly full")}})
+        kinds->addAction(what, this, [=, this] { conditionRows_->add(words); });
+    connect(addCondition, &QPushButton::clicked, this, [=] { kinds->popup(addCondition->mapToGlobal(QPoint(0, addCondition->height()))); });
+    connect(addRecording, &QPushButton::clicked, this, [this] {
+        // It starts with the condition that is in force, if there is one.
+        const std::int64_t chosen = conditionRows_->current();
+        const auto& events = this->stage().document().rig().events;
+        const bool any = chosen >= 0 && static_cast<std::size_t>(chosen) < events.size();
+        recordingRows_->edit(
+            this->stage().rules().addRecording(any ? rules::quotedName(events[static_cast<std::size_t>(chosen)].name) : std::string()),
+            rig::RecordingField::name);
+    });
+    addCondition->setToolTip(tr("Add a condition  (Insert in the list)"));
+    addRecording->setToolTip(tr("Add a recording that starts with the chosen condition  (Insert in the list)"));
+    takeBack_->setToolTip(tr("Undo the last change  (Ctrl+Z)"));
+    armAsChanged_->setToolTip(tr("The run follows the rules as they stand here; takes that go on end  (Ctrl+Enter)"));
+    auto* toolRow = new QHBoxLayout(tools_);
+    toolRow->setContentsMargins(0, 0, 0, 0);
+    toolRow->addWidget(facts_, 1);
+    toolRow->addWidget(addCondition);
+
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    auto* split = new QSplitter(Qt::Vertical);
+    auto* split = split_ = new QSplitter(Qt::Vertical);
     split->setChildrenCollapsible(false);
+    connect(split, &QSplitter::splitterMoved, this, [this] { dragged_ = true; });
     split->setHandleWidth(1);
     split->addWidget(conditionRows_);
-    auto* below = new QWidget;
-    auto* belowColumn = new QVBoxLayout(below);
-    belowColumn->setContentsMargins(0, 0, 0, 0);
-    belowColumn->setSpacing(0);
-    auto* head = new QHBoxLayout;
-    auto* title = new QLabel(tr("Recordings"));
-    head->addWidget(title);
-    head->addWidget(recordingsHead_);
-    head->addWidget(folder_, 1);
-    belowColumn->addLayout(head);
-    belowColumn->addWidget(recordingRows_, 1);
-    split->addWidget(below);
-    split->setStretchFactor(0, 1);
-    split->setStretchFactor(1, 1);
+    std::vector<QHBoxLayout*> heads;
+    std::vector<QLabel*> titles;
+    const auto part = [&](const QString& name, QWidget* rows, std::initializer_list<QWidget*> behind, QWidget* wide) {
+        auto* widget = new QWidget;
+        auto* below = new QVBoxLayout(widget);
+        below->setContentsMargins(0, 0, 0, 0);
+        below->setSpacing(0);
+        auto* head = new QHBoxLayout;
+        auto* title = new QLabel(name);
+        head->addWidget(title);
+        for (QWidget* one : behind)
+            head->addWidget(one, one == wide ? 1 : 0);
+        below->addLayout(head);
+        below->addWidget(rows, 1);
+        split->addWidget(widget);
+        heads.push_back(head);
+        titles.push_back(title);
+    };
+    part(tr("Recordings"), recordingRows_, {recordingsHead_, folder_, addRecording}, folder_);
+    part(tr("Rehearsal"), rehearsalRows_, {rehearsalHead_, takeBack_, armAsChanged_}, rehearsalHead_);
     column->addWidget(split);
     setFocusProxy(conditionRows_);
     const auto restyle = [=, this] {
         const Theme& theme = Theme::get();
-        head->setContentsMargins(theme.px(12), theme.px(5), theme.px(12), theme.px(5));
-        head->setSpacing(theme.px(14));
-        title->setFont(theme.head());
-        for (QLabel* label : {facts_, recordingsHead_, folder_}) {
+        for (QHBoxLayout* head : heads) {
+            head->setContentsMargins(theme.px(12), theme.px(5), theme.px(12), theme.px(5));
+            head->setSpacing(theme.px(14));
+        }
+        toolRow->setSpacing(theme.px(14));
+        for (QLabel* title : titles)
+            title->setFont(theme.head());
+        for (QLabel* label : {facts_, recordingsHead_, folder_, rehearsalHead_}) {
             label->setFont(theme.body());
             label->setStyleSheet(QStringLiteral("color: %1").arg(theme.ink2.name()));
         }
+        armAsChanged_->setFont(theme.bodyStrong());
+        armAsChanged_->setStyleSheet(
+            QStringLiteral("QPushButton { padding: %1px %2px; border: 1px solid %3; border-radius: %4px; background: %5; color: %6; }")
+                .arg(theme.px(2))
+                .arg(theme.px(8))
+                .arg(theme.accent.name())
+                .arg(theme.px(4))
+                .arg(theme.accentSoft.name(), theme.ink.name()));
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
+    takeBack_->setEnabled(stage.rules().undoStack().canUndo());
+    connect(&stage.rules().undoStack(), &QUndoStack::canUndoChanged, takeBack_, &QWidget::setEnabled);
+    connect(takeBack_, &QPushButton::clicked, this, [this] { this->stage().rules().undoStack().undo(); });
+    connect(armAsChanged_, &QPushButton::clicked, this, &RecordView::arm);
+    for (const Qt::Key key : {Qt::Key_Return, Qt::Key_Enter}) {
+        auto* shortcut = new QShortcut(QKeySequence(Qt::CTRL | key), this);
+        shortcut->setContext(Qt::WidgetWithChildrenShortcut);
+        connect(shortcut, &QShortcut::activated, this, &RecordView::arm);
+    }
+    connect(recordingRows_, &RecordingRows::startOrStopWanted, this, &RecordView::startOrStop);
+    connect(recordingRows_, &RecordingRows::chosen, this, &RecordView::showRehearsal);
+    connect(&stage.rules(), &RuleDesk::changed, this, [this] {
+        ++generation_;
+        refresh();
+        Q_EMIT setUpChanged();
+    });
     connect(&stage, &Stage::beat, this, [this] {
-        if (beats_++ % beatsBetween == 0)
+        if (++beats_ % beatsBetween == 0)
             refresh();
+        if (beats_ % beatsBetweenRehearsals == 0 && took_ < cheapRehearsal && this->stage().document().isLive() && isVisible())
+            rehearse();
+    });
+    connect(&stage, &Stage::filtersChanged, this, [this] {
+        ++generation_;
+        refresh();
     });
     connect(&stage, &Stage::becameReady, this, &RecordView::refresh);
     connect(&stage, &Stage::axisChanged, this, [this] {
@@ -364,100 +186,208 @@ RecordView::~RecordView()
         rehearsing_.join();
 }
 
-// Over a log: on a thread of its own, once it has been read.
+QPushButton* RecordView::linkOf(const QString& words, const char* name)
+{
+    auto* link = new QPushButton(words);
+    link->setObjectName(QLatin1String(name));
+    link->setCursor(Qt::PointingHandCursor);
+    const auto restyle = [link] {
+        const Theme& theme = Theme::get();
+        link->setFont(theme.bodyStrong());
+        link->setStyleSheet(
+            QStringLiteral("QPushButton { border: none; background: transparent; padding: 1px 2px; color: %1; } "
+                           "QPushButton:hover, QPushButton:focus { border: none; padding: 1px 2px; text-decoration: underline; }")
+                .arg(theme.accent.name()));
+    };
+    restyle();
+    connect(&Theme::get(), &Theme::changed, link, restyle);
+    return link;
+}
+
+// Made anew where rules or databases are others.
+const rig::CompiledRules& RecordView::compiledNow()
+{
+    const RunDocument& document = stage().document();
+    if (compiledGeneration_ == generation_ && compiledCatalog_ == document.catalog() && compiledBuses_ == document.buses().size())
+        return compiled_;
+    std::vector<std::string> names;
+    for (const trace::TraceBus& bus : document.buses())
+        names.push_back(bus.name);
+    compiled_ = rig::rulesOf(stage().document().rig(), document.catalog(), names);
+    compiledGeneration_ = generation_;
+    compiledCatalog_ = document.catalog();
+    compiledBuses_ = names.size();
+    return compiled_;
+}
+
+// Over a log, or the run so far: on a thread of its own. What was begun for rules that are others by now is broken off.
 void RecordView::rehearse()
 {
     RunDocument& document = stage().document();
     const trace::Snapshot& snapshot = stage().snapshot();
-    if (rehearsing_.joinable() || !document.ready() || rehearsed_ || !snapshot.valid())
+    if (!document.ready() || !snapshot.valid() || (rehearsing_.joinable() && rehearsingGeneration_ == generation_))
         return;
-    std::vector<std::string> names;
-    std::vector<can::BitRate> rates;
-    for (const trace::TraceBus& bus : document.buses()) {
-        names.push_back(bus.name);
-        rates.push_back(bus.rate);
+    if (rehearsing_.joinable()) {
+        leaving_ = true;
+        rehearsing_.join();
+        leaving_ = false;
     }
-    rig::CompiledRules compiled = rig::rulesOf(document.rig(), document.catalog(), names);
-    rehearsing_ = std::thread([this, snapshot, set = std::move(compiled.set), rates] {
+    if (rehearsed() && rehearsedRows_ == snapshot.rows())
+        return;
+    std::vector<can::BitRate> rates;
+    for (const trace::TraceBus& bus : document.buses())
+        rates.push_back(bus.rate);
+    rig::CompiledRules compiled = compiledNow();
+    std::vector<std::string> names;
+    for (const rules::ConditionRule& condition : compiled.set.conditions)
+        names.push_back(condition.name);
+    rehearsingGeneration_ = generation_;
+    rehearsing_ = std::thread([this, snapshot, compiled = std::move(compiled), rates, names, generation = generation_] {
+        const auto began = std::chrono::steady_clock::now();
         rules::RehearsalOptions options;
         options.goesOn = [this](std::uint64_t) { return !leaving_; };
-        auto done = std::make_shared<const rules::Rehearsed>(rules::rehearse(snapshot, set, rates, options));
+        auto done = std::make_shared<const rules::Rehearsed>(rules::rehearse(snapshot, compiled.set, rates, options));
         if (leaving_)
             return;
-        QMetaObject::invokeMethod(this, [this, done] {
+        // What was never true: why.
+        std::map<std::string, rules::NearMiss> misses;
+        std::vector<bool> met(names.size());
+        for (const rules::TrueStretch& stretch : done->stretches)
+            met[stretch.condition] = true;
+        std::uint64_t budget = mostRowsForReasons;
+        for (std::size_t i = 0; i < names.size() && budget >= snapshot.rows(); ++i)
+            if (!met[i]) {
+                budget -= snapshot.rows();
+                if (auto miss = rules::nearMiss(snapshot, compiled.set.conditions[i], rates, [this] { return !leaving_; }))
+                    misses[names[i]] = std::move(*miss);
+            }
+        if (leaving_)
+            return;
+        const Time took = std::chrono::steady_clock::now() - began;
+        QMetaObject::invokeMethod(this, [this, done, generation, took, misses, of = compiled.recordings, rows = snapshot.rows()] {
+            if (generation != rehearsingGeneration_)
+                return;     // another was begun in between
             rehearsing_.join();
             rehearsed_ = done;
-            takeStretches(done->stretches, stage().document().rig().events.size());
+            rehearsedRecordings_ = of;
+            misses_ = misses;
+            rehearsedGeneration_ = generation;
+            rehearsedRows_ = rows;
+            took_ = took;
             refresh();
         });
     });
 }
 
-void RecordView::refresh()
+std::vector<ConditionRow> RecordView::conditionRowsNow(const rig::CompiledRules& compiled)
 {
     RunDocument& document = stage().document();
-    const rig::Rig& rig = document.rig();
+    const RuleDesk& desk = stage().rules();
     rig::Session* session = document.session();
-    std::vector<std::string> names;
-    for (const trace::TraceBus& bus : document.buses())
-        names.push_back(bus.name);
-    conditions_.clear();
-    recordings_.clear();
+    const auto spansOf = [](std::size_t count, const std::vector<rules::TrueStretch>& stretches) {
+        std::vector<std::vector<TrueSpan>> out(count);
+        for (const rules::TrueStretch& stretch : stretches)
+            if (stretch.condition < count)
+                out[stretch.condition].push_back({stretch.from, stretch.to.value_or(Time::max())});
+        return out;
+    };
+    // As the run has followed them, by name; and as they were rehearsed, by index.
+    std::map<std::string, std::pair<rig::ConditionReport, std::vector<TrueSpan>>> followed;
     if (session != nullptr) {
-        if (const auto history = session->rulesHistory(); history != history_) {
-            history_ = history;
-            takeStretches(history->stretches, rig.events.size());
-        }
-        for (const rig::ConditionReport& report : session->conditionReports())
-            conditions_.push_back({text(report.name), text(report.words), report.now, report.known, report.met, report.last});
-    } else {
-        rehearse();
-        const rig::CompiledRules compiled = rig::rulesOf(rig, document.catalog(), names);
-        for (const rules::ConditionRule& rule : compiled.set.conditions)
-            conditions_.push_back({text(rule.name), text(rule.words()), false, rule.known, 0, {}});
-        if (rehearsed_)
-            for (std::size_t c = 0; c < conditions_.size() && c < spans_.size(); ++c) {
-                const std::vector<Span>& spans = spans_[c];
-                conditions_[c].met = spans.size();
-                if (spans.empty())
-                    continue;
-                conditions_[c].last = spans.back().to == Time::max() ? stage().newest() : spans.back().to;
-                const Time cursor = stage().cursor();
-                const auto behind = std::upper_bound(
-                    spans.begin(), spans.end(), cursor, [](Time time, const Span& one) { return time < one.from; });
-                conditions_[c].now = behind != spans.begin() && cursor < std::prev(behind)->to;
-            }
+        const auto reports = session->conditionReports();
+        auto spans = spansOf(reports.size(), session->rulesHistory()->stretches);
+        for (std::size_t i = 0; i < reports.size(); ++i)
+            followed[reports[i].name] = {reports[i], std::move(spans[i])};
     }
-    for (const rig::RecordingSpec& spec : rig.recordings)
-        recordings_.push_back({text(spec.name), sentenceOf(spec), tr("not armed"), {}, {}, rules::Rules::Phase::armed, false, 0, -1});
-    unsigned armed = 0, keep = 0;
+    std::vector<std::vector<TrueSpan>> tried;
+    if (rehearsed())
+        tried = spansOf(compiled.set.conditions.size(), rehearsed_->stretches);
+    std::vector<ConditionRow> rows;
+    for (std::size_t i = 0; i < compiled.set.conditions.size(); ++i) {
+        const rules::ConditionRule& rule = compiled.set.conditions[i];
+        const rig::EventSpec& spec = document.rig().events[i];
+        ConditionRow row{text(rule.name), text(rig::conditionText(spec)), false, rule.known, true, 0, {}, {}};
+        if (session != nullptr) {
+            const rig::EventSpec* armed = desk.armedCondition(rule.name);
+            row.isArmed = armed != nullptr && rig::conditionText(*armed) == rig::conditionText(spec);
+        }
+        const auto live = followed.find(rule.name);
+        if (row.isArmed && live != followed.end()) {
+            const rig::ConditionReport& report = live->second.first;
+            row.now = report.now;
+            row.known = report.known;
+            row.met = report.met;
+            row.last = report.last;
+            row.spans = std::move(live->second.second);
+        } else if (i < tried.size()) {
+            row.spans = std::move(tried[i]);
+            row.met = row.spans.size();
+            if (!row.spans.empty())
+                row.last = row.spans.back().to == Time::max() ? stage().newest() : row.spans.back().to;
+            const Time cursor = stage().cursor();
+            const auto behind = std::upper_bound(
+                row.spans.begin(), row.spans.end(), cursor, [](Time time, const TrueSpan& one) { return time < one.from; });
+            row.now = session == nullptr && behind != row.spans.begin() && cursor < std::prev(behind)->to;
+        }
+        if (const auto miss = misses_.find(rule.name); row.met == 0 && miss != misses_.end() && rehearsedGeneration_ == generation_)
+            row.miss = miss->second;
+        rows.push_back(std::move(row));
+    }
+    return rows;
+}
+
+std::vector<RecordingRow> RecordView::recordingRowsNow(const rig::CompiledRules& compiled, unsigned& armed, unsigned& keep)
+{
+    const rig::Rig& rig = stage().document().rig();
+    const RuleDesk& desk = stage().rules();
+    rig::Session* session = stage().document().session();
+    std::vector<RecordingRow> rows;
+    for (const rig::RecordingSpec& spec : rig.recordings) {
+        RecordingRow row;
+        row.spec = spec;
+        row.state = tr("not armed");
+        row.changed = session != nullptr;
+        rows.push_back(std::move(row));
+    }
+    for (std::size_t i = 0; i < compiled.recordings.size(); ++i) {
+        const std::string never = rules::neverWords(compiled.set.recordings[i], compiled.set.conditions);
+        rows[compiled.recordings[i]].never = never.empty() ? QString() : tr("As it is written, %1").arg(text(never));
+    }
     if (session != nullptr) {
         const auto reports = session->takingReports();
         for (std::size_t i = 0; i < reports.size(); ++i) {
             const rig::TakingReport& report = reports[i];
-            if (report.index >= recordings_.size())
+            const rig::RecordingSpec* spec = desk.armedRecording(report.name);
+            if (spec == nullptr)
                 continue;
-            Recording& row = recordings_[report.index];
-            const rig::RecordingSpec& spec = rig.recordings[report.index];
-            row.armed = true;
+            auto found = std::find_if(rows.begin(), rows.end(), [&](const RecordingRow& row) { return row.spec.name == report.name; });
+            if (found == rows.end()) {
+                rows.emplace_back();
+                found = std::prev(rows.end());
+                found->spec = *spec;
+                found->gone = true;
+            }
+            RecordingRow& row = *found;
+            row.armed = *spec;
+            row.changed = row.gone || rig::written(row.spec) != rig::written(*spec);
             row.session = i;
             row.phase = report.state.phase;
             row.state = text(report.words);
-            row.never = report.never.empty() ? QString() : tr("As it is written, %1").arg(text(report.never));
             const bool waits = report.state.phase == rules::Rules::Phase::armed;
             ++(waits ? armed : keep);
             if (!report.files.problem.empty()) {
                 row.below = text(report.files.problem);
-            } else if (waits && spec.before.byFrames) {
-                row.buffer = spec.before.frames == 0 ? -1
-                                                     : static_cast<double>(report.state.waiting) / static_cast<double>(spec.before.frames);
-                row.below = tr("%1 of %2 frames before").arg(countText(report.state.waiting)).arg(countText(spec.before.frames));
-            } else if (waits && spec.before.span.count() > 0) {
-                const Time held = std::clamp(session->now() - report.state.waitingSince, Time{0}, spec.before.span);
-                row.buffer = std::chrono::duration<double>(held) / std::chrono::duration<double>(spec.before.span);
+            } else if (waits && spec->before.byFrames) {
+                row.buffer = spec->before.frames == 0
+                                 ? -1
+                                 : static_cast<double>(report.state.waiting) / static_cast<double>(spec->before.frames);
+                row.below = tr("%1 of %2 frames before").arg(countText(report.state.waiting)).arg(countText(spec->before.frames));
+            } else if (waits && spec->before.span.count() > 0) {
+                const Time held = std::clamp(session->now() - report.state.waitingSince, Time{0}, spec->before.span);
+                row.buffer = std::chrono::duration<double>(held) / std::chrono::duration<double>(spec->before.span);
                 row.below = tr("%1 of %2, %3 frames")
                                 .arg(static_cast<double>(held.count()) * 1e-9, 0, 'f', 1)
-                                .arg(text(spanText(spec.before.span)), countText(report.state.waiting));
+                                .arg(text(spanText(spec->before.span)), countText(report.state.waiting));
             } else if (!waits) {
                 row.below = report.files.files == 1 ? tr("%1 in 1 file").arg(sizeWords(report.files.bytes))
                                                     : tr("%1 in %2 files").arg(sizeWords(report.files.bytes)).arg(report.files.files);
@@ -467,54 +397,187 @@ void RecordView::refresh()
             if (report.files.lost > 0)
                 row.below += tr(", %1 frames lost").arg(countText(report.files.lost));
         }
-    } else if (rehearsed_) {
-        std::vector<std::uint64_t> takes(recordings_.size()), frames(recordings_.size());
-        const rig::CompiledRules compiled = rig::rulesOf(rig, document.catalog(), names);
+    } else if (rehearsed()) {
+        std::vector<std::uint64_t> takes(rows.size()), frames(rows.size());
         for (const rules::Take& take : rehearsed_->takes) {
-            ++takes[compiled.recordings[take.recording]];
-            frames[compiled.recordings[take.recording]] += take.frames;
+            ++takes[rehearsedRecordings_[take.recording]];
+            frames[rehearsedRecordings_[take.recording]] += take.frames;
         }
-        for (std::size_t i = 0; i < compiled.recordings.size(); ++i) {
-            Recording& row = recordings_[compiled.recordings[i]];
-            const std::uint64_t count = takes[compiled.recordings[i]];
-            row.state = count == 0 ? tr("rehearsed: no take")
-                        : count == 1
-                            ? tr("rehearsed: 1 take, %1 frames").arg(countText(frames[compiled.recordings[i]]))
-                            : tr("rehearsed: %1 takes, %2 frames").arg(countText(count), countText(frames[compiled.recordings[i]]));
-            row.phase = count == 0 ? rules::Rules::Phase::armed : rules::Rules::Phase::done;
-            const std::string never = rules::neverWords(compiled.set.recordings[i], compiled.set.conditions);
-            row.never = never.empty() ? QString() : tr("As it is written, %1").arg(text(never));
+        for (const std::size_t index : rehearsedRecordings_) {
+            RecordingRow& row = rows[index];
+            row.state = takes[index] == 0   ? tr("rehearsed: no take")
+                        : takes[index] == 1 ? tr("rehearsed: 1 take, %1 frames").arg(countText(frames[index]))
+                                            : tr("rehearsed: %1 takes, %2 frames").arg(countText(takes[index]), countText(frames[index]));
+            row.phase = takes[index] == 0 ? rules::Rules::Phase::armed : rules::Rules::Phase::done;
         }
     }
-    const auto now = std::count_if(conditions_.begin(), conditions_.end(), [](const Row& row) { return row.now; });
-    facts_->setText(session != nullptr ? tr("%1 conditions in this rig, %2 true now").arg(conditions_.size()).arg(now)
-                    : rehearsed_ && !rehearsed_->problem.empty() ? tr("gone through in part: %1").arg(text(rehearsed_->problem))
-                    : rehearsed_ ? tr("%1 conditions over this log, as if it came now").arg(conditions_.size())
-                                 : tr("%1 conditions; the log is being gone through").arg(conditions_.size()));
-    recordingsHead_->setText(session == nullptr ? QString() : tr("%1 armed, %2 keep").arg(armed).arg(keep));
-    folder_->setText(session != nullptr && !recordings_.empty() && !session->takesFolder().empty()
-                         ? tr("takes go to %1").arg(text(session->takesFolder()))
-                         : QString());
-    conditionRows_->refresh();
-    recordingRows_->refresh();
+    return rows;
 }
 
-void RecordView::takeStretches(const std::vector<rules::TrueStretch>& stretches, std::size_t conditions)
+void RecordView::refresh()
 {
-    spans_.assign(conditions, {});
-    for (const rules::TrueStretch& stretch : stretches)
-        if (stretch.condition < conditions)
-            spans_[stretch.condition].push_back({stretch.from, stretch.to.value_or(Time::max())});
+    const bool isLive = stage().document().isLive();
+    const bool differs = stage().rules().differs();
+    if ((!isLive || differs) && !rehearsed())
+        rehearse();
+    const rig::CompiledRules& compiled = compiledNow();
+    unsigned armed = 0, keep = 0;
+    auto conditions = conditionRowsNow(compiled);
+    auto recordings = recordingRowsNow(compiled, armed, keep);
+    const auto now = std::count_if(conditions.begin(), conditions.end(), [](const ConditionRow& row) { return row.now; });
+    rig::Session* session = stage().document().session();
+    facts_->setText(isLive ? tr("%1, %2 true now").arg(counted(conditions.size(), "condition")).arg(now)
+                    : rehearsed() && !rehearsed_->problem.empty() ? tr("gone through in part: %1").arg(text(rehearsed_->problem))
+                    : rehearsed() ? tr("%1 over this log, as if it came now").arg(counted(conditions.size(), "condition"))
+                                  : tr("%1; the log is being gone through").arg(counted(conditions.size(), "condition")));
+    recordingsHead_->setText(!isLive ? QString() : tr("%1 armed, %2 keep").arg(armed).arg(keep));
+    folder_->setText(isLive && !recordings.empty() && !session->takesFolder().empty()
+                         ? tr("takes go to %1").arg(text(session->takesFolder()))
+                         : QString());
+    takeBack_->setVisible(differs);
+    armAsChanged_->setVisible(differs);
+    conditionRows_->show(std::move(conditions));
+    recordingRows_->show(std::move(recordings));
+    showRehearsal();
+    share();
+}
+
+// Each part has the height of its rows, until somebody drags them; where all is not to be had, the longer ones give.
+void RecordView::share()
+{
+    if (dragged_ || height() < 50)
+        return;
+    QList<int> wanted;
+    const int heads[] = {0, split_->widget(1)->height() - recordingRows_->height(), split_->widget(2)->height() - rehearsalRows_->height()};
+    const int rows[] = {conditionRows_->wanted(), recordingRows_->wanted(), rehearsalRows_->wanted()};
+    int sum = 0;
+    for (int i = 0; i < 3; ++i) {
+        wanted.push_back(std::max(rows[i], Theme::get().px(64)) + heads[i]);
+        sum += wanted.back();
+    }
+    const int least = Theme::get().px(90);
+    for (int over = sum - height(); over > 0;) {
+        const auto longest = std::max_element(wanted.begin(), wanted.end());
+        if (*longest <= least)
+            break;
+        const int take = std::min({over, *longest - least, std::max(1, over / 4)});
+        *longest -= take;
+        over -= take;
+    }
+    if (sum < height())
+        wanted[1] += height() - sum;
+    if (wanted != split_->sizes() && wanted != shared_)
+        split_->setSizes(shared_ = wanted);
+}
+
+void RecordView::resizeEvent(QResizeEvent* event)
+{
+    View::resizeEvent(event);
+    shared_.clear();
+    share();
+}
+
+// The parts of the chosen recording's start, and its takes.
+void RecordView::showRehearsal()
+{
+    const std::int64_t chosen = recordingRows_->current();
+    if (chosen < 0 || static_cast<std::size_t>(chosen) >= recordingRows_->rows().size()) {
+        rehearsalHead_->setText({});
+        rehearsalRows_->show({}, tr("Choose a recording to see why it would start, and when."));
+        return;
+    }
+    const RecordingRow& row = recordingRows_->rows()[static_cast<std::size_t>(chosen)];
+    const std::vector<ConditionRow>& conditions = conditionRows_->rows();
+    rig::Session* session = stage().document().session();
+    std::vector<std::string> names;
+    for (const rig::EventSpec& event : stage().document().rig().events)
+        names.push_back(event.name);
+    std::vector<RehearsalRows::Line> lines;
+    const auto addParts = [&](const std::string& expression, const QString& front) {
+        const auto terms = rules::Terms::parse(expression, names);
+        if (!terms)
+            return;
+        for (const std::size_t condition : terms->conditions()) {
+            if (condition >= conditions.size())
+                continue;
+            RehearsalRows::Line line;
+            line.words = front + conditions[condition].name;
+            line.spans = conditions[condition].spans;
+            line.right = conditions[condition].met == 0 && conditions[condition].miss
+                             ? tr("never: %1").arg(text(conditions[condition].miss->words))
+                         : conditions[condition].met == 0 ? tr("never true")
+                         : conditions[condition].met == 1 ? tr("true once")
+                                                          : tr("true %1 times").arg(countText(conditions[condition].met));
+            lines.push_back(std::move(line));
+        }
+    };
+    addParts(row.spec.start, {});
+    addParts(row.spec.stop, tr("stop: "));
+    const Time newest = stage().newest();
+    std::vector<rules::Take> kept, tried;
+    if (session != nullptr && row.armed) {
+        const auto history = session->rulesHistory();
+        for (const rules::Take& take : history->takes)
+            if (take.recording == row.session)
+                kept.push_back(take);
+        RehearsalRows::Line line;
+        line.words = tr("as armed");
+        line.ofTakes = true;
+        std::uint64_t frames = 0;
+        for (const rules::Take& take : kept) {
+            line.takes.push_back(shapeOf(take, *row.armed, take.whyEnds.empty(), newest, TakeShape::Form::kept));
+            frames += take.frames;
+        }
+        line.right = kept.size() == 1 ? tr("1 take, %1 frames").arg(countText(frames))
+                                      : tr("%1 takes, %2 frames").arg(kept.size()).arg(countText(frames));
+        lines.push_back(std::move(line));
+    }
+    const bool differs = stage().rules().differs();
+    if ((session == nullptr || differs) && !row.gone && rehearsed()) {
+        RehearsalRows::Line line;
+        line.words = session == nullptr ? tr("takes") : tr("as changed");
+        line.strong = true;
+        line.ofTakes = true;
+        std::uint64_t frames = 0;
+        for (const rules::Take& take : rehearsed_->takes)
+            if (rehearsedRecordings_[take.recording] == static_cast<std::size_t>(chosen)) {
+                tried.push_back(take);
+                line.takes.push_back(shapeOf(take, row.spec, false, newest, TakeShape::Form::tried));
+                frames += take.frames;
+            }
+        // What was kept and would no longer come.
+        for (const rules::Take& take : kept)
+            if (std::none_of(
+                    tried.begin(), tried.end(), [&](const rules::Take& one) { return one.begins <= take.ends && take.begins <= one.ends; }))
+                line.takes.push_back(shapeOf(take, *row.armed, take.whyEnds.empty(), newest, TakeShape::Form::missed));
+        line.right = tried.size() == 1 ? tr("1 take, %1 frames").arg(countText(frames))
+                                       : tr("%1 takes, %2 frames").arg(tried.size()).arg(countText(frames));
+        lines.push_back(std::move(line));
+    }
+    const QString name = text(row.spec.name);
+    rehearsalHead_->setText(session == nullptr        ? tr("%1, over this log").arg(name)
+                            : differs && !rehearsed() ? tr("%1, the run is being gone through").arg(name)
+                            : differs                 ? tr("%1 as changed, over this run up to now").arg(name)
+                                                      : tr("%1, over this run").arg(name));
+    rehearsalRows_->show(std::move(lines), tr("It starts where the run begins."));
+}
+
+void RecordView::arm()
+{
+    if (!conditionRows_->field().finish() || !recordingRows_->field().finish() || !stage().rules().differs())
+        return;
+    if (const auto armed = stage().rules().arm(); !armed)
+        Q_EMIT stage().told(tr("The run goes on with what is armed: %1").arg(text(armed.error().text())));
 }
 
 void RecordView::startOrStop(std::size_t recording)
 {
     rig::Session* session = stage().document().session();
-    if (session == nullptr || recording >= recordings_.size() || !recordings_[recording].armed)
+    const auto& rows = recordingRows_->rows();
+    if (session == nullptr || recording >= rows.size() || !rows[recording].armed)
         return;
-    const std::size_t index = recordings_[recording].session;
-    const bool runs = recordings_[recording].phase == rules::Rules::Phase::keeps
-                      || recordings_[recording].phase == rules::Rules::Phase::behind;
+    const std::size_t index = rows[recording].session;
+    const bool runs = rows[recording].phase == rules::Rules::Phase::keeps || rows[recording].phase == rules::Rules::Phase::behind;
     session->call([&](rig::Session& s) {
         if (s.rules() == nullptr)
             return;
@@ -524,19 +587,6 @@ void RecordView::startOrStop(std::size_t recording)
             s.rules()->start(index, s.scheduler().now());
     });
     refresh();
-}
-
-QString RecordView::conditionText(std::size_t index) const
-{
-    const Row& row = conditions_[index];
-    return QStringList{row.name, row.words, row.now ? tr("true") : tr("not true"), row.met == 0 ? tr("never") : QString::number(row.met)}
-        .join(QLatin1Char('\t'));
-}
-
-QString RecordView::recordingText(std::size_t index) const
-{
-    const Recording& row = recordings_[index];
-    return QStringList{row.name, row.sentence, row.state, row.below, row.never}.join(QLatin1Char('\t'));
 }
 
 }  // namespace wavetrope::app

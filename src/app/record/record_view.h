@@ -1,76 +1,89 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The conditions and recordings of the rig: what is so, what is kept, and why.
+// The conditions and recordings of the rig: what is so, what is kept, and why; written, rehearsed and armed in place.
 #pragma once
 
 #include <QLabel>
+#include <QPushButton>
+#include <QSplitter>
 
 #include <atomic>
+#include <map>
 #include <memory>
 #include <optional>
 #include <thread>
 
+#include "app/record/condition_rows.h"
+#include "app/record/recording_rows.h"
+#include "app/record/rehearsal_rows.h"
 #include "app/stage/view.h"
-#include "rules/rehearsal.h"
 
 namespace wavetrope::app {
 
-/// In a run: how each condition is and was, what each recording does, with start and stop by hand. In a log: the rehearsal,
-/// as if it came now.
+/// In a run: how each condition is and was, what each recording does, with start and stop by hand; what was changed stands
+/// beside what is armed, and is rehearsed over the run so far. In a log: the rehearsal, as if it came now.
 class RecordView : public View {
     Q_OBJECT
 public:
     explicit RecordView(Stage& stage);
     ~RecordView() override;
-    QWidget* tools() override { return facts_; }
+    QWidget* tools() override { return tools_; }
+    [[nodiscard]] QUndoStack* undoStack() override { return &stage().rules().undoStack(); }
 
     /// Starts a recording by hand, or stops it.
     void startOrStop(std::size_t recording);
-    /// Whether all of a log has been rehearsed.
-    [[nodiscard]] bool rehearsed() const { return rehearsed_ != nullptr; }
+    /// Has the run follow what the rig says now.
+    void arm();
+    /// Whether the rules as they stand have been rehearsed over all that there is.
+    [[nodiscard]] bool rehearsed() const { return rehearsed_ != nullptr && rehearsedGeneration_ == generation_; }
+    [[nodiscard]] ConditionRows& conditions() { return *conditionRows_; }
+    [[nodiscard]] RecordingRows& recordings() { return *recordingRows_; }
+    [[nodiscard]] RehearsalRows& rehearsal() { return *rehearsalRows_; }
     /// What the rows say, for assistive technology and tests.
-    [[nodiscard]] QString conditionText(std::size_t index) const;
-    [[nodiscard]] QString recordingText(std::size_t index) const;
-    [[nodiscard]] std::size_t conditionCount() const { return conditions_.size(); }
-    [[nodiscard]] std::size_t recordingCount() const { return recordings_.size(); }
+    [[nodiscard]] QString conditionText(std::size_t index) const { return conditionRows_->rowText(index); }
+    [[nodiscard]] QString recordingText(std::size_t index) const { return recordingRows_->rowText(index); }
+    [[nodiscard]] std::size_t conditionCount() const { return conditionRows_->rows().size(); }
+    [[nodiscard]] std::size_t recordingCount() const { return recordingRows_->rows().size(); }
 
 private:
-    class Conditions;
-    class Recordings;
-    struct Row {
-        QString name, words;
-        bool now = false, known = true;
-        std::uint64_t met = 0;
-        std::optional<Time> last;
-    };
-    struct Recording {
-        QString name, sentence, state, below, never;
-        rules::Rules::Phase phase = rules::Rules::Phase::armed;
-        bool armed = false;
-        std::size_t session = 0;        // its number among those that are armed
-        double buffer = -1;             // how full of what it may have from before, 0 to 1; below 0: it has none
-    };
     void refresh();
     void rehearse();
-    /// Sorts stretches out by condition.
-    void takeStretches(const std::vector<rules::TrueStretch>& stretches, std::size_t conditions);
+    void showRehearsal();
+    void share();
+    void resizeEvent(QResizeEvent* event) override;
+    [[nodiscard]] std::vector<ConditionRow> conditionRowsNow(const rig::CompiledRules& compiled);
+    [[nodiscard]] std::vector<RecordingRow> recordingRowsNow(const rig::CompiledRules& compiled, unsigned& armed, unsigned& keep);
+    [[nodiscard]] const rig::CompiledRules& compiledNow();
+    /// A button that reads as a link.
+    [[nodiscard]] QPushButton* linkOf(const QString& words, const char* name);
 
+    QWidget* tools_;
     QLabel* facts_;
     QLabel* recordingsHead_;
     QLabel* folder_;
-    Conditions* conditionRows_;
-    Recordings* recordingRows_;
-    std::vector<Row> conditions_;
-    std::vector<Recording> recordings_;
-    std::shared_ptr<const rig::Session::RulesHistory> history_;
+    QLabel* rehearsalHead_;
+    QPushButton* takeBack_;
+    QPushButton* armAsChanged_;
+    QSplitter* split_ = nullptr;
+    bool dragged_ = false;
+    QList<int> shared_;                 // heights that were given last
+    ConditionRows* conditionRows_;
+    RecordingRows* recordingRows_;
+    RehearsalRows* rehearsalRows_;
+
+    // What was rehearsed, and of which state of the rules.
     std::shared_ptr<const rules::Rehearsed> rehearsed_;
+    std::vector<std::size_t> rehearsedRecordings_;      // which of the rig's they are
+    std::map<std::string, rules::NearMiss> misses_;     // of conditions that were never true, by name
+    std::uint64_t generation_ = 1, rehearsedGeneration_ = 0, rehearsingGeneration_ = 0;
+    std::uint64_t rehearsedRows_ = 0;
+    rig::CompiledRules compiled_;
+    std::uint64_t compiledGeneration_ = 0;
+    std::shared_ptr<const database::Catalog> compiledCatalog_;
+    std::size_t compiledBuses_ = 0;
+    Time took_{0};                                      // by the last one
     std::thread rehearsing_;
     std::atomic<bool> leaving_{false};
-    struct Span {
-        Time from, to;                  // to: beyond all time where it still is true
-    };
-    std::vector<std::vector<Span>> spans_;      // of each condition, in order
     unsigned beats_ = 0;
-    int chosenCondition_ = -1, chosenRecording_ = -1;
 };
 
 }  // namespace wavetrope::app

@@ -5,6 +5,7 @@
 
 #include "app/stage/desk.h"
 #include "app/stage/note_desk.h"
+#include "app/stage/rule_desk.h"
 
 namespace wavetrope::app {
 
@@ -18,6 +19,7 @@ constexpr Time narrowestWindow = std::chrono::microseconds(100);
 Stage::Stage(RunDocument& document)
     : document_(document),
       notes_(std::make_unique<NoteDesk>(*this)),
+      rules_(std::make_unique<RuleDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -37,6 +39,8 @@ Desk& Stage::desk()
 }
 
 NoteDesk& Stage::notes() { return *notes_; }
+
+RuleDesk& Stage::rules() { return *rules_; }
 
 Time Stage::wholeTo() const
 {

@@ -18,6 +18,7 @@ using rig::RunDocument;
 class BackgroundScan;
 class Desk;
 class NoteDesk;
+class RuleDesk;
 
 /// What the inspector explains.
 struct Selection {
@@ -50,6 +51,8 @@ public:
     [[nodiscard]] Desk& desk();
     /// The notes of this window's run.
     [[nodiscard]] NoteDesk& notes();
+    /// The conditions and recordings of this window's rig.
+    [[nodiscard]] RuleDesk& rules();
 
     [[nodiscard]] RunDocument& document() { return document_; }
     /// Whether there is nothing to look at yet: a rig without a bus.
@@ -133,6 +136,7 @@ private:
     const BackgroundScan* matches_ = nullptr;
     std::unique_ptr<Desk> desk_;
     std::unique_ptr<NoteDesk> notes_;
+    std::unique_ptr<RuleDesk> rules_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;

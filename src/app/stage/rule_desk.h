@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The conditions and recordings of a window's rig as they are edited, beside those that the run follows.
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <QUndoStack>
+
+#include <functional>
+
+#include "rig/rule_text.h"
+
+namespace wavetrope::app {
+
+class Stage;
+
+/// Every change goes through here, into the rig's document, and can be undone. A run goes on following what is armed until
+/// `arm`.
+class RuleDesk : public QObject {
+    Q_OBJECT
+public:
+    explicit RuleDesk(Stage& stage);
+
+    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+    [[nodiscard]] const rig::Rig& rig() const;
+    /// What the run follows; of a log nothing.
+    [[nodiscard]] const rig::Rig& armed() const { return armed_; }
+    /// Whether the run follows something else than the rig says.
+    [[nodiscard]] bool differs() const;
+    /// The armed one of that name, or null.
+    [[nodiscard]] const rig::EventSpec* armedCondition(const std::string& name) const;
+    [[nodiscard]] const rig::RecordingSpec* armedRecording(const std::string& name) const;
+
+    /// Gives a condition a name and what it hangs on, as people write it; an index behind the last adds one. Where the name
+    /// is another, the recordings name it so from now on. Errors say what is wrong, and nothing is changed.
+    [[nodiscard]] Expected<void> setCondition(std::size_t index, const QString& name, const QString& words);
+    /// An error where recordings hang on it.
+    [[nodiscard]] Expected<void> removeCondition(std::size_t index);
+    [[nodiscard]] Expected<void> setField(std::size_t recording, rig::RecordingField field, const QString& text);
+    /// Adds one that starts with a condition; without, at the run's begin. Gives its index.
+    std::size_t addRecording(const std::string& start);
+    void removeRecording(std::size_t index);
+    /// A name that none of them has: "condition 3".
+    [[nodiscard]] QString freeName(bool condition) const;
+    /// Has the run follow what the rig says now; takes that go on end. An error leaves it as it is.
+    [[nodiscard]] Expected<void> arm();
+
+Q_SIGNALS:
+    /// The rig's rules, or what is armed, are others.
+    void changed();
+
+private:
+    class Change;
+    [[nodiscard]] Expected<void> put(rig::RuleDocument next, const QString& what, const std::string& place);
+    void replace(const rig::RuleDocument& rules);
+
+    Stage& stage_;
+    QUndoStack undo_;
+    rig::Rig armed_;                    // its rules alone
+    rig::RuleDocument armedDocument_;
+};
+
+}  // namespace wavetrope::app
