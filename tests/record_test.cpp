@@ -9,6 +9,8 @@
 #include "app/paint/row_list.h"
 #include "app/record/record_view.h"
 #include "app/shell/main_window.h"
+#include "app/shell/timeline.h"
+#include "app/stage/rule_desk.h"
 #include "app/theme/theme.h"
 #include "rules_by_hand.h"
 
@@ -128,6 +130,16 @@ private Q_SLOTS:
         };
         QTRY_VERIFY_WITH_TIMEOUT(taken(), 30'000);
         QVERIFY(window->stage().rules().undoStack().canUndo());
+        // Its takes lie on the timeline; a click on one shows all of it.
+        auto* timeline = window->findChild<Timeline*>(QStringLiteral("timeline"));
+        QTRY_VERIFY_WITH_TIMEOUT(timeline->tiers() == 2, 30'000);       // the other keeps the whole run
+        const auto kept = window->stage().rules().kept();
+        const TakeShape& take = kept.back().takes.front();
+        QCOMPARE(take.begins - take.before, Time(std::chrono::milliseconds(200)));
+        const QPoint on(static_cast<int>(timeline->xOf(take.begins)) + 1, static_cast<int>(timeline->tier(1).center().y()));
+        QTest::mouseClick(timeline, Qt::LeftButton, {}, on);
+        QVERIFY(!window->stage().following());
+        QVERIFY(window->stage().windowTo() - window->stage().windowFrom() < std::chrono::seconds(3));
     }
 
     void whatIsChangedStandsBesideWhatIsArmed()

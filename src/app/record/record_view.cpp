@@ -34,14 +34,6 @@ QString sizeWords(std::uint64_t bytes)
         .replace(QStringLiteral(".0 "), QStringLiteral(" "));
 }
 
-Time spanOf(const rules::Margin& margin) { return margin.byFrames ? Time{0} : margin.span; }
-
-TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool goesOn, Time newest, TakeShape::Form form)
-{
-    const Time ends = goesOn ? newest : take.ends;
-    return {take.begins - spanOf(spec.before), take.begins, std::max(take.begins, goesOn ? ends : ends - spanOf(spec.after)), ends, form};
-}
-
 }  // namespace
 
 RecordView::RecordView(Stage& stage)
@@ -420,6 +412,7 @@ void RecordView::refresh()
     const bool differs = stage().rules().differs();
     if ((!isLive || differs) && !rehearsed())
         rehearse();
+    tellTried(differs);
     const rig::CompiledRules& compiled = compiledNow();
     unsigned armed = 0, keep = 0;
     auto conditions = conditionRowsNow(compiled);
@@ -475,6 +468,32 @@ void RecordView::resizeEvent(QResizeEvent* event)
     View::resizeEvent(event);
     shared_.clear();
     share();
+}
+
+// The rehearsed takes, on the timeline: of a log all, of a run those of recordings that are changed.
+void RecordView::tellTried(bool differs)
+{
+    const bool isLive = stage().document().isLive();
+    const std::vector<rig::RecordingSpec>& recordings = stage().document().rig().recordings;
+    std::vector<TakeTier> tiers;
+    if (rehearsed() && (!isLive || differs)) {
+        for (const std::size_t index : rehearsedRecordings_) {
+            const rig::RecordingSpec& spec = recordings[index];
+            const rig::RecordingSpec* armed = stage().rules().armedRecording(spec.name);
+            if (isLive && armed != nullptr && rig::written(*armed) == rig::written(spec))
+                continue;
+            TakeTier tier;
+            for (const rules::Take& take : rehearsed_->takes)
+                if (rehearsedRecordings_[take.recording] == index)
+                    tier.takes.push_back(shapeOf(take, spec, false, stage().newest(), TakeShape::Form::tried));
+            const QString name = text(spec.name);
+            tier.words = isLive ? tr("%1 as changed: %2 would have come").arg(name).arg(tier.takes.size())
+                                : tr("%1: %2 rehearsed").arg(name).arg(tier.takes.size());
+            if (!tier.takes.empty())
+                tiers.push_back(std::move(tier));
+        }
+    }
+    stage().rules().setTried(std::move(tiers));
 }
 
 // The parts of the chosen recording's start, and its takes.

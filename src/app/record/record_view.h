@@ -48,6 +48,7 @@ private:
     void refresh();
     void rehearse();
     void showRehearsal();
+    void tellTried(bool differs);
     void share();
     void resizeEvent(QResizeEvent* event) override;
     [[nodiscard]] std::vector<ConditionRow> conditionRowsNow(const rig::CompiledRules& compiled);

@@ -5,18 +5,11 @@
 #include <vector>
 
 #include "app/paint/row_list.h"
+#include "app/paint/take_shape.h"
 #include "app/record/rule_rows.h"
 #include "app/stage/stage.h"
 
 namespace wavetrope::app {
-
-/// A take on the axis: thin before its start, thick to its stop, thin behind.
-struct TakeShape {
-    Time before, begins, stops, ends;
-    enum class Form : std::uint8_t { kept, tried, missed };     ///< Missed: it was kept and would no longer come.
-    Form form = Form::kept;
-};
-void paintTakeShape(QPainter& painter, const QRectF& box, const TakeShape& take, Time from, Time to, const QColor& colour);
 
 class RehearsalRows : public RowList {
     Q_OBJECT

@@ -15,6 +15,7 @@
 #include "app/parts/notation.h"
 #include "app/stage/background_scan.h"
 #include "app/stage/note_desk.h"
+#include "app/stage/rule_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -25,6 +26,8 @@ constexpr Time ridgeSpan = std::chrono::milliseconds(100);
 constexpr double flagHeight = 16, axisHeight = 16;
 constexpr double narrowestShown = 6;
 constexpr double edgeGrip = 5;
+constexpr double tierHeight = 11;
+constexpr std::size_t mostTiers = 4;
 
 double niceStep(double rough)
 {
@@ -53,12 +56,14 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
     });
     connect(&stage_.notes(), &NoteDesk::changed, this, &Timeline::forgetStill);
     connect(&stage_, &Stage::matchesChanged, this, &Timeline::forgetStill);
+    connect(&stage_.rules(), &RuleDesk::triedChanged, this, &Timeline::gatherTakes);
 }
 
 QSize Timeline::sizeHint() const
 {
     const auto buses = static_cast<int>(stage_.emptyDesk() ? 3 : std::max<std::size_t>(1, stage_.document().buses().size()));
-    return {600, Theme::get().px(flagHeight + axisHeight + std::max(12.0, std::min(15.0, 62.0 / buses)) * buses + 2)};
+    return {600, Theme::get().px(flagHeight + axisHeight + std::max(12.0, std::min(15.0, 62.0 / buses)) * buses + 2)
+                     + static_cast<int>(tiersHeight())};
 }
 
 double Timeline::left() const { return Theme::get().px(44); }
@@ -80,12 +85,84 @@ QRectF Timeline::ridge(unsigned bus) const
 {
     const Theme& theme = Theme::get();
     const double top = theme.px(flagHeight);
-    const double each = (height() - top - theme.px(axisHeight)) / std::max<std::size_t>(1, stage_.document().buses().size());
+    const double each = (height() - top - theme.px(axisHeight) - tiersHeight())
+                        / std::max<std::size_t>(1, stage_.document().buses().size());
     return {left(), top + bus * each, right() - left(), each};
+}
+
+double Timeline::tiersHeight() const { return tiers_.empty() ? 0 : Theme::get().px(tierHeight) * static_cast<double>(tiers_.size()) + 3; }
+
+QRectF Timeline::tier(std::size_t index) const
+{
+    const double each = Theme::get().px(tierHeight);
+    return {left(), height() - Theme::get().px(axisHeight) - tiersHeight() + 2 + static_cast<double>(index) * each, right() - left(), each};
+}
+
+void Timeline::gatherTakes()
+{
+    std::vector<TakeTier> tiers = stage_.rules().kept();
+    const std::vector<TakeTier>& tried = stage_.rules().tried();
+    tiers.insert(tiers.end(), tried.begin(), tried.end());
+    if (tiers.size() > mostTiers) {
+        TakeTier& last = tiers[mostTiers - 1];
+        for (std::size_t i = mostTiers; i < tiers.size(); ++i)
+            last.takes.insert(last.takes.end(), tiers[i].takes.begin(), tiers[i].takes.end());
+        last.words = tr("%1 more recordings").arg(tiers.size() - mostTiers + 1);
+        tiers.resize(mostTiers);
+    }
+    if (tiers == tiers_)
+        return;
+    const bool taller = tiers.size() != tiers_.size();
+    tiers_ = std::move(tiers);
+    if (taller)
+        updateGeometry();
+    forgetStill();
+}
+
+void Timeline::paintTakes(QPainter& painter)
+{
+    if (tiers_.empty())
+        return;
+    const Theme& theme = Theme::get();
+    const QRectF first = tier(0);
+    paintText(painter, QRectF(theme.px(14), first.top(), left() - theme.px(16), first.height()), tr("takes"), theme.small(), theme.ink2);
+    for (std::size_t i = 0; i < tiers_.size(); ++i) {
+        const QRectF box = tier(i);
+        double reached = -1;
+        for (const TakeShape& take : tiers_[i].takes) {
+            // What would lie on what is drawn already is not drawn.
+            const double end = std::max(xOf(take.ends), xOf(take.begins));
+            if (end < reached + 0.5)
+                continue;
+            reached = end;
+            paintTakeShape(painter, box.adjusted(0, 1, 0, -1), take, stage_.wholeFrom(), stage_.wholeTo(),
+                take.begins <= stage_.wholeFrom() ? theme.ink3 : theme.accent);     // what is kept from the very begin is no news
+        }
+        // Words stand right of now, where nothing can be yet; of a log in front of the first take, or not at all.
+        const double now = xOf(stage_.newest()) + theme.px(8);
+        const double wide = QFontMetricsF(theme.small()).horizontalAdvance(tiers_[i].words);
+        const double front = xOf(tiers_[i].takes.front().before) - theme.px(8) - wide;
+        if (now + theme.px(60) < width())
+            paintText(
+                painter, QRectF(now, box.top(), width() - now - theme.px(4), box.height()), tiers_[i].words, theme.small(), theme.ink2);
+        else if (front > left())
+            paintText(painter, QRectF(front, box.top(), wide + 1, box.height()), tiers_[i].words, theme.small(), theme.ink2);
+    }
+}
+
+const TakeShape* Timeline::takeAt(const QPointF& point) const
+{
+    for (std::size_t i = 0; i < tiers_.size(); ++i)
+        if (tier(i).contains(point))
+            for (const TakeShape& take : tiers_[i].takes)
+                if (point.x() >= xOf(take.before) - 3 && point.x() <= std::max(xOf(take.ends), xOf(take.begins) + 3) + 3)
+                    return &take;
+    return nullptr;
 }
 
 void Timeline::update()
 {
+    gatherTakes();
     stage_.document().measures().read([this](const measure::MeasureState& state) {
         if (loads_.size() != state.loads.size()) {
             loads_.clear();
@@ -179,6 +256,7 @@ void Timeline::paintStill(QPainter& painter)
         paintRidges(onto);
         paintFlags(onto);
         paintMatches(onto);
+        paintTakes(onto);
         paintAxis(onto);
     }
     painter.drawPixmap(0, 0, still_);
@@ -294,6 +372,15 @@ void Timeline::mousePressEvent(QMouseEvent* event)
     const double x2 = xOf(stage_.windowTo());
     if (event->button() != Qt::LeftButton)
         return;
+    if (const TakeShape* take = takeAt(event->position())) {
+        // All of it, with a little around it.
+        const Time ends = std::max(take->ends, take->begins),
+                   margin = std::max((ends - take->before) / 20, Time(std::chrono::milliseconds(1)));
+        const Time from = take->before - margin, to = ends + margin, begins = take->begins;
+        stage_.setCursor(begins);
+        stage_.setWindow(from, to);
+        return;
+    }
     if ((event->modifiers() & Qt::ShiftModifier) != 0 && x > x1 && x < x2) {
         drag_ = Drag::window;
         dragOffset_ = x - x1;
@@ -407,6 +494,9 @@ bool Timeline::event(QEvent* event)
                            .arg(QString::fromStdString(stage_.document().buses()[bus].name))
                            .arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0)
                            .arg(timeWords(stage_.seconds(timeAt(help->pos().x())), 2), text);
+        for (std::size_t i = 0; i < tiers_.size(); ++i)
+            if (tier(i).contains(help->pos()))
+                text = tiers_[i].words + QLatin1Char('\n') + tr("Click on a take: the window shows all of it");
         QToolTip::showText(help->globalPos(), text, this);
         return true;
     }

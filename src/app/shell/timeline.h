@@ -8,6 +8,7 @@
 #include <memory>
 #include <vector>
 
+#include "app/paint/take_shape.h"
 #include "app/stage/stage.h"
 #include "measure/load_series.h"
 
@@ -21,6 +22,9 @@ public:
     [[nodiscard]] Time timeAt(double x) const;
     /// Where the ridge of a bus is drawn.
     [[nodiscard]] QRectF ridge(unsigned bus) const;
+    /// Where the takes of a recording are drawn, and how many tiers of them there are.
+    [[nodiscard]] QRectF tier(std::size_t index) const;
+    [[nodiscard]] std::size_t tiers() const { return tiers_.size(); }
     [[nodiscard]] QSize sizeHint() const override;
 
 protected:
@@ -43,12 +47,18 @@ private:
     void paintAxis(QPainter& painter);
     void paintFlags(QPainter& painter);
     void paintMatches(QPainter& painter);
+    void paintTakes(QPainter& painter);
+    void gatherTakes();
+    [[nodiscard]] double tiersHeight() const;
+    /// The take under a point, or null.
+    [[nodiscard]] const TakeShape* takeAt(const QPointF& point) const;
     [[nodiscard]] double left() const;
     [[nodiscard]] double right() const;
 
     Stage& stage_;
     std::vector<std::unique_ptr<measure::LoadSeries>> loads_;
     std::vector<measure::Event> events_;
+    std::vector<TakeTier> tiers_;       // the first few; what is beyond is folded into the last
     struct Still {
         QSize size;
         double ratio = 0;

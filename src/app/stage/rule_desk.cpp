@@ -43,7 +43,15 @@ const Item* called(const std::vector<Item>& items, const std::string& name)
     return found == items.end() ? nullptr : &*found;
 }
 
+Time spanOf(const rules::Margin& margin) { return margin.byFrames ? Time{0} : margin.span; }
+
 }  // namespace
+
+TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool goesOn, Time newest, TakeShape::Form form)
+{
+    const Time ends = goesOn ? newest : take.ends;
+    return {take.begins - spanOf(spec.before), take.begins, std::max(take.begins, goesOn ? ends : ends - spanOf(spec.after)), ends, form};
+}
 
 RuleDesk::RuleDesk(Stage& stage) : stage_(stage)
 {
@@ -167,6 +175,44 @@ QString RuleDesk::freeName(bool condition) const
         if (condition ? called(rig().events, plain) == nullptr : called(rig().recordings, plain) == nullptr)
             return name;
     }
+}
+
+void RuleDesk::setTried(std::vector<TakeTier> tiers)
+{
+    if (tiers == tried_)
+        return;
+    tried_ = std::move(tiers);
+    Q_EMIT triedChanged();
+}
+
+std::vector<TakeTier> RuleDesk::kept() const
+{
+    rig::Session* session = stage_.document().session();
+    std::vector<TakeTier> out;
+    if (session == nullptr)
+        return out;
+    const auto history = session->rulesHistory();
+    if (history->takes.empty())
+        return out;
+    const auto reports = session->takingReports();
+    for (std::size_t i = 0; i < reports.size(); ++i) {
+        const rig::RecordingSpec* spec = armedRecording(reports[i].name);
+        TakeTier tier;
+        bool goesOn = false;
+        for (const rules::Take& take : history->takes)
+            if (take.recording == i && spec != nullptr) {
+                goesOn = take.whyEnds.empty();
+                tier.takes.push_back(shapeOf(take, *spec, goesOn, stage_.newest(), TakeShape::Form::kept));
+            }
+        if (tier.takes.empty())
+            continue;
+        const QString name = text(reports[i].name);
+        tier.words = tier.takes.size() == 1
+                         ? (goesOn ? tr("%1: goes on").arg(name) : tr("%1: 1 take").arg(name))
+                         : (goesOn ? tr("%1: %2 takes, one goes on") : tr("%1: %2 takes")).arg(name).arg(tier.takes.size());
+        out.push_back(std::move(tier));
+    }
+    return out;
 }
 
 Expected<void> RuleDesk::arm()

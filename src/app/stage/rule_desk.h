@@ -6,13 +6,18 @@
 #include <QString>
 #include <QUndoStack>
 
-#include <functional>
+#include <vector>
 
+#include "app/paint/take_shape.h"
 #include "rig/rule_text.h"
+#include "rules/rehearsal.h"
 
 namespace wavetrope::app {
 
 class Stage;
+
+/// A take as it is drawn; one that goes on reaches to the newest moment.
+[[nodiscard]] TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool goesOn, Time newest, TakeShape::Form form);
 
 /// Every change goes through here, into the rig's document, and can be undone. A run goes on following what is armed until
 /// `arm`.
@@ -42,12 +47,19 @@ public:
     void removeRecording(std::size_t index);
     /// A name that none of them has: "condition 3".
     [[nodiscard]] QString freeName(bool condition) const;
+    /// What a rehearsal found, for whoever draws takes over the run.
+    void setTried(std::vector<TakeTier> tiers);
+    [[nodiscard]] const std::vector<TakeTier>& tried() const { return tried_; }
+    /// The takes of the run so far, a tier for each recording that has some.
+    [[nodiscard]] std::vector<TakeTier> kept() const;
     /// Has the run follow what the rig says now; takes that go on end. An error leaves it as it is.
     [[nodiscard]] Expected<void> arm();
 
 Q_SIGNALS:
     /// The rig's rules, or what is armed, are others.
     void changed();
+    /// What was tried is something else.
+    void triedChanged();
 
 private:
     class Change;
@@ -58,6 +70,7 @@ private:
     QUndoStack undo_;
     rig::Rig armed_;                    // its rules alone
     rig::RuleDocument armedDocument_;
+    std::vector<TakeTier> tried_;
 };
 
 }  // namespace wavetrope::app
