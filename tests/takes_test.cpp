@@ -10,6 +10,7 @@
 #include <sys/un.h>
 #include <unistd.h>
 
+#include <cmath>
 #include <csignal>
 
 #include "formats/log_loading.h"
@@ -101,6 +102,55 @@ class TakesTest : public QObject {
     }
 
 private Q_SLOTS:
+    // Conditions of every kind are events; a hold time and a silence count from their beginning.
+    void conditionsOfEveryKindAreEvents()
+    {
+        QTemporaryDir folder;
+        const Rig rig = rigOf(
+            R"({"name": "high", "when": "Level > 5", "for": "100 ms"}, {"name": "quiet", "silent": "Level > 5", "for": "200 ms"},
+            {"name": "full", "load": {"bus": "Main", "above": 1, "over": "50 ms"}}, {"name": "begin", "run": "begins"}, {"name": "later", "after": "2 s"},
+            {"name": "second", "every": "1 s"}, {"name": "pressed", "key": "F9"}, {"name": "told", "word": "keep"})",
+            R"({"name": "nothing", "start": "told"})");
+        SessionOptions options;
+        options.takes.emplace();
+        options.takes->folder = folder.path().toStdString();
+        auto session = Session::create(rig, loadDatabases(rig), options);
+        QVERIFY2(session, session ? "" : session.error().text().c_str());
+        (*session)->runFor(std::chrono::milliseconds(2600), nullptr);
+        (*session)->call([](Session& s) { s.rules()->press("F9", s.scheduler().now()); });
+        (*session)->runFor(std::chrono::milliseconds(1400), nullptr);
+        const auto times = [&](const char* name) {
+            std::vector<double> out;
+            (*session)->measures().read([&](const measure::MeasureState& state) {
+                for (const measure::Event& event : state.events.events())
+                    if (event.text == name)
+                        out.push_back(std::round(static_cast<double>((event.time - (*session)->begins()).count()) / 1e7) / 100);
+                return 0;
+            });
+            return out;
+        };
+        // The level is high from the frame at 1.003 s on, and from the one at 3.003 s.
+        QCOMPARE(times("high"), (std::vector<double>{1.0, 3.0}));
+        QCOMPARE(times("quiet"), (std::vector<double>{1.48, 3.18}));
+        QCOMPARE(times("full").size(), std::size_t{1});
+        QCOMPARE(times("begin").size(), std::size_t{1});
+        QCOMPARE(times("later"), (std::vector<double>{2.0}));
+        QVERIFY(times("second").size() >= 3 && times("second")[1] - times("second")[0] == 1.0);
+        QCOMPARE(times("pressed"), (std::vector<double>{2.6}));
+        QVERIFY(times("told").empty());
+        // One that is armed later is an event from there on.
+        Rig more = rig;
+        more.events.push_back(more.events[5]);
+        more.events.back().name = "half";
+        more.events.back().hold = std::chrono::milliseconds(500);
+        Expected<void> taken;
+        (*session)->call([&](Session& s) { taken = s.takeRules(more); });
+        QVERIFY(taken);
+        (*session)->runFor(std::chrono::milliseconds(1200), nullptr);
+        QCOMPARE(times("half").size(), std::size_t{2});
+        QVERIFY(times("second").size() >= 4);
+    }
+
     void theDocumentSaysWhatIsWrong_data()
     {
         QTest::addColumn<QString>("events");

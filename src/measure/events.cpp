@@ -15,13 +15,57 @@ constexpr Time errorsTogether = std::chrono::milliseconds(100);
 
 }  // namespace
 
-EventFinder::EventFinder(
-    std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses, BurstRule rule)
+// Conditions of other kinds, followed as recordings do.
+class EventFinder::RuleWatch final : public rules::RuleSink {
+public:
+    RuleWatch(EventFinder& finder, rules::RuleSet rules, std::vector<can::BitRate> rates)
+        : finder_(finder), events_(rules.conditions.size(), nothing), rules_(std::move(rules), std::move(rates), *this)
+    {
+        // Those that come due all the time, over stamps that lie years apart, would go on for as long.
+        rules_.askEvery(instantsTogether, [this] { return (instants_ += instantsTogether) < mostInstants; });
+    }
+    void take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame)
+    {
+        row_ = row;
+        if (!rules_.gaveUp())
+            rules_.frame(row, frame, identifier, key);
+    }
+    void became(std::size_t condition, Time at, bool now) override
+    {
+        const rules::ConditionRule& rule = rules_.rules().conditions[condition];
+        const Time began = rule.kind == rules::ConditionKind::silent ? at - rule.span : at;
+        if (now)
+            events_[condition] = finder_.note(
+                {EventKind::condition, began, at, static_cast<std::uint8_t>(std::max(0, rule.bus)), row_, rule.name, 1});
+        else if (events_[condition] != nothing)
+            finder_.events_[events_[condition]].until = at;
+    }
+    void takeBegins(std::size_t, Time, const std::string&) override {}
+    void keepsEarlier(std::size_t, trace::Row) override {}
+    void keeps(std::size_t, trace::Row, const can::FrameView&) override {}
+    void takeEnds(std::size_t, Time, const std::string&) override {}
+    Time stampOf(trace::Row) override { return {}; }
+
+private:
+    static constexpr std::uint64_t instantsTogether = 1U << 16U, mostInstants = 10'000'000;
+    EventFinder& finder_;
+    std::vector<std::size_t> events_;   // the newest of each condition
+    rules::Rules rules_;
+    trace::Row row_ = trace::noRow;
+    std::uint64_t instants_ = 0;
+};
+
+EventFinder::EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses,
+    BurstRule rule, std::vector<rules::ConditionRule> rules, std::vector<can::BitRate> rates)
     : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing)
 {
+    if (!rules.empty())
+        watch_ = std::make_unique<RuleWatch>(*this, rules::RuleSet{std::move(rules), {}}, std::move(rates));
     for (filter::ConditionSpec& spec : conditions)
         conditions_.push_back({filter::Condition(std::move(spec)), nothing});
 }
+
+EventFinder::~EventFinder() = default;
 
 std::size_t EventFinder::note(Event event)
 {
@@ -48,6 +92,8 @@ void EventFinder::take(trace::Row row, trace::IdentifierIndex identifier, const 
         }
     }
     watchConditions(row, identifier, key, frame);
+    if (watch_)
+        watch_->take(row, identifier, key, frame);
     watchBeats(row, identifier, frame);
 }
 
@@ -57,7 +103,8 @@ void EventFinder::watchConditions(
     for (Watched& watched : conditions_) {
         const filter::ConditionStep step = watched.condition.next(frame, identifier, key);
         if (step.began)
-            watched.event = note({EventKind::condition, step.from, frame.time, frame.bus, row, watched.condition.spec().name, 1});
+            watched.event = note({EventKind::condition, step.from - watched.condition.spec().hold, frame.time, frame.bus, row,
+                watched.condition.spec().name, 1});
         else if (step.holds && watched.event != nothing && step.says)
             events_[watched.event].until = frame.time;
     }

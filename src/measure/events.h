@@ -2,6 +2,7 @@
 // Moments worth a flag: conditions that came true, missed beats, bursts, error frames.
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -9,6 +10,7 @@
 #include "filter/condition.h"
 #include "measure/load_bins.h"
 #include "measure/observer.h"
+#include "rules/rules.h"
 
 namespace wavetrope::measure {
 
@@ -16,7 +18,7 @@ enum class EventKind : std::uint8_t { condition, missedBeats, burst, errorFrame 
 
 struct Event {
     EventKind kind = EventKind::condition;
-    Time time{};                        ///< When it began (for a condition with a hold time: when that had passed).
+    Time time{};                        ///< When it began: a hold time, or a silence, counts from its beginning.
     Time until{};                       ///< When it was last seen to hold.
     std::uint8_t bus = 0;
     trace::Row row = trace::noRow;      ///< The frame that showed it.
@@ -33,8 +35,11 @@ struct BurstRule {
 /// Finds events as frames come, in one pass.
 class EventFinder final : public Observer {
 public:
+    /// `rules` are conditions of other kinds than frames that a filter passes, of buses with these rates; those about which
+    /// frames say nothing are noted by whoever knows.
     EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses,
-        BurstRule rule = {});
+        BurstRule rule = {}, std::vector<rules::ConditionRule> rules = {}, std::vector<can::BitRate> rates = {});
+    ~EventFinder() override;
 
     void take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) override;
     /// Looks for bursts in the load of each bus.
@@ -42,6 +47,8 @@ public:
     /// Looks for bursts in the bins that are complete at `now`.
     void findBursts(std::uint8_t bus, const LoadBins& bins, Time now);
 
+    /// Keeps an event, and gives its place; ~0 where there are too many.
+    std::size_t note(Event event);
     [[nodiscard]] const std::vector<Event>& events() const { return events_; }
     /// Events that were not kept because there are too many.
     [[nodiscard]] std::uint64_t notKept() const { return notKept_; }
@@ -65,11 +72,12 @@ private:
         bool open = false;
         std::size_t event = 0;
     };
-    std::size_t note(Event event);
+    class RuleWatch;
     void watchConditions(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame);
     void watchBeats(trace::Row row, trace::IdentifierIndex identifier, const can::FrameView& frame);
 
     std::vector<Watched> conditions_;
+    std::unique_ptr<RuleWatch> watch_;
     std::shared_ptr<const database::Catalog> catalog_;
     BurstRule rule_;
     std::vector<Beat> beats_;

@@ -35,14 +35,23 @@ void show(const trace::Snapshot& snapshot, trace::Row from, trace::Row to, const
 }  // namespace
 
 Measures::Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates,
-    std::vector<filter::ConditionSpec> conditions, const std::string& folder, std::vector<std::shared_ptr<Observer>> more)
-    : state_{0, BusLoads(rates, folder), {}, EventFinder(std::move(conditions), std::move(catalog), rates.size())}, more_(std::move(more))
+    std::vector<filter::ConditionSpec> conditions, const std::string& folder, std::vector<std::shared_ptr<Observer>> more,
+    std::vector<rules::ConditionRule> rules)
+    : state_{0, BusLoads(rates, folder), {},
+          EventFinder(std::move(conditions), std::move(catalog), rates.size(), {}, std::move(rules), rates)},
+      more_(std::move(more))
 {
     // Working out the load takes as long as all the rest.
     beside_ = {&state_.loads};
     first_ = {&state_.identifiers, &state_.events};
     for (const auto& observer : more_)
         first_.push_back(observer.get());
+}
+
+void Measures::note(Event event)
+{
+    const std::scoped_lock lock(mutex_);
+    state_.events.note(std::move(event));
 }
 
 bool Measures::advance(const trace::Snapshot& snapshot, std::uint64_t most)

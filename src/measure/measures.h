@@ -30,7 +30,10 @@ public:
     /// What grows with time goes to a file without a name in `folder`, or is kept in memory where that is empty. `more` follow
     /// the frames like what is measured always.
     Measures(std::shared_ptr<const database::Catalog> catalog, const std::vector<can::BitRate>& rates,
-        std::vector<filter::ConditionSpec> conditions, const std::string& folder = {}, std::vector<std::shared_ptr<Observer>> more = {});
+        std::vector<filter::ConditionSpec> conditions, const std::string& folder = {}, std::vector<std::shared_ptr<Observer>> more = {},
+        std::vector<rules::ConditionRule> rules = {});
+    /// Keeps an event of which frames say nothing.
+    void note(Event event);
 
     /// Takes in up to `most` of the rows that a snapshot has more. True when it has all.
     bool advance(const trace::Snapshot& snapshot, std::uint64_t most = ~std::uint64_t{0});

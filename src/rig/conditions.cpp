@@ -5,14 +5,36 @@
 
 namespace wavetrope::rig {
 
+bool framesTell(rules::ConditionKind kind)
+{
+    using rules::ConditionKind;
+    return kind == ConditionKind::frames || kind == ConditionKind::silent || kind == ConditionKind::load || kind == ConditionKind::begins
+           || kind == ConditionKind::after || kind == ConditionKind::every;
+}
+
 EventConditions conditionsOf(const Rig& rig, const std::shared_ptr<const database::Catalog>& catalog)
 {
     EventConditions out;
     const auto named = rig.namedFilters();
     for (std::size_t i = 0; i < rig.events.size(); ++i) {
         const EventSpec& event = rig.events[i];
-        if (event.kind != rules::ConditionKind::frames)
+        if (event.kind != rules::ConditionKind::frames) {
+            if (!framesTell(event.kind))
+                continue;
+            rules::ConditionRule rule{
+                event.name, event.kind, {}, event.hold, {}, -1, event.above, event.state, {}, event.when, event.bus, true};
+            if (event.kind == rules::ConditionKind::silent) {
+                auto silent = filter::Filter::compile(event.when, catalog, {&named});
+                if (!silent)
+                    continue;       // it is named where the rules are
+                rule.filter = std::move(*silent);
+            }
+            if (!event.bus.empty())
+                rule.bus = catalog->findBus(event.bus);
+            if (event.bus.empty() || rule.bus >= 0)
+                out.rules.push_back(std::move(rule));
             continue;
+        }
         auto filter = filter::Filter::compile(event.when, catalog, {&named});
         if (filter) {
             out.conditions.push_back({event.name, std::move(*filter), event.hold});

@@ -14,10 +14,14 @@ namespace wavetrope::rig {
 /// What became of a rig's events.
 struct EventConditions {
     std::vector<filter::ConditionSpec> conditions;
+    std::vector<rules::ConditionRule> rules;        ///< Of the other kinds, those of which frames and their stamps tell.
     /// Those that speak of something that the catalog has not, each with its name and place in the document. In a log from
     /// elsewhere they are no events; in a run they are mistakes.
     std::vector<std::pair<std::string, Error>> unknown;
 };
+
+/// Whether frames and their stamps tell of a kind of condition.
+[[nodiscard]] bool framesTell(rules::ConditionKind kind);
 
 [[nodiscard]] EventConditions conditionsOf(const Rig& rig, const std::shared_ptr<const database::Catalog>& catalog);
 

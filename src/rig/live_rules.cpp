@@ -11,6 +11,7 @@ namespace wavetrope::rig {
 
 namespace {
 
+constexpr std::size_t mostNoted = 1000;     // between two looks
 constexpr std::size_t mostTakes = 10'000, mostStretches = 20'000;
 constexpr int flushesBetweenDisk = 50;
 
@@ -103,6 +104,11 @@ void LiveRules::became(std::size_t condition, Time at, bool now)
         if (facts_[condition].open >= stretchesForgotten_)
             stretches_[static_cast<std::size_t>(facts_[condition].open - stretchesForgotten_)].to = at;
         return;
+    }
+    if (condition < noted_.size() && noted_[condition] && fresh_.size() < mostNoted) {
+        const rules::ConditionRule& rule = rules_->rules().conditions[condition];
+        const bool lasts = rule.kind == rules::ConditionKind::frames || rule.kind == rules::ConditionKind::silent;
+        fresh_.push_back({rule.name, lasts ? at - rule.span : at, at, static_cast<std::uint8_t>(std::max(0, rule.bus))});
     }
     facts_[condition].open = stretchesForgotten_ + stretches_.size();
     stretches_.push_back({condition, at, std::nullopt});

@@ -6,6 +6,7 @@
 #include <memory>
 #include <string>
 #include <unordered_map>
+#include <utility>
 #include <vector>
 
 #include "record/take_writer.h"
@@ -71,6 +72,17 @@ public:
     [[nodiscard]] const std::deque<rules::Take>& takes() const { return takes_; }
     /// When conditions were true, in the order in which that began; the oldest are forgotten behind many.
     [[nodiscard]] const std::deque<rules::TrueStretch>& stretches() const { return stretches_; }
+    /// A condition that became true, for those who list events.
+    struct Noted {
+        std::string name;
+        Time began{};                   ///< A hold time, or a silence, counts from its beginning.
+        Time at{};
+        std::uint8_t bus = 0;
+    };
+    /// Which conditions are noted.
+    void setNoted(std::vector<bool> which) { noted_ = std::move(which); }
+    /// What was noted since it was asked last; the oldest are left out behind many.
+    [[nodiscard]] std::vector<Noted> takeNoted() { return std::exchange(fresh_, {}); }
     /// Goes up whenever takes or stretches change.
     [[nodiscard]] std::uint64_t changes() const { return changes_; }
 
@@ -95,6 +107,8 @@ private:
     std::unique_ptr<rules::Rules> rules_;
     std::unordered_map<std::uint64_t, trace::IdentifierIndex> identifiers_;
     std::vector<Facts> facts_;
+    std::vector<bool> noted_;
+    std::vector<Noted> fresh_;
     std::vector<std::unique_ptr<record::TakeWriter>> writers_;      // of each recording
     std::vector<std::string> never_;
     std::deque<rules::Take> takes_;

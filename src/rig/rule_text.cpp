@@ -9,6 +9,7 @@
 #include "base/joined.h"
 #include "base/number_text.h"
 #include "base/time_text.h"
+#include "base/trimmed.h"
 #include "rig/rules_json.h"
 
 namespace wavetrope::rig {
@@ -16,12 +17,6 @@ namespace wavetrope::rig {
 namespace {
 
 using rules::ConditionKind;
-
-std::string trimmed(std::string_view text)
-{
-    const auto from = text.find_first_not_of(" \t");
-    return from == std::string_view::npos ? std::string() : std::string(text.substr(from, text.find_last_not_of(" \t") - from + 1));
-}
 
 // Cuts "<word> SPAN" off the end of a text, outside of quotes.
 std::optional<Time> cutSpan(std::string& text, std::string_view word)

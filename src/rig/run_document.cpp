@@ -98,7 +98,9 @@ void RunDocument::prepare()
             next.buses[i].name = "Bus " + std::to_string(i + 1);
     }
     next.catalog = catalogFor(names, readingRig_, databases_);
-    next.measures = std::make_shared<measure::Measures>(next.catalog, rates, conditionsOf(readingRig_, next.catalog).conditions);
+    EventConditions events = conditionsOf(readingRig_, next.catalog);
+    next.measures = std::make_shared<measure::Measures>(
+        next.catalog, rates, events.conditions, std::string(), std::vector<std::shared_ptr<measure::Observer>>{}, events.rules);
     next.begins = ownTrace_.snapshot().earliest();
     measuring_ = next.measures;
     const std::scoped_lock lock(preparedMutex_);

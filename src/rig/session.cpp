@@ -11,6 +11,7 @@
 #include "bus/absent_bus.h"
 #include "formats/log_loading.h"
 #include "rig/conditions.h"
+#include "rig/rule_text.h"
 
 namespace wavetrope::rig {
 
@@ -127,8 +128,9 @@ Expected<void> Session::build()
     for (const auto& [name, error] : events.unknown)
         leftOut_.push_back({"the event " + name + " is left out: " + error.what, rig_.path, 0, 0, {}});
     const bool onDisk = options_.spool && !spool_->report().path.empty();
-    measures_ = std::make_unique<measure::Measures>(
-        catalog_, rates, std::move(events.conditions), onDisk ? options_.spool->folder : std::string());
+    measures_ = std::make_unique<measure::Measures>(catalog_, rates, std::move(events.conditions),
+        onDisk ? options_.spool->folder : std::string(), std::vector<std::shared_ptr<measure::Observer>>{}, std::move(events.rules));
+    measuredEvents_ = rig_.events;
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
     const ActorWorld world{
@@ -164,7 +166,13 @@ Expected<std::unique_ptr<LiveRules>> Session::makeRules()
     CompiledRules compiled = rulesOf(rig_, catalog_, names);
     if (!incomplete_ && !compiled.unknown.empty())
         return tl::unexpected(compiled.unknown.front());
+    std::vector<bool> noted;
+    for (const EventSpec& event : rig_.events)
+        noted.push_back(!framesTell(event.kind) || std::none_of(measuredEvents_.begin(), measuredEvents_.end(), [&](const EventSpec& one) {
+            return one.name == event.name && conditionText(one) == conditionText(event);
+        }));
     auto live = LiveRules::create(rig_, std::move(compiled), trace_, std::move(rates), options_.takes);
+    live->setNoted(std::move(noted));
     for (const TakingReport& recording : live->recordings(begins_))
         if (!recording.files.problem.empty())
             leftOut_.push_back({"the recording " + recording.name + " keeps nothing: " + recording.files.problem, {}, 0, 0, {}});
@@ -245,6 +253,8 @@ void Session::slice(Time until)
         watchBuses();
         rules_->settle(allSimulated_ ? until : until - std::max(patience_, handOver_));
         rules_->flush(until);
+        for (const LiveRules::Noted& one : rules_->takeNoted())
+            measures_->note({measure::EventKind::condition, one.began, one.at, one.bus, trace::noRow, one.name, 1});
     }
     if (options_.measured)
         measures_->advance(trace_.snapshot());

@@ -206,6 +206,7 @@ private:
     [[nodiscard]] Expected<std::unique_ptr<LiveRules>> makeRules();
     void watchBuses();
     std::unique_ptr<LiveRules> rules_;
+    std::vector<EventSpec> measuredEvents_;     // the conditions that the measures follow
     std::vector<std::uint64_t> lostBefore_;     // of each bus
     std::vector<bool> goneBefore_;
     bool incomplete_ = false;                   // a database is missing
