@@ -28,6 +28,7 @@
 #include "app/nodes/nodes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
+#include "app/stage/bus_desk.h"
 #include "app/stage/rule_desk.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/closing_dialog.h"
@@ -199,6 +200,12 @@ bool takeRecord(Photographer& photographer, const rig::Rig& demo, const std::str
     while (!window->currentPage()->find<RecordView>()->rehearsed() && timer.elapsed() < 60'000)
         QTest::qWait(20);
     good = photographer.take(*window, QStringLiteral("record") + suffix) && good;
+    // The buses, one of them another than runs.
+    (void)window->stage().buses().set(3, rig::BusField::source, QStringLiteral("mqtts://broker.rink/hall/scanner"));
+    for (Pane* pane : window->currentPage()->panes())
+        pane->setCurrent(pane->count() - 1);
+    QTest::qWait(200);
+    good = photographer.take(*window, QStringLiteral("buses") + suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
     auto* lap = new MainWindow(RunDocument::log(log, *rig));

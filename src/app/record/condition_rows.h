@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "app/paint/row_list.h"
-#include "app/record/in_place.h"
+#include "app/parts/in_place.h"
 #include "app/record/rule_rows.h"
 #include "app/stage/rule_desk.h"
 #include "app/stage/stage.h"

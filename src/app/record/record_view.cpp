@@ -406,8 +406,17 @@ std::vector<RecordingRow> RecordView::recordingRowsNow(const rig::CompiledRules&
     return rows;
 }
 
+void RecordView::showEvent(QShowEvent* event)
+{
+    View::showEvent(event);
+    refresh();
+}
+
+// What nobody looks at costs nothing: neither rows nor a rehearsal.
 void RecordView::refresh()
 {
+    if (!isVisible())
+        return;
     const bool isLive = stage().document().isLive();
     const bool differs = stage().rules().differs();
     if ((!isLive || differs) && !rehearsed())

@@ -51,6 +51,7 @@ private:
     void tellTried(bool differs);
     void share();
     void resizeEvent(QResizeEvent* event) override;
+    void showEvent(QShowEvent* event) override;
     [[nodiscard]] std::vector<ConditionRow> conditionRowsNow(const rig::CompiledRules& compiled);
     [[nodiscard]] std::vector<RecordingRow> recordingRowsNow(const rig::CompiledRules& compiled, unsigned& armed, unsigned& keep);
     [[nodiscard]] const rig::CompiledRules& compiledNow();

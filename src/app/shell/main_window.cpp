@@ -161,6 +161,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     connect(stage_.get(), &Stage::watchWanted, this, &MainWindow::watch, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::fileWanted, this, &MainWindow::openFromHere, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::newRigWanted, this, &MainWindow::newRig, Qt::QueuedConnection);
+    connect(stage_.get(), &Stage::restartWanted, this, &MainWindow::restart, Qt::QueuedConnection);
     new FocusMark(this);
     buildPages();
     refreshTitle();

@@ -128,6 +128,8 @@ private:
     /// Opens a rig or log, asked for where no path is given; the window takes the place of an empty one.
     void openFromHere(const QString& path);
     void makeWayFor(MainWindow* window);
+    /// Begins a run with the rig as it shall be, in a window in place of this one.
+    void restart();
     void takeIntoDocument();
     [[nodiscard]] bool nodesChanged() const;
     [[nodiscard]] bool rigChanged() const;
@@ -170,6 +172,7 @@ private:
     QUndoStack pageSteps_;
     bool askBeforeClosing_ = true;
     bool closeWhenSaved_ = false;
+    bool movedOn_ = false;              // the rig goes on in another window
     std::uint64_t savedRows_ = 0;       // of the run, in the log that it was saved to
     std::uint64_t savingRows_ = 0;
     spool::SpoolReport::Disk announced_ = spool::SpoolReport::Disk::fine;

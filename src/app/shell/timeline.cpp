@@ -136,7 +136,7 @@ void Timeline::paintTakes(QPainter& painter)
                 continue;
             reached = end;
             paintTakeShape(painter, box.adjusted(0, 1, 0, -1), take, stage_.wholeFrom(), stage_.wholeTo(),
-                take.begins <= stage_.wholeFrom() ? theme.ink3 : theme.accent);     // what is kept from the very begin is no news
+                take.begins <= stage_.wholeFrom() ? theme.faint : theme.accent);     // what is kept from the very begin is no news
         }
         // Words stand right of now, where nothing can be yet; of a log in front of the first take, or not at all.
         const double now = xOf(stage_.newest()) + theme.px(8);

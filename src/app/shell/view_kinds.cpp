@@ -2,6 +2,7 @@
 #include "app/shell/view_kinds.h"
 
 #include "app/begin/begin_view.h"
+#include "app/buses/buses_view.h"
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
@@ -40,6 +41,8 @@ const std::vector<ViewKind>& viewKinds()
         {"compare", "Compare", "What differs between two versions of a database",
             [](Stage& stage) -> View* { return new CompareView(stage); }},
         {"record", "Record", "Conditions and recordings of the rig", [](Stage& stage) -> View* { return new RecordView(stage); }},
+        {"buses", "Buses", "Buses of the rig: what each is made of, and what explains it",
+            [](Stage& stage) -> View* { return new BusesView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

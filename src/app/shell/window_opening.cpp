@@ -15,6 +15,7 @@
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/shell/status_line.h"
+#include "app/stage/bus_desk.h"
 #include "app/stage/interfaces.h"
 
 namespace wavetrope::app {
@@ -74,6 +75,44 @@ void MainWindow::makeWayFor(MainWindow* window)
         return;
     window->setGeometry(geometry());
     closeWithoutAsking();
+}
+
+void MainWindow::restart()
+{
+    takeIntoDocument();
+    const auto rig = stage_->buses().planned();
+    // Tried before anything is ended: a mistake leaves this run as it is.
+    Expected<std::unique_ptr<rig::Session>> tried = rig ? rig::Session::create(*rig, rig::loadDatabases(*rig))
+                                                        : tl::unexpected(rig.error());
+    if (!tried) {
+        QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(tried.error().text()));
+        return;
+    }
+    tried->reset();
+    // The rig goes on in the other window; what was not kept of the run is asked about.
+    movedOn_ = true;
+    const QString page = pageTabs_->tabText(pageTabs_->currentIndex());
+    const QRect place = geometry();
+    const bool quits = QApplication::quitOnLastWindowClosed();
+    QApplication::setQuitOnLastWindowClosed(false);
+    if (!close()) {
+        movedOn_ = false;
+        QApplication::setQuitOnLastWindowClosed(quits);
+        return;
+    }
+    // Once this run has let go of its interfaces and files.
+    QTimer::singleShot(0, qApp, [next = *rig, page, place, quits] {
+        QApplication::setQuitOnLastWindowClosed(quits);
+        auto live = liveRun(next);
+        if (!live) {
+            QMessageBox::warning(nullptr, tr("Wavetrope"), QString::fromStdString(live.error().text()));
+            return;
+        }
+        auto* window = new MainWindow(std::move(*live));
+        window->setGeometry(place);
+        window->show();
+        window->showPage(page);
+    });
 }
 
 void MainWindow::openFromHere(const QString& path)

@@ -19,12 +19,12 @@ nlohmann::json usualPages()
 {"name":"Watch","layout":{"split":"vertical","sizes":[58,42],"parts":[{"tabs":[{"view":"roster"}]},{"tabs":[{"view":"stream"}]}]}},
 {"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"events"}]}]}},
 {"name":"Drive","layout":{"split":"vertical","sizes":[55,45],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}},
-{"name":"Record","layout":{"tabs":[{"view":"record"}]}},
+{"name":"Record","layout":{"tabs":[{"view":"record"},{"view":"buses"}]}},
 {"name":"Databases","layout":{"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]}}])");
 }
 
 // What one begins from, where there is no bus to look at.
-nlohmann::json emptyDesk() { return nlohmann::json::parse(R"([{"name":"Begin","layout":{"tabs":[{"view":"begin"}]}}])"); }
+nlohmann::json emptyDesk() { return nlohmann::json::parse(R"([{"name":"Begin","layout":{"tabs":[{"view":"begin"},{"view":"buses"}]}}])"); }
 
 // A step that was done before it is pushed.
 class DoneCommand : public QUndoCommand {

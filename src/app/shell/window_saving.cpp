@@ -17,6 +17,7 @@
 #include "app/shell/main_window.h"
 #include "app/shell/rig_settings_dialog.h"
 #include "app/shell/status_line.h"
+#include "app/stage/bus_desk.h"
 
 namespace wavetrope::app {
 
@@ -41,8 +42,8 @@ bool MainWindow::nodesChanged() const
 
 bool MainWindow::rigChanged() const
 {
-    if ((document_->isLive() && pagesChanged_) || document_->rig().changed() || nodesChanged())
-        return true;
+    if ((document_->isLive() && pagesChanged_) || stage_->buses().document() != document_->rig().saved || nodesChanged())
+        return !movedOn_;
     const rig::Shelf* shelf = stage_->desk().shelfIfRead();
     for (std::size_t i = 0; shelf != nullptr && i < shelf->size(); ++i)
         if (shelf->at(i).own && shelf->at(i).changed())
@@ -138,7 +139,12 @@ bool MainWindow::saveRigTo(const QString& path)
     const bool elsewhere = !rig.path.empty() && to.parent_path() != std::filesystem::absolute(rig.path).parent_path();
     if (elsewhere || rig.path.empty())
         stage_->desk().shelf().moveTo(to.parent_path().string());
-    if (const auto saved = rig::saveRig(rig, to.string()); !saved) {
+    // Buses that do not run yet are in the file; in here the run's stay until it is started anew.
+    const nlohmann::json running = rig.document;
+    rig.document = stage_->buses().document();
+    const auto saved = rig::saveRig(rig, to.string());
+    rig.document = running;
+    if (!saved) {
         QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(saved.error().text()));
         return false;
     }

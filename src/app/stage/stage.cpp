@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "app/stage/desk.h"
+#include "app/stage/bus_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/rule_desk.h"
 
@@ -20,6 +21,7 @@ Stage::Stage(RunDocument& document)
     : document_(document),
       notes_(std::make_unique<NoteDesk>(*this)),
       rules_(std::make_unique<RuleDesk>(*this)),
+      buses_(std::make_unique<BusDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -41,6 +43,8 @@ Desk& Stage::desk()
 NoteDesk& Stage::notes() { return *notes_; }
 
 RuleDesk& Stage::rules() { return *rules_; }
+
+BusDesk& Stage::buses() { return *buses_; }
 
 Time Stage::wholeTo() const
 {

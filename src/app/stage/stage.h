@@ -19,6 +19,7 @@ class BackgroundScan;
 class Desk;
 class NoteDesk;
 class RuleDesk;
+class BusDesk;
 
 /// What the inspector explains.
 struct Selection {
@@ -53,6 +54,8 @@ public:
     [[nodiscard]] NoteDesk& notes();
     /// The conditions and recordings of this window's rig.
     [[nodiscard]] RuleDesk& rules();
+    /// The buses of this window's rig, as they shall be.
+    [[nodiscard]] BusDesk& buses();
 
     [[nodiscard]] RunDocument& document() { return document_; }
     /// Whether there is nothing to look at yet: a rig without a bus.
@@ -124,6 +127,8 @@ Q_SIGNALS:
     /// Somebody wants a rig or log opened; an empty path asks for one.
     void fileWanted(const QString& path);
     void newRigWanted();
+    /// Somebody wants the run started anew with the buses that the rig shall have.
+    void restartWanted();
     /// Somebody wants the definition of an identifier opened, or made.
     void definitionWanted(int bus, unsigned idKey);
 
@@ -137,6 +142,7 @@ private:
     std::unique_ptr<Desk> desk_;
     std::unique_ptr<NoteDesk> notes_;
     std::unique_ptr<RuleDesk> rules_;
+    std::unique_ptr<BusDesk> buses_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/record/in_place.h"
+#include "app/parts/in_place.h"
 
 #include <QKeyEvent>
 

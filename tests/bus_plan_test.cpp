@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The buses of a rig as they shall be: what is written, what follows a new name, what cannot be.
+#include <QTest>
+
+#include <random>
+
+#include "rig/bus_plan.h"
+
+using namespace wavetrope;
+using namespace wavetrope::rig;
+
+namespace {
+
+Rig demo()
+{
+    auto rig = loadRig(WAVETROPE_DEMO "/rig.json");
+    if (!rig)
+        qFatal("%s", rig.error().text().c_str());
+    return std::move(*rig);
+}
+
+Rig small()
+{
+    auto rig = rigFromText(
+        R"({"wavetrope": 1, "name": "small", "ours": 7, "buses": [{"name": "Main", "rate": "500k", "ours": 1}, {"name": "Far", "rate": "250k"}],
+      "filters": [{"name": "near", "expression": "bus Main and not bus Main or id 0x100"}],
+      "nodes": [{"name": "N", "buses": ["Main", "Far"], "sends": [{"id": "0x100", "length": 1, "bus": "Main", "every": "1 s"}]}],
+      "events": [{"name": "e", "when": "bus Main and byte 0 > 1"}, {"name": "f", "load": {"bus": "Main", "above": 80, "over": "1 s"}}, {"name": "g", "bus": "Main", "state": "bus off"}],
+      "recordings": [{"name": "r", "keep": "bus Main"}],
+      "pages": [{"name": "Watch", "layout": {"tabs": [{"view": "lanes", "signals": ["Main:State.Level", "Mainly:State.Level"], "filter": "bus Main"}]}}]})",
+        "small.json");
+    if (!rig)
+        qFatal("%s", rig.error().text().c_str());
+    return std::move(*rig);
+}
+
+}  // namespace
+
+class BusPlanTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void withoutAChangeTheDocumentIsAsItWas()
+    {
+        const Rig rig = demo();
+        QVERIFY(documentWith(rig.document, busesIn(rig)) == rig.document);
+    }
+
+    void aNewNameIsUsedWhereverTheBusIsMeant()
+    {
+        const Rig rig = small();
+        BusPlan plan = withBusField(busesIn(rig), 0, BusField::name, "Rear hall");
+        const auto next = planned(rig, plan);
+        QVERIFY2(next, next ? "" : next.error().text().c_str());
+        const auto& d = next->document;
+        QCOMPARE(d["filters"][0]["expression"].get<std::string>(), std::string("bus \"Rear hall\" and not bus \"Rear hall\" or id 0x100"));
+        QVERIFY(d["nodes"][0]["buses"][0] == "Rear hall" && d["nodes"][0]["sends"][0]["bus"] == "Rear hall");
+        QVERIFY(d["events"][0]["when"] == "bus \"Rear hall\" and byte 0 > 1" && d["events"][1]["load"]["bus"] == "Rear hall"
+                && d["events"][2]["bus"] == "Rear hall");
+        QVERIFY(d["recordings"][0]["keep"] == "bus \"Rear hall\"");
+        QVERIFY(d["pages"][0]["layout"]["tabs"][0]["signals"][0] == "Rear hall:State.Level"
+                && d["pages"][0]["layout"]["tabs"][0]["signals"][1] == "Mainly:State.Level");
+        QVERIFY(d["ours"] == 7 && d["buses"][0]["ours"] == 1);      // what is not known stays
+        // Back again it is as it was.
+        plan = withBusField(plan, 0, BusField::name, "Main");
+        QVERIFY(documentWith(rig.document, plan)["nodes"] == rig.document["nodes"]);
+    }
+
+    void sourcesRatesAndDatabases()
+    {
+        const Rig rig = small();
+        BusPlan plan = busesIn(rig);
+        plan = withBusField(plan, 0, BusField::source, "can0");
+        QVERIFY(plan.buses[0]["interface"] == "can0" && busFieldText(plan.buses[0], BusField::source) == "can0");
+        plan = withBusField(plan, 0, BusField::source, "mqtts://broker/hall");
+        QVERIFY(plan.buses[0]["remote"] == "mqtts://broker/hall" && !plan.buses[0].contains("interface"));
+        const auto next = planned(rig, plan);
+        QVERIFY(next && std::string(next->buses[0].kind->name) == "remote");
+        plan = withBusField(plan, 0, BusField::source, "simulated");
+        QVERIFY(plan.buses[0] == rig.document["buses"][0]);
+        plan = withBusField(plan, 1, BusField::databases, " a.dbc,, b.dbc ");
+        QVERIFY(plan.buses[1]["databases"] == nlohmann::json({"a.dbc", "b.dbc"}));
+        QCOMPARE(busFieldText(plan.buses[1], BusField::databases), std::string("a.dbc, b.dbc"));
+        plan = withBusField(plan, 1, BusField::databases, "");
+        QVERIFY(plan == busesIn(rig));
+        plan = withBusField(plan, 5, BusField::name, "Third");
+        QVERIFY(plan.buses.size() == 3 && planned(rig, plan));
+    }
+
+    void whatCannotBeIsSaid()
+    {
+        const Rig rig = small();
+        const auto problem = [&](const BusPlan& plan) {
+            const auto next = planned(rig, plan);
+            return next ? std::string() : next.error().text();
+        };
+        QVERIFY(problem(withBusField(busesIn(rig), 0, BusField::name, "")).find("name") != std::string::npos);
+        QVERIFY(problem(withBusField(busesIn(rig), 0, BusField::name, "Far")).find("Far") != std::string::npos);
+        QVERIFY(problem(withBusField(busesIn(rig), 0, BusField::rate, "fast")).find("bit rate") != std::string::npos);
+        QVERIFY(problem(withBusField(busesIn(rig), 0, BusField::rate, "")).find("needs a bit rate") != std::string::npos);
+        QVERIFY(problem(withBusField(busesIn(rig), 0, BusField::source, "mqtts://sam:secret@h/a")).find("secret") == std::string::npos);
+        BusPlan without = busesIn(rig);
+        without.buses.erase(0);
+        QVERIFY(!problem(without).empty());     // a condition and a node hang on it
+    }
+};
+
+QTEST_GUILESS_MAIN(BusPlanTest)
+#include "bus_plan_test.moc"

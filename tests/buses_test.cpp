@@ -1,0 +1,118 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The buses of a rig in the window: written in place, undone, and started anew with.
+#include <QApplication>
+#include <QPointer>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include "app/buses/buses_view.h"
+#include "app/shell/main_window.h"
+#include "app/shell/page.h"
+#include "rules_by_hand.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+class BusesTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+
+    static MainWindow* windowOf(const std::string& text)
+    {
+        auto rig = rig::rigFromText(text, {});
+        if (!rig)
+            qFatal("%s", rig.error().text().c_str());
+        auto document = RunDocument::live(*rig);
+        if (!document)
+            qFatal("%s", document.error().text().c_str());
+        auto* window = new MainWindow(std::move(*document));
+        window->resize(1280, 800);
+        window->show();
+        return window;
+    }
+    static BusesView* viewOf(MainWindow* window, const char* page)
+    {
+        window->showPage(QLatin1String(page));
+        for (Pane* pane : window->currentPage()->panes())
+            pane->setCurrent(pane->count() - 1);        // it is the last of them
+        return window->currentPage()->find<BusesView>();
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        QApplication::setOrganizationName(QStringLiteral("wavetrope-test"));
+        QApplication::setQuitOnLastWindowClosed(false);
+    }
+    void cleanup()
+    {
+        while (!MainWindow::all().empty()) {
+            QPointer<MainWindow> window = MainWindow::all().front();
+            window->closeWithoutAsking();
+            QTRY_VERIFY(window.isNull());
+        }
+    }
+
+    void fromNothingToABusThatRuns()
+    {
+        QPointer<MainWindow> window = windowOf(R"({"wavetrope": 1, "name": "No rig yet"})");
+        BusesView* view = viewOf(window, "Begin");
+        QVERIFY(view != nullptr);
+        QTest::mouseClick(view->tools()->findChild<QPushButton*>(QStringLiteral("addBus")), Qt::LeftButton);
+        InPlaceField& field = view->field();
+        QVERIFY(field.isOpen());
+        test::typed(field, QStringLiteral("Deck"), Qt::Key_Tab);
+        test::typed(field, QStringLiteral("mqtts://sam:secret@h/a"), Qt::Key_Return);
+        QVERIFY2(field.problem().contains(QStringLiteral("passed on")), qPrintable(field.problem()));
+        test::typed(field, QStringLiteral("simulated"), Qt::Key_Tab);
+        test::typed(field, QStringLiteral("250k"), Qt::Key_Return);
+        QVERIFY(!field.isOpen());
+        QCOMPARE(view->rowText(0), QStringLiteral("Deck\tsimulated\t250k\tnone\tnot yet"));
+        QVERIFY(window->document().buses().empty());        // the run goes on as it is
+        QTest::mouseClick(view->tools()->findChild<QPushButton*>(QStringLiteral("restartWithThis")), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(window.isNull() && !MainWindow::all().empty(), 30'000);
+        MainWindow* running = MainWindow::all().front();
+        QCOMPARE(running->document().buses().size(), std::size_t{1});
+        QCOMPARE(running->document().buses()[0].rate.nominal, 250'000U);
+        QVERIFY(running->isWindowModified());       // it is saved nowhere yet
+    }
+
+    void changesAreUndoneAndSaved()
+    {
+        MainWindow* window = windowOf(
+            R"({"wavetrope": 1, "name": "two", "buses": [{"name": "A", "rate": "500k"}, {"name": "B", "rate": "250k"}],
+                "events": [{"name": "full", "load": {"bus": "A", "above": 80, "over": "1 s"}}]})");
+        BusesView* view = viewOf(window, "Record");
+        QVERIFY(view != nullptr);
+        QTRY_VERIFY(view->isVisible());
+        view->rows().setFocus();
+        view->rows().choose(0);
+        QTest::keyClick(&view->rows(), Qt::Key_Delete);     // a condition hangs on it
+        QCOMPARE(view->rows().count(), std::uint64_t{2});
+        QTest::keyClick(&view->rows(), Qt::Key_F2);
+        test::typed(view->field(), QStringLiteral("Rear"), Qt::Key_Return);
+        QTest::keyClick(&view->rows(), Qt::Key_Down, Qt::AltModifier);
+        QVERIFY(view->rowText(1).startsWith(QStringLiteral("Rear\t")));
+        QVERIFY(window->stage().buses().differs() && window->isWindowModified());
+        QCOMPARE(window->document().rig().buses[0].name, std::string("A"));
+        // What is saved has them; what runs has not.
+        const QString path = folder_.filePath(QStringLiteral("saved.json"));
+        QVERIFY(window->saveRigTo(path));
+        const auto saved = rig::loadRig(path.toStdString());
+        QVERIFY2(saved, saved ? "" : saved.error().text().c_str());
+        QVERIFY(saved->buses[0].name == "B" && saved->buses[1].name == "Rear" && saved->events[0].bus == "Rear");
+        QTest::mouseClick(view->tools()->findChild<QPushButton*>(QStringLiteral("takeBusesBack")), Qt::LeftButton);
+        QTest::mouseClick(view->tools()->findChild<QPushButton*>(QStringLiteral("takeBusesBack")), Qt::LeftButton);
+        QVERIFY(!window->stage().buses().differs());
+        QVERIFY(view->rowText(0).startsWith(QStringLiteral("A\tsimulated\t500k\tnone\t")));
+    }
+};
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    BusesTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "buses_test.moc"
