@@ -9,6 +9,7 @@
 #include "base/time_text.h"
 #include "can/bit_rate.h"
 #include "can/error_counters.h"
+#include "can/error_words.h"
 #include "can/wire_bits.h"
 #include "can/wire_length.h"
 
@@ -51,6 +52,34 @@ Frame randomFrame(std::mt19937& random, bool fd)
 class CanTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void anErrorFrameIsToldInWords()
+    {
+        const auto words = [](std::uint32_t classes, std::initializer_list<std::uint8_t> data) {
+            Frame frame;
+            frame.kind = FrameKind::error;
+            frame.id.value = classes;
+            frame.length = frame.dlc = 8;
+            std::copy(data.begin(), data.end(), frame.data.begin());
+            return errorWords(frame.view());
+        };
+        QCOMPARE(words(0x88, {0, 0, 0x04, 0x0A}), std::string("stuff error in the data"));
+        QCOMPARE(words(0x08, {0, 0, 0x82, 0x19}), std::string("form error in the acknowledge slot, while sending"));
+        QCOMPARE(words(0x20, {}), std::string("nobody acknowledged"));
+        QCOMPARE(words(0x02, {11}), std::string("arbitration lost in bit 11"));
+        QCOMPARE(words(0x204, {0, 0x30, 0, 0, 0, 0, 130, 12}),
+            std::string("error passive, receiving, error passive, sending (130 sending, 12 receiving)"));
+        QCOMPARE(words(0x40, {}), std::string("bus off"));
+        QCOMPARE(words(0x10, {0, 0, 0, 0, 0x47}), std::string("CAN_H touches ground, CAN_L has no wire"));
+        QCOMPARE(words(0x100, {}), std::string("the controller was restarted"));
+        QCOMPARE(words(0x80, {}), std::string("bus error"));
+        QCOMPARE(words(0, {}), std::string("error frame"));
+        // One that was cut off says what it can.
+        Frame empty;
+        empty.kind = FrameKind::error;
+        empty.id.value = 0x0C;
+        QCOMPARE(errorWords(empty.view()), std::string("protocol error; trouble in the controller"));
+    }
+
     void everyReferenceRowHasTheSameBitsOnTheWire()
     {
         const auto rows = vectorRows("wire_bits.csv");

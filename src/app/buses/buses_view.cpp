@@ -6,6 +6,7 @@
 #include <QDir>
 #include <QDragEnterEvent>
 #include <QFileDialog>
+#include <QHelpEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMimeData>
@@ -13,6 +14,7 @@
 #include <QScrollBar>
 #include <QShortcut>
 #include <QStringListModel>
+#include <QToolTip>
 #include <QUrl>
 #include <QVBoxLayout>
 
@@ -205,6 +207,25 @@ protected:
             fresh ? theme.bodyStrong() : theme.body(), fresh ? theme.accent : theme.ink2);
         painter.setPen(theme.hairline);
         painter.drawLine(0, y + static_cast<int>(height) - 1, rowWidth(), y + static_cast<int>(height) - 1);
+    }
+    bool viewportEvent(QEvent* event) override
+    {
+        if (event->type() == QEvent::ToolTip) {
+            const auto* help = static_cast<QHelpEvent*>(event);
+            if (const std::int64_t index = rowAt(help->pos()); index >= 0) {
+                QStringList words{rowText(static_cast<std::uint64_t>(index)).split(QLatin1Char('\t')).join(QStringLiteral(", "))};
+                rig::Session* session = view_.stage().document().session();
+                if (const int run = inRun(static_cast<std::size_t>(index)); session != nullptr && run >= 0) {
+                    const auto health = session->health();
+                    if (static_cast<std::size_t>(run) < health.size())
+                        words << text(health[static_cast<std::size_t>(run)].facts) << text(health[static_cast<std::size_t>(run)].advice);
+                }
+                words.removeAll(QString());
+                QToolTip::showText(help->globalPos(), words.join(QLatin1Char('\n')), viewport());
+                return true;
+            }
+        }
+        return RowList::viewportEvent(event);
     }
     void mouseDoubleClickEvent(QMouseEvent* event) override
     {

@@ -119,13 +119,18 @@ bool BusChips::event(QEvent* event)
         const auto& buses = stage_.document().buses();
         if (bus < buses.size()) {
             const auto& specs = stage_.document().rig().buses;
-            const bool simulated = stage_.document().session() != nullptr && bus < specs.size() && !specs[bus].kind->ofTheWorld;
-            QToolTip::showText(help->globalPos(),
-                tr("%1: %2, %3. Load of the last second at the cursor")
-                    .arg(QString::fromStdString(buses[bus].name),
-                        stage_.document().isLive() ? (simulated ? tr("simulated bus") : tr("interface of the kernel")) : tr("from the log"),
-                        words(static_cast<unsigned>(bus))),
-                this);
+            rig::Session* session = stage_.document().session();
+            const bool known = session != nullptr && bus < specs.size();
+            const QString source = !known                         ? tr("from the log")
+                                   : !specs[bus].kind->ofTheWorld ? tr("simulated bus")
+                                                                  : QString::fromStdString(specs[bus].address);
+            QString text = tr("%1: %2, %3. Load of the last second at the cursor")
+                               .arg(QString::fromStdString(buses[bus].name), source, words(static_cast<unsigned>(bus)));
+            if (const auto health = session != nullptr ? session->health() : std::vector<bus::Health>{}; bus < health.size())
+                for (const std::string& more : {health[bus].facts, health[bus].advice})
+                    if (!more.empty())
+                        text += QLatin1Char('\n') + QString::fromStdString(more);
+            QToolTip::showText(help->globalPos(), text, this);
         }
         return true;
     }

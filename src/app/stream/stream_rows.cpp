@@ -22,6 +22,7 @@
 #include "app/stage/note_desk.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
+#include "can/error_words.h"
 #include "base/time_text.h"
 
 namespace wavetrope::app {
@@ -361,8 +362,12 @@ QString StreamRows::cellText(int column, const Shown& shown) const
     case name:
         if (stage.document().trace().isGone(shown.now.row))
             return tr("let go: memory was full, and the disk did not take it");
-        if (frame.kind == can::FrameKind::error)
-            return {};
+        if (frame.kind == can::FrameKind::error) {
+            can::FrameView whole;
+            static_cast<can::FrameHead&>(whole) = frame;
+            whole.data = payload.data();
+            return QString::fromStdString(can::errorWords(whole));
+        }
         return shown.message != nullptr               ? QString::fromStdString(shown.message->message->name)
                : frame.kind == can::FrameKind::remote ? tr("remote request")
                                                       : tr("undefined");

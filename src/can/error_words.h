@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What an error frame of the kernel's interface tells, in words.
+#pragma once
+
+#include <string>
+
+#include "can/frame.h"
+
+namespace wavetrope::can {
+
+/// "stuff error in the data, while sending; error passive, receiving (12 sent, 130 received)": the classes in the identifier,
+/// the place and the counters in the data, by linux/can/error.h. "error frame" where it tells nothing.
+[[nodiscard]] std::string errorWords(const FrameView& frame);
+
+}  // namespace wavetrope::can
