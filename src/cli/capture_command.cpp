@@ -153,13 +153,9 @@ void takeAnew(rig::Session& session, const rig::Rig& running, const std::string&
 
 int captureRig(const RigCapture& options)
 {
-    Time span = std::chrono::hours(24 * 365 * 100);
-    if (!options.span.empty()) {
-        const auto read = spanFromText(options.span);
-        if (!read || read->count() <= 0)
-            return report("--for '" + options.span + "': expected a time such as 10s");
-        span = *read;
-    }
+    const auto span = spanOfRun(options.span);
+    if (!span)
+        return report(span.error());
     const auto rig = rig::loadRig(options.rig);
     if (!rig)
         return report(rig.error());
@@ -209,7 +205,7 @@ int captureRig(const RigCapture& options)
     const Time begins = (*session)->begins();
     std::fprintf(stderr, "capturing%s\n", socket ? (", words to " + path).c_str() : "");
     service.say("READY=1\nSTATUS=capturing");
-    (*session)->runFor(span, options.isVirtual ? nullptr : &wall, [&] {
+    (*session)->runFor(*span, options.isVirtual ? nullptr : &wall, [&] {
         const Time now = wall.now();
         service.alive(now);
         if (socket)
@@ -233,7 +229,7 @@ int captureRig(const RigCapture& options)
             service.say("STATUS=" + std::to_string((*session)->trace().rows()) + " frames");
         }
         if (!options.span.empty())
-            progress.show(static_cast<std::uint64_t>(((*session)->now() - begins).count()), static_cast<std::uint64_t>(span.count()));
+            progress.show(static_cast<std::uint64_t>(((*session)->now() - begins).count()), static_cast<std::uint64_t>(span->count()));
         return !interrupted;
     });
     service.say("STOPPING=1");

@@ -307,6 +307,16 @@ void addMatchOption(CLI::App& command, database::Match& match)
         ->type_name("full|group");
 }
 
+Expected<Time> spanOfRun(const std::string& text)
+{
+    if (text.empty())
+        return std::chrono::hours(24 * 365 * 100);
+    const auto read = spanFromText(text);
+    if (!read || read->count() <= 0)
+        return fail("--for '" + text + "': expected a time such as 10s");
+    return *read;
+}
+
 CLI::Option* addRecording(CLI::App& command, RecordOption& recording, const std::string& what)
 {
     auto* record = command.add_option("--record", recording.path, what);

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "base/time.h"
 #include "convert/frame_stream.h"
 #include "database/catalog.h"
 #include "filter/filter_scan.h"
@@ -31,6 +32,9 @@ void warn(const std::string& what);
 
 /// The exit code of a command that has printed: 2, with words, where standard output is full or closed or Ctrl+C ended it.
 [[nodiscard]] int printed(bool good = true);
+
+/// How long a run goes on, from --for; without it, until it is ended.
+[[nodiscard]] Expected<Time> spanOfRun(const std::string& text);
 
 /// Where a command records to.
 struct RecordOption {

@@ -100,13 +100,9 @@ private:
 
 int share(const Sharing& options)
 {
-    Time span = std::chrono::hours(24 * 365 * 100);
-    if (!options.span.empty()) {
-        const auto read = spanFromText(options.span);
-        if (!read || read->count() <= 0)
-            return report("--for '" + options.span + "': expected a time such as 10s");
-        span = *read;
-    }
+    const auto span = spanOfRun(options.span);
+    if (!span)
+        return report(span.error());
     const auto place = remote::placeFromText(options.to);
     if (!place)
         return report(place.error());
@@ -147,7 +143,7 @@ int share(const Sharing& options)
     std::string refused;
     bool everOpen = false;
     Time shown{};
-    (*session)->runFor(span, &wall, [&] {
+    (*session)->runFor(*span, &wall, [&] {
         sharer.flush();
         sharer.carryOut([&](const can::Frame& frame) { return bus.offer(port, frame); });
         if (const Time now = wall.now(); now - shown >= saidEvery || shown == Time{}) {

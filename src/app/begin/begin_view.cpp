@@ -13,6 +13,7 @@
 #include <algorithm>
 
 #include "app/files/recent_files.h"
+#include "app/parts/buttons.h"
 #include "app/paint/paint.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
@@ -63,25 +64,6 @@ QWidget* headOf(const QString& words, QWidget* beside, QWidget* right)
     restyle();
     QObject::connect(&Theme::get(), &Theme::changed, head, restyle);
     return head;
-}
-
-// Words that do something.
-QPushButton* linkOf(const QString& words, const char* name)
-{
-    auto* link = new QPushButton(words);
-    link->setObjectName(QLatin1String(name));
-    link->setCursor(Qt::PointingHandCursor);
-    const auto restyle = [link] {
-        const Theme& theme = Theme::get();
-        link->setFont(theme.bodyStrong());
-        link->setStyleSheet(
-            QStringLiteral("QPushButton { border: none; background: transparent; padding: 1px 2px; color: %1; } "
-                           "QPushButton:hover, QPushButton:focus { border: none; padding: 1px 2px; text-decoration: underline; }")
-                .arg(theme.accent.name()));
-    };
-    restyle();
-    QObject::connect(&Theme::get(), &Theme::changed, link, restyle);
-    return link;
 }
 
 // Which buses of a rig wait for what, in words.
@@ -227,14 +209,14 @@ BeginView::BeginView(Stage& stage)
     across_->addWidget(between_);
     across_->addLayout(right, 44);
     column->addLayout(across_, 1);
-    auto* another = linkOf(tr("Open another..."), "openRig");
-    auto* log = linkOf(tr("Open a log..."), "openLog");
+    auto* another = linkButton(tr("Open another..."), "openRig");
+    auto* log = linkButton(tr("Open a log..."), "openLog");
     log->setToolTip(tr("Ctrl+O"));
     left->addWidget(headOf(tr("Rigs used lately"), nullptr, another));
     rigs_ = new QVBoxLayout;
     rigs_->setSpacing(0);
     left->addLayout(rigs_);
-    auto* fresh = linkOf(tr("New rig, with nothing in it"), "newRigLink");
+    auto* fresh = linkButton(tr("New rig, with nothing in it"), "newRigLink");
     auto* freshLine = new QHBoxLayout;
     auto* key = new QLabel(QStringLiteral("Ctrl+N"));
     freshLine->addWidget(fresh);

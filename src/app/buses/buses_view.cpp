@@ -21,6 +21,7 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
+#include "app/parts/buttons.h"
 #include "app/parts/elided_label.h"
 #include "app/parts/text.h"
 #include "app/stage/interfaces.h"
@@ -34,30 +35,6 @@ using Field = rig::BusField;
 
 constexpr double letterAt = 12, busAt = 36, sourceAt = 176, bitRateAt = 406, databasesAt = 496, stateAt = 672;
 constexpr Field fields[] = {Field::name, Field::source, Field::rate, Field::databases};
-
-QPushButton* plainButton(const QString& words, const char* name, bool asLink)
-{
-    auto* button = new QPushButton(words);
-    button->setObjectName(QLatin1String(name));
-    const auto restyle = [button, asLink] {
-        const Theme& theme = Theme::get();
-        button->setFont(theme.bodyStrong());
-        button->setStyleSheet(
-            asLink ? QStringLiteral("QPushButton { border: none; background: transparent; padding: 1px 2px; color: %1; } "
-                                    "QPushButton:hover, QPushButton:focus { border: none; padding: 1px 2px; text-decoration: underline; }")
-                         .arg(theme.accent.name())
-                   : QStringLiteral(
-                         "QPushButton { padding: %1px %2px; border: 1px solid %3; border-radius: %4px; background: %5; color: %6; }")
-                         .arg(theme.px(2))
-                         .arg(theme.px(8))
-                         .arg(theme.accent.name())
-                         .arg(theme.px(4))
-                         .arg(theme.accentSoft.name(), theme.ink.name()));
-    };
-    restyle();
-    QObject::connect(&Theme::get(), &Theme::changed, button, restyle);
-    return button;
-}
 
 double leftOf(Field field)
 {
@@ -298,13 +275,13 @@ BusesView::BusesView(Stage& stage)
     : View(stage),
       tools_(new QWidget),
       facts_(new ElidedLabel),
-      takeBack_(plainButton(tr("Take it back"), "takeBusesBack", true)),
-      restart_(plainButton(tr("Restart with this"), "restartWithThis", false)),
+      takeBack_(linkButton(tr("Take it back"), "takeBusesBack")),
+      restart_(actingButton(tr("Restart with this"), "restartWithThis")),
       rows_(new Rows(*this))
 {
     setObjectName(QStringLiteral("busesView"));
     setAcceptDrops(true);
-    auto* add = plainButton(tr("Add a bus..."), "addBus", true);
+    auto* add = linkButton(tr("Add a bus..."), "addBus");
     add->setToolTip(tr("Add a bus  (Insert in the list)"));
     takeBack_->setToolTip(tr("Undo the last change  (Ctrl+Z)"));
     restart_->setToolTip(tr("The run goes on with the buses that it has. This ends it, and begins one with these; what was not kept of it "

@@ -12,6 +12,7 @@
 #include <map>
 
 #include "app/paint/paint.h"
+#include "app/parts/buttons.h"
 #include "app/parts/elided_label.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
@@ -43,17 +44,16 @@ RecordView::RecordView(Stage& stage)
       recordingsHead_(new QLabel),
       folder_(new ElidedLabel),
       rehearsalHead_(new ElidedLabel),
-      takeBack_(linkOf(tr("Take it back"), "takeRulesBack")),
-      armAsChanged_(new QPushButton(tr("Arm as changed"))),
+      takeBack_(linkButton(tr("Take it back"), "takeRulesBack")),
+      armAsChanged_(actingButton(tr("Arm as changed"), "armAsChanged")),
       conditionRows_(new ConditionRows(stage)),
       recordingRows_(new RecordingRows(stage)),
       rehearsalRows_(new RehearsalRows(stage))
 {
     setObjectName(QStringLiteral("recordView"));
     facts_->setObjectName(QStringLiteral("recordFacts"));
-    armAsChanged_->setObjectName(QStringLiteral("armAsChanged"));
-    auto* addCondition = linkOf(tr("Add a condition..."), "addCondition");
-    auto* addRecording = linkOf(tr("Add a recording..."), "addRecording");
+    auto* addCondition = linkButton(tr("Add a condition..."), "addCondition");
+    auto* addRecording = linkButton(tr("Add a recording..."), "addRecording");
     auto* kinds = new QMenu(addCondition);
     const QString bus = stage.document().buses().empty() ? QStringLiteral("Main") : text(stage.document().buses().front().name);
     for (const auto& [what, words] :
@@ -126,14 +126,6 @@ RecordView::RecordView(Stage& stage)
             label->setFont(theme.body());
             label->setStyleSheet(QStringLiteral("color: %1").arg(theme.ink2.name()));
         }
-        armAsChanged_->setFont(theme.bodyStrong());
-        armAsChanged_->setStyleSheet(
-            QStringLiteral("QPushButton { padding: %1px %2px; border: 1px solid %3; border-radius: %4px; background: %5; color: %6; }")
-                .arg(theme.px(2))
-                .arg(theme.px(8))
-                .arg(theme.accent.name())
-                .arg(theme.px(4))
-                .arg(theme.accentSoft.name(), theme.ink.name()));
     };
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
@@ -176,24 +168,6 @@ RecordView::~RecordView()
     leaving_ = true;
     if (rehearsing_.joinable())
         rehearsing_.join();
-}
-
-QPushButton* RecordView::linkOf(const QString& words, const char* name)
-{
-    auto* link = new QPushButton(words);
-    link->setObjectName(QLatin1String(name));
-    link->setCursor(Qt::PointingHandCursor);
-    const auto restyle = [link] {
-        const Theme& theme = Theme::get();
-        link->setFont(theme.bodyStrong());
-        link->setStyleSheet(
-            QStringLiteral("QPushButton { border: none; background: transparent; padding: 1px 2px; color: %1; } "
-                           "QPushButton:hover, QPushButton:focus { border: none; padding: 1px 2px; text-decoration: underline; }")
-                .arg(theme.accent.name()));
-    };
-    restyle();
-    connect(&Theme::get(), &Theme::changed, link, restyle);
-    return link;
 }
 
 // Made anew where rules or databases are others.

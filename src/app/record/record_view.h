@@ -55,8 +55,6 @@ private:
     [[nodiscard]] std::vector<ConditionRow> conditionRowsNow(const rig::CompiledRules& compiled);
     [[nodiscard]] std::vector<RecordingRow> recordingRowsNow(const rig::CompiledRules& compiled, unsigned& armed, unsigned& keep);
     [[nodiscard]] const rig::CompiledRules& compiledNow();
-    /// A button that reads as a link.
-    [[nodiscard]] QPushButton* linkOf(const QString& words, const char* name);
 
     QWidget* tools_;
     QLabel* facts_;
