@@ -199,6 +199,7 @@ bool takeRecord(Photographer& photographer, const rig::Rig& demo, const std::str
     timer.start();
     while (!window->currentPage()->find<RecordView>()->rehearsed() && timer.elapsed() < 60'000)
         QTest::qWait(20);
+    window->currentPage()->find<RecordView>()->recordings().choose(0);
     good = photographer.take(*window, QStringLiteral("record") + suffix) && good;
     // The buses, one of them another than runs.
     (void)window->stage().buses().set(3, rig::BusField::source, QStringLiteral("mqtts://broker.rink/hall/scanner"));
@@ -214,6 +215,7 @@ bool takeRecord(Photographer& photographer, const rig::Rig& demo, const std::str
     timer.restart();
     while (!lap->currentPage()->find<RecordView>()->rehearsed() && timer.elapsed() < 60'000)
         QTest::qWait(20);
+    lap->currentPage()->find<RecordView>()->conditions().choose(3);
     good = photographer.take(*lap, QStringLiteral("rehearsal") + suffix) && good;
     lap->closeWithoutAsking();
     QTest::qWait(50);

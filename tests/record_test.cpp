@@ -7,6 +7,7 @@
 #include <QTest>
 
 #include "app/paint/row_list.h"
+#include "app/inspector/inspector_view.h"
 #include "app/record/record_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/timeline.h"
@@ -208,6 +209,17 @@ private Q_SLOTS:
         };
         QTRY_VERIFY_WITH_TIMEOUT(miss().has_value() && miss()->values, 60'000);
         QVERIFY(miss()->values->limit == 5000 && miss()->values->unit == "degC" && miss()->values->closest < 5000);
+        // The inspector explains it, and a recording that is chosen.
+        auto* inspector = window->findChild<Inspector*>();
+        QVERIFY(inspector != nullptr);
+        view->conditions().choose(4);
+        QTRY_VERIFY2(
+            inspector->text().contains(QStringLiteral("Why it was never true")) && inspector->text().contains(QStringLiteral("5000 degC")),
+            qPrintable(inspector->text()));
+        view->recordings().choose(1);
+        QTRY_VERIFY2(inspector->text().contains(QStringLiteral("recording, armed"))
+                         && inspector->text().contains(QStringLiteral("before: 300 frames")),
+            qPrintable(inspector->text()));
     }
 
     void aLogIsRehearsed()

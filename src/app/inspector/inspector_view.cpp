@@ -240,7 +240,7 @@ void Inspector::paintEvent(QPaintEvent*)
         painter.setFont(theme.body());
         painter.setPen(theme.ink2);
         painter.drawText(QRectF(edge(), theme.px(20), width() - 2 * edge(), theme.px(80)), Qt::TextWordWrap,
-            tr("Select a message, a signal, a node or an event: it is explained here."));
+            tr("Select a message, a signal, a node, an event, a condition or a recording: it is explained here."));
         break;
     }
     case Selection::Kind::message:
@@ -248,6 +248,8 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::node: paintNode(painter); break;
     case Selection::Kind::event: paintEventFacts(painter); break;
     case Selection::Kind::interface: paintInterface(painter); break;
+    case Selection::Kind::condition: paintCondition(painter); break;
+    case Selection::Kind::recording: paintRecording(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)

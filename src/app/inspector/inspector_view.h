@@ -39,6 +39,11 @@ private:
     void paintNode(QPainter& painter);
     void paintEventFacts(QPainter& painter);
     void paintInterface(QPainter& painter);
+    void paintCondition(QPainter& painter);
+    void paintRecording(QPainter& painter);
+    void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono);
+    /// Title and what stands under it; gives where the rest begins.
+    double headOf(QPainter& painter, const QString& name, const QString& below);
     void paintErrorTrend(QPainter& painter, double& y, const std::deque<std::pair<unsigned, unsigned>>& counters);
     void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id = {});
     void section(QPainter& painter, double& y, const QString& text, const QString& right = {});

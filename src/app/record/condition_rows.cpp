@@ -163,6 +163,7 @@ void ConditionRows::choose(std::uint64_t index)
     else if (rows_[index].miss && rows_[index].miss->at)
         stage_.setCursor(*rows_[index].miss->at);
     viewport()->update();
+    Q_EMIT chosen();
 }
 
 QString ConditionRows::rowText(std::uint64_t index) const

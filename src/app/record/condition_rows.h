@@ -37,6 +37,9 @@ public:
     /// Height in which all of them stand.
     [[nodiscard]] int wanted() const { return headHeight() + static_cast<int>(count()) * pitch() + 2; }
 
+Q_SIGNALS:
+    void chosen();
+
 protected:
     QString emptyText() const override;
     void paintRow(QPainter& painter, int y, std::uint64_t index) override;

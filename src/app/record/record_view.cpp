@@ -139,7 +139,17 @@ RecordView::RecordView(Stage& stage)
         connect(shortcut, &QShortcut::activated, this, &RecordView::arm);
     }
     connect(recordingRows_, &RecordingRows::startOrStopWanted, this, &RecordView::startOrStop);
-    connect(recordingRows_, &RecordingRows::chosen, this, &RecordView::showRehearsal);
+    connect(recordingRows_, &RecordingRows::chosen, this, [this] {
+        showRehearsal();
+        const auto index = static_cast<std::size_t>(std::max<std::int64_t>(0, recordingRows_->current()));
+        if (index < recordingRows_->rows().size())
+            choose(Selection::Kind::recording, recordingRows_->rows()[index].spec.name);
+    });
+    connect(conditionRows_, &ConditionRows::chosen, this, [this] {
+        const auto index = static_cast<std::size_t>(std::max<std::int64_t>(0, conditionRows_->current()));
+        if (index < conditionRows_->rows().size())
+            choose(Selection::Kind::condition, conditionRows_->rows()[index].name.toStdString());
+    });
     connect(&stage.rules(), &RuleDesk::changed, this, [this] {
         ++generation_;
         refresh();
@@ -237,6 +247,7 @@ void RecordView::rehearse()
             rehearsed_ = done;
             rehearsedRecordings_ = of;
             misses_ = misses;
+            stage().rules().setMisses(misses);
             rehearsedGeneration_ = generation;
             rehearsedRows_ = rows;
             took_ = took;
@@ -562,6 +573,15 @@ void RecordView::showRehearsal()
                             : differs                 ? tr("%1 as changed, over this run up to now").arg(name)
                                                       : tr("%1, over this run").arg(name));
     rehearsalRows_->show(std::move(lines), tr("It starts where the run begins."));
+}
+
+// In the inspector.
+void RecordView::choose(Selection::Kind kind, const std::string& name)
+{
+    Selection selection;
+    selection.kind = kind;
+    selection.node = text(name);
+    stage().select(selection);
 }
 
 void RecordView::arm()

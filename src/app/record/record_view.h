@@ -49,6 +49,7 @@ private:
     void rehearse();
     void showRehearsal();
     void tellTried(bool differs);
+    void choose(Selection::Kind kind, const std::string& name);
     void share();
     void resizeEvent(QResizeEvent* event) override;
     void showEvent(QShowEvent* event) override;

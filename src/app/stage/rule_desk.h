@@ -6,10 +6,12 @@
 #include <QString>
 #include <QUndoStack>
 
+#include <map>
 #include <vector>
 
 #include "app/paint/take_shape.h"
 #include "rig/rule_text.h"
+#include "rules/near_miss.h"
 #include "rules/rehearsal.h"
 
 namespace wavetrope::app {
@@ -50,6 +52,13 @@ public:
     /// What a rehearsal found, for whoever draws takes over the run.
     void setTried(std::vector<TakeTier> tiers);
     [[nodiscard]] const std::vector<TakeTier>& tried() const { return tried_; }
+    /// Why conditions were never true, by name, as far as that was looked for.
+    void setMisses(std::map<std::string, rules::NearMiss> misses) { misses_ = std::move(misses); }
+    [[nodiscard]] const rules::NearMiss* missOf(const std::string& name) const
+    {
+        const auto found = misses_.find(name);
+        return found == misses_.end() ? nullptr : &found->second;
+    }
     /// The takes of the run so far, a tier for each recording that has some.
     [[nodiscard]] std::vector<TakeTier> kept() const;
     /// Has the run follow what the rig says now; takes that go on end. An error leaves it as it is.
@@ -71,6 +80,7 @@ private:
     rig::Rig armed_;                    // its rules alone
     rig::RuleDocument armedDocument_;
     std::vector<TakeTier> tried_;
+    std::map<std::string, rules::NearMiss> misses_;
 };
 
 }  // namespace wavetrope::app

@@ -23,11 +23,11 @@ class BusDesk;
 
 /// What the inspector explains.
 struct Selection {
-    enum class Kind { none, message, signal, node, event, interface } kind = Kind::none;
+    enum class Kind { none, message, signal, node, event, interface, condition, recording } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
     int signal = -1;            ///< Index in the message, for a signal.
-    QString node;               ///< Name of a node, or of an interface of the machine.
+    QString node;               ///< Name of a node, of an interface of the machine, of a condition or recording.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
     [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
