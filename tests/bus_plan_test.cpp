@@ -86,6 +86,22 @@ private Q_SLOTS:
         QVERIFY(plan.buses.size() == 3 && planned(rig, plan));
     }
 
+    void aRigFromALogHasItsBusesAndWhatExplainsThem()
+    {
+        const Rig explained = demo();
+        const auto document = documentOfLog(
+            "lap", {{"Implement", {250'000, 0}}, {"Scanner", {500'000, 2'000'000}}, {"", {}}, {"", {}}, {"Implement", {}}}, explained);
+        const auto rig = rigFromText(document.dump(), {});
+        QVERIFY2(rig, rig ? "" : rig.error().text().c_str());
+        QCOMPARE(rig->buses.size(), std::size_t{5});
+        QVERIFY(
+            rig->buses[0].name == "Implement" && rig->buses[0].rate == (can::BitRate{250'000, 0}) && rig->buses[1].rate.data == 2'000'000U);
+        QVERIFY(rig->buses[2].name == "Bus" && rig->buses[3].name == "Bus 2" && rig->buses[2].rate.nominal == 500'000U);
+        QCOMPARE(rig->buses[4].name, std::string("Implement 2"));
+        QVERIFY(loadDatabases(*rig).problems.empty());
+        QVERIFY(catalogOf(*rig, loadDatabases(*rig))->find(0, {0x181, false}) != nullptr);
+    }
+
     void whatCannotBeIsSaid()
     {
         const Rig rig = small();

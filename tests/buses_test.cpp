@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The buses of a rig in the window: written in place, undone, and started anew with.
+#include <QAction>
 #include <QApplication>
+#include <QDragEnterEvent>
+#include <QDropEvent>
+#include <QMimeData>
 #include <QPointer>
 #include <QPushButton>
 #include <QTemporaryDir>
@@ -76,6 +80,42 @@ private Q_SLOTS:
         QCOMPARE(running->document().buses().size(), std::size_t{1});
         QCOMPARE(running->document().buses()[0].rate.nominal, 250'000U);
         QVERIFY(running->isWindowModified());       // it is saved nowhere yet
+    }
+
+    void fromDatabasesAndFromALog()
+    {
+        QPointer<MainWindow> window = windowOf(R"({"wavetrope": 1, "name": "No rig yet"})");
+        QMimeData dropped;
+        dropped.setUrls({QUrl::fromLocalFile(WAVETROPE_DEMO "/implement.dbc"), QUrl::fromLocalFile(WAVETROPE_DEMO "/body.dbc")});
+        QDragEnterEvent enter(QPoint(400, 400), Qt::CopyAction, &dropped, Qt::LeftButton, {});
+        QApplication::sendEvent(window, &enter);
+        QDropEvent drop(QPointF(400, 400), Qt::CopyAction, &dropped, Qt::LeftButton, {});
+        QApplication::sendEvent(window, &drop);
+        QTRY_VERIFY_WITH_TIMEOUT(window.isNull() && !MainWindow::all().empty(), 30'000);
+        MainWindow* made = MainWindow::all().front();
+        QCOMPARE(made->document().buses().size(), std::size_t{2});
+        QVERIFY(made->document().buses()[1].name == "body" && made->document().catalog()->find(0, {0x181, false}) != nullptr);
+
+        const auto demo = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        const QString log = folder_.filePath(QStringLiteral("short.pcapng"));
+        {
+            auto session = rig::Session::create(*demo, rig::loadDatabases(*demo));
+            QVERIFY(session && (*session)->record(log.toStdString()));
+            (*session)->runFor(std::chrono::seconds(1), nullptr);
+            QVERIFY((*session)->finishRecording());
+        }
+        auto* logged = new MainWindow(RunDocument::log(log.toStdString(), *demo));
+        logged->show();
+        QTRY_VERIFY_WITH_TIMEOUT(logged->document().ready() && logged->document().buses().size() == 4, 30'000);
+        auto* action = logged->findChild<QAction*>(QStringLiteral("rigFromLog"));
+        QVERIFY(action != nullptr);
+        action->trigger();
+        MainWindow* fromLog = nullptr;
+        for (MainWindow* one : MainWindow::all())
+            if (one->document().isLive() && one->document().rig().name == "short")
+                fromLog = one;
+        QVERIFY(fromLog != nullptr);
+        QVERIFY(fromLog->document().buses().size() == 4 && fromLog->document().catalog()->find(1, {0x181, false}) != nullptr);
     }
 
     void changesAreUndoneAndSaved()

@@ -1,17 +1,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plain program of the kernel's CAN interface, with nothing of the product in it: sends or receives a known
-// sequence of classic, FD and error frames on vcan0.
+// sequence of classic, FD and error frames on an interface, floods one, or is the adapter at a serial line.
+//   kernel_peer send|receive INTERFACE    flood:SECONDS INTERFACE    serial GO-FILE
 #include <linux/can.h>
 #include <linux/can/error.h>
 #include <linux/can/raw.h>
 #include <net/if.h>
 #include <poll.h>
+#include <fcntl.h>
 #include <sys/ioctl.h>
 #include <sys/socket.h>
+#include <termios.h>
 #include <unistd.h>
 
+#include <cerrno>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
+#include <ctime>
 #include <string>
 
 namespace {
@@ -61,16 +67,89 @@ int openSocket(const char* name)
     return ::bind(socket, reinterpret_cast<sockaddr*>(&address), sizeof address) < 0 ? -1 : socket;
 }
 
+// Sends numbered frames for so long, as fast as the interface takes them, and says how many.
+int flood(int socket, int seconds)
+{
+    timespec begun{}, now{};
+    ::clock_gettime(CLOCK_MONOTONIC, &begun);
+    unsigned long long count = 0;
+    do {
+        for (int i = 0; i < 64; ++i) {
+            can_frame frame{};
+            frame.can_id = 0x100U + static_cast<unsigned>(count % 256);
+            frame.len = 8;
+            std::memcpy(frame.data, &count, sizeof count);
+            if (::write(socket, &frame, sizeof frame) == static_cast<ssize_t>(sizeof frame))
+                ++count;
+            else if (errno != ENOBUFS)
+                return 4;
+        }
+        ::clock_gettime(CLOCK_MONOTONIC, &now);
+    } while (now.tv_sec - begun.tv_sec < seconds);
+    std::printf("%llu\n", count);
+    return 0;
+}
+
+// The adapter at a serial line: takes what the kernel's line discipline writes, line by line, and prints it; once the file
+// is there, 200 frames come from it, in the line's own text: t, identifier, length, bytes.
+int serial(const char* go)
+{
+    const int adapter = ::posix_openpt(O_RDWR | O_NOCTTY);
+    if (adapter < 0 || ::grantpt(adapter) != 0 || ::unlockpt(adapter) != 0)
+        return 5;
+    const int line = ::open(::ptsname(adapter), O_RDWR | O_NOCTTY);
+    termios raw{};
+    ::tcgetattr(line, &raw);
+    ::cfmakeraw(&raw);
+    ::tcsetattr(line, TCSANOW, &raw);
+    int discipline = 17;        // N_SLCAN
+    char name[IFNAMSIZ] = "";
+    if (line < 0 || ::ioctl(line, TIOCSETD, &discipline) < 0 || ::ioctl(line, SIOCGIFNAME, name) < 0)
+        return 6;
+    std::printf("ready %s\n", name);
+    std::fflush(stdout);
+    bool sent = false;
+    std::string said;
+    for (;;) {
+        pollfd waiting{adapter, POLLIN, 0};
+        if (::poll(&waiting, 1, 50) > 0) {
+            char c = 0;
+            if (::read(adapter, &c, 1) != 1)
+                return 7;
+            if (c != '\r') {
+                said += c;
+                continue;
+            }
+            std::printf("%s\n", said.c_str());
+            std::fflush(stdout);
+            said.clear();
+        } else if (!sent && ::access(go, F_OK) == 0) {
+            sent = true;
+            for (unsigned i = 0; i < frames; ++i) {
+                char text[40];
+                const int size = std::snprintf(text, sizeof text, "t%03X2%02X%02X\r", 0x100U + i, i, 255U - i);
+                if (::write(adapter, text, static_cast<std::size_t>(size)) != size)
+                    return 8;
+                usleep(500);
+            }
+        }
+    }
+}
+
 }  // namespace
 
 int main(int argc, char** argv)
 {
     if (argc != 3)
         return 2;
+    const std::string mode = argv[1];
+    if (mode == "serial")
+        return serial(argv[2]);
     const int socket = openSocket(argv[2]);
     if (socket < 0)
         return 3;
-    const std::string mode = argv[1];
+    if (mode.starts_with("flood:"))
+        return flood(socket, std::atoi(mode.c_str() + 6));
     if (mode == "send") {
         for (int i = 0; i < frames; ++i) {
             canfd_frame frame;

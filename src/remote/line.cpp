@@ -29,11 +29,15 @@ constexpr int connectMilliseconds = 3000;
 constexpr int loopMilliseconds = 100;
 constexpr unsigned mostOnTheWay = 512;
 
-void beReady()
-{
-    static const int done = mosquitto_lib_init();
-    (void)done;
-}
+// The library is made ready once, and cleaned up where the program ends.
+struct Library {
+    Library() { mosquitto_lib_init(); }
+    ~Library() { mosquitto_lib_cleanup(); }
+    Library(const Library&) = delete;
+    Library& operator=(const Library&) = delete;
+};
+
+void beReady() { static const Library library; }
 
 std::string ownName()
 {
@@ -290,6 +294,12 @@ void Line::attempt()
         mosquitto_reinitialise(mosquitto_, ownName().c_str(), true, this);
         prepare();
     }
+    // The library makes its encryption ready with the first line that needs it, and does not look whether two do so at once.
+    static std::mutex first;
+    static std::atomic<bool> encryptionReady{false};
+    std::unique_lock<std::mutex> alone;
+    if (options_.place.encrypted && !encryptionReady)
+        alone = std::unique_lock(first);
     answered_ = false;
     const char* host = options_.place.host.c_str();
     int rc = MOSQ_ERR_SUCCESS;
@@ -302,6 +312,9 @@ void Line::attempt()
         rc = mosquitto_connect_bind_v5(mosquitto_, host, options_.place.port, keepAliveSeconds, nullptr, properties);
         mosquitto_property_free_all(&properties);
     }
+    if (rc == MOSQ_ERR_SUCCESS && options_.place.encrypted)
+        encryptionReady = true;
+    alone = {};
     const auto began = std::chrono::steady_clock::now();
     while (rc == MOSQ_ERR_SUCCESS && !(closing_ && !open_)) {
         rc = mosquitto_loop(mosquitto_, loopMilliseconds, 1);

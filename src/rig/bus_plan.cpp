@@ -2,6 +2,8 @@
 #include "rig/bus_plan.h"
 
 #include <algorithm>
+#include <filesystem>
+#include <set>
 
 #include "base/trimmed.h"
 #include "filter/lexer.h"
@@ -165,6 +167,29 @@ BusPlan withBusField(BusPlan plan, std::size_t index, BusField field, const std:
     }
     }
     return plan;
+}
+
+json documentOfLog(const std::string& name, const std::vector<trace::TraceBus>& buses, const Rig& explained)
+{
+    json list = json::array();
+    std::set<std::string> names;
+    for (const trace::TraceBus& of : buses) {
+        const std::string wanted = of.name.empty() ? "Bus" : of.name;
+        std::string called = wanted;
+        for (int number = 2; !names.insert(called).second; ++number)
+            called = wanted + " " + std::to_string(number);
+        json bus = {{"name", called}, {"rate", of.rate.known() ? can::toText(of.rate) : std::string("500k")}};
+        for (const BusSpec& spec : explained.buses) {
+            if (spec.name != of.name)
+                continue;
+            for (const std::string& file : spec.databases)
+                bus["databases"].push_back(std::filesystem::absolute(explained.resolve(file)).lexically_normal().string());
+            if (spec.match == database::Match::group)
+                bus["match"] = "group";
+        }
+        list.push_back(std::move(bus));
+    }
+    return {{"wavetrope", Rig::version}, {"name", name}, {"buses", std::move(list)}};
 }
 
 }  // namespace wavetrope::rig

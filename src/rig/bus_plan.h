@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "rig/rig.h"
+#include "trace/trace.h"
 
 namespace wavetrope::rig {
 
@@ -35,5 +36,9 @@ enum class BusField : std::uint8_t {
 [[nodiscard]] std::string busFieldText(const nlohmann::json& bus, BusField field);
 /// The plan with a field as it was typed; an index behind the last adds a bus. What cannot be is an error of `planned`.
 [[nodiscard]] BusPlan withBusField(BusPlan plan, std::size_t index, BusField field, const std::string& text);
+
+/// The document of a rig with the buses of a log: their names and rates, and the databases that explain them in `explained`.
+/// A rate that the log does not tell is 500k. Names are made distinct.
+[[nodiscard]] nlohmann::json documentOfLog(const std::string& name, const std::vector<trace::TraceBus>& buses, const Rig& explained);
 
 }  // namespace wavetrope::rig

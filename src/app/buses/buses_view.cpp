@@ -85,6 +85,15 @@ public:
     {
         chosen_ = static_cast<std::int64_t>(index);
         viewport()->update();
+        // The interface that it is made of, by its name or by what it hangs on, in the inspector.
+        const std::string source = rig::busFieldText(buses()[index], Field::source);
+        for (const bus::WatchedInterface& one : Interfaces::get().all())
+            if (!source.empty() && (one.is.name == source || one.is.place == source)) {
+                Selection selection;
+                selection.kind = Selection::Kind::interface;
+                selection.node = text(one.is.name);
+                view_.stage().select(selection);
+            }
     }
     [[nodiscard]] QString cell(std::size_t index, Field which) const
     {

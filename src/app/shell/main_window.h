@@ -128,6 +128,11 @@ private:
     /// Opens a rig or log, asked for where no path is given; the window takes the place of an empty one.
     void openFromHere(const QString& path);
     void makeWayFor(MainWindow* window);
+    /// Opens a rig that was made up here in a window of its own; an empty desk gives way to it.
+    void openMade(const nlohmann::json& document);
+    void openDatabases(const QStringList& paths);
+    /// A rig with the buses of this window's log.
+    void rigFromLog();
     /// Begins a run with the rig as it shall be, in a window in place of this one.
     void restart();
     void takeIntoDocument();

@@ -40,6 +40,8 @@ void MainWindow::buildMenu()
             recent->addAction(tr("nothing yet"))->setEnabled(false);
     });
     add(menu_, tr("New rig"), QKeySequence::New, [this] { newRig(); })->setObjectName(QStringLiteral("newRig"));
+    if (!document_->isLive())
+        add(menu_, tr("New rig from this log"), {}, [this] { rigFromLog(); })->setObjectName(QStringLiteral("rigFromLog"));
     add(menu_, tr("Open several logs as one..."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O), [this] {
         const QStringList paths = askForLogs(this, tr("Open several logs as one"));
         if (!paths.isEmpty())

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What opens in a window or in another: logs and rigs that are dropped, a definition, a log that is to be played back.
 #include <QDropEvent>
+#include <QFileInfo>
 #include <QInputDialog>
 #include <QMessageBox>
 #include <QMimeData>
@@ -9,6 +10,8 @@
 #include <QTabBar>
 #include <QTimer>
 #include <QUrl>
+
+#include <set>
 
 #include "app/files/log_files.h"
 #include "app/keeping/keeping_options.h"
@@ -131,8 +134,11 @@ void MainWindow::watch(const QStringList& interfaces)
             bus["rate"] = can::toText(of->is.rate);
         buses.push_back(std::move(bus));
     }
-    const nlohmann::json document = {
-        {"wavetrope", rig::Rig::version}, {"name", interfaces.join(QStringLiteral(", ")).toStdString()}, {"buses", buses}};
+    openMade({{"wavetrope", rig::Rig::version}, {"name", interfaces.join(QStringLiteral(", ")).toStdString()}, {"buses", buses}});
+}
+
+void MainWindow::openMade(const nlohmann::json& document)
+{
     auto rig = rig::rigFromText(document.dump(), {});
     Expected<std::unique_ptr<RunDocument>> live = rig ? liveRun(*rig) : tl::unexpected(rig.error());
     if (!live) {
@@ -142,6 +148,12 @@ void MainWindow::watch(const QStringList& interfaces)
     auto* window = new MainWindow(std::move(*live));
     window->show();
     makeWayFor(window);
+}
+
+void MainWindow::rigFromLog()
+{
+    const std::string name = QFileInfo(QString::fromStdString(document_->path())).completeBaseName().toStdString();
+    openMade(rig::documentOfLog(name.empty() ? document_->title() : name, document_->buses(), document_->rig()));
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event)
@@ -155,13 +167,33 @@ void MainWindow::dropEvent(QDropEvent* event)
     event->acceptProposedAction();
     QStringList logs;
     QStringList rigs;
+    QStringList databases;
     for (const QUrl& url : event->mimeData()->urls())
         if (url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
-            status_->tell(tr("Drop a database on the bus that it explains, in the tree on the left"));
+            databases << url.toLocalFile();
         else if (url.isLocalFile())
             (url.toLocalFile().endsWith(QLatin1String(".json"), Qt::CaseInsensitive) ? rigs : logs) << url.toLocalFile();
+    if (!databases.isEmpty() && !atEmptyDesk())
+        status_->tell(tr("Drop a database on the bus that it explains, in the tree on the left"));
+    else if (!databases.isEmpty())
+        QTimer::singleShot(0, this, [this, databases] { openDatabases(databases); });
     // Whoever dropped them goes on first: questions come behind.
     QTimer::singleShot(0, this, [this, logs, rigs] { openDropped(rigs, logs); });
+}
+
+// On an empty desk: a rig with a bus for each, to be given a source.
+void MainWindow::openDatabases(const QStringList& paths)
+{
+    nlohmann::json buses = nlohmann::json::array();
+    std::set<std::string> names;
+    for (const QString& path : paths) {
+        const std::string wanted = QFileInfo(path).completeBaseName().toStdString();
+        std::string name = wanted;
+        for (int number = 2; !names.insert(name).second; ++number)
+            name = wanted + " " + std::to_string(number);
+        buses.push_back({{"name", name}, {"rate", "500k"}, {"databases", {path.toStdString()}}});
+    }
+    openMade({{"wavetrope", rig::Rig::version}, {"name", QFileInfo(paths.front()).completeBaseName().toStdString()}, {"buses", buses}});
 }
 
 void MainWindow::openDropped(const QStringList& rigs, const QStringList& logs)
