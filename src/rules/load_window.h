@@ -27,12 +27,15 @@ private:
         Time to;
     };
     [[nodiscard]] std::int64_t busyUntil(Time now) const;
+    [[nodiscard]] Time fallsBehind(Time now) const;
+    [[nodiscard]] Time fallsBetween(Time now) const;
 
     Time span_;
     double limit_;
     std::deque<Stretch> frames_;        // that reach into the span
     std::int64_t total_ = 0;            // of all of them
     Time longest_{0};                   // that a single one took
+    bool apart_ = true;                 // each begins where the one before has ended, as on a wire
 };
 
 }  // namespace wavetrope::rules
