@@ -330,20 +330,41 @@ private Q_SLOTS:
         QVERIFY(QFile::remove(folder + "/.one.takes"));
         QVERIFY(QFile::rename(folder + "/kept.list", folder + "/.one.takes"));
         Run run(rig, folder.toStdString());
-        QVERIFY(framesOf(folder + "/one-001.pcapng").size() >= 299);
         run.runFor(seconds(1));
+        QVERIFY(framesOf(folder + "/one-001.pcapng").size() >= 299);
         run.session.reset();
         QCOMPARE(filesOf(folder, QStringLiteral("one-*")), (QStringList{"one-001.pcapng", "one-002.pcapng"}));
         // One that was begun, and in which nothing stood yet, is none.
         QFile list(folder + "/.one.takes");
-        QVERIFY(list.open(QIODevice::Append) && list.write("one-003.pcapng\n") > 0);
+        QVERIFY(list.open(QIODevice::Append) && list.write("one-009.pcapng\n") > 0);
         list.close();
-        QFile part(folder + "/one-003.pcapng.part");
+        QFile part(folder + "/one-009.pcapng.part");
         QVERIFY(part.open(QIODevice::WriteOnly));
         part.close();
-        (void)Run(rig, folder.toStdString());
-        run.session.reset();
-        QCOMPARE(filesOf(folder, QStringLiteral("one-*")), (QStringList{"one-001.pcapng", "one-002.pcapng"}));
+        Run(rig, folder.toStdString()).runFor(seconds(1));
+        QCOMPARE(filesOf(folder, QStringLiteral("one-*")), (QStringList{"one-001.pcapng", "one-002.pcapng", "one-003.pcapng"}));
+    }
+
+    void aRunDoesNotWaitForTheDisk()
+    {
+        // A take in each 100 ms, each a file of its own: all are there when the run has ended, in the order of their takes, and
+        // none of them is held in the list as one that is still written.
+        const QString folder = fresh("many");
+        const Rig rig = rigOf(R"({"name": "often", "every": "100 ms"})",
+            R"({"name": "many", "start": "often", "after": "50 ms", "files": {"pattern": "{recording}-{number}.pcapng.zst", "keep": 40}})");
+        Run run(rig, folder.toStdString());
+        run.runFor(std::chrono::milliseconds(5990));
+        run.session->endTakes();
+        QCOMPARE(run.report().files.files, 59U);
+        QVERIFY2(run.report().files.problem.empty(), run.report().files.problem.c_str());
+        const QStringList files = filesOf(folder, QStringLiteral("many-*"));
+        QCOMPARE(files.size(), 40);
+        QCOMPARE(files.first(), QStringLiteral("many-020.pcapng.zst"));
+        QCOMPARE(files.last(), QStringLiteral("many-059.pcapng.zst"));
+        QFile list(folder + "/.many.takes");
+        QVERIFY(list.open(QIODevice::ReadOnly));
+        QCOMPARE(QString::fromUtf8(list.readAll()).split('\n', Qt::SkipEmptyParts), files);
+        QCOMPARE(framesOf(folder + "/many-030.pcapng.zst").size(), framesOf(folder + "/many-031.pcapng.zst").size());
     }
 
     void whereTheDiskIsNearlyFullTheOldestTakesGo()

@@ -9,7 +9,7 @@ void Scheduler::at(Time when, Handler handler, void* context, std::uint64_t tag,
 {
     const std::uint64_t order = sequence_++ | (phase == Phase::settle ? 1ULL << 63 : 0);
     heap_.push_back({std::max(when, now_), order, handler, context, tag});
-    std::push_heap(heap_.begin(), heap_.end(), later);
+    std::push_heap(heap_.begin(), heap_.end(), Later());
 }
 
 Scheduler::Slot* Scheduler::takeSlot(Slot slot)
@@ -42,7 +42,7 @@ void Scheduler::at(Time when, Slot& slot, std::uint32_t tag, Phase phase)
 void Scheduler::runUntil(Time end)
 {
     while (!heap_.empty() && heap_.front().when <= end) {
-        std::pop_heap(heap_.begin(), heap_.end(), later);
+        std::pop_heap(heap_.begin(), heap_.end(), Later());
         const Event event = heap_.back();
         heap_.pop_back();
         now_ = event.when;

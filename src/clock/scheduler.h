@@ -55,7 +55,9 @@ private:
         void* context;
         std::uint64_t tag;
     };
-    static bool later(const Event& a, const Event& b) { return a.when != b.when ? a.when > b.when : a.order > b.order; }
+    struct Later {
+        bool operator()(const Event& a, const Event& b) const { return a.when != b.when ? a.when > b.when : a.order > b.order; }
+    };
 
     std::vector<Event> heap_;
     std::deque<Slot> slots_;        // stay where they are: events know them

@@ -18,6 +18,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr int flushesBetweenTries = 50;
+constexpr std::size_t mostEnding = 16;      // files of one recording that are made whole while it takes more
 constexpr const char* partly = ".part";
 
 // Days since 1970, of the local calendar.
@@ -45,7 +46,7 @@ bool isThere(const fs::path& path)
 }  // namespace
 
 Expected<std::unique_ptr<TakeWriter>> TakeWriter::create(
-    const std::string& recording, const FileRules& rules, const std::string& folder, std::vector<trace::TraceBus> buses)
+    const std::string& recording, const FileRules& rules, const std::string& folder, std::vector<trace::TraceBus> buses, Workers& workers)
 {
     const auto name = fileNameFrom(rules.pattern, {recording, {}, 1, 1, Time{0}, false});
     if (!name)
@@ -56,17 +57,21 @@ Expected<std::unique_ptr<TakeWriter>> TakeWriter::create(
     fs::create_directories(folder, code);
     if (code)
         return fail("the folder for recordings cannot be made: " + code.message(), folder, "Choose another one");
-    auto writer = std::unique_ptr<TakeWriter>(new TakeWriter(recording, rules, folder, std::move(buses)));
-    writer->readList();
-    return writer;
+    return std::unique_ptr<TakeWriter>(new TakeWriter(recording, rules, folder, std::move(buses), workers));
 }
 
-TakeWriter::~TakeWriter() { close(); }
+TakeWriter::~TakeWriter()
+{
+    close();
+    settle();
+}
+
+std::string TakeWriter::listPath() const { return (fs::path(folder_) / ("." + fileNameOf(recording_) + ".takes")).string(); }
 
 // What a crash left beside its place is whole as far as it goes.
-void TakeWriter::readList()
+void TakeWriter::takeUp()
 {
-    std::ifstream in(fs::path(folder_) / ("." + fileNameOf(recording_) + ".takes"));
+    std::ifstream in(listPath());
     std::set<std::string> seen;
     for (std::string name; std::getline(in, name);) {
         if (name.empty() || name.find('/') != std::string::npos || name == "." || name == ".." || !seen.insert(name).second)
@@ -90,10 +95,14 @@ void TakeWriter::saveList()
     std::string text;
     for (const Written& one : whole_)
         text += one.name + '\n';
+    for (const Ending& one : ending_)
+        text += one.file.name + '\n';
     if (!openName_.empty())
         text += openName_ + '\n';
-    if (const auto saved = replaceFile((fs::path(folder_) / ("." + fileNameOf(recording_) + ".takes")).string(), text); !saved)
+    if (const auto saved = replaceFile(listPath(), text, Reaches::system); !saved)
         report_.problem = saved.error().text();
+    else
+        (void)workers_.submit([path = listPath()] { syncFile(path); });
 }
 
 void TakeWriter::begin(std::uint64_t take, Time at, const std::string& why)
@@ -161,20 +170,53 @@ void TakeWriter::close()
 {
     if (!file_)
         return;
-    if (const auto finished = file_->finish(); !finished)
-        return leave(finished.error());
-    whole_.push_back({openName_, sizeOf(file_->path())});
-    openName_.clear();
-    file_.reset();
+    if (const auto flushed = file_->flush(); !flushed)
+        return leave(flushed.error());
+    collect(mostEnding - 1);
+    Ending ending{{std::exchange(openName_, {}), file_->bytes()}, {}};
+    ending.whole = workers_.submit([file = std::move(file_)] { return file->finish(); });
+    ending_.push_back(std::move(ending));
+}
+
+// Takes in the files that are whole by now, and waits for the oldest until there are so many at the most that are not.
+void TakeWriter::collect(std::size_t most)
+{
+    bool any = false;
+    while (!ending_.empty()
+           && (ending_.size() > most || ending_.front().whole.wait_for(std::chrono::seconds(0)) == std::future_status::ready)) {
+        Written file = std::move(ending_.front().file);
+        const auto finished = workers_.wait(ending_.front().whole);
+        ending_.pop_front();
+        const fs::path path = fs::path(folder_) / file.name;
+        if (!finished) {
+            // What is there stays readable.
+            report_.problem = finished.error().text();
+            std::error_code code;
+            fs::rename(path.string() + partly, path, code);
+            wait_ = flushesBetweenTries;
+        }
+        file.bytes = sizeOf(path);
+        whole_.push_back(std::move(file));
+        any = true;
+    }
+    if (!any)
+        return;
     bound();
     saveList();
+}
+
+void TakeWriter::settle()
+{
+    collect(0);
+    syncFile(listPath());
 }
 
 // What is there stays readable; behind it a new file is tried, for as long as the take goes on.
 void TakeWriter::leave(const Error& problem)
 {
-    report_.problem = problem.text();
     file_.reset();
+    collect(0);
+    report_.problem = problem.text();
     const fs::path path = fs::path(folder_) / openName_;
     std::error_code code;
     fs::rename(path.string() + partly, path, code);
@@ -205,6 +247,7 @@ void TakeWriter::flush()
 {
     if (wait_ > 0)
         --wait_;
+    collect(mostEnding);
     if (!file_)
         return;
     if (const auto flushed = file_->flush(); !flushed)
@@ -237,6 +280,8 @@ WriterReport TakeWriter::report() const
     out.frames = takeFrames_;
     for (const Written& one : whole_)
         out.bytes += one.bytes;
+    for (const Ending& one : ending_)
+        out.bytes += one.file.bytes;
     if (file_)
         out.bytes += file_->bytes();
     return out;

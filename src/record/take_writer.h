@@ -2,10 +2,13 @@
 // The takes of one recording, as files in a folder.
 #pragma once
 
+#include <deque>
+#include <future>
 #include <memory>
 #include <string>
 #include <vector>
 
+#include "base/workers.h"
 #include "formats/log_file.h"
 #include "record/file_pattern.h"
 
@@ -34,22 +37,28 @@ struct WriterReport {
     std::string problem;            ///< What is in the way, or empty.
 };
 
-/// Writes one take after the other. A file stands beside its place until it is whole, and never takes the place of one that
+/// Writes one take after the other. Whoever hands it frames does not wait for a disk: files are made whole by workers, which
+/// several writers may share. A file stands beside its place until it is whole, and never takes the place of one that
 /// is there. Which files are its own stands in a list beside them (".RECORDING.takes"), so that no other is ever taken away,
 /// and what a crash left is given its name when the recording is there again.
 class TakeWriter {
 public:
     /// Makes the folder where it is missing. An error names what is wrong with it or with the pattern.
-    [[nodiscard]] static Expected<std::unique_ptr<TakeWriter>> create(
-        const std::string& recording, const FileRules& rules, const std::string& folder, std::vector<trace::TraceBus> buses);
+    /// The workers outlive it.
+    [[nodiscard]] static Expected<std::unique_ptr<TakeWriter>> create(const std::string& recording, const FileRules& rules,
+        const std::string& folder, std::vector<trace::TraceBus> buses, Workers& workers);
     ~TakeWriter();
     TakeWriter(const TakeWriter&) = delete;
     TakeWriter& operator=(const TakeWriter&) = delete;
 
+    /// Takes up what is there from before. To be called when no other one writes into the folder for this recording.
+    void takeUp();
     void begin(std::uint64_t take, Time at, const std::string& why);
     void write(const can::FrameView& frame);
     void lose(std::uint64_t frames) { report_.lost += frames; }
     void end();
+    /// Waits until every file that has ended is whole.
+    void settle();
     /// Hands what was taken to the system, and tries anew where the disk refused. To be called several times a second.
     void flush();
     /// Takes the oldest of its whole files away; false where there is none, or all stay for good.
@@ -59,15 +68,25 @@ public:
     [[nodiscard]] WriterReport report() const;
 
 private:
-    TakeWriter(std::string recording, FileRules rules, std::string folder, std::vector<trace::TraceBus> buses)
-        : recording_(std::move(recording)), rules_(std::move(rules)), folder_(std::move(folder)), buses_(std::move(buses))
+    TakeWriter(std::string recording, FileRules rules, std::string folder, std::vector<trace::TraceBus> buses, Workers& workers)
+        : recording_(std::move(recording)),
+          rules_(std::move(rules)),
+          folder_(std::move(folder)),
+          buses_(std::move(buses)),
+          workers_(workers)
     {}
     struct Written {
         std::string name;
         std::uint64_t bytes = 0;
     };
-    void readList();
+    // A file that is being made whole. It has its name where that went well.
+    struct Ending {
+        Written file;
+        std::future<Expected<void>> whole;
+    };
+    [[nodiscard]] std::string listPath() const;
     void saveList();
+    void collect(std::size_t most);
     [[nodiscard]] bool full(const can::FrameView& frame) const;
     bool open(Time at);
     void close();
@@ -78,7 +97,9 @@ private:
     FileRules rules_;
     std::string folder_;
     std::vector<trace::TraceBus> buses_;
+    Workers& workers_;
     std::vector<Written> whole_;            // the oldest first
+    std::deque<Ending> ending_;             // behind them
     std::unique_ptr<formats::LogFile> file_;
     std::string openName_;
     Time fileBegins_{};

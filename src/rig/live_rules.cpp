@@ -55,7 +55,7 @@ std::unique_ptr<LiveRules> LiveRules::create(const Rig& rig, CompiledRules compi
     }
     for (std::size_t r = 0; r < set.recordings.size(); ++r) {
         const RecordingSpec& spec = rig.recordings[live->compiled_.recordings[r]];
-        auto writer = record::TakeWriter::create(spec.name, spec.files, takes->folder, trace.buses());
+        auto writer = record::TakeWriter::create(spec.name, spec.files, takes->folder, trace.buses(), live->workers_);
         live->problems_.push_back(writer ? std::string() : writer.error().text());
         live->writers_.push_back(writer ? std::move(*writer) : nullptr);
         live->never_.push_back(rules::neverWords(set.recordings[r], set.conditions));
@@ -65,10 +65,28 @@ std::unique_ptr<LiveRules> LiveRules::create(const Rig& rig, CompiledRules compi
     return live;
 }
 
+void LiveRules::begin(Time origin)
+{
+    for (const auto& writer : writers_)
+        if (writer)
+            writer->takeUp();
+    rules_->begin(origin);
+}
+
+void LiveRules::end(const std::string& why)
+{
+    rules_->end(why);
+    for (const auto& writer : writers_)
+        if (writer)
+            writer->settle();
+}
+
 void LiveRules::frame(trace::Row row, const can::FrameView& frame)
 {
     const trace::TraceKey key = trace::TraceKey::of(frame);
-    const auto [found, fresh] = identifiers_.emplace(key.packed(), static_cast<trace::IdentifierIndex>(identifiers_.size()));
+    auto found = identifiers_.find(key.packed());
+    if (found == identifiers_.end())
+        found = identifiers_.emplace(key.packed(), static_cast<trace::IdentifierIndex>(identifiers_.size())).first;
     rules_->frame(row, frame, found->second, key);
 }
 
@@ -83,6 +101,10 @@ void LiveRules::flush(Time now)
     bool full = options_.freeSpace(options_.folder) < options_.leaveFree;
     if (full != nearlyFull_)
         rules_->diskNearlyFull(nearlyFull_ = full, now);
+    if (full)
+        for (const auto& writer : writers_)
+            if (writer)
+                writer->settle();
     // The oldest takes go first, of whatever recording, unless they stay for good.
     while (full) {
         record::TakeWriter* oldest = nullptr;

@@ -50,14 +50,15 @@ public:
     [[nodiscard]] static std::unique_ptr<LiveRules> create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
         std::vector<can::BitRate> rates, const std::optional<TakesOptions>& takes);
 
-    void begin(Time origin) { rules_->begin(origin); }
+    void begin(Time origin);
     /// A frame that the trace has just taken.
     void frame(trace::Row row, const can::FrameView& frame);
     /// All frames up to an instant have come.
     void settle(Time until) { rules_->settle(until); }
     /// Hands what was taken to the system, and looks after the disk. Several times a second.
     void flush(Time now);
-    void end(const std::string& why) { rules_->end(why); }
+    /// The run ends; what was kept stands whole on the disk.
+    void end(const std::string& why);
 
     void press(const std::string& key, Time at) { rules_->press(key, at); }
     void tell(const std::string& word, Time at) { rules_->tell(word, at); }
@@ -109,6 +110,7 @@ private:
     std::vector<Facts> facts_;
     std::vector<bool> noted_;
     std::vector<Noted> fresh_;
+    Workers workers_{2};                            // make files whole
     std::vector<std::unique_ptr<record::TakeWriter>> writers_;      // of each recording
     std::vector<std::string> never_;
     std::deque<rules::Take> takes_;
