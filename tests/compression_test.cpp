@@ -253,6 +253,68 @@ private Q_SLOTS:
         QVERIFY(report->warnings.back().what.find("compressed file is cut off") != std::string::npos);
     }
 
+    void aFileThatGrowsIsReadAsItWas_data()
+    {
+        QTest::addColumn<QString>("ending");
+        for (const char* ending : {"pcapng", "pcap", "log", "csv", "pcapng.zst", "log.gz"})
+            if (formatForName(std::string("x.") + ending))
+                QTest::addRow("%s", ending) << QString::fromLatin1(ending);
+    }
+    void aFileThatGrowsIsReadAsItWas()
+    {
+        // Each time that frames of it are handed on, as many more are written behind.
+        QFETCH(QString, ending);
+        QTemporaryDir folder;
+        const std::string path = folder.filePath("grows." + ending).toStdString();
+        const std::vector<trace::TraceBus> buses = {{"Chassis", {}}};
+        auto file = LogFile::create(path, buses);
+        QVERIFY(file.has_value());
+        can::Frame frame;
+        frame.id = {0x123, false};
+        frame.length = frame.dlc = 8;
+        int written = 0;
+        const auto writeMore = [&](int count) {
+            for (int i = 0; i < count; ++i) {
+                frame.time = Time(std::int64_t{1000} * ++written);
+                (*file)->write(frame.view());
+            }
+            return (*file)->flush().has_value();
+        };
+        struct Growing : Counted {
+            void onFrames(std::span<const can::FrameView> more) override
+            {
+                Counted::onFrames(more);
+                if (++calls < 200)
+                    grow();
+            }
+            std::uint8_t onBus(const trace::TraceBus& bus) override
+            {
+                grow();
+                return Counted::onBus(bus);
+            }
+            bool onProgress(std::uint64_t done, std::uint64_t total) override { return Counted::onProgress(done, total) && calls < 1000; }
+            std::function<void()> grow;
+            int calls = 0;
+        };
+        QVERIFY(writeMore(30'000));
+        Growing growing;
+        growing.grow = [&] { (void)writeMore(2000); };
+        const auto report = readLogFile(path + ".part", growing);
+        QVERIFY2(report.has_value(), report.has_value() ? "" : report.error().text().c_str());
+        QVERIFY(growing.calls < 200);
+        // All that were there when it was opened; of compressed ones more may have come by.
+        QVERIFY2(ending.contains('.') ? growing.frames >= 25'000 : growing.frames == 30'000, std::to_string(growing.frames).c_str());
+        QVERIFY(growing.within || ending.contains('.'));
+        (*file)->discard();
+
+        // One that was opened when it had nothing yet.
+        QVERIFY(QFile(folder.filePath("bytes")).open(QIODevice::WriteOnly));
+        auto source = ByteSource::open(folder.filePath("bytes").toStdString());
+        QFile bytes(folder.filePath("bytes"));
+        QVERIFY(source.has_value() && bytes.open(QIODevice::Append) && bytes.write("more") == 4 && bytes.flush());
+        QVERIFY(source->window(1).empty());
+    }
+
     void aCompressedFileThatIsNoLogIsAnError()
     {
         const auto packed = deflated(Compression::gzip, someBytes(5000, 2, 256), 5000, false);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plain program of the kernel's CAN interface, with nothing of the product in it: sends or receives a known
 // sequence of classic, FD and error frames on an interface, floods one, or is the adapter at a serial line.
-//   kernel_peer send|receive INTERFACE    flood:SECONDS INTERFACE    serial GO-FILE
+//   kernel_peer send|receive INTERFACE    flood:SECONDS INTERFACE    count:FRAMES INTERFACE    serial GO-FILE
 #include <linux/can.h>
 #include <linux/can/error.h>
 #include <linux/can/raw.h>
@@ -67,14 +67,14 @@ int openSocket(const char* name)
     return ::bind(socket, reinterpret_cast<sockaddr*>(&address), sizeof address) < 0 ? -1 : socket;
 }
 
-// Sends numbered frames for so long, as fast as the interface takes them, and says how many.
-int flood(int socket, int seconds)
+// Sends numbered frames for so long, or so many, as fast as the interface takes them, and says how many.
+int flood(int socket, int seconds, unsigned long long most)
 {
     timespec begun{}, now{};
     ::clock_gettime(CLOCK_MONOTONIC, &begun);
     unsigned long long count = 0;
     do {
-        for (int i = 0; i < 64; ++i) {
+        for (int i = 0; i < 64 && count < most; ++i) {
             can_frame frame{};
             frame.can_id = 0x100U + static_cast<unsigned>(count % 256);
             frame.len = 8;
@@ -85,7 +85,7 @@ int flood(int socket, int seconds)
                 return 4;
         }
         ::clock_gettime(CLOCK_MONOTONIC, &now);
-    } while (now.tv_sec - begun.tv_sec < seconds);
+    } while (count < most && now.tv_sec - begun.tv_sec < seconds);
     std::printf("%llu\n", count);
     return 0;
 }
@@ -149,7 +149,9 @@ int main(int argc, char** argv)
     if (socket < 0)
         return 3;
     if (mode.starts_with("flood:"))
-        return flood(socket, std::atoi(mode.c_str() + 6));
+        return flood(socket, std::atoi(mode.c_str() + 6), ~0ULL);
+    if (mode.starts_with("count:"))
+        return flood(socket, 60, std::strtoull(mode.c_str() + 6, nullptr, 10));
     if (mode == "send") {
         for (int i = 0; i < frames; ++i) {
             canfd_frame frame;

@@ -4,23 +4,7 @@
 # sockets. Runs inside tests/in-kernel.   kernel_test.sh CLI PEER DEMO [WINDOW-TEST]
 set -eu
 cli=$1 peer=$2 demo=$3 window=${4:-}
-work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
-problem() { echo "kernel_test: $*" >&2; ip -s link >&2; exit 1; }
-
-# Starts a capture of the interfaces into a file, and waits until it captures.   capture FILE INTERFACE...
-capture() {
-  local file=$1; shift
-  : >"$work/capture.err"    # what the one before said is not taken for this one's word
-  "$cli" capture "${@/#/--interface=}" --record "$file" 2>"$work/capture.err" &
-  capture=$!
-  until grep -q capturing "$work/capture.err"; do kill -0 $capture || problem "no capture: $(cat "$work/capture.err")"; sleep 0.05; done
-}
-# Ends it as Ctrl+C does: what was sent by now is in it.   captured FRAMES
-captured() {
-  kill -INT $capture
-  wait $capture || problem "capture failed: $(cat "$work/capture.err")"
-  grep -q "^$1 frames, 0 lost" "$work/capture.err" || problem "not all of $1 arrived: $(cat "$work/capture.err")"
-}
+. "$(dirname "$0")/kernel_words.sh"
 
 # What is there, and what is said of what is not.
 "$cli" interfaces >"$work/interfaces"
@@ -112,7 +96,7 @@ R
 until grep -q capturing "$work/rig.err"; do kill -0 $rig || problem "no capture of the rig: $(cat "$work/rig.err")"; sleep 0.05; done
 grep -q 'bus There.*no such interface.*waited for' "$work/rig.err" || problem "what is missing is not named: $(cat "$work/rig.err")"
 frames() { "$cli" list "$work/takes/all-001.pcapng.part" --filter "bus $1" --columns time 2>/dev/null | tail -n +2 | wc -l; }
-await() {
+arrives() {
   local tries=0
   until [ "$(frames "$1")" = "$2" ]; do
     kill -0 $rig || problem "the capture of the rig has ended: $(cat "$work/rig.err")"
@@ -129,16 +113,16 @@ says() {
     sleep 0.1
   done
 }
-"$peer" send vcan0; await Here 200
+"$peer" send vcan0; arrives Here 200
 ip link add dev vcan7 type vcan; ip link set vcan7 mtu 72 up
 says alive 1
-"$peer" send vcan7; await There 200
+"$peer" send vcan7; arrives There 200
 ip link del vcan7
 says 'vcan7 is gone' 1
-"$peer" send vcan0; await Here 400
+"$peer" send vcan0; arrives Here 400
 ip link add dev vcan7 type vcan; ip link set vcan7 mtu 72 up
 says alive 2
-"$peer" send vcan7; await There 400
+"$peer" send vcan7; arrives There 400
 kill -TERM $rig
 wait $rig || problem "the capture of the rig failed: $(cat "$work/rig.err")"
 [ "$("$cli" list "$work/takes/all-001.pcapng" --columns time | tail -n +2 | wc -l)" = 800 ] || problem "frames of the rig are missing"

@@ -208,7 +208,10 @@ std::span<const std::uint8_t> ByteSource::window(std::size_t wanted)
         const std::size_t kept = position_ >= bufferStart_ && position_ < bufferEnd ? static_cast<std::size_t>(bufferEnd - position_) : 0;
         makeRoom(std::max(readAhead, wanted), kept);
         bufferStart_ = position_;
-        const std::span<std::uint8_t> room(buffer_->data() + kept, buffer_->size() - kept);
+        std::span<std::uint8_t> room(buffer_->data() + kept, buffer_->size() - kept);
+        // What another program writes behind that is not part of this reading, unless it is followed.
+        if (inflater_ == nullptr && !more_ && pipe_ == nullptr)
+            room = room.first(std::min<std::uint64_t>(room.size(), stored_ - std::min(stored_, bufferStart_ + kept)));
         bufferFill_ = kept + (inflater_ != nullptr ? inflater_->read(room) : fetch(bufferStart_ + kept, room));
         // A pipe gives what is there: as much as is wanted is waited for.
         for (std::size_t got = 1; pipe_ != nullptr && inflater_ == nullptr && got > 0 && bufferFill_ < wanted; bufferFill_ += got)

@@ -19,7 +19,7 @@ namespace wavetrope::formats {
 class ByteSource {
 public:
     /// Opens a file, or a pipe, which is read as it comes; "-" is standard input. Errors for what is missing, unreadable or
-    /// a directory.
+    /// a directory. Of a file that grows it hands out what was there now, unless it is followed.
     [[nodiscard]] static Expected<ByteSource> open(const std::string& path);
     /// Reads from memory that outlives the source; compressed bytes are taken apart only where that is asked for.
     explicit ByteSource(std::span<const std::uint8_t> memory, bool inflate = false);
