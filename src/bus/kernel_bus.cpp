@@ -4,6 +4,7 @@
 #include <fcntl.h>
 #include <linux/can/error.h>
 #include <linux/can/raw.h>
+#include <linux/net_tstamp.h>
 #include <net/if.h>
 #include <poll.h>
 #include <readerwriterqueue/readerwriterqueue.h>
@@ -89,6 +90,8 @@ int KernelBus::openSocket(const std::string& interface, int& index, int& failure
     ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_RECV_OWN_MSGS, &on, sizeof on);
     ::setsockopt(socket, SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &allErrors, sizeof allErrors);
     ::setsockopt(socket, SOL_SOCKET, SO_TIMESTAMPNS, &on, sizeof on);
+    const int hardware = SOF_TIMESTAMPING_RX_HARDWARE | SOF_TIMESTAMPING_RAW_HARDWARE;
+    ::setsockopt(socket, SOL_SOCKET, SO_TIMESTAMPING, &hardware, sizeof hardware);
     ::setsockopt(socket, SOL_SOCKET, SO_RXQ_OVFL, &on, sizeof on);
     if (::setsockopt(socket, SOL_SOCKET, SO_RCVBUFFORCE, &wantedBuffer, sizeof wantedBuffer) < 0)
         ::setsockopt(socket, SOL_SOCKET, SO_RCVBUF, &wantedBuffer, sizeof wantedBuffer);
@@ -201,15 +204,20 @@ void KernelBus::recover()
 void KernelBus::receiveBatch()
 {
     std::array<canfd_frame, batchSize> frames{};
-    std::array<std::array<char, 128>, batchSize> controls{};
+    // Two kinds of stamps, and the count of what was dropped.
+    constexpr std::size_t controlSize = CMSG_SPACE(sizeof(timespec)) + CMSG_SPACE(3 * sizeof(timespec)) + CMSG_SPACE(sizeof(std::uint32_t));
+    struct alignas(cmsghdr) Control {
+        std::array<char, controlSize> bytes;
+    };
+    std::array<Control, batchSize> controls{};
     std::array<iovec, batchSize> parts{};
     std::array<mmsghdr, batchSize> messages{};
     for (unsigned i = 0; i < batchSize; ++i) {
         parts[i] = {&frames[i], sizeof frames[i]};
         messages[i].msg_hdr.msg_iov = &parts[i];
         messages[i].msg_hdr.msg_iovlen = 1;
-        messages[i].msg_hdr.msg_control = controls[i].data();
-        messages[i].msg_hdr.msg_controllen = controls[i].size();
+        messages[i].msg_hdr.msg_control = controls[i].bytes.data();
+        messages[i].msg_hdr.msg_controllen = controls[i].bytes.size();
     }
     const int got = ::recvmmsg(socket_, messages.data(), batchSize, MSG_DONTWAIT, nullptr);
     if (got < 0) {
@@ -223,19 +231,12 @@ void KernelBus::receiveBatch()
         auto frame = fromKernel(frames[static_cast<unsigned>(i)], messages[static_cast<unsigned>(i)].msg_len);
         if (!frame)
             continue;
-        for (cmsghdr* c = CMSG_FIRSTHDR(&header); c != nullptr; c = CMSG_NXTHDR(&header, c)) {
-            if (c->cmsg_level != SOL_SOCKET)
-                continue;
-            if (c->cmsg_type == SO_TIMESTAMPNS) {
-                timespec stamp{};
-                std::memcpy(&stamp, CMSG_DATA(c), sizeof stamp);
-                frame->time = std::chrono::seconds(stamp.tv_sec) + Time(stamp.tv_nsec);
-            } else if (c->cmsg_type == SO_RXQ_OVFL) {
-                std::uint32_t count = 0;
-                std::memcpy(&count, CMSG_DATA(c), sizeof count);
-                overflow_ = count;
-            }
-        }
+        const KernelFacts facts = factsOf(header);
+        const Stamp stamp = stampOf(facts);
+        frame->time = stamp.time;
+        stampedBy_ = stamp.ofHardware ? StampedBy::hardware : facts.hardware ? StampedBy::kernelSinceApart : StampedBy::kernel;
+        if (facts.dropped)
+            overflow_ = *facts.dropped;
         frame->bus = options_.index;
         frame->direction = (header.msg_flags & MSG_CONFIRM) != 0 ? can::Direction::sent : can::Direction::received;
         if (!queue_->frames.try_enqueue(*frame))
@@ -340,6 +341,12 @@ Health KernelBus::health() const
         health.words = interface_ + ": " + std::strerror(failure);
     else if (refused_ > 0)
         health.words = interface_ + " refused " + std::to_string(refused_) + " frames to send: " + std::strerror(refusal_);
+    switch (stampedBy_) {
+    case StampedBy::none: break;
+    case StampedBy::kernel: health.facts = "stamps: the kernel's"; break;
+    case StampedBy::hardware: health.facts = "stamps: the interface's own"; break;
+    case StampedBy::kernelSinceApart: health.facts = "stamps: the kernel's, since the interface's own clock goes by another time"; break;
+    }
     health.errors = errors_;
     health.lost = lost_ + overflow_ + lostBefore_ + refused_;
     if (buffer_ < wantedBuffer && failure == 0)

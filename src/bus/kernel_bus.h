@@ -14,7 +14,7 @@ namespace wavetrope::bus {
 ///
 /// A thread of its own reads the socket into a queue; `take()` brings the frames in on the caller's thread. Frames
 /// that this socket sent come back from the kernel once they were on the bus, and are marked as sent. Time stamps are
-/// the kernel's.
+/// those of the interface's hardware where it has them and they go by the time of day, else the kernel's; its health says which.
 class KernelBus final : public Bus {
 public:
     struct Options {
@@ -65,6 +65,8 @@ private:
     std::atomic<std::uint32_t> overflow_{0};
     std::atomic<std::uint64_t> lostBefore_{0};  // by sockets that are no more
     std::atomic<int> failure_{0};
+    enum class StampedBy : std::uint8_t { none, kernel, hardware, kernelSinceApart };
+    std::atomic<StampedBy> stampedBy_{StampedBy::none};       // of the newest frame
     std::uint64_t refused_ = 0;
     int refusal_ = 0;
     std::uint64_t errors_ = 0;

@@ -66,4 +66,39 @@ std::optional<can::Frame> fromKernel(const canfd_frame& in, std::size_t size)
     return frame;
 }
 
+KernelFacts factsOf(msghdr& message)
+{
+    KernelFacts facts;
+    const auto timeOf = [](const timespec& stamp) { return std::chrono::seconds(stamp.tv_sec) + Time(stamp.tv_nsec); };
+    for (cmsghdr* c = CMSG_FIRSTHDR(&message); c != nullptr; c = CMSG_NXTHDR(&message, c)) {
+        if (c->cmsg_level != SOL_SOCKET)
+            continue;
+        const std::size_t size = c->cmsg_len - CMSG_LEN(0);
+        timespec stamps[3]{};   // linux/errqueue.h, scm_timestamping: by the kernel, no longer used, by the hardware
+        if (c->cmsg_type == SO_TIMESTAMPNS && size >= sizeof stamps[0]) {
+            std::memcpy(stamps, CMSG_DATA(c), sizeof stamps[0]);
+            facts.kernel = timeOf(stamps[0]);
+        } else if (c->cmsg_type == SO_TIMESTAMPING && size >= sizeof stamps) {
+            std::memcpy(stamps, CMSG_DATA(c), sizeof stamps);
+            if (stamps[2].tv_sec != 0 || stamps[2].tv_nsec != 0)
+                facts.hardware = timeOf(stamps[2]);
+        } else if (c->cmsg_type == SO_RXQ_OVFL && size >= sizeof(std::uint32_t)) {
+            facts.dropped.emplace();
+            std::memcpy(&*facts.dropped, CMSG_DATA(c), sizeof *facts.dropped);
+        }
+    }
+    return facts;
+}
+
+Stamp stampOf(const KernelFacts& facts)
+{
+    if (!facts.kernel)
+        return {facts.hardware.value_or(Time{0}), facts.hardware.has_value(), {}};
+    if (!facts.hardware)
+        return {*facts.kernel, false, {}};
+    const Time apart = *facts.kernel - *facts.hardware;
+    const bool together = apart <= mostApart && apart >= -mostApart;
+    return {together ? *facts.hardware : *facts.kernel, together, apart};
+}
+
 }  // namespace wavetrope::bus

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <linux/can.h>
+#include <sys/socket.h>
 
 #include <optional>
 
@@ -21,5 +22,24 @@ struct KernelFrame {
 /// Takes a received frame apart; `size` tells classic from FD. Empty when the size is neither. Time, bus and direction
 /// are left to the caller.
 [[nodiscard]] std::optional<can::Frame> fromKernel(const canfd_frame& frame, std::size_t size);
+
+/// What the kernel tells beside a frame.
+struct KernelFacts {
+    std::optional<Time> kernel;             ///< When it took the frame, by its clock.
+    std::optional<Time> hardware;           ///< When the interface had it, by the clock of that.
+    std::optional<std::uint32_t> dropped;   ///< Frames that the socket has not had for want of room, so far.
+};
+[[nodiscard]] KernelFacts factsOf(msghdr& message);
+
+/// The stamp of a frame: the interface's own where its clock goes by the time of day, and how far that is behind the
+/// kernel's; else the kernel's.
+struct Stamp {
+    Time time{};
+    bool ofHardware = false;
+    Time apart{};           ///< The kernel's, less that of the hardware where it has one.
+};
+/// A clock further from the kernel's than this goes by a time of its own.
+inline constexpr Time mostApart = std::chrono::seconds(1);
+[[nodiscard]] Stamp stampOf(const KernelFacts& facts);
 
 }  // namespace wavetrope::bus

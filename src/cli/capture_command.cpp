@@ -163,7 +163,7 @@ int captureRig(const RigCapture& options)
     for (const Error& problem : databases.problems)
         warn(problem.text());
     rig::SessionOptions how;
-    how.measured = false;
+    how.measured = how.searched = false;
     how.takes.emplace();
     how.takes->folder = options.out.empty() ? "." : options.out;
     how.spool.emplace();

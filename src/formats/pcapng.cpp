@@ -2,6 +2,7 @@
 #include "formats/pcapng.h"
 
 #include <algorithm>
+#include <array>
 #include <cstring>
 #include <optional>
 
@@ -62,20 +63,29 @@ public:
             interface = *bus.early;
             ticks = static_cast<std::uint64_t>(frame.time.count() - earlySeconds * 1'000'000'000);
         }
-        start(enhancedPacket);
-        put32(interface);
-        put32(static_cast<std::uint32_t>(ticks >> 32));
-        put32(static_cast<std::uint32_t>(ticks));
-        put32(size);
-        put32(size);
-        putBytes(packet, size);
-        if (frame.direction != can::Direction::unknown) {
-            put16(packetFlags);
-            put16(4);
-            put32(frame.direction == can::Direction::received ? 1 : 2);
-            put32(endOfOptions);
+        // Every frame goes through here: it is put together in place.
+        std::array<std::uint8_t, 28 + sizeof packet + 3 + 12 + 4> block;
+        std::size_t at = 0;
+        const auto put = [&](std::uint32_t value) {
+            std::memcpy(block.data() + at, &value, sizeof value);
+            at += sizeof value;
+        };
+        const std::uint32_t padded = (size + 3U) & ~3U;
+        const std::uint32_t options = frame.direction != can::Direction::unknown ? 12 : 0;
+        const std::uint32_t length = 28 + padded + options + 4;
+        for (const std::uint32_t value : {static_cast<std::uint32_t>(enhancedPacket), length, interface,
+                 static_cast<std::uint32_t>(ticks >> 32), static_cast<std::uint32_t>(ticks), size, size})
+            put(value);
+        std::memcpy(block.data() + at, packet, size);
+        std::memset(block.data() + at + size, 0, padded - size);
+        at += padded;
+        if (options > 0) {
+            put(packetFlags | 4U << 16);
+            put(frame.direction == can::Direction::received ? 1 : 2);
+            put(endOfOptions);
         }
-        end(target);
+        put(length);
+        target.write({block.data(), at});
         return true;
     }
 

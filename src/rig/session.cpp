@@ -84,6 +84,8 @@ Expected<void> Session::build()
         begins_ = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
         scheduler_ = clock::Scheduler(begins_);
     }
+    if (!options_.searched)
+        trace_.leaveOutPresences();
     for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
         const BusSpec& spec = rig_.buses[i];
         const std::uint8_t index = trace_.addBus({spec.name, spec.rate});

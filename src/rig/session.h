@@ -34,6 +34,7 @@ struct SessionOptions {
     std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
     std::vector<std::string> without;           ///< Nodes left out of the simulation.
     bool measured = true;                       ///< Keep measures up while running.
+    bool searched = true;                       ///< Somebody asks where identifiers occur: a capture of weeks takes less memory without.
     std::optional<TakesOptions> takes{};        ///< Arms the rig's recordings; without, conditions alone are followed.
     std::optional<spool::SpoolOptions> spool;  ///< Keep the run on the disk; none for memory alone, within what the machine allows.
 };

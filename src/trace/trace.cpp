@@ -84,7 +84,7 @@ GroupEnd Trace::newGroup(IdentifierIndex identifier, std::uint8_t length, std::u
     const bool first = slot.epoch != epoch_;
     const std::uint32_t group = open_->addGroup(identifier, length, attributes, first ? noGroup : slot.last);
     slot.last = static_cast<std::uint16_t>(group);
-    if (first)  // its first frame in this segment
+    if (first && presenceKept_)  // its first frame in this segment
         presences_[identifier]->append(
             {static_cast<std::uint32_t>(slots_.size() - 1), group, identifier < counts_.size() ? counts_[identifier] : 0});
     return open_->endOf(group);
@@ -170,7 +170,7 @@ void Trace::append(FilledSegment filled)
         Group& group = open_->ownGroup(g);
         const IdentifierIndex own = group.identifier_;
         group.identifier_ = identifiers[own];
-        if (!seen[own])
+        if (!seen[own] && presenceKept_)
             presences_[group.identifier_]->append({static_cast<std::uint32_t>(slots_.size() - 1), g, counts_[group.identifier_]});
         seen[own] = true;
     }

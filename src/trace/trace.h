@@ -63,6 +63,10 @@ public:
         return slots_[static_cast<std::size_t>(row / segmentRows)]->state.load(std::memory_order_acquire) == SegmentSlot::State::gone;
     }
 
+    /// Nobody will ask where an identifier occurs: `Presence` is not kept, which of runs of weeks would fill memory. Snapshots
+    /// know rows alone then. To be called before there are frames.
+    void leaveOutPresences() { presenceKept_ = false; }
+
     /// Appends a frame (writer) and publishes it.
     void append(const can::FrameView& frame);
     /// Appends a whole segment (writer) and publishes it. To be called where one begins: rows() is a multiple of segmentRows.
@@ -102,6 +106,7 @@ private:
     std::atomic<std::int64_t> origin_{0};
     PublishedList<TraceKey> keys_;
     PublishedList<Presences*> presences_;
+    bool presenceKept_ = true;
     std::atomic<std::uint64_t> rows_{0};
     std::atomic<std::uint64_t> disorders_{0};
     Time lastTime_;
