@@ -2,8 +2,11 @@
 // The buses of a rig as they shall be: what is written, what follows a new name, what cannot be.
 #include <QTest>
 
+#include <algorithm>
 #include <random>
+#include <set>
 
+#include "rig/bus_marks.h"
 #include "rig/bus_plan.h"
 
 using namespace wavetrope;
@@ -100,6 +103,60 @@ private Q_SLOTS:
         QCOMPARE(rig->buses[4].name, std::string("Implement 2"));
         QVERIFY(loadDatabases(*rig).problems.empty());
         QVERIFY(catalogOf(*rig, loadDatabases(*rig))->find(0, {0x181, false}) != nullptr);
+    }
+
+    void lettersAndHues()
+    {
+        const auto marks = [](const char* buses) {
+            const auto rig = rigFromText(std::string(R"({"wavetrope": 1, "buses": [)") + buses + "]}", {});
+            if (!rig)
+                return rig.error().text();
+            std::string out;
+            for (const BusMark& mark : marksOf(rig->buses))
+                out += std::string(1, mark.letter) + std::to_string(mark.hue) + (mark.again ? "' " : " ");
+            return out;
+        };
+        QCOMPARE(marks(R"({"name": "a", "rate": "500k"}, {"name": "b", "rate": "500k"})"), std::string("A0 B1 "));
+        // What is chosen goes first: the letter of a place is then the first that is free.
+        QCOMPARE(
+            marks(
+                R"({"name": "a", "rate": "500k"}, {"name": "b", "rate": "500k", "letter": "A", "hue": 1}, {"name": "c", "rate": "500k"})"),
+            std::string("B0 A0' C2 "));
+        QCOMPARE(marks(R"({"name": "a", "rate": "500k", "letter": "7"}, {"name": "b", "rate": "500k", "letter": "Z", "hue": 8})"),
+            std::string("70 Z7 "));
+        QVERIFY(marks(R"({"name": "a", "rate": "500k", "letter": "ab"})").find("/buses/0/letter") != std::string::npos);
+        QVERIFY(marks(R"({"name": "a", "rate": "500k", "letter": "Ä"})").find("A to Z") != std::string::npos);
+        QVERIFY(marks(R"({"name": "a", "rate": "500k", "hue": 9})").find("1 to 8") != std::string::npos);
+        QVERIFY(marks(R"({"name": "a", "rate": "500k", "hue": 1.5})").find("1 to 8") != std::string::npos);
+        QVERIFY(marks(R"({"name": "a", "rate": "500k", "letter": "K"}, {"name": "b", "rate": "500k", "letter": "K"})").find("letter K")
+                != std::string::npos);
+        // Forty buses that chose at random: no letter twice, as long as there are any.
+        std::mt19937 random(3);
+        for (int n = 0; n < 200; ++n) {
+            std::vector<BusSpec> buses(1 + random() % 26);
+            std::string free = "ABCDEFGHIJKLMNOPQRSTUVWXYZ";
+            std::shuffle(free.begin(), free.end(), random);
+            for (std::size_t i = 0; i < buses.size(); ++i) {
+                buses[i].letter = random() % 2 == 0 ? free[i] : '\0';
+                buses[i].hue = random() % 3 == 0 ? 1 + random() % 8 : 0;
+            }
+            const auto made = marksOf(buses);
+            std::set<char> letters;
+            std::set<unsigned> hues;
+            for (std::size_t i = 0; i < made.size(); ++i) {
+                QVERIFY(letters.insert(made[i].letter).second);
+                QVERIFY(buses[i].letter == 0 || made[i].letter == buses[i].letter);
+                QVERIFY(made[i].hue == (buses[i].hue > 0 ? buses[i].hue - 1 : i % 8));
+                QCOMPARE(made[i].again, !hues.insert(made[i].hue).second);
+            }
+        }
+        // As they are typed; away again; and not a reason to start anew.
+        const Rig rig = small();
+        BusPlan plan = withBusField(withBusField(busesIn(rig), 1, BusField::letter, "K"), 1, BusField::hue, "5");
+        QVERIFY(planned(rig, plan) && planned(rig, plan)->buses[1].letter == 'K' && planned(rig, plan)->buses[1].hue == 5);
+        QVERIFY(plan != busesIn(rig) && withoutMarks(plan.buses) == busesIn(rig).buses);
+        QVERIFY(!planned(rig, withBusField(plan, 1, BusField::hue, "red")));
+        QVERIFY(withBusField(withBusField(plan, 1, BusField::letter, ""), 1, BusField::hue, "") == busesIn(rig));
     }
 
     void whatCannotBeIsSaid()

@@ -9,6 +9,7 @@
 #include <QPushButton>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTimer>
 
 #include "app/buses/buses_view.h"
 #include "app/shell/main_window.h"
@@ -116,6 +117,52 @@ private Q_SLOTS:
                 fromLog = one;
         QVERIFY(fromLog != nullptr);
         QVERIFY(fromLog->document().buses().size() == 4 && fromLog->document().catalog()->find(1, {0x181, false}) != nullptr);
+    }
+
+    void aLetterAndAHueAreChosen()
+    {
+        MainWindow* window = windowOf(
+            R"({"wavetrope": 1, "name": "two", "buses": [{"name": "Near", "rate": "500k"}, {"name": "Far", "rate": "250k"}]})");
+        BusesView* view = viewOf(window, "Record");
+        QVERIFY(view != nullptr);
+        QTRY_VERIFY(view->isVisible());
+        Stage& stage = window->stage();
+        // By the keys of the menu that L opens: the first of it are the letters, the second the hues.
+        const auto choose = [&](const std::vector<Qt::Key>& keys) {
+            bool sent = false;
+            QTimer::singleShot(0, view, [&] {
+                for (const Qt::Key key : keys)
+                    if (QWidget* menu = QApplication::activePopupWidget(); menu != nullptr)
+                        QTest::keyClick(menu, key);
+                sent = true;
+                while (QApplication::activePopupWidget() != nullptr)
+                    QApplication::activePopupWidget()->close();
+            });
+            view->rows().setFocus();
+            QTest::keyClick(&view->rows(), Qt::Key_L);
+            return sent;
+        };
+        view->rows().choose(1);
+        QVERIFY(choose({Qt::Key_Down, Qt::Key_Right, Qt::Key_K}));
+        QCOMPARE(stage.mark(1).letter, QStringLiteral("K"));
+        QVERIFY(choose({Qt::Key_Down, Qt::Key_Down, Qt::Key_Right, Qt::Key_Down, Qt::Key_Down, Qt::Key_Return}));
+        QCOMPARE(stage.mark(1).hue, 2U);
+        QCOMPARE(stage.mark(0).letter, QStringLiteral("A"));
+        QVERIFY(!stage.buses().differs() && window->isWindowModified());    // nothing has to be started anew for it
+        // It goes with the bus to another place, and under another name; what has no letter of its own takes that of its place.
+        QTest::keyClick(&view->rows(), Qt::Key_Up, Qt::AltModifier);
+        QCOMPARE(stage.buses().markOfPlan(0).letter, QStringLiteral("K"));
+        QCOMPARE(stage.mark(1).letter, QStringLiteral("K"));
+        QCOMPARE(stage.mark(0).letter, QStringLiteral("B"));
+        QVERIFY(stage.buses().set(0, rig::BusField::name, QStringLiteral("Aft")));
+        QCOMPARE(stage.mark(1).letter, QStringLiteral("K"));
+        const QString path = folder_.filePath(QStringLiteral("marked.json"));
+        QVERIFY(window->saveRigTo(path));
+        const auto saved = rig::loadRig(path.toStdString());
+        QVERIFY(saved && saved->buses[0].letter == 'K' && saved->buses[0].hue == 3);
+        for (int i = 0; i < 4; ++i)
+            QTest::mouseClick(view->tools()->findChild<QPushButton*>(QStringLiteral("takeBusesBack")), Qt::LeftButton);
+        QVERIFY(stage.mark(1).letter == QStringLiteral("B") && stage.mark(1).hue == 1);
     }
 
     void changesAreUndoneAndSaved()

@@ -283,13 +283,13 @@ private Q_SLOTS:
                 QVERIFY(contrast(theme.error, ground) >= 4.5);
                 QVERIFY(contrast(theme.accent, ground) >= 4.5);
                 for (unsigned bus = 0; bus < 8; ++bus)
-                    QVERIFY2(contrast(theme.bus(bus), ground) >= 3, qPrintable(Theme::letter(bus)));
+                    QVERIFY2(contrast(theme.bus(bus), ground) >= 3, qPrintable(BusMark(bus).letter));
             }
             for (const QColor& tint : theme.tint)
                 QVERIFY(contrast(theme.ink, tint) >= 4.5);
         }
         QCOMPARE(Theme::get().bus(0), Theme::get().bus(8));
-        QCOMPARE(Theme::letter(3), QStringLiteral("D"));
+        QCOMPARE(BusMark(3).letter, QStringLiteral("D"));
     }
 
     void textSizeStaysInItsBounds()

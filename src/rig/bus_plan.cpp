@@ -2,6 +2,7 @@
 #include "rig/bus_plan.h"
 
 #include <algorithm>
+#include <charconv>
 #include <filesystem>
 #include <set>
 
@@ -105,6 +106,15 @@ Expected<Rig> planned(const Rig& rig, const BusPlan& plan)
     return out;
 }
 
+json withoutMarks(json buses)
+{
+    for (json& bus : buses) {
+        bus.erase("letter");
+        bus.erase("hue");
+    }
+    return buses;
+}
+
 std::string busFieldText(const json& bus, BusField field)
 {
     const auto text = [&](const char* key) {
@@ -113,6 +123,8 @@ std::string busFieldText(const json& bus, BusField field)
     switch (field) {
     case BusField::name: return text("name");
     case BusField::rate: return text("rate");
+    case BusField::letter: return text("letter");
+    case BusField::hue: return bus.contains("hue") && bus["hue"].is_number_integer() ? bus["hue"].dump() : std::string();
     case BusField::source: {
         const std::string interface = text("interface");
         return interface.empty() ? text("remote") : interface;
@@ -148,6 +160,14 @@ BusPlan withBusField(BusPlan plan, std::size_t index, BusField field, const std:
         bus["name"] = text;
         break;
     case BusField::rate: put("rate", text, !text.empty()); break;
+    case BusField::letter: put("letter", text, !text.empty()); break;
+    case BusField::hue: {
+        int number = 0;
+        const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), number);
+        const bool whole = code == std::errc{} && end == text.data() + text.size();
+        put("hue", whole ? json(number) : json(text), !text.empty());
+        break;
+    }
     case BusField::source:
         bus.erase("interface");
         bus.erase("remote");

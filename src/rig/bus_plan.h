@@ -23,6 +23,8 @@ enum class BusField : std::uint8_t {
     source,         ///< "simulated", an interface ("can0", "usb 1-2.1"), or "mqtts://host/topic".
     rate,           ///< "500k/2M".
     databases,      ///< Files with commas between; the first that knows an identifier wins.
+    letter,         ///< "K"; empty: that of its place.
+    hue,            ///< "1" to "8"; empty: that of its place.
 };
 
 /// The rig's buses as they stand in its document.
@@ -31,6 +33,9 @@ enum class BusField : std::uint8_t {
 [[nodiscard]] nlohmann::json documentWith(const nlohmann::json& document, const BusPlan& plan);
 /// The rig as it would be. What hangs on a bus that is no more is an error, with its place.
 [[nodiscard]] Expected<Rig> planned(const Rig& rig, const BusPlan& plan);
+
+/// The buses without their letters and hues: what a run has to be started anew for.
+[[nodiscard]] nlohmann::json withoutMarks(nlohmann::json buses);
 
 /// One field of a bus of a plan, as people write it.
 [[nodiscard]] std::string busFieldText(const nlohmann::json& bus, BusField field);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/rig.h"
 
+#include <algorithm>
 #include <charconv>
 #include <chrono>
 #include <cmath>
@@ -13,6 +14,7 @@
 #include "base/time_text.h"
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
+#include "rig/bus_marks.h"
 #include "rig/document_text.h"
 #include "rig/rules_json.h"
 
@@ -50,6 +52,17 @@ BusSpec busOf(const JsonReader& in)
         if (!read)
             rate->wrong("expected a bit rate such as \"500k\" or \"500k/2M\"");
         bus.rate = *read;
+    }
+    if (const auto letter = in.find("letter")) {
+        const std::string text = letter->text();
+        if (text.size() != 1 || !((text[0] >= 'A' && text[0] <= 'Z') || (text[0] >= '0' && text[0] <= '9')))
+            letter->wrong("expected a letter of A to Z, or a digit");
+        bus.letter = text[0];
+    }
+    if (const auto hue = in.find("hue")) {
+        if (!hue->json().is_number_integer() || hue->json().get<std::int64_t>() < 1 || hue->json().get<std::int64_t>() > busHues)
+            hue->wrong("expected the number of a hue, 1 to 8");
+        bus.hue = hue->json().get<unsigned>();
     }
     bus.restartAfter = in.span("restart");
     for (const bus::BusKind& kind : bus::busKinds())
@@ -113,6 +126,10 @@ Rig rigOf(const json& document, const std::string& path)
     in.each("buses", [&](const JsonReader& bus) {
         rig.buses.push_back(busOf(bus));
         distinct(buses, bus, rig.buses.back().name, "buses");
+        if (const char letter = rig.buses.back().letter;
+            letter != 0 && std::any_of(rig.buses.begin(), rig.buses.end() - 1, [&](const BusSpec& one) { return one.letter == letter; }))
+            JsonReader::fail(
+                bus.placeOf("letter"), std::string("there are two buses with the letter ") + letter, "Give one of them another");
         if (rig.buses.size() > mostBuses)
             bus.wrong("a rig has 64 buses at the most");
     });

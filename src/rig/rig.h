@@ -22,6 +22,8 @@ namespace wavetrope::rig {
 struct BusSpec {
     std::string name;
     can::BitRate rate;
+    char letter = 0;                ///< By which it is known in the views, A to Z or a digit; 0: that of its place.
+    unsigned hue = 0;               ///< 1 to 8; 0: that of its place.
     Time restartAfter{0};           ///< After bus off, a node takes part again after so long; 0: when it is asked to.
     const bus::BusKind* kind = &bus::busKinds().front();  ///< What it is made of.
     std::string address;                    ///< What its kind says that it means.

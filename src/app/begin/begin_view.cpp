@@ -16,6 +16,7 @@
 #include "app/parts/buttons.h"
 #include "app/paint/paint.h"
 #include "app/parts/text.h"
+#include "app/stage/bus_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -82,7 +83,7 @@ QString rigWords(const rig::Rig& rig)
             return one.is.name == bus.address || (!one.is.place.empty() && one.is.place == bus.address);
         });
         if (found == all.end() || found->gone)
-            waiting << BeginView::tr("bus %1 waits for %2").arg(Theme::letter(static_cast<unsigned>(i)), text(bus.address));
+            waiting << BeginView::tr("bus %1 waits for %2").arg(shown(rig::marksOf(rig.buses)[i]).letter, text(bus.address));
         else if (!found->is.alive())
             waiting << BeginView::tr("%1 is down").arg(text(bus.address));
     }
@@ -110,7 +111,7 @@ public:
         if (isRig && file.size() <= largestRigLooked) {
             if (const auto rig = rig::loadRig(path.toStdString())) {
                 title_ = app::text(rig->name);
-                buses_ = static_cast<unsigned>(rig->buses.size());
+                marks_ = rig::marksOf(rig->buses);
                 right_ = rigWords(*rig);
             } else {
                 right_ = BeginView::tr("cannot be read");
@@ -148,15 +149,15 @@ protected:
         paintText(painter, QRectF(left, y + line, half - left - theme.px(8), line), below_, theme.mono(10.5), theme.ink2);
         const double badge = theme.px(15);
         const unsigned fit = static_cast<unsigned>(std::max(0.0, (width() - half - whenWidth - theme.px(20)) / (badge + theme.px(4))));
-        for (unsigned bus = 0; bus < std::min(buses_, fit); ++bus)
-            paintBusBadge(painter, QRectF(half + bus * (badge + theme.px(4)), y + theme.px(1.5), badge, badge), bus);
+        for (unsigned bus = 0; bus < std::min<std::size_t>(marks_.size(), fit); ++bus)
+            paintBusBadge(painter, QRectF(half + bus * (badge + theme.px(4)), y + theme.px(1.5), badge, badge), shown(marks_[bus]));
         paintText(painter, QRectF(half, y + line, width() - half - theme.px(12), line), right_, theme.body(), theme.ink2);
     }
 
 private:
     QString path_, title_, below_, right_, when_;
     bool isRig_;
-    unsigned buses_ = 0;
+    std::vector<rig::BusMark> marks_;
 };
 
 BeginView::BeginView(Stage& stage)
@@ -368,9 +369,9 @@ void BeginView::refreshTicks()
         who += (i == 0 ? QString() : i + 1 == names.size() ? tr(" and ") : QStringLiteral(", ")) + names[i];
     if (names.size() > 6)
         who += tr(" and %1 more").arg(names.size() - 6);
-    QString buses = Theme::letter(0);
+    QString buses = BusMark(0).letter;
     if (names.size() > 1)
-        buses += (names.size() == 2 ? tr(" and ") : tr(" to ")) + Theme::letter(static_cast<unsigned>(names.size() - 1));
+        buses += (names.size() == 2 ? tr(" and ") : tr(" to ")) + BusMark(static_cast<unsigned>(names.size() - 1)).letter;
     become_->setText(
         (names.size() == 1 ? tr("%1 becomes bus %2 of a new rig, and it runs.") : tr("%1 become buses %2 of a new rig, and it runs."))
             .arg(who, buses)

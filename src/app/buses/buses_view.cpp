@@ -43,6 +43,8 @@ double leftOf(Field field)
     case Field::source: return sourceAt;
     case Field::rate: return bitRateAt;
     case Field::databases: return databasesAt;
+    case Field::letter:
+    case Field::hue: return letterAt;
     }
     return 0;
 }
@@ -54,6 +56,8 @@ QString hintOf(Field field)
     case Field::source: return BusesView::tr("can0, usb 1-2.1, mqtts://host/topic; empty: simulated");
     case Field::rate: return BusesView::tr("500k or 500k/2M");
     case Field::databases: return BusesView::tr("files with commas between");
+    case Field::letter:
+    case Field::hue: break;
     }
     return {};
 }
@@ -107,9 +111,10 @@ public:
     // Whether the run has a bus just so; its place in the run, or -1.
     [[nodiscard]] int inRun(std::size_t index) const
     {
-        const auto running = rig::busesIn(view_.stage().document().rig()).buses;
+        const auto running = rig::withoutMarks(rig::busesIn(view_.stage().document().rig()).buses);
+        const auto wanted = rig::withoutMarks(nlohmann::json::array({buses()[index]}));
         for (std::size_t i = 0; i < running.size(); ++i)
-            if (running[i] == buses()[index])
+            if (running[i] == wanted[0])
                 return static_cast<int>(i);
         return -1;
     }
@@ -181,8 +186,8 @@ protected:
         if (static_cast<std::int64_t>(index) == current())
             painter.fillRect(QRectF(2, y, rowWidth() - 4, height - 1), theme.accentSoft);
         const auto at = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
-        paintBusBadge(
-            painter, QRectF(theme.px(letterAt), y + (height - theme.px(15)) / 2, theme.px(15), theme.px(15)), static_cast<unsigned>(index));
+        paintBusBadge(painter, QRectF(theme.px(letterAt), y + (height - theme.px(15)) / 2, theme.px(15), theme.px(15)),
+            view_.stage().buses().markOfPlan(index));
         paintText(painter, at(busAt, sourceAt - 8), cell(index, Field::name), theme.bodyStrong(), theme.ink);
         const auto faint = [&](Field which) { return rig::busFieldText(buses()[index], which).empty() ? theme.ink3 : theme.ink; };
         paintText(painter, at(sourceAt, bitRateAt - 8), cell(index, Field::source), theme.mono(), faint(Field::source));
@@ -219,6 +224,8 @@ protected:
         const double x = event->position().x() + horizontalScrollBar()->value();
         if (index < 0)
             return;
+        if (x < Theme::get().px(busAt - 6))
+            return chooseMark(static_cast<std::size_t>(index), event->globalPosition().toPoint());
         Field which = Field::name;
         for (const Field one : fields)
             if (x >= Theme::get().px(leftOf(one) - 6))
@@ -243,6 +250,11 @@ protected:
             return edit(index, event->key() == Qt::Key_F2 ? Field::name : Field::source);
         if (any && event->key() == Qt::Key_Delete)
             return take(index);
+        if (any && event->key() == Qt::Key_L && event->modifiers() == Qt::NoModifier) {
+            bring(index);
+            const int below = headHeight() + static_cast<int>(index - top() + 1) * pitch();
+            return chooseMark(index, viewport()->mapToGlobal(QPoint(Theme::get().px(letterAt), below)));
+        }
         RowList::keyPressEvent(event);
     }
     void contextMenuEvent(QContextMenuEvent* event) override
@@ -255,6 +267,7 @@ protected:
         QMenu menu(this);
         menu.addAction(BusesView::tr("Change its source") + QStringLiteral("\tReturn"), this, [=, this] { edit(index, Field::source); });
         menu.addAction(BusesView::tr("Give it another name") + QStringLiteral("\tF2"), this, [=, this] { edit(index, Field::name); });
+        addMarks(menu, index);
         menu.addAction(BusesView::tr("Attach databases..."), this, [=, this] {
             view_.attach(index,
                 QFileDialog::getOpenFileNames(this, BusesView::tr("Databases of the bus"), {}, BusesView::tr("Databases (*.dbc *.json)")));
@@ -267,6 +280,55 @@ protected:
     }
 
 private:
+    // The letters that no other bus has chosen, and the hues; or those of its place again.
+    void addMarks(QMenu& menu, std::size_t index)
+    {
+        const auto put = [this, index](Field which, const QString& value) {
+            if (const auto set = view_.stage().buses().set(index, which, value); !set)
+                Q_EMIT view_.stage().told(text(set.error().text()));
+        };
+        const BusMark mark = view_.stage().buses().markOfPlan(index);
+        QMenu* letters = menu.addMenu(BusesView::tr("Letter"));
+        QString choice;
+        for (char c = 'A'; c <= 'Z'; ++c)
+            choice += QLatin1Char(c);
+        for (const auto& bus : buses())
+            if (&bus != &buses()[index])
+                choice.remove(text(rig::busFieldText(bus, Field::letter)));
+        for (const QChar letter : choice) {
+            QAction* action = letters->addAction(QLatin1Char('&') + letter, this, [=] { put(Field::letter, letter); });
+            action->setCheckable(true);
+            action->setChecked(mark.letter == letter);
+        }
+        QMenu* hues = menu.addMenu(BusesView::tr("Hue"));
+        for (unsigned hue = 0; hue < rig::busHues; ++hue) {
+            const int size = Theme::get().px(14);
+            QPixmap swatch(QSize(size, size) * devicePixelRatioF());
+            swatch.setDevicePixelRatio(devicePixelRatioF());
+            swatch.fill(Qt::transparent);
+            {
+                QPainter painter(&swatch);
+                paintBusBadge(painter, QRectF(0, 0, size, size), BusMark(mark.letter, hue, false));
+            }
+            QAction* action = hues->addAction(swatch, Theme::hueName(hue) + (mark.hue == hue ? BusesView::tr("  (now)") : QString()), this,
+                [=] { put(Field::hue, QString::number(hue + 1)); });
+            action->setIconVisibleInMenu(true);
+        }
+        for (QMenu* of : {letters, hues}) {
+            const Field which = of == letters ? Field::letter : Field::hue;
+            of->addSeparator();
+            of->addAction(BusesView::tr("That of its place"), this, [=] {
+                  put(which, {});
+              })->setEnabled(!rig::busFieldText(buses()[index], which).empty());
+        }
+    }
+    void chooseMark(std::size_t index, const QPoint& at)
+    {
+        QMenu menu(this);
+        menu.setObjectName(QStringLiteral("busMark"));
+        addMarks(menu, index);
+        menu.exec(at);
+    }
     void take(std::size_t index)
     {
         if (const auto taken = view_.stage().buses().remove(index); !taken)
@@ -347,7 +409,7 @@ void BusesView::refresh()
     facts_->setText(!isLive   ? tr("Of the rig that explains this log")
                     : differs ? tr("changed")
                               : counted(rows_->count(), "bus").replace(QStringLiteral("buss"), QStringLiteral("buses")));
-    takeBack_->setVisible(differs);
+    takeBack_->setVisible(stage().buses().undoStack().canUndo());
     restart_->setVisible(differs && isLive);
     rows_->refresh();
 }

@@ -132,7 +132,8 @@ protected:
         if (static_cast<std::int64_t>(index) == chosen)
             painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
         const unsigned bus = busOf(row);
-        paintBusBadge(painter, QRectF(theme.px(badgeAt), y + (height - theme.px(14)) / 2.0, theme.px(14), theme.px(14)), bus);
+        paintBusBadge(
+            painter, QRectF(theme.px(badgeAt), y + (height - theme.px(14)) / 2.0, theme.px(14), theme.px(14)), view_.stage().mark(bus));
         const bool quiet = row.what == What::silent;
         paintText(painter, box(idAt, messageAt - 4), QString::fromStdString(can::toText(idOf(row))), theme.mono(),
             quiet ? theme.ink3 : theme.ink);
@@ -159,7 +160,7 @@ protected:
             painter.fillRect(bar, theme.raised);
             painter.fillRect(
                 QRectF(bar.left(), bar.top(), bar.width() * static_cast<double>(entry.busy.count()) / busyOfBus[bus], bar.height()),
-                theme.bus(bus));
+                theme.bus(view_.stage().mark(bus)));
         }
     }
 

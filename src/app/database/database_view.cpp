@@ -360,7 +360,7 @@ void DatabaseView::restyle()
     hint_->setStyleSheet(QStringLiteral("color: %1;").arg(theme.ink3.name()));
     facts_->setFont(theme.body());
     if (begun_)
-        graph_->setPen(QPen(theme.bus(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0)), 1.4));
+        graph_->setPen(QPen(theme.bus(stage().mark(static_cast<unsigned>(desk_.any() ? std::max(0, desk_.bus()) : 0))), 1.4));
     layoutScroll_->setStyleSheet(
         QStringLiteral("QScrollArea, QScrollArea > QWidget > QWidget { background: %1; }").arg(theme.surface.name()));
     update();
@@ -517,7 +517,7 @@ void DatabaseView::resetPlot()
     series_ = std::make_unique<measure::SignalSeries>(
         database::SignalRef{plan_.get(), static_cast<std::uint32_t>(index)}, stage().document().begins());
     graph_->setLineStyle(QCPGraph::lsStepLeft);  // a value holds until the next one
-    graph_->setPen(QPen(Theme::get().bus(static_cast<unsigned>(desk_.bus())), 1.4));
+    graph_->setPen(QPen(Theme::get().bus(stage().mark(static_cast<unsigned>(desk_.bus()))), 1.4));
 }
 
 void DatabaseView::refresh()

@@ -28,8 +28,8 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const measure::Event& event = view_.events_[index];
-        return QStringList{
-            timeText(view_.stage().seconds(event.time), 6), Theme::letter(event.bus), QString::fromStdString(event.text), lasted(event)}
+        return QStringList{timeText(view_.stage().seconds(event.time), 6), view_.stage().mark(event.bus).letter,
+            QString::fromStdString(event.text), lasted(event)}
             .join(QLatin1Char('\t'));
     }
     int chosen = -1;
@@ -47,7 +47,7 @@ protected:
             painter.fillRect(QRectF(2, y, rowWidth() - 4, theme.rowHeight()), theme.accentSoft);
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), theme.rowHeight()); };
         paintText(painter, box(12, 106), timeText(view_.stage().seconds(event.time), 6), theme.mono(), theme.ink);
-        paintBusBadge(painter, QRectF(theme.px(108), y + theme.px(3), theme.px(14), theme.px(14)), event.bus);
+        paintBusBadge(painter, QRectF(theme.px(108), y + theme.px(3), theme.px(14), theme.px(14)), view_.stage().mark(event.bus));
         const Flag flag = flagOf(event);
         paintFlag(painter, QPointF(theme.px(134), y + theme.rowHeight() / 2.0), theme.px(9), flag);
         paintText(painter, box(144, 352), QString::fromStdString(event.text), theme.body(), flag == Flag::wrong ? theme.error : theme.ink);

@@ -181,7 +181,7 @@ void Inspector::heading(QPainter& painter, double& y, const QString& title, cons
     y += theme.px(22);
     double left = edge();
     if (bus >= 0) {
-        paintBusBadge(painter, QRectF(left, y + theme.px(2), theme.px(15), theme.px(15)), static_cast<unsigned>(bus));
+        paintBusBadge(painter, QRectF(left, y + theme.px(2), theme.px(15), theme.px(15)), stage_.mark(static_cast<unsigned>(bus)));
         left += theme.px(21);
     }
     // An identifier stands in the monospace face: the other turns the x of 0x181 into a multiplication sign.
@@ -603,7 +603,7 @@ void Inspector::paintNode(QPainter& painter)
     int rest = 0;
     int listed = 0;
     const auto line = [&](const database::CatalogMessage& message, bool values) {
-        paintBusBadge(painter, QRectF(edge(), y + theme.px(2), theme.px(14), theme.px(14)), message.bus);
+        paintBusBadge(painter, QRectF(edge(), y + theme.px(2), theme.px(14), theme.px(14)), stage_.mark(message.bus));
         const QString text = QString::fromStdString(message.message->name);
         paintText(painter, QRectF(edge() + theme.px(20), y, width() * 0.5, theme.px(18)), text, theme.body(), theme.ink);
         const QString cycle = message.message->cycleTime.count() > 0

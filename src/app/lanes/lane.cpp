@@ -135,7 +135,7 @@ void Lane::restyle()
     }
     for (std::size_t i = 0; i < curves_.size(); ++i) {
         const unsigned bus = curves_[i].ref.message->bus;
-        QPen pen(Theme::get().bus(bus), 1.4);
+        QPen pen(Theme::get().bus(view_.stage().mark(bus)), 1.4);
         // A second curve of one bus is dashed.
         for (std::size_t k = 0; k < i; ++k)
             if (curves_[k].ref.message->bus == bus)

@@ -164,7 +164,7 @@ void LaneHead::paintEvent(QPaintEvent*)
         const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString())
                              + QString::fromStdString(curve.ref.signal().name);
         const QColor ink = holds ? theme.ink : theme.ink3;      // what is past is written fainter
-        paintBusBadge(painter, QRectF(rect.left(), rect.top() + theme.px(1), badge, badge), curve.ref.message->bus);
+        paintBusBadge(painter, QRectF(rect.left(), rect.top() + theme.px(1), badge, badge), stage_.mark(curve.ref.message->bus));
         const int from = rect.left() + theme.px(besideBadge + (across == 0 ? 2 : 0));
         if (across > 0) {
             const int room = std::min(rect.width() - theme.px(besideBadge),

@@ -101,14 +101,14 @@ void LoadView::rebuild()
     busBox_->clear();
     const auto& buses = stage().document().buses();
     for (std::size_t i = 0; i < buses.size(); ++i)
-        busBox_->addItem(Theme::letter(static_cast<unsigned>(i)) + QStringLiteral("  ") + QString::fromStdString(buses[i].name),
+        busBox_->addItem(stage().mark(static_cast<unsigned>(i)).letter + QStringLiteral("  ") + QString::fromStdString(buses[i].name),
             QString::fromStdString(buses[i].name));
     const int wanted = wantedBus_.isEmpty() ? keep : busBox_->findData(wantedBus_);
     busBox_->setCurrentIndex(std::clamp(wanted, 0, std::max(0, busBox_->count() - 1)));
     bus_ = static_cast<unsigned>(std::max(0, busBox_->currentIndex()));
-    QColor area = theme.bus(bus_);
+    QColor area = theme.bus(stage().mark(bus_));
     area.setAlphaF(0.45F);
-    peaks_->setPen(QPen(theme.bus(bus_), 1));
+    peaks_->setPen(QPen(theme.bus(stage().mark(bus_)), 1));
     peaks_->setBrush(Qt::NoBrush);
     mean_->setPen(Qt::NoPen);
     mean_->setBrush(area);
@@ -318,7 +318,7 @@ void LoadView::paintEvent(QPaintEvent*)
     if (bus_ >= stage().document().buses().size())
         return;
     const double left = theme.px(10);
-    paintBusBadge(painter, QRectF(left, theme.px(6), theme.px(14), theme.px(14)), bus_);
+    paintBusBadge(painter, QRectF(left, theme.px(6), theme.px(14), theme.px(14)), stage().mark(bus_));
     paintText(painter, QRectF(left + theme.px(20), theme.px(5), theme.px(104), theme.px(16)),
         QString::fromStdString(stage().document().buses()[bus_].name), theme.bodyStrong(), theme.ink);
     if (!stage().document().buses()[bus_].rate.known()) {

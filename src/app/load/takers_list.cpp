@@ -119,7 +119,8 @@ void TakersList::paintEvent(QPaintEvent*)
             theme.ink);
         const QRectF bar(left + theme.px(104), y + theme.px(6), std::max(0.0, right - left - theme.px(104) - theme.px(46)), theme.px(8));
         painter.fillRect(bar, theme.grid);
-        painter.fillRect(QRectF(bar.left(), bar.top(), std::max(1.0, bar.width() * percent / most), bar.height()), theme.bus(bus_));
+        painter.fillRect(
+            QRectF(bar.left(), bar.top(), std::max(1.0, bar.width() * percent / most), bar.height()), theme.bus(stage_.mark(bus_)));
         paintText(painter, QRectF(right - theme.px(44), y, theme.px(44), theme.px(20)),
             QString::number(percent, 'f', 1) + QStringLiteral(" %"), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
         y += theme.px(20);

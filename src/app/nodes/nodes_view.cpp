@@ -319,7 +319,7 @@ void NodesView::paintEvent(QPaintEvent*)
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const unsigned bus = report.buses.empty() ? 0 : report.buses.front();
-        paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), bus);
+        paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), stage().mark(bus));
         paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name),
             selected ? theme.bodyStrong() : theme.body(), theme.ink);
 
@@ -368,7 +368,7 @@ void NodesView::paintEvent(QPaintEvent*)
             const QRectF bar(x(change.time), y + theme.px(4), x(end) - x(change.time) - 1, theme.px(14));
             if (bar.width() < 0.5)
                 continue;
-            QColor fill = change.wrong ? theme.error : theme.bus(bus);
+            QColor fill = change.wrong ? theme.error : theme.bus(stage().mark(bus));
             const QColor line = fill;
             fill.setAlphaF(0.28F);
             painter.fillRect(bar, fill);
@@ -411,7 +411,7 @@ void NodesView::paintLog(QPainter& painter)
         if (selected)
             painter.fillRect(QRectF(2, y, width() - 4, height), theme.accentSoft);
         const auto box = [&](double from, double to) { return QRectF(theme.px(from), y, theme.px(to - from), height); };
-        paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), sender.bus);
+        paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), stage().mark(sender.bus));
         const Time ago = sender.newest == trace::noRow ? Time{0} : stage().cursor() - stage().snapshot().time(sender.newest);
         const bool silent = sender.seen == 0 || ago > silentAfter;
         const QColor ink = silent ? theme.ink3 : theme.ink;
@@ -427,7 +427,7 @@ void NodesView::paintLog(QPainter& painter)
             theme.mono(), ink);
         const double left = theme.px(barsAt);
         const double step = (width() - theme.px(12) - left) / stretches;
-        QColor fill = theme.bus(sender.bus);
+        QColor fill = theme.bus(stage().mark(sender.bus));
         const QColor line = fill;
         fill.setAlphaF(0.28F);
         for (unsigned k = 0; withBars && k < stretches; ++k) {

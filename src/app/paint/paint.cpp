@@ -24,13 +24,13 @@ constexpr std::size_t strokedTint = 2, dottedTint = 3;      // reddish and green
 
 }  // namespace
 
-void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus)
+void paintBusBadge(QPainter& painter, const QRectF& box, const BusMark& mark)
 {
     const Theme& theme = Theme::get();
     painter.save();
     painter.setRenderHint(QPainter::Antialiasing);
-    QPen pen(theme.bus(bus), std::max(1.5, box.width() / 9));
-    if (bus >= 8)
+    QPen pen(theme.bus(mark), std::max(1.5, box.width() / 9));
+    if (mark.again)
         pen.setStyle(Qt::DashLine);
     painter.setPen(pen);
     painter.setBrush(theme.surface);
@@ -40,7 +40,7 @@ void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus)
     font.setPixelSize(std::max(font.pixelSize(), static_cast<int>(box.height() * 0.62)));
     painter.setFont(font);
     painter.setPen(theme.ink);
-    painter.drawText(box, Qt::AlignCenter, Theme::letter(bus));
+    painter.drawText(box, Qt::AlignCenter, mark.letter);
     painter.restore();
 }
 

@@ -9,6 +9,7 @@
 #include <array>
 #include <vector>
 
+#include "app/theme/theme.h"
 #include "can/frame.h"
 #include "database/catalog.h"
 #include "measure/events.h"
@@ -17,7 +18,7 @@
 namespace wavetrope::app {
 
 /// The letter of a bus in a box of its hue.
-void paintBusBadge(QPainter& painter, const QRectF& box, unsigned bus);
+void paintBusBadge(QPainter& painter, const QRectF& box, const BusMark& mark);
 /// Text on one line, elided in the middle where it does not fit.
 void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour,
     Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);

@@ -70,7 +70,7 @@ void PlaybackStrip::paintEvent(QPaintEvent*)
     const double at = static_cast<double>((position_ - start_).count()) * scale;
     painter.fillRect(QRectF(1, 1, at, height() - 2), theme.accentSoft);
     const unsigned most = std::max(1U, *std::max_element(histogram_.begin(), histogram_.end()));
-    QColor colour = theme.bus(bus_);
+    QColor colour = hue_.isValid() ? hue_ : theme.ink3;
     colour.setAlphaF(0.4F);
     QPainterPath path(QPointF(0, height() - 1));
     for (std::size_t i = 0; i < cells; ++i) {

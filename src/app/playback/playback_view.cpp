@@ -29,17 +29,17 @@ namespace {
 /// The letter of a bus as a small widget.
 class Badge : public QWidget {
 public:
-    explicit Badge(unsigned bus) : bus_(bus) { setFixedSize(Theme::get().px(14), Theme::get().px(14)); }
+    explicit Badge(BusMark mark) : mark_(std::move(mark)) { setFixedSize(Theme::get().px(14), Theme::get().px(14)); }
 
 protected:
     void paintEvent(QPaintEvent*) override
     {
         QPainter painter(this);
-        paintBusBadge(painter, rect(), bus_);
+        paintBusBadge(painter, rect(), mark_);
     }
 
 private:
-    unsigned bus_;
+    BusMark mark_;
 };
 
 class RouteCommand : public QUndoCommand {
@@ -290,7 +290,7 @@ void PlaybackView::buildRoutes()
         for (std::size_t k = 0; k < rigBuses.size(); ++k)
             if (rigBuses[k].name == buses[i].name)
                 same = static_cast<int>(k);
-        line->addWidget(new Badge(same >= 0 ? static_cast<unsigned>(same) : static_cast<unsigned>(i)));
+        line->addWidget(new Badge(same >= 0 ? stage().mark(static_cast<unsigned>(same)) : BusMark(static_cast<unsigned>(i))));
         auto* name = new ElidedLabel(buses[i].name.empty() ? tr("Bus %1").arg(i + 1) : QString::fromStdString(buses[i].name));
         name->setFixedWidth(Theme::get().px(86));
         name->setToolTip(name->text());
@@ -319,7 +319,8 @@ void PlaybackView::buildRoutes()
         row.to->setToolTip(tr("Bus of the rig that gets them"));
         row.to->setMinimumWidth(Theme::get().px(56));
         for (std::size_t k = 0; k < rigBuses.size(); ++k)
-            row.to->addItem(Theme::letter(static_cast<unsigned>(k)) + QStringLiteral("  ") + QString::fromStdString(rigBuses[k].name));
+            row.to->addItem(
+                stage().mark(static_cast<unsigned>(k)).letter + QStringLiteral("  ") + QString::fromStdString(rigBuses[k].name));
         row.to->setCurrentIndex(same >= 0 ? same : std::min(static_cast<int>(i), row.to->count() - 1));
         line->addWidget(row.to);
         row.count = new ElidedLabel;
@@ -463,7 +464,7 @@ void PlaybackView::refresh()
         rows_[i].to->setVisible(!nothing);
         rows_[i].arrow->setVisible(!nothing);
         if (!nothing)
-            strip_->setColour(static_cast<unsigned>(report_.routes[i].to));
+            strip_->setColour(Theme::get().bus(stage().mark(static_cast<unsigned>(report_.routes[i].to))));
     }
     notice_->show();
     noticeButton_->show();

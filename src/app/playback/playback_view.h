@@ -24,7 +24,7 @@ public:
     explicit PlaybackStrip(QWidget* parent = nullptr);
     void setLog(const std::shared_ptr<const trace::Trace>& log);
     void setPosition(Time start, Time end, Time position);
-    void setColour(unsigned bus) { bus_ = bus; }
+    void setColour(const QColor& hue) { hue_ = hue; }
 
 Q_SIGNALS:
     void sought(std::int64_t nanoseconds);
@@ -41,7 +41,7 @@ private:
     [[nodiscard]] Time timeAt(double x) const;
     std::shared_ptr<const trace::Trace> log_;
     std::vector<unsigned> histogram_;
-    unsigned bus_ = 0;
+    QColor hue_;
     Time start_{0}, end_{0}, position_{0};
     double pressedAt_ = -1;
     Time rangeFrom_{0}, rangeTo_{0};

@@ -283,7 +283,7 @@ void RosterRows::mouseMoveEvent(QMouseEvent* event)
     const auto* message = messageOf(entries_[static_cast<std::size_t>(index)].members.front());
     if (message == nullptr || message->message->signals.empty())
         return;
-    dragSignal(this, view_.stage().catalog(), signalPath(view_.stage().catalog(), {message, 0}));
+    dragSignal(this, view_.stage(), signalPath(view_.stage().catalog(), {message, 0}));
 }
 
 QString RosterRows::identifierText(const Entry& entry) const
@@ -362,7 +362,7 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         switch (columns_.kindAt(place)) {
         case bus: {
             const double badge = theme.px(14);
-            paintBusBadge(painter, QRectF(box.left(), y + (height - badge) / 2, badge, badge), key.bus);
+            paintBusBadge(painter, QRectF(box.left(), y + (height - badge) / 2, badge, badge), view_.stage().mark(key.bus));
             break;
         }
         case identifier:

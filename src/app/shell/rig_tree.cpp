@@ -42,7 +42,7 @@ bool holds(const database::Message& message, const QString& wanted)
 
 class RowDelegate : public QStyledItemDelegate {
 public:
-    using QStyledItemDelegate::QStyledItemDelegate;
+    RowDelegate(const Stage& stage, QObject* parent) : QStyledItemDelegate(parent), stage_(stage) {}
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override
     {
         return {10, Theme::get().px(index.data(levelRole).toInt() == busLevel ? 24 : 18)};
@@ -72,7 +72,7 @@ public:
             paintText(*painter, box, behind, behindFont, theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
         if (level == busLevel) {
             paintBusBadge(*painter, QRectF(box.left() + theme.px(2), box.center().y() - theme.px(7), theme.px(14), theme.px(14)),
-                name.data(busRole).toUInt());
+                stage_.mark(name.data(busRole).toUInt()));
             box.adjust(theme.px(22), 0, 0, 0);
         } else {
             box.adjust(theme.px(3), 0, 0, 0);
@@ -83,6 +83,9 @@ public:
         }
         paintText(*painter, box, name.data().toString(), nameFont, theme.ink);
     }
+
+private:
+    const Stage& stage_;
 };
 
 std::uint64_t placeOf(std::uint8_t bus, std::uint32_t id) { return std::uint64_t{bus} << 32 | id; }
@@ -103,7 +106,7 @@ protected:
         const QTreeWidgetItem* item = currentItem();
         const QString path = item == nullptr ? QString() : item->data(0, pathRole).toString();
         if (!path.isEmpty())
-            dragSignal(this, stage->catalog(), path);
+            dragSignal(this, *stage, path);
     }
     static QString databaseOf(const QMimeData* mime)
     {
@@ -185,7 +188,7 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     result_->hide();
     tree_->setColumnCount(2);
     tree_->setHeaderHidden(true);
-    tree_->setItemDelegate(new RowDelegate(tree_));
+    tree_->setItemDelegate(new RowDelegate(stage_, tree_));
     tree_->header()->setStretchLastSection(false);
     tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     tree_->header()->setSectionResizeMode(1, QHeaderView::Fixed);

@@ -74,7 +74,7 @@ void BusChips::paintEvent(QPaintEvent*)
     for (unsigned bus = 0; bus < buses.size(); ++bus) {
         const double x = bus * each;
         const double badge = theme.px(16);
-        paintBusBadge(painter, QRectF(x, height() / 2.0 - badge / 2, badge, badge), bus);
+        paintBusBadge(painter, QRectF(x, height() / 2.0 - badge / 2, badge, badge), stage_.mark(bus));
         const double percent = stage_.document().measures().read([&](const measure::MeasureState& state) {
             if (bus >= state.loads.size() || state.loads[bus].empty())
                 return 0.0;
@@ -104,7 +104,7 @@ void BusChips::paintEvent(QPaintEvent*)
             // Of a rig that is stopped, the load of the moment in which it stopped, in grey.
             const bool stopped = stage_.document().isLive() && !stage_.document().session()->running();
             painter.fillRect(QRectF(meterAt, height() / 2.0 - theme.px(6), meter * std::min(1.0, percent / 100), theme.px(4)),
-                stopped ? theme.faint : theme.bus(bus));
+                stopped ? theme.faint : theme.bus(stage_.mark(bus)));
             paintText(painter, QRectF(meterAt, height() / 2.0, theme.px(48), theme.px(15)), QStringLiteral("%1 %").arg(percent, 0, 'f', 0),
                 theme.mono(), stopped ? theme.ink3 : theme.ink);
         }

@@ -267,14 +267,15 @@ void Timeline::paintRidges(QPainter& painter)
     const Theme& theme = Theme::get();
     for (unsigned bus = 0; bus < loads_.size(); ++bus) {
         const QRectF area = ridge(bus);
-        painter.fillRect(QRectF(theme.px(14), area.top() + area.height() * 0.25, theme.px(3), area.height() * 0.6), theme.bus(bus));
-        paintText(painter, QRectF(theme.px(24), area.top(), theme.px(16), area.height()), Theme::letter(bus), theme.mono(9.8, QFont::Bold),
-            theme.ink);
+        painter.fillRect(
+            QRectF(theme.px(14), area.top() + area.height() * 0.25, theme.px(3), area.height() * 0.6), theme.bus(stage_.mark(bus)));
+        paintText(painter, QRectF(theme.px(24), area.top(), theme.px(16), area.height()), stage_.mark(bus).letter,
+            theme.mono(9.8, QFont::Bold), theme.ink);
         painter.setPen(theme.grid);
         painter.drawLine(QPointF(area.left(), area.bottom()), QPointF(area.right(), area.bottom()));
         if (loads_[bus]->empty())
             continue;
-        QColor fill = theme.bus(bus);
+        QColor fill = theme.bus(stage_.mark(bus));
         fill.setAlphaF(0.62F);
         const double end = std::min(area.right(), xOf(stage_.newest()));
         for (double x = area.left(); x < end; x += 1) {

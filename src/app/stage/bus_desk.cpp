@@ -23,7 +23,51 @@ private:
     rig::BusPlan before_, next_;
 };
 
-BusDesk::BusDesk(Stage& stage) : stage_(stage), plan_(rig::busesIn(stage.document().rig())) { EditTimes::follow(undo_); }
+BusDesk::BusDesk(Stage& stage) : stage_(stage), plan_(rig::busesIn(stage.document().rig()))
+{
+    EditTimes::follow(undo_);
+    mark(stage.document().rig());
+}
+
+// What the plan says, or, where nothing has been planned yet, the rig: what was attached to a bus meanwhile is in it.
+rig::BusPlan BusDesk::present() const { return changed_ ? plan_ : rig::busesIn(stage_.document().rig()); }
+
+bool BusDesk::differs() const
+{
+    return changed_ && rig::withoutMarks(plan_.buses) != rig::withoutMarks(rig::busesIn(stage_.document().rig()).buses);
+}
+
+// A bus that has a new name keeps its mark in the run that goes on under the old one.
+void BusDesk::mark(const rig::Rig& rig)
+{
+    planMarks_ = rig::marksOf(rig.buses);
+    marks_.clear();
+    for (std::size_t i = 0; i < planMarks_.size(); ++i) {
+        std::string name = rig.buses[i].name;
+        marks_[name] = planMarks_[i];
+        for (auto rename = plan_.renames.rbegin(); rename != plan_.renames.rend(); ++rename)
+            if (rename->second == name) {
+                name = rename->first;
+                marks_.emplace(name, planMarks_[i]);
+            }
+    }
+}
+
+BusMark shown(const rig::BusMark& mark) { return {QString(QChar::fromLatin1(mark.letter)), mark.hue, mark.again}; }
+
+BusMark BusDesk::mark(unsigned bus) const
+{
+    const std::vector<trace::TraceBus>& buses = stage_.document().buses();
+    if (bus < buses.size())
+        if (const auto known = marks_.find(buses[bus].name); known != marks_.end())
+            return shown(known->second);
+    return {bus};
+}
+
+BusMark BusDesk::markOfPlan(std::size_t index) const
+{
+    return index < planMarks_.size() ? shown(planMarks_[index]) : BusMark(static_cast<unsigned>(index));
+}
 
 nlohmann::json BusDesk::document() const
 {
@@ -37,6 +81,11 @@ void BusDesk::replace(const rig::BusPlan& plan)
 {
     plan_ = plan;
     changed_ = plan_ != rig::busesIn(stage_.document().rig());
+    const std::vector<rig::BusMark> before = planMarks_;
+    if (const auto rig = planned())
+        mark(*rig);
+    if (before != planMarks_)
+        Q_EMIT Theme::get().changed();      // all that was painted with a hue
     Q_EMIT changed();
 }
 
@@ -51,16 +100,14 @@ Expected<void> BusDesk::put(rig::BusPlan next, const QString& what)
 
 Expected<void> BusDesk::set(std::size_t index, rig::BusField field, const QString& typed)
 {
-    // Where nothing has been planned yet, what was attached to a bus meanwhile is in it.
-    const rig::BusPlan from = changed_ ? plan_ : rig::busesIn(stage_.document().rig());
-    rig::BusPlan next = rig::withBusField(from, index, field, typed.toStdString());
+    rig::BusPlan next = rig::withBusField(present(), index, field, typed.toStdString());
     const std::string name = rig::busFieldText(next.buses[std::min<std::size_t>(index, next.buses.size() - 1)], rig::BusField::name);
     return put(std::move(next), tr("change the bus %1").arg(text(name)));
 }
 
 std::size_t BusDesk::add()
 {
-    rig::BusPlan next = changed_ ? plan_ : rig::busesIn(stage_.document().rig());
+    rig::BusPlan next = present();
     std::string name;
     for (std::size_t number = next.buses.size() + 1;; ++number) {
         name = tr("Bus %1").arg(number).toStdString();
@@ -75,7 +122,7 @@ std::size_t BusDesk::add()
 
 Expected<void> BusDesk::remove(std::size_t index)
 {
-    rig::BusPlan next = plan_;
+    rig::BusPlan next = present();
     const std::string name = rig::busFieldText(next.buses[index], rig::BusField::name);
     next.buses.erase(index);
     return put(std::move(next), tr("take out the bus %1").arg(text(name)));
@@ -83,7 +130,7 @@ Expected<void> BusDesk::remove(std::size_t index)
 
 void BusDesk::move(std::size_t index, int by)
 {
-    rig::BusPlan next = plan_;
+    rig::BusPlan next = present();
     const auto to = static_cast<std::ptrdiff_t>(index) + by;
     if (to < 0 || to >= static_cast<std::ptrdiff_t>(next.buses.size()))
         return;

@@ -23,10 +23,10 @@ QMimeData* signalData(const QString& path)
     return mime;
 }
 
-QPixmap signalChip(const database::Catalog& catalog, const QString& path, qreal ratio)
+QPixmap signalChip(const Stage& stage, const QString& path, qreal ratio)
 {
     const Theme& theme = Theme::get();
-    const auto ref = signalOf(catalog, path);
+    const auto ref = signalOf(stage.catalog(), path);
     const QString name = ref ? QString::fromStdString(ref->signal().name) : path;
     const double left = theme.px(ref ? 28 : 8);
     const double width = std::ceil(left + QFontMetricsF(theme.bodyStrong()).horizontalAdvance(name) + theme.px(10));
@@ -40,16 +40,16 @@ QPixmap signalChip(const database::Catalog& catalog, const QString& path, qreal 
     painter.setBrush(theme.surface);
     painter.drawRoundedRect(QRectF(0.5, 0.5, width - 1, height - 1), 4, 4);
     if (ref)
-        paintBusBadge(painter, QRectF(theme.px(8), theme.px(5), theme.px(14), theme.px(14)), ref->message->bus);
+        paintBusBadge(painter, QRectF(theme.px(8), theme.px(5), theme.px(14), theme.px(14)), stage.mark(ref->message->bus));
     paintText(painter, QRectF(left, 0, width - left, height), name, theme.bodyStrong(), theme.ink);
     return chip;
 }
 
-void dragSignal(QWidget* from, const database::Catalog& catalog, const QString& path)
+void dragSignal(QWidget* from, const Stage& stage, const QString& path)
 {
     auto* drag = new QDrag(from);
     drag->setMimeData(signalData(path));
-    drag->setPixmap(signalChip(catalog, path, from->devicePixelRatioF()));
+    drag->setPixmap(signalChip(stage, path, from->devicePixelRatioF()));
     drag->setHotSpot(QPoint(-10, -6));  // beside the pointer, so that the place it points at is seen
     drag->exec(Qt::CopyAction);
 }

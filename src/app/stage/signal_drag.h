@@ -8,17 +8,15 @@ class QMimeData;
 class QPixmap;
 class QWidget;
 
-namespace wavetrope::database {
-class Catalog;
-}
-
 namespace wavetrope::app {
+
+class Stage;
 
 /// What a drag of a signal carries: its path, for the lanes, and as text for other programs.
 [[nodiscard]] QMimeData* signalData(const QString& path);
 /// What is seen of it under the pointer: its bus and its name.
-[[nodiscard]] QPixmap signalChip(const database::Catalog& catalog, const QString& path, qreal ratio);
+[[nodiscard]] QPixmap signalChip(const Stage& stage, const QString& path, qreal ratio);
 /// Drags a signal from a widget until it is dropped.
-void dragSignal(QWidget* from, const database::Catalog& catalog, const QString& path);
+void dragSignal(QWidget* from, const Stage& stage, const QString& path);
 
 }  // namespace wavetrope::app

@@ -46,6 +46,8 @@ RuleDesk& Stage::rules() { return *rules_; }
 
 BusDesk& Stage::buses() { return *buses_; }
 
+BusMark Stage::mark(unsigned bus) const { return buses_->mark(bus); }
+
 Time Stage::wholeTo() const
 {
     const Time end = std::max(newest_, document_.begins() + std::chrono::milliseconds(1));

@@ -9,6 +9,7 @@
 #include <memory>
 #include <optional>
 
+#include "app/theme/theme.h"
 #include "rig/run_document.h"
 
 namespace wavetrope::app {
@@ -58,6 +59,8 @@ public:
     [[nodiscard]] BusDesk& buses();
 
     [[nodiscard]] RunDocument& document() { return document_; }
+    /// By which letter and hue a bus is known in this window.
+    [[nodiscard]] BusMark mark(unsigned bus) const;
     /// Whether there is nothing to look at yet: a rig without a bus.
     [[nodiscard]] bool emptyDesk() const { return document_.isLive() && document_.buses().empty(); }
     [[nodiscard]] const database::Catalog& catalog() const { return *document_.catalog(); }

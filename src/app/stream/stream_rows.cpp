@@ -457,7 +457,7 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         switch (column) {
         case bus: {
             const double badge = theme.px(14);
-            paintBusBadge(painter, QRectF(box.left(), y + (height - badge) / 2, badge, badge), frame.bus);
+            paintBusBadge(painter, QRectF(box.left(), y + (height - badge) / 2, badge, badge), view_.stage().mark(frame.bus));
             break;
         }
         case identifier:

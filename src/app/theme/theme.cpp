@@ -93,7 +93,11 @@ void Theme::setScale(double scale)
     apply();
 }
 
-QString Theme::letter(unsigned index) { return QString(QChar('A' + static_cast<char16_t>(index % 26))); }
+QString Theme::hueName(unsigned hue)
+{
+    const QString names[] = {tr("blue"), tr("amber"), tr("lavender"), tr("green"), tr("purple"), tr("wine"), tr("grey"), tr("rose")};
+    return names[hue % std::size(names)];
+}
 
 void Theme::load()
 {
@@ -119,7 +123,7 @@ void Theme::load()
     error = colour("error");
     const QJsonObject hues = tokens.value(QLatin1String("bus")).toObject();
     for (unsigned i = 0; i < bus_.size(); ++i)
-        bus_[i] = QColor(hues.value(letter(i)).toString());
+        bus_[i] = QColor(hues.value(BusMark(i).letter).toString());
     const QJsonArray tints = tokens.value(QLatin1String("tint")).toArray();
     for (int i = 0; i < 6; ++i)
         tint[static_cast<unsigned>(i)] = QColor(tints.at(i).toString());

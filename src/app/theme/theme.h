@@ -9,12 +9,23 @@
 #include <QString>
 
 #include <array>
+#include <utility>
 
 class QWidget;
 
 namespace wavetrope::app {
 
 enum class ThemeName { paper, ink };
+
+/// By what a bus is known wherever it appears: a letter, in ink, and a hue. From a number it is that of a place: the ninth
+/// starts over.
+struct BusMark {
+    BusMark(unsigned place) : letter(QChar('A' + static_cast<char16_t>(place % 26))), hue(place % 8), again(place >= 8) {}  // NOLINT
+    BusMark(QString ofLetter, unsigned ofHue, bool isAgain) : letter(std::move(ofLetter)), hue(ofHue), again(isAgain) {}
+    QString letter;
+    unsigned hue = 0;       ///< Of eight, counted from 0.
+    bool again = false;     ///< Another one before it has that hue.
+};
 
 /// The look in force. One for the application; `changed` is sent when theme or text size change.
 class Theme : public QObject {
@@ -33,9 +44,9 @@ public:
     QColor ground, surface, raised, ink, ink2, ink3, faint, hairline, grid, accent, accentSoft, error;
     std::array<QColor, 6> tint;
 
-    /// Hue and letter of a bus; the ninth starts over.
-    [[nodiscard]] QColor bus(unsigned index) const { return bus_[index % bus_.size()]; }
-    [[nodiscard]] static QString letter(unsigned index);
+    [[nodiscard]] QColor bus(const BusMark& mark) const { return bus_[mark.hue % bus_.size()]; }
+    /// What a hue is called, "blue".
+    [[nodiscard]] static QString hueName(unsigned hue);
 
     [[nodiscard]] QFont title() const { return text(13.5, QFont::DemiBold); }
     [[nodiscard]] QFont head() const { return text(12, QFont::DemiBold); }
