@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Conditions and recordings in the window: how they are in a run, by hand and by key, and rehearsed over a log.
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QPointer>
 #include <QTemporaryDir>
@@ -113,6 +114,70 @@ private Q_SLOTS:
         window->closeWithoutAsking();
         QTRY_VERIFY(closing.isNull());
         QVERIFY(QDir(folder).entryList({QStringLiteral("*.part")}).isEmpty());
+    }
+
+    void aTakeIsOpenedAndPlayedBackWhereAConditionSaysSo()
+    {
+        MainWindow* window = live("back");
+        RecordView* view = viewOf(window);
+        QTRY_VERIFY_WITH_TIMEOUT(view->recordingText(1).contains(QStringLiteral("300 of 300 frames before")), 30'000);
+        QTest::keyClick(window, Qt::Key_F9);
+        RuleDesk& rules = window->stage().rules();
+        QTRY_VERIFY_WITH_TIMEOUT(!rules.newestTake("asked").isEmpty(), 30'000);
+        const QString take = rules.newestTake("asked").front();
+        QVERIFY(take.endsWith(QStringLiteral("/back/asked-001.pcapng")));
+        QVERIFY(rules.newestTake("odd").isEmpty());
+        // In the inspector, its row opens it.
+        view->recordings().choose(1);
+        auto* inspector = window->findChild<Inspector*>();
+        QTRY_VERIFY_WITH_TIMEOUT(inspector->text().contains(QStringLiteral("take 1, ")), 30'000);
+        for (int y = 5; y < inspector->height() && MainWindow::all().size() == 1; y += 9) {
+            QTest::mouseDClick(inspector, Qt::LeftButton, {}, QPoint(60, y));
+            QCoreApplication::processEvents();
+        }
+        QTRY_COMPARE_WITH_TIMEOUT(MainWindow::all().size(), std::size_t{2}, 30'000);
+        MainWindow* opened = MainWindow::all()[MainWindow::all().front() == window ? 1 : 0];
+        QCOMPARE(QString::fromStdString(opened->document().path()), take);
+        opened->closeWithoutAsking();
+        QTRY_COMPARE(MainWindow::all().size(), std::size_t{1});
+
+        // And it is played back in the window in which it was taken.
+        Q_EMIT window->stage().replayWanted(take);
+        rig::Session* session = window->document().session();
+        QTRY_VERIFY_WITH_TIMEOUT(session->playbackReport().loaded, 30'000);
+        auto* plays = window->findChild<QComboBox*>(QStringLiteral("playsWhen"));
+        auto* arm = window->findChild<QPushButton*>(QStringLiteral("armPlayback"));
+        QVERIFY(plays != nullptr && arm != nullptr);
+        QTRY_VERIFY_WITH_TIMEOUT(plays->isVisible(), 30'000);
+        plays->setFocus();
+        for (int i = 0; i < plays->count() && plays->currentText() != QStringLiteral("when marked"); ++i)
+            QTest::keyClick(plays, Qt::Key_Down);
+        QCOMPARE(plays->currentText(), QStringLiteral("when marked"));
+        QCOMPARE(window->document().rig().playback.start, std::string("marked"));
+        // A take goes on, which arming would end: that is left to a click.
+        QVERIFY(arm->isVisible() && rules.differs());
+        QTest::mouseClick(arm, Qt::LeftButton);
+        QTRY_VERIFY(!arm->isVisible());
+        session->call([](rig::Session& s) {
+            for (drive::Node* node : s.all<drive::Node>())
+                node->setOn(false);
+            s.playback().route({{}, {}, {2, drive::Senders::all, {}, {}}, {}});
+        });
+        QCOMPARE(session->playbackReport().sent, std::uint64_t{0});
+        QTest::keyClick(window, Qt::Key_F9);
+        QTRY_VERIFY_WITH_TIMEOUT(session->playbackReport().sent > 0, 30'000);
+        // A condition that playback hangs on is not taken out, and goes by its new name.
+        const auto index = static_cast<std::size_t>(
+            std::find_if(window->document().rig().events.begin(), window->document().rig().events.end(),
+                [](const rig::EventSpec& one) { return one.name == "marked"; })
+            - window->document().rig().events.begin());
+        QVERIFY(!rules.removeCondition(index));
+        QVERIFY(rules.setCondition(index, QStringLiteral("now then"), QStringLiteral("key F9")));
+        QCOMPARE(window->document().rig().playback.start, std::string("\"now then\""));
+        QTRY_COMPARE(plays->currentText(), QStringLiteral("when now then"));
+        while (rules.undoStack().canUndo())     // each step of the keys through the box is an edit
+            rules.undoStack().undo();
+        QVERIFY(window->document().rig().playback.start.empty() && plays->currentIndex() == 0);
     }
 
     void madeRehearsedArmedAndTaken()

@@ -102,6 +102,61 @@ class TakesTest : public QObject {
     }
 
 private Q_SLOTS:
+    // Playback that begins with a condition of frames and rests with one of time: at their instants, whatever the slices are.
+    void conditionsDrivePlayback()
+    {
+        const std::string log = (fresh("driven") + "/played.pcapng").toStdString();
+        {
+            auto file = formats::LogFile::create(log, std::vector<trace::TraceBus>{{"Main", {500'000, 0}}});
+            QVERIFY(file.has_value());
+            can::Frame frame;
+            frame.id = {0x200, false};
+            frame.length = frame.dlc = 2;
+            for (int i = 0; i < 100; ++i) {
+                frame.time = std::chrono::milliseconds(10 * (i + 1));
+                frame.data[0] = static_cast<std::uint8_t>(i);
+                (*file)->write(frame.view());
+            }
+            QVERIFY((*file)->finish().has_value());
+        }
+        const std::string events = high + R"(, {"name": "later", "after": "1.3457 s"})";
+        Rig rig = rigOf(events, "");
+        rig.document["playback"] = {{"start", "high"}, {"stop", "later"}};
+        const auto driven = rigFromText(rig.document.dump(), {});
+        QVERIFY2(driven, driven ? "" : driven.error().text().c_str());
+        const auto played = [&](Time slice) {
+            auto session = Session::create(*driven, loadDatabases(*driven), {});
+            if (!session || !(*session)->loadPlayback(log))
+                qFatal("no session");
+            drive::Route route;
+            route.to = 0;
+            (*session)->playback().route({route});
+            for (Time at{0}; at < seconds(4); at += slice)
+                (*session)->runFor(slice, nullptr);
+            std::vector<std::pair<double, int>> out;
+            const trace::Snapshot snapshot = (*session)->trace().snapshot();
+            for (trace::Row row = 0; row < snapshot.rows(); ++row)
+                if (const can::FrameView frame = snapshot.frame(row); frame.id.value == 0x200)
+                    out.emplace_back(static_cast<double>((frame.time - (*session)->begins()).count()) * 1e-9, frame.data[0]);
+            return out;
+        };
+        const auto whole = played(seconds(4));
+        // Level is high in the frame that ends behind 1.003 s: the first frame of the log comes then; the others at their distance.
+        QVERIFY(whole.front().first > 1.003 && whole.front().first < 1.004);
+        const auto resting = std::find_if(whole.begin(), whole.end(), [](const auto& one) { return one.first > 1.35; });
+        QVERIFY(resting != whole.end() && std::prev(resting)->first < 1.3458 && resting->first > 3.003 && resting->first < 3.02);
+        QCOMPARE(resting - whole.begin(), 35);
+        QCOMPARE(whole.size(), std::size_t{100});
+        for (std::size_t i = 0; i < whole.size(); ++i)
+            QCOMPARE(whole[i].second, static_cast<int>(i));
+        QVERIFY(whole == played(std::chrono::milliseconds(7)) && whole == played(std::chrono::milliseconds(250)));
+
+        rig.document["playback"] = {{"start", "hgh"}};
+        const auto wrong = rigFromText(rig.document.dump(), "bench.json");
+        QVERIFY(!wrong && wrong.error().text().find("Did you mean high?") != std::string::npos
+                && wrong.error().text().find("/playback/start") != std::string::npos);
+    }
+
     // Conditions of every kind are events; a hold time and a silence count from their beginning.
     void conditionsOfEveryKindAreEvents()
     {
@@ -287,7 +342,7 @@ private Q_SLOTS:
             QVERIFY(framesOf(folder + "/" + file).size() <= 100);
             all += framesOf(folder + "/" + file);
         }
-        QCOMPARE(all.size(), sent);      // none between two files is missing
+        QCOMPARE(all.size(), sent);  // none between two files is missing
         QCOMPARE(QSet<QString>(all.begin(), all.end()).size(), sent);
         qint64 bytes = 0;
         for (const QString& file : filesOf(folder, QStringLiteral("bytes-*")))
@@ -459,7 +514,7 @@ private Q_SLOTS:
         const std::string path = folder_.filePath("words.sock").toStdString();
         auto socket = TellSocket::listen(path);
         QVERIFY2(socket.has_value(), socket ? "" : socket.error().text().c_str());
-        QVERIFY(!TellSocket::listen(path));         // somebody listens there
+        QVERIFY(!TellSocket::listen(path));  // somebody listens there
         std::string heard;
         std::atomic<bool> done{false};
         std::thread teller([&] {

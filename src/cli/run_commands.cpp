@@ -246,7 +246,12 @@ int replay(const RunOptions& options)
             return report(recording.error());
     playback.setPace({speed});
     playback.setLoop(options.loop);
-    playback.play();
+    const bool waits = !(*session)->rig().playback.start.empty();
+    if (waits && options.span.empty())
+        return report(Error{"its playback begins when " + (*session)->rig().playback.start + ", which may never be", options.rig, 0, 0,
+            "Say how long the run lasts: --for 60s"});
+    if (!waits)
+        playback.play();
     clock::SteadyClock wall;
     clock::WallClock* pace = options.isVirtual ? nullptr : &wall;
     ProgressLine progress("replaying");

@@ -110,6 +110,7 @@ void TakeWriter::begin(std::uint64_t take, Time at, const std::string& why)
     take_ = take;
     why_ = why;
     takeFrames_ = 0;
+    takeFiles_.clear();
     fileBegins_ = at;
 }
 
@@ -150,6 +151,7 @@ bool TakeWriter::open(Time at)
     file_ = std::move(*file);
     report_.problem.clear();
     report_.path = file_->path();
+    takeFiles_.push_back(report_.path);
     ++report_.files;
     return true;
 }

@@ -66,6 +66,8 @@ public:
     /// Stamp in the file system of the oldest whole file; 0 where there is none to take away.
     [[nodiscard]] std::int64_t oldest() const;
     [[nodiscard]] WriterReport report() const;
+    /// Where the files of the take that goes on, or of the last one, stand or will stand.
+    [[nodiscard]] const std::vector<std::string>& takeFiles() const { return takeFiles_; }
 
 private:
     TakeWriter(std::string recording, FileRules rules, std::string folder, std::vector<trace::TraceBus> buses, Workers& workers)
@@ -105,6 +107,7 @@ private:
     Time fileBegins_{};
     std::uint64_t take_ = 0, number_ = 0, takeFrames_ = 0;
     std::string why_;
+    std::vector<std::string> takeFiles_;
     int wait_ = 0;                          // flushes until the disk is tried again
     WriterReport report_;
 };

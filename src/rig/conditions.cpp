@@ -108,6 +108,16 @@ CompiledRules rulesOf(const Rig& rig, const std::shared_ptr<const database::Cata
         out.set.recordings.push_back(std::move(rule));
         out.recordings.push_back(i);
     }
+    for (const auto& [text, rule, field] :
+        {std::tuple(&rig.playback.start, &out.plays, "/start"), std::tuple(&rig.playback.stop, &out.rests, "/stop")}) {
+        if (text->empty())
+            continue;
+        auto parsed = rules::Terms::parse(*text, names);
+        if (parsed)
+            *rule = rules::RecordingRule{"playback", {}, std::move(*parsed), {}, {Time{0}, 0, true}, {}, true};
+        else
+            unknown(parsed.error(), "playback", std::string("/playback") + field);
+    }
     return out;
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "filter/condition.h"
@@ -29,6 +30,8 @@ struct EventConditions {
 struct CompiledRules {
     rules::RuleSet set;                     ///< As many conditions as the rig has, in its order.
     std::vector<std::size_t> recordings;    ///< For each recording of the set: which of the rig's it is.
+    /// When playback plays, and when it rests: wherever a take of a recording that keeps nothing would begin.
+    std::optional<rules::RecordingRule> plays, rests;
     /// What speaks of something that the catalog has not, with its place in the document. Such conditions are never true, and
     /// such recordings are left out.
     std::vector<Error> unknown;

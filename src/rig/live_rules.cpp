@@ -61,7 +61,11 @@ std::unique_ptr<LiveRules> LiveRules::create(const Rig& rig, CompiledRules compi
         live->never_.push_back(rules::neverWords(set.recordings[r], set.conditions));
     }
     live->newest_.resize(set.recordings.size());
-    live->rules_ = std::make_unique<rules::Rules>(set, std::move(rates), *live);
+    rules::RuleSet all = set;
+    for (const auto& rule : {live->compiled_.plays, live->compiled_.rests})
+        if (rule)
+            all.recordings.push_back(*rule);
+    live->rules_ = std::make_unique<rules::Rules>(std::move(all), std::move(rates), *live);
     return live;
 }
 
@@ -147,11 +151,18 @@ rules::Take* LiveRules::current(std::size_t recording)
 
 void LiveRules::takeBegins(std::size_t recording, Time at, const std::string& why)
 {
+    if (drives(recording)) {
+        if (driven_)
+            driven_(compiled_.plays.has_value() && recording == writers_.size());
+        return;
+    }
     const std::uint64_t number = rules_->stateOf(recording).takes;
     newest_[recording] = forgotten_ + takes_.size();
     takes_.push_back({recording, number, at, why, at, {}, 0});
+    takeFiles_.emplace_back();
     if (takes_.size() > mostTakes) {
         takes_.pop_front();
+        takeFiles_.pop_front();
         ++forgotten_;
     }
     ++changes_;
@@ -161,6 +172,8 @@ void LiveRules::takeBegins(std::size_t recording, Time at, const std::string& wh
 
 void LiveRules::keepsEarlier(std::size_t recording, trace::Row row)
 {
+    if (drives(recording))
+        return;
     if (trace_.isGone(row)) {
         if (writers_[recording])
             writers_[recording]->lose(1);
@@ -171,6 +184,8 @@ void LiveRules::keepsEarlier(std::size_t recording, trace::Row row)
 
 void LiveRules::keeps(std::size_t recording, trace::Row, const can::FrameView& frame)
 {
+    if (drives(recording))
+        return;
     if (rules::Take* take = current(recording); take != nullptr)
         ++take->frames;
     if (writers_[recording])
@@ -179,12 +194,16 @@ void LiveRules::keeps(std::size_t recording, trace::Row, const can::FrameView& f
 
 void LiveRules::takeEnds(std::size_t recording, Time at, const std::string& why)
 {
+    if (drives(recording))
+        return;
     ++changes_;
     if (writers_[recording])
         writers_[recording]->end();
     if (rules::Take* take = current(recording); take != nullptr) {
         take->ends = at;
         take->whyEnds = why;
+        if (writers_[recording])
+            takeFiles_[static_cast<std::size_t>(newest_[recording] - forgotten_)] = writers_[recording]->takeFiles();
     }
 }
 

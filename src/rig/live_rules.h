@@ -50,6 +50,13 @@ public:
     [[nodiscard]] static std::unique_ptr<LiveRules> create(const Rig& rig, CompiledRules compiled, const trace::Trace& trace,
         std::vector<can::BitRate> rates, const std::optional<TakesOptions>& takes);
 
+    /// Is told when playback is to play or to rest. To be set before the rules begin.
+    void drivePlayback(std::function<void(bool plays)> driven) { driven_ = std::move(driven); }
+    /// Whether they say when playback plays or rests.
+    [[nodiscard]] bool drivesPlayback() const { return compiled_.plays || compiled_.rests; }
+    /// The next instant at which something may come by itself, or `Time::max()`.
+    [[nodiscard]] Time next() const { return rules_->next(); }
+
     void begin(Time origin);
     /// A frame that the trace has just taken.
     void frame(trace::Row row, const can::FrameView& frame);
@@ -71,6 +78,8 @@ public:
     [[nodiscard]] std::vector<TakingReport> recordings(Time now) const;
     /// Takes that have ended or go on, the newest last; the oldest are forgotten behind many.
     [[nodiscard]] const std::deque<rules::Take>& takes() const { return takes_; }
+    /// Their files, of each take those that there were when it ended; some may have been taken away since.
+    [[nodiscard]] const std::deque<std::vector<std::string>>& takeFiles() const { return takeFiles_; }
     /// When conditions were true, in the order in which that began; the oldest are forgotten behind many.
     [[nodiscard]] const std::deque<rules::TrueStretch>& stretches() const { return stretches_; }
     /// A condition that became true, for those who list events.
@@ -96,6 +105,8 @@ private:
     void takeEnds(std::size_t recording, Time at, const std::string& why) override;
     Time stampOf(trace::Row row) override;
     rules::Take* current(std::size_t recording);
+    // Behind the recordings stand what drives playback.
+    [[nodiscard]] bool drives(std::size_t recording) const { return recording >= writers_.size(); }
 
     struct Facts {
         std::uint64_t met = 0;
@@ -105,6 +116,7 @@ private:
     CompiledRules compiled_;
     const trace::Trace& trace_;
     TakesOptions options_;
+    std::function<void(bool plays)> driven_;
     std::unique_ptr<rules::Rules> rules_;
     std::unordered_map<std::uint64_t, trace::IdentifierIndex> identifiers_;
     std::vector<Facts> facts_;
@@ -114,6 +126,7 @@ private:
     std::vector<std::unique_ptr<record::TakeWriter>> writers_;      // of each recording
     std::vector<std::string> never_;
     std::deque<rules::Take> takes_;
+    std::deque<std::vector<std::string>> takeFiles_;    // of each of these
     std::uint64_t forgotten_ = 0;                   // takes, from the front
     std::vector<std::uint64_t> newest_;             // of each recording: the number of its newest take among all
     std::deque<rules::TrueStretch> stretches_;

@@ -62,6 +62,13 @@ struct RecordingSpec {
     record::FileRules files{};
 };
 
+/// When playback plays and rests, over conditions; each empty: by hand.
+struct PlaybackSpec {
+    std::string start{};
+    std::string stop{};
+    friend bool operator==(const PlaybackSpec&, const PlaybackSpec&) = default;
+};
+
 /// A rig. Fields of the document that are not known here are kept when it is saved.
 struct Rig {
     static constexpr int version = 1;
@@ -76,6 +83,7 @@ struct Rig {
     std::vector<NamedFilter> filters;
     std::vector<EventSpec> events;
     std::vector<RecordingSpec> recordings;
+    PlaybackSpec playback;
     nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
     nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
     std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.

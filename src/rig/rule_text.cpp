@@ -394,14 +394,16 @@ RuleDocument rulesIn(const Rig& rig)
         const auto found = rig.document.find(field);
         return found != rig.document.end() && found->is_array() ? *found : nlohmann::json::array();
     };
-    return {list("events"), list("recordings")};
+    const auto playback = rig.document.find("playback");
+    const bool any = playback != rig.document.end() && playback->is_object();
+    return {list("events"), list("recordings"), any ? *playback : nlohmann::json::object()};
 }
 
 Expected<void> setRules(Rig& rig, const RuleDocument& rules)
 {
     Rig next;
     next.buses = rig.buses;
-    next.document = {{"events", rules.events}, {"recordings", rules.recordings}};
+    next.document = {{"events", rules.events}, {"recordings", rules.recordings}, {"playback", rules.playback}};
     try {
         readRules(JsonReader(next.document), next);
     } catch (const JsonFailure& failure) {
@@ -413,7 +415,9 @@ Expected<void> setRules(Rig& rig, const RuleDocument& rules)
             return fail("there are two conditions called '" + condition.name + "'", "/events", "Give one of them another name");
     rig.events = std::move(next.events);
     rig.recordings = std::move(next.recordings);
-    for (const auto& [field, list] : {std::pair{"events", &rules.events}, {"recordings", &rules.recordings}}) {
+    rig.playback = std::move(next.playback);
+    for (const auto& [field, list] :
+        {std::pair{"events", &rules.events}, {"recordings", &rules.recordings}, {"playback", &rules.playback}}) {
         if (list->empty())
             rig.document.erase(field);
         else

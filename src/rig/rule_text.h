@@ -38,10 +38,11 @@ enum class RecordingField : std::uint8_t {
 [[nodiscard]] nlohmann::json written(const EventSpec& condition, nlohmann::json before = nlohmann::json::object());
 [[nodiscard]] nlohmann::json written(const RecordingSpec& recording, nlohmann::json before = nlohmann::json::object());
 
-/// The rig's conditions and recordings as they stand in its document.
+/// The rig's conditions and recordings, and when playback plays, as they stand in its document.
 struct RuleDocument {
     nlohmann::json events = nlohmann::json::array();
     nlohmann::json recordings = nlohmann::json::array();
+    nlohmann::json playback = nlohmann::json::object();     ///< `start` and `stop`.
     friend bool operator==(const RuleDocument&, const RuleDocument&) = default;
 };
 [[nodiscard]] RuleDocument rulesIn(const Rig& rig);

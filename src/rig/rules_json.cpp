@@ -173,12 +173,10 @@ record::FileRules filesOf(const JsonReader& in)
     return out;
 }
 
-RecordingSpec recordingOf(const JsonReader& in, std::span<const std::string> names)
+// What begins with one expression over conditions, and ends with another.
+void startAndStopOf(const JsonReader& in, std::span<const std::string> names, std::string& start, std::string& stop)
 {
-    RecordingSpec out;
-    out.name = in.needText("name");
-    out.keep = in.text("keep");
-    for (const auto& [field, text] : {std::pair{"start", &out.start}, std::pair{"stop", &out.stop}}) {
+    for (const auto& [field, text] : {std::pair{"start", &start}, std::pair{"stop", &stop}}) {
         *text = in.text(field);
         if (in.has(field) && text->empty())
             in.at(field).wrong("expected an expression over conditions, such as \"chatter and not quiet\"");
@@ -188,6 +186,14 @@ RecordingSpec recordingOf(const JsonReader& in, std::span<const std::string> nam
             JsonReader::fail(
                 in.placeOf(field), "column " + std::to_string(terms.error().column) + ": " + terms.error().what, terms.error().remedy);
     }
+}
+
+RecordingSpec recordingOf(const JsonReader& in, std::span<const std::string> names)
+{
+    RecordingSpec out;
+    out.name = in.needText("name");
+    out.keep = in.text("keep");
+    startAndStopOf(in, names, out.start, out.stop);
     out.before = marginOf(in, "before");
     out.after = marginOf(in, "after");
     if (const auto again = in.find("again"))
@@ -218,7 +224,9 @@ void readRules(const JsonReader& in, Rig& rig)
         if (rig.recordings.size() > mostRecordings)
             recording.wrong("a rig has 1,000 recordings at the most");
     });
-    if (rig.recordings.empty())
+    if (const auto playback = in.find("playback"))
+        startAndStopOf(*playback, names, rig.playback.start, rig.playback.stop);
+    if (rig.recordings.empty() && rig.playback == PlaybackSpec{})
         return;
     std::sort(names.begin(), names.end());
     if (const auto twice = std::adjacent_find(names.begin(), names.end()); twice != names.end())

@@ -158,7 +158,7 @@ Expected<void> Session::build()
 Expected<std::unique_ptr<LiveRules>> Session::makeRules()
 {
     if (rig_.events.empty() && (rig_.recordings.empty() || !options_.takes))
-        return nullptr;
+        return nullptr;     // playback hangs on conditions
     std::vector<std::string> names;
     std::vector<can::BitRate> rates;
     for (const trace::TraceBus& bus : trace_.buses()) {
@@ -175,6 +175,7 @@ Expected<std::unique_ptr<LiveRules>> Session::makeRules()
         }));
     auto live = LiveRules::create(rig_, std::move(compiled), trace_, std::move(rates), options_.takes);
     live->setNoted(std::move(noted));
+    live->drivePlayback([this](bool plays) { drivePlayback(plays); });
     for (const TakingReport& recording : live->recordings(begins_))
         if (!recording.files.problem.empty())
             leftOut_.push_back({"the recording " + recording.name + " keeps nothing: " + recording.files.problem, {}, 0, 0, {}});
@@ -187,6 +188,7 @@ Expected<void> Session::takeRules(const Rig& from)
     next.filters = from.filters;
     next.events = from.events;
     next.recordings = from.recordings;
+    next.playback = from.playback;
     std::swap(rig_, next);
     auto made = makeRules();
     if (!made) {
@@ -198,6 +200,22 @@ Expected<void> Session::takeRules(const Rig& from)
     if (rules_ && started_)
         rules_->begin(scheduler_.now());
     return {};
+}
+
+// The rules say so in the middle of a frame or of a step of time: it is done at that instant, behind what goes on there.
+void Session::drivePlayback(bool plays)
+{
+    scheduler_.at(
+        scheduler_.now(),
+        [](void* context, std::uint64_t does) {
+            auto& session = *static_cast<Session*>(context);
+            if (does == 0)
+                session.playback_->rest();
+            else if (session.collisions().empty())
+                session.playback_->play();
+            ++session.changes_;
+        },
+        this, plays ? 1 : 0);
 }
 
 void Session::endTakes()
@@ -248,6 +266,12 @@ void Session::slice(Time until)
             if (stamp > scheduler_.now() && stamp <= until)
                 scheduler_.runUntil(stamp);
         });
+    }
+    // What hangs on the rules is done at their instants, whatever the slices.
+    while (rules_ && allSimulated_ && rules_->drivesPlayback() && rules_->next() < until) {
+        const Time next = std::max(rules_->next(), scheduler_.now());
+        scheduler_.runUntil(next);
+        rules_->settle(next);
     }
     scheduler_.runUntil(until);
     if (rules_) {
@@ -428,8 +452,8 @@ void Session::publish()
         conditionReports_ = rules_->conditions();
         takingReports_ = rules_->recordings(scheduler_.now());
         if (std::exchange(historyOf_, rules_->changes()) != rules_->changes())
-            rulesHistory_ = std::make_shared<RulesHistory>(
-                RulesHistory{{rules_->stretches().begin(), rules_->stretches().end()}, {rules_->takes().begin(), rules_->takes().end()}});
+            rulesHistory_ = std::make_shared<RulesHistory>(RulesHistory{{rules_->stretches().begin(), rules_->stretches().end()},
+                {rules_->takes().begin(), rules_->takes().end()}, {rules_->takeFiles().begin(), rules_->takeFiles().end()}});
     }
     recordingReports_.clear();
     for (const OngoingRecording& recording : recordings_) {

@@ -63,6 +63,7 @@ public:
     Session& operator=(const Session&) = delete;
 
     [[nodiscard]] const trace::Trace& trace() const { return trace_; }
+    [[nodiscard]] const Rig& rig() const { return rig_; }
     [[nodiscard]] const std::shared_ptr<const database::Catalog>& catalog() const { return catalog_; }
     /// Nodes and events that a missing database leaves out.
     [[nodiscard]] const std::vector<Error>& leftOut() const { return leftOut_; }
@@ -159,6 +160,7 @@ public:
     struct RulesHistory {
         std::vector<rules::TrueStretch> stretches;
         std::vector<rules::Take> takes;     ///< Their recording is an index among those that are armed.
+        std::vector<std::vector<std::string>> files;    ///< Of each take that has ended; some may have been taken away since.
     };
     [[nodiscard]] std::shared_ptr<const RulesHistory> rulesHistory() const;
     /// Where the takes go; empty where no recording is armed.
@@ -206,6 +208,7 @@ private:
     void bringLevel(OngoingRecording& recording, std::uint64_t most);
     [[nodiscard]] Expected<std::unique_ptr<LiveRules>> makeRules();
     void watchBuses();
+    void drivePlayback(bool plays);
     std::unique_ptr<LiveRules> rules_;
     std::vector<EventSpec> measuredEvents_;     // the conditions that the measures follow
     std::vector<std::uint64_t> lostBefore_;     // of each bus

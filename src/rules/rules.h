@@ -84,6 +84,12 @@ public:
     [[nodiscard]] bool gaveUp() const { return gaveUp_; }
 
     [[nodiscard]] Time instant() const { return instant_; }
+    /// The next instant at which something may come by itself, or `Time::max()`.
+    [[nodiscard]] Time next() const
+    {
+        const Time timers = std::min(beginning_.empty() ? never : beginning_.top().at, ending_.empty() ? never : ending_.top().at);
+        return begun_ && open_ ? std::min(instant_, timers) : timers;
+    }
     [[nodiscard]] const RuleSet& rules() const { return rules_; }
     /// Whether a condition is true now, without `stays`.
     [[nodiscard]] bool isTrue(std::size_t condition) const { return conditions_[condition].raw; }

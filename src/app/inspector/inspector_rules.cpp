@@ -170,10 +170,13 @@ void Inspector::paintRecording(QPainter& painter)
     if (report == reports.end())
         return;
     std::vector<rules::Take> takes;
+    std::vector<std::vector<std::string>> files;
     const auto history = session->rulesHistory();
-    for (const rules::Take& take : history->takes)
-        if (take.recording == static_cast<std::size_t>(report - reports.begin()))
-            takes.push_back(take);
+    for (std::size_t i = 0; i < history->takes.size(); ++i)
+        if (history->takes[i].recording == static_cast<std::size_t>(report - reports.begin())) {
+            takes.push_back(history->takes[i]);
+            files.push_back(history->files[i]);
+        }
     section(painter, y, tr("Takes"), takes.empty() ? tr("none so far") : tr("%1 kept").arg(report->state.takes));
     const auto column = [&](double from, double to, const QString& words, const QFont& font, const QColor& colour) {
         const double room = width() - 2 * sideOf();
@@ -196,9 +199,12 @@ void Inspector::paintRecording(QPainter& painter)
         column(0.08, 0.4, begins, theme.mono(), theme.ink);
         column(0.4, 0.68, length, theme.mono(), theme.ink);
         column(0.68, 1, countText(take.frames), theme.mono(), theme.ink);
+        takeRows_.emplace_back(QRectF(0, y, width(), theme.px(18)), files[i]);
         y += theme.px(18);
         lines_ << QStringList{tr("take %1").arg(number), begins, length, countText(take.frames)}.join(QStringLiteral(", "));
     }
+    if (!takes.empty() && !takes.back().whyEnds.empty())
+        passage(painter, y, {}, tr("A double click opens a take; dragged onto playback it is played back."), false);
     if (!report->files.problem.empty())
         passage(painter, y, tr("in the way"), said(report->files.problem), false);
     contentHeight_ = y;

@@ -4,19 +4,24 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QContextMenuEvent>
+#include <QDrag>
 #include <QMenu>
+#include <QMimeData>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QUrl>
 #include <QWheelEvent>
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
 #include "app/stage/interface_words.h"
 #include "app/stage/interfaces.h"
+#include "app/stage/rule_desk.h"
 #include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
@@ -152,6 +157,40 @@ void Inspector::mousePressEvent(QMouseEvent* event)
             selection.signal = signal;
             stage_.select(selection);
         }
+    pressed_ = event->button() == Qt::LeftButton ? takeAt(event->position()) : QStringList();
+    pressedAt_ = event->position();
+}
+
+QStringList Inspector::takeAt(const QPointF& point) const
+{
+    for (const auto& [box, files] : takeRows_)
+        if (box.contains(point))
+            return filesThere(files);
+    return {};
+}
+
+// The files of a take can be dragged: onto playback, onto a window to open them, to other programs.
+void Inspector::mouseMoveEvent(QMouseEvent* event)
+{
+    if (pressed_.isEmpty() || (event->position() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
+        return;
+    auto* mime = new QMimeData;
+    QList<QUrl> urls;
+    for (const QString& file : std::exchange(pressed_, {}))
+        urls << QUrl::fromLocalFile(file);
+    mime->setUrls(urls);
+    auto* drag = new QDrag(this);
+    drag->setMimeData(mime);
+    drag->exec(Qt::CopyAction);
+}
+
+void Inspector::mouseReleaseEvent(QMouseEvent*) { pressed_.clear(); }
+
+void Inspector::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    pressed_.clear();
+    if (const QStringList files = takeAt(event->position()); !files.isEmpty())
+        Q_EMIT stage_.fileWanted(files.front());
 }
 
 void Inspector::contextMenuEvent(QContextMenuEvent* event)
@@ -231,6 +270,7 @@ void Inspector::paintEvent(QPaintEvent*)
     lines_.clear();
     signalRows_.clear();
     links_.clear();
+    takeRows_.clear();
     layoutWanted_ = false;
     painter.save();
     painter.setClipRect(0, 0, width(), only_->isVisible() ? define_->y() - theme.px(6) : height());

@@ -24,6 +24,9 @@ public:
 protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
@@ -48,6 +51,8 @@ private:
     void heading(QPainter& painter, double& y, const QString& title, const QString& subtitle, int bus, const QString& id = {});
     void section(QPainter& painter, double& y, const QString& text, const QString& right = {});
     void fact(QPainter& painter, double& y, const QString& name, const QString& value, bool wrong = false, bool mono = true);
+    // The files of the take at a point, those that are there.
+    [[nodiscard]] QStringList takeAt(const QPointF& point) const;
     void placeButtons();
     void updateButtons();
 
@@ -60,6 +65,9 @@ private:
     QStringList lines_;
     std::vector<std::pair<QRectF, int>> signalRows_;
     std::vector<std::pair<QRectF, QString>> links_;    // to nodes
+    std::vector<std::pair<QRectF, std::vector<std::string>>> takeRows_;      // and their files
+    QStringList pressed_;                               // files of the take that may be dragged
+    QPointF pressedAt_;
     double scroll_ = 0;
     double contentHeight_ = 0;
 };

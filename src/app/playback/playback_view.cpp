@@ -17,9 +17,12 @@
 
 #include "app/files/log_files.h"
 #include "app/paint/paint.h"
+#include "app/parts/buttons.h"
 #include "app/parts/edit_times.h"
 #include "app/parts/elided_label.h"
+#include "app/parts/text.h"
 #include "app/parts/wrap_layout.h"
+#include "app/stage/rule_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -101,6 +104,10 @@ PlaybackView::PlaybackView(Stage& stage)
       step_(new QPushButton(tr("Step"))),
       tenFrames_(new QPushButton(tr("10 frames"))),
       loop_(new QCheckBox(tr("loop"))),
+      driving_(new QWidget),
+      plays_(new QComboBox),
+      rests_(new QComboBox),
+      arm_(linkButton(tr("Arm as changed"), "armPlayback")),
       heading_(new QLabel(tr("What of the log goes where"))),
       routesBox_(new QWidget),
       routesLayout_(new QVBoxLayout(routesBox_)),
@@ -166,6 +173,33 @@ PlaybackView::PlaybackView(Stage& stage)
     connect(another, &QPushButton::clicked, this, &PlaybackView::chooseLog);
     bar->addWidget(another);
     layout->addWidget(controls_);
+    auto* drivenBy = new WrapLayout(driving_, theme.px(6));
+    for (const auto& [box, words, name, tip] :
+        {std::tuple(plays_, tr("plays"), "playsWhen", tr("A condition of the rig that makes it play, each time that it becomes true")),
+            std::tuple(rests_, tr("rests"), "restsWhen", tr("A condition of the rig that makes it rest where it stands"))}) {
+        auto* pair = new QWidget;
+        auto* pairLine = new QHBoxLayout(pair);
+        pairLine->setContentsMargins(0, 0, theme.px(10), 0);
+        pairLine->setSpacing(theme.px(6));
+        box->setObjectName(QLatin1String(name));
+        box->setAccessibleName(words);
+        box->setToolTip(tip);
+        box->setMinimumWidth(theme.px(150));
+        pairLine->addWidget(new QLabel(words));
+        pairLine->addWidget(box);
+        drivenBy->addWidget(pair);
+        connect(box, &QComboBox::activated, this, &PlaybackView::drive);
+    }
+    arm_->setToolTip(
+        tr("The run follows the conditions and recordings as they were armed. This arms them as they are now; takes that go on "
+           "end"));
+    drivenBy->addWidget(arm_);
+    connect(arm_, &QPushButton::clicked, this, [this] {
+        if (const auto armed = this->stage().rules().arm(); !armed)
+            Q_EMIT this->stage().told(text(armed.error().text()));
+    });
+    connect(&stage.rules(), &RuleDesk::changed, this, &PlaybackView::showDriving);
+    layout->addWidget(driving_);
     heading_->setFont(theme.head());
     layout->addWidget(heading_);
     routesLayout_->setContentsMargins(0, 0, 0, 0);
@@ -235,8 +269,49 @@ PlaybackView::PlaybackView(Stage& stage)
     });
     connect(noticeButton_, &QPushButton::clicked, this, &PlaybackView::remedy);
     connect(&stage, &Stage::beat, this, &PlaybackView::refresh);
+    showDriving();
     refresh();
 }
+
+// Each box has the conditions of the rig; an expression that was written by hand stands behind them.
+void PlaybackView::showDriving()
+{
+    const rig::Rig& rig = stage().rules().rig();
+    for (const auto& [box, expression, none] :
+        {std::tuple(plays_, &rig.playback.start, tr("by hand")), std::tuple(rests_, &rig.playback.stop, tr("at its end, or by hand"))}) {
+        box->clear();
+        box->addItem(none, QString());
+        QStringList known;
+        for (const rig::EventSpec& event : rig.events) {
+            const QString term = text(rules::quotedName(event.name));
+            known << term;
+            box->addItem(tr("when %1").arg(text(event.name)), term);
+        }
+        if (!expression->empty() && !known.contains(text(*expression)))
+            box->addItem(tr("when %1").arg(text(*expression)), text(*expression));
+        box->setCurrentIndex(std::max(0, box->findData(text(*expression))));
+    }
+    arm_->setVisible(stage().rules().differs());
+}
+
+// Armed at once, unless that would end a take, or arm what else was changed.
+void PlaybackView::drive()
+{
+    RuleDesk& rules = stage().rules();
+    const auto takes = stage().document().session()->takingReports();
+    using Phase = rules::Rules::Phase;
+    const bool atOnce = !rules.differs() && std::none_of(takes.begin(), takes.end(), [](const rig::TakingReport& take) {
+        return take.state.phase == Phase::keeps || take.state.phase == Phase::behind;
+    });
+    auto done = rules.setPlayback({plays_->currentData().toString().toStdString(), rests_->currentData().toString().toStdString()});
+    if (done && atOnce)
+        done = rules.arm();
+    if (!done)
+        Q_EMIT stage().told(text(done.error().text()));
+    showDriving();
+}
+
+QUndoStack* PlaybackView::sharedUndoStack() { return &stage().rules().undoStack(); }
 
 void PlaybackView::chooseLog()
 {
@@ -406,6 +481,7 @@ void PlaybackView::refresh()
     const bool loaded = live && report_.loaded;
     strip_->setVisible(loaded);
     controls_->setVisible(loaded);
+    driving_->setVisible(loaded && !stage().rules().rig().events.empty());
     heading_->setVisible(loaded);
     routesBox_->setVisible(loaded);
     empty_->setVisible(!loaded);

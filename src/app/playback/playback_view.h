@@ -56,6 +56,7 @@ public:
     /// Loads a log into playback.
     void load(const QString& path);
     [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
+    [[nodiscard]] QUndoStack* sharedUndoStack() override;
     [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::playback; }
     void present(const Wish& wish) override { load(wish.path); }
 
@@ -80,6 +81,8 @@ private:
     void setPace(double factor);
     void remedy();
     void chooseLog();
+    void showDriving();
+    void drive();
     [[nodiscard]] std::vector<drive::Route> routesFromRows() const;
 
     QLabel* facts_;
@@ -90,6 +93,10 @@ private:
     QPushButton* tenFrames_;
     std::vector<std::pair<double, QPushButton*>> paces_;
     QCheckBox* loop_;
+    QWidget* driving_;          // by which conditions it plays and rests
+    QComboBox* plays_;
+    QComboBox* rests_;
+    QPushButton* arm_;
     QLabel* heading_;
     QWidget* routesBox_;
     QVBoxLayout* routesLayout_;

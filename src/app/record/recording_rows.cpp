@@ -4,6 +4,7 @@
 #include <QContextMenuEvent>
 #include <QHelpEvent>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QRegularExpression>
@@ -14,6 +15,7 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/text.h"
+#include "app/stage/rule_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -345,6 +347,11 @@ void RecordingRows::contextMenuEvent(QContextMenuEvent* event)
             [=, this] { Q_EMIT startOrStopWanted(static_cast<std::size_t>(index)); });
     menu.addAction(tr("Change it, beginning with its name") + QStringLiteral("\tF2"), this,
         [=, this] { edit(static_cast<std::size_t>(index), Field::name); });
+    const QStringList newest = stage_.rules().newestTake(rows_[static_cast<std::size_t>(index)].spec.name);
+    menu.addAction(tr("Open its newest take"), this, [=, this] { Q_EMIT stage_.fileWanted(newest.front()); })
+        ->setEnabled(!newest.isEmpty());
+    menu.addAction(tr("Play its newest take back"), this, [=, this] { Q_EMIT stage_.replayWanted(newest.front()); })
+        ->setEnabled(!newest.isEmpty());
     menu.addSeparator();
     menu.addAction(tr("Take it out of the rig") + QStringLiteral("\tDel"), this, [this] { removeCurrent(); });
     menu.exec(event->globalPos());

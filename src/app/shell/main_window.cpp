@@ -283,8 +283,9 @@ void MainWindow::undo(bool redo)
     // What was done last in what the page shows, or with the pages themselves.
     std::vector<QUndoStack*> stacks = {&pageSteps_};
     for (View* view : page->views())
-        if (QUndoStack* stack = view->undoStack(); stack != nullptr && std::find(stacks.begin(), stacks.end(), stack) == stacks.end())
-            stacks.push_back(stack);
+        for (QUndoStack* stack : {view->undoStack(), view->sharedUndoStack()})
+            if (stack != nullptr && std::find(stacks.begin(), stacks.end(), stack) == stacks.end())
+                stacks.push_back(stack);
     QUndoStack* latest = nullptr;
     for (QUndoStack* stack : stacks) {
         const auto time = [redo](QUndoStack* of) { return redo ? EditTimes::ofRedo(*of) : EditTimes::ofUndo(*of); };

@@ -35,8 +35,8 @@ void MainWindow::replay(const QString& path)
     for (MainWindow* window : all())
         if (window->document_->isLive() && (window->document_->rig().path == document_->rig().path || document_->rig().path.empty()))
             running.push_back(window);
-    MainWindow* window = running.size() == 1 ? running.front() : nullptr;
-    if (running.size() > 1) {
+    MainWindow* window = document_->isLive() ? this : running.size() == 1 ? running.front() : nullptr;
+    if (window == nullptr && running.size() > 1) {
         QStringList choices;
         for (const MainWindow* one : running)
             choices << tr("%1, %2 s of run time")

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/rule_desk.h"
 
+#include <QFile>
+
 #include <algorithm>
 
 #include "app/parts/edit_times.h"
@@ -53,6 +55,15 @@ TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool 
     return {take.begins - spanOf(spec.before), take.begins, std::max(take.begins, goesOn ? ends : ends - spanOf(spec.after)), ends, form};
 }
 
+QStringList filesThere(const std::vector<std::string>& files)
+{
+    QStringList out;
+    for (const std::string& file : files)
+        if (const QString path = text(file); QFile::exists(path))
+            out << path;
+    return out;
+}
+
 RuleDesk::RuleDesk(Stage& stage) : stage_(stage)
 {
     EditTimes::follow(undo_);
@@ -61,6 +72,7 @@ RuleDesk::RuleDesk(Stage& stage) : stage_(stage)
     armedDocument_ = rig::rulesIn(rig());
     armed_.events = rig().events;
     armed_.recordings = rig().recordings;
+    armed_.playback = rig().playback;
 }
 
 const rig::Rig& RuleDesk::rig() const { return stage_.document().rig(); }
@@ -116,10 +128,14 @@ Expected<void> RuleDesk::setCondition(std::size_t index, const QString& name, co
     } else {
         const std::string before = rig().events[index].name;
         next.events[index] = rig::written(*condition, next.events[index]);
-        for (auto& recording : next.recordings)
+        const auto follow = [&](nlohmann::json& hangs) {
             for (const char* field : {"start", "stop"})
-                if (before != called && recording.contains(field) && recording[field].is_string())
-                    recording[field] = rules::renamed(recording[field].get<std::string>(), before, called);
+                if (before != called && hangs.contains(field) && hangs[field].is_string())
+                    hangs[field] = rules::renamed(hangs[field].get<std::string>(), before, called);
+        };
+        for (auto& recording : next.recordings)
+            follow(recording);
+        follow(next.playback);
     }
     return put(std::move(next), fresh ? tr("add the condition %1").arg(name) : tr("change the condition %1").arg(name),
         "/events/" + std::to_string(index));
@@ -129,11 +145,18 @@ Expected<void> RuleDesk::removeCondition(std::size_t index)
 {
     const std::string name = rig().events[index].name;
     const std::vector<std::string> names = namesOf(rig().events);
-    for (const rig::RecordingSpec& recording : rig().recordings)
-        for (const std::string& expression : {recording.start, recording.stop})
+    const auto hangs = [&](const std::string& start, const std::string& stop) {
+        for (const std::string& expression : {start, stop})
             if (const auto terms = rules::Terms::parse(expression, names);
                 terms && std::find(terms->conditions().begin(), terms->conditions().end(), index) != terms->conditions().end())
-                return fail("the recording " + recording.name + " hangs on " + name, {}, "Take it out of its expressions first");
+                return true;
+        return false;
+    };
+    for (const rig::RecordingSpec& recording : rig().recordings)
+        if (hangs(recording.start, recording.stop))
+            return fail("the recording " + recording.name + " hangs on " + name, {}, "Take it out of its expressions first");
+    if (hangs(rig().playback.start, rig().playback.stop))
+        return fail("playback hangs on " + name, {}, "Have it begin and rest by hand first");
     rig::RuleDocument next = rig::rulesIn(rig());
     next.events.erase(index);
     return put(std::move(next), tr("take out the condition %1").arg(text(name)), {});
@@ -165,6 +188,18 @@ void RuleDesk::removeRecording(std::size_t index)
     rig::RuleDocument next = rig::rulesIn(rig());
     next.recordings.erase(index);
     (void)put(std::move(next), tr("take out the recording %1").arg(text(rig().recordings[index].name)), {});
+}
+
+Expected<void> RuleDesk::setPlayback(const rig::PlaybackSpec& spec)
+{
+    rig::RuleDocument next = rig::rulesIn(rig());
+    for (const auto& [field, words] : {std::pair{"start", &spec.start}, std::pair{"stop", &spec.stop}}) {
+        if (words->empty())
+            next.playback.erase(field);
+        else
+            next.playback[field] = *words;
+    }
+    return put(std::move(next), tr("say when playback plays"), "/playback");
 }
 
 QString RuleDesk::freeName(bool condition) const
@@ -215,6 +250,20 @@ std::vector<TakeTier> RuleDesk::kept() const
     return out;
 }
 
+QStringList RuleDesk::newestTake(const std::string& recording) const
+{
+    rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return {};
+    const auto reports = session->takingReports();
+    const auto history = session->rulesHistory();
+    for (std::size_t i = history->takes.size(); i-- > 0;)
+        if (const std::size_t of = history->takes[i].recording; of < reports.size() && reports[of].name == recording)
+            if (const QStringList files = filesThere(history->files[i]); !files.isEmpty())
+                return files;
+    return {};
+}
+
 Expected<void> RuleDesk::arm()
 {
     rig::Session* session = stage_.document().session();
@@ -227,6 +276,7 @@ Expected<void> RuleDesk::arm()
     armedDocument_ = rig::rulesIn(rig());
     armed_.events = rig().events;
     armed_.recordings = rig().recordings;
+    armed_.playback = rig().playback;
     Q_EMIT changed();
     return {};
 }

@@ -4,6 +4,7 @@
 
 #include <QObject>
 #include <QString>
+#include <QStringList>
 #include <QUndoStack>
 
 #include <map>
@@ -20,6 +21,9 @@ class Stage;
 
 /// A take as it is drawn; one that goes on reaches to the newest moment.
 [[nodiscard]] TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool goesOn, Time newest, TakeShape::Form form);
+
+/// Those files that are there.
+[[nodiscard]] QStringList filesThere(const std::vector<std::string>& files);
 
 /// Every change goes through here, into the rig's document, and can be undone. A run goes on following what is armed until
 /// `arm`.
@@ -47,6 +51,8 @@ public:
     /// Adds one that starts with a condition; without, at the run's begin. Gives its index.
     std::size_t addRecording(const std::string& start);
     void removeRecording(std::size_t index);
+    /// When playback plays and rests, over conditions; empty: by hand.
+    [[nodiscard]] Expected<void> setPlayback(const rig::PlaybackSpec& spec);
     /// A name that none of them has: "condition 3".
     [[nodiscard]] QString freeName(bool condition) const;
     /// What a rehearsal found, for whoever draws takes over the run.
@@ -61,6 +67,8 @@ public:
     }
     /// The takes of the run so far, a tier for each recording that has some.
     [[nodiscard]] std::vector<TakeTier> kept() const;
+    /// The files of the newest take of a recording that are still there.
+    [[nodiscard]] QStringList newestTake(const std::string& recording) const;
     /// Has the run follow what the rig says now; takes that go on end. An error leaves it as it is.
     [[nodiscard]] Expected<void> arm();
 

@@ -44,6 +44,8 @@ public:
 
     /// What was done in it, or null. The last of what was done in any view of a page is taken back first.
     [[nodiscard]] virtual QUndoStack* undoStack() { return nullptr; }
+    /// The same, where what it shows is edited elsewhere too.
+    [[nodiscard]] virtual QUndoStack* sharedUndoStack() { return nullptr; }
     /// Takes back, or does again, an edit of what it shows, in front of everything else; false where there is none.
     virtual bool step(bool redo)
     {
