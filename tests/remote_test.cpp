@@ -90,20 +90,23 @@ pid_t spawned(const std::vector<std::string>& words)
 // A broker on a port of its own. With TLS it knows three people: one who shares, one who reads, one who may send too.
 class Broker {
 public:
-    explicit Broker(bool encrypted) : encrypted_(encrypted), port_(freePort())
+    enum class Knows { nobody, passwords, certificates };
+    explicit Broker(Knows knows) : encrypted_(knows != Knows::nobody), port_(freePort())
     {
         QString conf = QStringLiteral("listener %1 127.0.0.1\npersistence false\n").arg(port_);
         if (::getuid() == 0)
             conf += QStringLiteral("user root\n");
-        if (encrypted) {
+        if (encrypted_) {
             makeCertificates();
             for (const char* who : {"sharer", "reader", "writer"})
                 run("mosquitto_passwd", {"-b", QFile::exists(at("people")) ? QStringLiteral("-b") : QStringLiteral("-c"), at("people"), who,
                                             QStringLiteral("word-of-") + who});
             write(at("rights"), "user sharer\ntopic readwrite rink/#\nuser reader\ntopic read rink/#\ntopic write rink/+/ask\n"
                                 "user writer\ntopic read rink/#\ntopic write rink/+/ask\ntopic write rink/b/send\n");
-            conf += QStringLiteral("allow_anonymous false\npassword_file %1\nacl_file %2\ncafile %3\ncertfile %4\nkeyfile %5\n")
-                        .arg(at("people"), at("rights"), at("ca.pem"), at("broker.pem"), at("broker.key"));
+            conf += QStringLiteral("allow_anonymous false\nacl_file %1\ncafile %2\ncertfile %3\nkeyfile %4\n")
+                        .arg(at("rights"), at("ca.pem"), at("broker.pem"), at("broker.key"));
+            conf += knows == Knows::passwords ? QStringLiteral("password_file %1\n").arg(at("people"))
+                                              : QStringLiteral("require_certificate true\nuse_identity_as_username true\n");
         } else {
             conf += QStringLiteral("allow_anonymous true\n");
         }
@@ -129,6 +132,13 @@ public:
         return (encrypted_ ? "mqtts://127.0.0.1:" : "mqtt://127.0.0.1:") + std::to_string(port_) + "/" + topic;
     }
     [[nodiscard]] Credentials as(const std::string& who) const { return {who, "word-of-" + who, at("ca.pem").toStdString(), {}, {}}; }
+    /// By a certificate of one's own, which names who it is.
+    [[nodiscard]] Credentials certified(const char* who)
+    {
+        const QString key = at(who) + ".key", pem = at(who) + ".pem";
+        sign(who, QStringLiteral("/CN=%1").arg(QLatin1String(who)), {});
+        return {{}, {}, at("ca.pem").toStdString(), pem.toStdString(), key.toStdString()};
+    }
     [[nodiscard]] QString at(const char* name) const { return folder_.filePath(QLatin1String(name)); }
     [[nodiscard]] std::uint16_t port() const { return port_; }
 
@@ -147,11 +157,17 @@ private:
         const QStringList key{"-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-nodes"};
         run("openssl", QStringList{"req", "-x509"} + key
                            + QStringList{"-days", "2", "-subj", "/CN=Rink", "-keyout", at("ca.key"), "-out", at("ca.pem")});
-        run("openssl",
-            QStringList{"req"} + key + QStringList{"-subj", "/CN=127.0.0.1", "-keyout", at("broker.key"), "-out", at("broker.csr")});
         write(at("names"), "subjectAltName=IP:127.0.0.1\n");
-        run("openssl", {"x509", "-req", "-in", at("broker.csr"), "-CA", at("ca.pem"), "-CAkey", at("ca.key"), "-CAcreateserial", "-days",
-                           "2", "-extfile", at("names"), "-out", at("broker.pem")});
+        sign("broker", QStringLiteral("/CN=127.0.0.1"), {"-extfile", at("names")});
+    }
+    void sign(const char* who, const QString& subject, const QStringList& more)
+    {
+        const QString name = at(who);
+        run("openssl", {"req", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-nodes", "-subj", subject, "-keyout",
+                           name + ".key", "-out", name + ".csr"});
+        run("openssl", QStringList{"x509", "-req", "-in", name + ".csr", "-CA", at("ca.pem"), "-CAkey", at("ca.key"), "-CAcreateserial",
+                           "-days", "2", "-out", name + ".pem"}
+                           + more);
     }
     bool encrypted_;
     std::uint16_t port_;
@@ -251,10 +267,13 @@ struct AsUser {
         qputenv("WAVETROPE_MQTT_USER", who.user.c_str());
         qputenv("WAVETROPE_MQTT_PASSWORD", who.password.c_str());
         qputenv("WAVETROPE_MQTT_CA", who.authorities.c_str());
+        qputenv("WAVETROPE_MQTT_CERTIFICATE", who.certificate.c_str());
+        qputenv("WAVETROPE_MQTT_KEY", who.key.c_str());
     }
     ~AsUser()
     {
-        for (const char* name : {"WAVETROPE_MQTT_USER", "WAVETROPE_MQTT_PASSWORD", "WAVETROPE_MQTT_CA"})
+        for (const char* name :
+            {"WAVETROPE_MQTT_USER", "WAVETROPE_MQTT_PASSWORD", "WAVETROPE_MQTT_CA", "WAVETROPE_MQTT_CERTIFICATE", "WAVETROPE_MQTT_KEY"})
             qunsetenv(name);
     }
 };
@@ -460,7 +479,7 @@ private Q_SLOTS:
 
     void allFramesArriveInOrderWithTheirStamps()
     {
-        Broker broker(false);
+        Broker broker(Broker::Knows::nobody);
         There there(broker, "rink/a");
         Here here;
         here.open(broker.address("rink/a"));
@@ -495,7 +514,7 @@ private Q_SLOTS:
 
     void peopleMayDoWhatTheyMay()
     {
-        Broker broker(true);
+        Broker broker(Broker::Knows::passwords);
         There there(broker, "rink/b", "0x100..0x10F", broker.as("sharer"));
         There readOnly(broker, "rink/c", nullptr, broker.as("sharer"));
         UNTIL((there.turn(), readOnly.turn(), there.sharer.state().line.phase == Line::State::Phase::open));
@@ -549,9 +568,52 @@ private Q_SLOTS:
         }
     }
 
+    void aCertificateSaysWhoItIs()
+    {
+        Broker broker(Broker::Knows::certificates);
+        There there(broker, "rink/b", "0x100..0x10F", broker.certified("sharer"));
+        UNTIL((there.turn(), there.sharer.state().line.phase == Line::State::Phase::open));
+        {
+            // As the environment names them.
+            const AsUser as(broker.certified("writer"));
+            Here here;
+            here.open(broker.address("rink/b"));
+            UNTIL((there.turn(), here.alive()));
+            const bus::Port port = here.bus->attach("me", can::Direction::sent);
+            QVERIFY(here.bus->offer(port, plain(0x105)));
+            UNTIL((there.turn(), here.turn(), here.frames.size() == 1));
+            QCOMPARE(there.written.size(), std::size_t{1});
+        }
+        {
+            // One that may read alone.
+            const AsUser as(broker.certified("reader"));
+            Here here;
+            here.open(broker.address("rink/b"));
+            UNTIL((there.turn(), here.alive()));
+            const bus::Port port = here.bus->attach("me", can::Direction::sent);
+            QVERIFY(here.bus->offer(port, plain(0x105)));
+            UNTIL((there.turn(), here.words().find("does not let us write rink/b/send") != std::string::npos));
+        }
+        {
+            // A password is none; and a certificate with the key of another cannot be used.
+            const AsUser as(broker.as("writer"));
+            Here here;
+            here.open(broker.address("rink/b"));
+            UNTIL(here.words().find("it may want a certificate of ours") != std::string::npos);
+            QVERIFY(!here.alive());
+        }
+        Credentials mixed = broker.certified("writer");
+        mixed.key = broker.at("reader").toStdString() + ".key";
+        const AsUser as(mixed);
+        Here here;
+        here.open(broker.address("rink/b"));
+        UNTIL(here.words().find("certificate") != std::string::npos);
+        QVERIFY(!here.alive());
+    }
+
     void aBrokenLineIsBridgedAndWhatIsLostIsCounted()
     {
-        Broker broker(false);
+        Broker broker(Broker::Knows::nobody);
         There there(broker, "rink/a", nullptr, {}, 60'000);
         Here here;
         here.open(broker.address("rink/a"));
@@ -599,7 +661,7 @@ private Q_SLOTS:
 
     void aTopicOfSomebodyElse()
     {
-        Broker broker(false);
+        Broker broker(Broker::Knows::nobody);
         Here here;
         here.open(broker.address("rink/a"));
         Stranger stranger(broker, "rink/a");
@@ -630,7 +692,7 @@ private Q_SLOTS:
 
     void twoWhoShareOneTopic()
     {
-        Broker broker(false);
+        Broker broker(Broker::Knows::nobody);
         There first(broker, "rink/a");
         Here here;
         here.open(broker.address("rink/a"));
@@ -676,7 +738,7 @@ private Q_SLOTS:
 
     void theCommandLineSharesARigsBusAndCapturesIt()
     {
-        Broker broker(true);
+        Broker broker(Broker::Knows::passwords);
         QTemporaryDir folder;
         const QString address = QString::fromStdString(broker.address("rink/b"));
         write(folder.filePath("here.json"),

@@ -334,6 +334,11 @@ void Line::attempt()
         setWords(State::Phase::refused, options_.place.host
                                             + ": no encrypted line: its certificate is not one that is trusted here, or it wants another "
                                               "of us, or speaks no TLS at this port");
+    else if (rc == MOSQ_ERR_CONN_LOST && options_.place.encrypted)
+        // Since TLS 1.3 (RFC 8446, 4.4.2.4) one who wants a certificate says so behind the handshake, by closing.
+        setWords(State::Phase::trying, options_.place.host
+                                           + " closes the encrypted line before it answers: it may want a certificate of ours, or speaks "
+                                             "no MQTT at this port");
     else if (rc == MOSQ_ERR_INVAL)
         setWords(State::Phase::refused, options_.place.host + ": " + mosquitto_strerror(rc));
     else

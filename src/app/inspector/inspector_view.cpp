@@ -4,12 +4,9 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QContextMenuEvent>
-#include <QDrag>
 #include <QMenu>
-#include <QMimeData>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QUrl>
 #include <QWheelEvent>
 
 #include <algorithm>
@@ -169,19 +166,11 @@ QStringList Inspector::takeAt(const QPointF& point) const
     return {};
 }
 
-// The files of a take can be dragged: onto playback, onto a window to open them, to other programs.
 void Inspector::mouseMoveEvent(QMouseEvent* event)
 {
     if (pressed_.isEmpty() || (event->position() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
         return;
-    auto* mime = new QMimeData;
-    QList<QUrl> urls;
-    for (const QString& file : std::exchange(pressed_, {}))
-        urls << QUrl::fromLocalFile(file);
-    mime->setUrls(urls);
-    auto* drag = new QDrag(this);
-    drag->setMimeData(mime);
-    drag->exec(Qt::CopyAction);
+    dragFiles(this, std::exchange(pressed_, {}));
 }
 
 void Inspector::mouseReleaseEvent(QMouseEvent*) { pressed_.clear(); }

@@ -6,6 +6,7 @@
 #include <QRectF>
 #include <QString>
 
+#include <string>
 #include <vector>
 
 #include "base/time.h"
@@ -17,6 +18,7 @@ struct TakeShape {
     Time before, begins, stops, ends;
     enum class Form : std::uint8_t { kept, tried, missed };     ///< Missed: it was kept and would no longer come.
     Form form = Form::kept;
+    std::vector<std::string> files{};       ///< Of one that has ended; some may be there no more.
     friend bool operator==(const TakeShape&, const TakeShape&) = default;
 };
 void paintTakeShape(QPainter& painter, const QRectF& box, const TakeShape& take, Time from, Time to, const QColor& colour);

@@ -136,7 +136,7 @@ PlaybackView::PlaybackView(Stage& stage)
     outside->addWidget(scroll);
     auto* layout = new QVBoxLayout(inside);
     layout->setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8));
-    layout->setSpacing(theme.px(9));
+    layout->setSpacing(theme.px(7));
     layout->addWidget(strip_);
 
     auto* bar = new WrapLayout(controls_, theme.px(6));

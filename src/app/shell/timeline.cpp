@@ -379,6 +379,8 @@ void Timeline::mousePressEvent(QMouseEvent* event)
                    margin = std::max((ends - take->before) / 20, Time(std::chrono::milliseconds(1)));
         const Time from = take->before - margin, to = ends + margin, begins = take->begins;
         stage_.setCursor(begins);
+        pressedTake_ = filesThere(take->files);
+        pressedAt_ = event->position();
         stage_.setWindow(from, to);
         return;
     }
@@ -422,6 +424,11 @@ void Timeline::mousePressEvent(QMouseEvent* event)
 
 void Timeline::mouseMoveEvent(QMouseEvent* event)
 {
+    if (!pressedTake_.isEmpty()) {
+        if ((event->position() - pressedAt_).manhattanLength() >= QApplication::startDragDistance())
+            dragFiles(this, std::exchange(pressedTake_, {}));
+        return;
+    }
     const double x = event->position().x();
     switch (drag_) {
     case Drag::cursor: stage_.setCursor(timeAt(x)); break;
@@ -440,7 +447,11 @@ void Timeline::mouseMoveEvent(QMouseEvent* event)
     }
 }
 
-void Timeline::mouseReleaseEvent(QMouseEvent*) { drag_ = Drag::none; }
+void Timeline::mouseReleaseEvent(QMouseEvent*)
+{
+    drag_ = Drag::none;
+    pressedTake_.clear();
+}
 
 void Timeline::contextMenuEvent(QContextMenuEvent* event)
 {
@@ -497,7 +508,8 @@ bool Timeline::event(QEvent* event)
                            .arg(timeWords(stage_.seconds(timeAt(help->pos().x())), 2), text);
         for (std::size_t i = 0; i < tiers_.size(); ++i)
             if (tier(i).contains(help->pos()))
-                text = tiers_[i].words + QLatin1Char('\n') + tr("Click on a take: the window shows all of it");
+                text = tiers_[i].words + QLatin1Char('\n')
+                       + tr("Click on a take: the window shows all of it. Dragged onto playback it is played back");
         QToolTip::showText(help->globalPos(), text, this);
         return true;
     }

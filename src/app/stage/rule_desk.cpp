@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/rule_desk.h"
 
+#include <QDrag>
 #include <QFile>
+#include <QMimeData>
+#include <QUrl>
 
 #include <algorithm>
 
@@ -52,7 +55,8 @@ Time spanOf(const rules::Margin& margin) { return margin.byFrames ? Time{0} : ma
 TakeShape shapeOf(const rules::Take& take, const rig::RecordingSpec& spec, bool goesOn, Time newest, TakeShape::Form form)
 {
     const Time ends = goesOn ? newest : take.ends;
-    return {take.begins - spanOf(spec.before), take.begins, std::max(take.begins, goesOn ? ends : ends - spanOf(spec.after)), ends, form};
+    return {
+        take.begins - spanOf(spec.before), take.begins, std::max(take.begins, goesOn ? ends : ends - spanOf(spec.after)), ends, form, {}};
 }
 
 QStringList filesThere(const std::vector<std::string>& files)
@@ -234,10 +238,11 @@ std::vector<TakeTier> RuleDesk::kept() const
         const rig::RecordingSpec* spec = armedRecording(reports[i].name);
         TakeTier tier;
         bool goesOn = false;
-        for (const rules::Take& take : history->takes)
-            if (take.recording == i && spec != nullptr) {
+        for (std::size_t t = 0; t < history->takes.size(); ++t)
+            if (const rules::Take& take = history->takes[t]; take.recording == i && spec != nullptr) {
                 goesOn = take.whyEnds.empty();
                 tier.takes.push_back(shapeOf(take, *spec, goesOn, stage_.newest(), TakeShape::Form::kept));
+                tier.takes.back().files = history->files[t];
             }
         if (tier.takes.empty())
             continue;
@@ -248,6 +253,18 @@ std::vector<TakeTier> RuleDesk::kept() const
         out.push_back(std::move(tier));
     }
     return out;
+}
+
+void dragFiles(QWidget* from, const QStringList& files)
+{
+    QList<QUrl> urls;
+    for (const QString& file : files)
+        urls << QUrl::fromLocalFile(file);
+    auto* mime = new QMimeData;
+    mime->setUrls(urls);
+    auto* drag = new QDrag(from);
+    drag->setMimeData(mime);
+    drag->exec(Qt::CopyAction);
 }
 
 QStringList RuleDesk::newestTake(const std::string& recording) const

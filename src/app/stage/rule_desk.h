@@ -25,6 +25,9 @@ class Stage;
 /// Those files that are there.
 [[nodiscard]] QStringList filesThere(const std::vector<std::string>& files);
 
+/// Drags files from a widget until they are dropped: onto playback, onto a window to open them, into other programs.
+void dragFiles(QWidget* from, const QStringList& files);
+
 /// Every change goes through here, into the rig's document, and can be undone. A run goes on following what is armed until
 /// `arm`.
 class RuleDesk : public QObject {
