@@ -24,9 +24,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr unsigned beatsBetween = 5;
-constexpr Time cheapRehearsal = std::chrono::milliseconds(250);     // is done again as the run goes on
 constexpr unsigned beatsBetweenRehearsals = 60;
-constexpr std::uint64_t mostRowsForReasons = 50'000'000;
 
 QString sizeWords(std::uint64_t bytes)
 {
@@ -48,7 +46,8 @@ RecordView::RecordView(Stage& stage)
       armAsChanged_(actingButton(tr("Arm as changed"), "armAsChanged")),
       conditionRows_(new ConditionRows(stage)),
       recordingRows_(new RecordingRows(stage)),
-      rehearsalRows_(new RehearsalRows(stage))
+      rehearsalRows_(new RehearsalRows(stage)),
+      rehearsing_(new Rehearsing(stage, this))
 {
     setObjectName(QStringLiteral("recordView"));
     facts_->setObjectName(QStringLiteral("recordFacts"));
@@ -151,109 +150,27 @@ RecordView::RecordView(Stage& stage)
             choose(Selection::Kind::condition, conditionRows_->rows()[index].name.toStdString());
     });
     connect(&stage.rules(), &RuleDesk::changed, this, [this] {
-        ++generation_;
+        rehearsing_->forget();
         refresh();
         Q_EMIT setUpChanged();
     });
     connect(&stage, &Stage::beat, this, [this] {
         if (++beats_ % beatsBetween == 0)
             refresh();
-        if (beats_ % beatsBetweenRehearsals == 0 && took_ < cheapRehearsal && this->stage().document().isLive() && isVisible())
-            rehearse();
+        if (beats_ % beatsBetweenRehearsals == 0 && rehearsing_->cheap() && this->stage().document().isLive() && isVisible())
+            rehearsing_->begin();
     });
     connect(&stage, &Stage::filtersChanged, this, [this] {
-        ++generation_;
+        rehearsing_->forget();
         refresh();
     });
+    connect(rehearsing_, &Rehearsing::finished, this, &RecordView::refresh);
     connect(&stage, &Stage::becameReady, this, &RecordView::refresh);
     connect(&stage, &Stage::axisChanged, this, [this] {
         if (!this->stage().document().isLive())
             refresh();
     });
     refresh();
-}
-
-RecordView::~RecordView()
-{
-    leaving_ = true;
-    if (rehearsing_.joinable())
-        rehearsing_.join();
-}
-
-// Made anew where rules or databases are others.
-const rig::CompiledRules& RecordView::compiledNow()
-{
-    const RunDocument& document = stage().document();
-    if (compiledGeneration_ == generation_ && compiledCatalog_ == document.catalog() && compiledBuses_ == document.buses().size())
-        return compiled_;
-    std::vector<std::string> names;
-    for (const trace::TraceBus& bus : document.buses())
-        names.push_back(bus.name);
-    compiled_ = rig::rulesOf(stage().document().rig(), document.catalog(), names);
-    compiledGeneration_ = generation_;
-    compiledCatalog_ = document.catalog();
-    compiledBuses_ = names.size();
-    return compiled_;
-}
-
-// Over a log, or the run so far: on a thread of its own. What was begun for rules that are others by now is broken off.
-void RecordView::rehearse()
-{
-    RunDocument& document = stage().document();
-    const trace::Snapshot& snapshot = stage().snapshot();
-    if (!document.ready() || !snapshot.valid() || (rehearsing_.joinable() && rehearsingGeneration_ == generation_))
-        return;
-    if (rehearsing_.joinable()) {
-        leaving_ = true;
-        rehearsing_.join();
-        leaving_ = false;
-    }
-    if (rehearsed() && rehearsedRows_ == snapshot.rows())
-        return;
-    std::vector<can::BitRate> rates;
-    for (const trace::TraceBus& bus : document.buses())
-        rates.push_back(bus.rate);
-    rig::CompiledRules compiled = compiledNow();
-    std::vector<std::string> names;
-    for (const rules::ConditionRule& condition : compiled.set.conditions)
-        names.push_back(condition.name);
-    rehearsingGeneration_ = generation_;
-    rehearsing_ = std::thread([this, snapshot, compiled = std::move(compiled), rates, names, generation = generation_] {
-        const auto began = std::chrono::steady_clock::now();
-        rules::RehearsalOptions options;
-        options.goesOn = [this](std::uint64_t) { return !leaving_; };
-        auto done = std::make_shared<const rules::Rehearsed>(rules::rehearse(snapshot, compiled.set, rates, options));
-        if (leaving_)
-            return;
-        // What was never true: why.
-        std::map<std::string, rules::NearMiss> misses;
-        std::vector<bool> met(names.size());
-        for (const rules::TrueStretch& stretch : done->stretches)
-            met[stretch.condition] = true;
-        std::uint64_t budget = mostRowsForReasons;
-        for (std::size_t i = 0; i < names.size() && budget >= snapshot.rows(); ++i)
-            if (!met[i]) {
-                budget -= snapshot.rows();
-                if (auto miss = rules::nearMiss(snapshot, compiled.set.conditions[i], rates, [this] { return !leaving_; }))
-                    misses[names[i]] = std::move(*miss);
-            }
-        if (leaving_)
-            return;
-        const Time took = std::chrono::steady_clock::now() - began;
-        QMetaObject::invokeMethod(this, [this, done, generation, took, misses, of = compiled.recordings, rows = snapshot.rows()] {
-            if (generation != rehearsingGeneration_)
-                return;     // another was begun in between
-            rehearsing_.join();
-            rehearsed_ = done;
-            rehearsedRecordings_ = of;
-            misses_ = misses;
-            stage().rules().setMisses(misses);
-            rehearsedGeneration_ = generation;
-            rehearsedRows_ = rows;
-            took_ = took;
-            refresh();
-        });
-    });
 }
 
 std::vector<ConditionRow> RecordView::conditionRowsNow(const rig::CompiledRules& compiled)
@@ -278,7 +195,7 @@ std::vector<ConditionRow> RecordView::conditionRowsNow(const rig::CompiledRules&
     }
     std::vector<std::vector<TrueSpan>> tried;
     if (rehearsed())
-        tried = spansOf(compiled.set.conditions.size(), rehearsed_->stretches);
+        tried = spansOf(compiled.set.conditions.size(), rehearsing_->result().stretches);
     std::vector<ConditionRow> rows;
     for (std::size_t i = 0; i < compiled.set.conditions.size(); ++i) {
         const rules::ConditionRule& rule = compiled.set.conditions[i];
@@ -306,8 +223,8 @@ std::vector<ConditionRow> RecordView::conditionRowsNow(const rig::CompiledRules&
                 row.spans.begin(), row.spans.end(), cursor, [](Time time, const TrueSpan& one) { return time < one.from; });
             row.now = session == nullptr && behind != row.spans.begin() && cursor < std::prev(behind)->to;
         }
-        if (const auto miss = misses_.find(rule.name); row.met == 0 && miss != misses_.end() && rehearsedGeneration_ == generation_)
-            row.miss = miss->second;
+        if (const rules::NearMiss* miss = rehearsing_->missOf(rule.name); row.met == 0 && miss != nullptr)
+            row.miss = *miss;
         rows.push_back(std::move(row));
     }
     return rows;
@@ -376,11 +293,11 @@ std::vector<RecordingRow> RecordView::recordingRowsNow(const rig::CompiledRules&
         }
     } else if (rehearsed()) {
         std::vector<std::uint64_t> takes(rows.size()), frames(rows.size());
-        for (const rules::Take& take : rehearsed_->takes) {
-            ++takes[rehearsedRecordings_[take.recording]];
-            frames[rehearsedRecordings_[take.recording]] += take.frames;
+        for (const rules::Take& take : rehearsing_->result().takes) {
+            ++takes[rehearsing_->recordings()[take.recording]];
+            frames[rehearsing_->recordings()[take.recording]] += take.frames;
         }
-        for (const std::size_t index : rehearsedRecordings_) {
+        for (const std::size_t index : rehearsing_->recordings()) {
             RecordingRow& row = rows[index];
             row.state = takes[index] == 0   ? tr("rehearsed: no take")
                         : takes[index] == 1 ? tr("rehearsed: 1 take, %1 frames").arg(countText(frames[index]))
@@ -405,16 +322,17 @@ void RecordView::refresh()
     const bool isLive = stage().document().isLive();
     const bool differs = stage().rules().differs();
     if ((!isLive || differs) && !rehearsed())
-        rehearse();
+        rehearsing_->begin();
     tellTried(differs);
-    const rig::CompiledRules& compiled = compiledNow();
+    const rig::CompiledRules& compiled = rehearsing_->compiled();
     unsigned armed = 0, keep = 0;
     auto conditions = conditionRowsNow(compiled);
     auto recordings = recordingRowsNow(compiled, armed, keep);
     const auto now = std::count_if(conditions.begin(), conditions.end(), [](const ConditionRow& row) { return row.now; });
     rig::Session* session = stage().document().session();
     facts_->setText(isLive ? tr("%1, %2 true now").arg(counted(conditions.size(), "condition")).arg(now)
-                    : rehearsed() && !rehearsed_->problem.empty() ? tr("gone through in part: %1").arg(text(rehearsed_->problem))
+                    : rehearsed() && !rehearsing_->result().problem.empty()
+                        ? tr("gone through in part: %1").arg(text(rehearsing_->result().problem))
                     : rehearsed() ? tr("%1 over this log, as if it came now").arg(counted(conditions.size(), "condition"))
                                   : tr("%1; the log is being gone through").arg(counted(conditions.size(), "condition")));
     recordingsHead_->setText(!isLive ? QString() : tr("%1 armed, %2 keep").arg(armed).arg(keep));
@@ -471,14 +389,14 @@ void RecordView::tellTried(bool differs)
     const std::vector<rig::RecordingSpec>& recordings = stage().document().rig().recordings;
     std::vector<TakeTier> tiers;
     if (rehearsed() && (!isLive || differs)) {
-        for (const std::size_t index : rehearsedRecordings_) {
+        for (const std::size_t index : rehearsing_->recordings()) {
             const rig::RecordingSpec& spec = recordings[index];
             const rig::RecordingSpec* armed = stage().rules().armedRecording(spec.name);
             if (isLive && armed != nullptr && rig::written(*armed) == rig::written(spec))
                 continue;
             TakeTier tier;
-            for (const rules::Take& take : rehearsed_->takes)
-                if (rehearsedRecordings_[take.recording] == index)
+            for (const rules::Take& take : rehearsing_->result().takes)
+                if (rehearsing_->recordings()[take.recording] == index)
                     tier.takes.push_back(shapeOf(take, spec, false, stage().newest(), TakeShape::Form::tried));
             const QString name = text(spec.name);
             tier.words = isLive ? tr("%1 as changed: %2 would have come").arg(name).arg(tier.takes.size())
@@ -552,8 +470,8 @@ void RecordView::showRehearsal()
         line.strong = true;
         line.ofTakes = true;
         std::uint64_t frames = 0;
-        for (const rules::Take& take : rehearsed_->takes)
-            if (rehearsedRecordings_[take.recording] == static_cast<std::size_t>(chosen)) {
+        for (const rules::Take& take : rehearsing_->result().takes)
+            if (rehearsing_->recordings()[take.recording] == static_cast<std::size_t>(chosen)) {
                 tried.push_back(take);
                 line.takes.push_back(shapeOf(take, row.spec, false, newest, TakeShape::Form::tried));
                 frames += take.frames;

@@ -6,15 +6,12 @@
 #include <QPushButton>
 #include <QSplitter>
 
-#include <atomic>
-#include <map>
-#include <memory>
-#include <optional>
-#include <thread>
+#include <vector>
 
 #include "app/record/condition_rows.h"
 #include "app/record/recording_rows.h"
 #include "app/record/rehearsal_rows.h"
+#include "app/record/rehearsing.h"
 #include "app/stage/view.h"
 
 namespace wavetrope::app {
@@ -25,7 +22,6 @@ class RecordView : public View {
     Q_OBJECT
 public:
     explicit RecordView(Stage& stage);
-    ~RecordView() override;
     QWidget* tools() override { return tools_; }
     [[nodiscard]] QUndoStack* undoStack() override { return &stage().rules().undoStack(); }
 
@@ -34,7 +30,7 @@ public:
     /// Has the run follow what the rig says now.
     void arm();
     /// Whether the rules as they stand have been rehearsed over all that there is.
-    [[nodiscard]] bool rehearsed() const { return rehearsed_ != nullptr && rehearsedGeneration_ == generation_; }
+    [[nodiscard]] bool rehearsed() const { return rehearsing_->done(); }
     [[nodiscard]] ConditionRows& conditions() { return *conditionRows_; }
     [[nodiscard]] RecordingRows& recordings() { return *recordingRows_; }
     [[nodiscard]] RehearsalRows& rehearsal() { return *rehearsalRows_; }
@@ -46,7 +42,6 @@ public:
 
 private:
     void refresh();
-    void rehearse();
     void showRehearsal();
     void tellTried(bool differs);
     void choose(Selection::Kind kind, const std::string& name);
@@ -55,7 +50,6 @@ private:
     void showEvent(QShowEvent* event) override;
     [[nodiscard]] std::vector<ConditionRow> conditionRowsNow(const rig::CompiledRules& compiled);
     [[nodiscard]] std::vector<RecordingRow> recordingRowsNow(const rig::CompiledRules& compiled, unsigned& armed, unsigned& keep);
-    [[nodiscard]] const rig::CompiledRules& compiledNow();
 
     QWidget* tools_;
     QLabel* facts_;
@@ -71,19 +65,7 @@ private:
     RecordingRows* recordingRows_;
     RehearsalRows* rehearsalRows_;
 
-    // What was rehearsed, and of which state of the rules.
-    std::shared_ptr<const rules::Rehearsed> rehearsed_;
-    std::vector<std::size_t> rehearsedRecordings_;      // which of the rig's they are
-    std::map<std::string, rules::NearMiss> misses_;     // of conditions that were never true, by name
-    std::uint64_t generation_ = 1, rehearsedGeneration_ = 0, rehearsingGeneration_ = 0;
-    std::uint64_t rehearsedRows_ = 0;
-    rig::CompiledRules compiled_;
-    std::uint64_t compiledGeneration_ = 0;
-    std::shared_ptr<const database::Catalog> compiledCatalog_;
-    std::size_t compiledBuses_ = 0;
-    Time took_{0};                                      // by the last one
-    std::thread rehearsing_;
-    std::atomic<bool> leaving_{false};
+    Rehearsing* rehearsing_;
     unsigned beats_ = 0;
 };
 
