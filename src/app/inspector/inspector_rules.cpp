@@ -26,7 +26,7 @@ QString said(const std::string& words) { return QString::fromStdString(words); }
 }  // namespace
 
 // A name over a text that may take several lines.
-void Inspector::passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono)
+void Inspector::passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour)
 {
     const Theme& theme = Theme::get();
     if (!name.isEmpty()) {
@@ -34,7 +34,7 @@ void Inspector::passage(QPainter& painter, double& y, const QString& name, const
         y += theme.px(17);
     }
     painter.setFont(mono ? theme.mono() : theme.body());
-    painter.setPen(theme.ink);
+    painter.setPen(colour.isValid() ? colour : theme.ink);
     // Between words, unless one is longer than a line.
     const QFontMetricsF metrics(painter.font());
     const QStringList all = words.split(QLatin1Char(' '));
@@ -203,8 +203,10 @@ void Inspector::paintRecording(QPainter& painter)
         y += theme.px(18);
         lines_ << QStringList{tr("take %1").arg(number), begins, length, countText(take.frames)}.join(QStringLiteral(", "));
     }
-    if (!takes.empty() && !takes.back().whyEnds.empty())
-        passage(painter, y, {}, tr("A double click opens a take; dragged onto playback it is played back."), false);
+    if (!takes.empty() && !takes.back().whyEnds.empty()) {
+        y += theme.px(5);
+        passage(painter, y, {}, tr("A double click opens a take; dragged onto playback it is played back."), false, theme.ink2);
+    }
     if (!report->files.problem.empty())
         passage(painter, y, tr("in the way"), said(report->files.problem), false);
     contentHeight_ = y;

@@ -44,7 +44,7 @@ private:
     void paintInterface(QPainter& painter);
     void paintCondition(QPainter& painter);
     void paintRecording(QPainter& painter);
-    void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono);
+    void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour = {});
     /// Title and what stands under it; gives where the rest begins.
     double headOf(QPainter& painter, const QString& name, const QString& below);
     void paintErrorTrend(QPainter& painter, double& y, const std::deque<std::pair<unsigned, unsigned>>& counters);

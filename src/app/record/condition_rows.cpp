@@ -10,6 +10,7 @@
 #include <QToolTip>
 
 #include <algorithm>
+#include <cmath>
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
@@ -20,7 +21,8 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double nameAt = 30, wordsAt = 150, nowAt = 406, metAt = 462, lastAt = 510, stripAt = 584;
+constexpr double nameAt = 30, wordsAt = 150, wordsEnd = 406, behindWords = 178;    // the columns from there to the strip
+constexpr double usualStrip = 180, mostForWords = 240;
 
 // How close one came that was never true: the values seen, and the gap to its limit.
 void paintMiss(QPainter& painter, const QRectF& box, const rules::NearMiss& miss)
@@ -68,14 +70,33 @@ void paintLevel(QPainter& painter, const QRectF& box, const std::vector<TrueSpan
     }
 }
 
+// Where there is room, what a condition hangs on has some of it.
+void ConditionRows::layColumns()
+{
+    const double wide = viewport()->width() / std::max(0.1, Theme::get().scale());
+    more_ = std::floor(std::clamp((wide - wordsEnd - behindWords - usualStrip) * 0.4, 0.0, mostForWords));
+    setHeads({{nameAt, tr("condition")}, {wordsAt, tr("true when")}, {nowAt(), tr("now")}, {metAt(), tr("met"), metAt() + 40},
+                 {lastAt(), tr("last"), lastAt() + 66, true}, {stripAt(), tr("over the run")}},
+        wordsEnd + behindWords + 100);
+}
+
+void ConditionRows::resizeEvent(QResizeEvent* event)
+{
+    layColumns();
+    RowList::resizeEvent(event);
+}
+
+double ConditionRows::nowAt() const { return wordsEnd + more_; }
+double ConditionRows::metAt() const { return nowAt() + 56; }
+double ConditionRows::lastAt() const { return nowAt() + 104; }
+double ConditionRows::stripAt() const { return nowAt() + behindWords; }
+
 ConditionRows::ConditionRows(Stage& stage) : stage_(stage), field_(new InPlaceField(viewport()))
 {
     setObjectName(QStringLiteral("conditionRows"));
     setAccessibleName(tr("Conditions of the rig"));
     field_->setObjectName(QStringLiteral("conditionField"));
-    setHeads({{nameAt, tr("condition")}, {wordsAt, tr("true when")}, {nowAt, tr("now")}, {metAt, tr("met"), metAt + 40},
-                 {lastAt, tr("last"), lastAt + 66, true}, {stripAt, tr("over the run")}},
-        stripAt + 100);
+    layColumns();
     connect(field_, &InPlaceField::kept, this, [this](int next) {
         const Part part = part_;
         if (adding_ && part == Part::name)
@@ -139,8 +160,8 @@ void ConditionRows::edit(std::size_t index, Part part)
                 return {};
             });
     } else {
-        field_->open(QRect(theme.px(wordsAt) - horizontalScrollBar()->value(), y, theme.px(nowAt - wordsAt - 34), pitch() - 2), 300, words,
-            tr("a filter, such as Chatter > 6 mm/s for 100 ms, stays 2 s"),
+        field_->open(QRect(theme.px(wordsAt) - horizontalScrollBar()->value(), y, theme.px(nowAt() - wordsAt - 34), pitch() - 2), 300,
+            words, tr("a filter, such as Chatter > 6 mm/s for 100 ms, stays 2 s"),
             [=, this](const QString& typed) { return stage_.rules().setCondition(index, fresh ? newName_ : rows_[index].name, typed); });
     }
 }
@@ -193,7 +214,7 @@ void ConditionRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
     if (index >= rows_.size()) {
         paintText(painter, at(nameAt, wordsAt - 6), newName_, theme.bodyStrong(), theme.ink3);
-        paintText(painter, at(wordsAt, nowAt - 8), newWords_, theme.mono(), theme.ink3);
+        paintText(painter, at(wordsAt, nowAt() - 8), newWords_, theme.mono(), theme.ink3);
         return;
     }
     const ConditionRow& row = rows_[index];
@@ -210,23 +231,23 @@ void ConditionRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     paintText(painter, at(nameAt, wordsAt - 6), row.name, theme.bodyStrong(), row.known ? theme.ink : theme.ink3);
     if (!row.isArmed) {
         const double wide = std::min<double>(
-            QFontMetricsF(theme.mono()).horizontalAdvance(row.words) + theme.px(6), theme.px(nowAt - wordsAt - 4));
+            QFontMetricsF(theme.mono()).horizontalAdvance(row.words) + theme.px(6), theme.px(nowAt() - wordsAt - 4));
         painter.fillRect(QRectF(theme.px(wordsAt) - theme.px(3), y + 2, wide, height - 5), theme.accentSoft);
         painter.fillRect(QRectF(theme.px(wordsAt) - theme.px(3), y + height - 4, wide, 1.5), theme.accent);
     }
-    paintText(painter, at(wordsAt, nowAt - 8), row.words, theme.mono(), row.isArmed ? theme.ink2 : theme.ink);
-    paintText(painter, at(nowAt, metAt - 4),
+    paintText(painter, at(wordsAt, nowAt() - 8), row.words, theme.mono(), row.isArmed ? theme.ink2 : theme.ink);
+    paintText(painter, at(nowAt(), metAt() - 4),
         !row.known     ? tr("not here")
         : !row.isArmed ? tr("not armed")
         : row.now      ? tr("true")
                        : tr("not true"),
         row.now ? theme.bodyStrong() : theme.body(), row.now ? theme.ink : theme.ink2);
-    paintText(painter, at(metAt - 10, metAt + 40), row.met == 0 ? tr("never") : countText(row.met),
+    paintText(painter, at(metAt() - 10, metAt() + 40), row.met == 0 ? tr("never") : countText(row.met),
         row.met == 0 ? theme.bodyStrong() : theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
     if (row.last)
-        paintText(painter, at(lastAt - 6, lastAt + 66), row.now ? tr("now") : timeText(stage_.seconds(*row.last), 2), theme.mono(),
+        paintText(painter, at(lastAt() - 6, lastAt() + 66), row.now ? tr("now") : timeText(stage_.seconds(*row.last), 2), theme.mono(),
             theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
-    const QRectF strip(theme.px(stripAt), y + 3, rowWidth() - theme.px(stripAt) - theme.px(14), height - 6);
+    const QRectF strip(theme.px(stripAt()), y + 3, rowWidth() - theme.px(stripAt()) - theme.px(14), height - 6);
     const Time from = stage_.wholeFrom(), to = std::max(stage_.newest(), from + Time(1));
     if (row.met == 0 && row.miss)
         paintMiss(painter, strip, *row.miss);
@@ -259,7 +280,7 @@ void ConditionRows::mouseDoubleClickEvent(QMouseEvent* event)
 {
     const std::int64_t index = rowAt(event->position());
     const double x = event->position().x() + horizontalScrollBar()->value();
-    if (index >= 0 && static_cast<std::size_t>(index) < rows_.size() && x < Theme::get().px(nowAt))
+    if (index >= 0 && static_cast<std::size_t>(index) < rows_.size() && x < Theme::get().px(nowAt()))
         edit(static_cast<std::size_t>(index), x < Theme::get().px(wordsAt - 4) ? Part::name : Part::words);
 }
 

@@ -47,9 +47,17 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
     bool viewportEvent(QEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
 private:
+    void layColumns();
+    [[nodiscard]] double nowAt() const;
+    [[nodiscard]] double metAt() const;
+    [[nodiscard]] double lastAt() const;
+    [[nodiscard]] double stripAt() const;
+
     Stage& stage_;
+    double more_ = 0;               // for what a condition hangs on
     std::vector<ConditionRow> rows_;
     InPlaceField* field_;
     int chosen_ = -1;
