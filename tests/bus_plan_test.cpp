@@ -8,6 +8,7 @@
 
 #include "rig/bus_marks.h"
 #include "rig/bus_plan.h"
+#include "rig/session.h"
 
 using namespace wavetrope;
 using namespace wavetrope::rig;
@@ -103,6 +104,27 @@ private Q_SLOTS:
         QCOMPARE(rig->buses[4].name, std::string("Implement 2"));
         QVERIFY(loadDatabases(*rig).problems.empty());
         QVERIFY(catalogOf(*rig, loadDatabases(*rig))->find(0, {0x181, false}) != nullptr);
+    }
+
+    void aBusWithoutASourceYet()
+    {
+        const Rig rig = small();
+        const BusPlan plan = withBusField(withBusField(busesIn(rig), 1, BusField::source, "none yet"), 1, BusField::rate, "");
+        QCOMPARE(busFieldText(plan.buses[1], BusField::source), std::string("none yet"));
+        const auto next = planned(rig, plan);
+        QVERIFY2(next, next ? "" : next.error().text().c_str());
+        // It carries nothing, loses nothing, and the rest runs, in virtual time too.
+        auto session = Session::create(*next, loadDatabases(*next));
+        QVERIFY(session && (*session)->allSimulated());
+        (*session)->runFor(std::chrono::seconds(3), nullptr);
+        const auto health = (*session)->health();
+        QCOMPARE(health[1].words, std::string("it has no source yet"));
+        QVERIFY(!health[1].alive && health[1].lost == 0 && health[0].alive && (*session)->trace().rows() > 0);
+        QVERIFY(withBusField(plan, 1, BusField::source, "can0").buses[1].value("source", "") == "");
+        Rig wrong = *next;
+        wrong.document["buses"][1]["source"] = "can0";
+        const auto told = rigFromText(wrong.document.dump(), {});
+        QVERIFY(!told && told.error().text().find("\"interface\"") != std::string::npos);
     }
 
     void lettersAndHues()

@@ -157,6 +157,57 @@ private Q_SLOTS:
                 && wrong.error().text().find("/playback/start") != std::string::npos);
     }
 
+    // The machine's clock is set an hour forward, and later two hours back, while frames come every 10 ms: nothing comes due by
+    // it, a take has what came before its start whatever the stamps say, and files have the stamps that the frames had.
+    void theClockIsSetWhileARunGoesOn()
+    {
+        const QString folder = fresh("clock");
+        const Rig rig = rigOf(
+            R"({"name": "quiet", "silent": "id 0x100", "for": "100 ms"}, {"name": "minute", "every": "60 s"}, {"name": "mark", "when": "id 0x101"})",
+            R"({"name": "around", "start": "mark", "before": "50 ms", "after": "50 ms", "files": {"pattern": "{recording}-{number}.pcapng"}})");
+        trace::Trace trace;
+        trace.addBus({"Main", {500'000, 0}});
+        TakesOptions takes;
+        takes.folder = folder.toStdString();
+        const auto loaded = loadDatabases(rig);
+        auto live = LiveRules::create(rig, rulesOf(rig, catalogOf(rig, loaded), {"Main"}), trace, {{500'000, 0}}, takes);
+        const Time origin = seconds(1000);
+        live->begin(origin);
+        Time set{0};
+        std::vector<Time> stamps;
+        for (int i = 1; i <= 600; ++i) {
+            const Time now = origin + std::chrono::milliseconds(10 * i);
+            const Time by = i == 200 ? seconds(3600) : i == 400 ? seconds(-7200) : Time{0};
+            const Time former = std::exchange(set, set + by);
+            if (by.count() != 0)
+                live->clockSet(by);
+            can::Frame frame;
+            // One that was on its way when the clock was set has the former stamp.
+            frame.time = now + (i == 200 || i == 400 ? former : set);
+            frame.id = {i == 202 || i == 402 || i == 550 ? 0x101U : 0x100U, false};
+            frame.length = frame.dlc = 2;
+            trace.append(frame.view());
+            stamps.push_back(frame.time);
+            live->frame(trace.rows() - 1, frame.view());
+            live->settle(now);
+        }
+        live->end("the run ends");
+        const auto conditions = live->conditions();
+        QCOMPARE(conditions[0].met, 0U);
+        QCOMPARE(conditions[1].met, 0U);
+        QCOMPARE(conditions[2].met, 3U);
+        QCOMPARE(live->takes().size(), std::size_t{3});
+        const int marks[] = {202, 402, 550};
+        for (std::size_t t = 0; t < 3; ++t) {
+            QCOMPARE(live->takes()[t].frames, 11U);
+            QCOMPARE(live->takes()[t].begins.count(), stamps[static_cast<std::size_t>(marks[t]) - 1].count());
+            const QStringList kept = framesOf(QStringLiteral("%1/around-%2.pcapng").arg(folder).arg(t + 1, 3, 10, QLatin1Char('0')));
+            QCOMPARE(kept.size(), 11);
+            for (int k = 0; k < 11; ++k)
+                QVERIFY(kept[k].startsWith(QString::number(stamps[static_cast<std::size_t>(marks[t] - 6 + k)].count())));
+        }
+    }
+
     // Conditions of every kind are events; a hold time and a silence count from their beginning.
     void conditionsOfEveryKindAreEvents()
     {

@@ -3,9 +3,13 @@
 
 #include <linux/can.h>
 #include <linux/can/netlink.h>
+#include <linux/ethtool.h>
 #include <linux/if.h>
 #include <linux/if_arp.h>
+#include <linux/net_tstamp.h>
 #include <linux/rtnetlink.h>
+#include <linux/sockios.h>
+#include <sys/ioctl.h>
 #include <sys/socket.h>
 #include <unistd.h>
 
@@ -111,6 +115,23 @@ std::string placeOf(const std::string& name)
     return code ? place : subsystem + " " + place;
 }
 
+// Whether it can stamp frames by a clock of its own (linux/ethtool.h).
+bool stampsItself(const std::string& name)
+{
+    const int socket = ::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, 0);
+    if (socket < 0)
+        return false;
+    ethtool_ts_info info{};
+    info.cmd = ETHTOOL_GET_TS_INFO;
+    ifreq request{};
+    std::strncpy(request.ifr_name, name.c_str(), IFNAMSIZ - 1);
+    request.ifr_data = reinterpret_cast<char*>(&info);
+    const bool told = ::ioctl(socket, SIOCETHTOOL, &request) == 0;
+    ::close(socket);
+    constexpr unsigned wanted = SOF_TIMESTAMPING_RX_HARDWARE | SOF_TIMESTAMPING_RAW_HARDWARE;
+    return told && (info.so_timestamping & wanted) == wanted;
+}
+
 KernelInterface readLink(const nlmsghdr* message)
 {
     const auto* info = static_cast<const ifinfomsg*>(NLMSG_DATA(message));
@@ -147,6 +168,7 @@ KernelInterface readLink(const nlmsghdr* message)
     if (!out.hasController)
         out.fd = out.mtu >= CANFD_MTU;
     out.place = placeOf(out.name);
+    out.ownStamps = stampsItself(out.name);
     return out;
 }
 

@@ -34,6 +34,7 @@ struct KernelInterface {
     std::uint64_t received = 0, sent = 0;               ///< Frames since it is there.
     std::uint64_t dropped = 0;                          ///< Received, and lost in the kernel or its driver.
     std::uint64_t busErrors = 0, busOffs = 0, restarts = 0;
+    bool ownStamps = false;     ///< It stamps frames by a clock of its own.
     std::string place;          ///< What it hangs on: "usb 1-2.1", "pci 0000:03:00.0"; empty for those of the kernel's own making.
 
     /// Whether frames can pass now.

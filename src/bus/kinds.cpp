@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "bus/kinds.h"
 
+#include "bus/absent_bus.h"
 #include "bus/kernel_bus.h"
 #include "bus/kernel_interfaces.h"
 #include "bus/remote_bus.h"
@@ -35,7 +36,19 @@ Expected<std::unique_ptr<Bus>> openRemote(clock::Scheduler&, const Wanted& wante
     return std::move(*opened);
 }
 
+Expected<std::unique_ptr<Bus>> openNone(clock::Scheduler&, const Wanted& wanted)
+{
+    return std::make_unique<AbsentBus>(wanted.rate, Error{"it has no source yet", {}, 0, 0, {}}, false);
+}
+
 Expected<void> checkNothing(const std::string&) { return {}; }
+
+Expected<void> checkNone(const std::string& address)
+{
+    if (address == "none")
+        return {};
+    return fail("expected \"none\"", {}, "Interfaces have the field \"interface\", shared buses \"remote\"");
+}
 
 Expected<void> checkRemote(const std::string& address)
 {
@@ -60,6 +73,7 @@ constexpr BusKind all[] = {
     {"simulated", "", "", false, Time{0}, checkNothing, openSimulated, listNone},
     {"kernel", "interface", "an interface of the kernel, such as can0", true, std::chrono::milliseconds(20), checkNothing, openKernel,
         listKernel},
+    {"none", "source", "\"none\": nothing yet", false, Time{0}, checkNone, openNone, listNone},
     {"remote", "remote", "a shared bus, mqtts://host/topic", true, std::chrono::milliseconds(200), checkRemote, openRemote, listNone},
 };
 

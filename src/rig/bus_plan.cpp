@@ -126,6 +126,8 @@ std::string busFieldText(const json& bus, BusField field)
     case BusField::letter: return text("letter");
     case BusField::hue: return bus.contains("hue") && bus["hue"].is_number_integer() ? bus["hue"].dump() : std::string();
     case BusField::source: {
+        if (!text("source").empty())
+            return "none yet";
         const std::string interface = text("interface");
         return interface.empty() ? text("remote") : interface;
     }
@@ -169,9 +171,11 @@ BusPlan withBusField(BusPlan plan, std::size_t index, BusField field, const std:
         break;
     }
     case BusField::source:
-        bus.erase("interface");
-        bus.erase("remote");
-        if (!text.empty() && text != "simulated")
+        for (const char* key : {"interface", "remote", "source"})
+            bus.erase(key);
+        if (text == "none" || text == "none yet")
+            bus["source"] = "none";
+        else if (!text.empty() && text != "simulated")
             bus[fieldOfSource(text)] = text;
         break;
     case BusField::databases: {

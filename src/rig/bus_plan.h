@@ -20,7 +20,7 @@ struct BusPlan {
 
 enum class BusField : std::uint8_t {
     name,
-    source,         ///< "simulated", an interface ("can0", "usb 1-2.1"), or "mqtts://host/topic".
+    source,         ///< "simulated", "none yet", an interface ("can0", "usb 1-2.1"), or "mqtts://host/topic".
     rate,           ///< "500k/2M".
     databases,      ///< Files with commas between; the first that knows an identifier wins.
     letter,         ///< "K"; empty: that of its place.

@@ -14,6 +14,8 @@ namespace {
 constexpr std::size_t mostNoted = 1000;     // between two looks
 constexpr std::size_t mostTakes = 10'000, mostStretches = 20'000;
 constexpr int flushesBetweenDisk = 50;
+constexpr std::size_t mostSettings = 1000;      // of the clock; of the time before nobody asks any more
+constexpr std::size_t mostLate = 100'000;       // frames that were on their way when the clock was set
 
 std::uint64_t freeOf(const std::string& folder)
 {
@@ -91,7 +93,42 @@ void LiveRules::frame(trace::Row row, const can::FrameView& frame)
     auto found = identifiers_.find(key.packed());
     if (found == identifiers_.end())
         found = identifiers_.emplace(key.packed(), static_cast<trace::IdentifierIndex>(identifiers_.size())).first;
-    rules_->frame(row, frame, found->second, key);
+    if (settings_.empty())
+        return rules_->frame(row, frame, found->second, key);
+    can::FrameView told = frame;
+    told.time = runTime(row, frame.time);
+    rules_->frame(row, told, found->second, key);
+}
+
+void LiveRules::clockSet(Time by)
+{
+    set_ += by;
+    settings_.emplace_back(trace_.rows(), set_);
+    if (settings_.size() > mostSettings)
+        settings_.erase(settings_.begin());
+}
+
+// What was stamped before the clock was set may come behind that: of the two, the time that is nearer to that of the rules.
+Time LiveRules::runTime(trace::Row row, Time stamp)
+{
+    const Time now = stamp - set_;
+    const Time before = stamp - (settings_.size() > 1 ? settings_[settings_.size() - 2].second : Time{0});
+    const auto apart = [&](Time time) { return std::chrono::abs(time - rules_->instant()); };
+    if (apart(now) <= apart(before))
+        return now;
+    if (late_.size() < mostLate)
+        late_.push_back(row);
+    return before;
+}
+
+// How far the machine's clock was from that of the rules when a row was stamped.
+Time LiveRules::setBefore(trace::Row row) const
+{
+    auto behind = std::upper_bound(
+        settings_.begin(), settings_.end(), row, [](trace::Row of, const auto& setting) { return of < setting.first; });
+    if (behind != settings_.begin() && std::binary_search(late_.begin(), late_.end(), row))
+        --behind;
+    return behind == settings_.begin() ? Time{0} : std::prev(behind)->second;
 }
 
 void LiveRules::flush(Time now)
@@ -123,6 +160,7 @@ void LiveRules::flush(Time now)
 
 void LiveRules::became(std::size_t condition, Time at, bool now)
 {
+    at += set_;
     facts_[condition].met += now ? 1 : 0;
     facts_[condition].last = at;
     ++changes_;
@@ -156,6 +194,7 @@ void LiveRules::takeBegins(std::size_t recording, Time at, const std::string& wh
             driven_(compiled_.plays.has_value() && recording == writers_.size());
         return;
     }
+    at += set_;
     const std::uint64_t number = rules_->stateOf(recording).takes;
     newest_[recording] = forgotten_ + takes_.size();
     takes_.push_back({recording, number, at, why, at, {}, 0});
@@ -182,14 +221,14 @@ void LiveRules::keepsEarlier(std::size_t recording, trace::Row row)
     keeps(recording, row, trace_.snapshot().frame(row));
 }
 
-void LiveRules::keeps(std::size_t recording, trace::Row, const can::FrameView& frame)
+void LiveRules::keeps(std::size_t recording, trace::Row row, const can::FrameView& frame)
 {
     if (drives(recording))
         return;
     if (rules::Take* take = current(recording); take != nullptr)
         ++take->frames;
     if (writers_[recording])
-        writers_[recording]->write(frame);
+        writers_[recording]->write(settings_.empty() ? frame : trace_.snapshot().frame(row));     // as it was stamped
 }
 
 void LiveRules::takeEnds(std::size_t recording, Time at, const std::string& why)
@@ -200,7 +239,7 @@ void LiveRules::takeEnds(std::size_t recording, Time at, const std::string& why)
     if (writers_[recording])
         writers_[recording]->end();
     if (rules::Take* take = current(recording); take != nullptr) {
-        take->ends = at;
+        take->ends = at + set_;
         take->whyEnds = why;
         if (writers_[recording])
             takeFiles_[static_cast<std::size_t>(newest_[recording] - forgotten_)] = writers_[recording]->takeFiles();
@@ -208,7 +247,7 @@ void LiveRules::takeEnds(std::size_t recording, Time at, const std::string& why)
 }
 
 // Of what memory let go the stamp is not known: it counts as lost.
-Time LiveRules::stampOf(trace::Row row) { return trace_.isGone(row) ? Time::max() : trace_.snapshot().time(row); }
+Time LiveRules::stampOf(trace::Row row) { return trace_.isGone(row) ? Time::max() : trace_.snapshot().time(row) - setBefore(row); }
 
 std::vector<ConditionReport> LiveRules::conditions() const
 {

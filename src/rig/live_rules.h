@@ -60,6 +60,9 @@ public:
     void begin(Time origin);
     /// A frame that the trace has just taken.
     void frame(trace::Row row, const can::FrameView& frame);
+    /// The machine's clock was set by so much, forward or back, between the frames so far and those to come. The time of the
+    /// rules goes on as it did: a silence is no longer for it, nor does anything come due at once.
+    void clockSet(Time by);
     /// All frames up to an instant have come.
     void settle(Time until) { rules_->settle(until); }
     /// Hands what was taken to the system, and looks after the disk. Several times a second.
@@ -104,6 +107,8 @@ private:
     void keeps(std::size_t recording, trace::Row row, const can::FrameView& frame) override;
     void takeEnds(std::size_t recording, Time at, const std::string& why) override;
     Time stampOf(trace::Row row) override;
+    [[nodiscard]] Time runTime(trace::Row row, Time stamp);
+    [[nodiscard]] Time setBefore(trace::Row row) const;
     rules::Take* current(std::size_t recording);
     // Behind the recordings stand what drives playback.
     [[nodiscard]] bool drives(std::size_t recording) const { return recording >= writers_.size(); }
@@ -115,6 +120,10 @@ private:
     };
     CompiledRules compiled_;
     const trace::Trace& trace_;
+    // From which row on the machine's clock is how far from that of the rules, for it was set.
+    std::vector<std::pair<trace::Row, Time>> settings_;
+    Time set_{0};                   // the newest of these
+    std::vector<trace::Row> late_;  // behind such a row, but stamped before
     TakesOptions options_;
     std::function<void(bool plays)> driven_;
     std::unique_ptr<rules::Rules> rules_;

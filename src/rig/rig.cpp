@@ -76,7 +76,7 @@ BusSpec busOf(const JsonReader& in)
             bus.kind = &kind;
             bus.address = address;
         }
-    if (!bus.kind->ofTheWorld && !bus.rate.known())
+    if (bus.kind == &bus::busKinds().front() && !bus.rate.known())
         JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
     if (const std::string match = in.text("match"); match == "group")

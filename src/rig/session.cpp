@@ -17,6 +17,7 @@ namespace wavetrope::rig {
 
 namespace {
 
+constexpr Time setAtLeast = std::chrono::milliseconds(100);     // by less a clock is not set, but goes
 constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
@@ -84,6 +85,8 @@ Expected<void> Session::build()
         begins_ = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
         scheduler_ = clock::Scheduler(begins_);
     }
+    if (!allSimulated_)
+        watchClock();
     if (!options_.searched)
         trace_.leaveOutPresences();
     for (std::size_t i = 0; i < rig_.buses.size(); ++i) {
@@ -101,7 +104,7 @@ Expected<void> Session::build()
         } else {
             buses_.push_back(std::move(*opened));
             // One that is missing or down is waited for; the rest of the rig runs.
-            if (const bus::Health health = buses_.back()->health(); health.state == bus::Health::State::down)
+            if (const bus::Health health = buses_.back()->health(); spec.kind->ofTheWorld && health.state == bus::Health::State::down)
                 leftOut_.push_back({health.words + "; it is waited for", "bus " + spec.name, 0, 0, {}});
         }
         buses.push_back(buses_.back().get());
@@ -197,6 +200,8 @@ Expected<void> Session::takeRules(const Rig& from)
     }
     endTakes();
     rules_ = std::move(*made);
+    if (rules_ && clockWasSet_.count() != 0)
+        rules_->clockSet(clockWasSet_);
     if (rules_ && started_)
         rules_->begin(scheduler_.now());
     return {};
@@ -222,6 +227,20 @@ void Session::endTakes()
 {
     if (rules_)
         rules_->end("the run ends");
+}
+
+// Frames of the world carry the machine's time of day, which somebody may set while the run goes on.
+void Session::watchClock()
+{
+    const auto nanoseconds = [](const auto& instant) { return std::chrono::duration_cast<Time>(instant.time_since_epoch()); };
+    const Time apart = nanoseconds(std::chrono::system_clock::now()) - nanoseconds(std::chrono::steady_clock::now());
+    const Time by = apart - clockApart_.value_or(apart);
+    if (clockApart_ && std::chrono::abs(by) < setAtLeast)
+        return;
+    clockApart_ = apart;
+    clockWasSet_ += by;
+    if (rules_ && by.count() != 0)
+        rules_->clockSet(by);
 }
 
 // What the rules are told of buses besides their frames.
@@ -261,8 +280,11 @@ void Session::slice(Time until)
     }
     if (!allSimulated_) {
         // What is simulated goes on up to each frame that has arrived, so that all come in the order of time.
+        watchClock();
         const Time now = std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch());
         bus::bringIn(arriving_, now, patience_, [&](Time stamp) {
+            if (std::chrono::abs(stamp - now) > setAtLeast)
+                watchClock();       // it may just have been
             if (stamp > scheduler_.now() && stamp <= until)
                 scheduler_.runUntil(stamp);
         });

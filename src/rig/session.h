@@ -209,6 +209,9 @@ private:
     [[nodiscard]] Expected<std::unique_ptr<LiveRules>> makeRules();
     void watchBuses();
     void drivePlayback(bool plays);
+    void watchClock();
+    Time clockWasSet_{0};                       // since the run began
+    std::optional<Time> clockApart_;            // the machine's time of day, less its clock that is never set
     std::unique_ptr<LiveRules> rules_;
     std::vector<EventSpec> measuredEvents_;     // the conditions that the measures follow
     std::vector<std::uint64_t> lostBefore_;     // of each bus

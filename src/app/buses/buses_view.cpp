@@ -53,7 +53,7 @@ QString hintOf(Field field)
 {
     switch (field) {
     case Field::name: return BusesView::tr("a name");
-    case Field::source: return BusesView::tr("can0, usb 1-2.1, mqtts://host/topic; empty: simulated");
+    case Field::source: return BusesView::tr("can0, usb 1-2.1, mqtts://host/topic, none yet; empty: simulated");
     case Field::rate: return BusesView::tr("500k or 500k/2M");
     case Field::databases: return BusesView::tr("files with commas between");
     case Field::letter:
@@ -155,7 +155,7 @@ public:
             [this, index, which](const QString& typed) { return view_.stage().buses().set(index, which, typed); });
         QStringList known;
         if (which == Field::source) {
-            known << BusesView::tr("simulated");
+            known << BusesView::tr("simulated") << BusesView::tr("none yet");
             for (const bus::WatchedInterface& one : Interfaces::get().all())
                 known << text(one.is.name);
         }

@@ -727,7 +727,7 @@ void Inspector::paintInterface(QPainter& painter)
         plain(tr("Made by"), tr("the kernel (%1)").arg(QString::fromStdString(is.kind)));
         plain(tr("FD"), is.fd ? tr("on") : tr("no"));
     }
-    plain(tr("Time stamps"), tr("the kernel's"));
+    plain(tr("Time stamps"), is.ownStamps ? tr("its own clock's") : tr("the kernel's"));
     if (!is.place.empty())
         plain(tr("Hangs on"), QString::fromStdString(is.place));
     if (is.sendErrors || is.receiveErrors) {

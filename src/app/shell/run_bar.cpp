@@ -122,6 +122,7 @@ bool BusChips::event(QEvent* event)
             rig::Session* session = stage_.document().session();
             const bool known = session != nullptr && bus < specs.size();
             const QString source = !known                         ? tr("from the log")
+                                   : specs[bus].address == "none" ? tr("no source yet")
                                    : !specs[bus].kind->ofTheWorld ? tr("simulated bus")
                                                                   : QString::fromStdString(specs[bus].address);
             QString text = tr("%1: %2, %3. Load of the last second at the cursor")
