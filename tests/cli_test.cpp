@@ -809,6 +809,39 @@ private Q_SLOTS:
         QVERIFY(json["transport"].toArray().size() >= 1);  // the body's, whose database was left out
     }
 
+    void responseTimesNameWhoMissesItsDeadline()
+    {
+        const QString file = demo + "/implement.dbc";
+        const Result good = call({"response", file, "--bit-rate", "250k", "--jitter", "0.2"});
+        QCOMPARE(good.code, 0);
+        QCOMPARE(good.lines()[0], QByteArray("id,message,bytes,period_ms,jitter_ms,bits,response_ms,deadline_ms,meets"));
+        QCOMPARE(good.lines()[1], QByteArray("0x181,BladeState,8,20,0.2,135,1.28,20,1"));
+        const auto written = [&](const char* name, const QByteArray& text) {
+            QFile out(folder_.filePath(QLatin1String(name)));
+            out.open(QIODevice::WriteOnly);
+            out.write(text);
+            return out.fileName();
+        };
+        const QString deadlines = written("deadlines.csv", "message,deadline_ms\nBladeState,1.27\n");
+        const Result late = call({"response", file, "--bit-rate", "250k", "--jitter", "0.2", "--deadline", deadlines});
+        QCOMPARE(late.code, 1);
+        QCOMPARE(late.lines()[1], QByteArray("0x181,BladeState,8,20,0.2,135,1.28,1.27,0"));
+        const QString jitters = written("jitters.csv", "message,jitter_ms\r\nBladeState,1\r\n");
+        QCOMPARE(call({"response", file, "--bit-rate", "250k", "--jitter", jitters}).lines()[1],
+            QByteArray("0x181,BladeState,8,20,1,135,2.08,20,1"));
+        for (const auto& [table, words] :
+            {std::pair("message,jitter\n", "head of the table"), std::pair("message,jitter_ms\nBladeStat,1\n", "Did you mean BladeState?"),
+                std::pair("message,jitter_ms\nBladeState,-1\n", ":2: '-1' is no time"),
+                std::pair("message,jitter_ms\nBladeState,1\nBladeState,1\n", "named twice"),
+                std::pair("message,jitter_ms\nBladeState\n", "two fields")}) {
+            const Result bad = call({"response", file, "--bit-rate", "250k", "--jitter", written("bad.csv", table)});
+            QCOMPARE(bad.code, 2);
+            QVERIFY2(bad.err.contains(words) && bad.out.isEmpty(), bad.err.constData());
+        }
+        QCOMPARE(call({"response", file, "--bit-rate", "0"}).code, 2);
+        QCOMPARE(call({"response", folder_.filePath("none.dbc"), "--bit-rate", "250k"}).code, 2);
+    }
+
     void decodeMatchesByGroupWhereAsked()
     {
         QFile file(folder_.filePath("group.dbc"));

@@ -4,6 +4,9 @@
 
 #include <string>
 #include <string_view>
+#include <vector>
+
+#include "base/error.h"
 
 namespace wavetrope {
 
@@ -22,5 +25,13 @@ inline void appendCsvField(std::string& out, std::string_view text)
     }
     out += '"';
 }
+
+/// One row of such a text, with the line on which it begins, from 1.
+struct CsvRow {
+    int line = 1;
+    std::vector<std::string> fields;
+};
+/// The rows of a text, empty lines left out; lines may end with or without a carriage return. Errors name `where` and the line.
+[[nodiscard]] Expected<std::vector<CsvRow>> csvFromText(std::string_view text, const std::string& where);
 
 }  // namespace wavetrope

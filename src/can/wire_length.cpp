@@ -128,11 +128,11 @@ WireLength classicLength(const FrameView& frame)
     return result;
 }
 
-WireLength fdLength(const FrameView& frame)
+// Puts the bits in front of ESI through the counter; gives how many there are, without stuff bits.
+unsigned fdHeader(const FrameHead& frame, StuffCounter& stuff)
 {
     const std::uint64_t id = frame.id.value;
     const unsigned brs = frame.brs ? 1 : 0;
-    StuffCounter stuff;
     unsigned nominal = 0;
     if (frame.id.extended) {  // SOF, base, SRR, IDE, extension, RRS, FDF, res, BRS
         const std::uint64_t header = ((((id >> 18) << 2 | 3U) << 18 | (id & 0x3FFFFU)) << 4) | 0b0100U | brs;
@@ -147,9 +147,33 @@ WireLength fdLength(const FrameView& frame)
         for (int shift = 16; shift >= 0; shift -= 8)
             stuff.byte(padded >> shift);
     }
-    // The rate switches at the sample point of BRS: a stuff bit behind BRS already belongs to the data phase.
-    const bool stuffedBehindBrs = (stuff.state / 4) != brs;
-    const unsigned nominalStuff = stuff.count - (stuffedBehindBrs ? 1 : 0);
+    return nominal;
+}
+
+// The rate switches at the sample point of BRS: a stuff bit behind BRS already belongs to the data phase.
+unsigned stuffAtNominalRate(const FrameHead& frame, const StuffCounter& behindBrs)
+{
+    return behindBrs.count - ((behindBrs.state / 4) != (frame.brs ? 1U : 0U) ? 1 : 0);
+}
+
+WireLength fdLengthOf(const FrameHead& frame, unsigned headerBits, unsigned nominalStuff, unsigned stuffBits)
+{
+    const bool longCrc = frame.length > 16;
+    const unsigned crcField = longCrc ? 4 + 21 + 7 : 4 + 17 + 6;  // stuff count, CRC, fixed stuff bits
+    const unsigned dataPhase = 5 + 8U * frame.length + crcField + (stuffBits - nominalStuff);
+    const unsigned nominal = headerBits + nominalStuff + tailBits;
+    WireLength result;
+    result.stuffBits = static_cast<std::uint16_t>(stuffBits);
+    result.nominalBits = static_cast<std::uint16_t>(frame.brs ? nominal : nominal + dataPhase);
+    result.dataBits = static_cast<std::uint16_t>(frame.brs ? dataPhase : 0);
+    return result;
+}
+
+WireLength fdLength(const FrameView& frame)
+{
+    StuffCounter stuff;
+    const unsigned headerBits = fdHeader(frame, stuff);
+    const unsigned nominalStuff = stuffAtNominalRate(frame, stuff);
     const unsigned esiAndDlc = (frame.esi ? 16U : 0U) | frame.dlc;
     stuff.bits(esiAndDlc, 5);
     for (unsigned i = 0; i < frame.length; ++i)
@@ -157,17 +181,34 @@ WireLength fdLength(const FrameView& frame)
     const unsigned lastBit = frame.length > 0 ? frame.data[frame.length - 1] & 1U : frame.dlc & 1U;
     if ((stuff.state / 4) != lastBit)  // the first fixed stuff bit takes the place of this one
         --stuff.count;
+    return fdLengthOf(frame, headerBits, nominalStuff, stuff.count);
+}
 
-    const bool longCrc = frame.length > 16;
-    const unsigned crcField = longCrc ? 4 + 21 + 7 : 4 + 17 + 6;  // stuff count, CRC, fixed stuff bits
-    const unsigned dataPhase = 5 + 8U * frame.length + crcField + (stuff.count - nominalStuff);
-    nominal += nominalStuff + tailBits;
-
-    WireLength result;
-    result.stuffBits = static_cast<std::uint16_t>(stuff.count);
-    result.nominalBits = static_cast<std::uint16_t>(frame.brs ? nominal : nominal + dataPhase);
-    result.dataBits = static_cast<std::uint16_t>(frame.brs ? dataPhase : 0);
-    return result;
+// The most stuff bits over all payloads: for each state of the automaton the most that leads to it. Behind the last bit none is
+// counted, since the first fixed stuff bit takes its place.
+WireLength longestFdLength(const FrameHead& frame)
+{
+    StuffCounter stuff;
+    const unsigned headerBits = fdHeader(frame, stuff);
+    const unsigned nominalStuff = stuffAtNominalRate(frame, stuff);
+    std::array<int, 8> most;
+    most.fill(-1);
+    most[stuff.state] = static_cast<int>(stuff.count);
+    const unsigned behind = 5 + 8U * frame.length;     // ESI, DLC and data
+    for (unsigned at = 0; at < behind; ++at) {
+        std::array<int, 8> next;
+        next.fill(-1);
+        const bool isCode = at >= 1 && at < 5;
+        for (unsigned state = 0; state < most.size(); ++state)
+            for (unsigned bit = 0; bit < 2; ++bit) {
+                if (most[state] < 0 || (isCode && bit != ((frame.dlc >> (4 - at)) & 1U)))
+                    continue;
+                const Step step = stepBit(state, bit);
+                next[step.state] = std::max(next[step.state], most[state] + (at + 1 < behind ? step.stuffed : 0));
+            }
+        most = next;
+    }
+    return fdLengthOf(frame, headerBits, nominalStuff, static_cast<unsigned>(*std::max_element(most.begin(), most.end())));
 }
 
 }  // namespace
@@ -179,6 +220,20 @@ WireLength wireLength(const FrameView& frame)
     case FrameKind::fd: return fdLength(frame);
     default: return classicLength(frame);
     }
+}
+
+WireLength longestLength(const FrameHead& head)
+{
+    if (head.kind == FrameKind::fd)
+        return longestFdLength(head);
+    if (head.kind == FrameKind::error)
+        return {errorFrameBits - intermissionBits, 0, 0};
+    const unsigned stuffed = (head.id.extended ? 54U : 34U)
+                             + (head.kind == FrameKind::remote ? 0U : 8U * std::min<unsigned>(head.length, 8));
+    WireLength result;
+    result.stuffBits = static_cast<std::uint16_t>((stuffed - 1) / 4);
+    result.nominalBits = static_cast<std::uint16_t>(stuffed + tailBits + result.stuffBits);
+    return result;
 }
 
 std::uint16_t crc15(const std::uint8_t* bits, unsigned count)

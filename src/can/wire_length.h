@@ -24,6 +24,12 @@ inline constexpr unsigned errorFrameBits = 17;     ///< What an error frame of a
 /// An error frame counts so that, with its intermission, it takes 17 bits.
 [[nodiscard]] WireLength wireLength(const FrameView& frame);
 
+/// The longest that a frame of such a head can be, whatever it carries. A classic frame of g bits in front of its s bytes that may
+/// be stuffed, the CRC among them (34, with an extended identifier 54): g + 8s + 10 + (g + 8s - 1) / 4 rounded down, which is that of
+/// Davis, Burns, Bril and Lukkien, Controller Area Network (CAN) schedulability analysis, Real-Time Systems 35, 2007, without the
+/// intermission. An FD frame: the longest of all payloads and both values of ESI, its identifier being what it is.
+[[nodiscard]] WireLength longestLength(const FrameHead& head);
+
 /// CRC-15 of a classic frame over so many leading bits, most significant first (ISO 11898-1:2015, 10.4.2.6).
 [[nodiscard]] std::uint16_t crc15(const std::uint8_t* bits, unsigned count);
 

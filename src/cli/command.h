@@ -146,6 +146,7 @@ void addRecoveryCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);
 void addShareCommand(CLI::App& program, int& result);
 void addDatabaseCommands(CLI::App& program, int& result);
+void addTimingCommands(CLI::App& program, int& result);
 
 /// Adds "--match full|group" to a command.
 void addMatchOption(CLI::App& command, database::Match& match);
