@@ -178,7 +178,13 @@ void addLayoutOption(CLI::App& command, std::string& layout)
     command.add_option("--layout", layout, "Of a log of text: a kept layout's name, or a file with one; see the command layout");
 }
 
-CLI::Option* addQuestion(CLI::App& command, Question& question)
+void addRigOption(CLI::App& command, std::string& rig)
+{
+    command.add_option(
+        "--rig", rig, "A rig whose databases explain frames, by the names of buses, and whose filters and signals have names");
+}
+
+void addQuestion(CLI::App& command, Question& question)
 {
     command.add_option("log", question.log, "The log")->required();
     command.add_option(
@@ -189,19 +195,34 @@ CLI::Option* addQuestion(CLI::App& command, Question& question)
     command.add_option("--threads", question.narrowing.threads, "Threads that work; as many as there are cores where it is not given")
         ->check(CLI::Range(0, 256));
     addMatchOption(command, question.match);
-    return command.add_option("--database", question.databases, "[BUS=]FILE that explains frames; the bus may be left out");
+    addRigOption(command, question.rig);
+    command.add_option("--database", question.databases, "[BUS=]FILE that explains frames; the bus may be left out");
 }
 
-Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_ptr<const database::Catalog>& catalog)
+Expected<filter::Filter> filterOf(const Question& question, const std::shared_ptr<const database::Catalog>& catalog)
 {
     filter::NamedFilters::Map named;
-    if (!narrowing.rig.empty()) {
-        const auto rig = rig::loadRig(narrowing.rig);
+    const std::string& path = question.narrowing.rig.empty() ? question.rig : question.narrowing.rig;
+    if (!path.empty()) {
+        const auto rig = rig::loadRig(path);
         if (!rig)
             return tl::unexpected(rig.error());
         named = rig->namedFilters();
     }
-    return filter::Filter::compile(narrowing.filter, catalog, {&named});
+    return filter::Filter::compile(question.narrowing.filter, catalog, {&named});
+}
+
+Expected<std::shared_ptr<const UsedRig>> useRig(const std::string& path)
+{
+    auto rig = rig::loadRig(path);
+    if (!rig)
+        return tl::unexpected(rig.error());
+    auto used = std::make_shared<UsedRig>();
+    used->databases = rig::loadDatabases(*rig);
+    used->rig = std::move(*rig);
+    for (const Error& problem : used->databases.problems)
+        warn(problem.text());
+    return used;
 }
 
 namespace {
@@ -219,7 +240,7 @@ Expected<Streamed> streamLog(const Question& question, convert::StreamWork work,
 {
     ProgressLine progress(doing.empty() ? "reading " + question.log : doing);
     Streamed streamed;
-    Databases databases(question.databases, question.match);
+    Databases databases(question.databases, question.match, question.rig);
     work.goesOn = [&](std::uint64_t done, std::uint64_t total) {
         progress.show(done, total);
         return !interrupted.load();
@@ -231,7 +252,7 @@ Expected<Streamed> streamLog(const Question& question, convert::StreamWork work,
             streamed.catalog = *catalog;
         return catalog;
     };
-    work.compile = [&](const std::shared_ptr<const database::Catalog>& catalog) { return filterOf(question.narrowing, catalog); };
+    work.compile = [&](const std::shared_ptr<const database::Catalog>& catalog) { return filterOf(question, catalog); };
     std::vector<trace::TraceBus> known;
     for (const bool second : {false, true}) {
         convert::FrameStream stream(work, known);
@@ -268,9 +289,24 @@ BusOption splitBusOption(const std::string& option)
 
 Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std::vector<trace::TraceBus>& buses)
 {
+    if (!rigPath_.empty() && rig_ == nullptr) {
+        auto used = useRig(rigPath_);
+        if (!used)
+            return tl::unexpected(used.error());
+        rig_ = std::move(*used);
+    }
     auto catalog = std::make_shared<database::Catalog>();
-    for (const trace::TraceBus& bus : buses)
-        catalog->addBus(bus.name, match_);
+    const auto specOf = [&](const std::string& name) -> const rig::BusSpec* {
+        if (rig_ != nullptr)
+            for (const rig::BusSpec& bus : rig_->rig.buses)
+                if (bus.name == name)
+                    return &bus;
+        return nullptr;
+    };
+    for (const trace::TraceBus& bus : buses) {
+        const rig::BusSpec* spec = specOf(bus.name);
+        catalog->addBus(bus.name, spec != nullptr && match_ == database::Match::full ? spec->match : match_);
+    }
     for (const std::string& option : options_) {
         const BusOption split = splitBusOption(option);
         std::shared_ptr<const database::Database>& shared = read_[split.value];
@@ -290,6 +326,11 @@ Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std:
             return fail("the log has no bus '" + split.bus + "'", "--database " + option);
         catalog->attach(static_cast<std::uint8_t>(bus), shared);
     }
+    if (rig_ != nullptr)
+        for (std::size_t bus = 0; bus < buses.size(); ++bus)
+            for (const rig::BusSpec& spec : rig_->rig.buses)
+                if (spec.name == buses[bus].name)
+                    rig::attachDatabases(*catalog, static_cast<std::uint8_t>(bus), spec, rig_->databases);
     return catalog;
 }
 

@@ -16,6 +16,7 @@
 #include "database/catalog.h"
 #include "filter/filter_scan.h"
 #include "formats/log_format.h"
+#include "rig/rig.h"
 #include "trace/trace.h"
 
 namespace wavetrope::cli {
@@ -79,16 +80,27 @@ void addLayoutOption(CLI::App& command, std::string& layout);
 [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(
     const std::vector<trace::TraceBus>& buses, const std::vector<std::string>& options, database::Match match = database::Match::full);
 
-/// The databases of options [BUS=]FILE, each read once.
+/// A rig that a command goes by, with the databases that it names; what could not be read of these was warned of.
+struct UsedRig {
+    rig::Rig rig;
+    rig::LoadedDatabases databases;
+};
+[[nodiscard]] Expected<std::shared_ptr<const UsedRig>> useRig(const std::string& path);
+
+/// What explains a log: the databases of options [BUS=]FILE, each read once, and behind them those of a rig, by the names of buses.
 class Databases {
 public:
-    Databases(std::vector<std::string> options, database::Match match) : options_(std::move(options)), match_(match) {}
+    Databases(std::vector<std::string> options, database::Match match, std::string rig = {})
+        : options_(std::move(options)), match_(match), rigPath_(std::move(rig))
+    {}
     /// A catalog for the buses of a log, by name.
     [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> explain(const std::vector<trace::TraceBus>& buses);
 
 private:
     std::vector<std::string> options_;
     database::Match match_;
+    std::string rigPath_;
+    std::shared_ptr<const UsedRig> rig_;
     std::map<std::string, std::shared_ptr<const database::Database>> read_;
 };
 
@@ -98,8 +110,6 @@ struct Narrowing {
     std::string rig;                ///< Document whose named filters may be used; empty for none.
     unsigned threads = 0;           ///< 0: as many as the machine has cores.
 };
-/// Compiles its filter.
-[[nodiscard]] Expected<filter::Filter> filterOf(const Narrowing& narrowing, const std::shared_ptr<const database::Catalog>& catalog);
 
 /// A log, what explains it, and which of its frames.
 struct Question {
@@ -108,10 +118,15 @@ struct Question {
     std::string layout;             ///< Of a log of text.
     std::vector<std::string> databases;
     database::Match match = database::Match::full;
+    std::string rig;                ///< Whose databases explain frames, and whose named filters may be used; empty for none.
     Narrowing narrowing;
 };
-/// Adds the log, --database, --match, --filter, --filters-of and --threads; gives the option --database.
-CLI::Option* addQuestion(CLI::App& command, Question& question);
+/// Compiles its filter.
+[[nodiscard]] Expected<filter::Filter> filterOf(const Question& question, const std::shared_ptr<const database::Catalog>& catalog);
+/// Adds the log, --rig, --database, --match, --filter, --filters-of and --threads.
+void addQuestion(CLI::App& command, Question& question);
+/// Adds --rig.
+void addRigOption(CLI::App& command, std::string& rig);
 
 /// Reads logs into a sink, as the options of a question say.
 [[nodiscard]] Expected<formats::ReadReport> readInto(

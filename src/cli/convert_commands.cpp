@@ -100,10 +100,10 @@ int convert(const ConvertOptions& options)
     const auto log = loadLog(options.question.log, options.question.layout, options.question.more, options.question.narrowing.threads);
     if (!log)
         return report(log.error());
-    const auto catalog = catalogFromOptions((*log)->buses, options.question.databases, options.question.match);
+    const auto catalog = Databases(options.question.databases, options.question.match, options.question.rig).explain((*log)->buses);
     if (!catalog)
         return report(catalog.error());
-    auto filter = filterOf(options.question.narrowing, *catalog);
+    auto filter = filterOf(options.question, *catalog);
     if (!filter)
         return report(filter.error());
     conversion->filter = std::move(*filter);

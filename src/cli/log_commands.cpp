@@ -11,6 +11,7 @@
 #include "cli/csv.h"
 #include "convert/value_rows.h"
 #include "measure/load_bins.h"
+#include "measure/load_shares.h"
 
 namespace wavetrope::cli {
 
@@ -188,6 +189,8 @@ int list(const Question& question, const std::string& columnText)
 
 int decode(const Question& question, const std::string& glob)
 {
+    if (question.rig.empty() && question.databases.empty())
+        return report("nothing says what the signals are. Give --database [BUS=]FILE, or --rig RIG");
     RowsBehindHead out{std::string(convert::ValueRows::head)};
     convert::ValueStream values(glob);
     convert::StreamWork work;
@@ -223,20 +226,29 @@ int count(const Question& question)
     return printed();
 }
 
-int load(const std::string& path, const std::string& layout, const std::vector<std::string>& rates, const std::string& spanText)
+struct LoadOptions {
+    std::string log, layout, rig, span = "100ms", by, from, to;
+    std::vector<std::string> rates, databases;
+    database::Match match = database::Match::full;
+};
+
+// The bit rates of a log's buses: those that are given, its own, those of a rig.
+Expected<void> completeRates(std::vector<trace::TraceBus>& buses, const LoadOptions& options)
 {
-    const auto span = spanFromText(spanText);
-    if (!span || span->count() < 1000 || *span > std::chrono::seconds(4))
-        return report("--span '" + spanText + "': expected a time of 1 us to 4 s, such as 100ms");
-    const auto log = loadLog(path, layout);
-    if (!log)
-        return report(log.error());
-    auto buses = (*log)->buses;
-    for (const std::string& option : rates) {
+    if (!options.rig.empty()) {
+        const auto rig = rig::loadRig(options.rig);
+        if (!rig)
+            return tl::unexpected(rig.error());
+        for (trace::TraceBus& bus : buses)
+            for (const rig::BusSpec& spec : rig->buses)
+                if (spec.name == bus.name && !bus.rate.known())
+                    bus.rate = spec.rate;
+    }
+    for (const std::string& option : options.rates) {
         const BusOption split = splitBusOption(option);
         const auto rate = can::bitRateFromText(split.value);
         if (!rate)
-            return report("--bit-rate '" + option + "': expected a bit rate such as 500k or Scanner=500k/2M");
+            return fail("--bit-rate '" + option + "': expected a bit rate such as 500k or Scanner=500k/2M");
         bool found = false;
         for (trace::TraceBus& bus : buses)
             if (split.bus.empty() || bus.name == split.bus) {
@@ -244,30 +256,103 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
                 found = true;
             }
         if (!found)
-            return report("--bit-rate " + option + ": the log has no bus '" + split.bus + "'");
+            return fail("--bit-rate " + option + ": the log has no bus '" + split.bus + "'");
     }
-    const auto snapshot = (*log)->trace.snapshot();
-    std::vector<measure::LoadBins> bins;
-    std::vector<char> used(buses.size(), 0);
+    return {};
+}
+
+// Nothing where the rates of all buses that have frames are known; else which is not.
+Expected<void> ratesKnown(const trace::Snapshot& snapshot, const std::vector<trace::TraceBus>& buses)
+{
+    std::vector<bool> used(buses.size());
     std::vector<std::uint64_t> switched(buses.size(), 0);
-    for (const trace::TraceBus& bus : buses)
-        bins.emplace_back(bus.rate, *span);
     for (trace::Row row = 0; row < snapshot.rows(); ++row) {
-        const can::FrameView frame = snapshot.frame(row);
-        used[frame.bus] = 1;
-        switched[frame.bus] += frame.brs && frame.kind == can::FrameKind::fd ? 1 : 0;
-        bins[frame.bus].add(frame);
+        const trace::IdentifierIndex identifier = snapshot.identifier(row);
+        const unsigned bus = snapshot.trace().key(identifier).bus;
+        used[bus] = true;
+        if (buses[bus].rate.data == 0) {
+            const can::FrameView frame = snapshot.frame(row);
+            switched[bus] += frame.brs && frame.kind == can::FrameKind::fd ? 1 : 0;
+        }
     }
     for (std::size_t i = 0; i < buses.size(); ++i)
-        if (used[i] != 0 && !buses[i].rate.known())
-            return report("the bit rate of bus '" + buses[i].name + "' is not known. Give it: --bit-rate "
-                          + (buses[i].name.empty() ? "" : buses[i].name + "=") + "500k");
+        if (used[i] && !buses[i].rate.known())
+            return fail("the bit rate of bus '" + buses[i].name + "' is not known", {},
+                "Give it: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=") + "500k");
     for (std::size_t i = 0; i < buses.size(); ++i)
-        if (switched[i] > 0 && buses[i].rate.data == 0)
+        if (switched[i] > 0)
             warn(std::to_string(switched[i]) + " frames of bus '" + buses[i].name
                  + "' switch to a faster bit rate, which is not known: all of their bits are counted at the nominal rate of "
                  + can::toText(buses[i].rate) + ". Give both: --bit-rate " + (buses[i].name.empty() ? "" : buses[i].name + "=")
                  + can::toText(buses[i].rate) + "/2M");
+    return {};
+}
+
+std::string decimals(double value)
+{
+    char text[40];
+    std::snprintf(text, sizeof text, "%.6f", value);
+    return text;
+}
+
+int printShares(const trace::Snapshot& snapshot, const std::vector<trace::TraceBus>& buses, const LoadOptions& options)
+{
+    const auto by = measure::shareByFromText(options.by);
+    const auto catalog = Databases(options.databases, options.match, options.rig).explain(buses);
+    if (!catalog)
+        return report(catalog.error());
+    measure::ShareRange range;
+    for (const auto& [text, name, end] : {std::tuple(&options.from, "--from", &range.from), std::tuple(&options.to, "--to", &range.to)})
+        if (!text->empty()) {
+            *end = momentFromText(*text, snapshot.rows() > 0 ? snapshot.trace().origin() : Time{0});
+            if (!*end)
+                return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
+        }
+    if (range.from && range.to && *range.from > *range.to)
+        return report("--from lies behind --to");
+    std::vector<can::BitRate> rates;
+    for (const trace::TraceBus& bus : buses)
+        rates.push_back(bus.rate);
+    ProgressLine progress("counting");
+    const auto shares = measure::loadShares(snapshot, **catalog, rates, *by, range, [&](trace::Row row) {
+        progress.show(row, snapshot.rows());
+        return !interrupted;
+    });
+    if (!shares)
+        return report("interrupted; nothing was printed");
+    const double seconds = static_cast<double>((shares->to - shares->from).count()) * 1e-9;
+    CsvWriter out(stdout);
+    out.row({"bus", "what", "frames", "bits", "load_percent", "frames_per_s"});
+    for (const measure::LoadShare& share : shares->shares)
+        out.row({buses[share.bus].name, share.what, std::to_string(share.frames), std::to_string(share.bits),
+            seconds > 0 ? decimals(100e-9 * static_cast<double>(share.busy.count()) / seconds) : std::string(),
+            seconds > 0 ? decimals(static_cast<double>(share.frames) / seconds) : std::string()});
+    return printed(out.finish());
+}
+
+int load(const LoadOptions& options)
+{
+    const auto span = spanFromText(options.span);
+    if (!span || span->count() < 1000 || *span > std::chrono::seconds(4))
+        return report("--span '" + options.span + "': expected a time of 1 us to 4 s, such as 100ms");
+    const auto log = loadLog(options.log, options.layout);
+    if (!log)
+        return report(log.error());
+    auto buses = (*log)->buses;
+    if (const auto complete = completeRates(buses, options); !complete)
+        return report(complete.error());
+    if (const auto known = ratesKnown((*log)->trace.snapshot(), buses); !known)
+        return report(known.error());
+    if (!options.by.empty())
+        return printShares((*log)->trace.snapshot(), buses, options);
+    const auto snapshot = (*log)->trace.snapshot();
+    std::vector<measure::LoadBins> bins;
+    for (const trace::TraceBus& bus : buses)
+        bins.emplace_back(bus.rate, *span);
+    for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+        const can::FrameView frame = snapshot.frame(row);
+        bins[frame.bus].add(frame);
+    }
     CsvWriter out(stdout);
     out.row({"time", "bus", "load_percent", "frames"});
     if (snapshot.rows() == 0)
@@ -307,8 +392,7 @@ int load(const std::string& path, const std::string& layout, const std::vector<s
         }
         for (std::size_t i = 0; i < buses.size(); ++i) {
             const measure::LoadBin bin = bins[i].bin(index);
-            char percent[32];
-            std::snprintf(percent, sizeof percent, "%.6f", 100.0 * static_cast<double>(bin.busy) / static_cast<double>(span->count()));
+            const std::string percent = decimals(100.0 * static_cast<double>(bin.busy) / static_cast<double>(span->count()));
             if (any) {
                 out.row({secondsText(bins[i].startOf(index)), buses[i].name, percent, std::to_string(bin.frames)});
                 continue;
@@ -331,8 +415,8 @@ void addLogCommands(CLI::App& program, int& result)
 {
     struct Options {
         Question question;
-        std::string log, layout, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob, span = "100ms";
-        std::vector<std::string> rates;
+        std::string log, layout, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob;
+        LoadOptions load;
         bool json = false;
     };
     const auto options = std::make_shared<Options>();
@@ -349,7 +433,7 @@ void addLogCommands(CLI::App& program, int& result)
     command->callback([options, &result] { result = list(options->question, options->columns); });
 
     command = program.add_subcommand("decode", "The signals of a log as CSV, a row a value");
-    addQuestion(*command, options->question)->required();
+    addQuestion(*command, options->question);
     command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
     command->callback([options, &result] { result = decode(options->question, options->glob); });
 
@@ -357,12 +441,21 @@ void addLogCommands(CLI::App& program, int& result)
     addQuestion(*command, options->question);
     command->callback([options, &result] { result = count(options->question); });
 
-    command = program.add_subcommand("load", "The bus load of a log over time as CSV");
-    command->add_option("log", options->log, "The log")->required();
-    addLayoutOption(*command, options->layout);
-    command->add_option("--bit-rate", options->rates, "[BUS=]500k[/2M]; the log's own where it has one");
-    command->add_option("--span", options->span, "Averaged over, 1us to 4s");
-    command->callback([options, &result] { result = load(options->log, options->layout, options->rates, options->span); });
+    command = program.add_subcommand("load", "The bus load of a log, over time or by who takes it, as CSV");
+    LoadOptions& load = options->load;
+    command->add_option("log", load.log, "The log")->required();
+    addLayoutOption(*command, load.layout);
+    command->add_option("--bit-rate", load.rates, "[BUS=]500k[/2M]; the log's own, or the rig's, where there is one");
+    auto* span = command->add_option("--span", load.span, "Averaged over, 1us to 4s");
+    auto* by = command->add_option("--by", load.by, "Who takes the bus, in place of the load over time")
+                   ->check(CLI::IsMember({"message", "sender", "kind", "class"}))
+                   ->excludes(span);
+    command->add_option("--from", load.from, "Seconds since 1970, or +12.5s from the first frame")->needs(by);
+    command->add_option("--to", load.to, "The same")->needs(by);
+    addRigOption(*command, load.rig);
+    command->add_option("--database", load.databases, "[BUS=]FILE that names messages and senders; the bus may be left out");
+    addMatchOption(*command, load.match);
+    command->callback([options, &result] { result = wavetrope::cli::load(options->load); });
 }
 
 }  // namespace wavetrope::cli

@@ -349,6 +349,15 @@ LoadedDatabases loadDatabases(const Rig& rig)
     return loaded;
 }
 
+void attachDatabases(database::Catalog& catalog, std::uint8_t bus, const BusSpec& spec, const LoadedDatabases& databases)
+{
+    for (const std::string& path : spec.databases)
+        if (const auto found = databases.byPath.find(path); found != databases.byPath.end())
+            catalog.attach(bus, found->second);
+    if (spec.definitions)
+        catalog.attach(bus, spec.definitions);
+}
+
 std::shared_ptr<const database::Catalog> catalogFor(
     const std::vector<std::string>& busNames, const Rig& rig, const LoadedDatabases& databases)
 {
@@ -356,15 +365,9 @@ std::shared_ptr<const database::Catalog> catalogFor(
     for (const std::string& name : busNames) {
         const auto spec = std::find_if(rig.buses.begin(), rig.buses.end(), [&](const BusSpec& bus) { return bus.name == name; });
         const std::uint8_t index = catalog->addBus(name, spec == rig.buses.end() ? database::Match::full : spec->match);
-        for (const BusSpec& bus : rig.buses) {
-            if (bus.name != name)
-                continue;
-            for (const std::string& path : bus.databases)
-                if (const auto found = databases.byPath.find(path); found != databases.byPath.end())
-                    catalog->attach(index, found->second);
-            if (bus.definitions)
-                catalog->attach(index, bus.definitions);
-        }
+        for (const BusSpec& bus : rig.buses)
+            if (bus.name == name)
+                attachDatabases(*catalog, index, bus, databases);
     }
     return catalog;
 }

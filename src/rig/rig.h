@@ -115,6 +115,8 @@ struct LoadedDatabases {
 };
 [[nodiscard]] LoadedDatabases loadDatabases(const Rig& rig);
 
+/// Attaches the databases of a rig's bus, and the rig's own definitions of it, to a bus of a catalog.
+void attachDatabases(database::Catalog& catalog, std::uint8_t bus, const BusSpec& spec, const LoadedDatabases& databases);
 /// The catalog of the rig's own buses.
 [[nodiscard]] std::shared_ptr<const database::Catalog> catalogOf(const Rig& rig, const LoadedDatabases& databases);
 /// A catalog for the buses of a log: each gets the databases of the rig's bus of the same name.
