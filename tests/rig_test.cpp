@@ -10,7 +10,7 @@
 #include <set>
 #include <thread>
 
-#include "drive/formula.h"
+#include "formula/formula.h"
 #include "filter/filter_stream.h"
 #include "formats/trace_sink.h"
 #include "measure/load_bins.h"
@@ -148,8 +148,9 @@ private Q_SLOTS:
         row("(1 + 2) * 3", 9);
         row("-2 - -3", 1);
         row("7 % 4", 3);
-        row("-1 % 4", 3);
-        row("1 / 0", 0);
+        row("-1 % 4", -1);
+        row("if(1 / 0 = 0, 1, 2)", 2);
+        row("round(-2.5)", -3);
         row("3 > 2 and not 1 = 2", 1);
         row("0 or 2 < 1", 0);
         row("min(3, 2) + max(1, 5)", 7);
@@ -165,21 +166,27 @@ private Q_SLOTS:
     {
         QFETCH(QString, text);
         QFETCH(double, value);
-        const auto formula = drive::Formula::compile(
-            text.toStdString(), [](std::string_view name) { return name == "x" ? std::optional<std::uint32_t>(0) : std::nullopt; });
+        const auto formula = formula::Formula::compile(
+            text.toStdString(), formula::Use::node, [](std::string_view name) -> Expected<std::uint32_t> {
+                if (name == "x")
+                    return 0U;
+                return fail("unknown");
+            });
         QVERIFY2(formula.has_value(), formula ? "" : formula.error().text().c_str());
-        drive::Random random(1);
+        formula::Random random(1);
         QCOMPARE(formula->evaluate({3.0}, random), value);
     }
 
     void aMistypedExpressionSaysWhere()
     {
-        const auto resolve = [](std::string_view) { return std::optional<std::uint32_t>(); };
-        QCOMPARE(drive::Formula::compile("1 + + 2", resolve).error().column, 5);
-        QCOMPARE(drive::Formula::compile("2 * Speed", resolve).error().column, 5);
-        QVERIFY(!drive::Formula::compile("min(1)", resolve));
-        QVERIFY(!drive::Formula::compile(std::string(3000, '('), resolve));
-        QVERIFY(!drive::Formula::compile("", resolve));
+        const auto resolve = [](std::string_view) -> Expected<std::uint32_t> { return fail("unknown"); };
+        const auto compile = [&](std::string_view text) { return formula::Formula::compile(text, formula::Use::node, resolve); };
+        QCOMPARE(compile("1 + + 2").error().column, 5);
+        QCOMPARE(compile("2 * Speed").error().column, 5);
+        QVERIFY(!compile("min(1)"));
+        QVERIFY(!compile(std::string(3000, '(')));
+        QVERIFY(!compile(""));
+        QVERIFY(compile("mean(1, 2 s)").error().what.find("derived signals") != std::string::npos);
     }
 
     void brokenRigsAreRefusedWithTheirPlace_data()

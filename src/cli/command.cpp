@@ -331,6 +331,8 @@ Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std:
             for (const rig::BusSpec& spec : rig_->rig.buses)
                 if (spec.name == buses[bus].name)
                     rig::attachDatabases(*catalog, static_cast<std::uint8_t>(bus), spec, rig_->databases);
+    if (rig_ != nullptr)
+        catalog->derive(rig_->rig.derived);
     return catalog;
 }
 

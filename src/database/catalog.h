@@ -4,6 +4,7 @@
 
 #include <deque>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <unordered_map>
@@ -12,6 +13,7 @@
 #include "can/parameter_group.h"
 #include "database/codec.h"
 #include "database/database.h"
+#include "formula/formula.h"
 
 namespace wavetrope::database {
 
@@ -32,6 +34,29 @@ struct SignalRef {
     const CatalogMessage* message = nullptr;
     std::uint32_t index = 0;
     [[nodiscard]] const Signal& signal() const { return message->message->signals[index]; }
+};
+
+/// A signal that is worked out from others, as a rig defines it.
+struct DerivedSpec {
+    std::string name;
+    std::string formula;
+    std::string unit;                       ///< Empty for none.
+    std::optional<double> minimum, maximum;
+    std::string comment;
+    friend bool operator==(const DerivedSpec&, const DerivedSpec&) = default;
+};
+
+/// The same over the signals of a catalog. See docs/derived-signals.md.
+struct DerivedSignal {
+    /// One of its inputs: a signal of a message, or a derived signal.
+    struct Input {
+        SignalRef signal;                   ///< Its message is null where it is a derived one.
+        std::uint32_t derived = 0;
+    };
+    DerivedSpec spec;
+    formula::Formula formula;
+    std::vector<Input> inputs;              ///< By slot of the formula.
+    std::optional<Error> problem;           ///< Why it never has a sample: its formula is wrong, or speaks of what the catalog has not.
 };
 
 /// A message of one database that another one, attached before it, hides.
@@ -70,6 +95,18 @@ public:
     [[nodiscard]] std::vector<SignalRef> findSignals(std::string_view name) const;
     [[nodiscard]] bool hasNode(std::string_view name) const;
 
+    /// Adds derived signals, behind all buses and databases. Their problems stand with them.
+    void derive(const std::vector<DerivedSpec>& specs);
+    [[nodiscard]] const std::vector<DerivedSignal>& derived() const { return derived_; }
+    /// -1 when there is none.
+    [[nodiscard]] int findDerived(std::string_view name) const;
+    /// Their places in an order in which each stands behind those that it looks at; those with a problem are left out.
+    [[nodiscard]] const std::vector<std::uint32_t>& derivedOrder() const { return derivedOrder_; }
+    /// The one signal of a name: `Signal`, `Message.Signal` or `Bus.Message.Signal`. The error says whether there is none or several.
+    [[nodiscard]] Expected<SignalRef> findSignal(std::string_view name) const;
+    /// "Bus.Message.Signal".
+    [[nodiscard]] std::string fullName(const SignalRef& ref) const;
+
 private:
     struct Bus {
         std::string name;
@@ -82,6 +119,8 @@ private:
     std::vector<Bus> buses_;
     std::deque<CatalogMessage> messages_;
     std::vector<Conflict> conflicts_;
+    std::vector<DerivedSignal> derived_;
+    std::vector<std::uint32_t> derivedOrder_;
 };
 
 }  // namespace wavetrope::database

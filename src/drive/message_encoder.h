@@ -2,6 +2,7 @@
 // A frame put together from values, with its counters and checksums.
 #pragma once
 
+#include <cmath>
 #include <cstdint>
 #include <string>
 #include <string_view>
@@ -59,7 +60,8 @@ public:
                 putChecksum(field.place, std::get<Checksum>(field.filling));
                 continue;
             }
-            if (!put(field.place, value, overflow) && overflow == database::Overflow::refuse)
+            // What is not a number is never sent: what was there stays.
+            if (std::isnan(value) || (!put(field.place, value, overflow) && overflow == database::Overflow::refuse))
                 refused(field.place, value);
         }
         return frame_;

@@ -146,7 +146,9 @@ void Node::send(std::uint32_t index)
 
 void Node::refuse(const Sending& sending, std::uint32_t signal, double value)
 {
-    RefusedValue& refused = refused_[sending.name + '.' + sending.encoder.message()->message->signals[signal].name];
+    const database::CatalogMessage* message = sending.encoder.message();
+    RefusedValue& refused =
+        refused_[sending.name + '.' + (message != nullptr ? message->message->signals[signal].name : "Byte" + std::to_string(signal))];
     refused.value = value;
     refused.time = world_.scheduler.now();
     ++refused.count;

@@ -14,9 +14,9 @@
 #include "clock/timer.h"
 #include "database/catalog.h"
 #include "drive/actor.h"
-#include "drive/formula.h"
 #include "drive/message_encoder.h"
 #include "drive/node_spec.h"
+#include "formula/formula.h"
 
 namespace wavetrope::drive {
 
@@ -82,7 +82,7 @@ private:
     enum Hangs : std::uint8_t { onTime = 1, onFrames = 2, onChance = 4 };
     struct Source {
         SourceSpec spec;
-        Formula formula;
+        formula::Formula formula;
         std::uint64_t count = 0;
     };
     struct Sending {
@@ -101,8 +101,8 @@ private:
     };
     struct Reaction {
         ReactionSpec spec;
-        Formula when;
-        std::vector<std::pair<std::uint32_t, Formula>> set;
+        formula::Formula when;
+        std::vector<std::pair<std::uint32_t, formula::Formula>> set;
         std::vector<std::uint32_t> send;
         std::vector<std::uint32_t> timed;           // of `timed_`, those that its condition needs
         std::uint8_t hangs = 0;
@@ -117,8 +117,8 @@ private:
     Node(const NodeSpec& spec, const NodeWorld& world);
     Expected<void> build();
     Expected<Source> compile(const SourceSpec& spec, const database::Signal* signal, const std::string& place);
-    Expected<Formula> compile(const std::string& text, const std::string& place);
-    [[nodiscard]] std::uint8_t hangsOn(const Formula& formula) const;
+    Expected<formula::Formula> compile(const std::string& text, const std::string& place);
+    [[nodiscard]] std::uint8_t hangsOn(const formula::Formula& formula) const;
     [[nodiscard]] std::uint8_t hangsOn(const Source& source) const;
     [[nodiscard]] std::vector<std::string> messageNames() const;
     [[nodiscard]] std::vector<std::string> knownNames() const;
@@ -146,7 +146,7 @@ private:
 
     NodeSpec spec_;
     NodeWorld world_;
-    Random random_;
+    formula::Random random_;
     bool on_ = true;
     std::uint64_t changes_ = 1;
     clock::Timer beats_;                            // of the sendings

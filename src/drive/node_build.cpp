@@ -138,12 +138,16 @@ std::vector<std::string> Node::knownNames() const
     return names;
 }
 
-Expected<Formula> Node::compile(const std::string& text, const std::string& place)
+Expected<formula::Formula> Node::compile(const std::string& text, const std::string& place)
 {
-    const Formula::Resolve resolve = [this](std::string_view name) { return slotOf(name); };
-    auto formula = Formula::compile(text, resolve);
+    const formula::Formula::Resolve resolve = [this](std::string_view name) -> Expected<std::uint32_t> {
+        if (const auto slot = slotOf(name))
+            return *slot;
+        return fail("'" + std::string(name) + "' is neither a value of this node nor a signal that it could receive", {},
+            didYouMean(name, knownNames()));
+    };
+    auto formula = formula::Formula::compile(text, formula::Use::node, resolve);
     if (!formula) {
-        formula = Formula::compile(text, resolve, knownNames());
         Error error = formula.error();
         error.where = place + ", " + error.where;
         return tl::unexpected(error);
@@ -181,7 +185,7 @@ Expected<Node::Source> Node::compile(const SourceSpec& spec, const database::Sig
     return source;
 }
 
-std::uint8_t Node::hangsOn(const Formula& formula) const
+std::uint8_t Node::hangsOn(const formula::Formula& formula) const
 {
     std::uint8_t hangs = formula.random() ? onChance : 0;
     for (const std::uint32_t slot : formula.slots())

@@ -26,6 +26,7 @@ using nlohmann::json;
 
 constexpr std::size_t largestDocument = 64U << 20;
 constexpr std::size_t mostBuses = 64;
+constexpr std::size_t mostDerived = 1000;
 constexpr int deepestNesting = 100;
 
 // "2027-02-01T18:00:00Z"
@@ -88,6 +89,28 @@ BusSpec busOf(const JsonReader& in)
     return bus;
 }
 
+database::DerivedSpec derivedOf(const JsonReader& in)
+{
+    database::DerivedSpec spec;
+    spec.name = in.needText("name");
+    const auto fits = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
+    if (!std::all_of(spec.name.begin(), spec.name.end(), fits) || std::isdigit(static_cast<unsigned char>(spec.name.front())) != 0)
+        JsonReader::fail(in.placeOf("name"), "'" + spec.name + "' is no name of a derived signal",
+            "It has letters, digits and _, and does not begin with a digit");
+    spec.formula = in.needText("formula");
+    spec.unit = in.text("unit");
+    spec.comment = in.text("comment");
+    if (const auto range = in.find("range")) {
+        const json& ends = range->json();
+        if (!ends.is_array() || ends.size() != 2 || !ends[0].is_number() || !ends[1].is_number()
+            || !(ends[0].get<double>() < ends[1].get<double>()))
+            range->wrong("expected two numbers, the smaller one first, such as [0, 12]");
+        spec.minimum = ends[0].get<double>();
+        spec.maximum = ends[1].get<double>();
+    }
+    return spec;
+}
+
 Rig rigOf(const json& document, const std::string& path)
 {
     const JsonReader in(document);
@@ -122,7 +145,7 @@ Rig rigOf(const json& document, const std::string& path)
             JsonReader::fail(
                 entry.placeOf("name"), std::string("there are two ") + what + " called '" + name + "'", "Give one of them another name");
     };
-    std::set<std::string> buses, nodes, filters;
+    std::set<std::string> buses, nodes, filters, derived;
     in.each("buses", [&](const JsonReader& bus) {
         rig.buses.push_back(busOf(bus));
         distinct(buses, bus, rig.buses.back().name, "buses");
@@ -140,6 +163,12 @@ Rig rigOf(const json& document, const std::string& path)
     in.each("filters", [&](const JsonReader& filter) {
         rig.filters.push_back({filter.needText("name"), filter.text("expression")});
         distinct(filters, filter, rig.filters.back().name, "filters");
+    });
+    in.each("derived", [&](const JsonReader& signal) {
+        rig.derived.push_back(derivedOf(signal));
+        distinct(derived, signal, rig.derived.back().name, "derived signals");
+        if (rig.derived.size() > mostDerived)
+            signal.wrong("a rig has 1,000 derived signals at the most");
     });
     readRules(in, rig);
     return rig;
@@ -369,6 +398,7 @@ std::shared_ptr<const database::Catalog> catalogFor(
             if (bus.name == name)
                 attachDatabases(*catalog, index, bus, databases);
     }
+    catalog->derive(rig.derived);
     return catalog;
 }
 

@@ -84,6 +84,7 @@ struct Rig {
     std::vector<EventSpec> events;
     std::vector<RecordingSpec> recordings;
     PlaybackSpec playback;
+    std::vector<database::DerivedSpec> derived;
     nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
     nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
     std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.

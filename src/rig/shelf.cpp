@@ -392,6 +392,7 @@ std::shared_ptr<const database::Catalog> Shelf::catalog(const std::vector<std::s
         if (const int own = ownOf(name); own >= 0 && !at(static_cast<std::size_t>(own)).edited.messages.empty())
             catalog->attach(index, shared[static_cast<std::size_t>(own)]);
     }
+    catalog->derive(rig_.derived);
     return catalog;
 }
 

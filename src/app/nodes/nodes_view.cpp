@@ -145,8 +145,10 @@ QString NodesView::refusedText(const rig::NodeReport& report)
 {
     QStringList lines;
     for (const auto& [signal, refused] : report.refused)
-        lines << tr("%1 refused %2, which its bits cannot hold; %3 times")
-                     .arg(QString::fromStdString(signal), QString::fromStdString(database::numberText(refused.value, 9)))
+        lines << (std::isnan(refused.value)
+                      ? tr("%1 refused what is not a number, and kept what was sent before; %2 times").arg(QString::fromStdString(signal))
+                      : tr("%1 refused %2, which its bits cannot hold; %3 times")
+                            .arg(QString::fromStdString(signal), QString::fromStdString(database::numberText(refused.value, 9))))
                      .arg(refused.count);
     return lines.join(QLatin1Char('\n'));
 }

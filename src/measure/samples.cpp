@@ -1,0 +1,168 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "measure/samples.h"
+
+#include <algorithm>
+#include <limits>
+#include <map>
+#include <numeric>
+
+#include "formula/evaluator.h"
+#include "measure/coverage.h"
+
+namespace wavetrope::measure {
+
+namespace {
+
+constexpr std::size_t asked = 1U << 16U;        // samples between two questions whether to go on
+
+// Puts samples that came by identifier into the order of the trace.
+void orderByRow(Samples& samples)
+{
+    if (std::is_sorted(samples.rows.begin(), samples.rows.end()))
+        return;
+    std::vector<std::size_t> order(samples.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return samples.rows[a] < samples.rows[b]; });
+    Samples sorted;
+    sorted.rows.reserve(order.size());
+    sorted.times.reserve(order.size());
+    sorted.values.reserve(order.size());
+    for (const std::size_t at : order) {
+        sorted.rows.push_back(samples.rows[at]);
+        sorted.times.push_back(samples.times[at]);
+        sorted.values.push_back(samples.values[at]);
+    }
+    samples = std::move(sorted);
+}
+
+}  // namespace
+
+Samples samplesOf(
+    const trace::Snapshot& snapshot, const database::Catalog& catalog, const database::SignalRef& signal, const GoesOn& goesOn)
+{
+    Samples out;
+    if (!snapshot.valid())
+        return out;
+    const database::MessagePlan& plan = signal.message->plan;
+    bool goes = true;
+    for (const trace::IdentifierIndex identifier : identifiersOf(snapshot.trace(), *signal.message)) {
+        // A message of the whole identifier goes before one of its parameter group.
+        const trace::TraceKey& key = snapshot.trace().key(identifier);
+        if (catalog.find(key.bus, key.id) != signal.message)
+            continue;
+        snapshot.eachOf(identifier, 0, [&](trace::Row row, const can::FrameView& frame) {
+            database::Decoded decoded;
+            if (plan.decodeOne(frame, signal.index, decoded)) {
+                out.rows.push_back(row);
+                out.times.push_back(frame.time);
+                out.values.push_back(decoded.value);
+                goes = goes && (out.size() % asked != 0 || !goesOn || goesOn());
+            }
+            return goes;
+        });
+    }
+    orderByRow(out);
+    return out;
+}
+
+Samples evaluated(const formula::Formula& formula, const std::vector<const Samples*>& inputs, const GoesOn& goesOn)
+{
+    constexpr std::size_t block = formula::Evaluator::blockSize;
+    formula::Evaluator evaluator(formula);
+    Samples out;
+    std::size_t most = 0;
+    for (const Samples* input : inputs)
+        most += input->size();
+    out.rows.reserve(most);
+    out.times.reserve(most);
+    out.values.reserve(most);
+    std::vector<std::size_t> at(inputs.size(), 0);
+    std::vector<double> holding(inputs.size(), 0);
+    std::vector<std::vector<double>> columns(inputs.size(), std::vector<double>(block));
+    std::vector<const double*> places;
+    for (const auto& column : columns)
+        places.push_back(column.data());
+    std::vector<Time> times(block);
+    std::vector<trace::Row> rows(block);
+    std::vector<std::uint64_t> touched(block);
+    std::vector<double> values(block);
+    constexpr trace::Row none = std::numeric_limits<trace::Row>::max();
+    std::vector<trace::Row> next(inputs.size());
+    for (std::size_t k = 0; k < inputs.size(); ++k)
+        next[k] = inputs[k]->size() > 0 ? inputs[k]->rows[0] : none;
+    std::size_t sinceAsked = 0;
+    for (;;) {
+        std::size_t count = 0;
+        for (; count < block; ++count) {
+            trace::Row row = none;
+            for (const trace::Row candidate : next)
+                row = std::min(row, candidate);
+            if (row == none)
+                break;
+            std::uint64_t bits = 0;
+            for (std::size_t k = 0; k < inputs.size(); ++k) {
+                if (next[k] == row) {
+                    const Samples& input = *inputs[k];
+                    bits |= std::uint64_t{1} << k;
+                    holding[k] = input.values[at[k]];
+                    times[count] = input.times[at[k]];
+                    next[k] = ++at[k] < input.size() ? input.rows[at[k]] : none;
+                }
+                columns[k][count] = holding[k];
+            }
+            rows[count] = row;
+            touched[count] = bits;
+        }
+        if (count == 0)
+            return out;
+        const std::size_t from = evaluator.evaluate({times.data(), count}, places, {touched.data(), count}, values.data());
+        const auto begin = static_cast<std::ptrdiff_t>(from);
+        const auto end = static_cast<std::ptrdiff_t>(count);
+        out.rows.insert(out.rows.end(), rows.begin() + begin, rows.begin() + end);
+        out.times.insert(out.times.end(), times.begin() + begin, times.begin() + end);
+        out.values.insert(out.values.end(), values.begin() + begin, values.begin() + end);
+        if ((sinceAsked += count) >= asked) {
+            sinceAsked = 0;
+            if (goesOn && !goesOn())
+                return out;
+        }
+    }
+}
+
+Samples derivedSamples(const trace::Snapshot& snapshot, const database::Catalog& catalog, std::uint32_t derived, const GoesOn& goesOn)
+{
+    if (catalog.derived()[derived].problem)
+        return {};
+    // Each that is looked at once, whoever does.
+    std::map<std::uint32_t, Samples> known;
+    std::vector<bool> needed(catalog.derived().size());
+    needed[derived] = true;
+    const std::vector<std::uint32_t>& order = catalog.derivedOrder();
+    for (auto at = order.rbegin(); at != order.rend(); ++at)
+        if (needed[*at])
+            for (const database::DerivedSignal::Input& input : catalog.derived()[*at].inputs)
+                if (input.signal.message == nullptr)
+                    needed[input.derived] = true;
+    for (const std::uint32_t d : order) {
+        if (!needed[d])
+            continue;
+        std::vector<Samples> own;
+        own.reserve(catalog.derived()[d].inputs.size());
+        std::vector<const Samples*> inputs;
+        for (const database::DerivedSignal::Input& input : catalog.derived()[d].inputs) {
+            if (input.signal.message == nullptr) {
+                inputs.push_back(&known[input.derived]);
+                continue;
+            }
+            own.push_back(samplesOf(snapshot, catalog, input.signal, goesOn));
+            inputs.push_back(&own.back());
+        }
+        Samples samples = evaluated(catalog.derived()[d].formula, inputs, goesOn);
+        if (d == derived)
+            return samples;
+        known[d] = std::move(samples);
+    }
+    return {};
+}
+
+}  // namespace wavetrope::measure

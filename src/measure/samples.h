@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// All samples of a signal, or of a derived one, in a trace.
+#pragma once
+
+#include <functional>
+#include <vector>
+
+#include "database/catalog.h"
+#include "trace/trace.h"
+
+namespace wavetrope::measure {
+
+/// Samples by row. A value that is not finite is a gap: nothing holds from there to the next.
+struct Samples {
+    std::vector<trace::Row> rows;       ///< Ascending.
+    std::vector<Time> times;            ///< Their stamps.
+    std::vector<double> values;
+
+    [[nodiscard]] std::size_t size() const { return rows.size(); }
+};
+
+/// Asked now and then while one works; false ends it.
+using GoesOn = std::function<bool()>;
+
+/// The frames of a snapshot that carry a signal, in the order of the trace.
+[[nodiscard]] Samples samplesOf(
+    const trace::Snapshot& snapshot, const database::Catalog& catalog, const database::SignalRef& signal, const GoesOn& goesOn = {});
+/// The samples of a derived signal of the catalog, in blocks: one wherever one of its inputs has one, in the order of the trace, from where
+/// all that it looks at has a value. None where it has a problem.
+[[nodiscard]] Samples derivedSamples(
+    const trace::Snapshot& snapshot, const database::Catalog& catalog, std::uint32_t derived, const GoesOn& goesOn = {});
+
+/// Follows a formula over samples of its inputs, merged by row. `inputs` by slot.
+[[nodiscard]] Samples evaluated(const formula::Formula& formula, const std::vector<const Samples*>& inputs, const GoesOn& goesOn = {});
+
+}  // namespace wavetrope::measure
