@@ -1,0 +1,425 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Derived signals, measures and shares against plain references that look at every sample.
+#include <QFile>
+#include <QTest>
+
+#include <cmath>
+#include <map>
+#include <random>
+
+#include "database/dbc_reader.h"
+#include "database/derived_stream.h"
+#include "derived_model.h"
+#include "filter/signal_pattern.h"
+#include "measure/interval_measures.h"
+#include "measure/load_shares.h"
+
+using namespace wavetrope;
+using namespace wavetrope::measure;
+
+namespace {
+
+constexpr Time start = std::chrono::seconds(1'800'000'000);
+
+// Two buses that speak the same: a message with a selector, one with a real number, one with two signals.
+constexpr const char* text = R"(VERSION ""
+BU_: Pump Panel
+BO_ 256 Flows: 8 Pump
+ SG_ Select M : 0|8@1+ (1,0) [0|0] "" Panel
+ SG_ Left m0 : 8|16@1- (0.5,0) [-10|10] "l/min" Panel
+ SG_ Right m1 : 8|16@1- (0.25,1) [0|0] "l/min" Panel
+BO_ 257 Real: 8 Pump
+ SG_ Temperature : 0|64@1- (1,0) [0|0] "degC" Panel
+BO_ 258 Two: 2 Panel
+ SG_ A : 0|8@1- (1,0) [-5|5] "mm" Pump
+ SG_ B : 8|8@1+ (1,0) [0|0] "mm" Pump
+SIG_VALTYPE_ 257 Temperature : 2;
+)";
+
+std::shared_ptr<database::Catalog> madeCatalog()
+{
+    const auto database = std::make_shared<const database::Database>(database::readDbc(text, "made.dbc").database);
+    auto catalog = std::make_shared<database::Catalog>();
+    for (const char* bus : {"Front", "Rear"})
+        catalog->attach(catalog->addBus(bus), database);
+    return catalog;
+}
+
+const std::vector<std::string> inputNames = {
+    "Front.Flows.Left", "Front.Flows.Right", "Front.Real.Temperature", "Front.Two.A", "Front.Two.B", "Rear.Two.A"};
+
+// Frames at random, some at one stamp, some too short, some with what is no number.
+void fill(trace::Trace& trace, std::mt19937& random, int frames, bool disorder)
+{
+    for (const char* bus : {"Front", "Rear"})
+        trace.addBus({bus, {500'000, 2'000'000}});
+    Time time = start;
+    for (int i = 0; i < frames; ++i) {
+        can::Frame frame;
+        time += std::chrono::microseconds(random() % 4 == 0 ? 0 : random() % 20'000);
+        frame.time = disorder && random() % 10 == 0 ? time - std::chrono::milliseconds(random() % 50) : time;
+        frame.bus = static_cast<std::uint8_t>(random() % 2);
+        frame.id = {static_cast<std::uint32_t>(256 + random() % 4), false};
+        frame.length = frame.dlc = static_cast<std::uint8_t>(random() % 10 == 0 ? random() % 9 : frame.id.value == 258 ? 2 : 8);
+        frame.kind = random() % 40 == 0 ? can::FrameKind::remote : random() % 40 == 0 ? can::FrameKind::error : can::FrameKind::data;
+        if (frame.kind == can::FrameKind::remote)
+            frame.length = 0;
+        for (auto& byte : frame.data)
+            byte = static_cast<std::uint8_t>(random() % 3 == 0 ? random() % 4 : random());
+        if (frame.id.value == 256)
+            frame.data[0] = static_cast<std::uint8_t>(random() % 3);
+        if (frame.id.value == 257) {
+            const double values[] = {
+                0, 1.5, -2.25, 1e300, std::nan(""), std::numeric_limits<double>::infinity(), static_cast<double>(random() % 50)};
+            const double value = values[random() % 3 == 0 ? random() % 7 : 6];
+            std::memcpy(frame.data.data(), &value, sizeof value);
+        }
+        trace.append(frame.view());
+    }
+}
+
+// Of a frame: which of the inputs it carries, by looking each up.
+std::map<unsigned, double> carried(const database::Catalog& catalog, const can::FrameView& frame)
+{
+    std::map<unsigned, double> out;
+    for (unsigned i = 0; i < inputNames.size(); ++i) {
+        const auto ref = catalog.findSignal(inputNames[i]);
+        database::Decoded decoded;
+        if (catalog.find(frame) == ref->message && ref->message->plan.decodeOne(frame, ref->index, decoded))
+            out[i] = decoded.value;
+    }
+    return out;
+}
+
+bool near(double a, double b)
+{
+    if (std::isnan(a) || std::isnan(b))
+        return std::isnan(a) == std::isnan(b);
+    return a == b || std::abs(a - b) <= 1e-9 * std::max({1.0, std::abs(a), std::abs(b)});
+}
+
+QString shown(double value) { return QString::number(value, 'g', 17); }
+
+}  // namespace
+
+class DerivedTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void agreesWithWhatTheWordsSay()
+    {
+        std::mt19937 random(41);
+        std::uint64_t compared = 0;
+        std::map<std::string, int> seen;
+        for (int round = 0; round < 1500; ++round) {
+            trace::Trace trace;
+            fill(trace, random, 60 + static_cast<int>(random() % 200), false);
+            auto catalog = madeCatalog();
+            const auto term = test::madeTerm(random, static_cast<unsigned>(inputNames.size()), 1 + random() % 4);
+            const std::string formula = term->text(inputNames);
+            catalog->derive({{"Made", formula, "", {}, {}, ""}});
+            const std::set<unsigned> own = term->inputs();
+            QCOMPARE(catalog->derived()[0].problem.has_value(), own.empty());
+            if (own.empty())
+                continue;
+            const trace::Snapshot snapshot = trace.snapshot();
+            const Samples samples = derivedSamples(snapshot, *catalog, 0);
+            database::DerivedStream stream(catalog, {0});
+            std::vector<std::optional<double>> held(inputNames.size());
+            std::size_t at = 0;
+            for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+                const can::FrameView frame = snapshot.frame(row);
+                std::set<unsigned> touched;
+                for (const auto& [input, value] : carried(*catalog, frame))
+                    if (own.contains(input)) {
+                        held[input] = value;
+                        touched.insert(input);
+                    }
+                const auto& streamed = stream.take(frame);
+                const auto expected = touched.empty() ? std::nullopt : term->at(frame.time.count(), held, touched);
+                QCOMPARE(streamed.size(), expected ? std::size_t{1} : std::size_t{0});
+                if (!expected)
+                    continue;
+                QVERIFY(at < samples.size() && samples.rows[at] == row && samples.times[at] == frame.time);
+                // Where numbers grow beyond all bounds, what is lost in rounding may turn a comparison round.
+                if (std::abs(*expected) > 1e250 || std::abs(samples.values[at]) > 1e250) {
+                    ++at;
+                    break;
+                }
+                if (!near(samples.values[at], *expected)) {
+                    bool huge = false;
+                    for (const auto& value : held)
+                        huge = huge || (value && std::abs(*value) > 1e100);
+                    if (huge)
+                        break;
+                    QFAIL(qPrintable(QString::fromStdString(formula) + ": " + shown(samples.values[at]) + " and not " + shown(*expected)));
+                }
+                QVERIFY(near(streamed[0].value, samples.values[at]));
+                ++at;
+                ++compared;
+            }
+            for (const formula::Function& function : formula::functions())
+                if (formula.find(std::string(function.name) + "(") != std::string::npos)
+                    ++seen[std::string(function.name)];
+        }
+        QVERIFY2(compared > 20'000, qPrintable(QString::number(compared)));
+        for (const char* name : {"mean", "smallest", "largest", "slope", "integral", "delayed", "since", "count", "if", "round"})
+            QVERIFY2(seen[name] > 10, name);
+    }
+
+    void blocksAndSingleSamplesAreTheSame()
+    {
+        std::mt19937 random(43);
+        trace::Trace trace;
+        fill(trace, random, 30'000, true);
+        auto catalog = madeCatalog();
+        catalog->derive({{"Later", "Error * 2 + count(Error > 3)", "", {}, {}, ""},
+            {"Error", "Front.Two.A - mean(Front.Two.B, 300 ms)", "mm", {}, {}, ""},
+            {"Way", "integral(slope(Rear.Two.A)) + delayed(Error, 70 ms) + largest(Front.Flows.Left, 1 s)", "", {}, {}, ""}});
+        for (std::uint32_t d = 0; d < 3; ++d) {
+            QVERIFY(!catalog->derived()[d].problem);
+            const Samples samples = derivedSamples(trace.snapshot(), *catalog, d);
+            QVERIFY(samples.size() > 3'000);
+            database::DerivedStream stream(catalog, {d});
+            std::size_t at = 0;
+            for (trace::Row row = 0; row < trace.rows(); ++row)
+                for (const auto& sample : stream.take(trace.snapshot().frame(row)))
+                    if (sample.derived == d) {
+                        QVERIFY(at < samples.size());
+                        QCOMPARE(samples.rows[at], row);
+                        QVERIFY(std::isnan(sample.value) ? std::isnan(samples.values[at]) : sample.value == samples.values[at]);
+                        ++at;
+                    }
+            QCOMPARE(at, samples.size());
+        }
+    }
+
+    void mistakesSayWhatAndWhere_data()
+    {
+        QTest::addColumn<QString>("formula");
+        QTest::addColumn<QString>("words");
+        QTest::addColumn<int>("column");
+        QTest::newRow("ambiguous") << "1 + A" << "Name one of them: Front.Two.A or Rear.Two.A" << 5;
+        QTest::newRow("none") << "Front.Two.C" << "there is no signal 'Front.Two.C'" << 1;
+        QTest::newRow("near") << "Lft" << "Did you mean Left?" << 1;
+        QTest::newRow("circle") << "Other + 1" << "circle: Made looks at Other, which looks at Made" << 0;
+        QTest::newRow("itself") << "Made" << "circle: Made looks at Made" << 0;
+        QTest::newRow("time") << "mean(Front.Two.A, 200)x" << "expected an operator" << 23;
+        QTest::newRow("no time") << "mean(Front.Two.A)" << "expected ',' and a time" << 17;
+        QTest::newRow("bad time") << "mean(Front.Two.A, soon)" << "expected a time, such as 200 ms" << 19;
+        QTest::newRow("nodes' time") << "t * 2" << "t is the time of simulated nodes" << 1;
+        QTest::newRow("nodes' noise") << "noise(2)" << "for simulated nodes alone" << 1;
+        QTest::newRow("no input") << "2 * 3" << "looks at no signal" << 0;
+        QTest::newRow("quotes") << "\"Front.Two.A" << "does not end" << 1;
+    }
+    void mistakesSayWhatAndWhere()
+    {
+        QFETCH(QString, formula);
+        QFETCH(QString, words);
+        QFETCH(int, column);
+        auto catalog = madeCatalog();
+        catalog->derive({{"Made", formula.toStdString(), "", {}, {}, ""}, {"Other", "Made * 2", "", {}, {}, ""}});
+        QString all;
+        for (const auto& derived : catalog->derived())
+            if (derived.problem)
+                all += QString::fromStdString(derived.problem->text()) + "\n";
+        QVERIFY2(all.contains(words), qPrintable(all));
+        QCOMPARE(catalog->derived()[0].problem->column, column);
+        QVERIFY(all.contains("derived signal 'Made'") && catalog->derived()[1].problem);     // who looks at it has none either
+        QVERIFY(catalog->derivedOrder().empty());
+    }
+
+    void nameInQuotesMayHaveBlanks()
+    {
+        const auto database = std::make_shared<const database::Database>(database::readDbc(text, "made.dbc").database);
+        auto catalog = std::make_shared<database::Catalog>();
+        catalog->attach(catalog->addBus("Front left"), database);
+        catalog->derive({{"Made", "\"Front left.Two.A\" + B", "", {}, {}, ""}});
+        QVERIFY2(!catalog->derived()[0].problem, catalog->derived()[0].problem ? catalog->derived()[0].problem->text().c_str() : "");
+    }
+
+    // Straight from the words: pieces that hold from one sample to the next, cut at both ends.
+    void measuresAgreeWithAddingUp()
+    {
+        std::mt19937 random(47);
+        for (int round = 0; round < 2000; ++round) {
+            Samples samples;
+            Time time = start;
+            const bool disorder = random() % 4 == 0;
+            for (unsigned i = 0; i < random() % 30; ++i) {
+                time += std::chrono::milliseconds(random() % 3 == 0 ? 0 : random() % 100);
+                samples.rows.push_back(i);
+                samples.times.push_back(disorder && random() % 3 == 0 ? time - std::chrono::milliseconds(random() % 200) : time);
+                samples.values.push_back(random() % 12 == 0 ? std::nan("") : static_cast<double>(random() % 2000) / 7 - 100);
+            }
+            const Time from = random() % 5 == 0 ? Time::min() : start + std::chrono::milliseconds(static_cast<int>(random() % 1500) - 200);
+            const Time to = std::max(from == Time::min() ? start : from, start + std::chrono::milliseconds(random() % 2000));
+            const IntervalMeasures measures = measured(samples, from, to);
+            std::vector<std::size_t> order(samples.size());
+            for (std::size_t i = 0; i < order.size(); ++i)
+                order[i] = i;
+            std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return samples.times[a] < samples.times[b]; });
+            std::vector<double> inside;
+            std::vector<Time> stamps;
+            double weight = 0, sum = 0, squares = 0;
+            std::vector<std::pair<double, double>> pieces;
+            for (std::size_t k = 0; k < order.size(); ++k) {
+                const Time t = samples.times[order[k]];
+                const double v = samples.values[order[k]];
+                if (std::isnan(v))
+                    continue;
+                if (t >= from && t <= to) {
+                    inside.push_back(v);
+                    stamps.push_back(t);
+                }
+                const Time until = std::min(to, k + 1 < order.size() ? samples.times[order[k + 1]] : to);
+                const Time since = std::max(t, from);
+                if (until > since)
+                    pieces.emplace_back(v, static_cast<double>((until - since).count()) * 1e-9);
+            }
+            for (const auto& [v, w] : pieces) {
+                weight += w;
+                sum += v * w;
+                squares += v * v * w;
+            }
+            QCOMPARE(measures.samples, inside.size());
+            if (!inside.empty()) {
+                QCOMPARE(measures.first, inside.front());
+                QCOMPARE(measures.last, inside.back());
+                QCOMPARE(measures.smallest, *std::min_element(inside.begin(), inside.end()));
+                QCOMPARE(measures.largest, *std::max_element(inside.begin(), inside.end()));
+            }
+            QCOMPARE(measures.slope.has_value(), inside.size() > 1 && stamps.back() > stamps.front());
+            if (measures.slope)
+                QVERIFY(near(*measures.slope,
+                    (inside.back() - inside.front()) / (static_cast<double>((stamps.back() - stamps.front()).count()) * 1e-9)));
+            QCOMPARE(measures.mean.has_value(), weight > 0);
+            if (!measures.mean)
+                continue;
+            double deviation = 0;
+            for (const auto& [v, w] : pieces)
+                deviation += (v - sum / weight) * (v - sum / weight) * w;
+            QVERIFY(near(*measures.mean, sum / weight));
+            QVERIFY(near(*measures.integral, sum));
+            QVERIFY(near(*measures.rms, std::sqrt(squares / weight)));
+            QVERIFY(near(*measures.deviation, std::sqrt(deviation / weight)));
+        }
+    }
+
+    void smallDeviationsBesideLargeMeansAndHugeNumbersAreKept()
+    {
+        IntervalMeter meter(start, start + std::chrono::seconds(4));
+        for (int i = 0; i < 4; ++i)
+            meter.add(start + std::chrono::seconds(i), 1e9 + (i % 2 == 0 ? 1e-3 : -1e-3));
+        const IntervalMeasures small = meter.finish();
+        QVERIFY(std::abs(*small.deviation - 1e-3) < 1e-7);
+        IntervalMeter huge(start, start + std::chrono::seconds(2));
+        huge.add(start, 1e300);
+        huge.add(start + std::chrono::seconds(1), -1e300);
+        const IntervalMeasures measures = huge.finish();
+        QCOMPARE(*measures.rms, 1e300);
+        QCOMPARE(*measures.deviation, 1e300);
+        QCOMPARE(*measures.mean, 0.0);
+        QCOMPARE(*measures.atFrom, 1e300);
+        QCOMPARE(*measures.atTo, -1e300);
+    }
+
+    void sharesAgreeWithAddingUp_data()
+    {
+        QTest::addColumn<int>("by");
+        QTest::newRow("message") << 0;
+        QTest::newRow("sender") << 1;
+        QTest::newRow("kind") << 2;
+        QTest::newRow("class") << 3;
+    }
+    void sharesAgreeWithAddingUp()
+    {
+        QFETCH(int, by);
+        std::mt19937 random(53);
+        const auto catalog = madeCatalog();
+        const std::vector<can::BitRate> rates = {{500'000, 0}, {250'000, 0}};
+        const std::map<std::uint32_t, std::pair<std::string, std::string>> known = {
+            {256, {"Flows", "Pump"}}, {257, {"Real", "Pump"}}, {258, {"Two", "Panel"}}};
+        for (int round = 0; round < 60; ++round) {
+            trace::Trace trace;
+            fill(trace, random, 1 + static_cast<int>(random() % 400), random() % 3 == 0);
+            const trace::Snapshot snapshot = trace.snapshot();
+            ShareRange range;
+            if (random() % 2 == 0)
+                range.from = start + std::chrono::milliseconds(random() % 1000);
+            if (random() % 2 == 0)
+                range.to = range.from.value_or(start) + std::chrono::milliseconds(random() % 2000);
+            const auto shares = loadShares(snapshot, *catalog, rates, static_cast<ShareBy>(by), range);
+            QVERIFY(shares);
+            const auto bitsOf = [&](const can::FrameView& frame) { return can::wireLength(frame).nominalBits; };
+            const auto bit = [&](const can::FrameView& frame) { return frame.bus == 0 ? 2000 : 4000; };
+            Time from = Time::max();
+            Time to = Time::min();
+            for (trace::Row row = 0; row < snapshot.rows(); ++row)
+                to = std::max(to, snapshot.time(row));
+            for (trace::Row row = 0; row < snapshot.rows(); ++row)
+                if (const can::FrameView frame = snapshot.frame(row); frame.time == snapshot.earliest())
+                    from = std::min(from, frame.time - Time(bitsOf(frame) * bit(frame)));
+            from = range.from.value_or(from);
+            to = range.to.value_or(to);
+            QCOMPARE(shares->from, from);
+            QCOMPARE(shares->to, to);
+            struct Sum {
+                std::uint64_t frames = 0, bits = 0;
+                std::int64_t busy = 0;
+            };
+            std::map<std::pair<unsigned, std::string>, Sum> sums;
+            for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+                const can::FrameView frame = snapshot.frame(row);
+                if (frame.time < from || frame.time > to)
+                    continue;
+                const bool error = frame.kind == can::FrameKind::error;
+                const auto found = error ? known.end() : known.find(frame.id.value);
+                const std::string whats[] = {found != known.end() ? found->second.first : can::toText(frame.id),
+                    found != known.end() && frame.kind == can::FrameKind::data ? found->second.second : "unknown", can::toText(frame.kind),
+                    "plain"};
+                Sum& sum = sums[{frame.bus, whats[by]}];
+                ++sum.frames;
+                sum.bits += bitsOf(frame) + 3U;
+                const Time begins = std::max(from, frame.time - Time(bitsOf(frame) * bit(frame)));
+                const Time ends = std::min(to, frame.time + Time(3 * bit(frame)));
+                sum.busy += (ends - begins).count();
+            }
+            QCOMPARE(shares->shares.size(), sums.size());
+            for (std::size_t i = 0; i < shares->shares.size(); ++i) {
+                const LoadShare& share = shares->shares[i];
+                const Sum& sum = sums.at({share.bus, share.what});
+                QCOMPARE(share.frames, sum.frames);
+                QCOMPARE(share.bits, sum.bits);
+                QCOMPARE(share.busy.count(), sum.busy);
+                if (i > 0 && shares->shares[i - 1].bus == share.bus)
+                    QVERIFY(shares->shares[i - 1].busy >= share.busy);
+            }
+        }
+    }
+
+    void patternsChooseSignals()
+    {
+        const auto fits = [](const char* pattern, const char* message, const char* signal) {
+            const auto compiled = filter::SignalPattern::compile(pattern);
+            return compiled && compiled->fits(message, signal);
+        };
+        QVERIFY(fits("Blade*", "X", "BladeDepth") && fits("blade*", "X", "BladeDepth") && !fits("Blade*", "X", "Flow"));
+        QVERIFY(fits("X.*", "X", "Flow") && !fits("X.*", "", "Flow") && fits("", "X", "Flow"));
+        QVERIFY(fits("/Force(Left|Right)/", "X", "ForceLeft") && !fits("/^Force$/", "X", "ForceLeft") && fits("/^X[.]F/", "X", "Flow"));
+        QVERIFY(!filter::SignalPattern::compile("/(/"));
+        QVERIFY(!filter::SignalPattern::compile("/(a)\\1/") && !filter::SignalPattern::compile("/a{99999}/"));
+        QVERIFY(!filter::SignalPattern::compile("/" + std::string(1000, '(') + "/"));
+    }
+
+    void theDocumentHasTheTablesOfTheLanguage()
+    {
+        QFile file(QStringLiteral(WAVETROPE_DOCS "/derived-signals.md"));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const std::string document = file.readAll().toStdString();
+        for (const formula::Use use : {formula::Use::anywhere, formula::Use::derived})
+            QVERIFY2(document.find(formula::functionTable(use)) != std::string::npos, formula::functionTable(use).c_str());
+    }
+};
+
+QTEST_APPLESS_MAIN(DerivedTest)
+#include "derived_test.moc"
