@@ -3,6 +3,7 @@
 #include <random>
 
 #include "bench/figures.h"
+#include "measure/samples.h"
 #include "timing/response_times.h"
 
 using namespace wavetrope;
@@ -28,10 +29,47 @@ std::vector<timing::TimedMessage> fullBus(unsigned count)
     return messages;
 }
 
+// Three signals that come in turn, a sample a millisecond, so many together.
+std::vector<measure::Samples> threeInputs(std::size_t count)
+{
+    std::vector<measure::Samples> inputs(3);
+    for (std::size_t i = 0; i < count; ++i) {
+        measure::Samples& input = inputs[i % 3];
+        input.rows.push_back(i);
+        input.times.push_back(std::chrono::milliseconds(i));
+        input.values.push_back(static_cast<double>((i * 7919) % 1000));
+    }
+    return inputs;
+}
+
+void derivedSignals(std::size_t count)
+{
+    const std::vector<measure::Samples> inputs = threeInputs(count);
+    const auto formula = formula::Formula::compile("a - mean(b, 200 ms) + c", formula::Use::derived,
+        [](std::string_view name) -> Expected<std::uint32_t> { return static_cast<std::uint32_t>(name[0] - 'a'); });
+    std::size_t samples = 0;
+    double largest = 0;
+    const double seconds = best(3, [&] {
+        samples = 0;
+        measure::evaluate(*formula, {&inputs[0], &inputs[1], &inputs[2]}, [&](const measure::SampleBlock& block) {
+            samples += block.values.size();
+            for (const double value : block.values)
+                largest = std::max(largest, value);
+            return true;
+        });
+    });
+    std::vector<char> from(count * 24, 1);
+    std::vector<char> to(count * 24, 1);
+    const double copy = best(3, [&] { std::copy(from.begin(), from.end(), to.begin()); });
+    row("derived signal of three inputs and a moving mean", static_cast<double>(samples) / seconds / 1e6, "M/s", 30,
+        words("copying rows, stamps and values of as many: %.0f M/s", static_cast<double>(count) / copy / 1e6).c_str());
+}
+
 }  // namespace
 
 int main()
 {
+    derivedSignals(10'000'000);
     const auto messages = fullBus(500);
     std::size_t bounded = 0;
     const double seconds = best(5, [&] {

@@ -69,8 +69,13 @@ private:
     {
         if (now <= last_)
             return;
-        pieces_.push_back({last_, now, value_, std::isfinite(value_)});
-        back_.add(pieces_.back());
+        const Piece piece{last_, now, value_, std::isfinite(value_)};
+        back_.add(piece);
+        // While others have samples it stays what it was: one piece.
+        if (pieces_.size() > turned_ && pieces_.back().value == value_)
+            pieces_.back().to = now;
+        else
+            pieces_.push_back(piece);
     }
     void drop()
     {

@@ -65,69 +65,80 @@ Samples samplesOf(
     return out;
 }
 
-Samples evaluated(const formula::Formula& formula, const std::vector<const Samples*>& inputs, const GoesOn& goesOn)
+void evaluate(
+    const formula::Formula& formula, const std::vector<const Samples*>& inputs, const std::function<bool(const SampleBlock&)>& take)
 {
     constexpr std::size_t block = formula::Evaluator::blockSize;
+    constexpr trace::Row none = std::numeric_limits<trace::Row>::max();
+    struct Cursor {
+        trace::Row next;            // its next sample, or none
+        double holds;
+        std::uint64_t bit;
+        double* column;
+        const Samples* input;
+        std::size_t at;
+    };
     formula::Evaluator evaluator(formula);
-    Samples out;
-    std::size_t most = 0;
-    for (const Samples* input : inputs)
-        most += input->size();
-    out.rows.reserve(most);
-    out.times.reserve(most);
-    out.values.reserve(most);
-    std::vector<std::size_t> at(inputs.size(), 0);
-    std::vector<double> holding(inputs.size(), 0);
     std::vector<std::vector<double>> columns(inputs.size(), std::vector<double>(block));
     std::vector<const double*> places;
-    for (const auto& column : columns)
-        places.push_back(column.data());
+    std::vector<Cursor> cursors;
+    for (std::size_t k = 0; k < inputs.size(); ++k) {
+        places.push_back(columns[k].data());
+        cursors.push_back({inputs[k]->size() > 0 ? inputs[k]->rows[0] : none, 0, std::uint64_t{1} << k, columns[k].data(), inputs[k], 0});
+    }
     std::vector<Time> times(block);
     std::vector<trace::Row> rows(block);
     std::vector<std::uint64_t> touched(block);
     std::vector<double> values(block);
-    constexpr trace::Row none = std::numeric_limits<trace::Row>::max();
-    std::vector<trace::Row> next(inputs.size());
-    for (std::size_t k = 0; k < inputs.size(); ++k)
-        next[k] = inputs[k]->size() > 0 ? inputs[k]->rows[0] : none;
-    std::size_t sinceAsked = 0;
     for (;;) {
         std::size_t count = 0;
         for (; count < block; ++count) {
             trace::Row row = none;
-            for (const trace::Row candidate : next)
-                row = std::min(row, candidate);
+            for (const Cursor& cursor : cursors)
+                row = std::min(row, cursor.next);
             if (row == none)
                 break;
             std::uint64_t bits = 0;
-            for (std::size_t k = 0; k < inputs.size(); ++k) {
-                if (next[k] == row) {
-                    const Samples& input = *inputs[k];
-                    bits |= std::uint64_t{1} << k;
-                    holding[k] = input.values[at[k]];
-                    times[count] = input.times[at[k]];
-                    next[k] = ++at[k] < input.size() ? input.rows[at[k]] : none;
+            for (Cursor& cursor : cursors) {
+                if (cursor.next == row) {
+                    const Samples& input = *cursor.input;
+                    bits |= cursor.bit;
+                    cursor.holds = input.values[cursor.at];
+                    times[count] = input.times[cursor.at];
+                    cursor.next = ++cursor.at < input.size() ? input.rows[cursor.at] : none;
                 }
-                columns[k][count] = holding[k];
+                cursor.column[count] = cursor.holds;
             }
             rows[count] = row;
             touched[count] = bits;
         }
         if (count == 0)
-            return out;
+            return;
         const std::size_t from = evaluator.evaluate({times.data(), count}, places, {touched.data(), count}, values.data());
-        const auto begin = static_cast<std::ptrdiff_t>(from);
-        const auto end = static_cast<std::ptrdiff_t>(count);
-        out.rows.insert(out.rows.end(), rows.begin() + begin, rows.begin() + end);
-        out.times.insert(out.times.end(), times.begin() + begin, times.begin() + end);
-        out.values.insert(out.values.end(), values.begin() + begin, values.begin() + end);
-        if ((sinceAsked += count) >= asked) {
-            sinceAsked = 0;
-            if (goesOn && !goesOn())
-                return out;
-        }
+        if (from < count
+            && !take({{rows.data() + from, count - from}, {times.data() + from, count - from}, {values.data() + from, count - from}}))
+            return;
     }
 }
+
+namespace {
+
+// Keeps what is handed on.
+Samples evaluated(const formula::Formula& formula, const std::vector<const Samples*>& inputs, const GoesOn& goesOn)
+{
+    Samples out;
+    std::size_t sinceAsked = 0;
+    evaluate(formula, inputs, [&](const SampleBlock& block) {
+        out.rows.insert(out.rows.end(), block.rows.begin(), block.rows.end());
+        out.times.insert(out.times.end(), block.times.begin(), block.times.end());
+        out.values.insert(out.values.end(), block.values.begin(), block.values.end());
+        sinceAsked += block.rows.size();
+        return sinceAsked < asked || (sinceAsked = 0, !goesOn || goesOn());
+    });
+    return out;
+}
+
+}  // namespace
 
 Samples derivedSamples(const trace::Snapshot& snapshot, const database::Catalog& catalog, std::uint32_t derived, const GoesOn& goesOn)
 {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <span>
 #include <vector>
 
 #include "database/catalog.h"
@@ -30,7 +31,15 @@ using GoesOn = std::function<bool()>;
 [[nodiscard]] Samples derivedSamples(
     const trace::Snapshot& snapshot, const database::Catalog& catalog, std::uint32_t derived, const GoesOn& goesOn = {});
 
-/// Follows a formula over samples of its inputs, merged by row. `inputs` by slot.
-[[nodiscard]] Samples evaluated(const formula::Formula& formula, const std::vector<const Samples*>& inputs, const GoesOn& goesOn = {});
+/// Some samples in a row.
+struct SampleBlock {
+    std::span<const trace::Row> rows;
+    std::span<const Time> times;
+    std::span<const double> values;
+};
+/// Follows a formula over samples of its inputs, merged by row, and hands on what comes of it block by block, until `take` gives false.
+/// `inputs` by slot.
+void evaluate(
+    const formula::Formula& formula, const std::vector<const Samples*>& inputs, const std::function<bool(const SampleBlock&)>& take);
 
 }  // namespace wavetrope::measure
