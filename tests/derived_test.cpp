@@ -10,6 +10,7 @@
 #include "database/dbc_reader.h"
 #include "database/derived_stream.h"
 #include "derived_model.h"
+#include "filter/filter_scan.h"
 #include "filter/signal_pattern.h"
 #include "measure/interval_measures.h"
 #include "measure/load_shares.h"
@@ -191,6 +192,66 @@ private Q_SLOTS:
                     }
             QCOMPARE(at, samples.size());
         }
+    }
+
+    // Where it has a sample that is finite: compared, or beside the one before. Scanned as the trace grows, and frame by frame.
+    void filtersLookAtDerivedSignals()
+    {
+        std::mt19937 random(59);
+        trace::Trace trace;
+        fill(trace, random, 150'000, false);     // more than two segments
+        auto catalog = madeCatalog();
+        catalog->derive({{"Error", "Front.Two.A / round(Front.Two.B / 100) - mean(Rear.Two.A, 300 ms)", "mm", {}, {}, ""}});
+        const Samples samples = derivedSamples(trace.snapshot(), *catalog, 0);
+        using Holds = bool (*)(double, std::optional<double>);
+        const std::vector<std::pair<const char*, Holds>> filters = {{"Error > 20 mm", [](double v, auto) { return v > 20; }},
+            {"Error between -5 and 5", [](double v, auto) { return v >= -5 && v <= 5; }},
+            {"Error changes by 60", [](double v, auto b) { return b && std::abs(v - *b) >= 60; }},
+            {"Error rises above 0", [](double v, auto b) { return b && v > 0 && !(*b > 0); }},
+            {"Error falls below 0", [](double v, auto b) { return b && v < 0 && !(*b < 0); }},
+            {"Error changes", [](double v, auto b) { return b && v != *b; }}};
+        for (const auto& [words, holds] : filters) {
+            std::vector<trace::Row> expected;
+            std::optional<double> before;
+            for (std::size_t i = 0; i < samples.size(); ++i) {
+                if (!std::isfinite(samples.values[i]))
+                    continue;
+                if (holds(samples.values[i], before))
+                    expected.push_back(samples.rows[i]);
+                before = samples.values[i];
+            }
+            QVERIFY(expected.size() > 50);
+            const auto filter = filter::Filter::compile(words, catalog);
+            QVERIFY2(filter, filter ? "" : filter.error().text().c_str());
+            QVERIFY(filter->needsOthers() && filter->looksAtContents());
+            filter::FilterScan scan(*filter);
+            for (std::uint64_t rows = 0; rows < trace.rows();) {
+                rows = std::min<std::uint64_t>(trace.rows(), rows + 1 + random() % 40'000);
+                scan.advance(trace::Snapshot(trace, rows), {});
+            }
+            std::vector<trace::Row> found;
+            for (std::uint64_t n = 0; n < scan.rows().size(); ++n)
+                found.push_back(scan.rows()[n]);
+            QVERIFY2(found == expected, words);
+            filter::FilterStream stream(*filter);
+            found.clear();
+            for (trace::Row row = 0; row < trace.rows(); ++row) {
+                if (row == 70'000)
+                    stream.rebind(*filter::Filter::compile(words, catalog));
+                if (stream.passes(trace.snapshot().frame(row)))
+                    found.push_back(row);
+            }
+            QVERIFY2(found == expected, words);
+        }
+        const auto thinned = filter::Filter::compile("Error > 20 every 10", catalog);
+        filter::FilterScan scan(*thinned);
+        scan.advance(trace.snapshot(), {});
+        filter::FilterScan all(*filter::Filter::compile("Error > 20", catalog));
+        all.advance(trace.snapshot(), {});
+        QCOMPARE(scan.rows().size(), (all.rows().size() + 9) / 10);
+        QCOMPARE(scan.rows()[1], all.rows()[10]);
+        for (const char* wrong : {"Error > 2 bar", "Error = \"on\"", "Error"})
+            QVERIFY(!filter::Filter::compile(wrong, catalog));
     }
 
     void mistakesSayWhatAndWhere_data()

@@ -102,6 +102,8 @@ public:
     [[nodiscard]] int findDerived(std::string_view name) const;
     /// Their places in an order in which each stands behind those that it looks at; those with a problem are left out.
     [[nodiscard]] const std::vector<std::uint32_t>& derivedOrder() const { return derivedOrder_; }
+    /// Whether frames of a message may give a derived signal a sample: it, or what it looks at, is one of its inputs.
+    [[nodiscard]] bool looksAt(std::uint32_t derived, const CatalogMessage& message) const;
     /// The one signal of a name: `Signal`, `Message.Signal` or `Bus.Message.Signal`. The error says whether there is none or several.
     [[nodiscard]] Expected<SignalRef> findSignal(std::string_view name) const;
     /// "Bus.Message.Signal".

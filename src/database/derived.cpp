@@ -46,6 +46,16 @@ int Catalog::findDerived(std::string_view name) const
     return found == derived_.end() ? -1 : static_cast<int>(found - derived_.begin());
 }
 
+bool Catalog::looksAt(std::uint32_t derived, const CatalogMessage& message) const
+{
+    if (derived_[derived].problem)
+        return false;
+    for (const DerivedSignal::Input& input : derived_[derived].inputs)
+        if (input.signal.message == nullptr ? looksAt(input.derived, message) : input.signal.message == &message)
+            return true;
+    return false;
+}
+
 void Catalog::derive(const std::vector<DerivedSpec>& specs)
 {
     const auto first = static_cast<std::uint32_t>(derived_.size());

@@ -38,6 +38,16 @@ DerivedStream::DerivedStream(std::shared_ptr<const Catalog> catalog, const std::
     }
 }
 
+void DerivedStream::takeOver(DerivedStream& former)
+{
+    for (Followed& followed : followed_)
+        for (Followed& before : former.followed_)
+            if (before.derived == followed.derived && before.values.size() == followed.values.size()) {
+                followed.evaluator = std::move(before.evaluator);
+                std::copy(before.values.begin(), before.values.end(), followed.values.begin());     // others look at where they stand
+            }
+}
+
 const std::vector<DerivedStream::Sample>& DerivedStream::take(const can::FrameView& frame)
 {
     samples_.clear();

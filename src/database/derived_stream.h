@@ -25,6 +25,8 @@ public:
 
     /// Takes the next frame. What it gives is that of the frame, and valid until the next.
     const std::vector<Sample>& take(const can::FrameView& frame);
+    /// Goes on from where another one of the same definitions stands, whose catalog knew less.
+    void takeOver(DerivedStream& former);
     /// Whether frames of a message give any of them a sample.
     [[nodiscard]] bool looksAt(const CatalogMessage* message) const { return byMessage_.contains(message); }
 

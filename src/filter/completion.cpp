@@ -87,7 +87,7 @@ public:
             values(before_[before_.size() - 2]);
         else if (last == nullptr || (last->kind == Kind::mark && last->text == "(") || word(0, "and") || word(0, "or") || word(0, "not"))
             conditions();
-        else if (const database::Signal* signal = signalOf(*last); signal != nullptr && !behindValue())
+        else if ((signalOf(*last) != nullptr || catalog_.findDerived(last->text) >= 0) && !behindValue())
             list({{">", "compare"}, {"<", "compare"}, {"=", "compare"}, {"between", "two numbers, joined by and"},
                 {"changes", "another value than before"}, {"rises above", "a number"}, {"falls below", "a number"}});
         else
@@ -148,6 +148,9 @@ private:
         if (out_.choices.size() >= most_ || typed_.empty())
             return;
         const bool dotted = typed_.find('.') != std::string_view::npos;
+        for (const database::DerivedSignal& derived : catalog_.derived())
+            if (!derived.problem && beginsWith(derived.spec.name, typed_))
+                add(derived.spec.name, derived.spec.unit.empty() ? "derived signal" : "derived signal in " + derived.spec.unit);
         for (const database::CatalogMessage& message : catalog_.messages()) {
             for (const database::Signal& signal : message.message->signals) {
                 if (out_.choices.size() >= most_)

@@ -91,6 +91,15 @@ struct SignalChange {
     Number number;
     unsigned slot = 0;                         ///< Of the value that is remembered.
 };
+/// A derived signal at the frames where it has a sample: compared, or beside its sample before. False elsewhere.
+struct DerivedTest {
+    enum class How : std::uint8_t { compares, changes, changesBy, risesAbove, fallsBelow };
+    std::uint32_t derived = 0;                 ///< Place in the catalog.
+    How how = How::compares;
+    Comparison comparison = Comparison::equal;
+    double number = 0;
+    double upper = 0;
+};
 /// A byte of the payload, under a mask. False where the payload is shorter.
 struct ByteTest {
     unsigned index = 0;
@@ -149,8 +158,8 @@ struct SoonAfter {
 };
 
 struct Expression {
-    std::variant<IdRange, IdMask, NamePattern, FromNode, OnBus, OfKind, InDirection, Undecoded, CompareSignal, SignalChange, ByteTest,
-        LengthTest, GapTest, OfGroup, FromSource, ToDestination, InTime, SoonAfter, Both, Either, Negation>
+    std::variant<IdRange, IdMask, NamePattern, FromNode, OnBus, OfKind, InDirection, Undecoded, CompareSignal, SignalChange, DerivedTest,
+        ByteTest, LengthTest, GapTest, OfGroup, FromSource, ToDestination, InTime, SoonAfter, Both, Either, Negation>
         term;
 };
 
@@ -175,6 +184,7 @@ struct Understood {
     unsigned changeSlots = 0;                  ///< Remembered values.
     unsigned soonSlots = 0;                    ///< Remembered moments.
     std::vector<const SoonAfter*> soons;       ///< By slot; what stands inside another comes before it.
+    std::vector<std::uint32_t> derived;        ///< Derived signals that it speaks of.
     bool remembers() const { return changeSlots > 0 || soonSlots > 0 || gaps; }
     bool gaps = false;
 };

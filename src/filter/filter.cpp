@@ -43,7 +43,7 @@ Expected<Filter> Filter::compile(std::string_view text, std::shared_ptr<const da
 bool Filter::needsOthers() const
 {
     return understood_ != nullptr
-           && (understood_->remembers() || understood_->thinning.kind != Thinning::Kind::all
+           && (understood_->remembers() || !understood_->derived.empty() || understood_->thinning.kind != Thinning::Kind::all
                || (understood_->tree != nullptr && asksFor<InTime>(*understood_->tree)));
 }
 
@@ -68,7 +68,7 @@ Verdict Filter::verdict(const trace::TraceKey& key, can::FrameKind kind) const
 bool Filter::looksAtContents() const
 {
     return understood_ != nullptr && understood_->tree != nullptr
-           && asksFor<CompareSignal, SignalChange, ByteTest, LengthTest>(*understood_->tree);
+           && asksFor<CompareSignal, SignalChange, DerivedTest, ByteTest, LengthTest>(*understood_->tree);
 }
 
 bool fitsPattern(std::string_view text, std::string_view pattern)

@@ -41,6 +41,7 @@ public:
     /// What was understood; null where everything passes.
     [[nodiscard]] const Understood* understood() const { return understood_.get(); }
     [[nodiscard]] const database::Catalog& catalog() const { return *catalog_; }
+    [[nodiscard]] const std::shared_ptr<const database::Catalog>& sharedCatalog() const { return catalog_; }
 
 private:
     std::string text_;

@@ -70,6 +70,11 @@ void mark(const trace::Group& group, std::uint32_t limit, RowBits& bits, Test te
 FilterScan::FilterScan(Filter filter, std::optional<Time> origin) : filter_(std::move(filter)), given_(origin)
 {
     const Understood* understood = filter_.understood();
+    if (understood != nullptr && !understood->derived.empty()) {
+        stream_ = std::make_unique<FilterStream>(filter_);
+        rows_ = std::make_unique<RowSet>();     // thinned as it goes
+        return;
+    }
     rows_ = std::make_unique<RowSet>(understood == nullptr ? Thinning{} : understood->thinning);
     for (std::size_t slot = 0; understood != nullptr && slot < understood->soons.size(); ++slot)
         inner_.push_back(std::make_unique<RowSet>());
@@ -104,12 +109,16 @@ bool FilterScan::advance(const trace::Snapshot& snapshot, const ScanLimits& limi
     const std::size_t end = static_cast<std::size_t>((wanted + trace::segmentRows - 1) / trace::segmentRows);
     if (seen == 0)
         origin_ = given_.value_or(snapshot.trace().origin());
-    if (!filter_.passesEverything())
+    if (stream_ != nullptr && seen == 0)
+        stream_->setOrigin(origin_);
+    if (!filter_.passesEverything() && stream_ == nullptr)
         learn(snapshot);
     const auto cancelled = [&] { return limits.cancel != nullptr && limits.cancel->load(std::memory_order_relaxed); };
     while (from < end && !cancelled()) {
-        const std::size_t to = std::min(end, from + segmentsAtOnce);
-        if (filter_.passesEverything()) {
+        const std::size_t to = std::min(end, from + (stream_ != nullptr ? 1 : segmentsAtOnce));
+        if (stream_ != nullptr) {
+            rows_->set(snapshot, from, follow(snapshot, from));
+        } else if (filter_.passesEverything()) {
             for (std::size_t s = from; s < to; ++s)
                 rows_->set(snapshot, s, RowPart::ofAll(snapshot.rowsIn(s)));
         } else {
@@ -124,6 +133,20 @@ bool FilterScan::advance(const trace::Snapshot& snapshot, const ScanLimits& limi
         from = to;
     }
     return seen_.load(std::memory_order_relaxed) == snapshot.rows();
+}
+
+RowPart FilterScan::follow(const trace::Snapshot& snapshot, std::size_t index)
+{
+    const trace::Row first = trace::Row{index} * trace::segmentRows;
+    const trace::Row end = first + snapshot.rowsIn(index);
+    if (streamed_ <= first)
+        streamedBits_ = {};
+    for (trace::Row row = std::max(first, streamed_); row < end; ++row)
+        if (!snapshot.trace().isGone(row) && stream_->passes(snapshot.frame(row)))
+            streamedBits_.set(static_cast<std::uint32_t>(row - first));
+    streamed_ = end;
+    RowBits bits = streamedBits_;
+    return RowPart::ofBits(bits);
 }
 
 void FilterScan::scan(const trace::Snapshot& snapshot, std::size_t from, std::size_t to, int slot, RowSet& target, const ScanLimits& limits)

@@ -9,6 +9,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "filter/filter_stream.h"
 #include "filter/program.h"
 #include "filter/row_set.h"
 
@@ -62,8 +63,13 @@ private:
         int slot, const Earliers& earlier, RowBits& bits);
     Past pastOf(const trace::Snapshot& snapshot, trace::IdentifierIndex identifier, std::size_t segment, const Program& program, int slot);
     RowPart thinned(const trace::Segment& segment, const RowPart& part);
+    RowPart follow(const trace::Snapshot& snapshot, std::size_t index);
 
     Filter filter_;
+    // Where it speaks of derived signals, whose past has no end: frame after frame.
+    std::unique_ptr<FilterStream> stream_;
+    trace::Row streamed_ = 0;
+    RowBits streamedBits_;                      // of the segment in which that stands
     std::unique_ptr<RowSet> rows_;
     std::vector<std::unique_ptr<RowSet>> inner_;
     std::vector<std::unique_ptr<Known>> known_; // by identifier

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/filter_stream.h"
 
+#include <cmath>
 #include <utility>
 
 namespace wavetrope::filter {
@@ -26,6 +27,11 @@ void FilterStream::rebind(Filter filter)
     if (filter_.passesEverything())
         return;
     const Understood& understood = *filter_.understood();
+    if (derived_ != nullptr) {
+        auto next = std::make_unique<database::DerivedStream>(filter_.sharedCatalog(), understood.derived);
+        next->takeOver(*derived_);
+        derived_ = std::move(next);
+    }
     for (auto& [packed, of] : identifiers_) {
         of.whole = Program(understood.tree.get(), understood, filter_.catalog(), of.key);
         of.inner.clear();
@@ -34,15 +40,39 @@ void FilterStream::rebind(Filter filter)
     }
 }
 
+const DerivedNow* FilterStream::follow(const can::FrameView& frame)
+{
+    const Understood& understood = *filter_.understood();
+    if (understood.derived.empty())
+        return nullptr;
+    if (derived_ == nullptr) {
+        derived_ = std::make_unique<database::DerivedStream>(filter_.sharedCatalog(), understood.derived);
+        derivedNow_.resize(filter_.catalog().derived().size());
+    }
+    for (const std::uint32_t told : std::exchange(derivedTold_, {})) {
+        DerivedNow& now = derivedNow_[told];
+        now.before = now.value;
+        now.value.reset();
+    }
+    // What is not finite is no sample.
+    for (const database::DerivedStream::Sample& sample : derived_->take(frame))
+        if (std::isfinite(sample.value)) {
+            derivedNow_[sample.derived].value = sample.value;
+            derivedTold_.push_back(sample.derived);
+        }
+    return derivedNow_.data();
+}
+
 bool FilterStream::passes(const can::FrameView& frame)
 {
     if (filter_.passesEverything())
         return true;
     const Understood& understood = *filter_.understood();
+    const DerivedNow* derived = follow(frame);
     if (understood.tree == nullptr && !understood.thinning.perIdentifier)
         return understood.thinning.passes(matches_++);
     Known& of = known(frame);
-    const Moment moment{&of.past, soon_.data(), origin_};
+    const Moment moment{&of.past, soon_.data(), origin_, derived};
     bool passed = of.whole.matches(frame, moment);
     for (std::size_t slot = 0; slot < of.inner.size(); ++slot)
         soonNow_[slot] = of.inner[slot].matches(frame, moment);

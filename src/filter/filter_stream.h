@@ -4,6 +4,7 @@
 
 #include <unordered_map>
 
+#include "database/derived_stream.h"
 #include "filter/program.h"
 
 namespace wavetrope::filter {
@@ -31,6 +32,7 @@ private:
         std::uint64_t matches = 0;
     };
     Known& known(const can::FrameView& frame);
+    const DerivedNow* follow(const can::FrameView& frame);
 
     Filter filter_;
     Time origin_;
@@ -38,6 +40,9 @@ private:
     std::vector<std::optional<Time>> soon_;
     std::vector<bool> soonNow_;
     std::uint64_t matches_ = 0;
+    std::unique_ptr<database::DerivedStream> derived_;      // where the filter speaks of any
+    std::vector<DerivedNow> derivedNow_;                    // by place in the catalog
+    std::vector<std::uint32_t> derivedTold_;                // those that the last frame gave a sample
 };
 
 }  // namespace wavetrope::filter

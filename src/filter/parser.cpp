@@ -352,7 +352,8 @@ private:
         lexer_.take();
         // A keyword followed by a comparison is a signal of that name.
         const bool compared = lexer_.peek().kind == Kind::mark && lexer_.peek().text != "(" && lexer_.peek().text != ")";
-        if ((first.text == "length" || first.text == "gap") && catalog_.findSignals(first.text).empty())
+        const bool signal = !catalog_.findSignals(first.text).empty() || catalog_.findDerived(first.text) >= 0;
+        if ((first.text == "length" || first.text == "gap") && !signal)
             return first.text == "length" ? length() : gap();
         if (!compared) {
             if (first.text == "group")
@@ -386,7 +387,7 @@ private:
             if (first.text == "undecoded")
                 return make(Undecoded{});
         }
-        if (compared && beginsCondition(first.text) && catalog_.findSignals(first.text).empty())
+        if (compared && beginsCondition(first.text) && !signal)
             failAt(lexer_.peek().at,
                 "'" + std::string(first.text) + "' stands before what it asks for, without '" + std::string(lexer_.peek().text) + "'",
                 "Write " + exampleOf(first.text));
@@ -405,6 +406,8 @@ private:
             for (const Construct& construct : constructs())
                 if (construct.kind == Construct::Kind::condition)
                     names.emplace_back(construct.word);
+        for (const database::DerivedSignal& derived : catalog_.derived())
+            names.push_back(derived.spec.name);
         for (const database::CatalogMessage& message : catalog_.messages())
             for (const database::Signal& signal : message.message->signals)
                 names.push_back(whole ? message.message->name + '.' + signal.name : signal.name);
@@ -514,8 +517,62 @@ private:
         failAt(token.at, "expected data, fd, remote or error, found '" + std::string(token.text) + "'");
     }
 
+    // Of a derived signal; its name goes before that of a signal of a message.
+    ExpressionPointer derived(const Token& nameToken, std::uint32_t place)
+    {
+        const database::DerivedSignal& signal = catalog_.derived()[place];
+        if (signal.problem)
+            failAt(nameToken.at, signal.spec.name + " has no samples: " + signal.problem->what, signal.problem->remedy);
+        database::Signal like;      // what a number is read with
+        like.name = signal.spec.name;
+        like.unit = signal.spec.unit;
+        DerivedTest test;
+        test.derived = place;
+        if (std::find(out_.derived.begin(), out_.derived.end(), place) == out_.derived.end())
+            out_.derived.push_back(place);
+        const bool rises = lexer_.peek().kind == Kind::word && lexer_.peek().text == "rises";
+        if (rises || (lexer_.peek().kind == Kind::word && lexer_.peek().text == "falls")) {
+            lexer_.take();
+            if (!tryWord(rises ? "above" : "below"))
+                fail(rises ? "'above' and a number" : "'below' and a number");
+            test.how = rises ? DerivedTest::How::risesAbove : DerivedTest::How::fallsBelow;
+            test.number = numberValue(like).value;
+            return make(std::move(test));
+        }
+        if (tryWord("changes")) {
+            test.how = tryWord("by") ? DerivedTest::How::changesBy : DerivedTest::How::changes;
+            if (test.how == DerivedTest::How::changesBy) {
+                const std::size_t at = lexer_.peek().at;
+                test.number = numberValue(like).value;
+                if (test.number <= 0)
+                    failAt(at, "expected a number above 0");
+            }
+            return make(std::move(test));
+        }
+        needComparison();
+        test.comparison = comparisonMark(false);
+        test.number = numberValue(like).value;
+        if (test.comparison == Comparison::between) {
+            needAnd();
+            const std::size_t at = lexer_.peek().at;
+            test.upper = numberValue(like).value;
+            if (test.upper < test.number)
+                failAt(at, "the upper end is below the lower one");
+        }
+        return make(std::move(test));
+    }
+    void needComparison()
+    {
+        const Token mark = lexer_.peek();
+        if (!(mark.kind == Kind::word && mark.text == "between")
+            && (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!"))
+            fail("a comparison: > >= < <= = or !=, or between, changes, rises or falls");
+    }
+
     ExpressionPointer comparison(const Token& signalToken)
     {
+        if (const int place = catalog_.findDerived(signalToken.text); place >= 0)
+            return derived(signalToken, static_cast<std::uint32_t>(place));
         CompareSignal compare;
         compare.signals = catalog_.findSignals(signalToken.text);
         const std::string signalName(signalToken.text);
@@ -554,10 +611,7 @@ private:
             }
             return remember(std::move(change));
         }
-        const Token mark = lexer_.peek();
-        if (!(mark.kind == Kind::word && mark.text == "between")
-            && (mark.kind != Kind::mark || mark.text == "(" || mark.text == ")" || mark.text == "!"))
-            fail("a comparison: > >= < <= = or !=, or between, changes, rises or falls");
+        needComparison();
         compare.comparison = comparisonMark(false);
         if (lexer_.peek().kind == Kind::text && !lexer_.openQuote() && compare.comparison != Comparison::between) {
             textValue(compare);

@@ -57,6 +57,26 @@ Verdict ofIdentifier(const Expression& expression, const trace::TraceKey& key, c
 
 }  // namespace
 
+// Those of a derived signal. Each of its samples stands beside the one before, whatever frame gave that.
+namespace {
+
+bool holds(const DerivedTest& test, const DerivedNow& now)
+{
+    if (!now.value)
+        return false;
+    const double value = *now.value;
+    switch (test.how) {
+    case DerivedTest::How::compares: return compares(value, test.comparison, test.number, test.upper);
+    case DerivedTest::How::changes: return now.before && value != *now.before;
+    case DerivedTest::How::changesBy: return now.before && std::abs(value - *now.before) >= test.number;
+    case DerivedTest::How::risesAbove: return now.before && value > test.number && !(*now.before > test.number);
+    case DerivedTest::How::fallsBelow: return now.before && value < test.number && !(*now.before < test.number);
+    }
+    return false;
+}
+
+}  // namespace
+
 Program::Program(const Expression* tree, const Understood& understood, const database::Catalog& catalog, const trace::TraceKey& key,
     std::optional<can::FrameKind> kind)
     : kind_(kind), slots_(understood.changeSlots)
@@ -114,6 +134,9 @@ int Program::build(const Expression& expression, const database::Catalog& catalo
         tests_.emplace_back(message->plan.plan(signal->index), comparison, change->number, Number{});
         return add({NodeKind::change, -1, -1, &expression, signal, static_cast<int>(tests_.size()) - 1});
     }
+    if (const auto* derived = std::get_if<DerivedTest>(&expression.term))
+        return message != nullptr && catalog.looksAt(derived->derived, *message) ? add({NodeKind::leaf, -1, -1, &expression, nullptr})
+                                                                                 : fixed(false);
     if (const auto* of = std::get_if<OfKind>(&expression.term); of != nullptr && kind_)
         return fixed(of->kind == *kind_);
     const Verdict verdict = ofIdentifier(expression, key, message);
@@ -183,6 +206,7 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
     case Node::Kind::leaf: break;
     }
     return std::visit(Overloaded{
+                          [&](const DerivedTest& t) { return moment.derived != nullptr && holds(t, moment.derived[t.derived]); },
                           [&](const OfKind& t) { return frame.kind == t.kind; },
                           [&](const InDirection& t) { return frame.direction == t.direction; },
                           [&](const ByteTest& t) {

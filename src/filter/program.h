@@ -17,11 +17,17 @@ struct Past {
     std::optional<Time> time;              ///< Of its previous frame.
 };
 
+/// What a frame gave the derived signals that a filter speaks of, by place in the catalog: its sample, and the one before.
+struct DerivedNow {
+    std::optional<double> value, before;
+};
+
 /// What a frame is looked at with.
 struct Moment {
     const Past* past = nullptr;                 ///< Null: no earlier frame.
     const std::optional<Time>* soon = nullptr; ///< By slot: the newest earlier match of each `within`; null where there are none.
     Time origin{};                         ///< Start of the run or log.
+    const DerivedNow* derived = nullptr;   ///< Null where none are followed: none of them has a sample.
 };
 
 /// The conditions of a filter for one identifier: what is known of it is folded away, its signals are looked up.
