@@ -9,6 +9,7 @@
 
 #include <csignal>
 
+#include "pcapng_builder.h"
 #include "sanitized.h"
 #include "vector_file.h"
 
@@ -807,6 +808,67 @@ private Q_SLOTS:
         }
         QCOMPARE(rest + json["frames_explained"].toInt() + json["frames_transport"].toInt(), json["frames"].toInt());
         QVERIFY(json["transport"].toArray().size() >= 1);  // the body's, whose database was left out
+    }
+
+    void whatHappenedIsToldWithItsTimes()
+    {
+        // Error frames of two classes on two buses; a message that stops; a signal that leaves its range and comes back.
+        const QString dbc = folder_.filePath("small.dbc");
+        QFile file(dbc);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("BU_: N\nBO_ 416 M: 1 N\n SG_ S : 0|8@1+ (1,0) [10|20] \"mm\" N\nBA_DEF_ BO_ \"GenMsgCycleTime\" INT 0 1000;\nBA_ "
+                   "\"GenMsgCycleTime\" BO_ 416 100;\n");
+        file.close();
+        QFile rig(folder_.filePath("small.json"));
+        QVERIFY(rig.open(QIODevice::WriteOnly));
+        rig.write(
+            R"({"wavetrope": 1, "buses": [{"name": "can0", "interface": "can0", "rate": "500k", "databases": ["small.dbc"]}, {"name": "can1", "interface": "can1", "rate": "500k"}],
+            "derived": [{"name": "Twice", "formula": "S * 2", "range": [0, 50]}], "events": [{"name": "low", "when": "Twice < 22", "for": "150 ms"}]})");
+        rig.close();
+        wavetrope::PcapngBuilder builder;
+        builder.section().interface("can0").interface("can1");
+        const int values[] = {15, 9, 8, 21, 10, 30, 30};
+        for (int i = 0; i < 7; ++i)
+            builder.frame(100'000'000'000 + i * 100'000'000ULL, builder.packet(416, QByteArray(1, static_cast<char>(values[i]))));
+        // Frames of errors carry their class in the identifier: nobody acknowledged, and bus off.
+        const auto error = [&](std::uint64_t at, std::uint32_t classes, int bus) {
+            builder.frame(at * 1000, builder.packet(0x20000000U | classes, QByteArray(8, '\0')), bus);
+        };
+        error(101'000'000, 0x20, 0);
+        error(101'050'000, 0x20, 0);
+        error(101'060'000, 0x40, 0);
+        error(101'149'999, 0x20, 0);
+        error(101'250'000, 0x20, 0);
+        error(101'260'000, 0x20, 1);
+        QFile log(folder_.filePath("small.pcapng"));
+        QVERIFY(log.open(QIODevice::WriteOnly));
+        log.write(builder.bytes);
+        log.close();
+        const Result all = call({"events", log.fileName(), "--rig", rig.fileName()});
+        QCOMPARE(all.code, 0);
+        const QList<QByteArray> expected = {"from,to,bus,kind,what,why",
+            "100.100000000,100.300000000,can0,condition,low,Twice < 22 for 150 ms",
+            "100.100000000,100.400000000,can0,range,M.S,\"below 10 mm, as far as 8 mm\"",
+            "100.500000000,,,range,Twice,\"above 50, as far as 60\"", "100.500000000,,can0,range,M.S,\"above 20 mm, as far as 30 mm\"",
+            "100.700000000,,can0,beat,M,missed 6 beats and did not come back",
+            "101.000000000,101.149999000,can0,error,nobody acknowledged,3 error frames",
+            "101.060000000,101.060000000,can0,error,bus off,1 error frame",
+            "101.060000000,101.149999000,can0,state,bus off,an error frame said so",
+            "101.250000000,101.250000000,can0,error,nobody acknowledged,1 error frame",
+            "101.260000000,101.260000000,can1,error,nobody acknowledged,1 error frame"};
+        QCOMPARE(all.lines(), expected);
+        const Result some = call({"events", log.fileName(), "--rig", rig.fileName(), "--kind", "beat", "--kind", "state"});
+        QCOMPARE(some.lines().size(), 3);
+        QCOMPARE(call({"events", log.fileName(), "--rig", rig.fileName(), "--kind", "weather"}).code, 2);
+        // Measures of the same log.
+        const Result measured = call(
+            {"measure", log.fileName(), "--rig", rig.fileName(), "--signals", "*", "--from", "+0.05s", "--to", "+0.4s"});
+        QCOMPARE(measured.lines()[1], QByteArray(",,Twice,,4,18,20,16,42,26,28.25395041911333,11.058287131636359,9.1,6.666666666666666"));
+        QVERIFY(measured.lines()[2].startsWith("can0,M,S,mm,4,9,10,8,21,"));
+        const Result shares = call({"load", log.fileName(), "--rig", rig.fileName(), "--by", "message"});
+        QCOMPARE(shares.lines().size(), 5);
+        QVERIFY2(shares.lines()[1].startsWith("can0,M,7,"), shares.out.constData());
+        QCOMPARE(call({"count", log.fileName(), "--rig", rig.fileName(), "--filter", "Twice > 40"}).out, QByteArray("3\n"));
     }
 
     void responseTimesNameWhoMissesItsDeadline()

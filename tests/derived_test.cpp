@@ -14,6 +14,7 @@
 #include "filter/signal_pattern.h"
 #include "measure/interval_measures.h"
 #include "measure/load_shares.h"
+#include "measure/range_events.h"
 
 using namespace wavetrope;
 using namespace wavetrope::measure;
@@ -296,6 +297,45 @@ private Q_SLOTS:
         catalog->attach(catalog->addBus("Front left"), database);
         catalog->derive({{"Made", "\"Front left.Two.A\" + B", "", {}, {}, ""}});
         QVERIFY2(!catalog->derived()[0].problem, catalog->derived()[0].problem ? catalog->derived()[0].problem->text().c_str() : "");
+    }
+
+    void rangesAreLeftAndEnteredAtTheirFrames()
+    {
+        std::mt19937 random(61);
+        for (int round = 0; round < 500; ++round) {
+            Samples samples;
+            for (unsigned i = 0; i < random() % 40; ++i) {
+                samples.rows.push_back(i * 3);
+                samples.times.push_back(start + std::chrono::milliseconds(i * 10));
+                samples.values.push_back(random() % 9 == 0    ? std::nan("")
+                                         : random() % 30 == 0 ? HUGE_VAL
+                                                              : static_cast<double>(random() % 9));
+            }
+            const auto found = outOfRange(samples, 2, 6);
+            // Each sample by itself: is it the first outside, or the first inside again?
+            std::size_t events = 0;
+            for (std::size_t i = 0; i < samples.size(); ++i) {
+                const double value = samples.values[i];
+                if (std::isnan(value))
+                    continue;
+                std::optional<bool> before;
+                for (std::size_t k = i; k > 0 && !before; --k)
+                    if (!std::isnan(samples.values[k - 1]))
+                        before = samples.values[k - 1] < 2 || samples.values[k - 1] > 6;
+                const bool outside = value < 2 || value > 6;
+                if (outside && !before.value_or(false)) {
+                    QVERIFY(events < found.size());
+                    QCOMPARE(found[events].row, samples.rows[i]);
+                    QCOMPARE(found[events].below, value < 2);
+                    ++events;
+                } else if (!outside && before.value_or(false)) {
+                    QCOMPARE(*found[events - 1].to, samples.times[i]);
+                }
+            }
+            QCOMPARE(found.size(), events);
+            for (std::size_t e = 0; e + 1 < found.size(); ++e)
+                QVERIFY(found[e].to);
+        }
     }
 
     // Straight from the words: pieces that hold from one sample to the next, cut at both ends.

@@ -41,6 +41,25 @@ constexpr std::pair<std::uint8_t, const char*> lines[] = {{CAN_ERR_TRX_CANH_NO_W
 
 }  // namespace
 
+std::uint32_t errorClasses(const FrameHead& frame)
+{
+    const std::uint32_t classes = frame.id.value & 0x1FFFFFFFU;
+    return classes == countersToo ? classes : classes & ~countersToo;
+}
+
+std::string errorClassWords(std::uint32_t classes)
+{
+    static constexpr std::pair<std::uint32_t, const char*> names[] = {{CAN_ERR_PROT, "protocol error"},
+        {CAN_ERR_ACK, "nobody acknowledged"}, {CAN_ERR_LOSTARB, "arbitration lost"}, {CAN_ERR_TX_TIMEOUT, "the driver gave up sending"},
+        {CAN_ERR_CRTL, "trouble in the controller"}, {CAN_ERR_TRX, "trouble in the transceiver"}, {CAN_ERR_BUSOFF, "bus off"},
+        {CAN_ERR_RESTARTED, "the controller was restarted"}, {CAN_ERR_BUSERROR, "bus error"}, {countersToo, "error counters"}};
+    std::string out;
+    for (const auto& [bit, name] : names)
+        if ((classes & bit) != 0)
+            out += (out.empty() ? "" : "; ") + std::string(name);
+    return out.empty() ? "error frame" : out;
+}
+
 std::string errorWords(const FrameView& frame)
 {
     const std::uint32_t classes = frame.id.value;

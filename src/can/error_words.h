@@ -12,4 +12,9 @@ namespace wavetrope::can {
 /// the place and the counters in the data, by linux/can/error.h. "error frame" where it tells nothing.
 [[nodiscard]] std::string errorWords(const FrameView& frame);
 
+/// The classes of an error frame, as its identifier has them; whether counters came with them aside.
+[[nodiscard]] std::uint32_t errorClasses(const FrameHead& frame);
+/// The same in words, without place and counters: "protocol error; nobody acknowledged".
+[[nodiscard]] std::string errorClassWords(std::uint32_t classes);
+
 }  // namespace wavetrope::can

@@ -161,6 +161,7 @@ void addRecoveryCommands(CLI::App& program, int& result);
 void addBusCommands(CLI::App& program, int& result);
 void addShareCommand(CLI::App& program, int& result);
 void addDatabaseCommands(CLI::App& program, int& result);
+void addEventCommand(CLI::App& program, int& result);
 void addMeasureCommands(CLI::App& program, int& result);
 void addTimingCommands(CLI::App& program, int& result);
 

@@ -34,6 +34,7 @@ int main(int argc, char** argv)
     addBusCommands(program, result);
     addShareCommand(program, result);
     addDatabaseCommands(program, result);
+    addEventCommand(program, result);
     addMeasureCommands(program, result);
     addTimingCommands(program, result);
     try {

@@ -13,6 +13,14 @@ namespace {
 constexpr std::size_t nothing = ~std::size_t{0};
 constexpr Time errorsTogether = std::chrono::milliseconds(100);
 
+// How many beats of a cycle a gap between two frames leaves out; none where it is late by less than three fifths.
+std::uint32_t beatsMissed(Time gap, Time cycle)
+{
+    if (cycle.count() == 0 || gap <= cycle * 8 / 5)
+        return 0;
+    return static_cast<std::uint32_t>(std::min<std::int64_t>(1'000'000'000, (gap + cycle / 2) / cycle - 1));
+}
+
 }  // namespace
 
 // Conditions of other kinds, followed as recordings do.
@@ -56,8 +64,8 @@ private:
 };
 
 EventFinder::EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses,
-    BurstRule rule, std::vector<rules::ConditionRule> rules, std::vector<can::BitRate> rates)
-    : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing)
+    BurstRule rule, std::vector<rules::ConditionRule> rules, std::vector<can::BitRate> rates, std::size_t most)
+    : catalog_(std::move(catalog)), rule_(rule), bursts_(buses), lastError_(buses, nothing), most_(most)
 {
     if (!rules.empty())
         watch_ = std::make_unique<RuleWatch>(*this, rules::RuleSet{std::move(rules), {}}, std::move(rates));
@@ -69,7 +77,7 @@ EventFinder::~EventFinder() = default;
 
 std::size_t EventFinder::note(Event event)
 {
-    if (events_.size() >= mostEvents()) {
+    if (events_.size() >= most_) {
         ++notKept_;
         return nothing;
     }
@@ -131,16 +139,22 @@ void EventFinder::watchBeats(trace::Row row, trace::IdentifierIndex identifier, 
     if (beat.cycle.count() == 0)
         return;
     if (beat.any) {
-        const Time gap = frame.time - beat.last;
-        if (gap > beat.cycle * 8 / 5) {
-            const auto missed = static_cast<std::uint32_t>(std::min<std::int64_t>(1'000'000'000, (gap + beat.cycle / 2) / beat.cycle - 1));
-            if (missed > 0)
-                note({EventKind::missedBeats, beat.last + beat.cycle, frame.time, frame.bus, row,
-                    *beat.name + " missed " + std::to_string(missed) + (missed == 1 ? " beat" : " beats"), missed});
-        }
+        if (const std::uint32_t missed = beatsMissed(frame.time - beat.last, beat.cycle); missed > 0)
+            note({EventKind::missedBeats, beat.last + beat.cycle, frame.time, frame.bus, row,
+                *beat.name + " missed " + std::to_string(missed) + (missed == 1 ? " beat" : " beats"), missed});
     }
     beat.any = true;
     beat.last = frame.time;
+    beat.bus = frame.bus;
+}
+
+std::vector<Event> EventFinder::stillMissing(Time now) const
+{
+    std::vector<Event> out;
+    for (const Beat& beat : beats_)
+        if (const std::uint32_t missed = beat.any ? beatsMissed(now - beat.last, beat.cycle) : 0; missed > 0)
+            out.push_back({EventKind::missedBeats, beat.last + beat.cycle, now, beat.bus, trace::noRow, *beat.name, missed});
+    return out;
 }
 
 void EventFinder::findBursts(std::uint8_t bus, const LoadBins& bins, Time now)

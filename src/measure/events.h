@@ -38,7 +38,8 @@ public:
     /// `rules` are conditions of other kinds than frames that a filter passes, of buses with these rates; those about which
     /// frames say nothing are noted by whoever knows.
     EventFinder(std::vector<filter::ConditionSpec> conditions, std::shared_ptr<const database::Catalog> catalog, std::size_t buses,
-        BurstRule rule = {}, std::vector<rules::ConditionRule> rules = {}, std::vector<can::BitRate> rates = {});
+        BurstRule rule = {}, std::vector<rules::ConditionRule> rules = {}, std::vector<can::BitRate> rates = {},
+        std::size_t most = mostEvents());
     ~EventFinder() override;
 
     void take(trace::Row row, trace::IdentifierIndex identifier, const trace::TraceKey& key, const can::FrameView& frame) override;
@@ -47,6 +48,8 @@ public:
     /// Looks for bursts in the bins that are complete at `now`.
     void findBursts(std::uint8_t bus, const LoadBins& bins, Time now);
 
+    /// Messages whose beats have been missing since, each with the beat that came first; they have not come back by `now`.
+    [[nodiscard]] std::vector<Event> stillMissing(Time now) const;
     /// Keeps an event, and gives its place; ~0 where there are too many.
     std::size_t note(Event event);
     [[nodiscard]] const std::vector<Event>& events() const { return events_; }
@@ -65,6 +68,7 @@ private:
         const std::string* name = nullptr;
         Time last{};
         bool any = false;
+        std::uint8_t bus = 0;
     };
     struct Burst {
         std::int64_t nextBin = 0;
@@ -85,6 +89,7 @@ private:
     std::vector<std::size_t> lastError_;
     std::vector<Event> events_;
     std::uint64_t notKept_ = 0;
+    std::size_t most_;
 };
 
 }  // namespace wavetrope::measure

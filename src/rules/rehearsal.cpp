@@ -29,7 +29,7 @@ public:
             return;
         }
         open_[condition] = out_.stretches.size();
-        out_.stretches.push_back({condition, at, std::nullopt});
+        out_.stretches.push_back({condition, at, std::nullopt, rules_->madeOn(condition)});
     }
     void takeBegins(std::size_t recording, Time at, const std::string& why) override
     {
@@ -58,6 +58,7 @@ public:
         if (options_.keeper != nullptr)
             options_.keeper->ends(take);
     }
+    void follow(const Rules& rules) { rules_ = &rules; }
     [[nodiscard]] std::size_t stretches() const { return out_.stretches.size(); }
     Time stampOf(trace::Row row) override { return snapshot_.time(row); }
 
@@ -73,6 +74,7 @@ public:
 private:
     const trace::Snapshot& snapshot_;
     const RehearsalOptions& options_;
+    const Rules* rules_ = nullptr;
     Rehearsed out_;
     std::vector<std::size_t> open_, running_;       // the newest of each condition and recording
     std::vector<std::uint64_t> takes_;
@@ -84,6 +86,7 @@ Rehearsed rehearse(const trace::Snapshot& snapshot, RuleSet set, std::vector<can
 {
     Collected collected(snapshot, set, options);
     Rules rules(std::move(set), std::move(rates), collected);
+    collected.follow(rules);
     trace::Row at = 0;
     std::uint64_t instants = 0;
     std::string problem;

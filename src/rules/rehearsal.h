@@ -17,6 +17,7 @@ struct TrueStretch {
     std::size_t condition = 0;
     Time from{};
     std::optional<Time> to;         ///< Nothing: it still is at the end.
+    std::uint8_t bus = 0;           ///< Of the frame that made it true, where its kind is `frames`.
 };
 
 /// A take that would come.

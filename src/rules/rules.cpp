@@ -283,14 +283,17 @@ void Rules::tellFrame(const Told& told, const can::FrameView& frame)
             schedule(told.index, What::begins, behind(instant_, rule.span));
         }
     } else if (condition.momentary) {
-        if (passes && rule.span.count() == 0)
+        if (passes && rule.span.count() == 0) {
+            condition.bus = frame.bus;
             moment(told.index);
+        }
     } else if (!passes) {
         condition.base = false;
         condition.begins.at = never;
         set(told.index, false);
     } else if (!condition.base) {
         condition.base = true;
+        condition.bus = frame.bus;
         if (rule.span.count() == 0)
             set(told.index, true);
         else

@@ -105,6 +105,8 @@ public:
         std::uint64_t waiting = 0;      ///< Frames held from before the start.
         Time waitingSince{};
     };
+    /// The bus of the frame that made what a condition of frames asks for true last.
+    [[nodiscard]] std::uint8_t madeOn(std::size_t condition) const { return conditions_[condition].bus; }
     [[nodiscard]] RecordingState stateOf(std::size_t recording) const;
 
 private:
@@ -130,6 +132,7 @@ private:
         std::unique_ptr<LoadWindow> load;
         bool momentary = false;
         bool base = false;          // what the last frame said
+        std::uint8_t bus = 0;       // of the frame that made it true
         bool raw = false;           // and for as long as it has to
         bool counts = false;        // or did, not longer ago than it stays
         Due begins;                 // hold time over, silence, after, every
