@@ -232,6 +232,17 @@ private Q_SLOTS:
                 QCOMPARE(answer.milliseconds.has_value(), plain.has_value());
                 if (!plain)
                     continue;
+                // Frame by frame it takes as long.
+                const auto frames = worstCase(messages, {500'000, 0}, answer, 100'000);
+                QVERIFY(!frames.empty() && frames.back().message == answer.message && frames.back().role == WorstFrame::Role::own);
+                const auto& own = messages[answer.message];
+                const double took = frames.back().to
+                                    + static_cast<double>((own.jitter - static_cast<std::int64_t>(answer.instance) * own.period).count())
+                                          / 1e6;
+                QVERIFY2(std::abs(took - *answer.milliseconds) < 1e-6,
+                    qPrintable(QStringLiteral("%1 and not %2").arg(took).arg(*answer.milliseconds)));
+                for (std::size_t i = 1; i < frames.size(); ++i)
+                    QCOMPARE(frames[i].from, frames[i - 1].to);
                 QCOMPARE(*answer.milliseconds, static_cast<double>(*plain) / 1e6);
                 QCOMPARE(answer.meets, Time(*plain) <= messages[answer.message].deadline);
                 ++bounded;

@@ -35,6 +35,14 @@ struct Health {
     std::uint64_t lost = 0;         ///< Frames refused by a full transmit queue or lost on the way in.
 };
 
+/// How long frames of an identifier took from their offer to the end of their last bit. Only a simulated bus can know.
+struct MeasuredResponse {
+    can::Identifier id{};
+    std::uint64_t count = 0;
+    Time longest{0};
+    Time at{0};                     ///< Stamp of the frame that took longest.
+};
+
 /// Receives every frame of a bus in the order of the wire. Called on the thread that drives the bus.
 class Listener {
 public:
@@ -67,6 +75,8 @@ public:
     virtual void take() {}
     [[nodiscard]] virtual Health health() const = 0;
     [[nodiscard]] virtual can::BitRate bitRate() const = 0;
+    /// By identifier, as far as it can be known.
+    [[nodiscard]] virtual std::vector<MeasuredResponse> responses() const { return {}; }
 
     void listen(Listener* listener) { listeners_.push_back(listener); }
 

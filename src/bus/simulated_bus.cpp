@@ -270,7 +270,9 @@ void SimulatedBus::transmit()
     sender_ = contenders_.front();
     inFlight_ = ports_[sender_].queue.back().frame;
     flying_.clear();
+    flightOffered_ = ports_[sender_].queue.back().offered;
     for (const Port i : contenders_) {
+        flightOffered_ = std::min(flightOffered_, ports_[i].queue.back().offered);
         flying_.emplace_back(i, std::move(ports_[i].queue.back()));
         ports_[i].queue.pop_back();
     }
@@ -332,9 +334,25 @@ void SimulatedBus::finish()
             port.counters.received();
         }
     }
+    MeasuredResponse& response = responses_[inFlight_.id.key()];
+    response.id = inFlight_.id;
+    ++response.count;
+    if (const Time took = inFlight_.time - flightOffered_; took > response.longest) {
+        response.longest = took;
+        response.at = inFlight_.time;
+    }
     recessiveSince_ = inFlight_.time - bits(bitsBehindAcknowledge);
     becomeIdleAt(busyUntil_);
     deliver(inFlight_.view(), sender_);
+}
+
+std::vector<MeasuredResponse> SimulatedBus::responses() const
+{
+    std::vector<MeasuredResponse> out;
+    out.reserve(responses_.size());
+    for (const auto& [key, response] : responses_)
+        out.push_back(response);
+    return out;
 }
 
 // Whoever sent the frame in flight is off: the wire stays recessive from here on.

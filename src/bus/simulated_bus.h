@@ -3,6 +3,7 @@
 #pragma once
 
 #include <optional>
+#include <unordered_map>
 #include <vector>
 
 #include "bus/bus.h"
@@ -44,6 +45,7 @@ public:
     void restart(Port port) override;
     [[nodiscard]] Health health() const override;
     [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
+    [[nodiscard]] std::vector<MeasuredResponse> responses() const override;
 
     /// Has the port misread a bit of the next `count` frames that it starts: the one at a place among its stuffed bits, or
     /// the one in the middle. It alone is harmed by that.
@@ -117,6 +119,8 @@ private:
     can::Frame errorFrame_;
     Port sender_ = nobody;           // of the frame in flight
     std::vector<std::pair<Port, Pending>> flying_;   // as it stood in the queues of its senders
+    Time flightOffered_{0};         // when the first of its senders had it
+    std::unordered_map<std::uint32_t, MeasuredResponse> responses_;
     Time flightBegan_{0};
     clock::Timer acknowledge_;       // of the frame in flight
     clock::Timer finish_;

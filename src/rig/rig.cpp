@@ -170,6 +170,7 @@ Rig rigOf(const json& document, const std::string& path)
         if (rig.derived.size() > mostDerived)
             signal.wrong("a rig has 1,000 derived signals at the most");
     });
+    rig.timings = timingsFrom(in);
     readRules(in, rig);
     return rig;
 }
@@ -261,6 +262,15 @@ json basedOn(const json& document, const std::string& path)
 }  // namespace
 
 std::string Rig::folder() const { return path.empty() ? "." : std::filesystem::path(path).parent_path().string(); }
+
+void Rig::setTimings(const Timings& next)
+{
+    timings = next;
+    if (json written = toJson(next); written.empty())
+        document.erase("timing");
+    else
+        document["timing"] = std::move(written);
+}
 
 void Rig::keepFilter(const std::string& filterName, const std::string& expression)
 {

@@ -15,6 +15,7 @@
 #include "database/catalog.h"
 #include "drive/node_spec.h"
 #include "record/take_writer.h"
+#include "rig/timing_json.h"
 #include "rules/recording_rule.h"
 
 namespace wavetrope::rig {
@@ -85,6 +86,7 @@ struct Rig {
     std::vector<RecordingSpec> recordings;
     PlaybackSpec playback;
     std::vector<database::DerivedSpec> derived;
+    Timings timings;
     nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
     nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
     std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.
@@ -96,6 +98,8 @@ struct Rig {
     /// Folder of the file, for relative paths.
     [[nodiscard]] std::string folder() const;
     [[nodiscard]] std::string resolve(const std::string& relative) const;
+    /// Sets jitters and deadlines, in the document as well.
+    void setTimings(const Timings& next);
     /// Keeps a filter under a name, in place of one that has it; an empty text takes the name out.
     void keepFilter(const std::string& filterName, const std::string& expression);
     /// Its filters by name, as other filters use them.

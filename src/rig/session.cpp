@@ -463,14 +463,22 @@ void Session::publish()
     for (const auto& bus : buses_)
         health.push_back(bus->health());
 
+    std::vector<std::vector<bus::MeasuredResponse>> responses;
+    if (publishings_ % 8 == 0)
+        for (const auto& bus : buses_)
+            responses.push_back(bus->responses());
+
     const std::scoped_lock lock(mutex_);
+    if (!responses.empty())
+        responses_ = std::move(responses);
     reports_.resize(actors_.size());
     for (auto& [i, report] : changed)
         reports_[i] = std::move(report);
     if (colliding)
         collisions_ = std::move(*colliding);
     health_ = std::move(health);
-    if (rules_ && (std::exchange(rulesChanges_, changes_) != changes_ || publishings_++ % 8 == 0)) {
+    const bool eighth = publishings_++ % 8 == 0;
+    if (rules_ && (std::exchange(rulesChanges_, changes_) != changes_ || eighth)) {
         conditionReports_ = rules_->conditions();
         takingReports_ = rules_->recordings(scheduler_.now());
         if (std::exchange(historyOf_, rules_->changes()) != rules_->changes())
@@ -608,6 +616,12 @@ std::vector<NodeReport> Session::nodeReports() const
         if (const auto* facts = report.as<drive::NodeFacts>(); facts != nullptr)
             out.push_back({*facts, report.name, report.buses, report.on});
     return out;
+}
+
+std::vector<bus::MeasuredResponse> Session::responses(std::size_t bus) const
+{
+    const std::scoped_lock lock(mutex_);
+    return bus < responses_.size() ? responses_[bus] : std::vector<bus::MeasuredResponse>();
 }
 
 PlaybackReport Session::playbackReport() const

@@ -138,6 +138,8 @@ public:
     [[nodiscard]] std::vector<NodeReport> nodeReports() const;
     [[nodiscard]] PlaybackReport playbackReport() const;
     [[nodiscard]] std::vector<bus::Health> health() const;
+    /// How long frames took from their offer, by bus; as far as it is known.
+    [[nodiscard]] std::vector<bus::MeasuredResponse> responses(std::size_t bus) const;
     /// Log that was loaded into playback, or null.
     [[nodiscard]] std::shared_ptr<const trace::Trace> playbackLog() const;
     [[nodiscard]] Time now() const { return Time(now_.load(std::memory_order_acquire)); }
@@ -241,6 +243,7 @@ private:
     std::vector<drive::ActorReport> reports_;
     std::vector<Collision> collisions_;
     std::vector<bus::Health> health_;
+    std::vector<std::vector<bus::MeasuredResponse>> responses_;
     std::vector<RecordingReport> recordingReports_;
     std::string recordingProblem_;
     std::vector<ConditionReport> conditionReports_;

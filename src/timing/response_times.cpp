@@ -198,23 +198,94 @@ std::vector<ResponseTime> responseTimes(const std::vector<TimedMessage>& message
     return out;
 }
 
-std::vector<TimedMessage> timedMessages(const database::Database& database)
+std::vector<WorstFrame> worstCase(const std::vector<TimedMessage>& messages, can::BitRate rate, const ResponseTime& of, std::size_t most)
+{
+    std::vector<WorstFrame> out;
+    if (!of.milliseconds)
+        return out;
+    const Scale scale(rate);
+    const auto lengthOf = [&](std::size_t i) {
+        can::WireLength bits = can::longestLength(messages[i].head);
+        bits.nominalBits = static_cast<std::uint16_t>(bits.nominalBits + can::intermissionBits);
+        return scale.of(bits);
+    };
+    const auto key = [&](std::size_t i) { return can::arbitrationBits(messages[i].head); };
+    const std::size_t own = of.message;
+    Ticks now = 0;
+    const auto put = [&](std::size_t i, WorstFrame::Role role) {
+        const Ticks end = now + lengthOf(i);
+        out.push_back({i, role, scale.milliseconds(now), scale.milliseconds(end)});
+        now = end;
+    };
+    std::optional<std::size_t> lower;
+    std::vector<std::size_t> queued;        // those that go first, by priority; itself last
+    for (std::size_t i = 0; i < messages.size(); ++i) {
+        if (i != own && key(i) > key(own)) {
+            if (!lower || lengthOf(i) > lengthOf(*lower))
+                lower = i;
+        } else if (i != own && messages[i].period.count() > 0) {
+            queued.push_back(i);
+        }
+    }
+    std::stable_sort(queued.begin(), queued.end(), [&](std::size_t a, std::size_t b) { return key(a) < key(b); });
+    queued.push_back(own);
+    if (lower)
+        put(*lower, WorstFrame::Role::lower);
+    std::vector<Ticks> next(messages.size(), 0);  // when each is queued again: at once, then at its beats, the first as late as it may be
+    std::vector<std::uint64_t> sent(messages.size(), 0);
+    while (out.size() < most) {
+        const auto first = std::find_if(queued.begin(), queued.end(),
+            [&](std::size_t i) { return i == own ? true : next[i] < now + scale.bit() || (now == 0 && next[i] == 0); });
+        const std::size_t i = *first;
+        put(i, i == own ? WorstFrame::Role::own : WorstFrame::Role::before);
+        if (i == own && sent[own] == of.instance)
+            return out;
+        ++sent[i];
+        next[i] = std::max<Ticks>(0, static_cast<Ticks>(sent[i]) * scale.of(messages[i].period) - scale.of(messages[i].jitter));
+    }
+    return {};
+}
+
+namespace {
+
+template <class Messages>
+std::vector<TimedMessage> timed(const Messages& messages)
 {
     std::vector<TimedMessage> out;
-    for (const database::Message& message : database.messages) {
+    for (const database::Message* each : messages) {
+        const database::Message& message = *each;
         if (message.length > (message.fd ? can::maxLength : can::maxClassicLength))
             continue;
-        TimedMessage& timed = out.emplace_back();
-        timed.name = message.name;
-        timed.bytes = message.length;
-        timed.head.id = message.id;
-        timed.head.kind = message.fd ? can::FrameKind::fd : can::FrameKind::data;
-        timed.head.brs = message.fd && message.brs;
-        timed.head.dlc = can::dlcOfLength(message.length);
-        timed.head.length = static_cast<std::uint8_t>(can::lengthOfDlc(timed.head.dlc));
-        timed.period = timed.deadline = std::max(message.cycleTime, Time{0});
+        TimedMessage& made = out.emplace_back();
+        made.name = message.name;
+        made.bytes = message.length;
+        made.head.id = message.id;
+        made.head.kind = message.fd ? can::FrameKind::fd : can::FrameKind::data;
+        made.head.brs = message.fd && message.brs;
+        made.head.dlc = can::dlcOfLength(message.length);
+        made.head.length = static_cast<std::uint8_t>(can::lengthOfDlc(made.head.dlc));
+        made.period = made.deadline = std::max(message.cycleTime, Time{0});
     }
     return out;
+}
+
+}  // namespace
+
+std::vector<TimedMessage> timedMessages(const database::Database& database)
+{
+    std::vector<const database::Message*> messages;
+    for (const database::Message& message : database.messages)
+        messages.push_back(&message);
+    return timed(messages);
+}
+
+std::vector<TimedMessage> timedMessages(const database::Catalog& catalog, std::uint8_t bus)
+{
+    std::vector<const database::Message*> messages;
+    for (const database::CatalogMessage& message : catalog.messages())
+        if (message.bus == bus)
+            messages.push_back(message.message);
+    return timed(messages);
 }
 
 double promisedLoad(const std::vector<TimedMessage>& messages, can::BitRate rate)

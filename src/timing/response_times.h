@@ -8,6 +8,7 @@
 
 #include "base/time.h"
 #include "can/bit_rate.h"
+#include "database/catalog.h"
 #include "database/database.h"
 
 namespace wavetrope::timing {
@@ -42,6 +43,26 @@ struct ResponseTime {
 
 /// The messages of a database that one frame carries, with their cycle times as periods and deadlines and no jitter.
 [[nodiscard]] std::vector<TimedMessage> timedMessages(const database::Database& database);
+
+/// Those of a bus of a catalog, as frames find them.
+[[nodiscard]] std::vector<TimedMessage> timedMessages(const database::Catalog& catalog, std::uint8_t bus);
+
+/// One frame of a worst case.
+struct WorstFrame {
+    enum class Role : std::uint8_t {
+        lower,          ///< It has just begun, and is let go to its end.
+        before,         ///< It goes first.
+        own,            ///< An earlier one of the message itself, or, as the last, the one that is answered for.
+    };
+    std::size_t message = 0;    ///< Its place among those given.
+    Role role = Role::before;
+    double from = 0, to = 0;    ///< Milliseconds since all began together; `to` is the end of the intermission.
+};
+
+/// The worst case of a message, frame by frame: all that go before it are queued at once, as late as they may be, when the longest of
+/// the others has just begun. Empty where there is no bound, and where more than `most` frames would go before it.
+[[nodiscard]] std::vector<WorstFrame> worstCase(
+    const std::vector<TimedMessage>& messages, can::BitRate rate, const ResponseTime& of, std::size_t most = 1000);
 
 /// Share of a bus in percent that so many messages take with their longest frames.
 [[nodiscard]] double promisedLoad(const std::vector<TimedMessage>& messages, can::BitRate rate);
