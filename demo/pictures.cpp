@@ -30,6 +30,7 @@
 #include "app/record/record_view.h"
 #include "app/stage/bus_desk.h"
 #include "app/stage/rule_desk.h"
+#include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/help_dialog.h"
@@ -548,6 +549,9 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     selectMessage(stage, "BladeState");
     good = waitUntil(*window, 75) && good;
     good = photographer.take(*window, QStringLiteral("watch") + suffix) && good;
+    window->showPage(QStringLiteral("Load"));
+    window->currentPage()->find<ResponseView>()->choose(0);
+    good = photographer.take(*window, QStringLiteral("load") + suffix) && good;
 
     if (every)
         good = takePages(photographer, *window, QStringLiteral("live-"), suffix) && good;

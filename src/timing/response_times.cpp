@@ -15,7 +15,6 @@ namespace {
 
 using Ticks = __int128;
 
-constexpr std::uint64_t mostWork = 30'000'000;          // looks at a message, for the worst case of one
 constexpr Ticks farthest = Ticks{1} << 110;             // beyond it sums could overflow
 constexpr std::uint64_t nanosecondsPerSecond = 1'000'000'000;
 
@@ -78,8 +77,8 @@ struct Worst {
 // Of the row at `own`; those in front of it go first (equation numbers of the paper).
 class Analysis {
 public:
-    Analysis(const std::vector<Row>& higher, const Row& own, Ticks blocking, Ticks bit)
-        : higher_(higher), own_(own), blocking_(blocking), bit_(bit)
+    Analysis(const std::vector<Row>& higher, const Row& own, Ticks blocking, Ticks bit, std::uint64_t mostLooks)
+        : higher_(higher), own_(own), blocking_(blocking), bit_(bit), mostLooks_(mostLooks)
     {}
 
     Worst find()
@@ -131,7 +130,7 @@ private:
             const Ticks to = next(from);
             if (to <= from)
                 return from;
-            if (work_ > mostWork || to > farthest)
+            if (work_ > mostLooks_ || to > farthest)
                 return std::nullopt;
             from = to;
         }
@@ -140,12 +139,13 @@ private:
     const std::vector<Row>& higher_;
     const Row& own_;
     Ticks blocking_, bit_;
+    std::uint64_t mostLooks_;
     std::uint64_t work_ = 0;
 };
 
 }  // namespace
 
-std::vector<ResponseTime> responseTimes(const std::vector<TimedMessage>& messages, can::BitRate rate)
+std::vector<ResponseTime> responseTimes(const std::vector<TimedMessage>& messages, can::BitRate rate, std::uint64_t mostLooks)
 {
     const Scale scale(rate);
     std::vector<Row> rows;
@@ -183,7 +183,7 @@ std::vector<ResponseTime> responseTimes(const std::vector<TimedMessage>& message
         for (std::size_t k = i + 1; k < rows.size() && rows[k].key == rows[i].key; ++k)
             if (rows[k].period > 0)
                 before.push_back(rows[k]);
-        const Worst worst = Analysis(before, rows[i], blocking[i], scale.bit()).find();
+        const Worst worst = Analysis(before, rows[i], blocking[i], scale.bit(), mostLooks).find();
         const std::size_t which = rows[i].message;
         ResponseTime& response = out.emplace_back();
         response.message = which;

@@ -38,8 +38,10 @@ struct ResponseTime {
 /// The worst case of each message with a period, by Davis, Burns, Bril and Lukkien, Controller Area Network (CAN) schedulability
 /// analysis: refuted, revisited and revised, Real-Time Systems 35, 2007: frames of lower priority block by their longest, all that
 /// were queued in a busy period count. Identifiers order by arbitration; equal ones as if the other always won. Exact: times are
-/// counted in the common part of a nanosecond and the bits of both rates. `rate.nominal` must be known. By priority.
-[[nodiscard]] std::vector<ResponseTime> responseTimes(const std::vector<TimedMessage>& messages, can::BitRate rate);
+/// counted in the common part of a nanosecond and the bits of both rates. `rate.nominal` must be known. For each message others are
+/// looked at so many times at the most. By priority.
+[[nodiscard]] std::vector<ResponseTime> responseTimes(
+    const std::vector<TimedMessage>& messages, can::BitRate rate, std::uint64_t mostLooks = 30'000'000);
 
 /// The messages of a database that one frame carries, with their cycle times as periods and deadlines and no jitter.
 [[nodiscard]] std::vector<TimedMessage> timedMessages(const database::Database& database);

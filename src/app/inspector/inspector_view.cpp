@@ -279,6 +279,7 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::interface: paintInterface(painter); break;
     case Selection::Kind::condition: paintCondition(painter); break;
     case Selection::Kind::recording: paintRecording(painter); break;
+    case Selection::Kind::response: paintResponse(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)

@@ -13,6 +13,7 @@
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
+#include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
 #include "app/stream/stream_view.h"
 
@@ -27,6 +28,8 @@ const std::vector<ViewKind>& viewKinds()
         {"stream", "Stream", "Frames in order", [](Stage& stage) -> View* { return new StreamView(stage); }},
         {"lanes", "Lanes", "Signals over time", [](Stage& stage) -> View* { return new LanesView(stage); }},
         {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
+        {"response", "Response times", "How long messages may take in the worst case, against their deadlines",
+            [](Stage& stage) -> View* { return new ResponseView(stage); }},
         {"events", "Events", "Moments worth a flag", [](Stage& stage) -> View* { return new EventsView(stage); }},
         {"notes", "Notes", "Notes on frames and moments", [](Stage& stage) -> View* { return new NotesView(stage); }},
         {"playback", "Playback", "Replay of a log", [](Stage& stage) -> View* { return new PlaybackView(stage); },

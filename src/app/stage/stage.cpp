@@ -7,6 +7,7 @@
 #include "app/stage/bus_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/rule_desk.h"
+#include "app/stage/timing_desk.h"
 
 namespace wavetrope::app {
 
@@ -22,6 +23,7 @@ Stage::Stage(RunDocument& document)
       notes_(std::make_unique<NoteDesk>(*this)),
       rules_(std::make_unique<RuleDesk>(*this)),
       buses_(std::make_unique<BusDesk>(*this)),
+      timing_(std::make_unique<TimingDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -45,6 +47,7 @@ NoteDesk& Stage::notes() { return *notes_; }
 RuleDesk& Stage::rules() { return *rules_; }
 
 BusDesk& Stage::buses() { return *buses_; }
+TimingDesk& Stage::timing() { return *timing_; }
 
 BusMark Stage::mark(unsigned bus) const { return buses_->mark(bus); }
 

@@ -21,10 +21,11 @@ class Desk;
 class NoteDesk;
 class RuleDesk;
 class BusDesk;
+class TimingDesk;
 
 /// What the inspector explains.
 struct Selection {
-    enum class Kind { none, message, signal, node, event, interface, condition, recording } kind = Kind::none;
+    enum class Kind { none, message, signal, node, event, interface, condition, recording, response } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
     int signal = -1;            ///< Index in the message, for a signal.
@@ -57,6 +58,8 @@ public:
     [[nodiscard]] RuleDesk& rules();
     /// The buses of this window's rig, as they shall be.
     [[nodiscard]] BusDesk& buses();
+    /// Response times, with the jitter and deadlines of this window's rig.
+    [[nodiscard]] TimingDesk& timing();
 
     [[nodiscard]] RunDocument& document() { return document_; }
     /// By which letter and hue a bus is known in this window.
@@ -146,6 +149,7 @@ private:
     std::unique_ptr<NoteDesk> notes_;
     std::unique_ptr<RuleDesk> rules_;
     std::unique_ptr<BusDesk> buses_;
+    std::unique_ptr<TimingDesk> timing_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;
