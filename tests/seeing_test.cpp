@@ -113,13 +113,15 @@ private Q_SLOTS:
         window->stage().rest();
         const int row = rowOf(*view, "BladeState");
         view->choose(static_cast<std::size_t>(row));
-        QTest::mouseDClick(
-            rows, Qt::LeftButton, {}, rows->mapFrom(view, view->cellAt(static_cast<std::size_t>(row), true)) - QPoint(200, 0));
+        const auto worstAtCursor = [&] {
+            QTest::mouseDClick(
+                rows, Qt::LeftButton, {}, rows->mapFrom(view, view->cellAt(static_cast<std::size_t>(row), true)) - QPoint(200, 0));
+            return window->stage().snapshot().frame(window->stage().cursorRow()).id.value == 0x181U;
+        };
+        QTRY_VERIFY(worstAtCursor());       // what the views look at is a beat behind what is measured
         const auto measured = window->document().session()->responses(1);
         QVERIFY(std::any_of(measured.begin(), measured.end(),
             [&](const bus::MeasuredResponse& one) { return one.id.value == 0x181 && one.count > 3 && one.longest > Time(400'000); }));
-        const can::FrameView frame = window->stage().snapshot().frame(window->stage().cursorRow());
-        QCOMPARE(frame.id.value, 0x181U);
         window->closeWithoutAsking();
     }
 
