@@ -595,9 +595,23 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     selectMessage(axis, "BladeState", 0);
     QTest::qWait(300);
     good = photographer.take(*lap, QStringLiteral("analyse") + suffix) && good;
+    // The chatter of second 47 between two marks.
+    axis.setWindow(axis.timeOf(44), axis.timeOf(50));
+    axis.setCursor(axis.timeOf(47.35));
+    axis.setMarks({axis.timeOf(46.9), axis.timeOf(48.1)});
     for (Pane* pane : lap->currentPage()->panes())
-        if (pane->count() == 2)
+        if (pane->count() == 3)
             pane->setCurrent(1);
+    QTest::qWait(300);
+    if (auto* lanes = lap->currentPage()->find<LanesView>(); lanes != nullptr && !lanes->lanes().empty()) {
+        TimePlot* plot = lanes->lanes().front()->plot();
+        QTest::mouseMove(plot, QPoint(static_cast<int>(plot->xAxis->coordToPixel(45.24)), plot->axisRect()->center().y()));
+    }
+    good = photographer.take(*lap, QStringLiteral("measure") + suffix) && good;
+    axis.setMarks({});
+    for (Pane* pane : lap->currentPage()->panes())
+        if (pane->count() == 3)
+            pane->setCurrent(2);
     axis.setWindow(axis.wholeFrom(), axis.wholeTo());
     lap->showPage(QStringLiteral("Watch"));
     if (auto* stream = lap->currentPage()->find<StreamView>()) {

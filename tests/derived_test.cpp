@@ -406,6 +406,29 @@ private Q_SLOTS:
         }
     }
 
+    // A stretch alone gives what the whole does, from rows that are found and not passed.
+    void stretchesAreMeasuredByThemselves()
+    {
+        std::mt19937 random(67);
+        for (const bool disorder : {false, true}) {
+            trace::Trace trace;
+            fill(trace, random, 100'000, disorder);
+            const auto catalog = madeCatalog();
+            const trace::Snapshot snapshot = trace.snapshot();
+            for (int round = 0; round < 60; ++round) {
+                const auto ref = catalog->findSignal(inputNames[random() % inputNames.size()]);
+                const Time from = start + std::chrono::milliseconds(static_cast<std::int64_t>(random() % 800'000) - 10'000);
+                const Time to = from + std::chrono::milliseconds(random() % (round % 2 == 0 ? 100 : 100'000));
+                const IntervalMeasures whole = measured(samplesOf(snapshot, *catalog, *ref), from, to);
+                const IntervalMeasures part = measured(samplesBetween(snapshot, *catalog, *ref, from, to), from, to);
+                QCOMPARE(part.samples, whole.samples);
+                QVERIFY(part.mean == whole.mean && part.deviation == whole.deviation && part.integral == whole.integral
+                        && part.atFrom == whole.atFrom && part.atTo == whole.atTo);
+                QCOMPARE(part.changes, whole.changes);
+            }
+        }
+    }
+
     void smallDeviationsBesideLargeMeansAndHugeNumbersAreKept()
     {
         IntervalMeter meter(start, start + std::chrono::seconds(4));

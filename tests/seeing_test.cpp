@@ -1,10 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Response times in the window: rows, verdict, deadlines by hand, undone, kept with the rig, and the way to the worst measured.
+// Measured in the window: response times with deadlines by hand, undone, kept with the rig; marks and the table between them;
+// boxes, widths and former windows.
 #include <QApplication>
+#include <QClipboard>
 #include <QTemporaryDir>
 #include <QTest>
 
+#include "app/between/between_view.h"
 #include "app/inspector/inspector_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/response/response_view.h"
 #include "app/shell/main_window.h"
 #include "app/stage/timing_desk.h"
@@ -138,6 +142,146 @@ private Q_SLOTS:
         bus->setCurrentIndex(3);
         QVERIFY(view->count() >= 3 && view->rowText(0).contains(QStringLiteral("IceProfile")));
         QCOMPARE(QString::fromStdString(view->save()["bus"].get<std::string>()), QStringLiteral("Scanner"));
+        window->closeWithoutAsking();
+    }
+
+    void marksAndTheTableBetweenThem()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
+        window->showPage(QStringLiteral("Analyse"));
+        Stage& stage = window->stage();
+        auto* lanes = window->currentPage()->find<LanesView>();
+        for (Pane* pane : window->currentPage()->panes())
+            if (pane->count() == 3)
+                pane->setCurrent(1);
+        auto* table = window->currentPage()->find<BetweenView>();
+        QVERIFY(table != nullptr && table->isVisible());
+        QCOMPARE(table->count(), std::size_t{0});
+        stage.setWindow(stage.timeOf(44), stage.timeOf(50));
+        stage.setCursor(stage.timeOf(47));
+        TimePlot* plot = lanes->lanes()[0]->plot();
+        QTRY_VERIFY(lanes->lanes()[0]->complete() && std::abs(plot->xAxis->range().lower - 44) < 1e-6);
+        const auto at = [&](double seconds) {
+            return QPoint(static_cast<int>(std::lround(plot->xAxis->coordToPixel(seconds))), plot->axisRect()->center().y());
+        };
+        // Marks by key at the pointer, whose value stands beside it.
+        const auto hovers = [&](const QPoint& point) {
+            QTest::mouseMove(plot, point + QPoint(3, 0));
+            QTest::mouseMove(plot, point);
+            return !plot->readout().isEmpty();
+        };
+        QTRY_VERIFY(hovers(at(46.9)));
+        QCOMPARE(plot->readout().size(), qsizetype{2});
+        QVERIFY2(plot->readout()[0].startsWith(QStringLiteral("BladeDepth\t")), qPrintable(plot->readout()[0]));
+        plot->setFocus();
+        QTest::keyClick(plot, Qt::Key_A);
+        QVERIFY(stage.marks().a && std::abs(stage.seconds(*stage.marks().a) - 46.9) < 0.02);
+        QTRY_VERIFY(hovers(at(48.1)));
+        QTest::keyClick(plot, Qt::Key_B);
+        QVERIFY(stage.marks().both());
+        QTRY_VERIFY(table->settled() && table->count() == 4);
+        // Exact over the samples: what all of them give.
+        const auto compare = [&] {
+            const trace::Snapshot& snapshot = stage.snapshot();
+            for (std::size_t i = 0; i < 4; ++i) {
+                const auto ref = signalOf(stage.catalog(), stage.curves()[i]);
+                const measure::IntervalMeasures all = measure::measured(measure::samplesOf(snapshot, stage.catalog(), *ref),
+                    std::min(*stage.marks().a, *stage.marks().b), std::max(*stage.marks().a, *stage.marks().b));
+                const QStringList row = table->rowText(i).split('\t');
+                QCOMPARE(row[5], QString::number(all.samples));
+                QVERIFY2(std::abs(row[8].toDouble() - *all.mean) < 2e-2, qPrintable(table->rowText(i)));
+                QVERIFY(std::abs(row[6].toDouble() - all.smallest) < 1e-2 && std::abs(row[7].toDouble() - all.largest) < 1e-2);
+            }
+        };
+        compare();
+        // A mark is dragged, past the other one too; the table follows.
+        const Time before = *stage.marks().a;
+        QTest::mousePress(plot, Qt::LeftButton, {}, at(stage.seconds(before)));
+        QTest::mouseMove(plot, at(49));
+        QTest::mouseRelease(plot, Qt::LeftButton, {}, at(49));
+        QVERIFY(*stage.marks().a > *stage.marks().b);
+        QVERIFY(std::abs(stage.seconds(stage.cursor()) - 47) < 1e-6);       // the cursor stayed
+        QTRY_VERIFY(table->settled());
+        compare();
+        // All rows with their heads.
+        window->findChild<QToolButton*>(QStringLiteral("copyBetween"))->click();
+        QCOMPARE(QApplication::clipboard()->text().count('\n'), qsizetype{4});
+        QVERIFY(QApplication::clipboard()->text().startsWith(QStringLiteral("curve\tat A\tat B\t")));
+        // To places of the chosen curve.
+        table->setFocus();
+        Selection selection;
+        const auto ref = signalOf(stage.catalog(), stage.curves()[0]);
+        selection.kind = Selection::Kind::signal;
+        selection.bus = ref->message->bus;
+        selection.id = ref->message->message->id;
+        selection.signal = static_cast<int>(ref->index);
+        stage.select(selection);
+        const measure::SignalSeries& series = *lanes->lanes()[0]->curves()[0].series;
+        const auto valueAt = [&](Time time) { return *series.at(stage.seconds(time)); };
+        for (const auto& [key, rises] : {std::pair(Qt::Key_R, true), std::pair(Qt::Key_F, false)}) {
+            const Time from = stage.cursor();
+            QTest::keyClick(lanes, key);
+            QVERIFY(stage.cursor() > from);
+            QCOMPARE(valueAt(stage.cursor()) > valueAt(stage.cursor() - Time(1000)), rises);
+            QTest::keyClick(lanes, key, Qt::ShiftModifier);
+            QVERIFY(stage.cursor() < from + std::chrono::seconds(1));
+        }
+        QTest::keyClick(lanes, Qt::Key_L);
+        const measure::IntervalMeasures all = measure::measured(
+            measure::samplesOf(stage.snapshot(), stage.catalog(), *ref), *stage.marks().b, *stage.marks().a);
+        QCOMPARE(valueAt(stage.cursor()), all.largest);
+        QTest::keyClick(lanes, Qt::Key_S);
+        QCOMPARE(valueAt(stage.cursor()), all.smallest);
+        // Taken away; pulled in from the edge.
+        plot->setFocus();
+        QTest::keyClick(plot, Qt::Key_A, Qt::ShiftModifier);
+        QVERIFY(!stage.marks().a && stage.marks().b);
+        QTRY_COMPARE(table->count(), std::size_t{0});
+        const QPoint edge(plot->axisRect()->left() + 1, plot->axisRect()->center().y());
+        QTest::mousePress(plot, Qt::LeftButton, {}, edge);
+        QTest::mouseMove(plot, at(45));
+        QTest::mouseRelease(plot, Qt::LeftButton, {}, at(45));
+        QVERIFY(stage.marks().a && std::abs(stage.seconds(*stage.marks().a) - 45) < 0.02);
+        window->closeWithoutAsking();
+    }
+
+    void boxesWidthsAndFormerWindows()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
+        window->showPage(QStringLiteral("Analyse"));
+        Stage& stage = window->stage();
+        auto* lanes = window->currentPage()->find<LanesView>();
+        TimePlot* plot = lanes->lanes()[0]->plot();
+        stage.setCursor(stage.timeOf(30));
+        const auto window0 = std::pair(stage.windowFrom(), stage.windowTo());
+        QTRY_VERIFY(std::abs(plot->xAxis->range().upper - stage.seconds(window0.second)) < 1e-6);
+        const auto at = [&](double seconds) {
+            return QPoint(static_cast<int>(std::lround(plot->xAxis->coordToPixel(seconds))), plot->axisRect()->center().y());
+        };
+        const QPoint to = at(60);
+        QTest::mousePress(plot, Qt::LeftButton, Qt::ControlModifier, at(20));
+        QTest::mouseMove(plot, to);
+        QTest::mouseRelease(plot, Qt::LeftButton, Qt::ControlModifier, to);
+        QVERIFY(std::abs(stage.seconds(stage.windowFrom()) - 20) < 0.5 && std::abs(stage.seconds(stage.windowTo()) - 60) < 0.5);
+        QCOMPARE(stage.cursor(), stage.timeOf(30));
+        const auto boxed = std::pair(stage.windowFrom(), stage.windowTo());
+        window->findChild<QToolButton*>(QStringLiteral("wide10"))->click();
+        QCOMPARE(stage.windowTo() - stage.windowFrom(), Time(std::chrono::seconds(10)));
+        QCOMPARE(stage.windowFrom(), stage.timeOf(25));
+        const auto back = [&](bool is) { QTest::keyClick(lanes, is ? Qt::Key_Left : Qt::Key_Right, Qt::AltModifier); };
+        back(true);
+        QCOMPARE(std::pair(stage.windowFrom(), stage.windowTo()), boxed);
+        back(true);
+        QCOMPARE(std::pair(stage.windowFrom(), stage.windowTo()), window0);
+        back(false);
+        back(false);
+        QCOMPARE(stage.windowFrom(), stage.timeOf(25));
+        QTest::keyClick(lanes, Qt::Key_0);
+        QCOMPARE(std::pair(stage.windowFrom(), stage.windowTo()), std::pair(stage.wholeFrom(), stage.wholeTo()));
+        QTest::keyClick(lanes, Qt::Key_Home);
+        QCOMPARE(stage.cursor(), stage.wholeFrom());
         window->closeWithoutAsking();
     }
 

@@ -38,6 +38,7 @@ void IntervalMeter::add(Time time, double value)
             out_.first = out_.smallest = out_.largest = value;
         }
         ++out_.samples;
+        out_.changes += holds_ && value_ != value ? 1 : 0;
         out_.lastAt = time;
         out_.last = value;
         out_.smallest = std::min(out_.smallest, value);

@@ -20,6 +20,7 @@ struct IntervalMeasures {
     std::optional<double> mean, rms, deviation, integral;   ///< The integral in unit times seconds.
     std::optional<double> slope;            ///< Per second; none where first and last have one stamp.
     std::optional<double> atFrom, atTo;     ///< What holds there.
+    std::uint64_t changes = 0;              ///< Samples in it whose value is another than what held up to them.
 };
 
 /// Takes samples in the order of time.

@@ -5,6 +5,7 @@
 #include <limits>
 #include <map>
 #include <numeric>
+#include <optional>
 
 #include "formula/evaluator.h"
 #include "measure/coverage.h"
@@ -61,6 +62,58 @@ Samples samplesOf(
             return goes;
         });
     }
+    orderByRow(out);
+    return out;
+}
+
+Samples samplesBetween(const trace::Snapshot& snapshot, const database::Catalog& catalog, const database::SignalRef& signal, Time from,
+    Time to, const GoesOn& goesOn)
+{
+    if (!snapshot.valid() || !snapshot.trace().monotone())
+        return samplesOf(snapshot, catalog, signal, goesOn);
+    // The first row that is not in front of the stretch.
+    trace::Row first = 0;
+    for (trace::Row end = snapshot.rows(); first < end;) {
+        const trace::Row middle = first + (end - first) / 2;
+        if (snapshot.time(middle) < from)
+            first = middle + 1;
+        else
+            end = middle;
+    }
+    Samples out;
+    const database::MessagePlan& plan = signal.message->plan;
+    const auto keep = [&](trace::Row row, const can::FrameView& frame) {
+        database::Decoded decoded;
+        if (!plan.decodeOne(frame, signal.index, decoded))
+            return false;
+        out.rows.push_back(row);
+        out.times.push_back(frame.time);
+        out.values.push_back(decoded.value);
+        return true;
+    };
+    bool goes = true;
+    std::optional<trace::Row> holding;      // the newest in front of the stretch, of whatever identifier
+    for (const trace::IdentifierIndex identifier : identifiersOf(snapshot.trace(), *signal.message)) {
+        const trace::TraceKey& key = snapshot.trace().key(identifier);
+        if (catalog.find(key.bus, key.id) != signal.message)
+            continue;
+        snapshot.eachBack(identifier, first, [&](trace::Row row, const can::FrameView& frame) {
+            database::Decoded decoded;
+            if (!plan.decodeOne(frame, signal.index, decoded))
+                return true;
+            holding = std::max(holding.value_or(row), row);
+            return false;
+        });
+        snapshot.eachOf(identifier, first, [&](trace::Row row, const can::FrameView& frame) {
+            if (frame.time > to)
+                return false;
+            if (keep(row, frame))
+                goes = goes && (out.size() % asked != 0 || !goesOn || goesOn());
+            return goes;
+        });
+    }
+    if (holding)
+        keep(*holding, snapshot.frame(*holding));
     orderByRow(out);
     return out;
 }

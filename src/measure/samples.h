@@ -26,6 +26,10 @@ using GoesOn = std::function<bool()>;
 /// The frames of a snapshot that carry a signal, in the order of the trace.
 [[nodiscard]] Samples samplesOf(
     const trace::Snapshot& snapshot, const database::Catalog& catalog, const database::SignalRef& signal, const GoesOn& goesOn = {});
+/// The same of a stretch of time alone: those in it, both ends included, and in front of them the one that holds at its beginning. Where
+/// stamps go back, all of them.
+[[nodiscard]] Samples samplesBetween(const trace::Snapshot& snapshot, const database::Catalog& catalog, const database::SignalRef& signal,
+    Time from, Time to, const GoesOn& goesOn = {});
 /// The samples of a derived signal of the catalog, in blocks: one wherever one of its inputs has one, in the order of the trace, from where
 /// all that it looks at has a value. None where it has a problem.
 [[nodiscard]] Samples derivedSamples(

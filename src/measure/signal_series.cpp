@@ -78,6 +78,42 @@ double SignalSeries::silentAfter() const
     return hold > 0 ? 3 * hold : std::numeric_limits<double>::infinity();
 }
 
+std::optional<double> SignalSeries::next(Place place, double seconds, bool back, double from, double to) const
+{
+    if (place == Place::smallest || place == Place::largest) {
+        const std::size_t first = lowerBound(from);
+        const auto last = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), to) - times_.begin());
+        if (first >= last)
+            return std::nullopt;
+        const auto begin = values_.begin() + static_cast<std::ptrdiff_t>(first);
+        const auto end = values_.begin() + static_cast<std::ptrdiff_t>(last);
+        const auto found = place == Place::smallest ? std::min_element(begin, end) : std::max_element(begin, end);
+        return times_[static_cast<std::size_t>(found - values_.begin())];
+    }
+    const double silent = silentAfter();
+    const auto is = [&](std::size_t i) {
+        switch (place) {
+        case Place::change: return values_[i] != values_[i - 1];
+        case Place::rise: return values_[i] > values_[i - 1];
+        case Place::fall: return values_[i] < values_[i - 1];
+        default: return times_[i] - times_[i - 1] > silent;
+        }
+    };
+    const auto momentOf = [&](std::size_t i) { return place == Place::gap ? times_[i - 1] : times_[i]; };
+    if (!back) {
+        std::size_t i = std::max<std::size_t>(
+            1, static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), seconds) - times_.begin()));
+        for (; i < times_.size(); ++i)
+            if (is(i) && momentOf(i) > seconds)
+                return momentOf(i);
+        return std::nullopt;
+    }
+    for (std::size_t i = std::min(times_.size(), lowerBound(seconds) + 1); i > 1; --i)
+        if (is(i - 1) && momentOf(i - 1) < seconds)
+            return momentOf(i - 1);
+    return std::nullopt;
+}
+
 double SignalSeries::period() const
 {
     const database::Message& message = *signal_.message->message;

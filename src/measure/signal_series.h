@@ -34,6 +34,11 @@ public:
     /// Smallest and largest value in [first, last).
     [[nodiscard]] RangeSummary over(std::size_t first, std::size_t last) const { return levels_.over(values_, first, last); }
 
+    /// What one may want to see of a curve.
+    enum class Place : std::uint8_t { change, rise, fall, smallest, largest, gap };
+    /// Seconds of the next such place behind a moment, or with `back` of the one before it. Smallest and largest are those of [from, to],
+    /// the first that is so. A gap is where nothing came for more than three periods: the value before it. Empty where there is none.
+    [[nodiscard]] std::optional<double> next(Place place, double seconds, bool back, double from, double to) const;
     /// Seconds between two values: what the database promises, else the usual distance; 0 where there are too few.
     [[nodiscard]] double period() const;
     /// Points to draw [from, to] in about `columns` columns, as steps: a value holds until the next one. All values where

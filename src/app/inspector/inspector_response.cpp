@@ -16,7 +16,7 @@ namespace {
 constexpr std::size_t worstFramesShown = 16;
 
 double sideRoom() { return Theme::get().px(14); }
-QString milliseconds(double value) { return QString::number(value, 'f', 2) + QStringLiteral(" ms"); }
+QString inMilliseconds(double value) { return QString::number(value, 'f', 2) + QStringLiteral(" ms"); }
 
 }  // namespace
 
@@ -44,17 +44,17 @@ void Inspector::paintResponse(QPainter& painter)
     section(painter, y, row.answer.meets ? tr("Meets its deadline") : tr("May miss its deadline"));
     if (!row.answer.meets)
         paintWarning(painter, QPointF(width() - sideRoom() - theme.px(6), y - theme.px(12)), theme.px(11));
-    const QString wanted = row.ownDeadline ? tr("wanted after %1, as set by hand.").arg(milliseconds(row.deadline()))
-                                           : tr("wanted after %1, its period.").arg(milliseconds(row.deadline()));
+    const QString wanted = row.ownDeadline ? tr("wanted after %1, as set by hand.").arg(inMilliseconds(row.deadline()))
+                                           : tr("wanted after %1, its period.").arg(inMilliseconds(row.deadline()));
     passage(painter, y, QString(),
-        row.answer.milliseconds ? tr("In the worst case it has passed after %1; %2").arg(milliseconds(*row.answer.milliseconds), wanted)
+        row.answer.milliseconds ? tr("In the worst case it has passed after %1; %2").arg(inMilliseconds(*row.answer.milliseconds), wanted)
         : row.answer.unfinished ? tr("With it the bus is so nearly full that the worst case lies too far ahead to be found; %1").arg(wanted)
                                 : tr("It and what goes before it ask for more than the whole bus: there is no bound; %1").arg(wanted),
         false);
     if (row.measured)
         passage(painter, y, QString(),
             tr("The worst of %1 measured took %2.")
-                .arg(countText(row.measured->count), milliseconds(static_cast<double>(row.measured->longest.count()) / 1e6)),
+                .arg(countText(row.measured->count), inMilliseconds(static_cast<double>(row.measured->longest.count()) / 1e6)),
             false);
     else
         passage(
@@ -91,7 +91,7 @@ void Inspector::paintResponse(QPainter& painter)
         }
         paintText(painter, QRectF(width() - sideRoom() - theme.px(36), y, theme.px(36), line), QString::number(to - from, 'f', 2),
             theme.mono(9.8), theme.ink2, Qt::AlignRight | Qt::AlignVCenter);
-        lines_ << name + QStringLiteral(": ") + milliseconds(to - from);
+        lines_ << name + QStringLiteral(": ") + inMilliseconds(to - from);
         y += line;
     };
     if (jitter > 0)

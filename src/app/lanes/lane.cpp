@@ -87,7 +87,20 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last)
     layout->addWidget(head_);
     layout->addWidget(plot_, 1);
     plot_->setAcceptDrops(false);
-    plot_->setToolTip(tr("Click: cursor here. Wheel: zoom. Shift and wheel: move. Double click beside it: fit the scale"));
+    // What the pointer is on, exact: the value that holds there.
+    plot_->setReadout([this](double seconds) {
+        QStringList lines;
+        for (const Curve& curve : curves_)
+            if (const auto value = curve.series->at(seconds)) {
+                bool fits = false;
+                const database::Signal& signal = curve.ref.signal();
+                const auto bits = database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits);
+                lines << QString::fromStdString(signal.name) + QLatin1Char('\t') + readingText(signal, bits, *value);
+            }
+        return lines;
+    });
+    plot_->setAccessibleDescription(
+        tr("Click: cursor here. A, B: a mark at the pointer. Wheel: zoom. Shift and wheel: move. Ctrl and drag: zoom into a box."));
     plot_->setContextMenuPolicy(Qt::NoContextMenu);
     for (const QString& path : paths) {
         const auto ref = signalOf(view.stage().catalog(), path);

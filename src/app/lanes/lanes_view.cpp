@@ -9,9 +9,11 @@
 #include <QMimeData>
 #include <QPainter>
 #include <QScrollArea>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <array>
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
@@ -88,9 +90,28 @@ LanesView::LanesView(Stage& stage)
 QWidget* LanesView::tools()
 {
     if (window_ == nullptr) {
+        tools_ = new QWidget;
         window_ = new QLabel;
-        tools_ = window_;
+        auto* bar = new QHBoxLayout(tools_);
+        bar->setContentsMargins(0, 0, 0, 0);
+        bar->setSpacing(4);
         Theme::writeInBody(window_);
+        bar->addWidget(window_);
+        bar->addStretch(1);
+        auto* wide = new QLabel(tr("as wide as"));
+        Theme::writeInBody(wide);
+        bar->addWidget(wide);
+        for (const auto& [words, span] : {std::pair<QString, Time>{tr("1 s"), std::chrono::seconds(1)},
+                 {tr("10 s"), std::chrono::seconds(10)}, {tr("1 min"), std::chrono::minutes(1)}}) {
+            auto* button = new QToolButton;
+            button->setText(words);
+            button->setObjectName(QStringLiteral("wide%1").arg(std::chrono::duration_cast<std::chrono::seconds>(span).count()));
+            button->setAutoRaise(true);
+            button->setFocusPolicy(Qt::NoFocus);
+            button->setToolTip(tr("Show %1 about the cursor; Alt+Left goes back").arg(words));
+            connect(button, &QToolButton::clicked, this, [this, span = span] { stage().setWidth(span); });
+            bar->addWidget(button);
+        }
     }
     return tools_;
 }
@@ -171,13 +192,62 @@ void LanesView::rebuild()
     lanes_.clear();
     for (std::size_t i = 0; i < arrangement_.size(); ++i) {
         lanes_.push_back(new Lane(*this, arrangement_[i], false));
+        lanes_.back()->plot()->setPennants(i == 0);
         column_->addWidget(lanes_.back(), 1);
         lanes_.back()->show();
     }
     axis_->setVisible(!lanes_.empty());
     scroll_->setVisible(!lanes_.empty());
+    tellCurves();
     refresh();
     update();
+}
+
+// Those of the lanes in sight are measured.
+void LanesView::tellCurves()
+{
+    if (!isVisible())
+        return;
+    std::vector<QString> paths;
+    for (const auto& lane : arrangement_)
+        paths.insert(paths.end(), lane.begin(), lane.end());
+    stage().setCurves(std::move(paths));
+}
+
+void LanesView::showEvent(QShowEvent* event)
+{
+    View::showEvent(event);
+    tellCurves();
+}
+
+const Curve* LanesView::chosenCurve() const
+{
+    const Selection& selection = stage().selection();
+    const Curve* first = nullptr;
+    for (const Lane* lane : lanes_)
+        for (const Curve& curve : lane->curves()) {
+            first = first == nullptr ? &curve : first;
+            if (selection.kind == Selection::Kind::signal && selection.bus == curve.ref.message->bus
+                && selection.id == curve.ref.message->message->id && selection.signal == static_cast<int>(curve.ref.index))
+                return &curve;
+        }
+    return first;
+}
+
+// The moment of the next one from the cursor on, or of the one before; smallest and largest are those of A to B, else of the window.
+void LanesView::goTo(measure::SignalSeries::Place what, bool back)
+{
+    const Curve* curve = chosenCurve();
+    if (curve == nullptr)
+        return;
+    const Marks& marks = stage().marks();
+    const Time from = marks.both() ? std::min(*marks.a, *marks.b) : stage().windowFrom();
+    const Time to = marks.both() ? std::max(*marks.a, *marks.b) : stage().windowTo();
+    const auto at = curve->series->next(what, stage().seconds(stage().cursor()), back, stage().seconds(from), stage().seconds(to));
+    if (at)
+        stage().setCursor(stage().timeOf(*at));
+    else
+        Q_EMIT stage().told(tr("%1: none here").arg(QString::fromStdString(curve->ref.signal().name)));
 }
 
 // All heads and scales are as wide as the widest needs, so that the plots lie under each other.
@@ -237,10 +307,27 @@ void LanesView::keyPressEvent(QKeyEvent* event)
     else if (event->matches(QKeySequence::Redo))
         undo_.redo();
     else if (event->key() == Qt::Key_Left || event->key() == Qt::Key_Right) {
+        if ((event->modifiers() & Qt::AltModifier) != 0) {
+            if (!stage().formerWindow(event->key() == Qt::Key_Left))
+                Q_EMIT stage().told(event->key() == Qt::Key_Left ? tr("There is no former window") : tr("There is no later window"));
+            return;
+        }
         const Time step = (stage().windowTo() - stage().windowFrom()) / 100;
         stage().setCursor(stage().cursor() + (event->key() == Qt::Key_Left ? -step : step));
     } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
         stage().zoom(event->key() == Qt::Key_Plus ? 0.8 : 1.25, stage().cursor());
+    } else if (event->key() == Qt::Key_0) {
+        stage().setWindow(stage().wholeFrom(), stage().wholeTo());
+    } else if (event->key() == Qt::Key_Home || event->key() == Qt::Key_End) {
+        stage().setCursor(event->key() == Qt::Key_Home ? stage().wholeFrom() : stage().newest());
+    } else if ((event->modifiers() & ~Qt::ShiftModifier) == 0) {
+        using Place = measure::SignalSeries::Place;
+        static constexpr std::array<std::pair<Qt::Key, Place>, 6> keys = {{{Qt::Key_C, Place::change}, {Qt::Key_R, Place::rise},
+            {Qt::Key_F, Place::fall}, {Qt::Key_L, Place::largest}, {Qt::Key_S, Place::smallest}, {Qt::Key_G, Place::gap}}};
+        for (const auto& [key, place] : keys)
+            if (event->key() == key)
+                return goTo(place, (event->modifiers() & Qt::ShiftModifier) != 0);
+        View::keyPressEvent(event);
     } else {
         View::keyPressEvent(event);
     }

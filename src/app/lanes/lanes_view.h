@@ -101,9 +101,13 @@ protected:
     void dropEvent(QDropEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void showEvent(QShowEvent* event) override;
 
 private:
     friend class Lane;
+    void tellCurves();
+    [[nodiscard]] const Curve* chosenCurve() const;
+    void goTo(measure::SignalSeries::Place what, bool back);
     void change(const Arrangement& next, const QString& what);
     void rebuild();
     void refresh();

@@ -21,7 +21,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr double nameAt = 30, wordsAt = 150, wordsEnd = 406, behindWords = 178;    // the columns from there to the strip
+constexpr double conditionNameAt = 30, wordsAt = 150, wordsEnd = 406, behindWords = 178;    // the columns from there to the strip
 constexpr double usualStrip = 180, mostForWords = 240;
 
 // How close one came that was never true: the values seen, and the gap to its limit.
@@ -75,7 +75,7 @@ void ConditionRows::layColumns()
 {
     const double wide = viewport()->width() / std::max(0.1, Theme::get().scale());
     more_ = std::floor(std::clamp((wide - wordsEnd - behindWords - usualStrip) * 0.4, 0.0, mostForWords));
-    setHeads({{nameAt, tr("condition")}, {wordsAt, tr("true when")}, {nowAt(), tr("now")}, {metAt(), tr("met"), metAt() + 40},
+    setHeads({{conditionNameAt, tr("condition")}, {wordsAt, tr("true when")}, {nowAt(), tr("now")}, {metAt(), tr("met"), metAt() + 40},
                  {lastAt(), tr("last"), lastAt() + 66, true}, {stripAt(), tr("over the run")}},
         wordsEnd + behindWords + 100);
 }
@@ -150,8 +150,9 @@ void ConditionRows::edit(std::size_t index, Part part)
     const bool fresh = index == rows_.size();
     const QString name = fresh ? newName_ : rows_[index].name, words = fresh ? newWords_ : rows_[index].words;
     if (part == Part::name) {
-        field_->open(QRect(theme.px(nameAt) - horizontalScrollBar()->value(), y, theme.px(wordsAt - nameAt - 30), pitch() - 2), 100, name,
-            tr("a name"), [=, this](const QString& typed) -> Expected<void> {
+        field_->open(
+            QRect(theme.px(conditionNameAt) - horizontalScrollBar()->value(), y, theme.px(wordsAt - conditionNameAt - 30), pitch() - 2),
+            100, name, tr("a name"), [=, this](const QString& typed) -> Expected<void> {
                 if (!fresh)
                     return stage_.rules().setCondition(index, typed, words);
                 if (typed.trimmed().isEmpty())
@@ -213,7 +214,7 @@ void ConditionRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     if (static_cast<std::int64_t>(index) == current())
         painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
     if (index >= rows_.size()) {
-        paintText(painter, at(nameAt, wordsAt - 6), newName_, theme.bodyStrong(), theme.ink3);
+        paintText(painter, at(conditionNameAt, wordsAt - 6), newName_, theme.bodyStrong(), theme.ink3);
         paintText(painter, at(wordsAt, nowAt() - 8), newWords_, theme.mono(), theme.ink3);
         return;
     }
@@ -228,7 +229,7 @@ void ConditionRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     } else {
         painter.drawLine(QPointF(x, low), QPointF(x + theme.px(12), low));
     }
-    paintText(painter, at(nameAt, wordsAt - 6), row.name, theme.bodyStrong(), row.known ? theme.ink : theme.ink3);
+    paintText(painter, at(conditionNameAt, wordsAt - 6), row.name, theme.bodyStrong(), row.known ? theme.ink : theme.ink3);
     if (!row.isArmed) {
         const double wide = std::min<double>(
             QFontMetricsF(theme.mono()).horizontalAdvance(row.words) + theme.px(6), theme.px(nowAt() - wordsAt - 4));

@@ -24,7 +24,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr double deadlineAt = 0.8;      // of the bar's room
-constexpr unsigned beatsBetween = 10;   // looks at what was measured
+constexpr unsigned beatsBetweenMeasured = 10;   // looks at what was measured
 constexpr int leastBar = 90;
 
 // Milliseconds as they are written into cells.
@@ -315,7 +315,7 @@ ResponseView::ResponseView(Stage& stage)
     connect(&stage, &Stage::becameReady, this, &ResponseView::rebuild);
     connect(&stage, &Stage::beat, this, [this] {
         // What is measured grows slowly.
-        if (isVisible() && ++beats_ % beatsBetween == 0)
+        if (isVisible() && ++beats_ % beatsBetweenMeasured == 0)
             rows_->viewport()->update();
     });
     connect(&Theme::get(), &Theme::changed, this, &ResponseView::rebuild);

@@ -49,6 +49,7 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     connect(&stage, &Stage::beat, this, &Timeline::update);
     connect(&stage, &Stage::axisChanged, this, [this] { QWidget::update(); });
+    connect(&stage, &Stage::marksChanged, this, [this] { QWidget::update(); });
     connect(&stage, &Stage::selectionChanged, this, [this] { QWidget::update(); });
     connect(&Theme::get(), &Theme::changed, this, [this] {
         forgetStill();
@@ -230,6 +231,9 @@ void Timeline::paintEvent(QPaintEvent*)
         painter.drawEllipse(QPointF(xOf(selection.event.time), theme.px(8)), theme.px(6.5), theme.px(6.5));
         painter.setRenderHint(QPainter::Antialiasing, false);
     }
+    for (const auto& mark : {stage_.marks().a, stage_.marks().b})
+        if (mark)
+            painter.fillRect(QRectF(xOf(*mark) - 0.5, top - 2, 1, bottom - top + 2), theme.ink);
     const double cursor = xOf(stage_.cursor());
     painter.fillRect(QRectF(cursor - 1, theme.px(3), 2, bottom - theme.px(1)), theme.accent);
     if (hasFocus()) {

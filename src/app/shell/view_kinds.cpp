@@ -2,6 +2,7 @@
 #include "app/shell/view_kinds.h"
 
 #include "app/begin/begin_view.h"
+#include "app/between/between_view.h"
 #include "app/buses/buses_view.h"
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
@@ -27,6 +28,8 @@ const std::vector<ViewKind>& viewKinds()
         {"roster", "Roster", "The newest frame of each identifier", [](Stage& stage) -> View* { return new RosterView(stage); }},
         {"stream", "Stream", "Frames in order", [](Stage& stage) -> View* { return new StreamView(stage); }},
         {"lanes", "Lanes", "Signals over time", [](Stage& stage) -> View* { return new LanesView(stage); }},
+        {"between", "From A to B", "What the curves do between two marks, exact over their samples",
+            [](Stage& stage) -> View* { return new BetweenView(stage); }},
         {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
         {"response", "Response times", "How long messages may take in the worst case, against their deadlines",
             [](Stage& stage) -> View* { return new ResponseView(stage); }},

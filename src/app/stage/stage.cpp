@@ -159,8 +159,53 @@ void Stage::place(Time time, trace::Row row)
     Q_EMIT axisChanged();
 }
 
+void Stage::rememberWindow()
+{
+    constexpr qint64 oneChoice = 400;       // milliseconds
+    constexpr std::size_t mostFormer = 100;
+    const bool goesOn = sinceChosen_.isValid() && sinceChosen_.elapsed() < oneChoice;
+    sinceChosen_.restart();
+    if (goesOn && !former_.empty())
+        return;
+    if (former_.empty() || former_.back() != std::pair(windowFrom_, windowTo_))
+        former_.emplace_back(windowFrom_, windowTo_);
+    if (former_.size() > mostFormer)
+        former_.erase(former_.begin());
+    later_.clear();
+}
+
+bool Stage::formerWindow(bool back)
+{
+    std::vector<std::pair<Time, Time>>& from = back ? former_ : later_;
+    if (from.empty())
+        return false;
+    const std::pair<Time, Time> next = from.back();
+    from.pop_back();
+    (back ? later_ : former_).emplace_back(windowFrom_, windowTo_);
+    following_ = false;
+    windowFrom_ = next.first;
+    windowTo_ = next.second;
+    sinceChosen_.invalidate();
+    Q_EMIT axisChanged();
+    return true;
+}
+
+void Stage::setWidth(Time span)
+{
+    sinceChosen_.invalidate();
+    if (following_) {
+        rememberWindow();
+        windowFrom_ = windowTo_ - std::min(span, wholeTo() - wholeFrom());
+        follow();
+        return;
+    }
+    const Time middle = cursor_ >= windowFrom_ && cursor_ <= windowTo_ ? cursor_ : windowFrom_ + (windowTo_ - windowFrom_) / 2;
+    setWindow(middle - span / 2, middle + span / 2);
+}
+
 void Stage::setWindow(Time from, Time to)
 {
+    rememberWindow();
     moved_ = true;
     if (to - from < narrowestWindow) {
         const Time middle = from + (to - from) / 2;
@@ -219,6 +264,22 @@ void Stage::setMatches(const BackgroundScan* matches)
 {
     matches_ = matches;
     Q_EMIT matchesChanged();
+}
+
+void Stage::setMarks(const Marks& marks)
+{
+    if (marks == marks_)
+        return;
+    marks_ = marks;
+    Q_EMIT marksChanged();
+}
+
+void Stage::setCurves(std::vector<QString> paths)
+{
+    if (paths == curves_)
+        return;
+    curves_ = std::move(paths);
+    Q_EMIT curvesChanged();
 }
 
 void Stage::select(const Selection& selection)

@@ -2,12 +2,14 @@
 // What all views of a window share: the time window, the cursor, what is selected.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QObject>
 #include <QString>
 #include <QTimer>
 
 #include <memory>
 #include <optional>
+#include <vector>
 
 #include "app/theme/theme.h"
 #include "rig/run_document.h"
@@ -41,6 +43,13 @@ struct Selection {
         return a.kind == b.kind && a.bus == b.bus && a.id == b.id && a.signal == b.signal && a.node == b.node
                && a.event.time == b.event.time;
     }
+};
+
+/// Two moments between which is measured.
+struct Marks {
+    std::optional<Time> a, b;
+    [[nodiscard]] bool both() const { return a && b; }
+    friend bool operator==(const Marks&, const Marks&) = default;
 };
 
 /// One time axis for a window. While it follows, the cursor stands at the newest frame; once moved, the views rest
@@ -88,11 +97,22 @@ public:
     void setWindow(Time from, Time to);
     /// Zooms the window around a moment.
     void zoom(double factor, Time around);
+    /// As wide as a span, about the cursor.
+    void setWidth(Time span);
+    /// Shows the window that was shown before, or the one behind it again; false where there is none.
+    bool formerWindow(bool back);
     /// Back to the newest frame, and to the usual span.
     void now();
     /// Span that a live run shows, and that `now` returns to.
     void setUsualWindow(Time span) { usualWindow_ = span; }
     void rest();
+
+    /// The marks A and B, on all views.
+    [[nodiscard]] const Marks& marks() const { return marks_; }
+    void setMarks(const Marks& marks);
+    /// The signals that are drawn in the lanes in sight, by path.
+    [[nodiscard]] const std::vector<QString>& curves() const { return curves_; }
+    void setCurves(std::vector<QString> paths);
 
     [[nodiscard]] const Selection& selection() const { return selection_; }
     void select(const Selection& selection);
@@ -115,6 +135,8 @@ Q_SIGNALS:
     void matchesChanged();
     void beat();                ///< New frames are in the snapshot, or time went on.
     void axisChanged();         ///< Cursor, window or following changed.
+    void marksChanged();
+    void curvesChanged();
     void selectionChanged();
     void becameReady();         ///< A log has been read.
     /// Somebody wants a signal plotted, a message filtered, a node's row shown.
@@ -142,6 +164,7 @@ private:
     void onTimer();
     void follow();
     void place(Time time, trace::Row row);
+    void rememberWindow();
 
     RunDocument& document_;
     const BackgroundScan* matches_ = nullptr;
@@ -163,6 +186,12 @@ private:
     Time windowFrom_{0};
     Time windowTo_{0};
     Selection selection_;
+    Marks marks_;
+    // Windows that were chosen: a wheel that turns on is one choice.
+    std::vector<std::pair<Time, Time>> former_;
+    std::vector<std::pair<Time, Time>> later_;
+    QElapsedTimer sinceChosen_;
+    std::vector<QString> curves_;
 };
 
 /// "Bus:Message.Signal", the name of a signal in drags and pages.

@@ -1,0 +1,338 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/between/between_view.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <condition_variable>
+#include <mutex>
+#include <thread>
+
+#include "app/paint/paint.h"
+#include "app/paint/row_list.h"
+#include "app/parts/notation.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+// A number as long as a cell has room for.
+QString numberText(const std::optional<double>& value)
+{
+    if (!value)
+        return {};
+    const double size = std::abs(*value);
+    if (size != 0 && (size >= 1e7 || size < 1e-4))
+        return QString::number(*value, 'g', 4);
+    return QString::number(*value, 'f', size >= 1000 ? 1 : size >= 100 ? 2 : size >= 1 ? 3 : 4);
+}
+
+}  // namespace
+
+// Measures on a thread of its own: the newest question alone.
+class BetweenView::Worker {
+public:
+    struct Question {
+        trace::Snapshot snapshot;
+        std::shared_ptr<const database::Catalog> catalog;
+        std::vector<Row> rows;
+        Time from{}, to{};
+        std::uint64_t number = 0;
+    };
+    explicit Worker(BetweenView& view) : view_(view), thread_([this] { run(); }) {}
+    ~Worker()
+    {
+        {
+            const std::scoped_lock lock(mutex_);
+            stopping_ = true;
+            newest_ = ~std::uint64_t{0};
+        }
+        wake_.notify_one();
+        thread_.join();
+    }
+    void ask(Question question)
+    {
+        {
+            const std::scoped_lock lock(mutex_);
+            newest_ = question.number;
+            question_ = std::move(question);
+        }
+        wake_.notify_one();
+    }
+
+private:
+    void run()
+    {
+        std::unique_lock lock(mutex_);
+        for (;;) {
+            wake_.wait(lock, [&] { return stopping_ || question_.has_value(); });
+            if (stopping_)
+                return;
+            Question question = std::move(*question_);
+            question_.reset();
+            lock.unlock();
+            const measure::GoesOn goesOn = [&] { return newest_ == question.number; };
+            for (Row& row : question.rows)
+                if (goesOn())
+                    row.measures = measure::measured(
+                        measure::samplesBetween(question.snapshot, *question.catalog, row.ref, question.from, question.to, goesOn),
+                        question.from, question.to);
+            if (goesOn())
+                QMetaObject::invokeMethod(
+                    &view_,
+                    [view = &view_, rows = std::move(question.rows), number = question.number]() mutable {
+                        view->take(std::move(rows), number);
+                    },
+                    Qt::QueuedConnection);
+            lock.lock();
+        }
+    }
+
+    BetweenView& view_;
+    std::mutex mutex_;
+    std::condition_variable wake_;
+    std::optional<Question> question_;
+    std::atomic<std::uint64_t> newest_{0};
+    bool stopping_ = false;
+    std::thread thread_;
+};
+
+class BetweenView::Rows : public RowList {
+public:
+    explicit Rows(BetweenView& view) : view_(view)
+    {
+        setObjectName(QStringLiteral("betweenRows"));
+        setAccessibleName(BetweenView::tr("From A to B"));
+        std::vector<Head> heads = {{12, BetweenView::tr("curve")}};
+        for (qsizetype i = 0; i < names().size(); ++i)
+            heads.push_back({0, names()[i], rightOf(static_cast<std::size_t>(i))});
+        setHeads(std::move(heads), rightOf(static_cast<std::size_t>(names().size()) - 1) + 12);
+    }
+    static const QStringList& names()
+    {
+        static const QStringList all = {BetweenView::tr("at A"), BetweenView::tr("at B"), QStringLiteral("B \u2212 A"),
+            BetweenView::tr("per s"), BetweenView::tr("samples"), BetweenView::tr("smallest"), BetweenView::tr("largest"),
+            BetweenView::tr("mean"), BetweenView::tr("RMS"), BetweenView::tr("deviation"), BetweenView::tr("integral")};
+        return all;
+    }
+    std::uint64_t count() const override { return view_.shown_.size(); }
+    std::int64_t current() const override
+    {
+        const Selection& selection = view_.stage().selection();
+        for (std::size_t i = 0; i < view_.shown_.size(); ++i) {
+            const database::SignalRef& ref = view_.shown_[i].ref;
+            if (selection.kind == Selection::Kind::signal && selection.bus == ref.message->bus && selection.id == ref.message->message->id
+                && selection.signal == static_cast<int>(ref.index))
+                return static_cast<std::int64_t>(i);
+        }
+        return -1;
+    }
+    void choose(std::uint64_t index) override
+    {
+        const database::SignalRef& ref = view_.shown_[index].ref;
+        Selection selection;
+        selection.kind = Selection::Kind::signal;
+        selection.bus = ref.message->bus;
+        selection.id = ref.message->message->id;
+        selection.signal = static_cast<int>(ref.index);
+        view_.stage().select(selection);
+    }
+    QString rowText(std::uint64_t index) const override
+    {
+        const Row& row = view_.shown_[index];
+        QStringList parts = {nameOf(row)};
+        parts += cells(row);
+        if (named(row))
+            parts << changes(row);
+        return parts.join(QLatin1Char('\t'));
+    }
+
+protected:
+    QString emptyText() const override
+    {
+        if (!view_.stage().marks().both())
+            return BetweenView::tr("Set two marks: A and B at the pointer, in lanes or load, or pull them in from the edge of the plot.");
+        return BetweenView::tr("No lanes are in sight: the curves that they draw are measured here.");
+    }
+    void paintRow(QPainter& painter, int y, std::uint64_t index) override
+    {
+        const Theme& theme = Theme::get();
+        const Row& row = view_.shown_[index];
+        const int height = theme.rowHeight();
+        if (static_cast<std::int64_t>(index) == current())
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
+        paintBusBadge(painter, QRectF(theme.px(12), y + theme.px(3), theme.px(14), theme.px(14)), view_.stage().mark(row.ref.message->bus));
+        const QString unit = QString::fromStdString(row.ref.signal().unit);
+        const double unitWide = unit.isEmpty() ? 0 : QFontMetricsF(theme.body()).horizontalAdvance(unit) + theme.px(4);
+        const double room = theme.px(rightOf(0) - 52 - 32) - unitWide;
+        const QString name = QString::fromStdString(row.ref.signal().name);
+        paintText(painter, QRectF(theme.px(32), y, room, height), name, theme.bodyStrong(), theme.ink);
+        paintText(painter,
+            QRectF(theme.px(32) + std::min(room, QFontMetricsF(theme.bodyStrong()).horizontalAdvance(name) + theme.px(5)), y, unitWide + 1,
+                height),
+            unit, theme.body(), theme.ink2);
+        const QStringList all = cells(row);
+        for (int i = 0; i < all.size(); ++i)
+            if (!(named(row) && i > 4))
+                paintText(painter,
+                    QRectF(theme.px(rightOf(static_cast<std::size_t>(i)) - widthOf(static_cast<std::size_t>(i))), y,
+                        theme.px(widthOf(static_cast<std::size_t>(i))), height),
+                    all[i], theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+        if (named(row))
+            paintText(painter, QRectF(theme.px(rightOf(4) + 16), y, theme.px(rightOf(10) - rightOf(4) - 16), height), changes(row),
+                theme.body(), theme.ink2);
+    }
+
+private:
+    // Right edges of the columns behind the name, in unscaled pixels.
+    static double rightOf(std::size_t column)
+    {
+        static constexpr std::array<int, 11> edges = {200, 252, 304, 360, 410, 466, 520, 576, 630, 690, 758};
+        return edges[column];
+    }
+    static int widthOf(std::size_t column) { return column == 0 ? 54 : static_cast<int>(rightOf(column) - rightOf(column - 1)) - 4; }
+    static bool named(const Row& row) { return !row.ref.signal().texts.empty() && row.ref.signal().unit.empty(); }
+    static QString nameOf(const Row& row)
+    {
+        const QString unit = QString::fromStdString(row.ref.signal().unit);
+        return QString::fromStdString(row.ref.signal().name) + (unit.isEmpty() ? QString() : QLatin1Char(' ') + unit);
+    }
+    static QString reading(const Row& row, const std::optional<double>& value)
+    {
+        if (!value)
+            return {};
+        bool fits = false;
+        const database::SignalPlan& plan = row.ref.message->plan.plan(row.ref.index);
+        return named(row) ? readingText(row.ref.signal(), database::MessagePlan::bitsOf(plan, *value, fits), *value)
+                          : valueText(*value, row.ref.signal().factor);
+    }
+    static QStringList cells(const Row& row)
+    {
+        const measure::IntervalMeasures& m = row.measures;
+        const bool any = m.samples > 0;
+        const auto sample = [&](double value) { return any ? valueText(value, row.ref.signal().factor) : QString(); };
+        if (named(row))
+            return {reading(row, m.atFrom), reading(row, m.atTo), {}, {}, QString::number(m.samples), {}, {}, {}, {}, {}, {}};
+        QString difference;
+        if (m.atFrom && m.atTo)
+            difference = valueText(*m.atTo - *m.atFrom, row.ref.signal().factor);
+        return {reading(row, m.atFrom), reading(row, m.atTo), difference, numberText(m.slope), QString::number(m.samples),
+            sample(m.smallest), sample(m.largest), numberText(m.mean), numberText(m.rms), numberText(m.deviation), numberText(m.integral)};
+    }
+    static QString changes(const Row& row)
+    {
+        const std::uint64_t count = row.measures.changes;
+        return count == 0   ? BetweenView::tr("no change")
+               : count == 1 ? BetweenView::tr("1 change")
+                            : BetweenView::tr("%1 changes").arg(countText(count));
+    }
+    BetweenView& view_;
+};
+
+BetweenView::BetweenView(Stage& stage)
+    : View(stage),
+      tools_(new QWidget),
+      facts_(new QLabel),
+      copy_(new QToolButton),
+      rows_(new Rows(*this)),
+      worker_(std::make_unique<Worker>(*this))
+{
+    setObjectName(QStringLiteral("between"));
+    auto* bar = new QHBoxLayout(tools_);
+    bar->setContentsMargins(0, 0, 0, 0);
+    Theme::writeInBody(facts_);
+    bar->addWidget(facts_, 1);
+    copy_->setObjectName(QStringLiteral("copyBetween"));
+    copy_->setText(tr("copy as rows"));
+    copy_->setAutoRaise(true);
+    copy_->setToolTip(tr("All rows with their heads, for a spreadsheet"));
+    bar->addWidget(copy_);
+    connect(copy_, &QToolButton::clicked, this, [this] { QApplication::clipboard()->setText(allText()); });
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(rows_);
+    setFocusProxy(rows_);
+    connect(&stage, &Stage::marksChanged, this, &BetweenView::ask);
+    connect(&stage, &Stage::curvesChanged, this, &BetweenView::ask);
+    connect(&stage, &Stage::catalogChanged, this, &BetweenView::ask);
+    connect(&stage, &Stage::becameReady, this, &BetweenView::ask);
+    connect(&stage, &Stage::selectionChanged, this, [this] { rows_->viewport()->update(); });
+    connect(&stage, &Stage::beat, this, [this] {
+        // Of a run that goes on, as long as the stretch is not over.
+        const Marks& marks = this->stage().marks();
+        if (isVisible() && settled_ && marks.both() && std::max(*marks.a, *marks.b) >= this->stage().newest() - std::chrono::seconds(1))
+            ask();
+    });
+    ask();
+}
+
+BetweenView::~BetweenView() = default;
+
+std::size_t BetweenView::count() const { return shown_.size(); }
+QString BetweenView::rowText(std::size_t index) const { return rows_->rowText(index); }
+
+QString BetweenView::allText() const
+{
+    QString out = QStringLiteral("curve\t") + Rows::names().join(QLatin1Char('\t'));
+    for (std::size_t i = 0; i < shown_.size(); ++i)
+        out += QLatin1Char('\n') + rows_->rowText(i);
+    return out;
+}
+
+void BetweenView::showEvent(QShowEvent* event)
+{
+    View::showEvent(event);
+    ask();
+}
+
+void BetweenView::ask()
+{
+    const Marks& marks = stage().marks();
+    settled_ = false;
+    ++asked_;
+    if (!isVisible())
+        return;
+    copy_->setEnabled(marks.both());
+    facts_->setText(
+        marks.both() ? tr("%1, exact over the samples").arg(timeWords(std::abs(stage().seconds(*marks.b) - stage().seconds(*marks.a)), 3))
+                     : tr("no marks yet"));
+    Worker::Question question{stage().snapshot(), stage().document().catalog(), {}, {}, {}, asked_};
+    if (marks.both()) {
+        question.from = std::min(*marks.a, *marks.b);
+        question.to = std::max(*marks.a, *marks.b);
+        for (const QString& path : stage().curves())
+            if (const auto ref = signalOf(*question.catalog, path))
+                question.rows.push_back({path, *ref, {}});
+    }
+    if (question.rows.empty()) {
+        shown_.clear();
+        settled_ = true;
+        return rows_->refresh();
+    }
+    catalog_ = question.catalog;
+    if (!std::equal(shown_.begin(), shown_.end(), question.rows.begin(), question.rows.end(),
+            [](const Row& a, const Row& b) { return a.path == b.path && a.ref.message == b.ref.message; }))
+        shown_ = question.rows;     // until they are measured, empty
+    rows_->refresh();
+    worker_->ask(std::move(question));
+}
+
+void BetweenView::take(std::vector<Row> rows, std::uint64_t number)
+{
+    if (number != asked_)
+        return;
+    shown_ = std::move(rows);
+    settled_ = true;
+    rows_->refresh();
+}
+
+}  // namespace wavetrope::app

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the curves of the lanes do from mark A to mark B.
+#pragma once
+
+#include <memory>
+
+#include "app/stage/view.h"
+#include "measure/interval_measures.h"
+
+class QLabel;
+class QToolButton;
+
+namespace wavetrope::app {
+
+/// A row for each curve of the lanes in sight: at A, at B, difference, slope, samples, smallest, largest, mean over time, RMS, deviation,
+/// integral; exact over the samples, worked out on a thread of its own. Signals with texts tell their values in words.
+class BetweenView : public View {
+    Q_OBJECT
+public:
+    explicit BetweenView(Stage& stage);
+    ~BetweenView() override;
+    QWidget* tools() override { return tools_; }
+
+    [[nodiscard]] std::size_t count() const;
+    /// What a row says, tab-separated.
+    [[nodiscard]] QString rowText(std::size_t index) const;
+    /// All rows with their heads.
+    [[nodiscard]] QString allText() const;
+    /// Whether what is shown is of the marks and curves as they are.
+    [[nodiscard]] bool settled() const { return settled_; }
+
+protected:
+    void showEvent(QShowEvent* event) override;
+
+private:
+    class Rows;
+    class Worker;
+    struct Row {
+        QString path;
+        database::SignalRef ref;
+        measure::IntervalMeasures measures;
+    };
+    void ask();
+    void take(std::vector<Row> rows, std::uint64_t number);
+
+    QWidget* tools_;
+    QLabel* facts_;
+    QToolButton* copy_;
+    Rows* rows_;
+    std::vector<Row> shown_;
+    std::shared_ptr<const database::Catalog> catalog_;      // in which those that are shown lie
+    std::uint64_t asked_ = 0;
+    bool settled_ = false;
+    std::unique_ptr<Worker> worker_;
+};
+
+}  // namespace wavetrope::app
