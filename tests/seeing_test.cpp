@@ -44,6 +44,12 @@ class SeeingTest : public QObject {
         QTest::keyClicks(&field, QString::fromLatin1(words));
         QTest::keyClick(&field, Qt::Key_Return);
     }
+    // As a person does it: with the button let go at the end.
+    static void doubleClick(QWidget* widget, const QPoint& at)
+    {
+        QTest::mouseDClick(widget, Qt::LeftButton, {}, at);
+        QTest::mouseRelease(widget, Qt::LeftButton, {}, at);
+    }
     static int rowOf(ResponseView& view, const char* message)
     {
         for (std::size_t i = 0; i < view.count(); ++i)
@@ -79,7 +85,7 @@ private Q_SLOTS:
         // A deadline by mouse and keys, in its cell; the rows follow, the most pressing first.
         const QPoint cell = view->cellAt(1, true);
         QWidget* rows = view->childAt(cell);
-        QTest::mouseDClick(rows, Qt::LeftButton, {}, rows->mapFrom(view, cell));
+        doubleClick(rows, rows->mapFrom(view, cell));
         type(view->field(), "2.5");
         QCOMPARE(view->rowText(0).split('\t')[1], QStringLiteral("BladeCommand"));
         QCOMPARE(view->verdict(), QStringLiteral("BladeCommand and 1 more may miss their deadlines; 11 others meet it"));
@@ -118,8 +124,7 @@ private Q_SLOTS:
         const int row = rowOf(*view, "BladeState");
         view->choose(static_cast<std::size_t>(row));
         const auto worstAtCursor = [&] {
-            QTest::mouseDClick(
-                rows, Qt::LeftButton, {}, rows->mapFrom(view, view->cellAt(static_cast<std::size_t>(row), true)) - QPoint(200, 0));
+            doubleClick(rows, rows->mapFrom(view, view->cellAt(static_cast<std::size_t>(row), true)) - QPoint(200, 0));
             return window->stage().snapshot().frame(window->stage().cursorRow()).id.value == 0x181U;
         };
         QTRY_VERIFY(worstAtCursor());       // what the views look at is a beat behind what is measured
@@ -151,6 +156,7 @@ private Q_SLOTS:
         QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
         window->showPage(QStringLiteral("Analyse"));
         Stage& stage = window->stage();
+        QTRY_VERIFY(stage.seconds(stage.newest()) > 119);       // the views have made themselves anew for all of it
         auto* lanes = window->currentPage()->find<LanesView>();
         for (Pane* pane : window->currentPage()->panes())
             if (pane->count() == 3)
@@ -160,25 +166,25 @@ private Q_SLOTS:
         QCOMPARE(table->count(), std::size_t{0});
         stage.setWindow(stage.timeOf(44), stage.timeOf(50));
         stage.setCursor(stage.timeOf(47));
-        TimePlot* plot = lanes->lanes()[0]->plot();
-        QTRY_VERIFY(lanes->lanes()[0]->complete() && std::abs(plot->xAxis->range().lower - 44) < 1e-6);
+        const auto plot = [&] { return lanes->lanes()[0]->plot(); };     // lanes may be made anew
+        QTRY_VERIFY(lanes->lanes()[0]->complete() && std::abs(plot()->xAxis->range().lower - 44) < 1e-6);
         const auto at = [&](double seconds) {
-            return QPoint(static_cast<int>(std::lround(plot->xAxis->coordToPixel(seconds))), plot->axisRect()->center().y());
+            return QPoint(static_cast<int>(std::lround(plot()->xAxis->coordToPixel(seconds))), plot()->axisRect()->center().y());
         };
         // Marks by key at the pointer, whose value stands beside it.
         const auto hovers = [&](const QPoint& point) {
-            QTest::mouseMove(plot, point + QPoint(3, 0));
-            QTest::mouseMove(plot, point);
-            return !plot->readout().isEmpty();
+            QTest::mouseMove(plot(), point + QPoint(3, 0));
+            QTest::mouseMove(plot(), point);
+            return !plot()->readout().isEmpty();
         };
         QTRY_VERIFY(hovers(at(46.9)));
-        QCOMPARE(plot->readout().size(), qsizetype{2});
-        QVERIFY2(plot->readout()[0].startsWith(QStringLiteral("BladeDepth\t")), qPrintable(plot->readout()[0]));
-        plot->setFocus();
-        QTest::keyClick(plot, Qt::Key_A);
+        QCOMPARE(plot()->readout().size(), qsizetype{2});
+        QVERIFY2(plot()->readout()[0].startsWith(QStringLiteral("BladeDepth\t")), qPrintable(plot()->readout()[0]));
+        plot()->setFocus();
+        QTest::keyClick(plot(), Qt::Key_A);
         QVERIFY(stage.marks().a && std::abs(stage.seconds(*stage.marks().a) - 46.9) < 0.02);
         QTRY_VERIFY(hovers(at(48.1)));
-        QTest::keyClick(plot, Qt::Key_B);
+        QTest::keyClick(plot(), Qt::Key_B);
         QVERIFY(stage.marks().both());
         QTRY_VERIFY(table->settled() && table->count() == 4);
         // Exact over the samples: what all of them give.
@@ -197,9 +203,9 @@ private Q_SLOTS:
         compare();
         // A mark is dragged, past the other one too; the table follows.
         const Time before = *stage.marks().a;
-        QTest::mousePress(plot, Qt::LeftButton, {}, at(stage.seconds(before)));
-        QTest::mouseMove(plot, at(49));
-        QTest::mouseRelease(plot, Qt::LeftButton, {}, at(49));
+        QTest::mousePress(plot(), Qt::LeftButton, {}, at(stage.seconds(before)));
+        QTest::mouseMove(plot(), at(49));
+        QTest::mouseRelease(plot(), Qt::LeftButton, {}, at(49));
         QVERIFY(*stage.marks().a > *stage.marks().b);
         QVERIFY(std::abs(stage.seconds(stage.cursor()) - 47) < 1e-6);       // the cursor stayed
         QTRY_VERIFY(table->settled());
@@ -234,14 +240,14 @@ private Q_SLOTS:
         QTest::keyClick(lanes, Qt::Key_S);
         QCOMPARE(valueAt(stage.cursor()), all.smallest);
         // Taken away; pulled in from the edge.
-        plot->setFocus();
-        QTest::keyClick(plot, Qt::Key_A, Qt::ShiftModifier);
+        plot()->setFocus();
+        QTest::keyClick(plot(), Qt::Key_A, Qt::ShiftModifier);
         QVERIFY(!stage.marks().a && stage.marks().b);
         QTRY_COMPARE(table->count(), std::size_t{0});
-        const QPoint edge(plot->axisRect()->left() + 1, plot->axisRect()->center().y());
-        QTest::mousePress(plot, Qt::LeftButton, {}, edge);
-        QTest::mouseMove(plot, at(45));
-        QTest::mouseRelease(plot, Qt::LeftButton, {}, at(45));
+        const QPoint edge(plot()->axisRect()->left() + 1, plot()->axisRect()->center().y());
+        QTest::mousePress(plot(), Qt::LeftButton, {}, edge);
+        QTest::mouseMove(plot(), at(45));
+        QTest::mouseRelease(plot(), Qt::LeftButton, {}, at(45));
         QVERIFY(stage.marks().a && std::abs(stage.seconds(*stage.marks().a) - 45) < 0.02);
         window->closeWithoutAsking();
     }
@@ -252,18 +258,19 @@ private Q_SLOTS:
         QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
         window->showPage(QStringLiteral("Analyse"));
         Stage& stage = window->stage();
+        QTRY_VERIFY(stage.seconds(stage.newest()) > 119);       // the views have made themselves anew for all of it
         auto* lanes = window->currentPage()->find<LanesView>();
-        TimePlot* plot = lanes->lanes()[0]->plot();
+        const auto plot = [&] { return lanes->lanes()[0]->plot(); };     // lanes may be made anew
         stage.setCursor(stage.timeOf(30));
         const auto window0 = std::pair(stage.windowFrom(), stage.windowTo());
-        QTRY_VERIFY(std::abs(plot->xAxis->range().upper - stage.seconds(window0.second)) < 1e-6);
+        QTRY_VERIFY(std::abs(plot()->xAxis->range().upper - stage.seconds(window0.second)) < 1e-6);
         const auto at = [&](double seconds) {
-            return QPoint(static_cast<int>(std::lround(plot->xAxis->coordToPixel(seconds))), plot->axisRect()->center().y());
+            return QPoint(static_cast<int>(std::lround(plot()->xAxis->coordToPixel(seconds))), plot()->axisRect()->center().y());
         };
         const QPoint to = at(60);
-        QTest::mousePress(plot, Qt::LeftButton, Qt::ControlModifier, at(20));
-        QTest::mouseMove(plot, to);
-        QTest::mouseRelease(plot, Qt::LeftButton, Qt::ControlModifier, to);
+        QTest::mousePress(plot(), Qt::LeftButton, Qt::ControlModifier, at(20));
+        QTest::mouseMove(plot(), to);
+        QTest::mouseRelease(plot(), Qt::LeftButton, Qt::ControlModifier, to);
         QVERIFY(std::abs(stage.seconds(stage.windowFrom()) - 20) < 0.5 && std::abs(stage.seconds(stage.windowTo()) - 60) < 0.5);
         QCOMPARE(stage.cursor(), stage.timeOf(30));
         const auto boxed = std::pair(stage.windowFrom(), stage.windowTo());
