@@ -281,8 +281,8 @@ private Q_SLOTS:
         auto* events = view<EventsView>("Analyse");
         QVERIFY(events != nullptr);
         for (Pane* pane : window_->currentPage()->panes())
-            if (pane->count() == 2)
-                pane->setCurrent(1);
+            if (pane->count() > 1)
+                pane->setCurrent(pane->count() - 1);
         QTRY_VERIFY(events->count() > 0);
         auto* timeline = window_->findChild<Timeline*>();
         const measure::Event event = events->eventAt(0);
@@ -300,7 +300,7 @@ private Q_SLOTS:
         window_->stage().select(node);
         QTRY_COMPARE(events->chosen(), -1);
         for (Pane* pane : window_->currentPage()->panes())
-            if (pane->count() == 2)
+            if (pane->count() > 1)
                 pane->setCurrent(0);
         window_->stage().now();
     }
@@ -607,8 +607,8 @@ private Q_SLOTS:
         auto* load = view<LoadView>("Analyse");
         Q_UNUSED(load)
         for (Pane* pane : window_->currentPage()->panes())
-            if (pane->count() == 2)
-                pane->setCurrent(1);
+            if (pane->count() > 1)
+                pane->setCurrent(pane->count() - 1);
         auto* events = window_->currentPage()->find<EventsView>();
         QTRY_VERIFY(events->isVisible() && events->count() >= 5);
         int rut = -1;
@@ -647,8 +647,8 @@ private Q_SLOTS:
         log->show();
         log->showPage(QStringLiteral("Analyse"));
         for (Pane* pane : log->currentPage()->panes())
-            if (pane->count() == 2)
-                pane->setCurrent(1);
+            if (pane->count() > 1)
+                pane->setCurrent(pane->count() - 1);
         const auto* words = log->currentPage()->find<EventsView>()->findChild<QLabel*>(QStringLiteral("eventsNotKept"));
         QVERIFY(words != nullptr);
         QTRY_VERIFY_WITH_TIMEOUT(words->isVisible() && words->text().contains(QStringLiteral("100 more")), 60'000);

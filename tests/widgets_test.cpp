@@ -775,8 +775,8 @@ private Q_SLOTS:
     {
         view<LoadView>("Analyse");
         for (Pane* pane : window_->currentPage()->panes())
-            if (pane->count() == 2)
-                pane->setCurrent(1);
+            if (pane->count() > 1)
+                pane->setCurrent(pane->count() - 1);
         auto* events = window_->currentPage()->find<EventsView>();
         QTRY_VERIFY(events->isVisible());
         stage().setCursor(stage().timeOf(5));
@@ -786,7 +786,7 @@ private Q_SLOTS:
         QCOMPARE(stage().cursor(), events->eventAt(0).time);
         QCOMPARE(stage().selection().kind, Selection::Kind::event);
         for (Pane* pane : window_->currentPage()->panes())
-            if (pane->count() == 2)
+            if (pane->count() > 1)
                 pane->setCurrent(0);
     }
 
