@@ -117,6 +117,14 @@ QString HelpDialog::keys() const
              {"+, -", tr("Zoom")}, {"Home, End", tr("To the beginning, to the end")}, {"N", tr("Note on the cursor's moment")},
              {"Wheel", tr("Zoom; with Shift: move")}})
         out += row(QLatin1String(key), what, true);
+    out += QStringLiteral("</table>") + tr("<h3>Of the lanes, with a plot focused</h3>") + QStringLiteral("<table>");
+    for (const auto& [key, what] : std::initializer_list<std::pair<const char*, QString>>{
+             {"A, B", tr("A mark at the pointer, else at the cursor; with Shift: take it away")},
+             {"R, F, C, G", tr("To the next rise, fall, change, gap of the chosen curve; with Shift: the one before")},
+             {"L, S", tr("To its largest, smallest from A to B, else in the window")},
+             {"Alt+Left, Alt+Right", tr("The window that was shown before, and after")}, {"0", tr("The whole run")},
+             {"Ctrl and drag", tr("Zoom into a box")}})
+        out += row(QLatin1String(key), what, true);
     out += QStringLiteral("</table>") + tr("<h3>Of rows</h3>") + QStringLiteral("<table>");
     for (const auto& [key, what] :
         std::initializer_list<std::pair<const char*, QString>>{{"Up, Down, Page Up, Page Down", tr("From row to row")},
