@@ -552,6 +552,12 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     window->showPage(QStringLiteral("Load"));
     window->currentPage()->find<ResponseView>()->choose(0);
     good = photographer.take(*window, QStringLiteral("load") + suffix) && good;
+    for (Pane* pane : window->currentPage()->panes())
+        if (pane->count() == 3)
+            pane->setCurrent(1);
+    good = photographer.take(*window, QStringLiteral("shares") + suffix) && good;
+    for (Pane* pane : window->currentPage()->panes())
+        pane->setCurrent(0);
 
     if (every)
         good = takePages(photographer, *window, QStringLiteral("live-"), suffix) && good;

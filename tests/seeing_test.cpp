@@ -10,6 +10,7 @@
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/response/response_view.h"
+#include "app/shares/shares_view.h"
 #include "app/shell/main_window.h"
 #include "app/stage/timing_desk.h"
 
@@ -249,6 +250,49 @@ private Q_SLOTS:
         QTest::mouseMove(plot(), at(45));
         QTest::mouseRelease(plot(), Qt::LeftButton, {}, at(45));
         QVERIFY(stage.marks().a && std::abs(stage.seconds(*stage.marks().a) - 45) < 0.02);
+        window->closeWithoutAsking();
+    }
+
+    void sharesOfTheWindowAndFromAToB()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
+        Stage& stage = window->stage();
+        QTRY_VERIFY(stage.seconds(stage.newest()) > 119);
+        window->showPage(QStringLiteral("Load"));
+        for (Pane* pane : window->currentPage()->panes())
+            if (pane->count() == 3)
+                pane->setCurrent(1);
+        auto* view = window->currentPage()->find<SharesView>();
+        QVERIFY(view != nullptr && view->isVisible());
+        stage.setWindow(stage.timeOf(58), stage.timeOf(66));
+        QTRY_VERIFY(view->settled() && view->count() > 5);
+        QCOMPARE(view->shares().from, stage.timeOf(58));
+        // Each by itself: the frames of the message that the first row names.
+        const auto framesOf = [&](const std::string& name, Time from, Time to) {
+            std::uint64_t frames = 0;
+            const trace::Snapshot& snapshot = stage.snapshot();
+            for (trace::Row row = 0; row < snapshot.rows(); ++row)
+                if (const can::FrameView frame = snapshot.frame(row); frame.bus == 1 && frame.time >= from && frame.time <= to)
+                    if (const auto* message = stage.catalog().find(frame);
+                        message != nullptr ? message->message->name == name : can::toText(frame.id) == name)
+                        ++frames;
+            return frames;
+        };
+        for (const std::size_t row : {std::size_t{0}, view->count() - 1})
+            QCOMPARE(view->shares().shares[row].frames, framesOf(view->shares().shares[row].what, stage.timeOf(58), stage.timeOf(66)));
+        // From A to B once both are set; by sender by its button; a row chooses.
+        stage.setMarks({stage.timeOf(60), stage.timeOf(61)});
+        QTRY_VERIFY(view->settled() && view->shares().to == stage.timeOf(61));
+        QCOMPARE(view->shares().shares[0].frames, framesOf(view->shares().shares[0].what, stage.timeOf(60), stage.timeOf(61)));
+        QTest::mouseClick(window->findChild<QToolButton*>(QStringLiteral("sharesBysender")), Qt::LeftButton);
+        QTRY_VERIFY(view->settled() && view->rowText(0).split('\t')[0].contains(QStringLiteral("Unit")));
+        QTest::keyClick(view->focusProxy(), Qt::Key_Down);
+        QCOMPARE(stage.selection().kind, Selection::Kind::node);
+        QCOMPARE(QString::fromStdString(view->save()["by"].get<std::string>()), QStringLiteral("sender"));
+        QTest::mouseClick(window->findChild<QToolButton*>(QStringLiteral("sharesBykind")), Qt::LeftButton);
+        QTRY_COMPARE(view->count(), std::size_t{1});
+        QVERIFY(view->rowText(0).startsWith(QStringLiteral("data\t")));
         window->closeWithoutAsking();
     }
 

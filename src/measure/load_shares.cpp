@@ -38,11 +38,14 @@ Time firstBitOf(const trace::Snapshot& snapshot, const std::vector<std::optional
 {
     const Time earliest = snapshot.earliest();
     Time first = earliest;
-    for (trace::Row row = 0; row < snapshot.rows(); ++row)
+    for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+        if (snapshot.trace().monotone() && snapshot.time(row) > earliest)
+            break;
         if (snapshot.time(row) == earliest) {
             const can::FrameView frame = snapshot.frame(row);
             first = std::min(first, beganAt(frame, can::wireLength(frame), times[frame.bus]));
         }
+    }
     return first;
 }
 
@@ -72,8 +75,21 @@ std::optional<LoadShares> loadShares(const trace::Snapshot& snapshot, const data
 
     std::map<std::pair<unsigned, std::string>, std::size_t> places;
     std::vector<std::size_t> ofIdentifier;
-    for (trace::Row row = 0; row < snapshot.rows(); ++row) {
-        if (row % 65'536 == 0 && goesOn && !goesOn(row))
+    // Where stamps never go back, the rows of the range are found and no others looked at.
+    const auto firstRow = [&](auto isBehind) {
+        trace::Row first = 0;
+        for (trace::Row end = snapshot.rows(); first < end;)
+            if (const trace::Row middle = first + (end - first) / 2; isBehind(snapshot.time(middle)))
+                end = middle;
+            else
+                first = middle + 1;
+        return first;
+    };
+    const bool ordered = snapshot.trace().monotone();
+    const trace::Row begin = ordered ? firstRow([&](Time time) { return time >= out.from; }) : 0;
+    const trace::Row end = ordered ? firstRow([&](Time time) { return time > out.to; }) : snapshot.rows();
+    for (trace::Row row = begin; row < end; ++row) {
+        if ((row - begin) % 65'536 == 0 && goesOn && !goesOn(row))
             return std::nullopt;
         const Time time = snapshot.time(row);
         if (time < out.from || time > out.to)

@@ -11,10 +11,6 @@
 
 #include <algorithm>
 #include <array>
-#include <atomic>
-#include <condition_variable>
-#include <mutex>
-#include <thread>
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
@@ -38,84 +34,23 @@ QString numberText(const std::optional<double>& value)
 
 }  // namespace
 
-// Measures on a thread of its own: the newest question alone.
-class BetweenView::Worker {
-public:
-    struct Question {
-        trace::Snapshot snapshot;
-        std::shared_ptr<const database::Catalog> catalog;
-        std::vector<Row> rows;
-        Time from{}, to{};
-        std::uint64_t number = 0;
-    };
-    explicit Worker(BetweenView& view) : view_(view), thread_([this] { run(); }) {}
-    ~Worker()
-    {
-        {
-            const std::scoped_lock lock(mutex_);
-            stopping_ = true;
-            newest_ = ~std::uint64_t{0};
-        }
-        wake_.notify_one();
-        thread_.join();
-    }
-    void ask(Question question)
-    {
-        {
-            const std::scoped_lock lock(mutex_);
-            newest_ = question.number;
-            question_ = std::move(question);
-        }
-        wake_.notify_one();
-    }
-
-private:
-    void run()
-    {
-        std::unique_lock lock(mutex_);
-        for (;;) {
-            wake_.wait(lock, [&] { return stopping_ || question_.has_value(); });
-            if (stopping_)
-                return;
-            Question question = std::move(*question_);
-            question_.reset();
-            lock.unlock();
-            const measure::GoesOn goesOn = [&] { return newest_ == question.number; };
-            for (Row& row : question.rows)
-                if (goesOn())
-                    row.measures = measure::measured(
-                        measure::samplesBetween(question.snapshot, *question.catalog, row.ref, question.from, question.to, goesOn),
-                        question.from, question.to);
-            if (goesOn())
-                QMetaObject::invokeMethod(
-                    &view_,
-                    [view = &view_, rows = std::move(question.rows), number = question.number]() mutable {
-                        view->take(std::move(rows), number);
-                    },
-                    Qt::QueuedConnection);
-            lock.lock();
-        }
-    }
-
-    BetweenView& view_;
-    std::mutex mutex_;
-    std::condition_variable wake_;
-    std::optional<Question> question_;
-    std::atomic<std::uint64_t> newest_{0};
-    bool stopping_ = false;
-    std::thread thread_;
-};
-
 class BetweenView::Rows : public RowList {
 public:
     explicit Rows(BetweenView& view) : view_(view)
     {
         setObjectName(QStringLiteral("betweenRows"));
         setAccessibleName(BetweenView::tr("From A to B"));
+        layHeads();
+    }
+    void layHeads()
+    {
+        // Names have what is left over, as far as they need it.
+        constexpr double mostMore = 150;
+        more_ = std::clamp(static_cast<double>(viewport()->width()) / Theme::get().scale() - leastWidth, 0.0, mostMore);
         std::vector<Head> heads = {{12, BetweenView::tr("curve")}};
         for (qsizetype i = 0; i < names().size(); ++i)
             heads.push_back({0, names()[i], rightOf(static_cast<std::size_t>(i))});
-        setHeads(std::move(heads), rightOf(static_cast<std::size_t>(names().size()) - 1) + 12);
+        setHeads(std::move(heads), leastWidth);
     }
     static const QStringList& names()
     {
@@ -192,14 +127,25 @@ protected:
                 theme.body(), theme.ink2);
     }
 
+    void resizeEvent(QResizeEvent* event) override
+    {
+        layHeads();
+        RowList::resizeEvent(event);
+    }
+
 private:
+    static constexpr double leastWidth = 770;
+    double more_ = 0;
     // Right edges of the columns behind the name, in unscaled pixels.
-    static double rightOf(std::size_t column)
+    [[nodiscard]] double rightOf(std::size_t column) const
     {
         static constexpr std::array<int, 11> edges = {200, 252, 304, 360, 410, 466, 520, 576, 630, 690, 758};
-        return edges[column];
+        return edges[column] + more_;
     }
-    static int widthOf(std::size_t column) { return column == 0 ? 54 : static_cast<int>(rightOf(column) - rightOf(column - 1)) - 4; }
+    [[nodiscard]] int widthOf(std::size_t column) const
+    {
+        return column == 0 ? 54 : static_cast<int>(rightOf(column) - rightOf(column - 1)) - 4;
+    }
     static bool named(const Row& row) { return !row.ref.signal().texts.empty() && row.ref.signal().unit.empty(); }
     static QString nameOf(const Row& row)
     {
@@ -239,12 +185,7 @@ private:
 };
 
 BetweenView::BetweenView(Stage& stage)
-    : View(stage),
-      tools_(new QWidget),
-      facts_(new QLabel),
-      copy_(new QToolButton),
-      rows_(new Rows(*this)),
-      worker_(std::make_unique<Worker>(*this))
+    : View(stage), tools_(new QWidget), facts_(new QLabel), copy_(new QToolButton), rows_(new Rows(*this)), work_(new NewestWork(this))
 {
     setObjectName(QStringLiteral("between"));
     auto* bar = new QHBoxLayout(tools_);
@@ -254,6 +195,7 @@ BetweenView::BetweenView(Stage& stage)
     copy_->setObjectName(QStringLiteral("copyBetween"));
     copy_->setText(tr("copy as rows"));
     copy_->setAutoRaise(true);
+    copy_->setProperty("link", true);
     copy_->setToolTip(tr("All rows with their heads, for a spreadsheet"));
     bar->addWidget(copy_);
     connect(copy_, &QToolButton::clicked, this, [this] { QApplication::clipboard()->setText(allText()); });
@@ -274,8 +216,6 @@ BetweenView::BetweenView(Stage& stage)
     });
     ask();
 }
-
-BetweenView::~BetweenView() = default;
 
 std::size_t BetweenView::count() const { return shown_.size(); }
 QString BetweenView::rowText(std::size_t index) const { return rows_->rowText(index); }
@@ -298,38 +238,40 @@ void BetweenView::ask()
 {
     const Marks& marks = stage().marks();
     settled_ = false;
-    ++asked_;
+    work_->forget();
     if (!isVisible())
         return;
     copy_->setEnabled(marks.both());
     facts_->setText(
         marks.both() ? tr("%1, exact over the samples").arg(timeWords(std::abs(stage().seconds(*marks.b) - stage().seconds(*marks.a)), 3))
                      : tr("no marks yet"));
-    Worker::Question question{stage().snapshot(), stage().document().catalog(), {}, {}, {}, asked_};
-    if (marks.both()) {
-        question.from = std::min(*marks.a, *marks.b);
-        question.to = std::max(*marks.a, *marks.b);
+    const auto catalog = stage().document().catalog();
+    std::vector<Row> rows;
+    if (marks.both())
         for (const QString& path : stage().curves())
-            if (const auto ref = signalOf(*question.catalog, path))
-                question.rows.push_back({path, *ref, {}});
-    }
-    if (question.rows.empty()) {
+            if (const auto ref = signalOf(*catalog, path))
+                rows.push_back({path, *ref, {}});
+    if (rows.empty()) {
         shown_.clear();
         settled_ = true;
         return rows_->refresh();
     }
-    catalog_ = question.catalog;
-    if (!std::equal(shown_.begin(), shown_.end(), question.rows.begin(), question.rows.end(),
+    catalog_ = catalog;
+    if (!std::equal(shown_.begin(), shown_.end(), rows.begin(), rows.end(),
             [](const Row& a, const Row& b) { return a.path == b.path && a.ref.message == b.ref.message; }))
-        shown_ = question.rows;     // until they are measured, empty
+        shown_ = rows;      // until they are measured, empty
     rows_->refresh();
-    worker_->ask(std::move(question));
+    work_->ask([this, snapshot = stage().snapshot(), catalog, rows = std::move(rows), from = std::min(*marks.a, *marks.b),
+                   to = std::max(*marks.a, *marks.b)](const std::function<bool()>& goesOn) mutable -> NewestWork::Deliver {
+        for (Row& row : rows)
+            if (goesOn())
+                row.measures = measure::measured(measure::samplesBetween(snapshot, *catalog, row.ref, from, to, goesOn), from, to);
+        return [this, rows = std::move(rows)]() mutable { take(std::move(rows)); };
+    });
 }
 
-void BetweenView::take(std::vector<Row> rows, std::uint64_t number)
+void BetweenView::take(std::vector<Row> rows)
 {
-    if (number != asked_)
-        return;
     shown_ = std::move(rows);
     settled_ = true;
     rows_->refresh();

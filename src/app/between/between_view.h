@@ -4,6 +4,7 @@
 
 #include <memory>
 
+#include "app/stage/newest_work.h"
 #include "app/stage/view.h"
 #include "measure/interval_measures.h"
 
@@ -18,7 +19,6 @@ class BetweenView : public View {
     Q_OBJECT
 public:
     explicit BetweenView(Stage& stage);
-    ~BetweenView() override;
     QWidget* tools() override { return tools_; }
 
     [[nodiscard]] std::size_t count() const;
@@ -34,14 +34,13 @@ protected:
 
 private:
     class Rows;
-    class Worker;
     struct Row {
         QString path;
         database::SignalRef ref;
         measure::IntervalMeasures measures;
     };
     void ask();
-    void take(std::vector<Row> rows, std::uint64_t number);
+    void take(std::vector<Row> rows);
 
     QWidget* tools_;
     QLabel* facts_;
@@ -49,9 +48,8 @@ private:
     Rows* rows_;
     std::vector<Row> shown_;
     std::shared_ptr<const database::Catalog> catalog_;      // in which those that are shown lie
-    std::uint64_t asked_ = 0;
     bool settled_ = false;
-    std::unique_ptr<Worker> worker_;
+    NewestWork* work_;
 };
 
 }  // namespace wavetrope::app

@@ -16,6 +16,7 @@
 #include "app/record/record_view.h"
 #include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
+#include "app/shares/shares_view.h"
 #include "app/stream/stream_view.h"
 
 namespace wavetrope::app {
@@ -31,6 +32,8 @@ const std::vector<ViewKind>& viewKinds()
         {"between", "From A to B", "What the curves do between two marks, exact over their samples",
             [](Stage& stage) -> View* { return new BetweenView(stage); }},
         {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
+        {"shares", "Shares", "Who takes how much of a bus, in the window or from A to B",
+            [](Stage& stage) -> View* { return new SharesView(stage); }},
         {"response", "Response times", "How long messages may take in the worst case, against their deadlines",
             [](Stage& stage) -> View* { return new ResponseView(stage); }},
         {"events", "Events", "Moments worth a flag", [](Stage& stage) -> View* { return new EventsView(stage); }},

@@ -172,6 +172,8 @@ QPushButton:disabled { color: %10; }
 QPushButton#primary:disabled, QPushButton[primary="true"]:disabled { background: %1; border-color: %2; color: %10; }
 QToolButton { border: 1px solid transparent; border-radius: %6px; padding: 2px; }
 QToolButton:hover { background: %4; }
+QToolButton:checked, QToolButton[link="true"] { color: %5; }
+QToolButton:checked { font-weight: 600; }
 QToolButton:focus { border: 1px solid %5; }
 QPushButton:focus, QToolButton#bar:focus { border: 2px solid %5; padding: 2px %14px; }
 QToolButton::menu-indicator { image: none; }
