@@ -9,6 +9,7 @@
 #include "app/between/between_view.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
+#include "app/load/load_view.h"
 #include "app/response/response_view.h"
 #include "app/shares/shares_view.h"
 #include "app/shell/main_window.h"
@@ -296,6 +297,39 @@ private Q_SLOTS:
         window->closeWithoutAsking();
     }
 
+    void whatIsPromisedStandsBesideTheLoad()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
+        Stage& stage = window->stage();
+        QTRY_VERIFY(stage.seconds(stage.newest()) > 119);
+        window->showPage(QStringLiteral("Load"));
+        auto* load = window->currentPage()->find<LoadView>();
+        // Each message with a cycle time, as long as it may be: 13 of them at 250 kbit/s.
+        double percent = 0;
+        for (const auto& message : stage.catalog().messages())
+            if (message.bus == 1 && message.message->cycleTime.count() > 0) {
+                const unsigned stuffed = 34 + 8 * message.message->length;
+                percent += 100.0 * (stuffed + 13 + (stuffed - 1) / 4) * 4000 / static_cast<double>(message.message->cycleTime.count());
+            }
+        QVERIFY(percent > 15 && percent < 30);
+        QVERIFY2(
+            std::abs(load->promised() - percent) < 1e-9, qPrintable(QStringLiteral("%1 and not %2").arg(load->promised()).arg(percent)));
+        // What the pointer is on.
+        stage.setWindow(stage.timeOf(58), stage.timeOf(66));
+        QTRY_VERIFY(std::abs(load->plot()->xAxis->range().lower - 58) < 1e-6);
+        const auto hovers = [&] {
+            const QPoint at(static_cast<int>(load->plot()->xAxis->coordToPixel(61.34)), load->plot()->axisRect()->center().y());
+            QTest::mouseMove(load->plot(), at + QPoint(2, 0));
+            QTest::mouseMove(load->plot(), at);
+            return load->plot()->readout().size() == 2;
+        };
+        QTRY_VERIFY(hovers());
+        QVERIFY2(load->plot()->readout()[0].startsWith(QStringLiteral("load over 20 ms\t")), qPrintable(load->plot()->readout()[0]));
+        QVERIFY(load->plot()->readout()[0].section('\t', 1).section(' ', 0, 0).toDouble() > 80);       // in a burst
+        window->closeWithoutAsking();
+    }
+
     void boxesWidthsAndFormerWindows()
     {
         auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
@@ -321,7 +355,7 @@ private Q_SLOTS:
         window->findChild<QToolButton*>(QStringLiteral("wide10"))->click();
         QCOMPARE(stage.windowTo() - stage.windowFrom(), Time(std::chrono::seconds(10)));
         QCOMPARE(stage.windowFrom(), stage.timeOf(25));
-        const auto back = [&](bool is) { QTest::keyClick(lanes, is ? Qt::Key_Left : Qt::Key_Right, Qt::AltModifier); };
+        const auto back = [&](bool is) { QTest::keyClick(lanes->lanes()[0]->plot(), is ? Qt::Key_Left : Qt::Key_Right, Qt::AltModifier); };
         back(true);
         QCOMPARE(std::pair(stage.windowFrom(), stage.windowTo()), boxed);
         back(true);

@@ -61,6 +61,7 @@ LanesView::LanesView(Stage& stage)
     scroll_->setFrameShape(QFrame::NoFrame);
     scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll_->setFocusPolicy(Qt::NoFocus);
+    scroll_->installEventFilter(this);
     scroll_->viewport()->setAutoFillBackground(false);
     inside_->setAutoFillBackground(false);
     all->addWidget(scroll_, 1);
@@ -212,6 +213,17 @@ void LanesView::tellCurves()
     for (const auto& lane : arrangement_)
         paths.insert(paths.end(), lane.begin(), lane.end());
     stage().setCurves(std::move(paths));
+}
+
+// Arrows that a plot leaves would scroll the lanes; they move the cursor.
+bool LanesView::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == scroll_ && event->type() == QEvent::KeyPress)
+        if (auto* key = static_cast<QKeyEvent*>(event); key->key() == Qt::Key_Left || key->key() == Qt::Key_Right) {
+            keyPressEvent(key);
+            return true;
+        }
+    return View::eventFilter(watched, event);
 }
 
 void LanesView::showEvent(QShowEvent* event)

@@ -15,6 +15,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/elided_label.h"
 #include "app/parts/notation.h"
+#include "app/stage/timing_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -43,7 +44,8 @@ LoadView::LoadView(Stage& stage)
       takers_(new TakersList(stage)),
       peaks_(plot_->addGraph()),
       mean_(plot_->addGraph()),
-      tracer_(new QCPItemTracer(plot_))
+      tracer_(new QCPItemTracer(plot_)),
+      promise_(new QCPItemStraightLine(plot_))
 {
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
@@ -87,6 +89,9 @@ LoadView::LoadView(Stage& stage)
     connect(&stage, &Stage::becameReady, this, &LoadView::rebuild);
     connect(&Theme::get(), &Theme::changed, this, &LoadView::rebuild);
     connect(plot_, &TimePlot::clickedAt, this, &LoadView::jumpTo);
+    connect(&stage.timing(), &TimingDesk::changed, this, &LoadView::showPromise);
+    plot_->setPennants(true);
+    plot_->setReadout([this](double seconds) { return readoutAt(seconds); });
     takersDelay_.setSingleShot(true);
     takersDelay_.setInterval(40);
     connect(&takersDelay_, &QTimer::timeout, this, &LoadView::showTakers);
@@ -122,7 +127,40 @@ void LoadView::rebuild()
     for (int i = 0; i < busBox_->count(); ++i)
         widest = std::max(widest, QFontMetrics(theme.body()).horizontalAdvance(busBox_->itemText(i)));
     busBox_->setMinimumWidth(std::min(widest, theme.px(160)) + theme.px(44));
+    promise_->setPen(QPen(theme.ink, 1, Qt::DashLine));
+    showPromise();
     chooseSpan(span_->value());
+}
+
+// At their longest, so that what keeps its promise never exceeds it.
+void LoadView::showPromise()
+{
+    const can::BitRate rate = stage().timing().rate(bus_);
+    promised_ = rate.known() ? timing::promisedLoad(stage().timing().messages(bus_), rate) : 0;
+    promise_->setVisible(promised_ > 0);
+    promise_->point1->setCoords(0, promised_);
+    promise_->point2->setCoords(1, promised_);
+    plot_->drawSoon();
+}
+
+// The stretch under the pointer: its load, and how many frames ended in it.
+QStringList LoadView::readoutAt(double seconds) const
+{
+    if (!series_)
+        return {};
+    const Time at = stage().timeOf(seconds);
+    return stage().document().measures().read([&](const measure::MeasureState& state) -> QStringList {
+        if (bus_ >= state.loads.size() || at < series_->start() || at >= series_->end())
+            return {};
+        const measure::LoadBins& bins = state.loads[bus_];
+        const std::int64_t each = std::max<std::int64_t>(1, series_->span() / bins.span());
+        const std::int64_t first = measure::floorDivide(bins.indexOf(at), each) * each;
+        std::uint64_t frames = 0;
+        for (std::int64_t i = first; i < first + each; ++i)
+            frames += bins.bin(i).frames;
+        return {tr("load over %1").arg(spanText_->text()) + QStringLiteral("\t%1 %").arg(series_->at(at), 0, 'f', 1),
+            tr("frames") + QLatin1Char('\t') + countText(frames)};
+    });
 }
 
 void LoadView::chooseBus(int index)
@@ -333,6 +371,9 @@ void LoadView::paintEvent(QPaintEvent*)
         return;     // the plot's tooltip says it too
     paintText(painter, QRectF(left, theme.px(66), theme.px(124), theme.px(16)), tr("area: mean"), theme.small(), theme.ink3);
     paintText(painter, QRectF(left, theme.px(80), theme.px(124), theme.px(16)), tr("line: highest"), theme.small(), theme.ink3);
+    if (promised_ > 0 && height() >= theme.px(116))
+        paintText(painter, QRectF(left, theme.px(94), theme.px(124), theme.px(16)), tr("dashes: promised %1 %").arg(promised_, 0, 'f', 0),
+            theme.small(), theme.ink3);
 }
 
 void LoadView::resizeEvent(QResizeEvent* event)

@@ -58,6 +58,8 @@ public:
 
     [[nodiscard]] TimePlot* plot() { return plot_; }
     [[nodiscard]] double loadAtCursor() const;
+    /// Percent of the bus that the databases promise at most, their messages being as long as they may; 0 where they promise nothing.
+    [[nodiscard]] double promised() const { return promised_; }
     [[nodiscard]] TakersList* takers() { return takers_; }
 
 protected:
@@ -71,6 +73,8 @@ private:
     void chooseSpan(int step);
     void rebuild();
     void refresh();
+    void showPromise();
+    [[nodiscard]] QStringList readoutAt(double seconds) const;
     void jumpTo(double seconds);
     void showTakers();
 
@@ -85,9 +89,11 @@ private:
     QCPGraph* peaks_;
     QCPGraph* mean_;
     QCPItemTracer* tracer_;
+    QCPItemStraightLine* promise_;      ///< What the cycle times of the databases add up to.
     std::vector<QCPItemRect*> burstRects_;
     std::vector<QCPItemText*> burstTexts_;
     unsigned bus_ = 0;
+    double promised_ = 0;               ///< Percent; 0 where nothing is.
     QString wantedBus_;
     std::unique_ptr<measure::LoadSeries> series_;
     std::unique_ptr<measure::LoadSeries> slow_;

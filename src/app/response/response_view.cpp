@@ -46,9 +46,11 @@ public:
         setObjectName(QStringLiteral("responseVerdict"));
         setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
     }
-    void say(const QString& words, bool wrong)
+    /// `brief` stands where there is no room for the words.
+    void say(const QString& words, const QString& brief, bool wrong)
     {
         words_ = words;
+        brief_ = brief;
         wrong_ = wrong;
         setAccessibleName(words);
         update();
@@ -63,12 +65,13 @@ protected:
         const double left = wrong_ ? theme.px(18) : 0;
         if (wrong_)
             paintWarning(painter, QPointF(theme.px(7), height() / 2.0), theme.px(10));
-        paintText(painter, QRectF(left, 0, width() - left, height()), words_, wrong_ ? theme.bodyStrong() : theme.body(),
-            wrong_ ? theme.ink : theme.ink2);
+        const QFont font = wrong_ ? theme.bodyStrong() : theme.body();
+        const bool fits = QFontMetricsF(font).horizontalAdvance(words_) <= width() - left;
+        paintText(painter, QRectF(left, 0, width() - left, height()), fits ? words_ : brief_, font, wrong_ ? theme.ink : theme.ink2);
     }
 
 private:
-    QString words_;
+    QString words_, brief_;
     bool wrong_ = false;
 };
 
@@ -372,6 +375,9 @@ void ResponseView::refresh()
                                     .arg(QString::fromStdString(rows.front().message.name))
                                     .arg(late - 1)
                                     .arg(others),
+        late == 0   ? tr("all meet their deadlines")
+        : late == 1 ? tr("%1 may be late").arg(QString::fromStdString(rows.front().message.name))
+                    : tr("%1 and %2 more may be late").arg(QString::fromStdString(rows.front().message.name)).arg(late - 1),
         late > 0);
     verdict_->setToolTip(stage().timing().measures(bus_)
                              ? QString()
