@@ -124,7 +124,9 @@ private:
     [[nodiscard]] std::optional<trace::TraceKey> keyOf(std::size_t index) const
     {
         const auto& identifier = view_.shares_.shares[index].identifier;
-        if (view_.by_ != measure::ShareBy::message || !identifier)
+        // What was counted may be of a run that was started anew meanwhile.
+        if (view_.by_ != measure::ShareBy::message || !identifier || !view_.stage().snapshot().valid()
+            || *identifier >= view_.stage().snapshot().trace().identifierCount())
             return std::nullopt;
         return view_.stage().snapshot().trace().key(*identifier);
     }

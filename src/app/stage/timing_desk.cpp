@@ -78,7 +78,7 @@ bool TimingDesk::measures(unsigned bus) const
 TimingDesk::OfBus& TimingDesk::of(unsigned bus)
 {
     OfBus& out = buses_[bus];
-    if (out.known || bus >= stage_.catalog().busCount() || !rate(bus).known())
+    if (out.known || !rate(bus).known() || bus >= stage_.catalog().busCount())
         return out;
     out.known = true;
     out.messages = timing::timedMessages(stage_.catalog(), static_cast<std::uint8_t>(bus));
