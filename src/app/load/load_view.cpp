@@ -3,7 +3,6 @@
 
 #include <QApplication>
 #include <QClipboard>
-#include <QComboBox>
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
 #include <QMenu>
@@ -15,6 +14,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/elided_label.h"
 #include "app/parts/notation.h"
+#include "app/stage/bus_choice.h"
 #include "app/stage/timing_desk.h"
 #include "app/theme/theme.h"
 
@@ -35,7 +35,7 @@ constexpr unsigned takersEvery = 6;  // beats
 LoadView::LoadView(Stage& stage)
     : View(stage),
       tools_(new QWidget),
-      busBox_(new QComboBox),
+      busBox_(new BusChoice(stage, QStringLiteral("loadBus"), tr("Bus whose load is shown"))),
       span_(new QSlider(Qt::Horizontal)),
       over_(new QLabel(tr("averaged over"))),
       spanText_(new QLabel),
@@ -50,8 +50,6 @@ LoadView::LoadView(Stage& stage)
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
     bar->setSpacing(8);
-    busBox_->setObjectName(QStringLiteral("loadBus"));
-    busBox_->setToolTip(tr("Bus whose load is shown"));
     span_->setObjectName(QStringLiteral("loadSpan"));
     span_->setRange(0, static_cast<int>(spans.size()) - 1);
     span_->setValue(usualSpan);
@@ -101,16 +99,8 @@ LoadView::LoadView(Stage& stage)
 void LoadView::rebuild()
 {
     const Theme& theme = Theme::get();
-    const QSignalBlocker block(busBox_);
-    const int keep = std::max(0, busBox_->currentIndex());
-    busBox_->clear();
-    const auto& buses = stage().document().buses();
-    for (std::size_t i = 0; i < buses.size(); ++i)
-        busBox_->addItem(stage().mark(static_cast<unsigned>(i)).letter + QStringLiteral("  ") + QString::fromStdString(buses[i].name),
-            QString::fromStdString(buses[i].name));
-    const int wanted = wantedBus_.isEmpty() ? keep : busBox_->findData(wantedBus_);
-    busBox_->setCurrentIndex(std::clamp(wanted, 0, std::max(0, busBox_->count() - 1)));
-    bus_ = static_cast<unsigned>(std::max(0, busBox_->currentIndex()));
+    busBox_->fill();
+    bus_ = busBox_->bus();
     QColor area = theme.bus(stage().mark(bus_));
     area.setAlphaF(0.45F);
     peaks_->setPen(QPen(theme.bus(stage().mark(bus_)), 1));
@@ -119,14 +109,9 @@ void LoadView::rebuild()
     mean_->setBrush(area);
     tracer_->setPen(QPen(theme.accent, 1.5));
     tracer_->setBrush(theme.accent);
-    for (QWidget* widget : {static_cast<QWidget*>(busBox_), static_cast<QWidget*>(facts_)})
-        widget->setFont(theme.body());
+    facts_->setFont(theme.body());
     spanText_->setFont(theme.mono());
     layout()->setContentsMargins(theme.px(loadHeadWidth), 0, 0, 0);
-    int widest = 0;
-    for (int i = 0; i < busBox_->count(); ++i)
-        widest = std::max(widest, QFontMetrics(theme.body()).horizontalAdvance(busBox_->itemText(i)));
-    busBox_->setMinimumWidth(std::min(widest, theme.px(160)) + theme.px(44));
     promise_->setPen(QPen(theme.ink, 1, Qt::DashLine));
     showPromise();
     chooseSpan(span_->value());
@@ -167,7 +152,6 @@ void LoadView::chooseBus(int index)
 {
     if (index < 0)
         return;
-    wantedBus_ = busBox_->currentData().toString();
     rebuild();
     Q_EMIT setUpChanged();
 }
@@ -404,14 +388,13 @@ void LoadView::contextMenuEvent(QContextMenuEvent* event)
 
 nlohmann::json LoadView::save() const
 {
-    return {{"bus", busBox_->currentData().toString().toStdString()},
-        {"span", std::to_string(spans[static_cast<std::size_t>(span_->value())]) + " ms"}};
+    return {{"bus", busBox_->busName()}, {"span", std::to_string(spans[static_cast<std::size_t>(span_->value())]) + " ms"}};
 }
 
 void LoadView::restore(const nlohmann::json& setUp)
 {
     if (setUp.contains("bus") && setUp["bus"].is_string())
-        wantedBus_ = QString::fromStdString(setUp["bus"].get<std::string>());
+        busBox_->want(QString::fromStdString(setUp["bus"].get<std::string>()));
     if (setUp.contains("span") && setUp["span"].is_string()) {
         const int ms = QString::fromStdString(setUp["span"].get<std::string>()).section(QLatin1Char(' '), 0, 0).toInt();
         for (std::size_t i = 0; i < spans.size(); ++i)

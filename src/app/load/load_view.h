@@ -12,9 +12,9 @@
 #include "app/stage/view.h"
 #include "measure/load_series.h"
 
-class QComboBox;
-
 namespace wavetrope::app {
+
+class BusChoice;
 
 /// The messages of a stretch of time, by their share of the bus.
 class TakersList : public QWidget {
@@ -79,7 +79,7 @@ private:
     void showTakers();
 
     QWidget* tools_;
-    QComboBox* busBox_;
+    BusChoice* busBox_;
     QSlider* span_;
     QLabel* over_;
     QLabel* spanText_;
@@ -94,7 +94,6 @@ private:
     std::vector<QCPItemText*> burstTexts_;
     unsigned bus_ = 0;
     double promised_ = 0;               ///< Percent; 0 where nothing is.
-    QString wantedBus_;
     std::unique_ptr<measure::LoadSeries> series_;
     std::unique_ptr<measure::LoadSeries> slow_;
     unsigned beats_ = 0;

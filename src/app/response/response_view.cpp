@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/response/response_view.h"
 
-#include <QComboBox>
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -14,6 +13,7 @@
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
+#include "app/stage/bus_choice.h"
 #include "app/stage/timing_desk.h"
 #include "app/theme/theme.h"
 #include "base/number_text.h"
@@ -287,7 +287,7 @@ private:
 ResponseView::ResponseView(Stage& stage)
     : View(stage),
       tools_(new QWidget),
-      busBox_(new QComboBox),
+      busBox_(new BusChoice(stage, QStringLiteral("responseBus"), tr("Bus whose messages are shown"))),
       jitterName_(new QLabel(tr("jitter"))),
       jitter_(new QLineEdit),
       verdict_(new Verdict),
@@ -298,8 +298,6 @@ ResponseView::ResponseView(Stage& stage)
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
     bar->setSpacing(8);
-    busBox_->setObjectName(QStringLiteral("responseBus"));
-    busBox_->setToolTip(tr("Bus whose messages are shown"));
     jitter_->setObjectName(QStringLiteral("responseJitter"));
     jitter_->setToolTip(tr("How late a message may be queued behind its beat: of each that has no jitter of its own"));
     for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, jitterName_, jitter_})
@@ -341,23 +339,11 @@ QPoint ResponseView::cellAt(std::size_t index, bool deadline) const
 void ResponseView::rebuild()
 {
     const Theme& theme = Theme::get();
-    const QSignalBlocker block(busBox_);
-    busBox_->clear();
-    const auto& buses = stage().document().buses();
-    for (std::size_t i = 0; i < buses.size(); ++i)
-        busBox_->addItem(stage().mark(static_cast<unsigned>(i)).letter + QStringLiteral("  ") + QString::fromStdString(buses[i].name),
-            QString::fromStdString(buses[i].name));
-    const int wanted = wantedBus_.isEmpty() ? static_cast<int>(bus_) : busBox_->findData(wantedBus_);
-    busBox_->setCurrentIndex(std::clamp(wanted, 0, std::max(0, busBox_->count() - 1)));
-    bus_ = static_cast<unsigned>(std::max(0, busBox_->currentIndex()));
-    for (QWidget* widget : std::initializer_list<QWidget*>{busBox_, jitterName_})
-        widget->setFont(theme.body());
+    busBox_->fill();
+    bus_ = busBox_->bus();
+    jitterName_->setFont(theme.body());
     jitter_->setFont(theme.mono());
     jitter_->setFixedWidth(theme.px(70));
-    int widest = 0;
-    for (int i = 0; i < busBox_->count(); ++i)
-        widest = std::max(widest, QFontMetrics(theme.body()).horizontalAdvance(busBox_->itemText(i)));
-    busBox_->setMinimumWidth(std::min(widest, theme.px(160)) + theme.px(44));
     refresh();
 }
 
@@ -391,7 +377,6 @@ void ResponseView::chooseBus(int index)
 {
     if (index < 0)
         return;
-    wantedBus_ = busBox_->currentData().toString();
     rebuild();
     Q_EMIT setUpChanged();
 }
@@ -448,12 +433,12 @@ void ResponseView::goToWorst(std::size_t index)
         stage().setCursor(rows[index].measured->at);
 }
 
-nlohmann::json ResponseView::save() const { return {{"bus", busBox_->currentData().toString().toStdString()}}; }
+nlohmann::json ResponseView::save() const { return {{"bus", busBox_->busName()}}; }
 
 void ResponseView::restore(const nlohmann::json& setUp)
 {
     if (setUp.contains("bus") && setUp["bus"].is_string())
-        wantedBus_ = QString::fromStdString(setUp["bus"].get<std::string>());
+        busBox_->want(QString::fromStdString(setUp["bus"].get<std::string>()));
     rebuild();
 }
 

@@ -7,10 +7,11 @@
 #include "app/parts/in_place.h"
 #include "app/stage/view.h"
 
-class QComboBox;
 class QLabel;
 
 namespace wavetrope::app {
+
+class BusChoice;
 
 /// A row for each message of a bus with a cycle time, the one nearest to its deadline first. One scale on which every deadline
 /// stands at the same place: bar and tick are the computed worst case, the dot is the worst that was measured. Jitter and deadlines
@@ -47,14 +48,13 @@ private:
     void goToWorst(std::size_t index);
 
     QWidget* tools_;
-    QComboBox* busBox_;
+    BusChoice* busBox_;
     QLabel* jitterName_;
     QLineEdit* jitter_;
     Verdict* verdict_;
     Rows* rows_;
     InPlaceField* field_;
     unsigned bus_ = 0;
-    QString wantedBus_;
     unsigned beats_ = 0;
 };
 

@@ -2,7 +2,6 @@
 #include "app/shares/shares_view.h"
 
 #include <QButtonGroup>
-#include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
@@ -15,6 +14,7 @@
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
 #include "app/parts/notation.h"
+#include "app/stage/bus_choice.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -150,7 +150,7 @@ private:
 SharesView::SharesView(Stage& stage)
     : View(stage),
       tools_(new QWidget),
-      busBox_(new QComboBox),
+      busBox_(new BusChoice(stage, QStringLiteral("sharesBus"), tr("Bus whose shares are shown"))),
       modes_(new QButtonGroup(this)),
       facts_(new QLabel),
       rows_(new Rows(*this)),
@@ -160,8 +160,6 @@ SharesView::SharesView(Stage& stage)
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
     bar->setSpacing(4);
-    busBox_->setObjectName(QStringLiteral("sharesBus"));
-    busBox_->setToolTip(tr("Bus whose shares are shown"));
     bar->addWidget(busBox_);
     for (std::size_t i = 0; i < shareWords.size(); ++i) {
         auto* mode = new QToolButton;
@@ -183,7 +181,6 @@ SharesView::SharesView(Stage& stage)
     connect(busBox_, &QComboBox::currentIndexChanged, this, [this](int index) {
         if (index < 0)
             return;
-        wantedBus_ = busBox_->currentData().toString();
         rebuild();
         Q_EMIT setUpChanged();
     });
@@ -212,16 +209,8 @@ QString SharesView::rowText(std::size_t index) const { return rows_->rowText(ind
 
 void SharesView::rebuild()
 {
-    const QSignalBlocker block(busBox_);
-    busBox_->clear();
-    const auto& buses = stage().document().buses();
-    for (std::size_t i = 0; i < buses.size(); ++i)
-        busBox_->addItem(stage().mark(static_cast<unsigned>(i)).letter + QStringLiteral("  ") + QString::fromStdString(buses[i].name),
-            QString::fromStdString(buses[i].name));
-    const int wanted = wantedBus_.isEmpty() ? static_cast<int>(bus_) : busBox_->findData(wantedBus_);
-    busBox_->setCurrentIndex(std::clamp(wanted, 0, std::max(0, busBox_->count() - 1)));
-    bus_ = static_cast<unsigned>(std::max(0, busBox_->currentIndex()));
-    busBox_->setFont(Theme::get().body());
+    busBox_->fill();
+    bus_ = busBox_->bus();
     rows_->layHeads();
     ask();
 }
@@ -262,15 +251,12 @@ void SharesView::take(measure::LoadShares shares)
     rows_->refresh();
 }
 
-nlohmann::json SharesView::save() const
-{
-    return {{"bus", busBox_->currentData().toString().toStdString()}, {"by", shareWords[static_cast<std::size_t>(by_)]}};
-}
+nlohmann::json SharesView::save() const { return {{"bus", busBox_->busName()}, {"by", shareWords[static_cast<std::size_t>(by_)]}}; }
 
 void SharesView::restore(const nlohmann::json& setUp)
 {
     if (setUp.contains("bus") && setUp["bus"].is_string())
-        wantedBus_ = QString::fromStdString(setUp["bus"].get<std::string>());
+        busBox_->want(QString::fromStdString(setUp["bus"].get<std::string>()));
     if (setUp.contains("by") && setUp["by"].is_string())
         if (const auto by = measure::shareByFromText(setUp["by"].get<std::string>())) {
             by_ = *by;

@@ -7,10 +7,11 @@
 #include "measure/load_shares.h"
 
 class QButtonGroup;
-class QComboBox;
 class QLabel;
 
 namespace wavetrope::app {
+
+class BusChoice;
 
 /// Bars of bus time by message, sender, kind of frame or class of protocol message, the largest first, with percent, frames and bits per
 /// second: from A to B where both marks are set, else of the window. Worked out on a thread of its own.
@@ -40,13 +41,12 @@ private:
     void take(measure::LoadShares shares);
 
     QWidget* tools_;
-    QComboBox* busBox_;
+    BusChoice* busBox_;
     QButtonGroup* modes_;
     QLabel* facts_;
     Rows* rows_;
     NewestWork* work_;
     unsigned bus_ = 0;
-    QString wantedBus_;
     measure::ShareBy by_ = measure::ShareBy::message;
     measure::LoadShares shares_;
     bool settled_ = false;
