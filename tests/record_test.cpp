@@ -309,6 +309,22 @@ private Q_SLOTS:
         // At the cursor: while it lasted it is true.
         window->stage().setCursor(window->stage().timeOf(48.5));
         QTRY_COMPARE(view->conditionText(1), QStringLiteral("chatter\tChatter > 6 mm/s for 100 ms\ttrue\t1"));
+        // What explains the log may come behind its rows, or be another: it is gone through anew.
+        const std::shared_ptr<const database::Catalog> known = window->document().catalog();
+        const auto swap = [&](std::shared_ptr<const database::Catalog> next) {
+            window->document().setCatalog(std::move(next));
+            Q_EMIT window->stage().catalogChanged();
+            QTRY_VERIFY_WITH_TIMEOUT(view->rehearsed(), 60'000);
+        };
+        auto nothing = std::make_shared<database::Catalog>();
+        for (const trace::TraceBus& bus : window->document().buses())
+            nothing->addBus(bus.name);
+        swap(nothing);
+        QTRY_VERIFY2(view->conditionText(1).endsWith(QStringLiteral("\tnot true\tnever"))
+                         || view->conditionText(1).endsWith(QStringLiteral("\tnot true\t0")),
+            qPrintable(view->conditionText(1)));
+        swap(known);
+        QTRY_COMPARE(view->conditionText(1), QStringLiteral("chatter\tChatter > 6 mm/s for 100 ms\ttrue\t1"));
     }
 };
 

@@ -166,6 +166,7 @@ RecordView::RecordView(Stage& stage)
     });
     connect(rehearsing_, &Rehearsing::finished, this, &RecordView::refresh);
     connect(&stage, &Stage::becameReady, this, &RecordView::refresh);
+    connect(&stage, &Stage::catalogChanged, this, &RecordView::refresh);
     connect(&stage, &Stage::axisChanged, this, [this] {
         if (!this->stage().document().isLive())
             refresh();

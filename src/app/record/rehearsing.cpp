@@ -59,6 +59,7 @@ void Rehearsing::begin()
     for (const trace::TraceBus& bus : document.buses())
         rates.push_back(bus.rate);
     goingGeneration_ = generation_;
+    rehearsedCatalog_ = document.catalog();
     thread_ = std::thread(
         [this, snapshot, rules = compiled(), rates, generation = generation_] { work(snapshot, rules, rates, generation); });
 }

@@ -33,7 +33,11 @@ public:
     [[nodiscard]] const rig::CompiledRules& compiled();
 
     /// Whether they have been rehearsed as they stand.
-    [[nodiscard]] bool done() const { return result_ != nullptr && doneGeneration_ == generation_; }
+    [[nodiscard]] bool done() const
+    {
+        // What explains a log may come behind its rows.
+        return result_ != nullptr && doneGeneration_ == generation_ && rehearsedCatalog_ == stage_.document().catalog();
+    }
     /// What came of it; once it is done.
     [[nodiscard]] const rules::Rehearsed& result() const { return *result_; }
     /// Which of the rig's recordings those of the result are.
@@ -67,6 +71,7 @@ private:
     std::vector<std::size_t> recordings_;
     std::map<std::string, rules::NearMiss> misses_;     // of conditions that were never true, by name
     std::uint64_t generation_ = 1, doneGeneration_ = 0, goingGeneration_ = 0;
+    std::shared_ptr<const database::Catalog> rehearsedCatalog_;     // that the rules were understood by
     trace::Row rows_ = 0;
     Time took_{0};                                      // by the last one
     rig::CompiledRules compiled_;
