@@ -5,6 +5,7 @@
 #include <array>
 
 #include "can/wire_length.h"
+#include "measure/samples.h"
 
 namespace wavetrope::measure {
 
@@ -70,24 +71,16 @@ std::optional<LoadShares> loadShares(const trace::Snapshot& snapshot, const data
     std::vector<std::optional<can::BitTimes>> times;
     for (const can::BitRate& rate : rates)
         times.push_back(rate.known() ? std::optional<can::BitTimes>(rate) : std::nullopt);
+    times.resize(std::max(times.size(), snapshot.trace().buses().size()));      // that came meanwhile
     out.to = range.to.value_or(snapshot.latest());
     out.from = range.from ? *range.from : firstBitOf(snapshot, times);
 
     std::map<std::pair<unsigned, std::string>, std::size_t> places;
     std::vector<std::size_t> ofIdentifier;
     // Where stamps never go back, the rows of the range are found and no others looked at.
-    const auto firstRow = [&](auto isBehind) {
-        trace::Row first = 0;
-        for (trace::Row end = snapshot.rows(); first < end;)
-            if (const trace::Row middle = first + (end - first) / 2; isBehind(snapshot.time(middle)))
-                end = middle;
-            else
-                first = middle + 1;
-        return first;
-    };
     const bool ordered = snapshot.trace().monotone();
-    const trace::Row begin = ordered ? firstRow([&](Time time) { return time >= out.from; }) : 0;
-    const trace::Row end = ordered ? firstRow([&](Time time) { return time > out.to; }) : snapshot.rows();
+    const trace::Row begin = ordered ? firstRowWhere(snapshot, [&](Time time) { return time >= out.from; }) : 0;
+    const trace::Row end = ordered ? firstRowWhere(snapshot, [&](Time time) { return time > out.to; }) : snapshot.rows();
     for (trace::Row row = begin; row < end; ++row) {
         if ((row - begin) % 65'536 == 0 && goesOn && !goesOn(row))
             return std::nullopt;

@@ -72,6 +72,8 @@ public:
     std::shared_ptr<const database::Catalog> setCatalog(std::shared_ptr<const database::Catalog> catalog);
     [[nodiscard]] const measure::Measures& measures() const { return *measures_; }
     [[nodiscard]] const std::vector<trace::TraceBus>& buses() const { return buses_; }
+    /// Empty of one that a log which is being read brought behind those that are known.
+    [[nodiscard]] std::string busName(unsigned bus) const { return bus < buses_.size() ? buses_[bus].name : std::string(); }
     /// Times on screen count from here.
     [[nodiscard]] Time begins() const { return begins_; }
     /// Newest moment: now for a live run, the last frame of a log.

@@ -109,7 +109,7 @@ void RosterRows::rebuild()
             const trace::IdentifierIndex first = sorted[i].second.members.front();
             const auto* message = messageOf(first);
             const QString title = grouping_ == Grouping::bus
-                                      ? QString::fromStdString(view_.stage().document().buses()[trace.key(first).bus].name)
+                                      ? QString::fromStdString(view_.stage().document().busName(trace.key(first).bus))
                                   : message != nullptr && !message->message->sender.empty()
                                       ? QString::fromStdString(message->message->sender)
                                       : tr("no sender known");

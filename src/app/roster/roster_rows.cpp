@@ -310,7 +310,7 @@ QString RosterRows::rowText(std::uint64_t index) const
     QStringList cells;
     for (std::size_t place = 0; place < columns_.count(); ++place)
         switch (columns_.kindAt(place)) {
-        case bus: cells << QString::fromStdString(stage.document().buses()[key.bus].name); break;
+        case bus: cells << QString::fromStdString(stage.document().busName(key.bus)); break;
         case identifier: cells << identifierText(entry); break;
         case name: cells << (message != nullptr ? QString::fromStdString(message->message->name) : QString()); break;
         case sender: cells << (message != nullptr ? QString::fromStdString(message->message->sender) : QString()); break;

@@ -50,11 +50,7 @@ void TimingDesk::forget()
     Q_EMIT changed();
 }
 
-std::string TimingDesk::nameOf(unsigned bus) const
-{
-    const auto& buses = stage_.document().buses();
-    return bus < buses.size() ? buses[bus].name : std::string();
-}
+std::string TimingDesk::nameOf(unsigned bus) const { return stage_.document().busName(bus); }
 
 can::BitRate TimingDesk::rate(unsigned bus) const
 {
