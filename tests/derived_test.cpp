@@ -12,6 +12,7 @@
 #include "derived_model.h"
 #include "filter/filter_scan.h"
 #include "filter/signal_pattern.h"
+#include "made_traffic.h"
 #include "measure/interval_measures.h"
 #include "measure/load_shares.h"
 #include "measure/range_events.h"
@@ -19,67 +20,9 @@
 
 using namespace wavetrope;
 using namespace wavetrope::measure;
+using test::fill, test::inputNames, test::madeCatalog, test::start;
 
 namespace {
-
-constexpr Time start = std::chrono::seconds(1'800'000'000);
-
-// Two buses that speak the same: a message with a selector, one with a real number, one with two signals.
-constexpr const char* text = R"(VERSION ""
-BU_: Pump Panel
-BO_ 256 Flows: 8 Pump
- SG_ Select M : 0|8@1+ (1,0) [0|0] "" Panel
- SG_ Left m0 : 8|16@1- (0.5,0) [-10|10] "l/min" Panel
- SG_ Right m1 : 8|16@1- (0.25,1) [0|0] "l/min" Panel
-BO_ 257 Real: 8 Pump
- SG_ Temperature : 0|64@1- (1,0) [0|0] "degC" Panel
-BO_ 258 Two: 2 Panel
- SG_ A : 0|8@1- (1,0) [-5|5] "mm" Pump
- SG_ B : 8|8@1+ (1,0) [0|0] "mm" Pump
-SIG_VALTYPE_ 257 Temperature : 2;
-)";
-
-std::shared_ptr<database::Catalog> madeCatalog()
-{
-    const auto database = std::make_shared<const database::Database>(database::readDbc(text, "made.dbc").database);
-    auto catalog = std::make_shared<database::Catalog>();
-    for (const char* bus : {"Front", "Rear"})
-        catalog->attach(catalog->addBus(bus), database);
-    return catalog;
-}
-
-const std::vector<std::string> inputNames = {
-    "Front.Flows.Left", "Front.Flows.Right", "Front.Real.Temperature", "Front.Two.A", "Front.Two.B", "Rear.Two.A"};
-
-// Frames at random, some at one stamp, some too short, some with what is no number.
-void fill(trace::Trace& trace, std::mt19937& random, int frames, bool disorder)
-{
-    for (const char* bus : {"Front", "Rear"})
-        trace.addBus({bus, {500'000, 2'000'000}});
-    Time time = start;
-    for (int i = 0; i < frames; ++i) {
-        can::Frame frame;
-        time += std::chrono::microseconds(random() % 4 == 0 ? 0 : random() % 20'000);
-        frame.time = disorder && random() % 10 == 0 ? time - std::chrono::milliseconds(random() % 50) : time;
-        frame.bus = static_cast<std::uint8_t>(random() % 2);
-        frame.id = {static_cast<std::uint32_t>(256 + random() % 4), false};
-        frame.length = frame.dlc = static_cast<std::uint8_t>(random() % 10 == 0 ? random() % 9 : frame.id.value == 258 ? 2 : 8);
-        frame.kind = random() % 40 == 0 ? can::FrameKind::remote : random() % 40 == 0 ? can::FrameKind::error : can::FrameKind::data;
-        if (frame.kind == can::FrameKind::remote)
-            frame.length = 0;
-        for (auto& byte : frame.data)
-            byte = static_cast<std::uint8_t>(random() % 3 == 0 ? random() % 4 : random());
-        if (frame.id.value == 256)
-            frame.data[0] = static_cast<std::uint8_t>(random() % 3);
-        if (frame.id.value == 257) {
-            const double values[] = {
-                0, 1.5, -2.25, 1e300, std::nan(""), std::numeric_limits<double>::infinity(), static_cast<double>(random() % 50)};
-            const double value = values[random() % 3 == 0 ? random() % 7 : 6];
-            std::memcpy(frame.data.data(), &value, sizeof value);
-        }
-        trace.append(frame.view());
-    }
-}
 
 // Of a frame: which of the inputs it carries, by looking each up.
 std::map<unsigned, double> carried(const database::Catalog& catalog, const can::FrameView& frame)
@@ -293,7 +236,7 @@ private Q_SLOTS:
 
     void nameInQuotesMayHaveBlanks()
     {
-        const auto database = std::make_shared<const database::Database>(database::readDbc(text, "made.dbc").database);
+        const auto database = std::make_shared<const database::Database>(database::readDbc(test::madeText, "made.dbc").database);
         auto catalog = std::make_shared<database::Catalog>();
         catalog->attach(catalog->addBus("Front left"), database);
         catalog->derive({{"Made", "\"Front left.Two.A\" + B", "", {}, {}, ""}});
@@ -518,6 +461,14 @@ private Q_SLOTS:
                 QCOMPARE(share.busy.count(), sum.busy);
                 if (i > 0 && shares->shares[i - 1].bus == share.bus)
                     QVERIFY(shares->shares[i - 1].busy >= share.busy);
+            }
+            // Of a bus behind those whose rates are told, as a log brings it late: frames and bits, and no busy time.
+            const auto untold = loadShares(snapshot, *catalog, {rates[0]}, static_cast<ShareBy>(by), {from, to});
+            QVERIFY(untold);
+            QCOMPARE(untold->shares.size(), sums.size());
+            for (const LoadShare& share : untold->shares) {
+                QCOMPARE(share.frames, (sums.at({share.bus, share.what}).frames));
+                QCOMPARE(share.busy.count(), share.bus == 0 ? sums.at({share.bus, share.what}).busy : 0);
             }
         }
     }

@@ -27,12 +27,12 @@ struct Evaluator::Memory {
 };
 
 struct Evaluator::Level {
-    std::vector<double> own = std::vector<double>(blockSize);
+    std::vector<double> own;
     const double* values = nullptr;
     std::size_t from = 0;           // the first sample that has a value
 };
 
-Evaluator::Evaluator(const Formula& formula) : steps_(formula.steps()), levels_(formula.depth()), clock_(blockSize)
+Evaluator::Evaluator(const Formula& formula) : steps_(formula.steps()), levels_(formula.depth())
 {
     for (const Step& step : steps_)
         memories_.push_back(step.op >= Op::mean ? std::make_unique<Memory>() : nullptr);
@@ -42,10 +42,31 @@ Evaluator::~Evaluator() = default;
 Evaluator::Evaluator(Evaluator&&) noexcept = default;
 Evaluator& Evaluator::operator=(Evaluator&&) noexcept = default;
 
+Evaluator::Evaluator(const Evaluator& other) : steps_(other.steps_), levels_(other.levels_.size()), now_(other.now_), seen_(other.seen_)
+{
+    for (const auto& memory : other.memories_)
+        memories_.push_back(memory ? std::make_unique<Memory>(*memory) : nullptr);
+}
+
+std::size_t Evaluator::remembers() const
+{
+    std::size_t bytes = sizeof(Evaluator) + steps_.size() * sizeof(Step) + levels_.size() * sizeof(Level);
+    for (const auto& memory : memories_)
+        if (memory)
+            bytes += sizeof(Memory) + memory->mean.remembers() + memory->extreme.remembers()
+                     + memory->past.size() * sizeof(memory->past[0]);
+    return bytes;
+}
+
 std::size_t Evaluator::evaluate(
     std::span<const Time> times, std::span<const double* const> inputs, std::span<const std::uint64_t> touched, double* out)
 {
     const std::size_t count = times.size();
+    if (clock_.empty()) {       // room to work in, where it is worked
+        clock_.resize(blockSize);
+        for (Level& level : levels_)
+            level.own.resize(blockSize);
+    }
     for (std::size_t i = 0; i < count; ++i)
         clock_[i] = now_ = std::max(now_, times[i]);
     std::size_t top = 0;

@@ -25,12 +25,17 @@ public:
     ~Evaluator();
     Evaluator(Evaluator&&) noexcept;
     Evaluator& operator=(Evaluator&&) noexcept;
+    /// Goes on from where the other one stands.
+    Evaluator(const Evaluator& other);
+    Evaluator& operator=(const Evaluator& other) { return *this = Evaluator(other); }
 
     /// Up to blockSize samples: their stamps, for each input by slot the value that holds at each of them (anything before its first
     /// sample), and which inputs have a sample there, as bits. Writes a value for each sample to `out`; those in front of the first that
     /// has one are undefined. Gives the place of the first that has one, as many as there are samples where none has.
     std::size_t evaluate(
         std::span<const Time> times, std::span<const double* const> inputs, std::span<const std::uint64_t> touched, double* out);
+    /// Bytes of what its functions over time remember, which a copy takes.
+    [[nodiscard]] std::size_t remembers() const;
 
 private:
     struct Memory;

@@ -46,6 +46,8 @@ public:
         }
         return weight > 0 ? sum / weight : value;
     }
+    /// Bytes of what it remembers.
+    [[nodiscard]] std::size_t remembers() const { return pieces_.size() * sizeof(Piece) + sums_.size() * sizeof(Sum); }
 
 private:
     struct Piece {
@@ -124,6 +126,8 @@ public:
         const double best = queue_.front().value;
         return std::isnan(value) || sign * best < sign * value ? best : value;
     }
+    /// Bytes of what it remembers.
+    [[nodiscard]] std::size_t remembers() const { return queue_.size() * sizeof(Held); }
 
 private:
     struct Held {

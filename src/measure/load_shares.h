@@ -46,7 +46,8 @@ struct ShareRange {
 };
 
 /// The frames of a snapshot whose stamps lie in the range, both ends included. Each occupies its bus from its first bit to the end of
-/// its intermission; what lies outside of the range is cut off. `rates` by bus; one that is not known has no busy time.
+/// its intermission; what lies outside of the range is cut off. `rates` by bus; one that is not known, or of a bus behind the last,
+/// has no busy time.
 /// `goesOn` is asked now and then; nothing is given where it ended the work.
 [[nodiscard]] std::optional<LoadShares> loadShares(const trace::Snapshot& snapshot, const database::Catalog& catalog,
     const std::vector<can::BitRate>& rates, ShareBy by, const ShareRange& range, const std::function<bool(trace::Row)>& goesOn = {});

@@ -18,6 +18,12 @@ struct Samples {
     std::vector<double> values;
 
     [[nodiscard]] std::size_t size() const { return rows.size(); }
+    void clear()
+    {
+        rows.clear();
+        times.clear();
+        values.clear();
+    }
 };
 
 /// Asked now and then while one works; false ends it.
@@ -34,6 +40,19 @@ using GoesOn = std::function<bool()>;
 /// all that it looks at has a value. None where it has a problem.
 [[nodiscard]] Samples derivedSamples(
     const trace::Snapshot& snapshot, const database::Catalog& catalog, std::uint32_t derived, const GoesOn& goesOn = {});
+
+/// The first row whose stamp is so, where stamps never go back and all behind it are so too; as many as there are rows where none is.
+template <class IsSo>
+[[nodiscard]] trace::Row firstRowWhere(const trace::Snapshot& snapshot, IsSo isSo)
+{
+    trace::Row first = 0;
+    for (trace::Row end = snapshot.rows(); first < end;)
+        if (const trace::Row middle = first + (end - first) / 2; isSo(snapshot.time(middle)))
+            end = middle;
+        else
+            first = middle + 1;
+    return first;
+}
 
 /// Some samples in a row.
 struct SampleBlock {

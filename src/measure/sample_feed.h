@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Samples of a signal or of a derived one, brought in as a trace grows.
+#pragma once
+
+#include <vector>
+
+#include "formula/evaluator.h"
+#include "measure/samples.h"
+
+namespace wavetrope::measure {
+
+/// Follows a formula over samples of its inputs as they come.
+class FormulaFollower {
+public:
+    explicit FormulaFollower(const formula::Formula& formula);
+
+    /// The next samples of each input, by slot; merged by row. What comes of them is handed on block by block, until `take` gives false.
+    void follow(const std::vector<const Samples*>& inputs, const std::function<bool(const SampleBlock&)>& take);
+    /// Bytes of what its functions over time remember.
+    [[nodiscard]] std::size_t remembers() const { return evaluator_.remembers(); }
+
+private:
+    formula::Evaluator evaluator_;
+    std::vector<double> holds_;  // by slot: the newest value
+};
+
+/// A copy goes on from where the other one stands. The catalog outlives it.
+class SampleFeed {
+public:
+    SampleFeed(const database::Catalog& catalog, const database::SignalRef& signal);
+    SampleFeed(const database::Catalog& catalog, std::uint32_t derived);
+    /// Of a message that is in no catalog: all identifiers that fit it are its.
+    explicit SampleFeed(const database::SignalRef& signal);
+
+    /// Appends the samples of the rows from `next()` up to `to`, in the order of the trace; what they are of is read at most up to there.
+    void take(const trace::Snapshot& snapshot, trace::Row to, Samples& out);
+    [[nodiscard]] trace::Row next() const { return next_; }
+    /// Goes on from a row. Of a signal of a message alone: a derived one hangs on all that came before.
+    void seek(trace::Row row) { next_ = row; }
+    [[nodiscard]] bool derived() const { return !followed_.empty() || plain_.empty(); }
+    /// Bytes that a copy takes.
+    [[nodiscard]] std::size_t remembers() const;
+
+private:
+    struct Plain {  // a signal of a message
+        database::SignalRef signal;
+        std::vector<trace::IdentifierIndex> identifiers;
+        std::size_t known = 0;  // of those of the trace, how many were looked at
+    };
+    struct Source {
+        bool plain;
+        std::size_t place;
+    };
+    struct Followed {
+        FormulaFollower follower;
+        std::vector<Source> inputs;
+    };
+    void takePlain(Plain& plain, const trace::Snapshot& snapshot, trace::Row to, Samples& out) const;
+    std::size_t placeOf(const database::SignalRef& signal);
+
+    const database::Catalog* catalog_;
+    trace::Row next_ = 0;
+    std::vector<Plain> plain_;
+    std::vector<Followed> followed_;  // each behind those that it looks at; the last is what is asked for
+};
+
+}  // namespace wavetrope::measure
