@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is looked at: response times, measures between two marks, derived signals, beside copying the same bytes.
+#include <cmath>
 #include <random>
 
 #include "bench/figures.h"
+#include "database/dbc_reader.h"
+#include "measure/signal_series.h"
 #include "measure/samples.h"
 #include "timing/response_times.h"
 
@@ -65,10 +68,82 @@ void derivedSignals(std::size_t count)
         words("copying rows, stamps and values of as many: %.0f M/s", static_cast<double>(count) / copy / 1e6).c_str());
 }
 
+// A signal with so many samples, one a millisecond: its curve brought up, drawn, and measured between two marks.
+void curves(std::size_t count)
+{
+    constexpr const char* text = "VERSION \"\"\nBU_: Node\nBO_ 256 Wave: 8 Node\n SG_ Height : 0|16@1- (0.01,0) [0|0] \"mm\" Node\n";
+    constexpr Time start = std::chrono::seconds(1'800'000'000);
+    constexpr std::size_t lanes = 8;
+    const auto database = std::make_shared<const database::Database>(database::readDbc(text, "wave.dbc").database);
+    auto catalog = std::make_shared<database::Catalog>();
+    catalog->attach(catalog->addBus("Wave"), database);
+    trace::Trace trace;
+    trace.addBus({"Wave", {1'000'000, 0}});
+    can::Frame frame;
+    frame.id = {256, false};
+    frame.length = frame.dlc = 8;
+    for (std::size_t i = 0; i < count; ++i) {
+        frame.time = start + std::chrono::milliseconds(i);
+        const auto value = static_cast<std::uint16_t>((i * 7919) % 30'000);
+        frame.data[0] = static_cast<std::uint8_t>(value);
+        frame.data[1] = static_cast<std::uint8_t>(value >> 8U);
+        trace.append(frame.view());
+    }
+    const trace::Snapshot snapshot = trace.snapshot();
+    const auto signal = *catalog->findSignal("Wave.Wave.Height");
+    std::vector<std::unique_ptr<measure::SignalSeries>> all;
+    const double copy = best(3, [&, from = std::vector<char>(count * 8, 1), to = std::vector<char>(count * 8, 1)]() mutable {
+        std::copy(from.begin(), from.end(), to.begin());
+    });
+    for (std::size_t lane = 0; lane < lanes; ++lane)
+        all.push_back(std::make_unique<measure::SignalSeries>(catalog, signal, start));
+    const double made = secondsOf([&] { all[0]->update(snapshot); });
+    row("first curve of a signal with 10 M samples, all of it", 1000 * made, "ms", 500,
+        words("%.0f M samples/s; copying their payloads %.0f ms", static_cast<double>(count) / made / 1e6, 1000 * copy).c_str());
+    for (std::size_t lane = 1; lane < lanes; ++lane)
+        all[lane]->update(snapshot);
+    row("memory kept for a curve", static_cast<double>(all[0]->bytes()) / static_cast<double>(count), "bytes", 2, "a sample");
+    const Time end = snapshot.latest();
+    std::mt19937 random(5);
+    double worst = 0;
+    std::size_t points = 0;
+    for (int move = 0; move < 300; ++move) {
+        const double width = std::pow(10.0, static_cast<double>(random() % 1000) / 1000 * 4 + 6);       // a millisecond to all
+        const Time from = start + Time(static_cast<std::int64_t>(random() % 1000 * (1e-3 * static_cast<double>((end - start).count()))));
+        const Time to = std::min(end, from + Time(static_cast<std::int64_t>(width * 1e3)));
+        worst = std::max(worst, secondsOf([&] {
+            for (const auto& series : all) {
+                const bool small = series->about(from, to) <= 2048;
+                const auto detail = small ? series->detail(snapshot, from, to) : nullptr;
+                points += series->points(from, to, 1000, end, detail.get()).times.size();
+            }
+        }));
+    }
+    row("points of 8 curves of 10 M samples, the slowest of 300", 1000 * worst, "ms", 16,
+        words("%.0f points", static_cast<double>(points)).c_str());
+    double slowest = 0;
+    std::uint64_t measured = 0;
+    for (int move = 0; move < 100; ++move) {
+        const Time from = start + std::chrono::microseconds(random() % 4'000'000'000);
+        const Time to = end - std::chrono::microseconds(random() % 4'000'000'000);
+        slowest = std::max(slowest, secondsOf([&] {
+            for (const auto& series : all)
+                measured += series->between(snapshot, from, to).samples;
+        }));
+    }
+    const double whole = secondsOf(
+        [&] { measured += measure::measured(measure::samplesBetween(snapshot, *catalog, signal, start, end), start, end).samples; });
+    row("table between the marks, 8 curves of 10 M samples", 1000 * slowest, "ms", 100,
+        words("slowest of 100; each sample of one curve: %.0f ms", 1000 * whole).c_str());
+    const double fine = best(3, [&] { points += all[0]->detail(snapshot, start, start + std::chrono::seconds(200))->times.size(); });
+    row("200,000 samples as they are, of a curve of 10 M", 1000 * fine, "ms", 16, words("%.0f", static_cast<double>(measured)).c_str());
+}
+
 }  // namespace
 
 int main()
 {
+    curves(10'000'000);
     derivedSignals(10'000'000);
     const auto messages = fullBus(500);
     std::size_t bounded = 0;

@@ -188,7 +188,7 @@ private Q_SLOTS:
         const auto refs = catalog->findSignals("Blade.Depth");
         QCOMPARE(refs.size(), 1U);
         trace::Trace trace;
-        SignalSeries series(refs[0], start);
+        SignalSeries series(catalog, refs[0], start);
         for (int i = 0; i < 100'000; ++i) {
             can::Frame frame = frameAt(start + Time(i * 1'000'000LL), 291);
             const double value = i == 77'777 ? 99.5 : std::sin(i * 0.001);
@@ -201,16 +201,19 @@ private Q_SLOTS:
         while (!series.complete(trace.snapshot()))
             series.update(trace.snapshot(), 50'000);
         QCOMPARE(series.size(), 100'000U);
-        QCOMPARE(series.at(77.777).value(), 99.5);
-        QVERIFY(!series.at(-1));
-        std::vector<double> times;
-        std::vector<double> values;
-        series.points(0, 100, 500, 100, times, values);
-        QVERIFY(values.size() <= 4 * 500 + 1);
-        QCOMPARE(*std::max_element(values.begin(), values.end()), 99.5);
-        QVERIFY(std::is_sorted(times.begin(), times.end()));
-        series.points(77.7, 77.8, 500, 100, times, values);
-        QVERIFY(values.size() >= 100 && values.size() <= 104);
+        const trace::Snapshot snapshot = trace.snapshot();
+        QCOMPARE(series.at(snapshot, start + std::chrono::milliseconds(77'777)).value(), 99.5);
+        QVERIFY(!series.at(snapshot, start - Time(1)));
+        const Time end = start + std::chrono::seconds(100);
+        const auto points = series.points(start, end, 500, end, nullptr);
+        QVERIFY(points.exact && points.values.size() <= 4 * 500 + 1);
+        QCOMPARE(*std::max_element(points.values.begin(), points.values.end()), 99.5);
+        QVERIFY(std::is_sorted(points.times.begin(), points.times.end()));
+        const Time from = start + std::chrono::milliseconds(77'700);
+        const Time to = from + std::chrono::milliseconds(100);
+        const auto detail = series.detail(snapshot, from, to);
+        const auto fine = series.points(from, to, 500, end, detail.get());
+        QVERIFY(fine.single && fine.values.size() >= 100 && fine.values.size() <= 104);
     }
 
     void silenceBreaksTheLineAndTheNewestValueHolds()
@@ -218,26 +221,30 @@ private Q_SLOTS:
         const auto catalog = smallCatalog();
         const auto refs = catalog->findSignals("Blade.Depth");
         trace::Trace trace;
-        SignalSeries series(refs[0], start);
+        SignalSeries series(catalog, refs[0], start);
         for (const int at : {0, 20, 40, 60, 80, 500, 520, 540}) {
             can::Frame frame = frameAt(start + Time(at * 1'000'000LL), 291);
             refs[0].message->plan.encode(frame.data, 0, at);
             trace.append(frame.view());
         }
         series.update(trace.snapshot(), 1000);
-        QCOMPARE(series.period(), 0.02);
-        std::vector<double> times;
-        std::vector<double> values;
-        series.points(0, 2, 1000, 2, times, values);
-        const auto gap = std::find_if(values.begin(), values.end(), [](double value) { return std::isnan(value); });
-        QVERIFY(gap != values.end());
-        QCOMPARE(times[static_cast<std::size_t>(gap - values.begin())], 0.1);  // one period behind the last
-        QCOMPARE(std::count_if(values.begin(), values.end(), [](double value) { return std::isnan(value); }), 1);
-        QCOMPARE(times.back(), 0.56);  // silent since: it holds for one period only
-        series.points(0, 2, 1000, 0.555, times, values);
-        QCOMPARE(times.back(), 0.555);  // still fresh: it holds until now
-        series.points(0.2, 0.4, 1000, 2, times, values);  // a window within the silence shows no line across it
-        QVERIFY(std::any_of(values.begin(), values.end(), [](double value) { return std::isnan(value); }));
+        QCOMPARE(series.period(), std::chrono::milliseconds(20));
+        const auto drawn = [&](int from, int to, int now) {
+            const auto at = [](int milliseconds) { return start + std::chrono::milliseconds(milliseconds); };
+            const auto detail = series.detail(trace.snapshot(), at(from), at(to));
+            return series.points(at(from), at(to), 1000, at(now), detail.get());
+        };
+        const auto broken = [](double value) { return std::isnan(value); };
+        const auto whole = drawn(0, 2000, 2000);
+        const auto gap = std::find_if(whole.values.begin(), whole.values.end(), broken);
+        QVERIFY(gap != whole.values.end());
+        QCOMPARE(whole.times[static_cast<std::size_t>(gap - whole.values.begin())], 0.1);  // one period behind the last
+        QCOMPARE(std::count_if(whole.values.begin(), whole.values.end(), broken), 1);
+        QVERIFY(whole.gaps.size() == 1 && std::abs(whole.gaps[0].first - 0.1) < 1e-9 && std::abs(whole.gaps[0].second - 0.5) < 1e-9);
+        QCOMPARE(whole.times.back(), 0.56);  // silent since: it holds for one period only
+        QCOMPARE(drawn(0, 2000, 555).times.back(), 0.555);  // still fresh: it holds until now
+        const auto inside = drawn(200, 400, 2000);  // a window within the silence shows no line across it
+        QVERIFY(std::any_of(inside.values.begin(), inside.values.end(), broken));
     }
 
     // Whoever follows the frames sees each once, in order, and hears of a batch when all have taken it.

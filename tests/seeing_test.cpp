@@ -226,7 +226,7 @@ private Q_SLOTS:
         selection.signal = static_cast<int>(ref->index);
         stage.select(selection);
         const measure::SignalSeries& series = *lanes->lanes()[0]->curves()[0].series;
-        const auto valueAt = [&](Time time) { return *series.at(stage.seconds(time)); };
+        const auto valueAt = [&](Time time) { return *series.at(stage.snapshot(), time); };
         for (const auto& [key, rises] : {std::pair(Qt::Key_R, true), std::pair(Qt::Key_F, false)}) {
             const Time from = stage.cursor();
             QTest::keyClick(lanes, key);

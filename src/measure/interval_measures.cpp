@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 namespace wavetrope::measure {
@@ -47,6 +48,33 @@ void IntervalMeter::add(Time time, double value)
     holds_ = counts;
     since_ = time;
     value_ = value;
+}
+
+void IntervalMeter::add(const Stretch& samples)
+{
+    if (samples.lastAt < from_) {
+        add(samples.lastAt, samples.last);
+    } else {
+        add(samples.firstAt, samples.first);
+        if (samples.held.count() > 0) {
+            const auto span = static_cast<long double>(samples.held.count());
+            const long double share = span / (weight_ + span);
+            const long double difference = samples.mean - mean_;
+            mean_ += difference * share;
+            squares_ += samples.squares + difference * difference * weight_ * share;
+            meanSquare_ += (samples.mean * samples.mean + samples.squares / span - meanSquare_) * share;
+            weight_ += span;
+            out_.counted += samples.held;
+        }
+        out_.samples += samples.samples - 1;
+        out_.changes += samples.changes;
+        out_.lastAt = since_ = samples.lastAt;
+        out_.last = value_ = samples.last;
+        out_.smallest = std::min(out_.smallest, samples.low);
+        out_.largest = std::max(out_.largest, samples.high);
+    }
+    if (samples.until != Stretch::onwards)
+        add(samples.until, std::numeric_limits<double>::quiet_NaN());
 }
 
 IntervalMeasures IntervalMeter::finish()

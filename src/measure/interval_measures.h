@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "measure/samples.h"
+#include "measure/stretch.h"
 
 namespace wavetrope::measure {
 
@@ -28,6 +29,8 @@ class IntervalMeter {
 public:
     IntervalMeter(Time from, Time to) : from_(from), to_(to) {}
     void add(Time time, double value);
+    /// Samples that all lie in the interval, or all in front of it.
+    void add(const Stretch& samples);
     [[nodiscard]] IntervalMeasures finish();
 
 private:

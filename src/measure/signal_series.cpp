@@ -2,191 +2,774 @@
 #include "measure/signal_series.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <numeric>
 
-#include "measure/coverage.h"
-
 namespace wavetrope::measure {
 
-std::size_t SignalSeries::update(const trace::Snapshot& whole, std::uint64_t budget)
+namespace {
+
+constexpr std::size_t fan = 16;
+constexpr trace::Row rowsAtOnce = 1U << 16U;            // while others may look, or end it
+constexpr trace::Row rowsOfDerived = 1U << 13U;         // between two looks whether a derived one is worth a checkpoint
+constexpr std::uint64_t samplesPerCheckpoint = 8192;    // at least; and no more than a byte is kept of each
+constexpr std::size_t tellPeriodOf = 1024;              // gaps
+constexpr std::uint64_t samplesPerBreak = 16;           // stretches are not broken off more often
+constexpr double notANumber = std::numeric_limits<double>::quiet_NaN();
+
+Time promisedBy(const database::SignalRef& signal)
 {
-    if (!whole.valid() || nextRow_ >= whole.rows())
-        return 0;
-    const trace::Snapshot snapshot(whole.trace(), whole.rows() - nextRow_ > budget ? nextRow_ + budget : whole.rows());
-    const auto identifiers = identifiersOf(snapshot.trace(), *signal_.message);
-    if (identifiers.empty()) {
-        nextRow_ = snapshot.rows();  // none of these rows is its
-        return 0;
-    }
-    const std::size_t before = times_.size();
-    std::size_t changedFrom = before;
-    bool ordered = true;
-    const auto take = [&](trace::Row, const can::FrameView& frame) {
-        database::Decoded decoded;
-        if (signal_.message->plan.decodeOne(frame, signal_.index, decoded) && std::isfinite(decoded.value)) {
-            const double seconds = static_cast<double>((frame.time - origin_).count()) * 1e-9;
-            ordered = ordered && (times_.empty() || times_.back() <= seconds);
-            times_.push_back(seconds);
-            values_.push_back(decoded.value);
+    return signal.message->plan.multiplexed(signal.index) ? Time{0} : Time(signal.message->message->cycleTime);
+}
+
+std::vector<std::size_t> orderOf(const Samples& samples)
+{
+    std::vector<std::size_t> order(samples.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return samples.times[a] < samples.times[b]; });
+    return order;
+}
+
+void append(Samples& out, const Samples& from, std::size_t at)
+{
+    out.rows.push_back(from.rows[at]);
+    out.times.push_back(from.times[at]);
+    out.values.push_back(from.values[at]);
+}
+
+}  // namespace
+
+SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, SampleFeed feed, Time origin, Time promised)
+    : catalog_(std::move(catalog)),
+      origin_(origin),
+      derived_(feed.derived()),
+      promised_(promised),
+      feed_(std::move(feed)),
+      reading_(feed_),
+      levels_(1)
+{}
+
+SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, const database::SignalRef& signal, Time origin)
+    : SignalSeries(catalog, SampleFeed(*catalog, signal), origin, promisedBy(signal))
+{}
+
+SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, std::uint32_t derived, Time origin)
+    : SignalSeries(catalog, SampleFeed(*catalog, derived), origin, Time{0})
+{}
+
+SignalSeries::SignalSeries(const database::SignalRef& signal, Time origin)
+    : SignalSeries(nullptr, SampleFeed(signal), origin, promisedBy(signal))
+{}
+
+trace::Row SignalSeries::rows() const
+{
+    const std::scoped_lock lock(mutex_);
+    return rows_;
+}
+
+std::uint64_t SignalSeries::size() const
+{
+    const std::scoped_lock lock(mutex_);
+    return size_;
+}
+
+std::size_t SignalSeries::bytes() const
+{
+    const std::scoped_lock lock(mutex_);
+    std::size_t stretches = 1;
+    for (const Level& level : levels_)
+        stretches += level.size();
+    return sizeof(SignalSeries) + stretches * sizeof(Stretch) + checkpointBytes_ + firstTimes_.size() * sizeof(Time)
+           + samples_.size() * (sizeof(trace::Row) + sizeof(Time) + sizeof(double));
+}
+
+bool SignalSeries::update(const trace::Snapshot& snapshot, std::uint64_t budget)
+{
+    if (!snapshot.valid() || feed_.next() >= snapshot.rows())
+        return false;
+    const trace::Row end = snapshot.rows() - feed_.next() > budget ? feed_.next() + budget : snapshot.rows();
+    bool any = false;
+    Samples samples;
+    while (feed_.next() < end) {
+        samples.clear();
+        feed_.take(snapshot, std::min(end, feed_.next() + (feed_.derived() ? rowsOfDerived : rowsAtOnce)), samples);
+        any = any || samples.size() > 0;
+        const bool ordered = samples.size() == 0
+                             || (samples.times.front() >= newest_ && std::is_sorted(samples.times.begin(), samples.times.end()));
+        if (!sorted_ && !ordered) {
+            sort(snapshot);
+            continue;
         }
-        return true;
+        const std::scoped_lock lock(mutex_);
+        if (sorted_) {
+            merge(samples);
+        } else {
+            for (std::size_t i = 0; i < samples.size(); ++i)
+                add(samples.rows[i], samples.times[i], samples.values[i]);
+            if (feed_.derived())
+                keepPlace();
+            else if (!samples.rows.empty() || rows_ == 0)
+                reading_ = feed_;
+        }
+        sumUp();
+        tellPeriod();
+        rows_ = feed_.next();
+    }
+    return any;
+}
+
+void SignalSeries::keepPlace()
+{
+    const std::size_t bytes = feed_.remembers();
+    if (sinceCheckpoint_ < std::max<std::uint64_t>(samplesPerCheckpoint, bytes))
+        return;
+    checkpoints_.push_back(feed_);
+    checkpointBytes_ += bytes;
+    sinceCheckpoint_ = 0;
+}
+
+void SignalSeries::add(std::uint64_t place, Time time, double value)
+{
+    newest_ = time;
+    ++sinceCheckpoint_;
+    if (!std::isfinite(value)) {
+        if (open_.samples > 0)
+            open_.until = std::min(open_.until, time);
+        return;
+    }
+    ++size_;
+    if (firstTimes_.size() <= tellPeriodOf)
+        firstTimes_.push_back(time);
+    if (open_.samples == 0) {
+        open_ = Stretch(place, time, value);
+        return;
+    }
+    // Where it is silent, or no number, the curve is broken: stretches end there, where that is not too often.
+    const Time period = usualOrPromised();
+    const bool breaks = open_.until != Stretch::onwards || (period.count() > 0 && time - open_.lastAt > 3 * period);
+    if (open_.samples >= most_ || (breaks && brokenOff_ * samplesPerBreak <= size_)) {
+        brokenOff_ += open_.samples < most_ ? 1 : 0;
+        levels_[0].push_back(open_);
+        open_ = Stretch(place, time, value);
+    } else {
+        open_.add(time, value);
+    }
+}
+
+void SignalSeries::sumUp()
+{
+    for (std::size_t level = 0; level < levels_.size(); ++level) {
+        if (levels_[level].size() < fan)
+            break;
+        if (level + 1 == levels_.size())
+            levels_.emplace_back();
+        for (std::size_t cell = levels_[level + 1].size(); cell < levels_[level].size() / fan; ++cell) {
+            Stretch sum = levels_[level][cell * fan];
+            for (std::size_t i = cell * fan + 1; i < (cell + 1) * fan; ++i)
+                sum.add(levels_[level][i]);
+            levels_[level + 1].push_back(sum);
+        }
+    }
+}
+
+void SignalSeries::tellPeriod()
+{
+    if (promised_.count() > 0 || firstTimes_.size() < 4 || (usual_.count() > 0 && firstTimes_.size() > tellPeriodOf))
+        return;
+    std::vector<Time> gaps;
+    for (std::size_t i = 1; i < firstTimes_.size(); ++i)
+        if (firstTimes_[i] > firstTimes_[i - 1])
+            gaps.push_back(firstTimes_[i] - firstTimes_[i - 1]);
+    if (gaps.empty())
+        return;
+    std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
+    usual_ = gaps[gaps.size() / 2];
+}
+
+// From now on all samples are kept.
+void SignalSeries::sort(const trace::Snapshot& snapshot)
+{
+    Samples all;
+    SampleFeed feed = reading_;
+    if (!feed.derived())
+        feed.seek(0);
+    while (feed.next() < feed_.next())
+        feed.take(snapshot, std::min(feed_.next(), feed.next() + rowsAtOnce), all);
+    const std::scoped_lock lock(mutex_);
+    sorted_ = true;
+    checkpoints_.clear();
+    checkpointBytes_ = 0;
+    samples_ = {};
+    levels_.assign(1, {});
+    open_ = {};
+    size_ = brokenOff_ = 0;
+    merge(all);
+    sumUp();
+    tellPeriod();
+    rows_ = feed_.next();
+}
+
+void SignalSeries::merge(const Samples& samples)
+{
+    if (samples.size() == 0)
+        return;
+    const std::vector<std::size_t> order = orderOf(samples);
+    const auto from = static_cast<std::size_t>(
+        std::upper_bound(samples_.times.begin(), samples_.times.end(), samples.times[order.front()]) - samples_.times.begin());
+    // Those behind the first of the new ones are put in between.
+    Samples tail;
+    for (std::size_t i = from; i < samples_.size(); ++i)
+        append(tail, samples_, i);
+    samples_.rows.resize(from);
+    samples_.times.resize(from);
+    samples_.values.resize(from);
+    std::size_t old = 0;
+    for (const std::size_t at : order) {
+        for (; old < tail.size() && tail.times[old] <= samples.times[at]; ++old)
+            append(samples_, tail, old);
+        append(samples_, samples, at);
+    }
+    for (; old < tail.size(); ++old)
+        append(samples_, tail, old);
+    rebuildFrom(from);
+}
+
+void SignalSeries::rebuildFrom(std::size_t place)
+{
+    std::size_t again = place;
+    const auto drop = [&](const Stretch& stretch) {
+        size_ -= stretch.samples;
+        again = std::min<std::size_t>(again, stretch.place);
     };
-    for (const trace::IdentifierIndex identifier : identifiers)  // of a parameter group there may be several
-        snapshot.eachOf(identifier, nextRow_, take);
-    nextRow_ = snapshot.rows();
-    if (!ordered) {
-        std::vector<std::size_t> order(times_.size());
-        std::iota(order.begin(), order.end(), std::size_t{0});
-        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return times_[a] < times_[b]; });
-        std::vector<double> times(times_.size());
-        std::vector<double> values(times_.size());
-        for (std::size_t i = 0; i < order.size(); ++i) {
-            times[i] = times_[order[i]];
-            values[i] = values_[order[i]];
+    // What goes on in the last stretch is taken anew with it, where anything comes between.
+    const bool behindAll = open_.samples == 0 || (open_.lastAt <= samples_.times[place] && place > open_.place);
+    if (!behindAll) {
+        drop(open_);
+        open_ = {};
+        while (!levels_[0].empty() && levels_[0].back().place + levels_[0].back().samples >= place) {
+            drop(levels_[0].back());
+            levels_[0].pop_back();
         }
-        times_ = std::move(times);
-        values_ = std::move(values);
-        changedFrom = 0;
+        if (!levels_[0].empty()) {      // goes on
+            open_ = levels_[0].back();
+            levels_[0].pop_back();
+            drop(open_);
+            open_ = {};
+        } else {
+            again = 0;
+        }
+        for (std::size_t level = 1; level < levels_.size(); ++level)
+            while (levels_[level].size() > levels_[level - 1].size() / fan)
+                levels_[level].pop_back();
     }
-    levels_.update(values_, changedFrom);
-    return times_.size() - before;
+    if (again == 0)
+        firstTimes_.clear();
+    for (std::size_t i = again; i < samples_.size(); ++i)
+        add(i, samples_.times[i], samples_.values[i]);
 }
 
-std::size_t SignalSeries::lowerBound(double seconds) const
+void SignalSeries::coarsen()
 {
-    return static_cast<std::size_t>(std::lower_bound(times_.begin(), times_.end(), seconds) - times_.begin());
+    const std::scoped_lock lock(mutex_);
+    most_ *= 2;
+    Level merged;
+    for (const Stretch& one : levels_[0])
+        if (!merged.empty() && merged.back().samples + one.samples <= most_)
+            merged.back().add(one);
+        else
+            merged.push_back(one);
+    levels_.assign(1, std::move(merged));
+    sumUp();
 }
 
-std::optional<double> SignalSeries::at(double seconds) const
+std::size_t SignalSeries::firstBehind(Time moment) const
 {
-    const auto behind = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), seconds) - times_.begin());
-    return behind == 0 ? std::nullopt : std::optional(values_[behind - 1]);
+    const Level& level = levels_[0];
+    const auto found = std::upper_bound(
+        level.begin(), level.end(), moment, [](Time time, const Stretch& one) { return time < one.firstAt; });
+    const auto index = static_cast<std::size_t>(found - level.begin());
+    return index == level.size() && open_.samples > 0 && open_.firstAt <= moment ? index + 1 : index;
 }
 
-bool SignalSeries::holds(double seconds) const
+std::size_t SignalSeries::firstAtOrBehind(Time moment) const
 {
-    const auto behind = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), seconds) - times_.begin());
-    return behind > 0 && seconds - times_[behind - 1] <= silentAfter();
+    const Level& level = levels_[0];
+    const auto found = std::lower_bound(
+        level.begin(), level.end(), moment, [](const Stretch& one, Time time) { return one.firstAt < time; });
+    const auto index = static_cast<std::size_t>(found - level.begin());
+    return index == level.size() && open_.samples > 0 && open_.firstAt < moment ? index + 1 : index;
 }
 
-// Seconds behind a value from which on it no longer holds.
-double SignalSeries::silentAfter() const
+template <class Visit>
+void SignalSeries::eachSum(std::size_t first, std::size_t last, Visit visit) const
 {
-    const double hold = period();
-    return hold > 0 ? 3 * hold : std::numeric_limits<double>::infinity();
+    while (first < last) {
+        std::size_t level = 0;
+        std::size_t size = 1;
+        while (level + 1 < levels_.size() && first % (size * fan) == 0 && first + size * fan <= last
+               && first / (size * fan) < levels_[level + 1].size()) {
+            size *= fan;
+            ++level;
+        }
+        visit(level == 0 ? stretch(first) : levels_[level][first / size]);
+        first += size;
+    }
 }
 
-std::optional<double> SignalSeries::next(Place place, double seconds, bool back, double from, double to) const
+Stretch SignalSeries::over(std::size_t first, std::size_t last) const
+{
+    Stretch sum;
+    eachSum(first, last, [&sum](const Stretch& one) {
+        if (sum.samples == 0)
+            sum = one;
+        else
+            sum.add(one);
+    });
+    return sum;
+}
+
+Stretch SignalSeries::outline(std::size_t first, std::size_t last) const
+{
+    Stretch sum = stretch(first);
+    eachSum(first, last, [&sum](const Stretch& one) {
+        sum.low = std::min(sum.low, one.low);
+        sum.high = std::max(sum.high, one.high);
+    });
+    const Stretch& end = stretch(last - 1);
+    sum.lastAt = end.lastAt;
+    sum.last = end.last;
+    sum.until = end.until;
+    return sum;
+}
+
+Samples SignalSeries::samplesIn(std::unique_lock<std::mutex>& lock, const trace::Snapshot& snapshot, std::size_t first, std::size_t last,
+    bool oneBehind, const GoesOn& goesOn) const
+{
+    Samples out;
+    if (first >= last || first >= count())
+        return out;
+    const std::uint64_t from = stretch(first).place;
+    const bool more = last < count();
+    const std::uint64_t next = oneBehind ? 1 : 0;
+    if (sorted_) {
+        const std::uint64_t end = more ? stretch(last).place + next : samples_.size();
+        for (std::uint64_t i = from; i < end; ++i)
+            append(out, samples_, static_cast<std::size_t>(i));
+        return out;
+    }
+    const trace::Row end = more ? stretch(last).place + next : rows_;
+    SampleFeed feed = reading_;
+    if (feed.derived()) {
+        const auto behind = std::upper_bound(
+            checkpoints_.begin(), checkpoints_.end(), from, [](trace::Row row, const SampleFeed& one) { return row < one.next(); });
+        if (behind != checkpoints_.begin())
+            feed = *(behind - 1);
+    } else {
+        feed.seek(from);
+    }
+    lock.unlock();
+    while (feed.next() < end && (!goesOn || goesOn())) {
+        feed.take(snapshot, std::min(end, feed.next() + rowsAtOnce), out);
+        // Of what a derived one looked at before, nothing is wanted.
+        if (!out.rows.empty() && out.rows.front() < from) {
+            const auto gone = std::lower_bound(out.rows.begin(), out.rows.end(), from) - out.rows.begin();
+            out.rows.erase(out.rows.begin(), out.rows.begin() + gone);
+            out.times.erase(out.times.begin(), out.times.begin() + gone);
+            out.values.erase(out.values.begin(), out.values.begin() + gone);
+        }
+    }
+    lock.lock();
+    return out;
+}
+
+std::uint64_t SignalSeries::about(Time from, Time to) const
+{
+    const std::scoped_lock lock(mutex_);
+    const std::size_t first = firstAtOrBehind(from);
+    return over(first > 0 ? first - 1 : 0, firstBehind(to)).samples;
+}
+
+std::shared_ptr<const SignalSeries::Detail> SignalSeries::detail(
+    const trace::Snapshot& snapshot, Time from, Time to, const GoesOn& goesOn) const
+{
+    auto detail = std::make_shared<Detail>();
+    std::unique_lock lock(mutex_);
+    detail->from = from;
+    detail->to = to;
+    detail->rows = rows_;
+    const std::size_t behind = firstAtOrBehind(from);
+    const Samples samples = samplesIn(lock, snapshot, behind > 0 ? behind - 1 : 0, firstBehind(to), true, goesOn);
+    if (goesOn && !goesOn())
+        return nullptr;
+    detail->open = sorted_ || samples.size() == 0 || samples.times.back() <= to;
+    if (samples.size() == 0 && count() > 0 && stretch(0).firstAt > to) {       // in front of all
+        detail->times.push_back(stretch(0).firstAt);
+        detail->values.push_back(stretch(0).first);
+        return detail;
+    }
+    auto first = std::lower_bound(samples.times.begin(), samples.times.end(), from) - samples.times.begin();
+    auto last = std::upper_bound(samples.times.begin(), samples.times.end(), to) - samples.times.begin();
+    first = std::max<std::ptrdiff_t>(0, first - 1);
+    last = std::min(last + 1, static_cast<std::ptrdiff_t>(samples.size()));
+    detail->times.assign(samples.times.begin() + first, samples.times.begin() + last);
+    detail->values.assign(samples.values.begin() + first, samples.values.begin() + last);
+    for (double& value : detail->values)
+        value = std::isfinite(value) ? value : notANumber;
+    return detail;
+}
+
+bool SignalSeries::fresh(const Detail& detail, Time within) const
+{
+    const std::scoped_lock lock(mutex_);
+    if (!detail.open || detail.rows >= rows_)
+        return true;
+    return !sorted_ && !detail.times.empty() && open_.lastAt - detail.times.back() <= within;
+}
+
+std::optional<std::pair<Time, double>> SignalSeries::newestAt(const trace::Snapshot& snapshot, Time moment) const
+{
+    std::unique_lock lock(mutex_);
+    const std::size_t behind = firstBehind(moment);
+    if (behind == 0)
+        return std::nullopt;
+    const Stretch one = stretch(behind - 1);
+    if (moment >= one.lastAt)
+        return moment < one.until ? std::pair(one.lastAt, one.last) : std::pair(one.until, notANumber);
+    const Samples samples = samplesIn(lock, snapshot, behind - 1, behind, false);
+    const auto found = std::upper_bound(samples.times.begin(), samples.times.end(), moment) - samples.times.begin();
+    if (found == 0)
+        return std::nullopt;        // let go
+    return std::pair(samples.times[static_cast<std::size_t>(found - 1)], samples.values[static_cast<std::size_t>(found - 1)]);
+}
+
+std::optional<double> SignalSeries::at(const trace::Snapshot& snapshot, Time moment) const
+{
+    const auto newest = newestAt(snapshot, moment);
+    return newest && std::isfinite(newest->second) ? std::optional(newest->second) : std::nullopt;
+}
+
+bool SignalSeries::holds(const trace::Snapshot& snapshot, Time moment) const
+{
+    const auto newest = newestAt(snapshot, moment);
+    return newest && std::isfinite(newest->second) && moment - newest->first <= silentAfter();
+}
+
+std::optional<std::pair<double, double>> SignalSeries::range(Time from, Time to) const
+{
+    const std::scoped_lock lock(mutex_);
+    const std::size_t first = firstAtOrBehind(from);
+    const std::size_t last = firstBehind(to);
+    if (last == 0)
+        return std::nullopt;
+    const Stretch sum = outline(first > 0 ? first - 1 : 0, last);
+    return std::pair(sum.low, sum.high);
+}
+
+std::optional<std::pair<double, double>> SignalSeries::range() const { return range(Time::min(), Time::max()); }
+
+IntervalMeasures SignalSeries::between(const trace::Snapshot& snapshot, Time from, Time to) const
+{
+    IntervalMeter meter(from, to);
+    std::unique_lock lock(mutex_);
+    const std::size_t first = firstBehind(from);        // those from here on begin in it
+    const std::size_t behind = std::max(first, firstBehind(to));
+    std::size_t end = behind;                           // and those up to here end in it
+    while (end > first && stretch(end - 1).lastAt > to)
+        --end;
+    // Those that an end cuts are read; of one that is over in front, its last value holds.
+    std::optional<Stretch> held, inside;
+    if (first > 0 && stretch(first - 1).lastAt < from)
+        held = stretch(first - 1);
+    if (end > first)
+        inside = over(first, end);
+    Samples front, back;
+    if (!held)
+        front = samplesIn(lock, snapshot, std::max<std::size_t>(1, firstAtOrBehind(from)) - 1, first, false);
+    if (behind > end)
+        back = samplesIn(lock, snapshot, end, behind, false);
+    lock.unlock();
+    if (held)
+        meter.add(*held);
+    for (std::size_t i = 0; i < front.size(); ++i)
+        meter.add(front.times[i], front.values[i]);
+    if (inside)
+        meter.add(*inside);
+    for (std::size_t i = 0; i < back.size(); ++i)
+        meter.add(back.times[i], back.values[i]);
+    return meter.finish();
+}
+
+Time SignalSeries::period() const
+{
+    const std::scoped_lock lock(mutex_);
+    return usualOrPromised();
+}
+
+Time SignalSeries::silentAfter() const
+{
+    const Time hold = period();
+    return hold.count() > 0 ? 3 * hold : Time::max();
+}
+
+std::optional<Time> SignalSeries::next(const trace::Snapshot& snapshot, Place place, Time moment, bool back, Time from, Time to) const
 {
     if (place == Place::smallest || place == Place::largest) {
-        const std::size_t first = lowerBound(from);
-        const auto last = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), to) - times_.begin());
-        if (first >= last)
+        const IntervalMeasures all = between(snapshot, from, to);
+        if (all.samples == 0)
             return std::nullopt;
-        const auto begin = values_.begin() + static_cast<std::ptrdiff_t>(first);
-        const auto end = values_.begin() + static_cast<std::ptrdiff_t>(last);
-        const auto found = place == Place::smallest ? std::min_element(begin, end) : std::max_element(begin, end);
-        return times_[static_cast<std::size_t>(found - values_.begin())];
-    }
-    const double silent = silentAfter();
-    const auto is = [&](std::size_t i) {
-        switch (place) {
-        case Place::change: return values_[i] != values_[i - 1];
-        case Place::rise: return values_[i] > values_[i - 1];
-        case Place::fall: return values_[i] < values_[i - 1];
-        default: return times_[i] - times_[i - 1] > silent;
+        const double wanted = place == Place::smallest ? all.smallest : all.largest;
+        std::unique_lock lock(mutex_);
+        for (std::size_t i = std::max<std::size_t>(1, firstAtOrBehind(from)) - 1; i < count() && stretch(i).firstAt <= to; ++i) {
+            if (stretch(i).low > wanted || stretch(i).high < wanted)
+                continue;
+            const Samples samples = samplesIn(lock, snapshot, i, i + 1, false);
+            for (std::size_t k = 0; k < samples.size(); ++k)
+                if (samples.values[k] == wanted && samples.times[k] >= from && samples.times[k] <= to)
+                    return samples.times[k];
         }
-    };
-    const auto momentOf = [&](std::size_t i) { return place == Place::gap ? times_[i - 1] : times_[i]; };
-    if (!back) {
-        std::size_t i = std::max<std::size_t>(
-            1, static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), seconds) - times_.begin()));
-        for (; i < times_.size(); ++i)
-            if (is(i) && momentOf(i) > seconds)
-                return momentOf(i);
         return std::nullopt;
     }
-    for (std::size_t i = std::min(times_.size(), lowerBound(seconds) + 1); i > 1; --i)
-        if (is(i - 1) && momentOf(i - 1) < seconds)
-            return momentOf(i - 1);
+    const Time silent = silentAfter();
+    // Whether there is such a place from one value to the next, and its moment.
+    const auto is = [&](Time before, double a, Time time, double b) {
+        switch (place) {
+        case Place::change: return a != b;
+        case Place::rise: return b > a;
+        case Place::fall: return b < a;
+        default: return silent != Time::max() && time - before > silent;
+        }
+    };
+    const auto may = [&](const Stretch& one) {
+        switch (place) {
+        case Place::change: return one.changes > 0;
+        case Place::rise: return one.rises;
+        case Place::fall: return one.falls;
+        default: return silent != Time::max() && one.longestGap > silent;
+        }
+    };
+    const auto fits = [&](Time at) { return back ? at < moment : at > moment; };
+    std::unique_lock lock(mutex_);
+    // Places of a stretch, the one in front of its first value among them; in order.
+    const auto placesOf = [&](std::size_t i) {
+        std::vector<Time> out;
+        if (i > 0)
+            if (const Stretch& last = stretch(i - 1); last.until == Stretch::onwards || place == Place::gap)
+                if (is(last.lastAt, last.last, stretch(i).firstAt, stretch(i).first))
+                    out.push_back(place == Place::gap ? last.lastAt : stretch(i).firstAt);
+        if (!may(stretch(i)))
+            return out;
+        const Samples samples = samplesIn(lock, snapshot, i, i + 1, false);
+        std::optional<std::size_t> before;
+        for (std::size_t k = 0; k < samples.size(); ++k) {
+            if (!std::isfinite(samples.values[k])) {
+                if (place != Place::gap)
+                    before.reset();
+                continue;
+            }
+            if (before && is(samples.times[*before], samples.values[*before], samples.times[k], samples.values[k]))
+                out.push_back(place == Place::gap ? samples.times[*before] : samples.times[k]);
+            before = k;
+        }
+        return out;
+    };
+    const std::size_t here = std::max<std::size_t>(1, firstBehind(moment)) - 1;
+    if (!back) {
+        for (std::size_t i = here; i < count(); ++i)
+            for (const Time at : placesOf(i))
+                if (fits(at))
+                    return at;
+        return std::nullopt;
+    }
+    for (std::size_t i = std::min(here + 2, count()); i > 0; --i) {
+        const std::vector<Time> places = placesOf(i - 1);
+        for (auto at = places.rbegin(); at != places.rend(); ++at)
+            if (fits(*at))
+                return *at;
+    }
     return std::nullopt;
 }
 
-double SignalSeries::period() const
+bool SignalSeries::fineEnough(Time from, Time to, unsigned columns) const
 {
-    const database::Message& message = *signal_.message->message;
-    if (message.cycleTime.count() > 0 && !signal_.message->plan.multiplexed(signal_.index))
-        return static_cast<double>(message.cycleTime.count()) * 1e-9;
-    constexpr std::size_t enough = 1024;
-    if (times_.size() < 4)
-        return 0;
-    if (usualOf_ < std::min(times_.size() / 2, enough) || usualOf_ == 0) {
-        std::vector<double> gaps;
-        for (std::size_t i = 1; i < std::min(times_.size(), enough + 1); ++i)
-            if (times_[i] > times_[i - 1])
-                gaps.push_back(times_[i] - times_[i - 1]);
-        usualOf_ = std::min(times_.size(), enough);
-        usual_ = 0;
-        if (!gaps.empty()) {
-            std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
-            usual_ = gaps[gaps.size() / 2];
-        }
-    }
-    return usual_;
+    const std::scoped_lock lock(mutex_);
+    return firstBehind(to) > firstAtOrBehind(from) + 2UL * columns;
 }
 
-void SignalSeries::points(
-    double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const
+namespace {
+
+// Draws values as they follow each other.
+class Pen {
+public:
+    Pen(SignalSeries::Points& out, const std::function<double(Time)>& seconds, Time hold, Time silent)
+        : out_(out), seconds_(seconds), hold_(hold), silent_(silent)
+    {}
+    void put(double time, double value)
+    {
+        // What stands in the middle of its column may be behind what ends there.
+        out_.times.push_back(out_.times.empty() ? time : std::max(time, out_.times.back()));
+        out_.values.push_back(value);
+    }
+    // What came before holds up to the next value, or is broken off.
+    void before(Time next)
+    {
+        if (!any_)
+            return;
+        if (until_ != Stretch::onwards) {
+            breakAt(seconds_(until_));
+        } else if (next - newest_ > silent_) {
+            breakAt(seconds_(newest_ + hold_));
+            out_.gaps.emplace_back(seconds_(newest_ + hold_), seconds_(next));
+        }
+    }
+    void sample(Time time, double value)
+    {
+        if (std::isnan(value)) {
+            if (any_ && until_ == Stretch::onwards)
+                until_ = time;
+            return;
+        }
+        before(time);
+        put(seconds_(time), value);
+        came(time, Stretch::onwards);
+    }
+    void came(Time time, Time until)
+    {
+        any_ = true;
+        newest_ = time;
+        until_ = until;
+    }
+    // The newest of all holds on.
+    void finish(Time now)
+    {
+        if (!any_)
+            return;
+        if (until_ != Stretch::onwards)
+            return breakAt(seconds_(until_));
+        if (now > newest_ || out_.times.back() < seconds_(newest_))
+            put(seconds_(now - newest_ > silent_ ? newest_ + hold_ : now), out_.values.back());
+    }
+    [[nodiscard]] Time newest() const { return any_ ? newest_ : Time::min(); }
+
+private:
+    void breakAt(double time)
+    {
+        put(time, out_.values.back());
+        put(time, notANumber);
+    }
+    SignalSeries::Points& out_;
+    const std::function<double(Time)>& seconds_;
+    Time hold_, silent_;
+    Time newest_{}, until_ = Stretch::onwards;
+    bool any_ = false;
+};
+
+}  // namespace
+
+SignalSeries::Points SignalSeries::points(Time from, Time to, unsigned columns, Time now, const Detail* detail) const
 {
-    times.clear();
-    values.clear();
-    std::size_t first = lowerBound(from);
-    std::size_t last = static_cast<std::size_t>(std::upper_bound(times_.begin(), times_.end(), to) - times_.begin());
-    first = first > 0 ? first - 1 : 0;
-    last = std::min(last + 1, times_.size());
-    if (last <= first || columns == 0)
-        return;
-    const double hold = period();
-    const double silent = silentAfter();
-    const auto put = [&](double time, double value) {
-        times.push_back(time);
-        values.push_back(value);
-    };
-    // What came before `next` holds up to it, or is broken off.
-    double newest = 0;
-    const auto before = [&](double next) {
-        if (!times.empty() && next - newest > silent) {
-            put(newest + hold, values.back());
-            put(newest + hold, std::numeric_limits<double>::quiet_NaN());
+    Points out;
+    const std::scoped_lock lock(mutex_);
+    const Time hold = usualOrPromised();
+    const Time silent = hold.count() > 0 ? 3 * hold : Time::max();
+    const std::function<double(Time)> inSeconds = [this](Time time) { return seconds(time); };
+    if (columns == 0 || count() == 0 || to <= from)
+        return out;
+    Pen pen(out, inSeconds, hold, silent);
+    const double width = static_cast<double>((to - from).count()) / columns;
+    const auto edge = [&](unsigned column) { return from + Time(static_cast<std::int64_t>(width * (column + 1))); };
+    // A column of several: a line through its first, smallest, largest and last.
+    const auto draw = [&](Time begins, Time ends, Time until, Time middle, const std::array<double, 4>& values) {
+        pen.before(begins);
+        if (static_cast<double>((ends - begins).count()) > 1.5 * width) {      // wider than a column
+            const Time inside = begins + (ends - begins) / 2;
+            pen.put(seconds(begins), values[0]);
+            pen.put(seconds(inside), values[1]);
+            pen.put(seconds(inside), values[2]);
+            pen.put(seconds(ends), values[3]);
+        } else {
+            for (const double value : values)
+                pen.put(seconds(middle), value);
         }
+        pen.came(ends, until);
     };
-    if (last - first <= 4UL * columns) {
-        for (std::size_t i = first; i < last; ++i) {
-            before(times_[i]);
-            put(times_[i], values_[i]);
-            newest = times_[i];
+    if (detail != nullptr && detail->from <= from && detail->to >= to) {
+        const std::vector<Time>& times = detail->times;
+        auto first = static_cast<std::size_t>(std::lower_bound(times.begin(), times.end(), from) - times.begin());
+        auto last = static_cast<std::size_t>(std::upper_bound(times.begin(), times.end(), to) - times.begin());
+        first = first > 0 ? first - 1 : 0;
+        last = std::min(last + 1, times.size());
+        out.exact = true;
+        out.single = last - first <= 4UL * columns;
+        if (out.single) {
+            for (std::size_t i = first; i < last; ++i)
+                pen.sample(times[i], detail->values[i]);
+        } else {
+            std::size_t at = first;
+            for (unsigned column = 0; column < columns && at < last; ++column) {
+                const std::size_t end = column + 1 == columns
+                                            ? last
+                                            : std::max(at, static_cast<std::size_t>(
+                                                               std::lower_bound(times.begin() + static_cast<std::ptrdiff_t>(at),
+                                                                   times.begin() + static_cast<std::ptrdiff_t>(last), edge(column))
+                                                               - times.begin()));
+                std::optional<Stretch> sum;
+                for (; at < end; ++at) {
+                    if (std::isnan(detail->values[at])) {
+                        if (sum)
+                            sum->until = std::min(sum->until, times[at]);
+                        else
+                            pen.sample(times[at], notANumber);
+                    } else if (sum) {
+                        sum->add(times[at], detail->values[at]);
+                    } else {
+                        sum = Stretch(0, times[at], detail->values[at]);
+                    }
+                }
+                if (sum)
+                    draw(sum->firstAt, sum->lastAt, sum->until, edge(column) - Time(static_cast<std::int64_t>(width / 2)),
+                        {sum->first, sum->low, sum->high, sum->last});
+            }
         }
+        // What came meanwhile.
+        const Time newest = pen.newest();
+        for (std::size_t i = std::max<std::size_t>(1, firstBehind(newest)) - 1; detail->open && i < count() && stretch(i).firstAt <= to;
+            ++i)
+            if (const Stretch& one = stretch(i); one.lastAt > newest)
+                draw(std::max(one.firstAt, newest), one.lastAt, one.until, one.lastAt, {one.low, one.low, one.high, one.last});
     } else {
-        const double width = (to - from) / columns;
-        std::size_t at = first;
+        std::size_t at = firstAtOrBehind(from);
+        at = at > 0 ? at - 1 : 0;
+        const std::size_t last = std::min(firstBehind(to) + 1, count());
+        out.exact = last > at + 2UL * columns;
+        // The first that begins at or behind a moment: it is near.
+        const auto endOf = [&](std::size_t begin, Time moment) {
+            std::size_t step = 1;
+            while (begin + step < last && stretch(begin + step).firstAt < moment)
+                step *= 2;
+            std::size_t low = begin + step / 2;
+            std::size_t high = std::min(begin + step, last);
+            while (low < high)
+                if (const std::size_t middle = low + (high - low) / 2; stretch(middle).firstAt < moment)
+                    low = middle + 1;
+                else
+                    high = middle;
+            return low;
+        };
         for (unsigned column = 0; column < columns && at < last; ++column) {
-            const double edge = from + width * (column + 1);
-            const std::size_t end = column + 1 == columns ? last : std::max(at, std::min(last, lowerBound(edge)));
+            const std::size_t end = column + 1 == columns ? last : endOf(at, edge(column));
             if (end == at)
                 continue;
-            const RangeSummary summary = over(at, end);
-            const double middle = edge - width / 2;
-            before(times_[at]);
-            for (const double value : {values_[at], summary.low, summary.high, values_[end - 1]})
-                put(middle, value);
-            newest = times_[end - 1];
+            const Stretch sum = outline(at, end);
+            draw(sum.firstAt, sum.lastAt, sum.until, edge(column) - Time(static_cast<std::int64_t>(width / 2)),
+                {sum.first, sum.low, sum.high, sum.last});
             at = end;
         }
     }
-    if (last == times_.size() && now > times.back())
-        put(std::min(now, now - newest > silent ? newest + hold : now), values.back());
+    if (open_.samples > 0 && pen.newest() >= open_.lastAt)
+        pen.finish(now);
+    return out;
 }
 
 }  // namespace wavetrope::measure

@@ -2,62 +2,148 @@
 // One signal over the whole trace, with levels of detail.
 #pragma once
 
+#include <deque>
+#include <memory>
+#include <mutex>
 #include <optional>
 #include <vector>
 
-#include "database/catalog.h"
-#include "measure/range_levels.h"
-#include "trace/trace.h"
+#include "measure/interval_measures.h"
+#include "measure/sample_feed.h"
+#include "measure/stretch.h"
 
 namespace wavetrope::measure {
 
-/// Decodes one signal of one identifier of a growing trace. Times are seconds since an origin, ascending.
+/// A signal of a message, or a derived signal, of a growing trace. What is kept of it are stretches of samples, each summed up, and sums of
+/// sixteen of them, and of sixteen of these; its samples are read from the trace where they are looked at. One thread brings it up, others
+/// may look meanwhile. Moments of points are seconds since an origin.
+///
+/// Samples stand in the order of time; those of one stamp in the order of the trace. Where stamps go back among them they are kept, since
+/// their order is not that of the trace.
 class SignalSeries {
 public:
-    SignalSeries(database::SignalRef signal, Time origin) : signal_(signal), origin_(origin) {}
+    static constexpr std::size_t usualStretch = 96;  ///< Samples of a stretch: one and a half bytes are kept of each.
 
-    /// Brings in the frames that a newer snapshot has, of at most `budget` rows. Gives how many values came.
-    std::size_t update(const trace::Snapshot& snapshot, std::uint64_t budget = ~std::uint64_t{0});
-    /// Whether all rows of a snapshot went in.
-    [[nodiscard]] bool complete(const trace::Snapshot& snapshot) const { return nextRow_ >= snapshot.rows(); }
+    SignalSeries(std::shared_ptr<const database::Catalog> catalog, const database::SignalRef& signal, Time origin);
+    SignalSeries(std::shared_ptr<const database::Catalog> catalog, std::uint32_t derived, Time origin);
+    /// Of a message that is in no catalog, and outlives it.
+    SignalSeries(const database::SignalRef& signal, Time origin);
+    SignalSeries(const SignalSeries&) = delete;
+    SignalSeries& operator=(const SignalSeries&) = delete;
 
-    [[nodiscard]] const database::SignalRef& signal() const { return signal_; }
-    [[nodiscard]] std::size_t size() const { return times_.size(); }
-    [[nodiscard]] double time(std::size_t index) const { return times_[index]; }
-    [[nodiscard]] double value(std::size_t index) const { return values_[index]; }
-    /// First index at or behind a time in seconds.
-    [[nodiscard]] std::size_t lowerBound(double seconds) const;
-    /// The value that holds at a time: the newest at or before it.
-    [[nodiscard]] std::optional<double> at(double seconds) const;
-    /// Whether one came by a time, and no more than three periods before it: later the value is a thing of the past.
-    [[nodiscard]] bool holds(double seconds) const;
-    /// Smallest and largest value in [first, last).
-    [[nodiscard]] RangeSummary over(std::size_t first, std::size_t last) const { return levels_.over(values_, first, last); }
+    /// Brings in the frames that a newer snapshot has, of at most `budget` rows. Whether any samples came. For one thread at a time.
+    bool update(const trace::Snapshot& snapshot, std::uint64_t budget = ~std::uint64_t{0});
+    [[nodiscard]] bool derived() const { return derived_; }
+    /// Up to which row samples were brought in.
+    [[nodiscard]] trace::Row rows() const;
+    [[nodiscard]] bool complete(const trace::Snapshot& snapshot) const { return rows() >= snapshot.rows(); }
+    /// Samples that have a value.
+    [[nodiscard]] std::uint64_t size() const;
+    /// Bytes that are kept.
+    [[nodiscard]] std::size_t bytes() const;
+    /// Sums up twice as many samples to a stretch, so that half as much is kept. What is exact stays so.
+    void coarsen();
+
+    /// Samples of a stretch of time as they are, with one in front of it and one behind; NaN where a line through them breaks.
+    struct Detail {
+        Time from{}, to{};  ///< What it covers.
+        std::vector<Time> times;
+        std::vector<double> values;
+        trace::Row rows = 0;  ///< Of the trace that it is of.
+        bool open = false;  ///< What comes behind these rows may lie in it.
+    };
+    /// Whether nothing came into what a detail covers that is more than so much newer than all of it.
+    [[nodiscard]] bool fresh(const Detail& detail, Time within) const;
+    /// Samples in a stretch of time, to within two stretches.
+    [[nodiscard]] std::uint64_t about(Time from, Time to) const;
+    /// Reads them from the trace; null where `goesOn` ended it.
+    [[nodiscard]] std::shared_ptr<const Detail> detail(
+        const trace::Snapshot& snapshot, Time from, Time to, const GoesOn& goesOn = {}) const;
+
+    /// The value that holds at a moment: that of the newest sample at or before it; none where that one is not a number.
+    [[nodiscard]] std::optional<double> at(const trace::Snapshot& snapshot, Time moment) const;
+    /// Whether one came by a moment, and no more than three periods before it: later the value is a thing of the past.
+    [[nodiscard]] bool holds(const trace::Snapshot& snapshot, Time moment) const;
+    /// Smallest and largest value in a stretch of time. At its ends, those of whole stretches.
+    [[nodiscard]] std::optional<std::pair<double, double>> range(Time from, Time to) const;
+    /// The same of all that there is.
+    [[nodiscard]] std::optional<std::pair<double, double>> range() const;
+    /// What lies between two moments, exact.
+    [[nodiscard]] IntervalMeasures between(const trace::Snapshot& snapshot, Time from, Time to) const;
 
     /// What one may want to see of a curve.
     enum class Place : std::uint8_t { change, rise, fall, smallest, largest, gap };
-    /// Seconds of the next such place behind a moment, or with `back` of the one before it. Smallest and largest are those of [from, to],
-    /// the first that is so. A gap is where nothing came for more than three periods: the value before it. Empty where there is none.
-    [[nodiscard]] std::optional<double> next(Place place, double seconds, bool back, double from, double to) const;
-    /// Seconds between two values: what the database promises, else the usual distance; 0 where there are too few.
-    [[nodiscard]] double period() const;
-    /// Points to draw [from, to] in about `columns` columns, as steps: a value holds until the next one. All values where
-    /// they are few, else smallest and largest of each column, in the order in which a line through them shows both. One value
-    /// before and behind included. Where none came for more than three periods, a value holds for one, and a point that is not
-    /// a number breaks the line. The newest value holds until `now`.
-    void points(double from, double to, unsigned columns, double now, std::vector<double>& times, std::vector<double>& values) const;
+    /// The next such place behind a moment, or with `back` the one before it. Smallest and largest are those of [from, to], the first that
+    /// is so. A gap is where nothing came for more than three periods: the value before it. Empty where there is none.
+    [[nodiscard]] std::optional<Time> next(const trace::Snapshot& snapshot, Place place, Time moment, bool back, Time from, Time to) const;
+    /// Between two values: what the database promises, else the usual distance; 0 where there are too few.
+    [[nodiscard]] Time period() const;
+    /// From how long behind a value on it no longer holds: three periods.
+    [[nodiscard]] Time silentAfter() const;
+
+    /// A curve as it is drawn.
+    struct Points {
+        std::vector<double> times, values;  ///< What is not a number breaks the line.
+        std::vector<std::pair<double, double>> gaps;  ///< Where nothing came for more than three periods.
+        bool single = false;  ///< Each is a sample.
+        bool exact = false;  ///< Nothing finer would look otherwise.
+    };
+    /// Points to draw [from, to] in about `columns` columns: all samples where they are few, else first, smallest, largest and last of
+    /// each column, in the order in which a line through them shows all. One value before and behind included. Where none came for more
+    /// than three periods, a value holds for one, and a point that is not a number breaks the line. The newest value holds until `now`.
+    /// From `detail` where that covers it, else from stretches.
+    [[nodiscard]] Points points(Time from, Time to, unsigned columns, Time now, const Detail* detail) const;
+    /// Whether stretches are fine enough for so many columns, and no detail is needed.
+    [[nodiscard]] bool fineEnough(Time from, Time to, unsigned columns) const;
 
 private:
-    [[nodiscard]] double silentAfter() const;
+    using Level = std::deque<Stretch>;
+    SignalSeries(std::shared_ptr<const database::Catalog> catalog, SampleFeed feed, Time origin, Time promised);
 
-    database::SignalRef signal_;
-    Time origin_;
-    trace::Row nextRow_ = 0;
-    std::vector<double> times_;
-    std::vector<double> values_;
-    RangeLevels levels_;
-    mutable double usual_ = 0;
-    mutable std::size_t usualOf_ = 0;
+    void add(std::uint64_t place, Time time, double value);
+    void sumUp();
+    void tellPeriod();
+    void sort(const trace::Snapshot& snapshot);
+    void merge(const Samples& samples);
+    void rebuildFrom(std::size_t place);
+    void keepPlace();
+    [[nodiscard]] Time usualOrPromised() const { return promised_.count() > 0 ? promised_ : usual_; }
+    [[nodiscard]] std::size_t count() const { return levels_[0].size() + (open_.samples > 0 ? 1 : 0); }
+    [[nodiscard]] const Stretch& stretch(std::size_t index) const { return index < levels_[0].size() ? levels_[0][index] : open_; }
+    [[nodiscard]] std::size_t firstBehind(Time moment) const;
+    [[nodiscard]] std::size_t firstAtOrBehind(Time moment) const;
+    /// Some stretches summed up; as much of them as one that draws wants.
+    [[nodiscard]] Stretch over(std::size_t first, std::size_t last) const;
+    [[nodiscard]] Stretch outline(std::size_t first, std::size_t last) const;
+    template <class Visit>
+    void eachSum(std::size_t first, std::size_t last, Visit visit) const;
+    /// Samples of some stretches, with `oneBehind` the first of the next one too; the lock is given back while they are read.
+    [[nodiscard]] Samples samplesIn(std::unique_lock<std::mutex>& lock, const trace::Snapshot& snapshot, std::size_t first,
+        std::size_t last, bool oneBehind, const GoesOn& goesOn = {}) const;
+    [[nodiscard]] std::optional<std::pair<Time, double>> newestAt(const trace::Snapshot& snapshot, Time moment) const;
+    [[nodiscard]] double seconds(Time time) const { return static_cast<double>((time - origin_).count()) * 1e-9; }
+
+    const std::shared_ptr<const database::Catalog> catalog_;
+    const Time origin_;
+    const bool derived_;
+    const Time promised_;  // between two, by the database
+    SampleFeed feed_;  // of the thread that brings it up
+    mutable std::mutex mutex_;  // of all that follows
+    SampleFeed reading_;  // at the beginning
+    trace::Row rows_ = 0;
+    std::size_t most_ = usualStretch;  // samples of a stretch
+    std::vector<Level> levels_;  // stretches, sums of sixteen of them, and so on
+    Stretch open_;  // that goes on
+    std::uint64_t size_ = 0;
+    std::uint64_t brokenOff_ = 0;  // stretches, by silence or what is not a number
+    std::vector<SampleFeed> checkpoints_;  // of a derived one, so that it need not be followed from the beginning
+    std::size_t checkpointBytes_ = 0;
+    std::uint64_t sinceCheckpoint_ = 0;
+    bool sorted_ = false;  // samples_ are all that there are, by time
+    Samples samples_;
+    Time newest_ = Time::min();  // stamp
+    std::vector<Time> firstTimes_;  // of as many as tell the usual distance
+    Time usual_{};
 };
 
 }  // namespace wavetrope::measure

@@ -62,25 +62,12 @@ public:
     std::uint64_t count() const override { return view_.shown_.size(); }
     std::int64_t current() const override
     {
-        const Selection& selection = view_.stage().selection();
-        for (std::size_t i = 0; i < view_.shown_.size(); ++i) {
-            const database::SignalRef& ref = view_.shown_[i].ref;
-            if (selection.kind == Selection::Kind::signal && selection.bus == ref.message->bus && selection.id == ref.message->message->id
-                && selection.signal == static_cast<int>(ref.index))
+        for (std::size_t i = 0; i < view_.shown_.size(); ++i)
+            if (view_.shown_[i].source.chosenIn(view_.stage().selection()))
                 return static_cast<std::int64_t>(i);
-        }
         return -1;
     }
-    void choose(std::uint64_t index) override
-    {
-        const database::SignalRef& ref = view_.shown_[index].ref;
-        Selection selection;
-        selection.kind = Selection::Kind::signal;
-        selection.bus = ref.message->bus;
-        selection.id = ref.message->message->id;
-        selection.signal = static_cast<int>(ref.index);
-        view_.stage().select(selection);
-    }
+    void choose(std::uint64_t index) override { view_.stage().select(view_.shown_[index].source.selection()); }
     QString rowText(std::uint64_t index) const override
     {
         const Row& row = view_.shown_[index];
@@ -105,11 +92,15 @@ protected:
         const int height = theme.rowHeight();
         if (static_cast<std::int64_t>(index) == current())
             painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
-        paintBusBadge(painter, QRectF(theme.px(12), y + theme.px(3), theme.px(14), theme.px(14)), view_.stage().mark(row.ref.message->bus));
-        const QString unit = QString::fromStdString(row.ref.signal().unit);
+        const QRectF badge(theme.px(12), y + theme.px(3), theme.px(14), theme.px(14));
+        if (const auto bus = row.source.bus())
+            paintBusBadge(painter, badge, view_.stage().mark(*bus));
+        else
+            paintDerivedBadge(painter, badge);
+        const QString unit = row.source.unit();
         const double unitWide = unit.isEmpty() ? 0 : QFontMetricsF(theme.body()).horizontalAdvance(unit) + theme.px(4);
         const double room = theme.px(rightOf(0) - 52 - 32) - unitWide;
-        const QString name = QString::fromStdString(row.ref.signal().name);
+        const QString name = row.source.name();
         paintText(painter, QRectF(theme.px(32), y, room, height), name, theme.bodyStrong(), theme.ink);
         paintText(painter,
             QRectF(theme.px(32) + std::min(room, QFontMetricsF(theme.bodyStrong()).horizontalAdvance(name) + theme.px(5)), y, unitWide + 1,
@@ -146,31 +137,26 @@ private:
     {
         return column == 0 ? 54 : static_cast<int>(rightOf(column) - rightOf(column - 1)) - 4;
     }
-    static bool named(const Row& row) { return !row.ref.signal().texts.empty() && row.ref.signal().unit.empty(); }
+    static bool named(const Row& row) { return row.source.named(); }
     static QString nameOf(const Row& row)
     {
-        const QString unit = QString::fromStdString(row.ref.signal().unit);
-        return QString::fromStdString(row.ref.signal().name) + (unit.isEmpty() ? QString() : QLatin1Char(' ') + unit);
+        const QString unit = row.source.unit();
+        return row.source.name() + (unit.isEmpty() ? QString() : QLatin1Char(' ') + unit);
     }
     static QString reading(const Row& row, const std::optional<double>& value)
     {
-        if (!value)
-            return {};
-        bool fits = false;
-        const database::SignalPlan& plan = row.ref.message->plan.plan(row.ref.index);
-        return named(row) ? readingText(row.ref.signal(), database::MessagePlan::bitsOf(plan, *value, fits), *value)
-                          : valueText(*value, row.ref.signal().factor);
+        return !value ? QString() : named(row) ? row.source.reading(*value) : row.source.number(*value);
     }
     static QStringList cells(const Row& row)
     {
         const measure::IntervalMeasures& m = row.measures;
         const bool any = m.samples > 0;
-        const auto sample = [&](double value) { return any ? valueText(value, row.ref.signal().factor) : QString(); };
+        const auto sample = [&](double value) { return any ? row.source.number(value) : QString(); };
         if (named(row))
             return {reading(row, m.atFrom), reading(row, m.atTo), {}, {}, QString::number(m.samples), {}, {}, {}, {}, {}, {}};
         QString difference;
         if (m.atFrom && m.atTo)
-            difference = valueText(*m.atTo - *m.atFrom, row.ref.signal().factor);
+            difference = row.source.number(*m.atTo - *m.atFrom);
         return {reading(row, m.atFrom), reading(row, m.atTo), difference, numberText(m.slope), QString::number(m.samples),
             sample(m.smallest), sample(m.largest), numberText(m.mean), numberText(m.rms), numberText(m.deviation), numberText(m.integral)};
     }
@@ -247,27 +233,41 @@ void BetweenView::ask()
                      : tr("no marks yet"));
     const auto catalog = stage().document().catalog();
     std::vector<Row> rows;
+    std::vector<measure::SeriesKeeper::Look> looks;
     if (marks.both())
         for (const QString& path : stage().curves())
-            if (const auto ref = signalOf(*catalog, path))
-                rows.push_back({path, *ref, {}});
+            if (const auto source = curveOf(catalog, path)) {
+                rows.push_back({*source, stage().curveDesk().series(*source), {}});
+                looks.push_back({rows.back().series, {}, {}, 0});
+            }
+    stage().curveDesk().look(this, std::move(looks));
     if (rows.empty()) {
         shown_.clear();
         settled_ = true;
         return rows_->refresh();
     }
-    catalog_ = catalog;
-    if (!std::equal(shown_.begin(), shown_.end(), rows.begin(), rows.end(),
-            [](const Row& a, const Row& b) { return a.path == b.path && a.ref.message == b.ref.message; }))
+    if (!std::equal(
+            shown_.begin(), shown_.end(), rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a.series == b.series; }))
         shown_ = rows;      // until they are measured, empty
     rows_->refresh();
-    work_->ask([this, snapshot = stage().snapshot(), catalog, rows = std::move(rows), from = std::min(*marks.a, *marks.b),
+    work_->ask([this, snapshot = stage().snapshot(), rows = std::move(rows), &keeper = stage().curveDesk().keeper(),
+                   from = std::min(*marks.a, *marks.b),
                    to = std::max(*marks.a, *marks.b)](const std::function<bool()>& goesOn) mutable -> NewestWork::Deliver {
-        for (Row& row : rows)
-            if (goesOn())
-                row.measures = measure::measured(measure::samplesBetween(snapshot, *catalog, row.ref, from, to, goesOn), from, to);
+        for (Row& row : rows) {
+            keeper.waitFor(*row.series, snapshot.rows(), goesOn);
+            if (!goesOn())
+                return {};
+            row.measures = row.series->between(snapshot, from, to);
+        }
         return [this, rows = std::move(rows)]() mutable { take(std::move(rows)); };
     });
+}
+
+void BetweenView::hideEvent(QHideEvent* event)
+{
+    work_->forget();
+    stage().curveDesk().look(this, {});
+    View::hideEvent(event);
 }
 
 void BetweenView::take(std::vector<Row> rows)

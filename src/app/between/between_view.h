@@ -4,6 +4,7 @@
 
 #include <memory>
 
+#include "app/stage/curve_desk.h"
 #include "app/stage/newest_work.h"
 #include "app/stage/view.h"
 #include "measure/interval_measures.h"
@@ -31,12 +32,13 @@ public:
 
 protected:
     void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
 
 private:
     class Rows;
     struct Row {
-        QString path;
-        database::SignalRef ref;
+        CurveSource source;
+        std::shared_ptr<measure::SignalSeries> series;
         measure::IntervalMeasures measures;
     };
     void ask();
@@ -47,7 +49,6 @@ private:
     QToolButton* copy_;
     Rows* rows_;
     std::vector<Row> shown_;
-    std::shared_ptr<const database::Catalog> catalog_;      // in which those that are shown lie
     bool settled_ = false;
     NewestWork* work_;
 };

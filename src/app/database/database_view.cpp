@@ -26,7 +26,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr std::uint64_t rowsPerBeat = 200'000;
+constexpr std::uint64_t rowsPerBeat = 200'000, fewSamples = 50'000;
 constexpr int formMargin = 10;
 constexpr double leastLayout = 220;     // eight bytes of a layout in full
 constexpr unsigned togglesEvery = 30;  // beats
@@ -528,10 +528,10 @@ void DatabaseView::refresh()
     if (!series_ || !stage().snapshot().valid())
         return;
     series_->update(stage().snapshot(), rowsPerBeat);
-    std::vector<double> times;
-    std::vector<double> values;
-    series_->points(stage().seconds(stage().windowFrom()), stage().seconds(stage().windowTo()), plot_->columns(),
-        stage().seconds(stage().newest()), times, values);
+    const Time from = stage().windowFrom();
+    const Time to = stage().windowTo();
+    const auto detail = series_->about(from, to) <= fewSamples ? series_->detail(stage().snapshot(), from, to) : nullptr;
+    auto [times, values, gaps, single, exact] = series_->points(from, to, plot_->columns(), stage().newest(), detail.get());
     graph_->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
     plot_->followStage();
     std::erase_if(values, [](double value) { return !std::isfinite(value); });  // breaks in the line

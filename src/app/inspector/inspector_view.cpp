@@ -280,6 +280,7 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::condition: paintCondition(painter); break;
     case Selection::Kind::recording: paintRecording(painter); break;
     case Selection::Kind::response: paintResponse(painter); break;
+    case Selection::Kind::derived: paintDerived(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
@@ -347,7 +348,8 @@ void Inspector::paintMessage(QPainter& painter)
         paintRhythmHistogram(painter, y, message, stats, moment.beats);
         section(painter, y, tr("This frame"));
         const can::WireLength bits = can::wireLength(frame);
-        const can::BitRate rate = stage_.document().buses()[selection.bus].rate;
+        const auto& buses = stage_.document().buses();
+        const can::BitRate rate = selection.bus < buses.size() ? buses[selection.bus].rate : can::BitRate{};
         QString wire = tr("%1 bits").arg(bits.nominalBits + bits.dataBits);
         if (rate.known())
             wire += tr(", %1 \u00b5s").arg(static_cast<double>(can::duration(bits, rate).count()) * 1e-3, 0, 'f', 0);

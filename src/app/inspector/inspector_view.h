@@ -45,6 +45,7 @@ private:
     void paintCondition(QPainter& painter);
     void paintRecording(QPainter& painter);
     void paintResponse(QPainter& painter);
+    void paintDerived(QPainter& painter);
     void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour = {});
     /// Title and what stands under it; gives where the rest begins.
     double headOf(QPainter& painter, const QString& name, const QString& below);

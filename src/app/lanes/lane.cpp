@@ -22,19 +22,11 @@ constexpr int usualScaleRoom = 44;
 constexpr int mostNameWidth = 84;       // of a value's name at the scale
 constexpr int mostLinesAtOnce = 7;      // that a lane of many curves asks room for
 
-constexpr std::uint64_t rowsOfBeat = 400'000;  // decoded in one go on the interface thread; the rest with the next beats
-
 // What is counted, or on and off, has no values between.
 class WholeTicker : public QCPAxisTicker {
 protected:
     double getTickStep(const QCPRange& range) override { return std::max(1.0, std::ceil(QCPAxisTicker::getTickStep(range))); }
 };
-
-bool isWhole(const database::Signal& signal)
-{
-    return signal.type == database::ValueType::integer && signal.factor == std::floor(signal.factor)
-           && signal.offset == std::floor(signal.offset);
-}
 
 }  // namespace
 
@@ -91,22 +83,19 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last)
     plot_->setReadout([this](double seconds) {
         QStringList lines;
         for (const Curve& curve : curves_)
-            if (const auto value = curve.series->at(seconds)) {
-                bool fits = false;
-                const database::Signal& signal = curve.ref.signal();
-                const auto bits = database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits);
-                lines << QString::fromStdString(signal.name) + QLatin1Char('\t') + readingText(signal, bits, *value);
-            }
+            if (const auto value = curve.series->at(view_.stage().snapshot(), view_.stage().timeOf(seconds)))
+                lines << curve.source.name() + QLatin1Char('\t') + curve.source.reading(*value);
         return lines;
     });
     plot_->setAccessibleDescription(
         tr("Click: cursor here. A, B: a mark at the pointer. Wheel: zoom. Shift and wheel: move. Ctrl and drag: zoom into a box."));
     plot_->setContextMenuPolicy(Qt::NoContextMenu);
+    connect(plot_, &TimePlot::columnsChanged, &view, &LanesView::refreshSoon);
     for (const QString& path : paths) {
-        const auto ref = signalOf(view.stage().catalog(), path);
-        if (!ref)
+        const auto source = curveOf(view.stage().document().catalog(), path);
+        if (!source)
             continue;
-        Curve curve{*ref, path, std::make_unique<measure::SignalSeries>(*ref, view.stage().document().begins()), plot_->addGraph()};
+        Curve curve{*source, view.stage().curveDesk().series(*source), plot_->addGraph()};
         curve.graph->setAdaptiveSampling(false);
         curves_.push_back(std::move(curve));
     }
@@ -117,7 +106,7 @@ Lane::Lane(LanesView& view, const std::vector<QString>& paths, bool last)
             curve.letter->setPadding(QMargins(2, 0, 2, 0));
             curve.letter->setClipToAxisRect(true);
         }
-    if (!curves_.empty() && std::all_of(curves_.begin(), curves_.end(), [](const Curve& curve) { return isWhole(curve.ref.signal()); })) {
+    if (!curves_.empty() && std::all_of(curves_.begin(), curves_.end(), [](const Curve& curve) { return curve.source.whole(); })) {
         const auto ticker = QSharedPointer<WholeTicker>::create();
         ticker->setTickCount(plot_->yAxis->ticker()->tickCount());
         plot_->yAxis->setTicker(ticker);
@@ -135,23 +124,18 @@ void Lane::restyle()
     setMinimumHeight(Theme::get().px(curves_.size() > 1 ? std::max(82, 17 * lines + 8) : 64));
     // Room for the ends of its range, so that the heads stand still while values go on.
     for (Curve& curve : curves_) {
-        const database::Signal& signal = curve.ref.signal();
         const QFontMetricsF metrics(Theme::get().mono());
         curve.valueRoom = 0;
-        for (const auto& end : {signal.minimum, signal.maximum})
-            if (end) {
-                bool fits = false;
-                curve.valueRoom = std::max(
-                    curve.valueRoom, metrics.horizontalAdvance(readingText(signal,
-                                         database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *end, fits), *end)));
-            }
+        for (const auto& end : {curve.source.minimum(), curve.source.maximum()})
+            if (end)
+                curve.valueRoom = std::max(curve.valueRoom, metrics.horizontalAdvance(curve.source.reading(*end)));
     }
     for (std::size_t i = 0; i < curves_.size(); ++i) {
-        const unsigned bus = curves_[i].ref.message->bus;
-        QPen pen(Theme::get().bus(view_.stage().mark(bus)), 1.4);
+        const auto bus = curves_[i].source.bus();
+        QPen pen(bus ? Theme::get().bus(view_.stage().mark(*bus)) : Theme::get().ink2, 1.4);
         // A second curve of one bus is dashed.
         for (std::size_t k = 0; k < i; ++k)
-            if (curves_[k].ref.message->bus == bus)
+            if (curves_[k].source.bus() == bus)
                 pen.setStyle(Qt::DashLine);
         curves_[i].graph->setPen(pen);
         curves_[i].graph->setLineStyle(QCPGraph::lsStepLeft);   // a value holds until the next one
@@ -169,15 +153,17 @@ void Lane::restyle()
 void Lane::nameValues()
 {
     const auto alike = [&](const Curve& curve) {
-        const database::Signal& first = curves_.front().ref.signal();
-        const database::Signal& signal = curve.ref.signal();
-        return !signal.texts.empty() && signal.unit.empty() && signal.texts == first.texts && signal.factor == first.factor
-               && signal.offset == first.offset;
+        if (!curve.source.named() || !curves_.front().source.named())
+            return false;
+        const database::Signal& first = curves_.front().source.ref.signal();
+        const database::Signal& signal = curve.source.ref.signal();
+        return signal.texts == first.texts && signal.factor == first.factor && signal.offset == first.offset;
     };
     if (curves_.empty() || !std::all_of(curves_.begin(), curves_.end(), alike))
         return;
-    const database::SignalPlan& plan = curves_.front().ref.message->plan.plan(curves_.front().ref.index);
-    for (const database::ValueText& text : curves_.front().ref.signal().texts)
+    const database::SignalRef& ref = curves_.front().source.ref;
+    const database::SignalPlan& plan = ref.message->plan.plan(ref.index);
+    for (const database::ValueText& text : ref.signal().texts)
         if (text.more == 0)
             names_.emplace_back(plan.scale.ofWhole(text.value), QString::fromStdString(text.text));
     std::sort(names_.begin(), names_.end());
@@ -220,17 +206,24 @@ bool Lane::complete() const
         curves_.begin(), curves_.end(), [&](const Curve& curve) { return curve.series->complete(view_.stage().snapshot()); });
 }
 
+void Lane::look(std::vector<measure::SeriesKeeper::Look>& looks) const
+{
+    for (const Curve& curve : curves_)
+        looks.push_back({curve.series, view_.stage().windowFrom(), view_.stage().windowTo(), plot_->columns()});
+}
+
 void Lane::scaleToDatabase()
 {
     double low = 0;
     double high = 0;
     bool any = false;
     for (const Curve& curve : curves_) {
-        const database::Signal& signal = curve.ref.signal();
-        if (!signal.minimum || !signal.maximum || *signal.maximum <= *signal.minimum)
+        const auto least = curve.source.minimum();
+        const auto most = curve.source.maximum();
+        if (!least || !most || *most <= *least)
             continue;
-        low = any ? std::min(low, *signal.minimum) : *signal.minimum;
-        high = any ? std::max(high, *signal.maximum) : *signal.maximum;
+        low = any ? std::min(low, *least) : *least;
+        high = any ? std::max(high, *most) : *most;
         any = true;
     }
     fitted_ = !any && names_.empty();
@@ -252,16 +245,19 @@ void Lane::scaleToDatabase()
 void Lane::refresh()
 {
     Stage& stage = view_.stage();
+    std::optional<std::pair<double, double>> seen;
     for (Curve& curve : curves_) {
-        curve.series->update(stage.snapshot(), rowsOfBeat);
-        std::vector<double> times;
-        std::vector<double> values;
-        curve.series->points(stage.seconds(stage.windowFrom()), stage.seconds(stage.windowTo()), plot_->columns(),
-            stage.seconds(stage.newest()), times, values);
+        const measure::SignalSeries::Points points = stage.curveDesk().points(
+            *curve.series, stage.windowFrom(), stage.windowTo(), plot_->columns());
+        const std::vector<double>& times = points.times;
+        const std::vector<double>& values = points.values;
         // Single values are marked where they stand apart.
-        const bool apart = times.size() * 7 < plot_->columns();
+        const bool apart = points.single && times.size() * 7 < plot_->columns();
         curve.graph->setScatterStyle(apart ? QCPScatterStyle(QCPScatterStyle::ssDisc, 4.5) : QCPScatterStyle::ssNone);
         curve.graph->setData(QVector<double>(times.begin(), times.end()), QVector<double>(values.begin(), values.end()), true);
+        for (const double value : values)
+            if (!std::isnan(value))
+                seen = seen ? std::pair(std::min(seen->first, value), std::max(seen->second, value)) : std::pair(value, value);
         if (curve.letter != nullptr) {
             // Each further left than the one before, so that curves that lie on each other keep their letters.
             const double pixel = (stage.seconds(stage.windowTo()) - stage.seconds(stage.windowFrom())) / std::max(1U, plot_->columns());
@@ -272,21 +268,15 @@ void Lane::refresh()
                 --last;
             const double end = last > 0 ? std::min(right, times[last - 1]) : 0;
             const double at = end - static_cast<double>(&curve - curves_.data()) * 15 * pixel;
-            const auto shown = curve.series->at(at);
+            const auto shown = curve.series->at(stage.snapshot(), stage.timeOf(at));
             curve.letter->setVisible(last > 0 && end > stage.seconds(stage.windowFrom()) && shown.has_value());
             curve.letter->position->setCoords(at, shown.value_or(0));
         }
     }
     plot_->followStage();
-    if (fitted_) {
-        measure::RangeSummary all;
-        for (const Curve& curve : curves_)
-            all.add(curve.series->over(
-                curve.series->lowerBound(stage.seconds(stage.windowFrom())), curve.series->lowerBound(stage.seconds(stage.windowTo()))));
-        if (all.count > 0) {
-            const double margin = all.high > all.low ? (all.high - all.low) * 0.08 : 1;
-            plot_->yAxis->setRange(all.low - margin, all.high + margin);
-        }
+    if (fitted_ && seen) {
+        const double margin = seen->second > seen->first ? (seen->second - seen->first) * 0.08 : 1;
+        plot_->yAxis->setRange(seen->first - margin, seen->second + margin);
     }
     if (!names_.empty())
         layNames();
@@ -314,8 +304,8 @@ void Lane::contextMenuEvent(QContextMenuEvent* event)
 {
     QMenu menu;
     for (const Curve& curve : curves_) {
-        QAction* action = menu.addAction(tr("Remove %1").arg(QString::fromStdString(curve.ref.signal().name)));
-        const QString path = curve.path;
+        QAction* action = menu.addAction(tr("Remove %1").arg(curve.source.name()));
+        const QString path = curve.source.path;
         connect(action, &QAction::triggered, &view_, [this, path] { view_.remove(path); });
     }
     menu.addAction(

@@ -41,14 +41,10 @@ QString LaneHead::letterOf(std::size_t index) { return QString(QChar(static_cast
 
 QString LaneHead::reading(const Curve& curve, bool* holds) const
 {
-    const double at = stage_.seconds(stage_.cursor());
-    const auto value = curve.series->at(at);
+    const auto value = curve.series->at(stage_.snapshot(), stage_.cursor());
     if (holds != nullptr)
-        *holds = curve.series->holds(at);
-    bool fits = false;
-    return value ? readingText(curve.ref.signal(),
-                       database::MessagePlan::bitsOf(curve.ref.message->plan.plan(curve.ref.index), *value, fits), *value)
-                 : tr("no value yet");
+        *holds = curve.series->holds(stage_.snapshot(), stage_.cursor());
+    return value ? curve.source.reading(*value) : tr("no value yet");
 }
 
 // Room for the ends of its range, so that names stand still while values go on.
@@ -97,8 +93,7 @@ int LaneHead::wantedWidth() const
     const bool twice = count * theme.px(oneLine) > room;
     double widest = 0;
     for (std::size_t i = 0; i < curves_.size(); ++i) {
-        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString())
-                             + QString::fromStdString(curves_[i].ref.signal().name);
+        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString()) + curves_[i].source.name();
         const double named = QFontMetricsF(i == 0 && !compact ? theme.bodyStrong() : theme.body()).horizontalAdvance(name);
         const double value = compact ? valueRoom(i) + theme.px(12) : 0;
         widest = std::max({widest, theme.px(besideBadge + 4) + named + value, compact ? 0 : theme.px(4) + valueRoom(i)});
@@ -160,11 +155,14 @@ void LaneHead::paintEvent(QPaintEvent*)
         const Curve& curve = curves_[i];
         bool holds = false;
         const QString value = reading(curve, &holds);
-        const bool any = curve.series->at(stage_.seconds(stage_.cursor())).has_value();
-        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString())
-                             + QString::fromStdString(curve.ref.signal().name);
+        const bool any = curve.series->at(stage_.snapshot(), stage_.cursor()).has_value();
+        const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString()) + curve.source.name();
         const QColor ink = holds ? theme.ink : theme.ink3;      // what is past is written fainter
-        paintBusBadge(painter, QRectF(rect.left(), rect.top() + theme.px(1), badge, badge), stage_.mark(curve.ref.message->bus));
+        const QRectF place(rect.left(), rect.top() + theme.px(1), badge, badge);
+        if (const auto bus = curve.source.bus())
+            paintBusBadge(painter, place, stage_.mark(*bus));
+        else
+            paintDerivedBadge(painter, place);
         const int from = rect.left() + theme.px(besideBadge + (across == 0 ? 2 : 0));
         if (across > 0) {
             const int room = std::min(rect.width() - theme.px(besideBadge),
@@ -182,8 +180,7 @@ void LaneHead::paintEvent(QPaintEvent*)
                                                                                                                  : theme.mono();
             paintText(painter, QRectF(rect.left(), rect.top() + theme.px(18), rect.width(), theme.px(grand ? 22 : 15)), value, font, ink);
         }
-        if (selection.kind == Selection::Kind::signal && selection.bus == curve.ref.message->bus
-            && selection.id == curve.ref.message->message->id && selection.signal == static_cast<int>(curve.ref.index))
+        if (curve.source.chosenIn(selection))
             painter.fillRect(QRect(across == 2 && rect.left() > width() / 2 ? rect.left() - theme.px(5) : 0, rect.top(), theme.px(3),
                                  rect.height() - theme.px(2)),
                 theme.accent);
@@ -206,13 +203,7 @@ void LaneHead::mousePressEvent(QMouseEvent* event)
         event->ignore();
         return;
     }
-    const Curve& curve = curves_[static_cast<std::size_t>(index)];
-    Selection selection;
-    selection.kind = Selection::Kind::signal;
-    selection.bus = curve.ref.message->bus;
-    selection.id = curve.ref.message->message->id;
-    selection.signal = static_cast<int>(curve.ref.index);
-    stage_.select(selection);
+    stage_.select(curves_[static_cast<std::size_t>(index)].source.selection());
 }
 
 void LaneHead::mouseDoubleClickEvent(QMouseEvent* event) { event->ignore(); }     // the lane fits its scale
@@ -232,7 +223,7 @@ bool LaneHead::event(QEvent* event)
         QStringList lines;
         for (std::size_t i = 0; i < curves_.size(); ++i)
             lines << (curves_.size() > 1 ? letterOf(i) + QStringLiteral("  ") : QString())
-                         + QStringLiteral("%1: %2").arg(QString::fromStdString(curves_[i].ref.signal().name), reading(curves_[i]));
+                         + QStringLiteral("%1: %2").arg(curves_[i].source.name(), reading(curves_[i]));
         QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), lines.join(QLatin1Char('\n')), this);
         return true;
     }

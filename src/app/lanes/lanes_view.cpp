@@ -9,6 +9,7 @@
 #include <QMimeData>
 #include <QPainter>
 #include <QScrollArea>
+#include <QScrollBar>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -73,9 +74,11 @@ LanesView::LanesView(Stage& stage)
     axis_->setFocusPolicy(Qt::NoFocus);
     axis_->hide();
     all->addLayout(axisLine);
-    catchUp_.setSingleShot(true);
-    catchUp_.setInterval(5);
-    connect(&catchUp_, &QTimer::timeout, this, &LanesView::refresh);
+    soon_.setSingleShot(true);
+    connect(&soon_, &QTimer::timeout, this, &LanesView::refresh);
+    // A log brings no beats: its curves grow by themselves.
+    connect(&stage.curveDesk(), &CurveDesk::grown, this, &LanesView::refresh);
+    connect(scroll_->verticalScrollBar(), &QScrollBar::valueChanged, this, &LanesView::refresh);
     connect(&stage, &Stage::selectionChanged, this, [this] {
         for (Lane* lane : lanes_)
             lane->update();
@@ -125,21 +128,16 @@ void LanesView::change(const Arrangement& next, const QString& what)
 
 void LanesView::add(const QString& path, int lane, int before)
 {
-    if (!signalOf(stage().catalog(), path))
+    const auto source = curveOf(stage().document().catalog(), path);
+    if (!source)
         return;
     Arrangement next = arrangement_;
     for (std::size_t i = 0; i < next.size(); ++i)
         if (std::find(next[i].begin(), next[i].end(), path) != next[i].end() && (lane < 0 || static_cast<int>(i) == lane)) {
             // It is drawn already: told and shown.
             showLane(i);
-            const auto ref = signalOf(stage().catalog(), path);
-            Selection selection;
-            selection.kind = Selection::Kind::signal;
-            selection.bus = ref->message->bus;
-            selection.id = ref->message->message->id;
-            selection.signal = static_cast<int>(ref->index);
-            stage().select(selection);
-            Q_EMIT stage().told(tr("%1 is drawn already, in lane %2").arg(QString::fromStdString(ref->signal().name)).arg(i + 1));
+            stage().select(source->selection());
+            Q_EMIT stage().told(tr("%1 is drawn already, in lane %2").arg(source->name()).arg(i + 1));
             return;
         }
     std::size_t placed = next.size();
@@ -239,8 +237,7 @@ const Curve* LanesView::chosenCurve() const
     for (const Lane* lane : lanes_)
         for (const Curve& curve : lane->curves()) {
             first = first == nullptr ? &curve : first;
-            if (selection.kind == Selection::Kind::signal && selection.bus == curve.ref.message->bus
-                && selection.id == curve.ref.message->message->id && selection.signal == static_cast<int>(curve.ref.index))
+            if (curve.source.chosenIn(selection))
                 return &curve;
         }
     return first;
@@ -255,11 +252,11 @@ void LanesView::goTo(measure::SignalSeries::Place what, bool back)
     const Marks& marks = stage().marks();
     const Time from = marks.both() ? std::min(*marks.a, *marks.b) : stage().windowFrom();
     const Time to = marks.both() ? std::max(*marks.a, *marks.b) : stage().windowTo();
-    const auto at = curve->series->next(what, stage().seconds(stage().cursor()), back, stage().seconds(from), stage().seconds(to));
+    const auto at = curve->series->next(stage().snapshot(), what, stage().cursor(), back, from, to);
     if (at)
-        stage().setCursor(stage().timeOf(*at));
+        stage().setCursor(*at);
     else
-        Q_EMIT stage().told(tr("%1: none here").arg(QString::fromStdString(curve->ref.signal().name)));
+        Q_EMIT stage().told(tr("%1: none here").arg(curve->source.name()));
 }
 
 // All heads and scales are as wide as the widest needs, so that the plots lie under each other.
@@ -292,15 +289,34 @@ void LanesView::refresh()
     if (!isVisible())
         return;
     layHeads();
-    bool complete = true;
-    for (Lane* lane : lanes_) {
-        lane->refresh();
-        complete = complete && lane->complete();
-    }
+    // What is scrolled out of sight rests.
+    std::vector<measure::SeriesKeeper::Look> looks;
+    for (Lane* lane : lanes_)
+        if (inSight(*lane)) {
+            lane->refresh();
+            lane->look(looks);
+        }
+    stage().curveDesk().look(this, std::move(looks));
     axis_->followStage();
     axis_->drawSoon();
-    if (!complete && !catchUp_.isActive())
-        catchUp_.start();
+}
+
+void LanesView::refreshSoon()
+{
+    if (!soon_.isActive())
+        soon_.start(0);
+}
+
+bool LanesView::inSight(const Lane& lane) const
+{
+    const int top = lane.y() - scroll_->verticalScrollBar()->value();
+    return top < scroll_->viewport()->height() && top + lane.height() > 0;
+}
+
+void LanesView::hideEvent(QHideEvent* event)
+{
+    stage().curveDesk().look(this, {});
+    View::hideEvent(event);
 }
 
 void LanesView::paintEvent(QPaintEvent*)

@@ -10,9 +10,9 @@
 #include <vector>
 
 #include "app/lanes/lane_head.h"
+#include "app/stage/curve_desk.h"
 #include "app/stage/plot.h"
 #include "app/stage/view.h"
-#include "measure/signal_series.h"
 
 class QScrollArea;
 class QSpacerItem;
@@ -24,9 +24,8 @@ class LanesView;
 
 /// One curve of a lane.
 struct Curve {
-    database::SignalRef ref;
-    QString path;
-    std::unique_ptr<measure::SignalSeries> series;
+    CurveSource source;
+    std::shared_ptr<measure::SignalSeries> series;
     QCPGraph* graph = nullptr;
     QCPItemText* letter = nullptr;      ///< At its end, where a lane has several.
     double valueRoom = 0;               ///< Width of the widest value it may have, in the font of the heads.
@@ -43,6 +42,8 @@ public:
     [[nodiscard]] int wantedScaleRoom() const;
     /// Whether all rows of the snapshot went into its curves.
     [[nodiscard]] bool complete() const;
+    /// What of its curves is seen.
+    void look(std::vector<measure::SeriesKeeper::Look>& looks) const;
     [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
     [[nodiscard]] TimePlot* plot() { return plot_; }
 
@@ -102,6 +103,7 @@ protected:
     void paintEvent(QPaintEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
@@ -113,6 +115,9 @@ private:
     void rebuild();
     void refresh();
     void layHeads();
+    /// With the next turn of events, however often it is asked for.
+    void refreshSoon();
+    [[nodiscard]] bool inSight(const Lane& lane) const;
 
     Arrangement arrangement_;
     std::vector<Lane*> lanes_;
@@ -123,7 +128,7 @@ private:
     QVBoxLayout* column_;
     QSpacerItem* axisLead_;     ///< As wide as the heads.
     TimePlot* axis_;            ///< The times under all lanes, which stay where lanes scroll.
-    QTimer catchUp_;            ///< A log brings no beats: curves are brought up to its end by these.
+    QTimer soon_;
     QUndoStack undo_;
     QWidget* tools_ = nullptr;
     QLabel* window_ = nullptr;

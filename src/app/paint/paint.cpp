@@ -24,14 +24,14 @@ constexpr std::size_t strokedTint = 2, dottedTint = 3;      // reddish and green
 
 }  // namespace
 
-void paintBusBadge(QPainter& painter, const QRectF& box, const BusMark& mark)
+namespace {
+
+void paintBadge(QPainter& painter, const QRectF& box, QPen pen, const QString& letter)
 {
     const Theme& theme = Theme::get();
     painter.save();
     painter.setRenderHint(QPainter::Antialiasing);
-    QPen pen(theme.bus(mark), std::max(1.5, box.width() / 9));
-    if (mark.again)
-        pen.setStyle(Qt::DashLine);
+    pen.setWidthF(std::max(1.5, box.width() / 9));
     painter.setPen(pen);
     painter.setBrush(theme.surface);
     const double inset = pen.widthF() / 2;
@@ -40,9 +40,21 @@ void paintBusBadge(QPainter& painter, const QRectF& box, const BusMark& mark)
     font.setPixelSize(std::max(font.pixelSize(), static_cast<int>(box.height() * 0.62)));
     painter.setFont(font);
     painter.setPen(theme.ink);
-    painter.drawText(box, Qt::AlignCenter, mark.letter);
+    painter.drawText(box, Qt::AlignCenter, letter);
     painter.restore();
 }
+
+}  // namespace
+
+void paintBusBadge(QPainter& painter, const QRectF& box, const BusMark& mark)
+{
+    QPen pen(Theme::get().bus(mark));
+    if (mark.again)
+        pen.setStyle(Qt::DashLine);
+    paintBadge(painter, box, pen, mark.letter);
+}
+
+void paintDerivedBadge(QPainter& painter, const QRectF& box) { paintBadge(painter, box, QPen(Theme::get().ink2), QStringLiteral("=")); }
 
 namespace {
 

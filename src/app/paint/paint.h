@@ -19,6 +19,8 @@ namespace wavetrope::app {
 
 /// The letter of a bus in a box of its hue.
 void paintBusBadge(QPainter& painter, const QRectF& box, const BusMark& mark);
+/// The mark of what is worked out from others, and of no bus.
+void paintDerivedBadge(QPainter& painter, const QRectF& box);
 /// Text on one line, elided in the middle where it does not fit.
 void paintText(QPainter& painter, const QRectF& box, const QString& text, const QFont& font, const QColor& colour,
     Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);

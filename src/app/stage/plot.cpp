@@ -123,6 +123,7 @@ void TimePlot::setScaleRoom(int pixels)
     scaleRoom_ = pixels;
     restyle();
     drawSoon();
+    Q_EMIT columnsChanged();
 }
 
 double TimePlot::cursorX() const { return stage_.seconds(stage_.cursor()); }
@@ -138,8 +139,10 @@ void TimePlot::drawSoon()
 // There is nothing to draw on where a plot is folded away.
 void TimePlot::resizeEvent(QResizeEvent* event)
 {
-    if (!event->size().isEmpty())
-        QCustomPlot::resizeEvent(event);
+    if (event->size().isEmpty())
+        return;
+    QCustomPlot::resizeEvent(event);
+    Q_EMIT columnsChanged();
 }
 
 void TimePlot::followStage()

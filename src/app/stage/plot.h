@@ -38,6 +38,8 @@ public:
 Q_SIGNALS:
     /// A click at seconds since the start, in front of the cursor being set there.
     void clickedAt(double seconds);
+    /// There are more columns, or fewer.
+    void columnsChanged();
 
 protected:
     void resizeEvent(QResizeEvent* event) override;

@@ -5,6 +5,7 @@
 
 #include "app/stage/desk.h"
 #include "app/stage/bus_desk.h"
+#include "app/stage/curve_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/rule_desk.h"
 #include "app/stage/timing_desk.h"
@@ -24,6 +25,7 @@ Stage::Stage(RunDocument& document)
       rules_(std::make_unique<RuleDesk>(*this)),
       buses_(std::make_unique<BusDesk>(*this)),
       timing_(std::make_unique<TimingDesk>(*this)),
+      curveDesk_(std::make_unique<CurveDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -48,6 +50,7 @@ RuleDesk& Stage::rules() { return *rules_; }
 
 BusDesk& Stage::buses() { return *buses_; }
 TimingDesk& Stage::timing() { return *timing_; }
+CurveDesk& Stage::curveDesk() { return *curveDesk_; }
 
 BusMark Stage::mark(unsigned bus) const { return buses_->mark(bus); }
 

@@ -24,14 +24,15 @@ class NoteDesk;
 class RuleDesk;
 class BusDesk;
 class TimingDesk;
+class CurveDesk;
 
 /// What the inspector explains.
 struct Selection {
-    enum class Kind { none, message, signal, node, event, interface, condition, recording, response } kind = Kind::none;
+    enum class Kind { none, message, signal, node, event, interface, condition, recording, response, derived } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
     int signal = -1;            ///< Index in the message, for a signal.
-    QString node;               ///< Name of a node, of an interface of the machine, of a condition or recording.
+    QString node;               ///< Name of a node, of an interface of the machine, of a condition, recording or derived signal.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
     [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
@@ -69,6 +70,8 @@ public:
     [[nodiscard]] BusDesk& buses();
     /// Response times, with the jitter and deadlines of this window's rig.
     [[nodiscard]] TimingDesk& timing();
+    /// The samples of signals.
+    [[nodiscard]] CurveDesk& curveDesk();
 
     [[nodiscard]] RunDocument& document() { return document_; }
     /// By which letter and hue a bus is known in this window.
@@ -173,6 +176,7 @@ private:
     std::unique_ptr<RuleDesk> rules_;
     std::unique_ptr<BusDesk> buses_;
     std::unique_ptr<TimingDesk> timing_;
+    std::unique_ptr<CurveDesk> curveDesk_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;

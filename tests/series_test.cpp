@@ -1,0 +1,365 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A curve with its levels of detail against all of its samples.
+#include <QTest>
+
+#include <algorithm>
+#include <set>
+#include <thread>
+
+#include "made_traffic.h"
+#include "measure/signal_series.h"
+#include "sanitized.h"
+
+using namespace wavetrope;
+using namespace wavetrope::measure;
+using test::fill, test::inputNames, test::madeCatalog, test::start;
+
+namespace {
+
+bool alike(double a, double b)
+{
+    return a == b || std::abs(a - b) <= 1e-9 * std::max({1.0, std::abs(a), std::abs(b)}) || (std::isnan(a) && std::isnan(b));
+}
+
+bool alike(const std::optional<double>& a, const std::optional<double>& b)
+{
+    return a.has_value() == b.has_value() && (!a || alike(*a, *b));
+}
+
+// All samples by time, and what is told of them by looking at each.
+struct Plain {
+    std::vector<Time> times;
+    std::vector<double> values;
+
+    explicit Plain(const Samples& samples)
+    {
+        std::vector<std::size_t> order(samples.size());
+        for (std::size_t i = 0; i < order.size(); ++i)
+            order[i] = i;
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return samples.times[a] < samples.times[b]; });
+        for (const std::size_t at : order) {
+            if (times.empty() && !std::isfinite(samples.values[at]))
+                continue;       // in front of the first value there is nothing to break
+            times.push_back(samples.times[at]);
+            values.push_back(samples.values[at]);
+        }
+    }
+    [[nodiscard]] std::optional<double> at(Time moment) const
+    {
+        std::optional<double> out;
+        for (std::size_t i = 0; i < times.size() && times[i] <= moment; ++i)
+            out = std::isfinite(values[i]) ? std::optional(values[i]) : std::nullopt;
+        return out;
+    }
+    [[nodiscard]] std::optional<Time> next(SignalSeries::Place place, Time moment, bool back, Time from, Time to, Time silent) const
+    {
+        using Place = SignalSeries::Place;
+        std::optional<Time> found;
+        std::optional<double> best;
+        std::optional<std::size_t> before;
+        for (std::size_t i = 0; i < times.size(); ++i) {
+            if (!std::isfinite(values[i])) {
+                if (place != Place::gap)
+                    before.reset();
+                continue;
+            }
+            if (place == Place::smallest || place == Place::largest) {
+                const double value = place == Place::smallest ? -values[i] : values[i];
+                if (times[i] >= from && times[i] <= to && (!best || value > *best)) {
+                    best = value;
+                    found = times[i];
+                }
+                continue;
+            }
+            const bool is = before
+                            && (place == Place::change ? values[i] != values[*before]
+                                : place == Place::rise ? values[i] > values[*before]
+                                : place == Place::fall ? values[i] < values[*before]
+                                                       : silent != Time::max() && times[i] - times[*before] > silent);
+            const Time at = is ? (place == Place::gap ? times[*before] : times[i]) : Time{};
+            before = i;
+            if (is && (back ? at < moment : at > moment) && (!found || back))
+                found = at;
+        }
+        return found;
+    }
+};
+
+}  // namespace
+
+class SeriesTest : public QObject {
+    Q_OBJECT
+
+    // Everything that is told, beside what all samples say.
+    static void compare(
+        const SignalSeries& series, const trace::Snapshot& snapshot, const Samples& samples, std::mt19937& random, int looks)
+    {
+        const Plain plain(samples);
+        const auto finite = static_cast<std::uint64_t>(
+            std::count_if(plain.values.begin(), plain.values.end(), [](double value) { return std::isfinite(value); }));
+        QCOMPARE(series.size(), finite);
+        const auto all = series.range();
+        QCOMPARE(all.has_value(), finite > 0);
+        const Time span = snapshot.latest() - start + std::chrono::milliseconds(40);
+        const auto moment = [&] {
+            // Often a stamp itself, since ends are included.
+            if (!plain.times.empty() && random() % 2 == 0)
+                return plain.times[random() % plain.times.size()];
+            return start - std::chrono::milliseconds(20) + Time(static_cast<std::int64_t>(random()) * 997 % span.count());
+        };
+        for (int look = 0; look < looks; ++look) {
+            const Time a = moment();
+            const Time b = moment();
+            const Time from = std::min(a, b);
+            const Time to = std::max(a, b);
+            QVERIFY(alike(series.at(snapshot, a), plain.at(a)));
+            const IntervalMeasures found = series.between(snapshot, from, to);
+            const IntervalMeasures wanted = measured(samples, from, to);
+            QCOMPARE(found.samples, wanted.samples);
+            QCOMPARE(found.changes, wanted.changes);
+            QCOMPARE(found.counted, wanted.counted);
+            if (wanted.samples > 0) {
+                QCOMPARE(found.first, wanted.first);
+                QCOMPARE(found.last, wanted.last);
+                QCOMPARE(found.smallest, wanted.smallest);
+                QCOMPARE(found.largest, wanted.largest);
+                QVERIFY(found.firstAt == wanted.firstAt && found.lastAt == wanted.lastAt);
+            }
+            QVERIFY(alike(found.mean, wanted.mean) && alike(found.rms, wanted.rms) && alike(found.integral, wanted.integral));
+            QVERIFY(alike(found.slope, wanted.slope) && alike(found.atFrom, wanted.atFrom) && alike(found.atTo, wanted.atTo));
+            // A deviation is a difference of what is as large as the values are.
+            const double size = wanted.samples > 0 ? std::max(std::abs(wanted.smallest), std::abs(wanted.largest)) : 0;
+            QVERIFY(alike(found.deviation, wanted.deviation) || std::abs(*found.deviation - *wanted.deviation) <= 1e-7 * size);
+            // What is drawn of it: nothing hidden, nothing made up.
+            const auto detail = series.detail(snapshot, from, to);
+            const auto first = std::lower_bound(plain.times.begin(), plain.times.end(), from) - plain.times.begin();
+            const auto last = std::upper_bound(plain.times.begin(), plain.times.end(), to) - plain.times.begin();
+            const auto behind = std::min<std::ptrdiff_t>(last + 1, static_cast<std::ptrdiff_t>(plain.times.size()));
+            const auto begins = std::lower_bound(detail->times.begin(), detail->times.end(), from) - detail->times.begin();
+            QVERIFY(first == 0 ? begins == 0 : begins == 1 && detail->times[0] == plain.times[static_cast<std::size_t>(first - 1)]);
+            std::size_t at = static_cast<std::size_t>(begins);
+            for (auto i = static_cast<std::size_t>(first); i < static_cast<std::size_t>(last); ++i, ++at)
+                QVERIFY(at < detail->times.size() && detail->times[at] == plain.times[i]
+                        && (detail->values[at] == plain.values[i] || (std::isnan(detail->values[at]) && !std::isfinite(plain.values[i]))));
+            QCOMPARE(detail->times.size() - at, static_cast<std::size_t>(behind - last));
+            if (to == from)
+                continue;
+            for (const bool fine : {true, false}) {
+                const unsigned columns = 1 + static_cast<unsigned>(random() % 200);
+                const auto points = series.points(from, to, columns, snapshot.latest(), fine ? detail.get() : nullptr);
+                QVERIFY(points.times.size() <= 13UL * columns + 20);
+                QCOMPARE(points.times.size(), points.values.size());
+                double low = HUGE_VAL;
+                double high = -HUGE_VAL;
+                for (const double value : points.values)
+                    if (!std::isnan(value)) {
+                        low = std::min(low, value);
+                        high = std::max(high, value);
+                    }
+                if (wanted.samples > 0)
+                    QVERIFY(low <= wanted.smallest && high >= wanted.largest);
+                QVERIFY(points.values.empty() || (low >= all->first && high <= all->second));
+                if (fine)
+                    QVERIFY(points.exact && std::is_sorted(points.times.begin(), points.times.end()));
+            }
+            using Place = SignalSeries::Place;
+            for (const Place place : {Place::change, Place::rise, Place::fall, Place::smallest, Place::largest, Place::gap}) {
+                const bool back = random() % 2 == 0;
+                const auto there = series.next(snapshot, place, a, back, from, to);
+                const auto wantedThere = plain.next(place, a, back, from, to, series.silentAfter());
+                QVERIFY2(there == wantedThere, qPrintable(QStringLiteral("place %1, back %2: %3 and not %4")
+                                                       .arg(static_cast<int>(place))
+                                                       .arg(back)
+                                                       .arg(there ? (*there - start).count() : -1)
+                                                       .arg(wantedThere ? (*wantedThere - start).count() : -1)));
+            }
+        }
+    }
+
+private Q_SLOTS:
+    void agreesWithAllSamples_data()
+    {
+        QTest::addColumn<int>("frames");
+        QTest::addColumn<int>("rounds");
+        QTest::newRow("few") << 300 << test::some(80, 15);
+        QTest::newRow("some") << 6'000 << test::some(15, 3);
+        QTest::newRow("many") << 220'000 << 1;
+    }
+    void agreesWithAllSamples()
+    {
+        QFETCH(int, frames);
+        QFETCH(int, rounds);
+        std::mt19937 random(71);
+        for (int round = 0; round < rounds; ++round) {
+            trace::Trace trace;
+            const bool disorder = round % 3 == 2;
+            auto catalog = madeCatalog();
+            catalog->derive({{"Error", "Front.Two.A - mean(Front.Two.B, 300 ms)", "mm", {}, {}, ""},
+                {"Way", "integral(Error) / round(Rear.Two.A / 60)", "", {}, {}, ""}});
+            std::vector<std::unique_ptr<SignalSeries>> all;
+            for (const std::string& name : inputNames)
+                all.push_back(std::make_unique<SignalSeries>(catalog, *catalog->findSignal(name), start));
+            for (const std::uint32_t derived : {0U, 1U})
+                all.push_back(std::make_unique<SignalSeries>(catalog, derived, start));
+            // Brought in as the trace grows, in pieces.
+            fill(trace, random, frames, disorder);
+            for (trace::Row row = 0; row < trace.rows();) {
+                row = std::min<trace::Row>(trace.rows(), row + 1 + random() % (static_cast<unsigned>(frames) / 3));
+                for (const auto& series : all)
+                    series->update(trace::Snapshot(trace, row), 1 + random() % static_cast<unsigned>(frames));
+            }
+            const trace::Snapshot snapshot = trace.snapshot();
+            for (std::size_t i = 0; i < all.size(); ++i) {
+                while (!all[i]->complete(snapshot))
+                    all[i]->update(snapshot, 50'000);
+                if (random() % 4 == 0)
+                    all[i]->coarsen();
+                const Samples samples = i < inputNames.size()
+                                            ? samplesOf(snapshot, *catalog, *catalog->findSignal(inputNames[i]))
+                                            : derivedSamples(snapshot, *catalog, static_cast<std::uint32_t>(i - inputNames.size()));
+                QVERIFY(frames < 1000 || samples.size() > 100);
+                compare(*all[i], snapshot, samples, random, frames > 100'000 ? 40 : 12);
+                if (QTest::currentTestFailed()) {
+                    qWarning("round %d, signal %zu, disorder %d", round, i, disorder);
+                    return;
+                }
+            }
+        }
+    }
+
+    // Where stamps are in order, two bytes are kept of a sample at most, and half as much behind each coarsening.
+    void littleIsKept()
+    {
+        const auto catalog = madeCatalog();
+        trace::Trace trace;
+        trace.addBus({"Front", {500'000, 0}});
+        can::Frame frame;
+        frame.id = {258, false};
+        frame.length = frame.dlc = 2;
+        constexpr int samples = 500'000;
+        for (int i = 0; i < samples; ++i) {
+            frame.time = start + std::chrono::milliseconds(i);
+            frame.data[0] = static_cast<std::uint8_t>(i % 251);
+            trace.append(frame.view());
+        }
+        auto derivedCatalog = madeCatalog();
+        derivedCatalog->derive({{"Mean", "mean(Front.Two.A, 200 ms)", "", {}, {}, ""}});
+        SignalSeries series(catalog, *catalog->findSignal("Front.Two.A"), start);
+        SignalSeries mean(derivedCatalog, 0U, start);
+        series.update(trace.snapshot());
+        mean.update(trace.snapshot());
+        QCOMPARE(series.size(), std::uint64_t{samples});
+        QVERIFY2(series.bytes() < 2 * std::size_t{samples}, qPrintable(QString::number(series.bytes())));
+        QVERIFY2(mean.bytes() < 3 * std::size_t{samples}, qPrintable(QString::number(mean.bytes())));
+        const std::size_t before = series.bytes();
+        const Time from = start + std::chrono::milliseconds(12'345);
+        const Time to = start + std::chrono::milliseconds(456'789);
+        const IntervalMeasures exact = series.between(trace.snapshot(), from, to);
+        series.coarsen();
+        QVERIFY(series.bytes() < before * 6 / 10);
+        const IntervalMeasures coarse = series.between(trace.snapshot(), from, to);
+        QCOMPARE(coarse.samples, exact.samples);
+        QVERIFY(alike(coarse.mean, exact.mean) && alike(coarse.deviation, exact.deviation));
+    }
+
+    // What was let go is no longer read; what was summed up of it stays.
+    void rowsThatWereLetGo()
+    {
+        struct Nowhere final : trace::SegmentStore {
+            std::unique_ptr<trace::Segment> load(std::size_t) override { return nullptr; }
+        } nowhere;
+        const auto catalog = madeCatalog();
+        const auto ref = *catalog->findSignal("Front.Two.A");
+        trace::Trace trace;
+        trace.boundTo(1U << 30U, nowhere);
+        std::mt19937 random(73);
+        fill(trace, random, 300'000, false);
+        SignalSeries series(catalog, ref, start);
+        series.update(trace.snapshot());
+        const Samples samples = samplesOf(trace.snapshot(), *catalog, ref);
+        const Plain plain(samples);
+        const Time from = start + std::chrono::seconds(1);
+        const IntervalMeasures wanted = measured(samples, from, trace.snapshot().latest());
+        QVERIFY(trace.residence()->letGoOldest() == 0 && trace.residence()->letGoOldest() == 1);
+        QVERIFY(trace.isGone(0) && trace.isGone(trace::segmentRows) && !trace.isGone(2 * trace::segmentRows));
+        // As far as whole stretches go.
+        const auto points = series.points(from, trace.snapshot().latest(), 300, trace.snapshot().latest(), nullptr);
+        QVERIFY(*std::max_element(points.values.begin(), points.values.end()) >= wanted.largest);
+        const auto all = series.range();
+        QVERIFY(all && all->first <= wanted.smallest && all->second >= wanted.largest);
+        for (int look = 0; look < 200; ++look) {
+            const trace::Row row = random() % trace.rows();
+            const Time moment = trace.isGone(row) ? start + Time(static_cast<std::int64_t>(random() % 1'000'000'000))
+                                                  : trace.snapshot().time(row);
+            const auto value = series.at(trace.snapshot(), moment);
+            if (value || moment > trace.snapshot().time(2 * trace::segmentRows + 3000))
+                QVERIFY(alike(value, plain.at(moment)));
+        }
+        const Time kept = trace.snapshot().time(2 * trace::segmentRows + 3000);
+        const IntervalMeasures found = series.between(trace.snapshot(), kept, trace.snapshot().latest());
+        QCOMPARE(found.samples, measured(samples, kept, trace.snapshot().latest()).samples);
+    }
+
+    // Others look while it is brought up.
+    void manyLookWhileOneBringsItUp()
+    {
+        const auto catalog = madeCatalog();
+        trace::Trace trace;
+        std::mt19937 random(79);
+        fill(trace, random, 60'000, true);
+        SignalSeries series(catalog, *catalog->findSignal("Front.Two.A"), start);
+        std::atomic<bool> over{false};
+        std::vector<std::thread> others;
+        std::atomic<unsigned> looked{0};
+        for (int i = 0; i < 2; ++i)
+            others.emplace_back([&, i] {
+                std::mt19937 own(static_cast<unsigned>(i));
+                while (!over) {
+                    const Time at = start + std::chrono::milliseconds(own() % 300'000);
+                    const trace::Snapshot snapshot = trace.snapshot();
+                    (void)series.at(snapshot, at);
+                    (void)series.between(snapshot, at, at + std::chrono::seconds(10));
+                    const auto detail = series.detail(snapshot, at, at + std::chrono::seconds(2));
+                    (void)series.points(at, at + std::chrono::seconds(2), 100, at, detail.get());
+                    ++looked;
+                }
+            });
+        while (!series.complete(trace.snapshot()))
+            series.update(trace.snapshot(), 500);
+        while (looked < 50)
+            std::this_thread::yield();
+        over = true;
+        for (std::thread& other : others)
+            other.join();
+        compare(series, trace.snapshot(), samplesOf(trace.snapshot(), *catalog, *catalog->findSignal("Front.Two.A")), random, 20);
+    }
+
+    void aMillionSamplesInOneMillisecond()
+    {
+        const auto catalog = madeCatalog();
+        trace::Trace trace;
+        trace.addBus({"Front", {500'000, 0}});
+        can::Frame frame;
+        frame.id = {258, false};
+        frame.length = frame.dlc = 2;
+        for (int i = 0; i < 1'000'000; ++i) {
+            frame.time = start + Time(i);
+            frame.data[0] = static_cast<std::uint8_t>(i == 777'777 ? 127 : i % 5);
+            trace.append(frame.view());
+        }
+        SignalSeries series(catalog, *catalog->findSignal("Front.Two.A"), start);
+        series.update(trace.snapshot());
+        const auto points = series.points(
+            start - std::chrono::hours(24 * 3650), start + std::chrono::hours(24 * 3650), 1000, trace.snapshot().latest(), nullptr);
+        QCOMPARE(*std::max_element(points.values.begin(), points.values.end()), 127.0);
+        QCOMPARE(series.next(trace.snapshot(), SignalSeries::Place::largest, start, false, start, start + std::chrono::milliseconds(1)),
+            std::optional(start + Time(777'777)));
+        const auto single = series.detail(trace.snapshot(), start + Time(777'777), start + Time(777'778));
+        QCOMPARE(single->times.size(), std::size_t{4});
+        const auto fine = series.points(start + Time(777'777), start + Time(777'778), 1000, trace.snapshot().latest(), single.get());
+        QVERIFY(fine.single && fine.values[1] == 127);
+    }
+};
+
+QTEST_APPLESS_MAIN(SeriesTest)
+#include "series_test.moc"
