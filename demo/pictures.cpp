@@ -432,11 +432,11 @@ bool takeManyLanes(Photographer& photographer, MainWindow& window, const QString
     window.showPage(QStringLiteral("Analyse"));
     auto* lanes = window.currentPage()->find<LanesView>();
     const auto before = lanes->arrangement();
-    std::vector<std::vector<QString>> many;
+    LanesView::Arrangement many;
     const database::Catalog& catalog = window.stage().catalog();
     for (const database::CatalogMessage& message : catalog.messages())
         if (many.size() < 20 && message.message->signals.size() > 1)
-            many.push_back({signalPath(catalog, {&message, 0}), signalPath(catalog, {&message, 1})});
+            many.push_back(LaneSetUp{signalPath(catalog, {&message, 0}), signalPath(catalog, {&message, 1})});
     lanes->arrange(many);
     QTest::qWait(600);
     const bool good = photographer.take(window, QStringLiteral("log-lanes") + suffix);
@@ -601,7 +601,17 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     selectMessage(axis, "BladeState", 0);
     QTest::qWait(300);
     good = photographer.take(*lap, QStringLiteral("analyse") + suffix) && good;
-    // The chatter of second 47 between two marks.
+    // The chatter of second 47 between two marks, drawn in several ways.
+    auto* measured = lap->currentPage()->find<LanesView>();
+    const Arrangement usual = measured->arrangement();
+    LaneSetUp depth{QStringLiteral("Implement:BladeState.BladeDepth"), QStringLiteral("Chassis:TractionState.WheelSlip")};
+    depth.own = true;
+    depth.scale = LaneSetUp::Scale::window;
+    LaneSetUp flow{QStringLiteral("Implement:WaterState.Flow")};
+    LaneSetUp chatter{QStringLiteral("Implement:BladeState.Chatter")};
+    chatter.scale = LaneSetUp::Scale::window;
+    measured->arrange({depth, chatter, flow, LaneSetUp{QStringLiteral("Implement:BladeState.BladeMode")},
+        LaneSetUp{QStringLiteral("Implement:WaterState.Valve")}});
     axis.setWindow(axis.timeOf(44), axis.timeOf(50));
     axis.setCursor(axis.timeOf(47.35));
     axis.setMarks({axis.timeOf(46.9), axis.timeOf(48.1)});
@@ -615,6 +625,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     }
     good = photographer.take(*lap, QStringLiteral("measure") + suffix) && good;
     axis.setMarks({});
+    measured->arrange(usual);
     for (Pane* pane : lap->currentPage()->panes())
         if (pane->count() == 3)
             pane->setCurrent(2);

@@ -4,9 +4,11 @@
 #include <QDragEnterEvent>
 #include <QFile>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMimeData>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QWheelEvent>
@@ -14,7 +16,9 @@
 #include <cmath>
 
 #include "app/lanes/lanes_view.h"
+#include "app/parts/in_place.h"
 #include "app/shell/main_window.h"
+#include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
 #include "formats/log_file.h"
 
@@ -210,7 +214,9 @@ private Q_SLOTS:
 
     void enumerationsStandAsNames()
     {
-        lanes()->arrange({{mode}});
+        LaneSetUp steps{mode};
+        steps.form = LaneSetUp::Form::steps;
+        lanes()->arrange({steps});
         QTRY_VERIFY(lanes()->lanes()[0]->complete());
         look(0, 20);
         Lane* lane = lanes()->lanes()[0];
@@ -335,7 +341,7 @@ private Q_SLOTS:
     {
         const QSize before = window_->size();
         const int least = lanes()->minimumSizeHint().height();
-        std::vector<std::vector<QString>> twenty;
+        LanesView::Arrangement twenty;
         for (int i = 0; i < 20; ++i)
             twenty.push_back({i < manySignals ? many(i) : rate});
         lanes()->arrange(twenty);
@@ -365,9 +371,199 @@ private Q_SLOTS:
         QVERIFY(!wheel.isAccepted() || scroll->verticalScrollBar()->value() < scroll->verticalScrollBar()->maximum());
     }
 
+    void scalesAndFormsAreChosenAndUndone()
+    {
+        lanes()->arrange({{rate, mode}});
+        look(0, 20);
+        const auto lane = [&] { return lanes()->lanes()[0]; };
+        QTRY_VERIFY(lane()->complete());
+        const auto trigger = [&](const char* name) {
+            QMenu menu;
+            lanes()->fillLaneMenu(menu, 0);
+            auto* action = menu.findChild<QAction*>(QLatin1String(name));
+            QVERIFY2(action != nullptr, name);
+            action->trigger();
+            QTest::qWait(1);
+        };
+        QCPAxis* axis = lane()->plot()->yAxis;
+        const QCPRange usual = axis->range();
+        trigger("scaleWindow");
+        const auto seen = lane()->curves()[0].seen;
+        QTRY_VERIFY(seen && axis->range().lower <= seen->first && axis->range() != usual);
+        const QCPRange window = axis->range();
+        look(10, 12);
+        QTRY_VERIFY(axis->range() != window);       // it goes with the window
+        trigger("scaleRun");
+        const QCPRange run = axis->range();
+        const auto all = lane()->curves()[0].series->range();
+        QVERIFY(run.lower <= all->first && run.upper >= all->second);
+        look(0, 20);
+        QTRY_VERIFY(lane()->plot()->xAxis->range().lower < 0.1);
+        QVERIFY(std::abs(axis->range().lower - run.lower) < 1e-9);      // and that does not
+        // An axis for each: at the right, in its hue.
+        trigger("scaleOwn");
+        QVERIFY(lane()->axisOf(1) == lane()->plot()->yAxis2 && lane()->plot()->yAxis2->visible());
+        QVERIFY(lane()->axisOf(0)->range() != lane()->axisOf(1)->range());
+        QCOMPARE(lane()->axesAtRight(), 1);
+        QTRY_VERIFY(lane()->plot()->axisRect()->right() < lane()->plot()->width() - Theme::get().px(40));
+        // Dragged at the axis: by hand, the other one stays; one step back.
+        const QCPRange other = lane()->axisOf(1)->range();
+        const QCPRange before = axis->range();
+        const QPoint at(10, lane()->plot()->axisRect()->center().y());
+        QTest::mousePress(lane()->plot(), Qt::LeftButton, {}, at);
+        QTest::mouseMove(lane()->plot(), at + QPoint(0, 8));
+        QTest::mouseMove(lane()->plot(), at + QPoint(0, 12));
+        QTest::mouseRelease(lane()->plot(), Qt::LeftButton, {}, at + QPoint(0, 12));
+        QCOMPARE(lane()->setUp().scale, LaneSetUp::Scale::hand);
+        QVERIFY(axis->range().lower > before.lower && std::abs(axis->range().size() - before.size()) < 1e-6 * before.size());
+        QCOMPARE(lane()->axisOf(1)->range().lower, other.lower);
+        // The wheel over it zooms about the pointer, and typing sets an end.
+        const double held = axis->pixelToCoord(at.y());
+        const double size = axis->range().size();
+        for (int turn = 0; turn < 3; ++turn) {
+            QWheelEvent wheel(at, lane()->plot()->mapToGlobal(at), {}, QPoint(0, 120), {}, {}, Qt::NoScrollPhase, false);
+            QApplication::sendEvent(lane()->plot(), &wheel);
+        }
+        QVERIFY(axis->range().size() < size * 0.6);
+        QVERIFY(std::abs(axis->pixelToCoord(at.y()) - held) < 1e-6 * size);
+        QTest::mouseDClick(lane()->plot(), Qt::LeftButton, {}, QPoint(10, lane()->plot()->axisRect()->top() + 5));
+        QTest::mouseRelease(lane()->plot(), Qt::LeftButton, {}, QPoint(10, lane()->plot()->axisRect()->top() + 5));
+        QVERIFY(lane()->field()->isOpen());
+        lane()->field()->selectAll();
+        QTest::keyClicks(lane()->field(), QStringLiteral("-9999"));
+        QTest::keyClick(lane()->field(), Qt::Key_Return);
+        QVERIFY(lane()->field()->isOpen() && lane()->field()->problem().contains(QStringLiteral("above the smallest")));
+        lane()->field()->selectAll();
+        QTest::keyClicks(lane()->field(), QStringLiteral("5000"));
+        QTest::keyClick(lane()->field(), Qt::Key_Return);
+        QCOMPARE(axis->range().upper, 5000.0);
+        // Kept with the page, and as it was when it comes back.
+        const nlohmann::json kept = lanes()->save();
+        lanes()->undoStack()->undo();
+        QVERIFY(axis->range().upper < 5000);
+        lanes()->undoStack()->undo();       // all turns of the wheel
+        QVERIFY(std::abs(axis->range().size() - size) < 1e-6 * size);
+        lanes()->undoStack()->undo();
+        QCOMPARE(lane()->setUp().scale, LaneSetUp::Scale::run);
+        QVERIFY(std::abs(axis->range().lower - before.lower) < 1e-9);
+        lanes()->restore(kept);
+        QCOMPARE(lanes()->save(), kept);
+        QCOMPARE(lane()->plot()->yAxis->range().upper, 5000.0);
+        // Forms.
+        lanes()->arrange({{rate}});
+        QTRY_VERIFY(lane()->complete());
+        for (const auto& [name, style] : {std::pair{"formLines", QCPGraph::lsLine}, std::pair{"formPoints", QCPGraph::lsNone},
+                 std::pair{"formSteps", QCPGraph::lsStepLeft}}) {
+            trigger(name);
+            QCOMPARE(lane()->curves()[0].graph->lineStyle(), style);
+        }
+        trigger("scaleLogarithmic");
+        QTRY_VERIFY(lane()->plot()->yAxis->scaleType() == QCPAxis::stLogarithmic && lane()->plot()->yAxis->range().lower > 0);
+        lanes()->undoStack()->undo();
+        QCOMPARE(lane()->plot()->yAxis->scaleType(), QCPAxis::stLinear);
+        // Enumerations that stand alone are a band of their names.
+        lanes()->arrange({{mode}});
+        QTRY_VERIFY(lane()->complete() && lane()->band() != nullptr && lane()->band()->pieces.size() > 1);
+        QVERIFY(!lane()->curves()[0].graph->visible());
+        QCOMPARE(
+            lane()->band()->nameOf(lane()->band()->pieces[0].value), lane()->curves()[0].source.reading(lane()->band()->pieces[0].value));
+        for (std::size_t i = 1; i < lane()->band()->pieces.size(); ++i)
+            QVERIFY(lane()->band()->pieces[i].value != lane()->band()->pieces[i - 1].value
+                    || lane()->band()->pieces[i].from > lane()->band()->pieces[i - 1].to);
+    }
+
+    void lanesAreMovedFoldedAndSizedByHand()
+    {
+        lanes()->arrange({{rate}, {many(0)}, {many(1), many(2)}});
+        QTRY_VERIFY(lanes()->lanes()[2]->height() > 60);
+        const auto names = [&] {
+            QStringList all;
+            for (const LaneSetUp& lane : lanes()->arrangement())
+                all << QStringList(lane.paths.begin(), lane.paths.end()).join(QLatin1Char('+'));
+            return all;
+        };
+        const QStringList before = names();
+        // A head is dropped in front of another lane: the lane goes there whole; a curve of two leaves the other behind.
+        const auto drop = [&](const QString& path, int from, std::size_t onto, double height) {
+            const std::unique_ptr<QMimeData> mime(signalData({path}, from));
+            Lane* lane = lanes()->lanes()[onto];
+            const QPointF at(300, lane->height() * height);
+            QDragEnterEvent enter(at.toPoint(), Qt::CopyAction, mime.get(), Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(lane, &enter);
+            QDropEvent event(at, Qt::CopyAction, mime.get(), Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(lane, &event);
+            QCoreApplication::processEvents();
+        };
+        drop(many(0), 1, 0, 0.05);
+        QCOMPARE(names(), (QStringList{before[1], before[0], before[2]}));
+        drop(many(2), 2, 0, 0.05);
+        QCOMPARE(names(), (QStringList{many(2), before[1], before[0], many(1)}));
+        drop(many(1), 3, 2, 0.5);
+        QCOMPARE(names(), (QStringList{many(2), before[1], before[0] + QLatin1Char('+') + many(1)}));
+        for (int i = 0; i < 3; ++i)
+            lanes()->undoStack()->undo();
+        QCOMPARE(names(), before);
+        // The chosen lane goes by keys.
+        QTest::mouseClick(lanes()->lanes()[2]->head(), Qt::LeftButton, {}, lanes()->lanes()[2]->head()->rectOf(0).center());
+        QTest::keyClick(lanes(), Qt::Key_Up, Qt::ControlModifier);
+        QCOMPARE(names(), (QStringList{before[0], before[2], before[1]}));
+        lanes()->undoStack()->undo();
+        // Folded by a double click on its head.
+        LaneHead* head = lanes()->lanes()[1]->head();
+        QTest::mouseDClick(head, Qt::LeftButton, {}, head->rectOf(0).center());
+        QTest::mouseRelease(head, Qt::LeftButton, {}, head->rectOf(0).center());
+        QTRY_VERIFY(lanes()->lanes()[1]->height() == lanes()->lanes()[1]->leastHeight() && !lanes()->lanes()[1]->plot()->isVisible());
+        QVERIFY(lanes()->arrangement()[1].folded);
+        QTest::keyClick(lanes(), Qt::Key_Z, Qt::ControlModifier);
+        QTRY_VERIFY(lanes()->lanes()[1]->plot()->isVisible());
+        // Its lower edge is dragged.
+        auto* edge = lanes()->lanes()[0]->findChild<QWidget*>(QStringLiteral("laneEdge"));
+        QTest::qWait(1);
+        const int tall = lanes()->lanes()[0]->height();
+        QTest::mousePress(edge, Qt::LeftButton, {}, QPoint(100, 2));
+        QTest::mouseMove(edge, QPoint(100, 42));
+        QTest::mouseRelease(edge, Qt::LeftButton, {}, QPoint(100, 42));
+        QTRY_VERIFY(lanes()->lanes()[0]->height() > tall + 20);
+        QVERIFY(lanes()->arrangement()[0].height > 0);
+        lanes()->undoStack()->undo();
+        QTRY_VERIFY(std::abs(lanes()->lanes()[0]->height() - tall) < 4);
+    }
+
+    void severalSignalsComeAtOnce()
+    {
+        lanes()->arrange({});
+        auto* field = window_->findChild<QLineEdit*>(QStringLiteral("lanesPattern"));
+        QVERIFY(field != nullptr);
+        field->setText(QStringLiteral("/^Flow[.](Rate|Mode)$/"));
+        QTest::keyClick(field, Qt::Key_Return);
+        QCOMPARE(lanes()->arrangement().size(), std::size_t{2});
+        lanes()->undoStack()->undo();
+        QCOMPARE(lanes()->arrangement().size(), std::size_t{0});
+        QTest::keyClick(field, Qt::Key_Return, Qt::ControlModifier);
+        QCOMPARE(lanes()->arrangement().size(), std::size_t{1});
+        QCOMPARE(lanes()->arrangement()[0].size(), std::size_t{2});
+        // What is wrong with it is told, and nothing comes.
+        QSignalSpy told(&stage(), &Stage::told);
+        field->setText(QStringLiteral("/(/"));
+        QTest::keyClick(field, Qt::Key_Return);
+        field->setText(QStringLiteral("NoSuch*"));
+        QTest::keyClick(field, Qt::Key_Return);
+        QCOMPARE(told.count(), 2);
+        QCOMPARE(lanes()->arrangement().size(), std::size_t{1});
+        // Dropped together: a lane for each that is not drawn yet.
+        const std::unique_ptr<QMimeData> mime(signalData({many(0), rate, many(1)}));
+        QDragEnterEvent enter(QPoint(300, lanes()->height() - 5), Qt::CopyAction, mime.get(), Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(lanes(), &enter);
+        QDropEvent event(QPointF(300, lanes()->height() - 5), Qt::CopyAction, mime.get(), Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(lanes(), &event);
+        QCOMPARE(lanes()->arrangement().size(), std::size_t{3});
+        lanes()->undoStack()->undo();
+        QCOMPARE(lanes()->arrangement().size(), std::size_t{1});
+    }
+
     void aPlaceBetweenLanesIsShownWhileDragging()
     {
-        lanes()->arrange({{rate}, {mode}});
+        lanes()->arrange({{mode}, {rate}});
         Lane* lane = lanes()->lanes()[1];
         QTRY_VERIFY(lane->height() > 60);
         auto* mark = lane->findChild<QWidget*>(QStringLiteral("dropMark"));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lanes/lane_head.h"
 
+#include <QApplication>
 #include <QHelpEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -10,6 +11,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "app/lanes/lanes_view.h"
 #include "app/paint/paint.h"
@@ -203,10 +205,24 @@ void LaneHead::mousePressEvent(QMouseEvent* event)
         event->ignore();
         return;
     }
+    pressed_ = index;
+    pressedAt_ = event->position();
     stage_.select(curves_[static_cast<std::size_t>(index)].source.selection());
 }
 
-void LaneHead::mouseDoubleClickEvent(QMouseEvent* event) { event->ignore(); }     // the lane fits its scale
+void LaneHead::mouseMoveEvent(QMouseEvent* event)
+{
+    if ((event->buttons() & Qt::LeftButton) == 0 || pressed_ < 0
+        || (event->position() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
+        return;
+    Q_EMIT dragged(std::exchange(pressed_, -1));
+}
+
+void LaneHead::mouseDoubleClickEvent(QMouseEvent*)
+{
+    pressed_ = -1;
+    Q_EMIT foldWanted();
+}
 
 void LaneHead::wheelEvent(QWheelEvent* event)
 {
@@ -223,7 +239,8 @@ bool LaneHead::event(QEvent* event)
         QStringList lines;
         for (std::size_t i = 0; i < curves_.size(); ++i)
             lines << (curves_.size() > 1 ? letterOf(i) + QStringLiteral("  ") : QString())
-                         + QStringLiteral("%1: %2").arg(curves_[i].source.name(), reading(curves_[i]));
+                         + QStringLiteral("%1: %2  (%3)").arg(curves_[i].source.name(), reading(curves_[i]), curves_[i].source.origin());
+        lines << tr("Drag: another place; double click: fold");
         QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), lines.join(QLatin1Char('\n')), this);
         return true;
     }

@@ -36,11 +36,18 @@ public:
     /// Where a curve stands; empty where it is scrolled out of sight.
     [[nodiscard]] QRect rectOf(std::size_t index) const;
 
+Q_SIGNALS:
+    /// A curve is dragged away by its name.
+    void dragged(int curve);
+    /// The lane shall fold to its head, or unfold.
+    void foldWanted();
+
 protected:
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     bool event(QEvent* event) override;
 
@@ -53,6 +60,8 @@ private:
     Stage& stage_;
     const std::vector<Curve>& curves_;
     QScrollBar* bar_;
+    int pressed_ = -1;
+    QPointF pressedAt_;
 };
 
 }  // namespace wavetrope::app

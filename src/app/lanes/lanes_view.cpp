@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lanes/lanes_view.h"
-#include "app/parts/edit_times.h"
 
 #include <QDropEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QElapsedTimer>
 #include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
 #include <QMimeData>
 #include <QPainter>
 #include <QScrollArea>
@@ -15,28 +17,52 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <functional>
 
 #include "app/paint/paint.h"
+#include "app/parts/edit_times.h"
 #include "app/parts/notation.h"
+#include "app/parts/text.h"
+#include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
+#include "filter/signal_pattern.h"
 
 namespace wavetrope::app {
 
 namespace {
 
+// What is told of one lane in a row, such as turns of the wheel over a scale, is one step.
 class ArrangeCommand : public QUndoCommand {
 public:
-    ArrangeCommand(LanesView& view, LanesView::Arrangement next, const QString& what)
-        : QUndoCommand(what), view_(view), before_(view.arrangement()), next_(std::move(next))
-    {}
+    ArrangeCommand(LanesView& view, Arrangement next, const QString& what, int lane = -1)
+        : QUndoCommand(what), view_(view), before_(view.arrangement()), next_(std::move(next)), lane_(lane)
+    {
+        made_.start();
+    }
     void undo() override { view_.arrange(before_); }
     void redo() override { view_.arrange(next_); }
+    int id() const override { return lane_ < 0 ? -1 : 1; }
+    bool mergeWith(const QUndoCommand* other) override
+    {
+        constexpr qint64 inARow = 800;      // milliseconds
+        const auto* later = static_cast<const ArrangeCommand*>(other);
+        if (later->lane_ != lane_ || later->text() != text() || made_.elapsed() > inARow)
+            return false;
+        next_ = later->next_;
+        made_.restart();
+        return true;
+    }
 
 private:
     LanesView& view_;
-    LanesView::Arrangement before_;
-    LanesView::Arrangement next_;
+    Arrangement before_, next_;
+    int lane_;
+    QElapsedTimer made_;
 };
+
+constexpr std::size_t mostFitting = 100;    // signals that a pattern brings at once
+constexpr int heightStep = 24;
 
 }  // namespace
 
@@ -101,6 +127,16 @@ QWidget* LanesView::tools()
         bar->setSpacing(4);
         Theme::writeInBody(window_);
         bar->addWidget(window_);
+        bar->addSpacing(Theme::get().px(6));
+        pattern_ = new QLineEdit;
+        pattern_->setObjectName(QStringLiteral("lanesPattern"));
+        pattern_->setPlaceholderText(tr("add: Blade*"));
+        pattern_->setAccessibleName(tr("Signals to add, by a pattern"));
+        pattern_->setToolTip(tr("Names of signals to add, with * and ?, or an expression between slashes: /Force(Left|Right)/\n"
+                                "Enter: lanes of their own; Ctrl+Enter: one lane"));
+        pattern_->setMaximumWidth(Theme::get().px(150));
+        pattern_->installEventFilter(this);
+        bar->addWidget(pattern_, 1);
         bar->addStretch(1);
         auto* wide = new QLabel(tr("as wide as"));
         Theme::writeInBody(wide);
@@ -126,33 +162,197 @@ void LanesView::change(const Arrangement& next, const QString& what)
         undo_.push(new ArrangeCommand(*this, next, what));
 }
 
-void LanesView::add(const QString& path, int lane, int before)
+void LanesView::add(const QStringList& paths, int lane, int before)
 {
-    const auto source = curveOf(stage().document().catalog(), path);
-    if (!source)
-        return;
     Arrangement next = arrangement_;
-    for (std::size_t i = 0; i < next.size(); ++i)
-        if (std::find(next[i].begin(), next[i].end(), path) != next[i].end() && (lane < 0 || static_cast<int>(i) == lane)) {
-            // It is drawn already: told and shown.
-            showLane(i);
-            stage().select(source->selection());
-            Q_EMIT stage().told(tr("%1 is drawn already, in lane %2").arg(source->name()).arg(i + 1));
-            return;
-        }
     std::size_t placed = next.size();
-    if (lane >= 0 && lane < static_cast<int>(next.size())) {
-        placed = static_cast<std::size_t>(lane);
-        next[placed].push_back(path);
-    } else if (before >= 0 && before < static_cast<int>(next.size())) {
-        placed = static_cast<std::size_t>(before);
-        next.insert(next.begin() + before, {path});
-    } else {
-        next.push_back({path});
+    QString first;
+    for (const QString& path : paths) {
+        const auto source = curveOf(stage().document().catalog(), path);
+        if (!source)
+            continue;
+        bool there = false;
+        for (std::size_t i = 0; i < next.size() && !there; ++i)
+            if (next[i].has(path) && (lane < 0 || static_cast<int>(i) == lane)) {
+                there = true;
+                if (paths.size() > 1)
+                    break;
+                // It is drawn already: told and shown.
+                showLane(i);
+                stage().select(source->selection());
+                Q_EMIT stage().told(tr("%1 is drawn already, in lane %2").arg(source->name()).arg(i + 1));
+                return;
+            }
+        if (there)
+            continue;
+        first = first.isEmpty() ? path : first;
+        if (lane >= 0 && lane < static_cast<int>(next.size())) {
+            placed = static_cast<std::size_t>(lane);
+            next[placed].paths.push_back(path);
+        } else if (before >= 0 && before < static_cast<int>(next.size())) {
+            placed = static_cast<std::size_t>(before);
+            next.insert(next.begin() + before++, LaneSetUp{path});
+        } else {
+            placed = next.size();
+            next.push_back(LaneSetUp{path});
+        }
     }
-    change(next, tr("plot %1").arg(path));
+    change(next, paths.size() > 1 ? tr("plot %1 signals").arg(paths.size()) : tr("plot %1").arg(first));
     showLane(placed);
     setFocus();     // so that undoing takes the plot away again
+}
+
+void LanesView::addFitting(const QString& words, bool together)
+{
+    const auto pattern = filter::SignalPattern::compile(words.trimmed().toStdString());
+    if (!pattern) {
+        Q_EMIT stage().told(text(pattern.error().text()));
+        return;
+    }
+    const auto& catalog = stage().document().catalog();
+    QStringList paths;
+    for (const database::CatalogMessage& message : catalog->messages())
+        for (std::uint32_t i = 0; i < message.message->signals.size(); ++i)
+            if (pattern->fits(message.message->name, message.message->signals[i].name))
+                paths << signalPath(*catalog, {&message, i});
+    for (const database::DerivedSignal& derived : catalog->derived())
+        if (pattern->fits({}, derived.spec.name))
+            paths << QLatin1Char(':') + text(derived.spec.name);
+    if (paths.isEmpty()) {
+        Q_EMIT stage().told(tr("No signal fits %1").arg(words));
+        return;
+    }
+    const qsizetype all = paths.size();
+    if (all > static_cast<qsizetype>(mostFitting))
+        paths = paths.mid(0, mostFitting);
+    const std::size_t lanes = arrangement_.size();
+    if (together) {
+        Arrangement next = arrangement_;
+        next.emplace_back(std::vector<QString>(paths.begin(), paths.end()));
+        change(next, tr("plot what fits %1").arg(words));
+        showLane(lanes);
+        setFocus();
+    } else {
+        add(paths);
+    }
+    Q_EMIT stage().told(
+        all > paths.size() ? tr("%1 of %2 signals that fit are drawn").arg(paths.size()).arg(all) : tr("%1 signals fit").arg(all));
+}
+
+void LanesView::move(const QString& path, int from, int lane, int before)
+{
+    if (from < 0 || from >= static_cast<int>(arrangement_.size()) || !arrangement_[static_cast<std::size_t>(from)].has(path)
+        || from == lane)
+        return;
+    Arrangement next = arrangement_;
+    LaneSetUp& source = next[static_cast<std::size_t>(from)];
+    const bool whole = source.size() == 1;
+    LaneSetUp moved = whole ? source : LaneSetUp{path};
+    std::erase(source.paths, path);
+    source.hand.erase(path);
+    if (lane >= 0) {
+        LaneSetUp& into = next[static_cast<std::size_t>(lane)];
+        if (!into.has(path))
+            into.paths.push_back(path);
+    } else {
+        next.insert(next.begin() + std::clamp<std::ptrdiff_t>(before, 0, static_cast<std::ptrdiff_t>(next.size())), std::move(moved));
+    }
+    std::erase_if(next, [](const LaneSetUp& one) { return one.paths.empty(); });
+    change(next, tr("move %1").arg(path));
+}
+
+void LanesView::dragCurve(Lane& lane, std::size_t curve)
+{
+    if (curve < lane.curves().size())
+        dragSignals(this, stage(), {lane.curves()[curve].source.path}, static_cast<int>(lane.index()));
+}
+
+void LanesView::changeLane(std::size_t lane, const LaneSetUp& next, const QString& what)
+{
+    if (lane >= arrangement_.size() || arrangement_[lane] == next)
+        return;
+    Arrangement all = arrangement_;
+    all[lane] = next;
+    undo_.push(new ArrangeCommand(*this, std::move(all), what, static_cast<int>(lane)));
+}
+
+void LanesView::fold(std::size_t lane)
+{
+    if (lane >= arrangement_.size())
+        return;
+    LaneSetUp next = arrangement_[lane];
+    next.folded = !next.folded;
+    changeLane(lane, next, next.folded ? tr("fold a lane") : tr("unfold a lane"));
+}
+
+void LanesView::toggleFit(std::size_t lane)
+{
+    if (lane >= arrangement_.size())
+        return;
+    LaneSetUp next = arrangement_[lane];
+    next.scale = next.scale == LaneSetUp::Scale::window ? LaneSetUp::Scale::database : LaneSetUp::Scale::window;
+    changeLane(lane, next, tr("scale of a lane"));
+}
+
+int LanesView::chosenLane() const
+{
+    const Curve* curve = chosenCurve();
+    for (std::size_t i = 0; i < lanes_.size(); ++i)
+        for (const Curve& one : lanes_[i]->curves())
+            if (&one == curve)
+                return static_cast<int>(i);
+    return lanes_.empty() ? -1 : 0;
+}
+
+void LanesView::fillLaneMenu(QMenu& menu, std::size_t lane)
+{
+    const LaneSetUp& now = arrangement_[lane];
+    using Scale = LaneSetUp::Scale;
+    using Form = LaneSetUp::Form;
+    const auto choice = [&](QMenu& in, const QString& words, const char* name, bool on, const std::function<void(LaneSetUp&)>& set,
+                            const QString& what) {
+        QAction* action = in.addAction(words);
+        action->setObjectName(QLatin1String(name));
+        action->setCheckable(true);
+        action->setChecked(on);
+        connect(action, &QAction::triggered, this, [this, lane, set, what] {
+            LaneSetUp next = arrangement_[lane];
+            set(next);
+            changeLane(lane, next, what);
+        });
+    };
+    QMenu* scale = menu.addMenu(tr("Scale"));
+    const QString scaled = tr("scale of a lane");
+    for (const auto& [words, name, value] : {std::tuple{tr("of the database"), "scaleDatabase", Scale::database},
+             {tr("of what is in the window"), "scaleWindow", Scale::window}, {tr("of the whole run"), "scaleRun", Scale::run}})
+        choice(*scale, words, name, now.scale == value, [value = value](LaneSetUp& next) { next.scale = value; }, scaled);
+    choice(
+        *scale, tr("by hand, as it is now"), "scaleHand", now.scale == Scale::hand,
+        [this, lane](LaneSetUp& next) {
+            for (std::size_t i = 0; i < lanes_[lane]->curves().size(); ++i) {
+                const QCPRange range = lanes_[lane]->axisOf(i)->range();
+                next.hand[next.axisOf(lanes_[lane]->curves()[i].source.path)] = {range.lower, range.upper};
+            }
+            next.scale = Scale::hand;
+        },
+        scaled);
+    scale->addSeparator();
+    choice(
+        *scale, tr("Logarithmic"), "scaleLogarithmic", now.logarithmic, [](LaneSetUp& next) { next.logarithmic = !next.logarithmic; },
+        scaled);
+    if (now.size() > 1)
+        choice(*scale, tr("An axis for each curve"), "scaleOwn", now.own, [](LaneSetUp& next) { next.own = !next.own; }, scaled);
+    QMenu* form = menu.addMenu(tr("Form"));
+    for (const auto& [words, name, value] : {std::tuple{tr("as usual"), "formUsual", Form::usual}, {tr("steps"), "formSteps", Form::steps},
+             {tr("straight lines"), "formLines", Form::lines}, {tr("points"), "formPoints", Form::points}})
+        choice(*form, words, name, now.form == value, [value = value](LaneSetUp& next) { next.form = value; }, tr("form of a lane"));
+    choice(
+        menu, tr("Folded"), "laneFolded", now.folded, [](LaneSetUp& next) { next.folded = !next.folded; },
+        now.folded ? tr("unfold a lane") : tr("fold a lane"));
+    menu.addSeparator();
+    for (const Curve& curve : lanes_[lane]->curves())
+        connect(menu.addAction(tr("Remove %1").arg(curve.source.name())), &QAction::triggered, this,
+            [this, path = curve.source.path] { remove(path); });
 }
 
 void LanesView::showLane(std::size_t index)
@@ -167,9 +367,10 @@ void LanesView::showLane(std::size_t index)
 void LanesView::remove(const QString& path)
 {
     Arrangement next;
-    for (auto lane : arrangement_) {
-        lane.erase(std::remove(lane.begin(), lane.end(), path), lane.end());
-        if (!lane.empty())
+    for (LaneSetUp lane : arrangement_) {
+        std::erase(lane.paths, path);
+        lane.hand.erase(path);
+        if (!lane.paths.empty())
             next.push_back(std::move(lane));
     }
     change(next, tr("remove %1").arg(path));
@@ -177,8 +378,19 @@ void LanesView::remove(const QString& path)
 
 void LanesView::arrange(const Arrangement& arrangement)
 {
+    // Where the same curves are drawn another way, the lanes stay.
+    const bool same = arrangement.size() == arrangement_.size() && lanes_.size() == arrangement.size()
+                      && std::equal(arrangement.begin(), arrangement.end(), arrangement_.begin(),
+                          [](const LaneSetUp& a, const LaneSetUp& b) { return a.paths == b.paths; });
     arrangement_ = arrangement;
-    rebuild();
+    if (same) {
+        for (std::size_t i = 0; i < lanes_.size(); ++i)
+            if (lanes_[i]->setUp() != arrangement[i])
+                lanes_[i]->apply(arrangement[i]);
+        refreshSoon();
+    } else {
+        rebuild();
+    }
     Q_EMIT setUpChanged();
 }
 
@@ -190,7 +402,7 @@ void LanesView::rebuild()
     }
     lanes_.clear();
     for (std::size_t i = 0; i < arrangement_.size(); ++i) {
-        lanes_.push_back(new Lane(*this, arrangement_[i], false));
+        lanes_.push_back(new Lane(*this, arrangement_[i], i));
         lanes_.back()->plot()->setPennants(i == 0);
         column_->addWidget(lanes_.back(), 1);
         lanes_.back()->show();
@@ -208,14 +420,20 @@ void LanesView::tellCurves()
     if (!isVisible())
         return;
     std::vector<QString> paths;
-    for (const auto& lane : arrangement_)
-        paths.insert(paths.end(), lane.begin(), lane.end());
+    for (const LaneSetUp& lane : arrangement_)
+        paths.insert(paths.end(), lane.paths.begin(), lane.paths.end());
     stage().setCurves(std::move(paths));
 }
 
 // Arrows that a plot leaves would scroll the lanes; they move the cursor.
 bool LanesView::eventFilter(QObject* watched, QEvent* event)
 {
+    if (watched == pattern_ && event->type() == QEvent::KeyPress)
+        if (auto* key = static_cast<QKeyEvent*>(event); key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
+            if (!pattern_->text().trimmed().isEmpty())
+                addFitting(pattern_->text(), (key->modifiers() & Qt::ControlModifier) != 0);
+            return true;
+        }
     if (watched == scroll_ && event->type() == QEvent::KeyPress)
         if (auto* key = static_cast<QKeyEvent*>(event); key->key() == Qt::Key_Left || key->key() == Qt::Key_Right) {
             keyPressEvent(key);
@@ -268,13 +486,16 @@ void LanesView::layHeads()
         width = std::max(width, lane->head()->wantedWidth());
     width = std::min(width, std::max(Theme::get().px(138), this->width() * 3 / 10));
     int room = 0;
-    for (Lane* lane : lanes_)
+    int right = 0;
+    for (Lane* lane : lanes_) {
         room = std::max(room, lane->wantedScaleRoom());
+        right = std::max(right, lane->axesAtRight());
+    }
     for (Lane* lane : lanes_) {
         lane->head()->setFixedWidth(width);
-        lane->plot()->setScaleRoom(room);
+        lane->plot()->setScaleRoom(room, right);
     }
-    axis_->setScaleRoom(room);
+    axis_->setScaleRoom(room, right);
     if (axisLead_->sizeHint().width() != width) {
         axisLead_->changeSize(width, 0, QSizePolicy::Fixed, QSizePolicy::Minimum);
         layout()->invalidate();
@@ -348,6 +569,8 @@ void LanesView::keyPressEvent(QKeyEvent* event)
         stage().setWindow(stage().wholeFrom(), stage().wholeTo());
     } else if (event->key() == Qt::Key_Home || event->key() == Qt::Key_End) {
         stage().setCursor(event->key() == Qt::Key_Home ? stage().wholeFrom() : stage().newest());
+    } else if (laneKey(*event)) {
+        return;
     } else if ((event->modifiers() & ~Qt::ShiftModifier) == 0) {
         using Place = measure::SignalSeries::Place;
         static constexpr std::array<std::pair<Qt::Key, Place>, 6> keys = {{{Qt::Key_C, Place::change}, {Qt::Key_R, Place::rise},
@@ -361,6 +584,51 @@ void LanesView::keyPressEvent(QKeyEvent* event)
     }
 }
 
+// Keys of the lane with the chosen curve: V folds it, Y turns its scale on, P its form; Ctrl and arrows move it, with Shift its height.
+bool LanesView::laneKey(const QKeyEvent& event)
+{
+    const int chosen = chosenLane();
+    if (chosen < 0)
+        return false;
+    const auto lane = static_cast<std::size_t>(chosen);
+    LaneSetUp next = arrangement_[lane];
+    if (event.modifiers() == Qt::NoModifier) {
+        const auto turn = [](auto value, int count) { return static_cast<decltype(value)>((static_cast<int>(value) + 1) % count); };
+        switch (event.key()) {
+        case Qt::Key_V: fold(lane); return true;
+        case Qt::Key_Y:
+            next.scale = next.scale == LaneSetUp::Scale::hand ? LaneSetUp::Scale::database : turn(next.scale, 3);
+            changeLane(lane, next, tr("scale of a lane"));
+            Q_EMIT stage().told(next.scale == LaneSetUp::Scale::database ? tr("Scale of the database")
+                                : next.scale == LaneSetUp::Scale::window ? tr("Scale of what is in the window")
+                                                                         : tr("Scale of the whole run"));
+            return true;
+        case Qt::Key_P:
+            next.form = turn(next.form, 4);
+            changeLane(lane, next, tr("form of a lane"));
+            return true;
+        default: return false;
+        }
+    }
+    const int step = event.key() == Qt::Key_Up ? -1 : event.key() == Qt::Key_Down ? 1 : 0;
+    if (step == 0 || (event.modifiers() & Qt::ControlModifier) == 0)
+        return false;
+    if ((event.modifiers() & Qt::ShiftModifier) != 0) {
+        const int now = static_cast<int>(std::lround(lanes_[lane]->height() / Theme::get().scale()));
+        next.height = std::max(heightStep * 2, now + step * heightStep);
+        changeLane(lane, next, tr("height of a lane"));
+        return true;
+    }
+    const std::size_t to = lane + static_cast<std::size_t>(step);
+    if (to >= arrangement_.size())
+        return true;
+    Arrangement all = arrangement_;
+    std::swap(all[lane], all[to]);
+    change(all, tr("move a lane"));
+    showLane(to);
+    return true;
+}
+
 void LanesView::dragEnterEvent(QDragEnterEvent* event)
 {
     if (event->mimeData()->hasFormat(QLatin1String(signalMime)))
@@ -370,34 +638,18 @@ void LanesView::dragEnterEvent(QDragEnterEvent* event)
 void LanesView::dropEvent(QDropEvent* event)
 {
     event->acceptProposedAction();
-    add(QString::fromUtf8(event->mimeData()->data(QLatin1String(signalMime))));
+    const QStringList paths = pathsIn(event->mimeData());
+    if (const int from = laneIn(event->mimeData()); from >= 0)
+        move(paths.value(0), from, -1, static_cast<int>(arrangement_.size()));
+    else
+        add(paths);
 }
 
-nlohmann::json LanesView::save() const
-{
-    nlohmann::json lanes = nlohmann::json::array();
-    for (const auto& lane : arrangement_) {
-        nlohmann::json paths = nlohmann::json::array();
-        for (const QString& path : lane)
-            paths.push_back(path.toStdString());
-        lanes.push_back(paths);
-    }
-    return {{"lanes", lanes}};
-}
+nlohmann::json LanesView::save() const { return {{"lanes", written(arrangement_)}}; }
 
 void LanesView::restore(const nlohmann::json& setUp)
 {
-    Arrangement arrangement;
-    if (setUp.contains("lanes") && setUp["lanes"].is_array())
-        for (const auto& lane : setUp["lanes"]) {
-            std::vector<QString> paths;
-            if (lane.is_array())
-                for (const auto& path : lane)
-                    if (path.is_string())
-                        paths.push_back(QString::fromStdString(path.get<std::string>()));
-            arrangement.push_back(std::move(paths));
-        }
-    arrangement_ = std::move(arrangement);
+    arrangement_ = setUp.contains("lanes") ? arrangementFrom(setUp["lanes"]) : Arrangement();
     rebuild();
 }
 

@@ -9,77 +9,22 @@
 #include <memory>
 #include <vector>
 
-#include "app/lanes/lane_head.h"
-#include "app/stage/curve_desk.h"
-#include "app/stage/plot.h"
+#include "app/lanes/lane.h"
 #include "app/stage/view.h"
 
+class QLineEdit;
+class QMenu;
 class QScrollArea;
 class QSpacerItem;
 class QVBoxLayout;
 
 namespace wavetrope::app {
 
-class LanesView;
-
-/// One curve of a lane.
-struct Curve {
-    CurveSource source;
-    std::shared_ptr<measure::SignalSeries> series;
-    QCPGraph* graph = nullptr;
-    QCPItemText* letter = nullptr;      ///< At its end, where a lane has several.
-    double valueRoom = 0;               ///< Width of the widest value it may have, in the font of the heads.
-};
-
-/// Head and plot of one lane.
-class Lane : public QWidget {
-    Q_OBJECT
-public:
-    Lane(LanesView& view, const std::vector<QString>& paths, bool last);
-    void refresh();
-    [[nodiscard]] LaneHead* head() { return head_; }
-    /// Pixels that the labels of its scale take.
-    [[nodiscard]] int wantedScaleRoom() const;
-    /// Whether all rows of the snapshot went into its curves.
-    [[nodiscard]] bool complete() const;
-    /// What of its curves is seen.
-    void look(std::vector<measure::SeriesKeeper::Look>& looks) const;
-    [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
-    [[nodiscard]] TimePlot* plot() { return plot_; }
-
-protected:
-    void dragEnterEvent(QDragEnterEvent* event) override;
-    void dragMoveEvent(QDragMoveEvent* event) override;
-    void dragLeaveEvent(QDragLeaveEvent* event) override;
-    void dropEvent(QDropEvent* event) override;
-    void mouseDoubleClickEvent(QMouseEvent* event) override;
-    void paintEvent(QPaintEvent* event) override;
-    void contextMenuEvent(QContextMenuEvent* event) override;
-
-private:
-    void restyle();
-    void scaleToDatabase();
-
-    LanesView& view_;
-    std::vector<Curve> curves_;
-    LaneHead* head_;
-    TimePlot* plot_;
-    std::vector<std::pair<double, QString>> names_;         ///< Of the values of an enumeration, ascending.
-    QSharedPointer<QCPAxisTickerText> nameTicks_;
-    bool fitted_ = false;       ///< Scale follows the data instead of the database's range.
-    enum class Place { none, above, here, below };
-    class Mark;                 ///< Where what is dragged would go, over head and plot.
-    Mark* mark_;
-    [[nodiscard]] Place placeAt(double y) const;
-    void nameValues();
-    void layNames();
-};
-
-/// The lanes. What they show is a list of lists of signal paths; every change of it can be undone.
+/// The lanes. What they show, and how, is kept with the page; every change of it can be undone.
 class LanesView : public View {
     Q_OBJECT
 public:
-    using Arrangement = std::vector<std::vector<QString>>;
+    using Arrangement = app::Arrangement;
 
     explicit LanesView(Stage& stage);
 
@@ -87,9 +32,25 @@ public:
     nlohmann::json save() const override;
     void restore(const nlohmann::json& setUp) override;
 
-    /// Adds a signal: to a lane, or with -1 as a new lane in front of lane `before`, or behind all. One that is drawn already
-    /// is shown where it is.
-    void add(const QString& path, int lane = -1, int before = -1);
+    /// Adds signals: to a lane, or with -1 as new lanes in front of lane `before`, or behind all. One that is drawn already is shown where
+    /// it is.
+    void add(const QStringList& paths, int lane = -1, int before = -1);
+    void add(const QString& path, int lane = -1, int before = -1) { add(QStringList{path}, lane, before); }
+    /// Adds all signals whose names fit, into one lane or lanes of their own; says how many, or what is wrong with the pattern.
+    void addFitting(const QString& pattern, bool together);
+    /// Takes a curve from its lane to another one, or as a lane of its own in front of lane `before`. A lane that has it alone goes whole.
+    void move(const QString& path, int from, int lane, int before);
+    /// Draws a lane another way; what is told so in a row, soon after each other, is one step back.
+    void changeLane(std::size_t lane, const LaneSetUp& next, const QString& what);
+    void fold(std::size_t lane);
+    /// The scale of what is seen, or of the database again.
+    void toggleFit(std::size_t lane);
+    void fillLaneMenu(QMenu& menu, std::size_t lane);
+    void dragCurve(Lane& lane, std::size_t curve);
+    /// The lane that a key goes to: the one with the chosen curve, else the first; -1 where there is none.
+    [[nodiscard]] int chosenLane() const;
+    /// With the next turn of events, however often it is asked for.
+    void refreshSoon();
     void remove(const QString& path);
     [[nodiscard]] const Arrangement& arrangement() const { return arrangement_; }
     [[nodiscard]] const std::vector<Lane*>& lanes() const { return lanes_; }
@@ -107,16 +68,14 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-    friend class Lane;
     void tellCurves();
     [[nodiscard]] const Curve* chosenCurve() const;
+    bool laneKey(const QKeyEvent& event);
     void goTo(measure::SignalSeries::Place what, bool back);
     void change(const Arrangement& next, const QString& what);
     void rebuild();
     void refresh();
     void layHeads();
-    /// With the next turn of events, however often it is asked for.
-    void refreshSoon();
     [[nodiscard]] bool inSight(const Lane& lane) const;
 
     Arrangement arrangement_;
@@ -126,12 +85,13 @@ private:
     QScrollArea* scroll_;
     QWidget* inside_;
     QVBoxLayout* column_;
-    QSpacerItem* axisLead_;     ///< As wide as the heads.
-    TimePlot* axis_;            ///< The times under all lanes, which stay where lanes scroll.
+    QSpacerItem* axisLead_;  ///< As wide as the heads.
+    TimePlot* axis_;  ///< The times under all lanes, which stay where lanes scroll.
     QTimer soon_;
     QUndoStack undo_;
     QWidget* tools_ = nullptr;
     QLabel* window_ = nullptr;
+    QLineEdit* pattern_ = nullptr;
 };
 
 }  // namespace wavetrope::app

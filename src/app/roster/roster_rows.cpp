@@ -283,7 +283,7 @@ void RosterRows::mouseMoveEvent(QMouseEvent* event)
     const auto* message = messageOf(entries_[static_cast<std::size_t>(index)].members.front());
     if (message == nullptr || message->message->signals.empty())
         return;
-    dragSignal(this, view_.stage(), signalPath(view_.stage().catalog(), {message, 0}));
+    dragSignals(this, view_.stage(), {signalPath(view_.stage().catalog(), {message, 0})});
 }
 
 QString RosterRows::identifierText(const Entry& entry) const

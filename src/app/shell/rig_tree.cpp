@@ -100,13 +100,21 @@ public:
     std::function<void(const QString&, const QPoint&)> dropped;
     Stage* stage = nullptr;
 
+    /// Of the signals among some items.
+    static QStringList pathsOf(const QList<QTreeWidgetItem*>& items)
+    {
+        QStringList paths;
+        for (const QTreeWidgetItem* item : items)
+            if (const QString path = item->data(0, pathRole).toString(); !path.isEmpty())
+                paths << path;
+        return paths;
+    }
+
 protected:
     void startDrag(Qt::DropActions) override
     {
-        const QTreeWidgetItem* item = currentItem();
-        const QString path = item == nullptr ? QString() : item->data(0, pathRole).toString();
-        if (!path.isEmpty())
-            dragSignal(this, *stage, path);
+        if (const QStringList paths = pathsOf(selectedItems()); !paths.isEmpty())
+            dragSignals(this, *stage, paths);
     }
     static QString databaseOf(const QMimeData* mime)
     {
@@ -131,9 +139,8 @@ protected:
     QStringList mimeTypes() const override { return {QLatin1String(signalMime)}; }
     QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override
     {
-        if (items.isEmpty() || items.front()->data(0, pathRole).toString().isEmpty())
-            return nullptr;
-        return signalData(items.front()->data(0, pathRole).toString());
+        const QStringList paths = pathsOf(items);
+        return paths.isEmpty() ? nullptr : signalData(paths);
     }
     void drawBranches(QPainter* painter, const QRect& box, const QModelIndex& index) const override
     {
@@ -195,13 +202,14 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     tree_->header()->setMinimumSectionSize(10);
     tree_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     tree_->stage = &stage_;
+    tree_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     tree_->setDragEnabled(true);
     tree_->setDragDropMode(QAbstractItemView::DragDrop);
     tree_->dropped = [this](const QString& path, const QPoint& at) { attach(path, at); };
     tree_->setUniformRowHeights(false);
     tree_->setFrameShape(QFrame::NoFrame);
     tree_->setAccessibleName(tr("Rig tree"));
-    tree_->setToolTip(tr("Drag a signal onto the lanes, or press Enter on it"));
+    tree_->setToolTip(tr("Drag signals onto the lanes, or press Enter on them"));
     connect(find_, &QLineEdit::textChanged, this, &RigTree::find);
     connect(tree_, &QTreeWidget::currentItemChanged, this, &RigTree::onCurrent);
     connect(tree_, &QTreeWidget::itemActivated, this, &RigTree::activate);
@@ -575,8 +583,10 @@ void RigTree::activate(QTreeWidgetItem* item)
 {
     if (item != nullptr && item->data(0, levelRole).toInt() == missingLevel)
         return pointTo(item);
+    // All that are chosen, where the item is one of them.
     if (item != nullptr && item->data(0, levelRole).toInt() == signalLevel)
-        Q_EMIT stage_.plotWanted(item->data(0, pathRole).toString());
+        for (const QString& path : item->isSelected() ? Tree::pathsOf(tree_->selectedItems()) : Tree::pathsOf({item}))
+            Q_EMIT stage_.plotWanted(path);
 }
 
 void RigTree::showMenu(const QPoint& at)

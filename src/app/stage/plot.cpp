@@ -72,7 +72,8 @@ void TimePlot::restyle()
 {
     const Theme& theme = Theme::get();
     setBackground(QBrush(theme.surface));
-    axisRect()->setMargins(QMargins(scaleRoom_ > 0 ? scaleRoom_ : theme.px(44), theme.px(4), theme.px(10), theme.px(showTimes_ ? 20 : 3)));
+    axisRect()->setMargins(QMargins(scaleRoom_ > 0 ? scaleRoom_ : theme.px(44), theme.px(4),
+        axesAtRight_ > 0 ? axesAtRight_ * theme.px(44) : theme.px(10), theme.px(showTimes_ ? 20 : 3)));
     axisRect()->setBackground(QBrush(theme.ground));
     for (QCPAxis* axis : {xAxis, yAxis}) {
         axis->setBasePen(QPen(theme.hairline));
@@ -116,11 +117,12 @@ void TimePlot::placeMarks()
     }
 }
 
-void TimePlot::setScaleRoom(int pixels)
+void TimePlot::setScaleRoom(int pixels, int axesAtRight)
 {
-    if (scaleRoom_ == pixels)
+    if (scaleRoom_ == pixels && axesAtRight_ == axesAtRight)
         return;
     scaleRoom_ = pixels;
+    axesAtRight_ = axesAtRight;
     restyle();
     drawSoon();
     Q_EMIT columnsChanged();

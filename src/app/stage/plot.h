@@ -22,8 +22,8 @@ public:
     /// Takes window and cursor from the stage; call before replotting.
     void followStage();
     [[nodiscard]] double cursorX() const;
-    /// Room for the labels of the scale, in pixels.
-    void setScaleRoom(int pixels);
+    /// Room for the labels of the scale, in pixels, and for so many axes at the right.
+    void setScaleRoom(int pixels, int axesAtRight = 0);
     /// Shows the marks' pennants with their times at its top.
     void setPennants(bool on) { pennants_ = on; }
     /// What stands beside the pointer: a line for each curve, name and value with a tab between.
@@ -63,6 +63,7 @@ private:
     Stage& stage_;
     bool showTimes_;
     int scaleRoom_ = 0;         // 0: the usual
+    int axesAtRight_ = 0;
     QCPItemStraightLine* cursor_;
     std::array<QCPItemStraightLine*, 2> markLines_{};
     QCPItemRect* between_;

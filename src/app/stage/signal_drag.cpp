@@ -10,24 +10,42 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
-#include "app/stage/stage.h"
+#include "app/stage/curve_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
 
-QMimeData* signalData(const QString& path)
+namespace {
+
+constexpr const char* laneMime = "application/x-wavetrope-lane";
+
+}  // namespace
+
+QMimeData* signalData(const QStringList& paths, int lane)
 {
     auto* mime = new QMimeData;
-    mime->setData(QLatin1String(signalMime), path.toUtf8());
-    mime->setText(path);
+    mime->setData(QLatin1String(signalMime), paths.join(QLatin1Char('\n')).toUtf8());
+    mime->setText(paths.join(QLatin1Char('\n')));
+    if (lane >= 0)
+        mime->setData(QLatin1String(laneMime), QByteArray::number(lane));
     return mime;
 }
 
-QPixmap signalChip(const Stage& stage, const QString& path, qreal ratio)
+QStringList pathsIn(const QMimeData* mime)
+{
+    return QString::fromUtf8(mime->data(QLatin1String(signalMime))).split(QLatin1Char('\n'), Qt::SkipEmptyParts);
+}
+
+int laneIn(const QMimeData* mime) { return mime->hasFormat(QLatin1String(laneMime)) ? mime->data(QLatin1String(laneMime)).toInt() : -1; }
+
+QPixmap signalChip(Stage& stage, const QStringList& paths, qreal ratio)
 {
     const Theme& theme = Theme::get();
-    const auto ref = signalOf(stage.catalog(), path);
-    const QString name = ref ? QString::fromStdString(ref->signal().name) : path;
+    const auto source = curveOf(stage.document().catalog(), paths.value(0));
+    QString name = source ? source->name() : paths.value(0);
+    if (paths.size() > 1)
+        name += QObject::tr(" and %1 more").arg(paths.size() - 1);
+    const bool ref = source && source->bus();
     const double left = theme.px(ref ? 28 : 8);
     const double width = std::ceil(left + QFontMetricsF(theme.bodyStrong()).horizontalAdvance(name) + theme.px(10));
     const double height = theme.px(24);
@@ -40,16 +58,16 @@ QPixmap signalChip(const Stage& stage, const QString& path, qreal ratio)
     painter.setBrush(theme.surface);
     painter.drawRoundedRect(QRectF(0.5, 0.5, width - 1, height - 1), 4, 4);
     if (ref)
-        paintBusBadge(painter, QRectF(theme.px(8), theme.px(5), theme.px(14), theme.px(14)), stage.mark(ref->message->bus));
+        paintBusBadge(painter, QRectF(theme.px(8), theme.px(5), theme.px(14), theme.px(14)), stage.mark(*source->bus()));
     paintText(painter, QRectF(left, 0, width - left, height), name, theme.bodyStrong(), theme.ink);
     return chip;
 }
 
-void dragSignal(QWidget* from, const Stage& stage, const QString& path)
+void dragSignals(QWidget* from, Stage& stage, const QStringList& paths, int lane)
 {
     auto* drag = new QDrag(from);
-    drag->setMimeData(signalData(path));
-    drag->setPixmap(signalChip(stage, path, from->devicePixelRatioF()));
+    drag->setMimeData(signalData(paths, lane));
+    drag->setPixmap(signalChip(stage, paths, from->devicePixelRatioF()));
     drag->setHotSpot(QPoint(-10, -6));  // beside the pointer, so that the place it points at is seen
     drag->exec(Qt::CopyAction);
 }

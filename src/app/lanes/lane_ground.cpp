@@ -1,0 +1,155 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/lanes/lane_ground.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/paint/paint.h"
+#include "app/theme/theme.h"
+
+namespace wavetrope::app {
+
+LanePainting::LanePainting(QCPAxis* keyAxis, QCPAxis* valueAxis) : QCPAbstractPlottable(keyAxis, valueAxis) { setSelectable(QCP::stNone); }
+
+QCPRange LanePainting::getKeyRange(bool& found, QCP::SignDomain) const
+{
+    found = false;
+    return {};
+}
+
+QCPRange LanePainting::getValueRange(bool& found, QCP::SignDomain, const QCPRange&) const
+{
+    found = false;
+    return {};
+}
+
+QRectF LanePainting::area() const { return mKeyAxis->axisRect()->rect(); }
+
+void LaneGround::draw(QCPPainter* painter)
+{
+    const Theme& theme = Theme::get();
+    const QRectF box = area();
+    painter->setAntialiasing(false);
+    QColor shade = theme.ink;
+    shade.setAlphaF(0.05F);
+    for (const bool high : {false, true}) {
+        const std::optional<double>& limit = high ? highest : lowest;
+        if (!limit)
+            continue;
+        const double y = mValueAxis->coordToPixel(*limit);
+        if (!std::isfinite(y) || y <= box.top() + 1 || y >= box.bottom() - 1)
+            continue;
+        const QRectF beyond = high ? QRectF(box.topLeft(), QPointF(box.right(), y)) : QRectF(QPointF(box.left(), y), box.bottomRight());
+        painter->fillRect(beyond, shade);
+        painter->setPen(QPen(theme.ink3, 1));
+        painter->drawLine(QPointF(box.left(), y), QPointF(box.right(), y));
+        QColor tint = theme.error;
+        tint.setAlphaF(0.22F);
+        for (const Outside& one : outside)
+            if (high == (one.value > *limit))
+                painter->fillRect(QRectF(QPointF(mKeyAxis->coordToPixel(one.from), y),
+                                      QPointF(mKeyAxis->coordToPixel(one.to), mValueAxis->coordToPixel(one.value)))
+                                      .normalized()
+                                      .intersected(box),
+                    tint);
+        const QString& words = high ? highWords : lowWords;
+        if (words.isEmpty())
+            continue;
+        // On the inner side of the limit, where there is room.
+        const double line = theme.px(15);
+        const double top = high ? std::min(y + 1, box.bottom() - line) : std::max(y - line - 1, box.top());
+        const double left = box.left() + theme.px(6);
+        paintWarning(*painter, QPointF(left + theme.px(5), top + line / 2), theme.px(9));
+        paintText(*painter, QRectF(left + theme.px(15), top, box.width() / 2, line), words, theme.body(), theme.ink);
+    }
+    for (const Gap& gap : gaps) {
+        const double from = std::max(box.left(), mKeyAxis->coordToPixel(gap.from));
+        const double to = std::min(box.right(), mKeyAxis->coordToPixel(gap.to));
+        if (to - from < 2)
+            continue;
+        QColor hatch = theme.ink3;
+        hatch.setAlphaF(0.55F);
+        painter->fillRect(QRectF(QPointF(from, box.top()), QPointF(to, box.bottom())), QBrush(hatch, Qt::BDiagPattern));
+        // Its words stand behind it, or in front, or in it, where there is room.
+        const double wide = QFontMetricsF(theme.body()).horizontalAdvance(gap.words) + 2;
+        const double line = theme.px(16);
+        double left = to + theme.px(5);
+        if (left + wide > box.right())
+            left = from - theme.px(5) - wide;
+        if (left < box.left() || to - from > wide + theme.px(20))
+            left = (from + to - wide) / 2;
+        const QRectF words(left, box.center().y() - line / 2, wide, line);
+        if (words.left() < box.left() || words.right() > box.right())
+            continue;
+        if (words.left() < to && words.right() > from)
+            painter->fillRect(words.adjusted(-3, 0, 3, 0), theme.ground);
+        paintText(*painter, words, gap.words, theme.body(), theme.ink2);
+    }
+}
+
+void LaneBand::take(const std::vector<double>& times, const std::vector<double>& values)
+{
+    pieces.clear();
+    for (std::size_t i = 0; i + 1 < times.size(); ++i) {
+        if (std::isnan(values[i]) || times[i + 1] <= times[i])
+            continue;
+        if (!pieces.empty() && pieces.back().value == values[i] && pieces.back().to >= times[i])
+            pieces.back().to = times[i + 1];
+        else
+            pieces.push_back({times[i], times[i + 1], values[i]});
+    }
+}
+
+void LaneBand::draw(QCPPainter* painter)
+{
+    const Theme& theme = Theme::get();
+    const QRectF box = area();
+    const double tall = std::min(box.height() - 4, static_cast<double>(theme.px(24)));
+    const QRectF band(box.left(), box.center().y() - tall / 2, box.width(), tall);
+    painter->setAntialiasing(false);
+    const QFontMetricsF metrics(theme.body());
+    double before = 0;
+    bool any = false;
+    for (const Piece& piece : pieces) {
+        const double from = std::max(box.left(), mKeyAxis->coordToPixel(piece.from));
+        const double to = std::min(box.right(), mKeyAxis->coordToPixel(piece.to));
+        if (to <= from) {
+            any = false;
+            continue;
+        }
+        const QRectF rect(from, band.top(), std::max(to - from, 1.0), band.height());
+        const bool set = piece.value != 0;
+        if (flag) {
+            const double y = set ? rect.top() + 1 : rect.bottom() - 1;
+            QColor pale = line;
+            pale.setAlphaF(0.16F);
+            if (set)
+                painter->fillRect(rect, pale);
+            painter->setPen(QPen(line, 1.4));
+            if (any && before != y)
+                painter->drawLine(QPointF(from, before), QPointF(from, y));
+            painter->drawLine(QPointF(from, y), QPointF(to, y));
+            before = y;
+            any = true;
+        } else {
+            painter->fillRect(rect, colourOf(piece.value));
+            painter->setPen(QPen(line, 1.4));
+            painter->drawLine(rect.bottomLeft(), rect.bottomRight());
+            if (to - from > 3) {
+                painter->setPen(QPen(theme.surface, 1));
+                painter->drawLine(rect.topLeft(), rect.bottomLeft());
+            }
+        }
+        // The name where it begins, behind a mark that would cut it.
+        double left = from + theme.px(6);
+        const QString name = nameOf(piece.value);
+        const double wide = metrics.horizontalAdvance(name);
+        for (const double mark : marks)
+            if (const double x = mKeyAxis->coordToPixel(mark); x > left - theme.px(4) && x < left + wide + theme.px(4))
+                left = x + theme.px(6);
+        if (const double room = to - theme.px(4) - left; room >= std::min(wide, static_cast<double>(theme.px(24))))
+            paintText(*painter, QRectF(left, rect.top(), room, rect.height()), name, theme.body(), theme.ink);
+    }
+}
+
+}  // namespace wavetrope::app
