@@ -16,6 +16,7 @@
 #include "app/keeping/keeping_options.h"
 #include "app/shell/ending.h"
 #include "app/shell/main_window.h"
+#include "app/shell/unattended.h"
 #include "app/parts/recent_warnings.h"
 #include "app/parts/settings.h"
 #include "manual/manual.h"
@@ -25,6 +26,11 @@ using namespace wavetrope;
 
 int main(int argc, char** argv)
 {
+    // What is asked for without anybody who looks needs no display.
+    for (int i = 1; i < argc; ++i)
+        for (const char* alone : {"--picture", "--report"})
+            if (std::strncmp(argv[i], alone, std::strlen(alone)) == 0)
+                qputenv("QT_QPA_PLATFORM", "offscreen");
     QApplication application(argc, argv);
     QApplication::setApplicationName(QStringLiteral("wavetrope"));
     QApplication::setOrganizationName(QStringLiteral("wavetrope"));
@@ -40,6 +46,19 @@ int main(int argc, char** argv)
     program.add_option("--theme", theme, "paper or ink")->check(CLI::IsMember({"paper", "ink"}));
     program.add_flag("--follow", follow, "Read logs on as another program writes them");
     program.add_flag("--measure-start", measureStart, "Print the time to the first painted frame and end");
+    app::Unattended unattended;
+    auto* report = program.add_option("--report", unattended.report, "Write a report of the rig of one log, and end");
+    auto* out = program.add_option("--out", unattended.out, "File of the report: .html or .pdf")->needs(report);
+    report->needs(out);
+    auto* picture = program.add_option(
+        "--picture", unattended.picture, "Write a picture of a page of one log, and end: .png, .svg or .pdf");
+    picture->excludes(report);
+    auto* page = program.add_option("--page", unattended.page, "Page of the picture")->needs(picture);
+    picture->needs(page);
+    program.add_option("--view", unattended.view, "One view of the page alone, such as lanes")->needs(picture);
+    program.add_option("--from", unattended.from, "Of the picture: seconds since 1970, or +12.5s from the first frame")->needs(picture);
+    program.add_option("--to", unattended.to, "Likewise")->needs(picture);
+    program.add_option("--size", unattended.size, "Of the picture, in pixels")->needs(picture)->capture_default_str();
     program.set_version_flag("--version", "wavetrope " WAVETROPE_VERSION);
     manual::addTo(program, {"wavetrope", WAVETROPE_VERSION, "see, measure and replay the traffic of CAN buses",
                                {{"FILES", "Rigs (.json) and logs (.pcapng, .pcap, lines of text; each also with .gz or .zst). Runs are "
@@ -65,6 +84,8 @@ int main(int argc, char** argv)
         }
         rig = std::move(*loaded);
     }
+    if (unattended.any())
+        return app::workUnattended(unattended, rig, files);
     bool opened = false;
     for (const std::string& file : files)
         opened = app::MainWindow::openFile(QString::fromStdString(file), rig, nullptr, follow) != nullptr || opened;

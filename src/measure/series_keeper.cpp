@@ -144,6 +144,30 @@ void SeriesKeeper::readDetail(std::unique_lock<std::mutex>& lock, Kept& kept, co
         kept_.erase(found);
 }
 
+bool SeriesKeeper::needsDetail(const Kept& kept, const Look& look)
+{
+    if (look.columns == 0 || look.series->rows() == 0)
+        return false;
+    const SignalSeries::Detail* detail = kept.detail.get();
+    if (detail != nullptr && detail->from <= look.from && detail->to >= look.to
+        && look.series->fresh(*detail, (look.to - look.from) / look.columns))
+        return false;
+    return !look.series->fineEnough(look.from, look.to, look.columns)
+           && (look.series->derived() || look.series->about(look.from, look.to) > fewSamples);
+}
+
+bool SeriesKeeper::idle() const
+{
+    const std::scoped_lock lock(mutex_);
+    for (const auto& [who, one] : lookers_)
+        for (const Look& look : one.looks) {
+            const Kept& kept = kept_.at(look.series.get());
+            if (kept.busy || needsDetail(kept, look) || look.series->rows() < one.snapshot.rows())
+                return false;
+        }
+    return true;
+}
+
 // Whether there was anything to do.
 bool SeriesKeeper::workSome(std::unique_lock<std::mutex>& lock)
 {
@@ -156,18 +180,12 @@ bool SeriesKeeper::workSome(std::unique_lock<std::mutex>& lock)
             if (kept.busy || !one.snapshot.valid())
                 continue;
             const trace::Row rows = look.series->rows();
-            if (look.columns > 0 && rows > 0) {
-                const SignalSeries::Detail* detail = kept.detail.get();
-                const bool there = detail != nullptr && detail->from <= look.from && detail->to >= look.to
-                                   && look.series->fresh(*detail, (look.to - look.from) / look.columns);
-                if (!there && !look.series->fineEnough(look.from, look.to, look.columns)
-                    && (look.series->derived() || look.series->about(look.from, look.to) > fewSamples)) {
-                    readDetail(lock, kept, trace::Snapshot(one.snapshot), Look(look));
-                    lock.unlock();
-                    news_();
-                    lock.lock();
-                    return true;
-                }
+            if (needsDetail(kept, look)) {
+                readDetail(lock, kept, trace::Snapshot(one.snapshot), Look(look));
+                lock.unlock();
+                news_();
+                lock.lock();
+                return true;
             }
             if (rows < one.snapshot.rows() && (next == nullptr || rows < least)) {
                 next = &kept;

@@ -39,6 +39,9 @@ public:
     /// Waits until a series that is looked at has come up to a row, as long as `goesOn` says.
     void waitFor(const SignalSeries& series, trace::Row rows, const GoesOn& goesOn) const;
 
+    /// Whether all that is looked at is there, as fine as it is drawn.
+    [[nodiscard]] bool idle() const;
+
     /// So many bytes all curves together may keep; beyond it those that keep most are made coarser.
     void setBound(std::size_t bytes);
     [[nodiscard]] std::size_t bytes() const;
@@ -58,6 +61,7 @@ private:
     };
     void run();
     bool workSome(std::unique_lock<std::mutex>& lock);
+    [[nodiscard]] static bool needsDetail(const Kept& kept, const Look& look);
     void readDetail(std::unique_lock<std::mutex>& lock, Kept& kept, const trace::Snapshot& snapshot, const Look& look);
     void keepBound();
     [[nodiscard]] bool wanted(const SignalSeries* series) const;

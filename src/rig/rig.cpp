@@ -171,6 +171,7 @@ Rig rigOf(const json& document, const std::string& path)
             signal.wrong("a rig has 1,000 derived signals at the most");
     });
     rig.timings = timingsFrom(in);
+    rig.reports = reportsFrom(in);
     readRules(in, rig);
     return rig;
 }
@@ -270,6 +271,15 @@ void Rig::setTimings(const Timings& next)
         document.erase("timing");
     else
         document["timing"] = std::move(written);
+}
+
+void Rig::setReports(const std::vector<ReportSpec>& next)
+{
+    reports = next;
+    if (next.empty())
+        document.erase("reports");
+    else
+        document["reports"] = toJson(next);
 }
 
 void Rig::keepFilter(const std::string& filterName, const std::string& expression)

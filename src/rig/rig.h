@@ -15,6 +15,7 @@
 #include "database/catalog.h"
 #include "drive/node_spec.h"
 #include "record/take_writer.h"
+#include "rig/report_json.h"
 #include "rig/timing_json.h"
 #include "rules/recording_rule.h"
 
@@ -87,6 +88,7 @@ struct Rig {
     PlaybackSpec playback;
     std::vector<database::DerivedSpec> derived;
     Timings timings;
+    std::vector<ReportSpec> reports;
     nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
     nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
     std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.
@@ -100,6 +102,8 @@ struct Rig {
     [[nodiscard]] std::string resolve(const std::string& relative) const;
     /// Sets jitters and deadlines, in the document as well.
     void setTimings(const Timings& next);
+    /// Sets what reports are made of, in the document as well.
+    void setReports(const std::vector<ReportSpec>& next);
     /// Keeps a filter under a name, in place of one that has it; an empty text takes the name out.
     void keepFilter(const std::string& filterName, const std::string& expression);
     /// Its filters by name, as other filters use them.

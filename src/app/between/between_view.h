@@ -27,8 +27,9 @@ public:
     [[nodiscard]] QString rowText(std::size_t index) const;
     /// All rows with their heads.
     [[nodiscard]] QString allText() const;
+    [[nodiscard]] QString csv() const override { return csvFromTabs(allText()); }
     /// Whether what is shown is of the marks and curves as they are.
-    [[nodiscard]] bool settled() const { return settled_; }
+    [[nodiscard]] bool settled() const override { return settled_; }
 
 protected:
     void showEvent(QShowEvent* event) override;

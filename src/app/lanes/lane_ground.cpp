@@ -41,7 +41,9 @@ void LaneGround::draw(QCPPainter* painter)
             continue;
         const QRectF beyond = high ? QRectF(box.topLeft(), QPointF(box.right(), y)) : QRectF(QPointF(box.left(), y), box.bottomRight());
         painter->fillRect(beyond, shade);
-        painter->setPen(QPen(theme.ink3, 1));
+        QColor hairline = theme.ink3;
+        hairline.setAlphaF(0.6F);
+        painter->setPen(QPen(hairline, 1));
         painter->drawLine(QPointF(box.left(), y), QPointF(box.right(), y));
         QColor tint = theme.error;
         tint.setAlphaF(0.22F);

@@ -26,6 +26,8 @@
 #include "app/parts/text.h"
 #include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
+#include "base/time_text.h"
+#include "database/codec.h"
 #include "filter/signal_pattern.h"
 
 namespace wavetrope::app {
@@ -643,6 +645,39 @@ void LanesView::dropEvent(QDropEvent* event)
         move(paths.value(0), from, -1, static_cast<int>(arrangement_.size()));
     else
         add(paths);
+}
+
+bool LanesView::settled() const
+{
+    return !soon_.isActive() && stage().curveDesk().keeper().idle()
+           && std::all_of(lanes_.begin(), lanes_.end(), [](const Lane* lane) { return lane->complete(); });
+}
+
+QString LanesView::csv() const
+{
+    constexpr std::uint64_t mostSamples = 5'000'000;        // of all curves
+    QString out = QStringLiteral("time,bus,message,signal,value,unit\n");
+    std::uint64_t left = mostSamples;
+    for (const Lane* lane : lanes_)
+        for (const Curve& curve : lane->curves()) {
+            const CurveSource& source = curve.source;
+            if (curve.series->about(stage().windowFrom(), stage().windowTo()) > left)
+                return {};
+            const auto detail = curve.series->detail(stage().snapshot(), stage().windowFrom(), stage().windowTo());
+            const QString of = (source.isDerived() ? QStringLiteral(",,")
+                                                   : text(source.catalog->busName(source.ref.message->bus)) + QLatin1Char(',')
+                                                         + text(source.ref.message->message->name) + QLatin1Char(','))
+                               + source.name();
+            for (std::size_t i = 0; i < detail->times.size(); ++i) {
+                if (detail->times[i] < stage().windowFrom() || detail->times[i] > stage().windowTo() || std::isnan(detail->values[i]))
+                    continue;
+                out += text(wavetrope::secondsText(detail->times[i] - stage().document().begins())) + QLatin1Char(',') + of
+                       + QLatin1Char(',') + text(database::numberText(detail->values[i])) + QLatin1Char(',') + source.unit()
+                       + QLatin1Char('\n');
+                --left;
+            }
+        }
+    return out;
 }
 
 nlohmann::json LanesView::save() const { return {{"lanes", written(arrangement_)}}; }

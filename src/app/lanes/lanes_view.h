@@ -54,6 +54,9 @@ public:
     void remove(const QString& path);
     [[nodiscard]] const Arrangement& arrangement() const { return arrangement_; }
     [[nodiscard]] const std::vector<Lane*>& lanes() const { return lanes_; }
+    [[nodiscard]] bool settled() const override;
+    /// All samples in the window of all that is drawn.
+    [[nodiscard]] QString csv() const override;
     [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
     [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::plot; }
     void arrange(const Arrangement& arrangement);

@@ -17,6 +17,7 @@
 #include "app/stage/bus_choice.h"
 #include "app/stage/timing_desk.h"
 #include "app/theme/theme.h"
+#include "base/time_text.h"
 
 namespace wavetrope::app {
 
@@ -146,6 +147,20 @@ QStringList LoadView::readoutAt(double seconds) const
         return {tr("load over %1").arg(spanText_->text()) + QStringLiteral("\t%1 %").arg(series_->at(at), 0, 'f', 1),
             tr("frames") + QLatin1Char('\t') + countText(frames)};
     });
+}
+
+// Each stretch of the window: its begin, and its load.
+QString LoadView::csv() const
+{
+    if (!series_)
+        return {};
+    QString out = QStringLiteral("time,load_percent\n");
+    const Time first = std::max(series_->start(), stage().windowFrom());
+    for (Time at = series_->start() + series_->span() * ((first - series_->start()) / series_->span());
+        at < std::min(series_->end(), stage().windowTo()); at += series_->span())
+        out += QString::fromStdString(wavetrope::secondsText(at - stage().document().begins())) + QLatin1Char(',')
+               + QString::number(series_->at(at), 'f', 3) + QLatin1Char('\n');
+    return out;
 }
 
 void LoadView::chooseBus(int index)

@@ -58,6 +58,8 @@ public:
 
     [[nodiscard]] TimePlot* plot() { return plot_; }
     [[nodiscard]] double loadAtCursor() const;
+    [[nodiscard]] bool settled() const override { return !takersDelay_.isActive(); }
+    [[nodiscard]] QString csv() const override;
     /// Percent of the bus that the databases promise at most, their messages being as long as they may; 0 where they promise nothing.
     [[nodiscard]] double promised() const { return promised_; }
     [[nodiscard]] TakersList* takers() { return takers_; }

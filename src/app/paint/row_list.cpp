@@ -230,6 +230,20 @@ QString RowList::chosenText() const
     return lines.join(QLatin1Char('\n'));
 }
 
+QString RowList::allText(std::uint64_t most) const
+{
+    QStringList heads;
+    for (std::size_t i = 0; i < columns_.count(); ++i)
+        heads << columns_.at(i).head();
+    if (columns_.empty())
+        for (const Head& head : heads_)
+            heads << head.text;
+    QStringList lines = {heads.join(QLatin1Char('\t'))};
+    for (std::uint64_t index = 0; index < std::min(most, count()); ++index)
+        lines << rowText(index);
+    return lines.join(QLatin1Char('\n'));
+}
+
 void RowList::setOpen(std::uint64_t index, bool shallOpen)
 {
     if (index >= count() || !opens(index))

@@ -51,6 +51,8 @@ public:
     [[nodiscard]] std::pair<std::uint64_t, std::uint64_t> chosenRange() const;
     /// What the chosen rows say, behind a line with the heads where they are several.
     [[nodiscard]] QString chosenText() const;
+    /// What all rows say, a line of heads in front, separated by tabs; so many at most.
+    [[nodiscard]] QString allText(std::uint64_t most) const;
 
     /// Opens or closes the lines under a row.
     void setOpen(std::uint64_t index, bool open);

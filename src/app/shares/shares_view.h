@@ -29,7 +29,7 @@ public:
     /// Of which stretch of time the rows are.
     [[nodiscard]] const measure::LoadShares& shares() const { return shares_; }
     /// Whether they are of the bus, kind and stretch that are chosen now.
-    [[nodiscard]] bool settled() const { return settled_; }
+    [[nodiscard]] bool settled() const override { return settled_; }
 
 protected:
     void showEvent(QShowEvent* event) override;

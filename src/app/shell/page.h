@@ -61,6 +61,8 @@ private:
     void holdWidth();
     void orderFocus();
     void startDrag();
+    /// Where something was written, or why not.
+    void tell(const Expected<void>& done, const QString& path);
 
     Page& page_;
     std::vector<Entry> entries_;

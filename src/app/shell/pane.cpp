@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
+#include <QClipboard>
 #include <QDrag>
 #include <QDropEvent>
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QMenu>
+#include <QMessageBox>
 #include <QMimeData>
 #include <QPainter>
 #include <QPointer>
@@ -12,7 +15,10 @@
 #include <QVBoxLayout>
 
 #include "app/paint/paint.h"
+#include "app/parts/text.h"
 #include "app/shell/page.h"
+#include "app/shell/report_writer.h"
+#include "app/stage/report_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -194,10 +200,48 @@ void Pane::fillMenu(QMenu& menu)
         [this](const ViewKind& kind) { page_.split(this, Qt::Horizontal, false, {&kind, kind.create(page_.stage())}); });
     menu.addSeparator();
     if (!entries_.empty()) {
+        View* view = entries_[static_cast<std::size_t>(current())].view;
+        const QString title = tabs_->tabText(current());
+        const auto act = [&](const QString& words, const char* name, const std::function<void()>& what) {
+            QAction* action = menu.addAction(words);
+            action->setObjectName(QLatin1String(name));
+            connect(action, &QAction::triggered, this, what);
+        };
+        act(tr("Copy the picture"), "copyPicture",
+            [this, view, title] { QApplication::clipboard()->setImage(Picture(*view, captionOf(page_.stage(), title)).image(2)); });
+        act(tr("Save the picture..."), "savePicture", [this, view, title] {
+            const QString path = QFileDialog::getSaveFileName(
+                this, tr("Save the picture"), title + QStringLiteral(".svg"), tr("Pictures (*.svg *.png *.pdf)"));
+            if (!path.isEmpty())
+                tell(Picture(*view, captionOf(page_.stage(), title)).write(path, 2), path);
+        });
+        act(tr("Save what is drawn as CSV..."), "saveCsv", [this, view, title] {
+            const QString path = QFileDialog::getSaveFileName(
+                this, tr("Save what is drawn"), title + QStringLiteral(".csv"), tr("Values separated by commas (*.csv)"));
+            const QString lines = path.isEmpty() ? QString() : view->csv();
+            if (!path.isEmpty() && lines.isEmpty())
+                Q_EMIT page_.stage().told(tr("There is nothing to write here, or too much: a narrower window helps"));
+            else if (!path.isEmpty())
+                tell(writeWhole(path, lines.toUtf8()), path);
+        });
+        act(tr("Add to the report"), "addToReport", [this, view] {
+            const ViewKind& kind = *entries_[static_cast<std::size_t>(current())].kind;
+            page_.stage().reports().add(0, partOf(page_.stage(), kind, *view));
+            Q_EMIT page_.stage().told(tr("It stands in the report now"));
+        });
+        menu.addSeparator();
         QAction* close = menu.addAction(tr("Close %1").arg(tabs_->tabText(current())));
         close->setObjectName(QStringLiteral("closeView"));
         connect(close, &QAction::triggered, this, [this] { closeView(current()); });
     }
+}
+
+void Pane::tell(const Expected<void>& done, const QString& path)
+{
+    if (!done)
+        QMessageBox::warning(this, tr("Wavetrope"), text(done.error().text()));
+    else
+        Q_EMIT page_.stage().told(tr("saved to %1").arg(path));
 }
 
 nlohmann::json Pane::save() const

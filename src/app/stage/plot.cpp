@@ -262,8 +262,27 @@ void TimePlot::keyPressEvent(QKeyEvent* event)
 
 QStringList TimePlot::readout() const { return readout_ && pointer_ ? readout_(*pointer_) : QStringList(); }
 
+namespace {
+
+int drawnOut = 0;       // of the interface thread
+
+}  // namespace
+
+TimePlot::DrawnOut::DrawnOut() { ++drawnOut; }
+TimePlot::DrawnOut::~DrawnOut() { --drawnOut; }
+
 void TimePlot::paintEvent(QPaintEvent* event)
 {
+    if (drawnOut > 0) {
+        QCPPainter lines(this);
+        lines.setMode(QCPPainter::pmVectorized);
+        lines.setMode(QCPPainter::pmNoCaching);
+        lines.fillRect(rect(), Theme::get().surface);
+        draw(&lines);
+        if (pennants_)
+            paintPennants(lines);
+        return;
+    }
     QCustomPlot::paintEvent(event);
     QPainter painter(this);
     if (drag_ == Drag::box && pointer_) {

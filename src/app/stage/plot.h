@@ -32,6 +32,14 @@ public:
     [[nodiscard]] QStringList readout() const;
     /// Draws with the next turn of events, where there is room to draw on.
     void drawSoon();
+    /// As long as it is there, plots draw their lines themselves instead of a picture of them, and nothing of the pointer.
+    class DrawnOut {
+    public:
+        DrawnOut();
+        ~DrawnOut();
+        DrawnOut(const DrawnOut&) = delete;
+        DrawnOut& operator=(const DrawnOut&) = delete;
+    };
     /// Pixel columns of the plotting area.
     [[nodiscard]] unsigned columns() const;
 

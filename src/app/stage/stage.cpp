@@ -7,6 +7,7 @@
 #include "app/stage/bus_desk.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/note_desk.h"
+#include "app/stage/report_desk.h"
 #include "app/stage/rule_desk.h"
 #include "app/stage/timing_desk.h"
 
@@ -26,6 +27,7 @@ Stage::Stage(RunDocument& document)
       buses_(std::make_unique<BusDesk>(*this)),
       timing_(std::make_unique<TimingDesk>(*this)),
       curveDesk_(std::make_unique<CurveDesk>(*this)),
+      reports_(std::make_unique<ReportDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -51,6 +53,7 @@ RuleDesk& Stage::rules() { return *rules_; }
 BusDesk& Stage::buses() { return *buses_; }
 TimingDesk& Stage::timing() { return *timing_; }
 CurveDesk& Stage::curveDesk() { return *curveDesk_; }
+ReportDesk& Stage::reports() { return *reports_; }
 
 BusMark Stage::mark(unsigned bus) const { return buses_->mark(bus); }
 

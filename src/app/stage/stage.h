@@ -25,6 +25,7 @@ class RuleDesk;
 class BusDesk;
 class TimingDesk;
 class CurveDesk;
+class ReportDesk;
 
 /// What the inspector explains.
 struct Selection {
@@ -70,6 +71,8 @@ public:
     [[nodiscard]] BusDesk& buses();
     /// Response times, with the jitter and deadlines of this window's rig.
     [[nodiscard]] TimingDesk& timing();
+    /// The reports of this window's rig.
+    [[nodiscard]] ReportDesk& reports();
     /// The samples of signals.
     [[nodiscard]] CurveDesk& curveDesk();
 
@@ -94,6 +97,8 @@ public:
     [[nodiscard]] Time wholeFrom() const { return document_.begins(); }
     [[nodiscard]] Time wholeTo() const;
     [[nodiscard]] Time newest() const { return newest_; }
+    /// Whether what was read or run to its end is what is looked at.
+    [[nodiscard]] bool caughtUp() const { return wasReady_; }
 
     void setCursor(Time time);
     void setCursorRow(trace::Row row);
@@ -177,6 +182,7 @@ private:
     std::unique_ptr<BusDesk> buses_;
     std::unique_ptr<TimingDesk> timing_;
     std::unique_ptr<CurveDesk> curveDesk_;
+    std::unique_ptr<ReportDesk> reports_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;

@@ -3,6 +3,7 @@
 
 #include <QEvent>
 
+#include "app/paint/row_list.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -33,6 +34,27 @@ View::View(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
 {
     installEventFilter(new ComesIntoSight(stage, this));
     connect(&Theme::get(), &Theme::changed, this, [this] { update(); });
+}
+
+// Of a view that is a list: its rows.
+QString View::csv() const
+{
+    constexpr std::uint64_t mostRows = 1'000'000;
+    const auto* rows = findChild<RowList*>();
+    return rows == nullptr ? QString() : csvFromTabs(rows->allText(mostRows));
+}
+
+QString csvFromTabs(const QString& text)
+{
+    QString out;
+    for (const QString& line : text.split(QLatin1Char('\n'))) {
+        QStringList cells = line.split(QLatin1Char('\t'));
+        for (QString& cell : cells)
+            if (cell.contains(QLatin1Char(',')) || cell.contains(QLatin1Char('"')))
+                cell = QLatin1Char('"') + cell.replace(QLatin1Char('"'), QLatin1String("\"\"")) + QLatin1Char('"');
+        out += cells.join(QLatin1Char(',')) + QLatin1Char('\n');
+    }
+    return out;
 }
 
 }  // namespace wavetrope::app

@@ -42,6 +42,11 @@ public:
     [[nodiscard]] virtual nlohmann::json save() const { return nlohmann::json::object(); }
     virtual void restore(const nlohmann::json& setUp) { (void)setUp; }
 
+    /// Whether it shows all that it will show of what is there: nothing is being worked out for it.
+    [[nodiscard]] virtual bool settled() const { return true; }
+    /// What is drawn, as lines of values separated by commas, with their heads; empty where there is nothing to write.
+    [[nodiscard]] virtual QString csv() const;
+
     /// What was done in it, or null. The last of what was done in any view of a page is taken back first.
     [[nodiscard]] virtual QUndoStack* undoStack() { return nullptr; }
     /// The same, where what it shows is edited elsewhere too.
@@ -68,5 +73,8 @@ Q_SIGNALS:
 private:
     Stage& stage_;
 };
+
+/// Lines of cells that tabs separate as lines of values separated by commas (RFC 4180).
+[[nodiscard]] QString csvFromTabs(const QString& text);
 
 }  // namespace wavetrope::app
