@@ -650,7 +650,7 @@ void LanesView::dropEvent(QDropEvent* event)
 bool LanesView::settled() const
 {
     return !soon_.isActive() && stage().curveDesk().keeper().idle()
-           && std::all_of(lanes_.begin(), lanes_.end(), [](const Lane* lane) { return lane->complete(); });
+           && std::all_of(lanes_.begin(), lanes_.end(), [this](const Lane* lane) { return !inSight(*lane) || lane->complete(); });
 }
 
 QString LanesView::csv() const

@@ -10,11 +10,12 @@
 #include <QSaveFile>
 #include <QWidget>
 
+#include <cairo-pdf.h>
 #include <cairo-svg.h>
 #include <poppler.h>
 
-#include <cmath>
-#include <memory>
+#include <algorithm>
+#include <string>
 
 #include "app/paint/paint.h"
 #include "app/stage/plot.h"
@@ -85,8 +86,7 @@ QByteArray Picture::pdf() const
     paint(painter);
     painter.end();
     buffer.close();
-    forgetWhen(bytes);
-    return bytes;
+    return sameEachTime(bytes, caption_.title);
 }
 
 Expected<QByteArray> Picture::svg() const { return svgFromPdf(pdf()); }
@@ -109,67 +109,121 @@ Expected<void> Picture::write(const QString& path, double scale) const
     return writeWhole(path, bytes);
 }
 
-Expected<QByteArray> svgFromPdf(const QByteArray& pdf)
-{
-    const std::unique_ptr<GBytes, decltype(&g_bytes_unref)> bytes(
-        g_bytes_new(pdf.constData(), static_cast<gsize>(pdf.size())), &g_bytes_unref);
-    GError* error = nullptr;
-    PopplerDocument* document = poppler_document_new_from_bytes(bytes.get(), nullptr, &error);
-    if (document == nullptr) {
-        const std::string why = error != nullptr ? error->message : "it cannot be read";
+namespace {
+
+// A document that is read, and its pages drawn on another surface.
+class Redrawing {
+public:
+    explicit Redrawing(const QByteArray& pdf) : bytes_(g_bytes_new(pdf.constData(), static_cast<gsize>(pdf.size())))
+    {
+        GError* error = nullptr;
+        document_ = poppler_document_new_from_bytes(bytes_, nullptr, &error);
+        problem_ = error != nullptr ? error->message : "";
         g_clear_error(&error);
-        return fail("the picture cannot be made: " + why);
     }
-    PopplerPage* page = poppler_document_get_page(document, 0);
-    double width = 0;
-    double height = 0;
-    poppler_page_get_size(page, &width, &height);
-    QByteArray out;
-    const auto take = [](void* to, const unsigned char* data, unsigned length) {
+    ~Redrawing()
+    {
+        if (document_ != nullptr)
+            g_object_unref(document_);
+        g_bytes_unref(bytes_);
+    }
+    Redrawing(const Redrawing&) = delete;
+    Redrawing& operator=(const Redrawing&) = delete;
+
+    [[nodiscard]] bool good() const { return document_ != nullptr; }
+    [[nodiscard]] const std::string& problem() const { return problem_; }
+    [[nodiscard]] int pages() const { return poppler_document_get_n_pages(document_); }
+    [[nodiscard]] QSizeF size(int page) const
+    {
+        PopplerPage* one = poppler_document_get_page(document_, page);
+        double width = 0;
+        double height = 0;
+        poppler_page_get_size(one, &width, &height);
+        g_object_unref(one);
+        return {width, height};
+    }
+    void draw(int page, cairo_t* cairo) const
+    {
+        PopplerPage* one = poppler_document_get_page(document_, page);
+        poppler_page_render_for_printing(one, cairo);
+        g_object_unref(one);
+    }
+    static cairo_status_t take(void* to, const unsigned char* data, unsigned length)
+    {
         static_cast<QByteArray*>(to)->append(reinterpret_cast<const char*>(data), static_cast<qsizetype>(length));
         return CAIRO_STATUS_SUCCESS;
-    };
-    cairo_surface_t* surface = cairo_svg_surface_create_for_stream(take, &out, width, height);
+    }
+
+private:
+    GBytes* bytes_;
+    PopplerDocument* document_;
+    std::string problem_;
+};
+
+// Names with numbers that go on from picture to picture begin at 1 in each.
+QByteArray numberedAnew(const QByteArray& svg)
+{
+    static const QRegularExpression names(QStringLiteral(R"((id="|"#|url\(#)(surface|image|source|mask)(\d+))"));
+    const QString before = QString::fromUtf8(svg);
+    QString out;
+    QHash<QString, int> numbers;
+    qsizetype at = 0;
+    for (auto found = names.globalMatch(before); found.hasNext();) {
+        const QRegularExpressionMatch match = found.next();
+        const QString name = match.captured(2) + match.captured(3);
+        if (!numbers.contains(name))
+            numbers.insert(name, static_cast<int>(numbers.size()) + 1);
+        out += before.mid(at, match.capturedStart() - at) + match.captured(1) + match.captured(2) + QString::number(numbers[name]);
+        at = match.capturedEnd();
+    }
+    return (out + before.mid(at)).toUtf8();
+}
+
+}  // namespace
+
+Expected<QByteArray> svgFromPdf(const QByteArray& pdf)
+{
+    const Redrawing from(pdf);
+    if (!from.good() || from.pages() < 1)
+        return fail("the picture cannot be made: " + from.problem());
+    QByteArray out;
+    const QSizeF size = from.size(0);
+    cairo_surface_t* surface = cairo_svg_surface_create_for_stream(&Redrawing::take, &out, size.width(), size.height());
     cairo_t* cairo = cairo_create(surface);
-    poppler_page_render_for_printing(page, cairo);
+    from.draw(0, cairo);
     const bool good = cairo_status(cairo) == CAIRO_STATUS_SUCCESS;
     cairo_destroy(cairo);
     cairo_surface_finish(surface);
     cairo_surface_destroy(surface);
-    g_object_unref(page);
-    g_object_unref(document);
     if (!good)
         return fail("the picture cannot be drawn");
     // Groups do for letters what symbols do, and every reader knows them.
     out.replace("<symbol overflow=\"visible\" id=", "<g id=").replace("</symbol>", "</g>");
-    return out;
+    return numberedAnew(out);
 }
 
-void forgetWhen(QByteArray& pdf)
+QByteArray sameEachTime(const QByteArray& pdf, const QString& title)
 {
-    // What is replaced stays as long as it was, so that places in the file hold.
-    const auto blank = [&pdf](const QByteArray& begins, char ends, const QByteArray& kept) {
-        for (qsizetype at = pdf.indexOf(begins); at >= 0; at = pdf.indexOf(begins, at + 1)) {
-            const qsizetype end = pdf.indexOf(ends, at + begins.size());
-            for (qsizetype i = at + begins.size(); i < end; ++i)
-                if (!kept.contains(pdf[i]))
-                    pdf[i] = '0';
-        }
-    };
-    blank("/CreationDate (D:", ')', "+-'Z");
-    blank("/ModDate (D:", ')', "+-'Z");
-    for (const char* mark : {"<xmp:CreateDate>", "<xmp:ModifyDate>", "<xmp:MetadataDate>"})
-        blank(mark, '<', "+-:TZ");
-    for (const char* mark : {"uuid:", "xmpMM:DocumentID=\"uuid:"})
-        for (qsizetype at = pdf.indexOf(mark); at >= 0; at = pdf.indexOf(mark, at + 1))
-            for (qsizetype i = at + static_cast<qsizetype>(qstrlen(mark));
-                i < pdf.size() && (std::isxdigit(static_cast<unsigned char>(pdf[i])) != 0 || pdf[i] == '-'); ++i)
-                if (pdf[i] != '-')
-                    pdf[i] = '0';
-    if (const qsizetype at = pdf.lastIndexOf("/ID ["); at >= 0)
-        for (qsizetype i = at + 5; i < pdf.size() && pdf[i] != ']'; ++i)
-            if (std::isxdigit(static_cast<unsigned char>(pdf[i])) != 0)
-                pdf[i] = '0';
+    const Redrawing from(pdf);
+    if (!from.good())
+        return pdf;
+    QByteArray out;
+    cairo_surface_t* surface = cairo_pdf_surface_create_for_stream(&Redrawing::take, &out, 1, 1);
+    cairo_pdf_surface_set_metadata(surface, CAIRO_PDF_METADATA_TITLE, title.toUtf8().constData());
+    cairo_pdf_surface_set_metadata(surface, CAIRO_PDF_METADATA_CREATOR, "Wavetrope");
+    cairo_pdf_surface_set_metadata(surface, CAIRO_PDF_METADATA_CREATE_DATE, "1970-01-01T00:00:00Z");
+    cairo_t* cairo = cairo_create(surface);
+    for (int page = 0; page < from.pages(); ++page) {
+        const QSizeF size = from.size(page);
+        cairo_pdf_surface_set_size(surface, size.width(), size.height());
+        from.draw(page, cairo);
+        cairo_show_page(cairo);
+    }
+    const bool good = cairo_status(cairo) == CAIRO_STATUS_SUCCESS;
+    cairo_destroy(cairo);
+    cairo_surface_finish(surface);
+    cairo_surface_destroy(surface);
+    return good ? out : pdf;
 }
 
 Expected<void> writeWhole(const QString& path, const QByteArray& bytes)

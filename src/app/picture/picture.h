@@ -46,8 +46,8 @@ private:
 
 /// The first page of a document as a picture of lines.
 [[nodiscard]] Expected<QByteArray> svgFromPdf(const QByteArray& pdf);
-/// Takes the time of writing and what is made up each time out of a document: the same content gives the same bytes.
-void forgetWhen(QByteArray& pdf);
+/// A document drawn anew without the time of writing and the names that are made up each time: the same pages give the same bytes.
+[[nodiscard]] QByteArray sameEachTime(const QByteArray& pdf, const QString& title);
 /// Writes a file beside its place, and renames it.
 [[nodiscard]] Expected<void> writeWhole(const QString& path, const QByteArray& bytes);
 

@@ -10,6 +10,7 @@
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPointer>
+#include <QProgressDialog>
 #include <QPushButton>
 #include <QSplitter>
 #include <QStackedWidget>
@@ -28,6 +29,8 @@
 #include "app/parts/screen_room.h"
 #include "app/shell/focus_mark.h"
 #include "app/parts/settings.h"
+#include "app/parts/text.h"
+#include "app/shell/report_writer.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stage/desk.h"
@@ -161,6 +164,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     connect(stage_.get(), &Stage::watchWanted, this, &MainWindow::watch, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::fileWanted, this, &MainWindow::openFromHere, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::newRigWanted, this, &MainWindow::newRig, Qt::QueuedConnection);
+    connect(stage_.get(), &Stage::reportWanted, this, &MainWindow::reportTo, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::restartWanted, this, &MainWindow::restart, Qt::QueuedConnection);
     new FocusMark(this);
     buildPages();
@@ -180,6 +184,27 @@ MainWindow::~MainWindow()
     for (auto* dialog : findChildren<ConvertDialog*>())
         delete dialog;
     delete takeCentralWidget();
+}
+
+void MainWindow::reportTo(int report, const QString& path)
+{
+    const auto& reports = document_->rig().reports;
+    if (report < 0 || static_cast<std::size_t>(report) >= reports.size())
+        return;
+    const rig::ReportSpec wanted = reports[static_cast<std::size_t>(report)];
+    QProgressDialog progress(tr("Writing the report %1").arg(text(wanted.name)), tr("Cancel"), 0, 100, this);
+    progress.setWindowModality(Qt::WindowModal);
+    progress.setMinimumDuration(300);
+    const auto done = writeReport(*this, wanted, path, [&](int percent) {
+        progress.setValue(percent);
+        return !progress.wasCanceled();
+    });
+    const bool cancelled = progress.wasCanceled();
+    progress.reset();
+    if (done)
+        status_->tell(tr("saved to %1").arg(path));
+    else if (!cancelled)
+        QMessageBox::warning(this, tr("Wavetrope"), text(done.error().text()));
 }
 
 void MainWindow::showProblem()

@@ -105,6 +105,7 @@ protected:
 private:
     void buildMenu();
     bool pressForRules(const QKeyEvent& event);
+    void reportTo(int report, const QString& path);
     /// What went wrong while the log was read.
     void showProblem();
     void buildPages();

@@ -184,7 +184,7 @@ bool settle(const std::vector<View*>& views, const std::function<bool()>& goesOn
         QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
         if (goesOn && !goesOn())
             return false;
-        const bool all = std::all_of(views.begin(), views.end(), [](const View* view) { return view->settled(); });
+        const bool all = std::all_of(views.begin(), views.end(), [](const View* view) { return !view->isVisible() || view->settled(); });
         quiet = all || timer.elapsed() > longestSettling ? quiet + 1 : 0;
     }
     return true;
@@ -245,16 +245,24 @@ Expected<QByteArray> reportPdf(MainWindow& window, const rig::ReportSpec& report
             y = 0;
         }
     };
-    const auto words = [&](const QString& said, const QFont& font, const QColor& ink, double above) {
+    const auto words = [&](const QString& said, const QFont& font, const QColor& ink, double above, double below = 0) {
         const QRectF box = QFontMetricsF(font, &writer).boundingRect(QRectF(0, 0, page.width(), 1e6), Qt::TextWordWrap, said);
         // A text that is longer than a page goes on on the next one, line by line.
         y += y > 0 ? above : 0;
         if (box.height() <= page.height())
-            room(box.height());
+            room(std::min(page.height(), box.height() + below));
         painter.setFont(font);
         painter.setPen(ink);
         painter.drawText(QRectF(0, y, page.width(), box.height() + 2), Qt::TextWordWrap, said);
         y += box.height();
+    };
+    // Room that what stands behind a heading wants on the same page.
+    const auto followed = [&](std::size_t part) {
+        constexpr double someLines = 60, captionRoom = 50;
+        if (part >= report.parts.size() || report.parts[part].kind != rig::ReportPart::Kind::view)
+            return someLines;
+        const rig::ReportPart& next = report.parts[part];
+        return captionRoom + next.height * std::min(1.0, page.width() / next.width);
     };
     words(titleOf(report), theme.text(20, QFont::DemiBold), theme.ink, 0);
     words(subjectOf(window), theme.text(11), theme.ink2, 2);
@@ -262,7 +270,7 @@ Expected<QByteArray> reportPdf(MainWindow& window, const rig::ReportSpec& report
         const rig::ReportPart& part = report.parts[i];
         const auto goesOn = [&] { return !progress || progress(static_cast<int>(100 * i / report.parts.size())); };
         if (part.kind == rig::ReportPart::Kind::heading)
-            words(text(part.words), theme.text(15, QFont::DemiBold), theme.ink, 16);
+            words(text(part.words), theme.text(15, QFont::DemiBold), theme.ink, 16, followed(i + 1));
         else if (part.kind == rig::ReportPart::Kind::text)
             words(text(part.words), theme.text(11.5), theme.ink, 6);
         else if (auto done = placed(withView(window, part, goesOn,
@@ -286,8 +294,7 @@ Expected<QByteArray> reportPdf(MainWindow& window, const rig::ReportSpec& report
     }
     painter.end();
     buffer.close();
-    forgetWhen(bytes);
-    return bytes;
+    return sameEachTime(bytes, titleOf(report));
 }
 
 Expected<void> writeReport(MainWindow& window, const rig::ReportSpec& report, const QString& path, const std::function<bool(int)>& progress)

@@ -42,7 +42,7 @@ private:
 [[nodiscard]] Caption captionOf(Stage& stage, const QString& title);
 /// A view as it stands, as a part of a report: its set-up, the time in sight, the marks.
 [[nodiscard]] rig::ReportPart partOf(Stage& stage, const ViewKind& kind, View& view);
-/// Lets events pass until views show all that they will show, as long as `goesOn` says; false where that ended it.
+/// Lets events pass until views that are in sight show all that they will show, as long as `goesOn` says; false where that ended it.
 bool settle(const std::vector<View*>& views, const std::function<bool()>& goesOn = {});
 
 /// A report of what a window shows: one file of HTML, with its pictures inside as SVG, or a PDF of A4 pages. The same rig and log give the

@@ -89,7 +89,6 @@ Expected<void> takePicture(MainWindow& window, const Unattended& wanted)
     of->resize(*size);
     of->resize(size->width(), size->height() - (probe.size().height() - size->height()));
     of->show();
-    std::erase_if(views, [](const View* view) { return !view->isVisible(); });
     (void)settle(views);
     const auto done = Picture(*of, captionOf(window.stage(), title)).write(text(wanted.picture));
     of->hide();

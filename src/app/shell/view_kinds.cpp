@@ -14,6 +14,7 @@
 #include "app/notes/notes_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
+#include "app/report/report_view.h"
 #include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shares/shares_view.h"
@@ -49,6 +50,8 @@ const std::vector<ViewKind>& viewKinds()
         {"review", "Review", "What is wrong with a database", [](Stage& stage) -> View* { return new ReviewView(stage); }},
         {"compare", "Compare", "What differs between two versions of a database",
             [](Stage& stage) -> View* { return new CompareView(stage); }},
+        {"report", "Report", "Headings, texts and views, written as one document",
+            [](Stage& stage) -> View* { return new ReportView(stage); }},
         {"record", "Record", "Conditions and recordings of the rig", [](Stage& stage) -> View* { return new RecordView(stage); }},
         {"buses", "Buses", "Buses of the rig: what each is made of, and what explains it",
             [](Stage& stage) -> View* { return new BusesView(stage); }},

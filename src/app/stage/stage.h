@@ -152,6 +152,8 @@ Q_SIGNALS:
     void filterWanted(const QString& expression);
     /// Something that the status line tells once.
     void told(const QString& text);
+    /// Somebody wants a report of the rig written to a file.
+    void reportWanted(int report, const QString& path);
     /// Somebody wants the rig saved.
     void rigSaveWanted();
     /// Somebody wants a log played back in the rig of this window's document.
