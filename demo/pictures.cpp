@@ -30,6 +30,7 @@
 #include "app/record/record_view.h"
 #include "app/stage/bus_desk.h"
 #include "app/stage/rule_desk.h"
+#include "app/report/report_view.h"
 #include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shell/closing_dialog.h"
@@ -652,8 +653,12 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = photographer.take(*lap, QStringLiteral("events") + suffix) && good;
     for (Pane* pane : lap->currentPage()->panes())
         pane->setCurrent(0);
-    if (every)
+    if (every) {
         good = takePages(photographer, *lap, QStringLiteral("log-"), suffix) && good;
+        lap->showPage(QStringLiteral("Report"));
+        lap->currentPage()->find<ReportView>()->choose(4);
+        good = photographer.take(*lap, QStringLiteral("report") + suffix) && good;
+    }
     lap->closeWithoutAsking();
     QTest::qWait(50);
     return good;

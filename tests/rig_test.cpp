@@ -139,6 +139,47 @@ private Q_SLOTS:
         QVERIFY(!refused && refused.error().text().find("there is no filter 'bat'") != std::string::npos);
     }
 
+    void reportsComeBackAsTheyWere()
+    {
+        const std::string text = R"({"wavetrope": 1, "name": "R", "buses": [], "reports": [{"name": "Day", "title": "The day", "later": 7, "parts": [
+            {"heading": "First", "note": [1, 2]}, {"text": ""},
+            {"view": "lanes", "set-up": {"lanes": [["A:B.C"]]}, "from": "44 s", "to": "50.5 s", "a": "46.9 s", "width": 500, "kept": true},
+            {"view": "load", "page": "Analyse", "title": "Load"}]}, {"name": "Night"}]})";
+        auto rig = rigFromText(text, "r.json");
+        QVERIFY2(rig, rig ? "" : rig.error().text().c_str());
+        QCOMPARE(rig->reports.size(), std::size_t{2});
+        const ReportSpec& day = rig->reports[0];
+        QVERIFY(day.title == "The day" && day.parts.size() == 4 && day.parts[0].words == "First");
+        QVERIFY(day.parts[2].from == std::chrono::seconds(44) && day.parts[2].to == std::chrono::milliseconds(50'500) && !day.parts[2].b);
+        QVERIFY(day.parts[2].width == 500 && day.parts[2].height == ReportPart::usualHeight && day.parts[3].page == "Analyse");
+        // Written as they were, with what is not understood; a report without parts has the list of them.
+        nlohmann::json expected = nlohmann::json::parse(text)["reports"];
+        expected[1]["parts"] = nlohmann::json::array();
+        QVERIFY(toJson(rig->reports) == expected);
+        // Changed, read again.
+        std::vector<ReportSpec> next = rig->reports;
+        next[0].parts.erase(next[0].parts.begin());
+        next[0].parts[1].b = std::chrono::milliseconds(48'100);
+        rig->setReports(next);
+        QVERIFY(rig->changed());
+        const auto again = rigFromText(rig->document.dump(), "r.json");
+        QVERIFY(again && again->reports[0].parts.size() == 3 && again->reports[0].parts[1].b == std::chrono::milliseconds(48'100));
+        QVERIFY(again->document["reports"][0]["parts"][1]["kept"] == true);
+        rig->setReports({});
+        QVERIFY(!rig->document.contains("reports"));
+        const std::pair<const char*, const char*> mistakes[] = {{R"([{"title": "x"}])", "name"},
+            {R"([{"name": "a"}, {"name": "a"}])", "twice"}, {R"([{"name": "a", "parts": [{}]}])", "/reports/0/parts/0"},
+            {R"([{"name": "a", "parts": [{"view": ""}]}])", "view"},
+            {R"([{"name": "a", "parts": [{"view": "lanes", "from": "5 s", "to": "4 s"}]}])", "to"},
+            {R"([{"name": "a", "parts": [{"view": "lanes", "width": 3}]}])", "width"},
+            {R"([{"name": "a", "parts": [{"view": "lanes", "height": 99999}]}])", "height"},
+            {R"([{"name": "a", "parts": [{"view": "lanes", "a": "soon"}]}])", "/a"}, {R"([{"name": "a", "parts": 3}])", "parts"}};
+        for (const auto& [wrong, place] : mistakes) {
+            const auto refused = rigFromText(std::string(R"({"wavetrope": 1, "name": "R", "buses": [], "reports": )") + wrong + "}", "r.json");
+            QVERIFY2(!refused && refused.error().text().find(place) != std::string::npos, wrong);
+        }
+    }
+
     void expressionsOfNodesAreWorkedOut_data()
     {
         QTest::addColumn<QString>("text");

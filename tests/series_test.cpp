@@ -3,11 +3,11 @@
 #include <QTest>
 
 #include <algorithm>
-#include <set>
+#include <atomic>
 #include <thread>
 
 #include "made_traffic.h"
-#include "measure/signal_series.h"
+#include "measure/series_keeper.h"
 #include "sanitized.h"
 
 using namespace wavetrope;
@@ -332,6 +332,51 @@ private Q_SLOTS:
         for (std::thread& other : others)
             other.join();
         compare(series, trace.snapshot(), samplesOf(trace.snapshot(), *catalog, *catalog->findSignal("Front.Two.A")), random, 20);
+    }
+
+    // Those that are looked at come up, with the samples of a window that needs them; nobody looks: it rests. Within their bound.
+    void curvesComeUpWhileSomebodyLooks()
+    {
+        const auto catalog = madeCatalog();
+        trace::Trace trace;
+        std::mt19937 random(83);
+        fill(trace, random, test::some(400'000, 60'000), false);
+        const trace::Snapshot snapshot = trace.snapshot();
+        std::atomic<unsigned> news{0};
+        SeriesKeeper keeper(2, [&news] { ++news; });
+        QVERIFY(keeper.idle());
+        std::vector<std::shared_ptr<SignalSeries>> all;
+        std::vector<SeriesKeeper::Look> looks;
+        const Time from = start + std::chrono::seconds(10);
+        const Time to = snapshot.latest() - std::chrono::seconds(10);
+        for (const std::string& name : inputNames) {
+            all.push_back(std::make_shared<SignalSeries>(catalog, *catalog->findSignal(name), start));
+            looks.push_back({all.back(), from, to, 5'000});
+        }
+        const auto resting = std::make_shared<SignalSeries>(catalog, *catalog->findSignal(inputNames[0]), start);
+        keeper.look(&looks, snapshot, looks);
+        for (const auto& series : all)
+            keeper.waitFor(*series, snapshot.rows(), [] { return true; });
+        while (!keeper.idle())
+            std::this_thread::yield();
+        QVERIFY(news >= all.size());
+        QCOMPARE(resting->rows(), trace::Row{0});
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            QVERIFY(all[i]->complete(snapshot));
+            const auto detail = keeper.detail(*all[i], from, to);
+            QVERIFY(detail != nullptr || all[i]->fineEnough(from, to, 5'000) || all[i]->about(from, to) <= SeriesKeeper::fewSamples);
+            if (detail) {
+                const Samples samples = samplesOf(snapshot, *catalog, *catalog->findSignal(inputNames[i]));
+                const auto inside = std::count_if(samples.times.begin(), samples.times.end(), [&](Time t) { return t >= from && t <= to; });
+                const auto found = std::count_if(detail->times.begin(), detail->times.end(), [&](Time t) { return t >= from && t <= to; });
+                QCOMPARE(found, inside);
+            }
+        }
+        // No longer looked at: it is let go, and details with it.
+        keeper.forget(&looks);
+        QVERIFY(keeper.idle() && keeper.detail(*all[0], from, to) == nullptr);
+        QCOMPARE(keeper.bytes(), std::size_t{0});
+        keeper.waitFor(*resting, 1, [] { return true; });      // nobody looks at it: no wait
     }
 
     void aMillionSamplesInOneMillisecond()

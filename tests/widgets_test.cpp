@@ -645,9 +645,11 @@ private Q_SLOTS:
         Lane* lane = lanes->lanes()[0];
         QTRY_VERIFY(lane->curves()[0].series->size() > 500);
         QVERIFY(lane->plot()->yAxis->range().contains(0) && lane->plot()->yAxis->range().contains(600));
-        QTest::mouseDClick(lane, Qt::LeftButton, Qt::NoModifier, QPoint(20, 60));
+        QTest::mouseDClick(lane->plot(), Qt::LeftButton, Qt::NoModifier, lane->plot()->axisRect()->center());
+        QTest::mouseRelease(lane->plot(), Qt::LeftButton, Qt::NoModifier, lane->plot()->axisRect()->center());
         QTRY_VERIFY(!lane->plot()->yAxis->range().contains(0) && lane->plot()->yAxis->range().contains(490));
-        QTest::mouseDClick(lane, Qt::LeftButton, Qt::NoModifier, QPoint(20, 60));
+        QTest::mouseDClick(lane->plot(), Qt::LeftButton, Qt::NoModifier, lane->plot()->axisRect()->center());
+        QTest::mouseRelease(lane->plot(), Qt::LeftButton, Qt::NoModifier, lane->plot()->axisRect()->center());
         QTRY_VERIFY(lane->plot()->yAxis->range().contains(0));
     }
 

@@ -401,14 +401,16 @@ std::shared_ptr<const SignalSeries::Detail> SignalSeries::detail(
     detail->rows = rows_;
     const std::size_t behind = firstAtOrBehind(from);
     const Samples samples = samplesIn(lock, snapshot, behind > 0 ? behind - 1 : 0, firstBehind(to), true, goesOn);
-    if (goesOn && !goesOn())
-        return nullptr;
     detail->open = sorted_ || samples.size() == 0 || samples.times.back() <= to;
     if (samples.size() == 0 && count() > 0 && stretch(0).firstAt > to) {       // in front of all
         detail->times.push_back(stretch(0).firstAt);
         detail->values.push_back(stretch(0).first);
         return detail;
     }
+    // Whoever is asked may hold a lock while it looks at this.
+    lock.unlock();
+    if (goesOn && !goesOn())
+        return nullptr;
     auto first = std::lower_bound(samples.times.begin(), samples.times.end(), from) - samples.times.begin();
     auto last = std::upper_bound(samples.times.begin(), samples.times.end(), to) - samples.times.begin();
     first = std::max<std::ptrdiff_t>(0, first - 1);

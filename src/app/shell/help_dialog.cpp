@@ -123,7 +123,8 @@ QString HelpDialog::keys() const
              {"R, F, C, G", tr("To the next rise, fall, change, gap of the chosen curve; with Shift: the one before")},
              {"L, S", tr("To its largest, smallest from A to B, else in the window")},
              {"Alt+Left, Alt+Right", tr("The window that was shown before, and after")}, {"0", tr("The whole run")},
-             {"Ctrl and drag", tr("Zoom into a box")}})
+             {"Ctrl and drag", tr("Zoom into a box")}, {"Y, P", tr("Another scale, another form of the lane with the chosen curve")},
+             {"V", tr("Fold it, and unfold it")}, {"Ctrl+Up, Ctrl+Down", tr("Move it; with Shift: its height")}})
         out += row(QLatin1String(key), what, true);
     out += QStringLiteral("</table>") + tr("<h3>Of rows</h3>") + QStringLiteral("<table>");
     for (const auto& [key, what] :
