@@ -141,7 +141,8 @@ private Q_SLOTS:
 
     void reportsComeBackAsTheyWere()
     {
-        const std::string text = R"({"wavetrope": 1, "name": "R", "buses": [], "reports": [{"name": "Day", "title": "The day", "later": 7, "parts": [
+        const std::string text =
+            R"({"wavetrope": 1, "name": "R", "buses": [], "reports": [{"name": "Day", "title": "The day", "later": 7, "parts": [
             {"heading": "First", "note": [1, 2]}, {"text": ""},
             {"view": "lanes", "set-up": {"lanes": [["A:B.C"]]}, "from": "44 s", "to": "50.5 s", "a": "46.9 s", "width": 500, "kept": true},
             {"view": "load", "page": "Analyse", "title": "Load"}]}, {"name": "Night"}]})";
@@ -175,7 +176,8 @@ private Q_SLOTS:
             {R"([{"name": "a", "parts": [{"view": "lanes", "height": 99999}]}])", "height"},
             {R"([{"name": "a", "parts": [{"view": "lanes", "a": "soon"}]}])", "/a"}, {R"([{"name": "a", "parts": 3}])", "parts"}};
         for (const auto& [wrong, place] : mistakes) {
-            const auto refused = rigFromText(std::string(R"({"wavetrope": 1, "name": "R", "buses": [], "reports": )") + wrong + "}", "r.json");
+            const auto refused = rigFromText(
+                std::string(R"({"wavetrope": 1, "name": "R", "buses": [], "reports": )") + wrong + "}", "r.json");
             QVERIFY2(!refused && refused.error().text().find(place) != std::string::npos, wrong);
         }
     }
