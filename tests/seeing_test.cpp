@@ -5,6 +5,7 @@
 #include <QClipboard>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTreeWidget>
 
 #include "app/between/between_view.h"
 #include "app/inspector/inspector_view.h"
@@ -251,6 +252,52 @@ private Q_SLOTS:
         QTest::mouseMove(plot(), at(45));
         QTest::mouseRelease(plot(), Qt::LeftButton, {}, at(45));
         QVERIFY(stage.marks().a && std::abs(stage.seconds(*stage.marks().a) - 45) < 0.02);
+        window->closeWithoutAsking();
+    }
+
+    // A derived signal is a curve as others are: from the tree, with its value, in the table, explained.
+    void aDerivedSignalIsDrawnAndMeasured()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready() && window->stage().caughtUp(), 60'000);
+        Stage& stage = window->stage();
+        window->showPage(QStringLiteral("Analyse"));
+        auto* lanes = window->currentPage()->find<LanesView>();
+        auto* tree = window->findChild<QTreeWidget*>();
+        const auto items = tree->findItems(QStringLiteral("DepthError"), Qt::MatchRecursive | Qt::MatchExactly);
+        QCOMPARE(items.size(), qsizetype{1});
+        tree->setCurrentItem(items[0]);
+        QCOMPARE(stage.selection().kind, Selection::Kind::derived);
+        const std::size_t before = lanes->arrangement().size();
+        QTest::keyClick(tree, Qt::Key_Return);
+        QCOMPARE(lanes->arrangement().size(), before + 1);
+        QCOMPARE(lanes->arrangement().back()[0], QStringLiteral(":DepthError"));
+        QTRY_VERIFY(lanes->lanes().back()->complete());
+        const measure::Samples samples = measure::derivedSamples(stage.snapshot(), stage.catalog(), 0);
+        QCOMPARE(lanes->lanes().back()->curves()[0].series->size(), std::uint64_t{samples.size()});
+        stage.setWindow(stage.timeOf(30), stage.timeOf(40));
+        stage.setCursor(stage.timeOf(33));
+        const auto holds = std::upper_bound(samples.times.begin(), samples.times.end(), stage.cursor()) - samples.times.begin() - 1;
+        const QString value = QString::number(samples.values[static_cast<std::size_t>(holds)], 'f', 3) + QStringLiteral(" mm");
+        QCOMPARE(lanes->lanes().back()->head()->reading(lanes->lanes().back()->curves()[0]), value);
+        QTRY_COMPARE(items[0]->text(1), value);
+        auto* inspector = window->findChild<Inspector*>();
+        QTRY_VERIFY((inspector->repaint(), inspector->text().contains(QStringLiteral("BladeDepth - WantedDepth")))
+                    && inspector->text().contains(value));
+        for (Pane* pane : window->currentPage()->panes())
+            if (pane->count() == 3)
+                pane->setCurrent(1);
+        stage.setMarks({stage.timeOf(31), stage.timeOf(39)});
+        auto* table = window->currentPage()->find<BetweenView>();
+        QTRY_VERIFY(table->settled() && table->count() == 5);
+        const measure::IntervalMeasures all = measure::measured(samples, stage.timeOf(31), stage.timeOf(39));
+        const QStringList row = table->rowText(4).split('\t');
+        QCOMPARE(row[0], QStringLiteral("DepthError mm"));
+        QCOMPARE(row[5], QString::number(all.samples));
+        QVERIFY(std::abs(row[7].toDouble() - all.largest) < 1e-3);
+        // Its lane is taken back.
+        QTest::keyClick(lanes, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(lanes->arrangement().size(), before);
         window->closeWithoutAsking();
     }
 

@@ -12,7 +12,7 @@ namespace wavetrope::app {
 namespace {
 
 const QString themeKey = QStringLiteral("theme"), scaleKey = QStringLiteral("scale"), windowKey = QStringLiteral("window"),
-              daysKey = QStringLiteral("keeping/days");
+              daysKey = QStringLiteral("keeping/days"), curvesKey = QStringLiteral("curves/megabytes");
 constexpr double usualSeconds = 12;
 constexpr int usualDays = 30;
 
@@ -21,6 +21,14 @@ constexpr int usualDays = 30;
 double usualWindowSeconds() { return std::clamp(QSettings().value(windowKey, usualSeconds).toDouble(), 0.1, 3600.0); }
 
 void setUsualWindowSeconds(double seconds) { QSettings().setValue(windowKey, seconds); }
+
+int curveMegabytes()
+{
+    constexpr int usual = 1024, least = 16;
+    return std::max(least, QSettings().value(curvesKey, usual).toInt());
+}
+
+void setCurveMegabytes(int megabytes) { QSettings().setValue(curvesKey, megabytes); }
 
 int keptRunDays() { return std::max(0, QSettings().value(daysKey, usualDays).toInt()); }
 

@@ -9,6 +9,9 @@ namespace wavetrope::app {
 /// Seconds that a live view shows, and that Now returns to.
 [[nodiscard]] double usualWindowSeconds();
 void setUsualWindowSeconds(double seconds);
+/// Megabytes that the curves of a window may keep.
+[[nodiscard]] int curveMegabytes();
+void setCurveMegabytes(int megabytes);
 /// Days after which a run that was kept on purpose is removed; 0 for never.
 [[nodiscard]] int keptRunDays();
 void setKeptRunDays(int days);

@@ -26,11 +26,6 @@ namespace {
 
 constexpr int saysAt = 130, whenAt = 220;       // unscaled pixels, the second from the right
 
-QString kindWords(const rig::ReportPart& part)
-{
-    return part.kind == Kind::heading ? ReportView::tr("heading") : part.kind == Kind::text ? ReportView::tr("text") : text(part.view);
-}
-
 QString whenWords(const rig::ReportPart& part)
 {
     if (part.kind != Kind::view)
@@ -63,7 +58,7 @@ public:
     QString rowText(std::uint64_t index) const override
     {
         const rig::ReportPart& part = view_.report()->parts[index];
-        return QStringList{kindWords(part), text(part.words).replace(QLatin1Char('\n'), QLatin1Char(' ')), whenWords(part)}.join(
+        return QStringList{view_.kindWords(part), text(part.words).replace(QLatin1Char('\n'), QLatin1Char(' ')), whenWords(part)}.join(
             QLatin1Char('\t'));
     }
     [[nodiscard]] QRect wordsRect(std::size_t index) const
@@ -85,7 +80,7 @@ protected:
         const int height = theme.rowHeight();
         if (static_cast<std::int64_t>(index) == current())
             painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
-        paintText(painter, QRectF(theme.px(12), y, theme.px(saysAt - 18), height), kindWords(part), theme.body(), theme.ink2);
+        paintText(painter, QRectF(theme.px(12), y, theme.px(saysAt - 18), height), view_.kindWords(part), theme.body(), theme.ink2);
         const double when = part.kind == Kind::view ? theme.px(whenAt) : theme.px(12);
         paintText(painter, QRectF(theme.px(saysAt), y, rowWidth() - theme.px(saysAt) - when, height),
             part.kind == Kind::view && part.words.empty() ? ReportView::tr("as the view is called")
@@ -118,8 +113,9 @@ private:
     ReportView& view_;
 };
 
-ReportView::ReportView(Stage& stage)
+ReportView::ReportView(Stage& stage, std::function<QString(const std::string&)> titleOf)
     : View(stage),
+      titleOf_(std::move(titleOf)),
       tools_(new QWidget),
       which_(new QComboBox),
       html_(new QToolButton),
@@ -163,6 +159,11 @@ ReportView::ReportView(Stage& stage)
     connect(field_, &InPlaceField::kept, this, [this](int) { rows_->setFocus(); });
     connect(field_, &InPlaceField::left, this, [this] { rows_->setFocus(); });
     rebuild();
+}
+
+QString ReportView::kindWords(const rig::ReportPart& part) const
+{
+    return part.kind == Kind::heading ? tr("heading") : part.kind == Kind::text ? tr("text") : titleOf_(part.view);
 }
 
 std::size_t ReportView::count() const { return static_cast<std::size_t>(rows_->count()); }

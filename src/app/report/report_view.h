@@ -4,6 +4,8 @@
 
 #include <QComboBox>
 
+#include <functional>
+
 #include "app/stage/report_desk.h"
 #include "app/stage/view.h"
 
@@ -18,7 +20,8 @@ class InPlaceField;
 class ReportView : public View {
     Q_OBJECT
 public:
-    explicit ReportView(Stage& stage);
+    /// `titleOf` tells how a kind of view is called.
+    ReportView(Stage& stage, std::function<QString(const std::string&)> titleOf);
 
     QWidget* tools() override { return tools_; }
     nlohmann::json save() const override;
@@ -43,6 +46,9 @@ private:
     void write(const char* ending);
     void addReport();
 
+    [[nodiscard]] QString kindWords(const rig::ReportPart& part) const;
+
+    const std::function<QString(const std::string&)> titleOf_;
     QWidget* tools_;
     QComboBox* which_;
     QToolButton* html_;

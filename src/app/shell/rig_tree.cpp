@@ -18,6 +18,8 @@
 #include <functional>
 
 #include "app/paint/paint.h"
+#include "app/parts/text.h"
+#include "app/stage/curve_desk.h"
 #include "app/stage/desk.h"
 #include "app/stage/selection_menu.h"
 #include "app/stage/signal_drag.h"
@@ -29,7 +31,7 @@ namespace wavetrope::app {
 namespace {
 
 enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole, fileRole };
-enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel, missingLevel };
+enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel, missingLevel, derivedLevel };
 constexpr unsigned valuesEvery = 6;  // beats
 constexpr int mostPopulated = 300;   // messages whose signals one search brings in; another letter finds the rest
 
@@ -64,8 +66,10 @@ public:
         box = view != nullptr ? QRectF(view->visualRect(name)) : box;
         box.setRight(right);
         const QFont nameFont = level == busLevel ? theme.bodyStrong() : theme.body();
-        const QFont behindFont = level == messageLevel || level == signalLevel || level == busLevel ? theme.mono(10) : theme.small();
-        const double mark = theme.px(level == busLevel ? 22 : level == missingLevel ? 18 : 3);
+        const QFont behindFont = level == messageLevel || level == signalLevel || level == derivedLevel || level == busLevel
+                                     ? theme.mono(10)
+                                     : theme.small();
+        const double mark = theme.px(level == busLevel ? 22 : level == missingLevel || level == derivedLevel ? 20 : 3);
         const double needed = mark + QFontMetricsF(nameFont).horizontalAdvance(name.data().toString()) + theme.px(10);
         const QString behind = index.column() == 0 ? QString() : index.data().toString();
         if (const double width = QFontMetricsF(behindFont).horizontalAdvance(behind) + 1; needed + width <= box.width())
@@ -80,6 +84,9 @@ public:
         if (level == missingLevel) {
             paintWarning(*painter, QPointF(box.left() + theme.px(5), box.center().y()), theme.px(9));
             box.adjust(theme.px(15), 0, 0, 0);
+        } else if (level == derivedLevel) {
+            paintDerivedBadge(*painter, QRectF(box.left(), box.center().y() - theme.px(6), theme.px(12), theme.px(12)));
+            box.adjust(theme.px(17), 0, 0, 0);
         }
         paintText(*painter, box, name.data().toString(), nameFont, theme.ink);
     }
@@ -228,6 +235,10 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
         QTimer::singleShot(0, this, &RigTree::refreshValues);  // once the rows have their places
     });
     connect(&stage, &Stage::catalogChanged, this, &RigTree::rebuildKeeping);
+    connect(&stage.curveDesk(), &CurveDesk::grown, this, [this] {
+        if (isVisible() && !stage_.catalog().derived().empty() && !stage_.following())
+            refreshValues();
+    });
     connect(&stage, &Stage::axisChanged, this, [this] {
         if (isVisible() && !stage_.following())
             refreshValues();
@@ -289,6 +300,10 @@ std::size_t RigTree::shape() const
         add(message.message->sender);
         for (const database::Signal& signal : message.message->signals)
             add(signal.name);
+    }
+    for (const database::DerivedSignal& derived : stage_.catalog().derived()) {
+        add(derived.spec.name);
+        add(derived.spec.formula);
     }
     return hash;
 }
@@ -399,8 +414,28 @@ void RigTree::build()
         }
         busItem->setExpanded(true);
     }
+    buildDerived();
     if (!find_->text().isEmpty())
         find(find_->text());
+}
+
+// Signals that are worked out from others, below the buses.
+void RigTree::buildDerived()
+{
+    const auto& all = stage_.catalog().derived();
+    if (all.empty())
+        return;
+    auto* group = new QTreeWidgetItem(tree_, {tr("Derived")});
+    group->setData(0, levelRole, databaseLevel);
+    group->setData(1, levelRole, databaseLevel);
+    for (const database::DerivedSignal& one : all) {
+        auto* item = new QTreeWidgetItem(group, {app::text(one.spec.name)});
+        item->setData(0, levelRole, derivedLevel);
+        item->setData(1, levelRole, derivedLevel);
+        item->setData(0, pathRole, QString(QLatin1Char(':') + app::text(one.spec.name)));
+        item->setToolTip(0, QStringLiteral("= ") + app::text(one.spec.formula));
+    }
+    group->setExpanded(true);
 }
 
 void RigTree::find(const QString& text)
@@ -427,16 +462,16 @@ void RigTree::find(const QString& text)
         for (int i = 0; i < item->childCount(); ++i)
             below = visit(item->child(i), above || fits) || below;
         if (fits) {
-            const int rank = (level == signalLevel       ? 0
-                                 : level == messageLevel ? 2
-                                                         : 4)
+            const int rank = (level == signalLevel || level == derivedLevel ? 0
+                                 : level == messageLevel                    ? 2
+                                                                            : 4)
                              + (item->text(0).startsWith(wanted, Qt::CaseInsensitive) ? 0 : 1);
             if (rank < bestRank || (rank == bestRank && item->text(0).size() < best->text(0).size())) {
                 best = item;
                 bestRank = rank;
             }
         }
-        signalsFound += fits && level == signalLevel ? 1 : 0;
+        signalsFound += fits && (level == signalLevel || level == derivedLevel) ? 1 : 0;
         messagesFound += fits && level == messageLevel ? 1 : 0;
         item->setHidden(!wanted.isEmpty() && !fits && !above && !below);
         if (!wanted.isEmpty())
@@ -466,6 +501,7 @@ void RigTree::refreshValues()
         return;
     const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
     // Only what is on the screen is decoded.
+    std::vector<measure::SeriesKeeper::Look> derived;
     for (QTreeWidgetItem* item = tree_->itemAt(1, 1); item != nullptr; item = tree_->itemBelow(item)) {
         if (tree_->visualItemRect(item).top() > tree_->viewport()->height())
             break;
@@ -480,6 +516,13 @@ void RigTree::refreshValues()
             });
             item->setText(1, percent < 0 ? QString() : QStringLiteral("%1 %").arg(percent, 0, 'f', 0));
         }
+        if (level == derivedLevel)
+            if (const auto source = curveOf(stage_.document().catalog(), item->data(0, pathRole).toString())) {
+                const auto series = stage_.curveDesk().series(*source);
+                derived.push_back({series, {}, {}, 0});
+                const auto value = series->at(snapshot, stage_.cursor());
+                item->setText(1, value ? source->reading(*value) : QString());
+            }
         if (level != signalLevel)
             continue;
         const auto* message = messageOf(item);
@@ -491,6 +534,8 @@ void RigTree::refreshValues()
         const database::Signal& signal = message->message->signals[index];
         item->setText(1, readingText(signal, decoded));
     }
+    if (stage_.catalog().derived().size() > 0)
+        stage_.curveDesk().look(this, std::move(derived));
 }
 
 Selection RigTree::selectionOf(const QTreeWidgetItem* item)
@@ -509,6 +554,9 @@ Selection RigTree::selectionOf(const QTreeWidgetItem* item)
         selection.kind = Selection::Kind::node;
         selection.node = item->text(0);
         selection.bus = static_cast<std::uint8_t>(item->data(0, busRole).toUInt());
+    } else if (level == derivedLevel) {
+        selection.kind = Selection::Kind::derived;
+        selection.node = item->text(0);
     }
     return selection;
 }
@@ -584,7 +632,8 @@ void RigTree::activate(QTreeWidgetItem* item)
     if (item != nullptr && item->data(0, levelRole).toInt() == missingLevel)
         return pointTo(item);
     // All that are chosen, where the item is one of them.
-    if (item != nullptr && item->data(0, levelRole).toInt() == signalLevel)
+    const int level = item == nullptr ? -1 : item->data(0, levelRole).toInt();
+    if (level == signalLevel || level == derivedLevel)
         for (const QString& path : item->isSelected() ? Tree::pathsOf(tree_->selectedItems()) : Tree::pathsOf({item}))
             Q_EMIT stage_.plotWanted(path);
 }

@@ -26,6 +26,7 @@ protected:
 private:
     class Tree;
     void build();
+    void buildDerived();
     void rebuildKeeping();
     void populate(QTreeWidgetItem* item);
     [[nodiscard]] const database::CatalogMessage* messageOf(const QTreeWidgetItem* item) const;

@@ -11,6 +11,8 @@
 #include "app/parts/named.h"
 #include "app/parts/notation.h"
 #include "app/parts/settings.h"
+#include "app/shell/main_window.h"
+#include "app/stage/curve_desk.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -21,6 +23,7 @@ SettingsDialog::SettingsDialog(QWidget* parent)
       scale_(new QDoubleSpinBox),
       window_(new QDoubleSpinBox),
       keptDays_(new QSpinBox),
+      curves_(new QSpinBox),
       times_(new QComboBox),
       bytes_(new QComboBox),
       raw_(new QComboBox)
@@ -56,6 +59,12 @@ SettingsDialog::SettingsDialog(QWidget* parent)
     keptDays_->setSuffix(tr(" days"));
     keptDays_->setSpecialValueText(tr("kept until removed by hand"));
     keptDays_->setValue(keptRunDays());
+    named(curves_, "settingsCurves",
+        tr("What the curves of a window may keep; beyond it they become coarser, and what is read of them stays exact"));
+    curves_->setRange(16, 65'536);
+    curves_->setSingleStep(256);
+    curves_->setSuffix(tr(" MB"));
+    curves_->setValue(curveMegabytes());
     auto* memory = new QPushButton(tr("Memory and disk of a run..."));
     named(memory, "settingsMemory", tr("How much memory a run may take, and where the rest goes"));
     memory->setAutoDefault(false);
@@ -81,7 +90,7 @@ SettingsDialog::SettingsDialog(QWidget* parent)
     section(tr("Look"), {{tr("Theme"), theme_}, {tr("Size of texts"), scale_}});
     section(tr("Time"), {{tr("Times"), times_}, {tr("Window of live views"), window_}});
     section(tr("Numbers"), {{tr("Payload bytes"), bytes_}, {tr("Raw values"), raw_}});
-    section(tr("Runs"), {{tr("Runs that were kept are removed after"), keptDays_}, {QString(), memory}});
+    section(tr("Runs"), {{tr("Runs that were kept are removed after"), keptDays_}, {tr("Memory of curves"), curves_}, {QString(), memory}});
     column->addStretch(1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
     column->addWidget(buttons);
@@ -97,6 +106,11 @@ SettingsDialog::SettingsDialog(QWidget* parent)
     connect(raw_, &QComboBox::activated, this, [](int index) { setRawBase(index == 1 ? NumberBase::hexadecimal : NumberBase::decimal); });
     connect(window_, &QDoubleSpinBox::valueChanged, this, [](double value) { setUsualWindowSeconds(value); });
     connect(keptDays_, &QSpinBox::valueChanged, this, [](int value) { setKeptRunDays(value); });
+    connect(curves_, &QSpinBox::valueChanged, this, [](int value) {
+        setCurveMegabytes(value);
+        for (MainWindow* window : MainWindow::all())
+            window->stage().curveDesk().setBound(static_cast<std::size_t>(value) << 20U);
+    });
     connect(memory, &QPushButton::clicked, this, [this] { KeepingDialog(this).exec(); });
 }
 

@@ -21,6 +21,7 @@ private:
     QDoubleSpinBox* scale_;
     QDoubleSpinBox* window_;
     QSpinBox* keptDays_;
+    QSpinBox* curves_;
     QComboBox* times_;
     QComboBox* bytes_;
     QComboBox* raw_;

@@ -51,7 +51,14 @@ const std::vector<ViewKind>& viewKinds()
         {"compare", "Compare", "What differs between two versions of a database",
             [](Stage& stage) -> View* { return new CompareView(stage); }},
         {"report", "Report", "Headings, texts and views, written as one document",
-            [](Stage& stage) -> View* { return new ReportView(stage); }},
+            [](Stage& stage) -> View* {
+                return new ReportView(stage, [](const std::string& kind) {
+                    for (const ViewKind& one : viewKinds())
+                        if (kind == one.kind)
+                            return QCoreApplication::translate("Pane", one.title);
+                    return QString::fromStdString(kind);
+                });
+            }},
         {"record", "Record", "Conditions and recordings of the rig", [](Stage& stage) -> View* { return new RecordView(stage); }},
         {"buses", "Buses", "Buses of the rig: what each is made of, and what explains it",
             [](Stage& stage) -> View* { return new BusesView(stage); }},

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/parts/settings.h"
 #include "app/parts/text.h"
 
 namespace wavetrope::app {
@@ -102,7 +103,9 @@ CurveDesk::CurveDesk(Stage& stage)
                   },
                   Qt::QueuedConnection);
       }))
-{}
+{
+    setBound(static_cast<std::size_t>(curveMegabytes()) << 20U);
+}
 
 CurveDesk::~CurveDesk() { keeper_.reset(); }
 
