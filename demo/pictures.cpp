@@ -38,6 +38,7 @@
 #include "app/shell/main_window.h"
 #include "app/shell/rig_settings_dialog.h"
 #include "app/shell/settings_dialog.h"
+#include "app/spectrum/spectrum_view.h"
 #include "app/files/recent_files.h"
 #include "app/stage/interfaces.h"
 #include "app/stage/note_desk.h"
@@ -617,7 +618,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     axis.setCursor(axis.timeOf(47.35));
     axis.setMarks({axis.timeOf(46.9), axis.timeOf(48.1)});
     for (Pane* pane : lap->currentPage()->panes())
-        if (pane->count() == 3)
+        if (pane->count() == 4)
             pane->setCurrent(1);
     QTest::qWait(300);
     if (auto* lanes = lap->currentPage()->find<LanesView>(); lanes != nullptr && !lanes->lanes().empty()) {
@@ -625,11 +626,25 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
         QTest::mouseMove(plot, QPoint(static_cast<int>(plot->xAxis->coordToPixel(45.24)), plot->axisRect()->center().y()));
     }
     good = photographer.take(*lap, QStringLiteral("measure") + suffix) && good;
+    // What the steering's way is made of.
+    if (every) {
+        selectMessage(axis, "SteeringAngle", 0);
+        axis.setMarks({axis.timeOf(14), axis.timeOf(98)});
+        axis.setWindow(axis.wholeFrom(), axis.wholeTo());
+        for (Pane* pane : lap->currentPage()->panes())
+            if (pane->count() == 4)
+                pane->setCurrent(2);
+        for (int mode = 0; mode < 4; ++mode) {
+            lap->currentPage()->find<SpectrumView>()->setMode(static_cast<SpectrumView::Mode>(mode));
+            QTest::qWait(300);
+            good = photographer.take(*lap, QStringLiteral("spectrum%1").arg(mode) + suffix) && good;
+        }
+    }
     axis.setMarks({});
     measured->arrange(usual);
     for (Pane* pane : lap->currentPage()->panes())
-        if (pane->count() == 3)
-            pane->setCurrent(2);
+        if (pane->count() == 4)
+            pane->setCurrent(3);
     axis.setWindow(axis.wholeFrom(), axis.wholeTo());
     lap->showPage(QStringLiteral("Watch"));
     if (auto* stream = lap->currentPage()->find<StreamView>()) {

@@ -14,6 +14,8 @@
 #include "app/response/response_view.h"
 #include "app/shares/shares_view.h"
 #include "app/shell/main_window.h"
+#include "app/shell/page.h"
+#include "app/spectrum/spectrum_view.h"
 #include "app/stage/timing_desk.h"
 
 using namespace wavetrope;
@@ -162,7 +164,7 @@ private Q_SLOTS:
         QTRY_VERIFY(stage.seconds(stage.newest()) > 119);       // the views have made themselves anew for all of it
         auto* lanes = window->currentPage()->find<LanesView>();
         for (Pane* pane : window->currentPage()->panes())
-            if (pane->count() == 3)
+            if (pane->count() == 4)
                 pane->setCurrent(1);
         auto* table = window->currentPage()->find<BetweenView>();
         QVERIFY(table != nullptr && table->isVisible());
@@ -285,7 +287,7 @@ private Q_SLOTS:
         QTRY_VERIFY((inspector->repaint(), inspector->text().contains(QStringLiteral("BladeDepth - WantedDepth")))
                     && inspector->text().contains(value));
         for (Pane* pane : window->currentPage()->panes())
-            if (pane->count() == 3)
+            if (pane->count() == 4)
                 pane->setCurrent(1);
         stage.setMarks({stage.timeOf(31), stage.timeOf(39)});
         auto* table = window->currentPage()->find<BetweenView>();
@@ -298,6 +300,57 @@ private Q_SLOTS:
         // Its lane is taken back.
         QTest::keyClick(lanes, Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(lanes->arrangement().size(), before);
+        window->closeWithoutAsking();
+    }
+
+    // Of the chosen curve, between the marks: as all samples say.
+    void whatACurveIsMadeOf()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready() && window->stage().caughtUp(), 60'000);
+        Stage& stage = window->stage();
+        window->showPage(QStringLiteral("Analyse"));
+        for (Pane* pane : window->currentPage()->panes())
+            if (pane->count() == 4)
+                pane->setCurrent(2);
+        auto* view = window->currentPage()->find<SpectrumView>();
+        QVERIFY(view != nullptr && view->isVisible());
+        const auto source = *curveOf(stage.document().catalog(), QStringLiteral("Implement:BladeState.CylinderPressure"));
+        stage.select(source.selection());
+        stage.setMarks({stage.timeOf(20), stage.timeOf(60)});
+        QTRY_VERIFY(view->settled() && view->spectrum());
+        const measure::Samples samples = measure::samplesOf(stage.snapshot(), stage.catalog(), source.ref);
+        const measure::TimedValues all{samples.times, samples.values};
+        const auto expected = measure::spectrumOf(all, stage.timeOf(20), stage.timeOf(60), view->spectrum()->rate, measure::FadeOut::hann);
+        QVERIFY(std::abs(view->spectrum()->rate - 50) < 0.1);        // the usual distance
+        QCOMPARE(view->spectrum()->points, expected->points);
+        QCOMPARE(*view->spectrum()->highest(), *expected->highest());
+        QVERIFY(std::abs(view->spectrum()->amplitudes[5] - expected->amplitudes[5]) < 1e-9);
+        QVERIFY(view->facts()[1].endsWith(QStringLiteral(" Hz")));
+        QVERIFY(view->csv().startsWith(QStringLiteral("hertz,amplitude\n0,0\n")));
+        // What the pointer is on.
+        QTest::mouseMove(view, view->area().center().toPoint());
+        QTRY_VERIFY(view->readout().contains(QStringLiteral(" Hz: ")));
+        QVERIFY(!view->grab().isNull());
+        // Values and periods: each sample once.
+        QTest::mouseClick(window->findChild<QToolButton*>(QStringLiteral("spectrumMode1")), Qt::LeftButton);
+        QTRY_VERIFY(view->settled() && view->histogram());
+        const auto inside = std::count_if(
+            samples.times.begin(), samples.times.end(), [&](Time time) { return time >= stage.timeOf(20) && time <= stage.timeOf(60); });
+        QCOMPARE(view->histogram()->all, static_cast<std::uint64_t>(inside));
+        QTest::mouseClick(window->findChild<QToolButton*>(QStringLiteral("spectrumMode2")), Qt::LeftButton);
+        QTRY_VERIFY(view->settled() && view->histogram() && view->histogram()->all == static_cast<std::uint64_t>(inside) - 1);
+        QVERIFY(std::abs(view->histogram()->mean - 0.02) < 1e-4);
+        QVERIFY(!view->grab().isNull());
+        // Over another curve of the lanes; a click goes to the moment of a pair.
+        QTest::mouseClick(window->findChild<QToolButton*>(QStringLiteral("spectrumMode3")), Qt::LeftButton);
+        QTRY_VERIFY(view->settled() && !view->pairing().times.empty());
+        const nlohmann::json kept = view->save();
+        QCOMPARE(kept["mode"].get<std::string>(), std::string("over another"));
+        QVERIFY(!view->grab().isNull());
+        stage.setCursor(stage.timeOf(100));
+        QTest::mouseClick(view, Qt::LeftButton, {}, view->area().center().toPoint());
+        QVERIFY(std::find(view->pairing().times.begin(), view->pairing().times.end(), stage.cursor()) != view->pairing().times.end());
         window->closeWithoutAsking();
     }
 

@@ -18,6 +18,7 @@
 #include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
 #include "app/shares/shares_view.h"
+#include "app/spectrum/spectrum_view.h"
 #include "app/stream/stream_view.h"
 
 namespace wavetrope::app {
@@ -32,6 +33,8 @@ const std::vector<ViewKind>& viewKinds()
         {"lanes", "Lanes", "Signals over time", [](Stage& stage) -> View* { return new LanesView(stage); }},
         {"between", "From A to B", "What the curves do between two marks, exact over their samples",
             [](Stage& stage) -> View* { return new BetweenView(stage); }},
+        {"spectrum", "Spectrum", "Frequencies, values and periods of a curve, and how it goes with another one",
+            [](Stage& stage) -> View* { return new SpectrumView(stage); }},
         {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
         {"shares", "Shares", "Who takes how much of a bus, in the window or from A to B",
             [](Stage& stage) -> View* { return new SharesView(stage); }},

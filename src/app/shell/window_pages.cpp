@@ -17,7 +17,7 @@ nlohmann::json usualPages()
 {
     return nlohmann::json::parse(R"([
 {"name":"Watch","layout":{"split":"vertical","sizes":[58,42],"parts":[{"tabs":[{"view":"roster"}]},{"tabs":[{"view":"stream"}]}]}},
-{"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"between"},{"view":"events"}]}]}},
+{"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"between"},{"view":"spectrum"},{"view":"events"}]}]}},
 {"name":"Load","layout":{"split":"vertical","sizes":[45,55],"parts":[{"tabs":[{"view":"load"}]},{"tabs":[{"view":"response"},{"view":"shares"},{"view":"events"}]}]}},
 {"name":"Drive","layout":{"split":"vertical","sizes":[55,45],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}},
 {"name":"Record","layout":{"tabs":[{"view":"record"},{"view":"buses"}]}},
