@@ -482,9 +482,13 @@ private Q_SLOTS:
         QVERIFY(fits("Blade*", "X", "BladeDepth") && fits("blade*", "X", "BladeDepth") && !fits("Blade*", "X", "Flow"));
         QVERIFY(fits("X.*", "X", "Flow") && !fits("X.*", "", "Flow") && fits("", "X", "Flow"));
         QVERIFY(fits("/Force(Left|Right)/", "X", "ForceLeft") && !fits("/^Force$/", "X", "ForceLeft") && fits("/^X[.]F/", "X", "Flow"));
-        QVERIFY(!filter::SignalPattern::compile("/(/"));
+        QVERIFY(fits("/^\\w{4}L/", "X", "LawnLeft") && fits("/(?i)^force/", "X", "ForceLeft"));
+        QVERIFY(!filter::SignalPattern::compile("/(/") && !filter::SignalPattern::compile("/a++/"));
         QVERIFY(!filter::SignalPattern::compile("/(a)\\1/") && !filter::SignalPattern::compile("/a{99999}/"));
         QVERIFY(!filter::SignalPattern::compile("/" + std::string(1000, '(') + "/"));
+        // What repeats what repeats is refused before it is multiplied out.
+        QVERIFY(!filter::SignalPattern::compile("/((((((a{30}){30}){30}){30}){30}){30}/"));
+        QVERIFY(!fits("/^(a|a?)+$/", "", std::string(200'000, 'a').append("b").c_str()));
     }
 
     void theDocumentHasTheTablesOfTheLanguage()

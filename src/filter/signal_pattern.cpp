@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "filter/signal_pattern.h"
 
-#include <regex.h>
+#include <re2/re2.h>
 
 #include "filter/filter.h"
 
@@ -10,18 +10,9 @@ namespace wavetrope::filter {
 namespace {
 
 constexpr std::size_t longestExpression = 500;
+constexpr int memoryOfExpression = 1 << 20;  // bytes: of the expression as compiled, and of what its search keeps
 
 }  // namespace
-
-struct SignalPattern::Expression {
-    regex_t compiled{};
-    bool good = false;
-    ~Expression()
-    {
-        if (good)
-            ::regfree(&compiled);
-    }
-};
 
 Expected<SignalPattern> SignalPattern::compile(std::string_view text)
 {
@@ -34,23 +25,12 @@ Expected<SignalPattern> SignalPattern::compile(std::string_view text)
     const auto wrong = [&](const std::string& what) { return fail(what, "pattern " + std::string(text.substr(0, 80))); };
     if (inside.size() > longestExpression)
         return wrong("a regular expression of more than 500 characters");
-    // What refers back, and what repeats without a small bound, could take for ever.
-    for (std::size_t i = 0; i + 1 < inside.size(); ++i) {
-        if (inside[i] == '\\' && inside[i + 1] >= '1' && inside[i + 1] <= '9')
-            return wrong("an expression that refers back to what it found is not taken");
-        if (inside[i] == '\\')
-            ++i;
-        else if (inside[i] == '{')
-            return wrong("repetitions are written with * + or ?");
-    }
-    auto expression = std::make_shared<Expression>();
-    const int code = ::regcomp(&expression->compiled, inside.c_str(), REG_EXTENDED | REG_NOSUB);
-    if (code != 0) {
-        char words[200];
-        ::regerror(code, &expression->compiled, words, sizeof words);
-        return wrong(std::string("the regular expression cannot be understood: ") + words);
-    }
-    expression->good = true;
+    RE2::Options options;
+    options.set_max_mem(memoryOfExpression);
+    options.set_log_errors(false);
+    auto expression = std::make_shared<const RE2>(inside, options);
+    if (!expression->ok())
+        return wrong("the regular expression cannot be understood: " + expression->error());
     pattern.expression_ = std::move(expression);
     return pattern;
 }
@@ -58,7 +38,7 @@ Expected<SignalPattern> SignalPattern::compile(std::string_view text)
 bool SignalPattern::fits(const std::string& name) const
 {
     if (expression_ != nullptr)
-        return ::regexec(&expression_->compiled, name.c_str(), 0, nullptr, 0) == 0;
+        return RE2::PartialMatch(name, *expression_);
     return fitsPattern(name, glob_);
 }
 

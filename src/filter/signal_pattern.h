@@ -8,10 +8,16 @@
 
 #include "base/error.h"
 
+namespace re2 {
+class RE2;
+}
+
 namespace wavetrope::filter {
 
-/// `Blade*` with * for any run and ? for one character, whatever the case of letters; or, between slashes, an extended regular expression
-/// of POSIX.1-2017, 9.4, that is found anywhere in the name, such as `/Force(Left|Right)/`. Copies share what was compiled.
+/// `Blade*` with * for any run and ? for one character, whatever the case of letters; or, between slashes, a regular expression that is
+/// found anywhere in the name, such as `/Force(Left|Right)/`: an extended one of POSIX.1-2017, 9.4, with \d, \w, \s and (?i), without
+/// what refers back. Whatever the text, compiling it and looking for it take time and memory in proportion to its length (500 characters
+/// at most). Copies share what was compiled.
 class SignalPattern {
 public:
     /// An empty text fits every name. The error says what is wrong with an expression.
@@ -20,11 +26,10 @@ public:
     [[nodiscard]] bool fits(std::string_view message, std::string_view signal) const;
 
 private:
-    struct Expression;
     [[nodiscard]] bool fits(const std::string& name) const;
 
     std::string glob_;
-    std::shared_ptr<const Expression> expression_;
+    std::shared_ptr<const re2::RE2> expression_;
 };
 
 }  // namespace wavetrope::filter
