@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plain program of the kernel's CAN interface, with nothing of the product in it: sends or receives a known
 // sequence of classic, FD and error frames on an interface, floods one, or is the adapter at a serial line.
-//   kernel_peer send|receive INTERFACE    flood:SECONDS INTERFACE    count:FRAMES INTERFACE    serial GO-FILE
+//   kernel_peer send|rest|receive INTERFACE    flood:SECONDS INTERFACE    count:FRAMES INTERFACE    serial GO-FILE
 #include <linux/can.h>
 #include <linux/can/error.h>
 #include <linux/can/raw.h>
@@ -152,13 +152,13 @@ int main(int argc, char** argv)
         return flood(socket, std::atoi(mode.c_str() + 6), ~0ULL);
     if (mode.starts_with("count:"))
         return flood(socket, 60, std::strtoull(mode.c_str() + 6, nullptr, 10));
-    if (mode == "send") {
+    if (mode == "send" || mode == "rest") {
         for (int i = 0; i < frames; ++i) {
             canfd_frame frame;
             const std::size_t size = make(i, frame);
             if (::write(socket, &frame, size) != static_cast<ssize_t>(size))
                 return 4;
-            usleep(500);
+            usleep(mode == "rest" && i == frames / 2 ? 400'000 : 500);
         }
         return 0;
     }
