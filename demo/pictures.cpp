@@ -4,6 +4,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QPainter>
+#include <QPlainTextEdit>
 #include <QScrollBar>
 #include <QTabWidget>
 #include <QTemporaryDir>
@@ -29,6 +30,7 @@
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
 #include "app/stage/bus_desk.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/rule_desk.h"
 #include "app/report/report_view.h"
 #include "app/response/response_view.h"
@@ -626,6 +628,35 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
         QTest::mouseMove(plot, QPoint(static_cast<int>(plot->xAxis->coordToPixel(45.24)), plot->axisRect()->center().y()));
     }
     good = photographer.take(*lap, QStringLiteral("measure") + suffix) && good;
+    // A formula as it is written, its curve beneath what it looks at.
+    if (every) {
+        measured->arrange({LaneSetUp{QStringLiteral("Implement:BladeState.BladeDepth")}, LaneSetUp{QStringLiteral(":DepthError")},
+            LaneSetUp{QStringLiteral("Implement:BladeState.Depht")}});
+        Selection derived;
+        derived.kind = Selection::Kind::derived;
+        derived.node = QStringLiteral("DepthError");
+        axis.select(derived);
+        QTest::qWait(400);
+        good = photographer.take(*lap, QStringLiteral("derived") + suffix) && good;
+        axis.derive().add(QStringLiteral("Implement:BladeState.BladeDepth"));
+        QTest::qWait(200);
+        if (auto* formula = lap->findChild<QPlainTextEdit*>(QStringLiteral("derivedFormula"))) {
+            QTest::keyClick(formula, Qt::Key_A, Qt::ControlModifier);
+            QTest::keyClicks(formula, QStringLiteral("BladeDepth + SideTilt - mean(Cyl"));
+            QTest::qWait(600);
+            good = photographer.take(*lap, QStringLiteral("deriving") + suffix) && good;
+            if (auto* popup = QApplication::activePopupWidget())
+                popup->close();
+            QTest::keyClick(formula, Qt::Key_A, Qt::ControlModifier);
+            QTest::keyClicks(formula, QStringLiteral("BladeDepth + SideTilt"));
+            QTest::qWait(600);
+            if (auto* popup = QApplication::activePopupWidget())
+                popup->close();
+            QTest::qWait(600);
+            good = photographer.take(*lap, QStringLiteral("deriving2") + suffix) && good;
+        }
+        axis.derive().undoStack().setIndex(0);
+    }
     // What the steering's way is made of.
     if (every) {
         selectMessage(axis, "SteeringAngle", 0);

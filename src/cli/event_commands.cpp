@@ -249,6 +249,8 @@ int events(const EventOptions& options)
     for (const database::DerivedSignal& derived : all.catalog->derived())
         if (derived.problem)
             warn(derived.problem->text());
+        else if (!derived.finding.empty())
+            warn("derived signal '" + derived.spec.name + "': " + derived.finding);
     Expected<void> good;
     if (wants("condition"))
         good = addConditions(all);

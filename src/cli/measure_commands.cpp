@@ -56,6 +56,8 @@ Expected<std::vector<Measured>> chosenSignals(const UsedRig& used, const databas
             continue;
         if (derived.problem)
             return tl::unexpected(*derived.problem);
+        if (!derived.finding.empty())
+            warn("derived signal '" + derived.spec.name + "': " + derived.finding);
         rows.push_back({{}, {}, derived.spec.name, derived.spec.unit, {}, d, {}});
     }
     std::stable_sort(rows.begin(), rows.end(),

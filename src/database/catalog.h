@@ -57,6 +57,7 @@ struct DerivedSignal {
     formula::Formula formula;
     std::vector<Input> inputs;              ///< By slot of the formula.
     std::optional<Error> problem;           ///< Why it never has a sample: its formula is wrong, or speaks of what the catalog has not.
+    std::string finding;                    ///< In which way units do not fit together, or empty. It has its samples all the same.
 };
 
 /// A message of one database that another one, attached before it, hides.
@@ -75,12 +76,15 @@ public:
     std::uint8_t addBus(std::string name, Match match = Match::full);
     void attach(std::uint8_t bus, std::shared_ptr<const Database> database);
 
-    [[nodiscard]] std::size_t busCount() const { return buses_.size(); }
-    [[nodiscard]] const std::string& busName(std::uint8_t bus) const { return buses_[bus].name; }
-    [[nodiscard]] Match busMatch(std::uint8_t bus) const { return buses_[bus].match; }
-    [[nodiscard]] const std::vector<std::shared_ptr<const Database>>& databases(std::uint8_t bus) const { return buses_[bus].databases; }
+    [[nodiscard]] std::size_t busCount() const { return explained_->buses.size(); }
+    [[nodiscard]] const std::string& busName(std::uint8_t bus) const { return explained_->buses[bus].name; }
+    [[nodiscard]] Match busMatch(std::uint8_t bus) const { return explained_->buses[bus].match; }
+    [[nodiscard]] const std::vector<std::shared_ptr<const Database>>& databases(std::uint8_t bus) const
+    {
+        return explained_->buses[bus].databases;
+    }
     [[nodiscard]] int findBus(std::string_view name) const;    ///< -1 when there is none.
-    [[nodiscard]] bool anyDatabase() const { return !messages_.empty(); }
+    [[nodiscard]] bool anyDatabase() const { return !explained_->messages.empty(); }
 
     /// The message of a frame, or null.
     [[nodiscard]] const CatalogMessage* find(std::uint8_t bus, can::Identifier id) const;
@@ -88,15 +92,23 @@ public:
     {
         return frame.kind == can::FrameKind::error ? nullptr : find(frame.bus, frame.id);
     }
-    [[nodiscard]] const std::deque<CatalogMessage>& messages() const { return messages_; }
+    [[nodiscard]] const std::deque<CatalogMessage>& messages() const { return explained_->messages; }
     /// Messages that are hidden by another database of their bus.
-    [[nodiscard]] const std::vector<Conflict>& conflicts() const { return conflicts_; }
+    [[nodiscard]] const std::vector<Conflict>& conflicts() const { return explained_->conflicts; }
     /// Signals called `Message.Signal`, or `Signal` in any message.
     [[nodiscard]] std::vector<SignalRef> findSignals(std::string_view name) const;
     [[nodiscard]] bool hasNode(std::string_view name) const;
 
     /// Adds derived signals, behind all buses and databases. Their problems stand with them.
     void derive(const std::vector<DerivedSpec>& specs);
+    /// The same buses and messages, which both share, with other derived signals.
+    [[nodiscard]] std::shared_ptr<const Catalog> withDerived(const std::vector<DerivedSpec>& specs) const;
+    /// Whether these are its derived signals, as they are written.
+    [[nodiscard]] bool derives(const std::vector<DerivedSpec>& specs) const;
+    /// Whether its messages are those of another one: what is of a signal there holds here.
+    [[nodiscard]] bool sharesMessages(const Catalog& other) const { return explained_ == other.explained_; }
+    /// Whether a derived signal works out the same as that of another one, whose messages it shares.
+    [[nodiscard]] bool derivesAs(std::uint32_t derived, const Catalog& other, std::uint32_t theirs) const;
     [[nodiscard]] const std::vector<DerivedSignal>& derived() const { return derived_; }
     /// -1 when there is none.
     [[nodiscard]] int findDerived(std::string_view name) const;
@@ -118,9 +130,12 @@ private:
         std::unordered_map<std::uint32_t, const CatalogMessage*> byGroup;
         std::vector<const CatalogMessage*> byMask;
     };
-    std::vector<Bus> buses_;
-    std::deque<CatalogMessage> messages_;
-    std::vector<Conflict> conflicts_;
+    struct Explained {
+        std::vector<Bus> buses;
+        std::deque<CatalogMessage> messages;
+        std::vector<Conflict> conflicts;
+    };
+    std::shared_ptr<Explained> explained_ = std::make_shared<Explained>();
     std::vector<DerivedSignal> derived_;
     std::vector<std::uint32_t> derivedOrder_;
 };

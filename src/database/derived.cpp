@@ -4,6 +4,7 @@
 
 #include "base/nearest_name.h"
 #include "database/catalog.h"
+#include "database/units.h"
 #include "formula/evaluator.h"
 
 namespace wavetrope::database {
@@ -16,8 +17,8 @@ std::string Catalog::fullName(const SignalRef& ref) const
 Expected<SignalRef> Catalog::findSignal(std::string_view name) const
 {
     std::vector<SignalRef> found = findSignals(name);
-    for (std::size_t bus = 0; bus < buses_.size(); ++bus) {
-        const std::string& busName = buses_[bus].name;
+    for (std::size_t bus = 0; bus < explained_->buses.size(); ++bus) {
+        const std::string& busName = explained_->buses[bus].name;
         if (name.size() > busName.size() + 1 && name.substr(0, busName.size()) == busName && name[busName.size()] == '.')
             for (const SignalRef& ref : findSignals(name.substr(busName.size() + 1)))
                 if (ref.message->bus == bus)
@@ -29,7 +30,7 @@ Expected<SignalRef> Catalog::findSignal(std::string_view name) const
         return fail("there are " + std::to_string(found.size()) + " signals called '" + std::string(name) + "'", {},
             "Name one of them: " + fullName(found[0]) + " or " + fullName(found[1]));
     std::vector<std::string> names;
-    for (const CatalogMessage& message : messages_)
+    for (const CatalogMessage& message : explained_->messages)
         for (std::uint32_t i = 0; i < message.message->signals.size(); ++i) {
             names.push_back(message.message->signals[i].name);
             names.push_back(message.message->name + '.' + message.message->signals[i].name);
@@ -117,11 +118,42 @@ void Catalog::derive(const std::vector<DerivedSpec>& specs)
     for (std::uint32_t d = 0; d < derived_.size(); ++d)
         if (marks[d] == Mark::fresh)
             visit(visit, d, derived_[d].spec.name);
+    findUnits(derived_, derivedOrder_);
     for (DerivedSignal& derived : derived_)
         if (derived.problem && derived.problem->where.find("derived signal") == std::string::npos) {
             const std::string& where = derived.problem->where;
             derived.problem->where = "derived signal '" + derived.spec.name + "'" + (where.empty() ? "" : ", " + where);
         }
+}
+
+std::shared_ptr<const Catalog> Catalog::withDerived(const std::vector<DerivedSpec>& specs) const
+{
+    auto out = std::make_shared<Catalog>();
+    out->explained_ = explained_;
+    out->derive(specs);
+    return out;
+}
+
+bool Catalog::derives(const std::vector<DerivedSpec>& specs) const
+{
+    return std::equal(derived_.begin(), derived_.end(), specs.begin(), specs.end(),
+        [](const DerivedSignal& one, const DerivedSpec& spec) { return one.spec == spec; });
+}
+
+bool Catalog::derivesAs(std::uint32_t derived, const Catalog& other, std::uint32_t theirs) const
+{
+    const DerivedSignal& a = derived_[derived];
+    const DerivedSignal& b = other.derived_[theirs];
+    if (a.problem || b.problem || a.spec.formula != b.spec.formula || a.inputs.size() != b.inputs.size())
+        return false;
+    for (std::size_t i = 0; i < a.inputs.size(); ++i) {
+        const SignalRef& mine = a.inputs[i].signal;
+        const SignalRef& their = b.inputs[i].signal;
+        if (mine.message != their.message || mine.index != their.index
+            || (mine.message == nullptr && !derivesAs(a.inputs[i].derived, other, b.inputs[i].derived)))
+            return false;
+    }
+    return true;
 }
 
 }  // namespace wavetrope::database

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
 #include <charconv>
 #include <utility>
 
@@ -266,6 +267,39 @@ bool Formula::random() const
 bool Formula::overTime() const
 {
     return std::any_of(steps_.begin(), steps_.end(), [](const Step& step) { return step.op >= Op::mean; });
+}
+
+std::string renamed(std::string_view formula, std::string_view from, std::string_view to)
+{
+    std::string out;
+    const auto inWord = [&](std::size_t at) {
+        const auto c = static_cast<unsigned char>(formula[at]);
+        return std::isalnum(c) != 0 || c == '_' || c == '.';
+    };
+    for (std::size_t at = 0; at < formula.size();) {
+        std::size_t end = at;
+        const bool quoted = formula[at] == '"';
+        if (quoted)
+            end = std::min(formula.find('"', at + 1), formula.size() - 1) + 1;
+        else
+            while (end < formula.size() && inWord(end))
+                ++end;
+        if (end == at)
+            ++end;
+        const std::string_view word = formula.substr(at, end - at);
+        const std::string_view name = quoted && word.size() >= 2 ? word.substr(1, word.size() - 2) : word;
+        // What is called, or begins with a digit, is no name.
+        std::size_t behind = end;
+        while (behind < formula.size() && formula[behind] == ' ')
+            ++behind;
+        const bool called = !quoted && behind < formula.size() && formula[behind] == '(';
+        if (name == from && !called)
+            out += quoted ? '"' + std::string(to) + '"' : std::string(to);
+        else
+            out += word;
+        at = end;
+    }
+    return out;
 }
 
 Formula Formula::constant(double value)

@@ -57,4 +57,7 @@ private:
     static constexpr unsigned deepest = 64;
 };
 
+/// A formula with a name in place of another one, wherever it stands as a name, in quotes or not.
+[[nodiscard]] std::string renamed(std::string_view formula, std::string_view from, std::string_view to);
+
 }  // namespace wavetrope::formula

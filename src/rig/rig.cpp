@@ -26,7 +26,6 @@ using nlohmann::json;
 
 constexpr std::size_t largestDocument = 64U << 20;
 constexpr std::size_t mostBuses = 64;
-constexpr std::size_t mostDerived = 1000;
 constexpr int deepestNesting = 100;
 
 // "2027-02-01T18:00:00Z"
@@ -89,28 +88,6 @@ BusSpec busOf(const JsonReader& in)
     return bus;
 }
 
-database::DerivedSpec derivedOf(const JsonReader& in)
-{
-    database::DerivedSpec spec;
-    spec.name = in.needText("name");
-    const auto fits = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
-    if (!std::all_of(spec.name.begin(), spec.name.end(), fits) || std::isdigit(static_cast<unsigned char>(spec.name.front())) != 0)
-        JsonReader::fail(in.placeOf("name"), "'" + spec.name + "' is no name of a derived signal",
-            "It has letters, digits and _, and does not begin with a digit");
-    spec.formula = in.needText("formula");
-    spec.unit = in.text("unit");
-    spec.comment = in.text("comment");
-    if (const auto range = in.find("range")) {
-        const json& ends = range->json();
-        if (!ends.is_array() || ends.size() != 2 || !ends[0].is_number() || !ends[1].is_number()
-            || !(ends[0].get<double>() < ends[1].get<double>()))
-            range->wrong("expected two numbers, the smaller one first, such as [0, 12]");
-        spec.minimum = ends[0].get<double>();
-        spec.maximum = ends[1].get<double>();
-    }
-    return spec;
-}
-
 Rig rigOf(const json& document, const std::string& path)
 {
     const JsonReader in(document);
@@ -165,7 +142,7 @@ Rig rigOf(const json& document, const std::string& path)
         distinct(filters, filter, rig.filters.back().name, "filters");
     });
     in.each("derived", [&](const JsonReader& signal) {
-        rig.derived.push_back(derivedOf(signal));
+        rig.derived.push_back(derivedFrom(signal));
         distinct(derived, signal, rig.derived.back().name, "derived signals");
         if (rig.derived.size() > mostDerived)
             signal.wrong("a rig has 1,000 derived signals at the most");
@@ -271,6 +248,15 @@ void Rig::setTimings(const Timings& next)
         document.erase("timing");
     else
         document["timing"] = std::move(written);
+}
+
+void Rig::setDerived(const std::vector<database::DerivedSpec>& next)
+{
+    if (json written = toJson(next, document.value("derived", json::array()), derived); written.empty())
+        document.erase("derived");
+    else
+        document["derived"] = std::move(written);
+    derived = next;
 }
 
 void Rig::setReports(const std::vector<ReportSpec>& next)

@@ -15,6 +15,7 @@
 #include "database/catalog.h"
 #include "drive/node_spec.h"
 #include "record/take_writer.h"
+#include "rig/derived_json.h"
 #include "rig/report_json.h"
 #include "rig/timing_json.h"
 #include "rules/recording_rule.h"
@@ -102,6 +103,8 @@ struct Rig {
     [[nodiscard]] std::string resolve(const std::string& relative) const;
     /// Sets jitters and deadlines, in the document as well.
     void setTimings(const Timings& next);
+    /// Sets derived signals, in the document as well; unknown fields stay with their names, or with their places where those are new.
+    void setDerived(const std::vector<database::DerivedSpec>& next);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
     /// Keeps a filter under a name, in place of one that has it; an empty text takes the name out.

@@ -232,7 +232,8 @@ bool RunDocument::adopt()
     if (!next)
         return false;
     buses_ = std::move(next->buses);
-    setCatalog(std::move(next->catalog));
+    // What was derived anew while the log was read holds on.
+    setCatalog(next->catalog->derives(rig_.derived) ? std::move(next->catalog) : next->catalog->withDerived(rig_.derived));
     ownMeasures_.push_back(std::move(next->measures));
     measures_ = ownMeasures_.back().get();
     begins_ = next->begins;

@@ -168,7 +168,7 @@ Expected<std::unique_ptr<LiveRules>> Session::makeRules()
         names.push_back(bus.name);
         rates.push_back(bus.rate);
     }
-    CompiledRules compiled = rulesOf(rig_, catalog_, names);
+    CompiledRules compiled = rulesOf(rig_, rulesCatalog_ ? rulesCatalog_ : catalog_, names);
     if (!incomplete_ && !compiled.unknown.empty())
         return tl::unexpected(compiled.unknown.front());
     std::vector<bool> noted;
@@ -192,10 +192,14 @@ Expected<void> Session::takeRules(const Rig& from)
     next.events = from.events;
     next.recordings = from.recordings;
     next.playback = from.playback;
+    next.derived = from.derived;
+    auto rulesCatalog = catalog_->derives(next.derived) ? nullptr : catalog_->withDerived(next.derived);
     std::swap(rig_, next);
+    std::swap(rulesCatalog_, rulesCatalog);
     auto made = makeRules();
     if (!made) {
         std::swap(rig_, next);
+        std::swap(rulesCatalog_, rulesCatalog);
         return tl::unexpected(made.error());
     }
     endTakes();

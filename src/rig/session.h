@@ -184,6 +184,7 @@ private:
     LoadedDatabases databases_;
     SessionOptions options_;
     std::shared_ptr<const database::Catalog> catalog_;
+    std::shared_ptr<const database::Catalog> rulesCatalog_;     // with the derived signals that the armed rules speak of; null: the same
     std::vector<Error> leftOut_;
     Time begins_;
     clock::Scheduler scheduler_;

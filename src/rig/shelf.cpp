@@ -368,7 +368,8 @@ Expected<std::size_t> Shelf::create(const std::string& bus, const std::string& p
     return attach(bus, path);
 }
 
-std::shared_ptr<const database::Catalog> Shelf::catalog(const std::vector<std::string>& busNames) const
+std::shared_ptr<const database::Catalog> Shelf::catalog(
+    const std::vector<std::string>& busNames, const std::vector<database::DerivedSpec>& derived) const
 {
     const std::scoped_lock lock(changing_);
     auto catalog = std::make_shared<database::Catalog>();
@@ -392,7 +393,7 @@ std::shared_ptr<const database::Catalog> Shelf::catalog(const std::vector<std::s
         if (const int own = ownOf(name); own >= 0 && !at(static_cast<std::size_t>(own)).edited.messages.empty())
             catalog->attach(index, shared[static_cast<std::size_t>(own)]);
     }
-    catalog->derive(rig_.derived);
+    catalog->derive(derived);
     return catalog;
 }
 

@@ -98,7 +98,8 @@ public:
 
     /// The catalog of buses by name, from the databases as they are edited. May be called on a thread of its own while
     /// the shelf is read; what changes the shelf waits for it.
-    [[nodiscard]] std::shared_ptr<const database::Catalog> catalog(const std::vector<std::string>& busNames) const;
+    [[nodiscard]] std::shared_ptr<const database::Catalog> catalog(
+        const std::vector<std::string>& busNames, const std::vector<database::DerivedSpec>& derived = {}) const;
 
 private:
     void load(ShelfEntry& entry);

@@ -28,7 +28,9 @@ QString numberText(const std::optional<double>& value)
         return {};
     const double size = std::abs(*value);
     if (size != 0 && (size >= 1e7 || size < 1e-4))
-        return QString::number(*value, 'g', 4);
+        return QString::number(*value, 'e', 1)
+            .replace(QLatin1String("e-0"), QLatin1String("e-"))
+            .replace(QLatin1String("e+0"), QLatin1String("e"));
     return QString::number(*value, 'f', size >= 1000 ? 1 : size >= 100 ? 2 : size >= 1 ? 3 : 4);
 }
 

@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QContextMenuEvent>
+#include <QLayout>
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
@@ -16,6 +17,8 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/stage/curve_desk.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/interface_words.h"
 #include "app/stage/interfaces.h"
 #include "app/stage/rule_desk.h"
@@ -49,6 +52,10 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
       plot_(new QPushButton(this)),
       only_(new QPushButton(tr("Only this message"), this)),
       define_(new QPushButton(this)),
+      derive_(new QPushButton(tr("Derive a signal from it..."), this)),
+      body_(new QWidget(this)),
+      form_(new DerivedForm(stage, body_)),
+      panel_(new CurvePanel(stage, body_)),
       layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
     define_->setObjectName(QStringLiteral("openDefinition"));
@@ -56,6 +63,27 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     layout_->lower();
     connect(define_, &QPushButton::clicked, this,
         [this] { Q_EMIT stage_.definitionWanted(stage_.selection().bus, stage_.selection().id.key()); });
+    derive_->setObjectName(QStringLiteral("deriveSignal"));
+    derive_->setToolTip(tr("A formula over signals, used as a signal: drawn, measured, filtered"));
+    connect(derive_, &QPushButton::clicked, this, [this] { stage_.derive().add(chosenCurve(stage_)); });
+    body_->lower();
+    form_->hide();
+    panel_->hide();
+    connect(form_, &DerivedForm::heightChanged, this, [this] { update(); });
+    connect(panel_, &CurvePanel::heightChanged, this, [this] { update(); });
+    connect(&stage, &Stage::drawnChanged, this, [this] {
+        // A page without lanes has nothing to say of how they draw.
+        if (panel_->isHidden() != (stage_.drawnCurves() == nullptr || !stage_.drawnCurves()->drawn(chosenCurve(stage_))))
+            return;
+        updateButtons();
+        update();
+    });
+    connect(&stage.derive(), &DeriveDesk::writingWanted, this, [this] {
+        scroll_ = 0;
+        repaint();          // the form comes with its signal
+        if (form_->isVisible())
+            form_->write();
+    });
     setObjectName(QStringLiteral("inspector"));
     setAccessibleName(tr("Inspector"));
     plot_->setObjectName(QStringLiteral("plotSignal"));
@@ -78,6 +106,8 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     });
     connect(plot_, &QPushButton::clicked, this, [this] {
         const Selection& selection = stage_.selection();
+        if (const QString curve = chosenCurve(stage_); !curve.isEmpty())
+            return Q_EMIT stage_.plotWanted(curve);
         if (const auto* message = stage_.catalog().find(selection.bus, selection.id);
             message != nullptr && !message->message->signals.empty())
             Q_EMIT stage_.plotWanted(signalPath(stage_.catalog(), {message, static_cast<std::uint32_t>(std::max(0, selection.signal))}));
@@ -90,8 +120,22 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     updateButtons();
 }
 
+// What a derived signal is worked out from is told at the cursor.
+void Inspector::lookAtInputs()
+{
+    std::vector<measure::SeriesKeeper::Look> looks;
+    if (stage_.selection().kind == Selection::Kind::derived)
+        if (const auto source = curveOf(stage_.document().catalog(), chosenCurve(stage_)))
+            for (const CurveSource& input : source->inputs())
+                looks.push_back({stage_.curveDesk().series(input), {}, {}, 0});
+    if (!looks.empty() || looks_)
+        stage_.curveDesk().look(this, looks);
+    looks_ = !looks.empty();
+}
+
 void Inspector::updateButtons()
 {
+    lookAtInputs();
     const Selection& selection = stage_.selection();
     const bool message = selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal;
     const auto* entry = message ? stage_.catalog().find(selection.bus, selection.id) : nullptr;
@@ -100,11 +144,16 @@ void Inspector::updateButtons()
     define_->setText(entry == nullptr ? tr("Define here...") : tr("Definition..."));
     define_->setToolTip(
         entry == nullptr ? tr("Say what these bits mean, looking at how they change") : tr("Open this message in its database"));
-    const bool plottable = entry != nullptr && !entry->message->signals.empty();
+    const QString curve = chosenCurve(stage_);
+    const bool drawn = !curve.isEmpty() && stage_.drawnCurves() != nullptr && stage_.drawnCurves()->drawn(curve).has_value();
+    derive_->setVisible(!curve.isEmpty());
+    const bool plottable = !drawn && ((entry != nullptr && !entry->message->signals.empty()) || selection.kind == Selection::Kind::derived);
     plot_->setVisible(plottable);
     if (plottable)
         plot_->setProperty(
-            "signal", QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name));
+            "signal", selection.kind == Selection::Kind::derived
+                          ? selection.node
+                          : QString::fromStdString(entry->message->signals[static_cast<std::size_t>(std::max(0, selection.signal))].name));
     placeButtons();
 }
 
@@ -114,26 +163,66 @@ void Inspector::placeButtons()
     const int half = (width() - theme.px(34)) / 2;
     const int left = static_cast<int>(edge());
     const int whole = width() - 2 * left;
-    int y = height() - theme.px(36);
-    // Side by side where both fit, else each on a line of its own.
     const QFontMetrics metrics(plot_->font());
     const int inset = theme.px(13);
-    const bool beside = !plot_->isHidden() && metrics.horizontalAdvance(only_->text()) + inset <= half
+    int y = height() - theme.px(36);
+    const auto line = [&](QPushButton* button) {
+        button->setGeometry(left, y, whole, theme.px(26));
+        y -= theme.px(31);
+    };
+    // Side by side where both fit, else each on a line of its own.
+    const bool plots = !plot_->isHidden(), only = !only_->isHidden();
+    const bool beside = plots && only && metrics.horizontalAdvance(only_->text()) + inset <= half
                         && metrics.horizontalAdvance(tr("Plot %1").arg(QStringLiteral("WWWW"))) + inset <= half;
     const int room = (beside ? half : whole) - inset - metrics.horizontalAdvance(tr("Plot %1").arg(QString()));
     plot_->setText(tr("Plot %1").arg(metrics.elidedText(plot_->property("signal").toString(), Qt::ElideMiddle, room)));
-    only_->setGeometry(beside ? left + half + theme.px(6) : left, y, beside ? half : whole, theme.px(26));
-    if (!beside && !plot_->isHidden())
+    if (beside) {
+        plot_->setGeometry(left, y, half, theme.px(26));
+        only_->setGeometry(left + half + theme.px(6), y, half, theme.px(26));
         y -= theme.px(31);
-    plot_->setGeometry(left, y, beside ? half : whole, theme.px(26));
-    define_->setGeometry(left, y - theme.px(31), whole, theme.px(26));
+    } else {
+        if (only)
+            line(only_);
+        if (plots)
+            line(plot_);
+    }
+    if (!derive_->isHidden())
+        line(derive_);
+    if (!define_->isHidden())
+        line(define_);
+    buttonsTop_ = y + theme.px(31) - theme.px(6);
+    body_->setGeometry(0, 0, width(), plots || only || !derive_->isHidden() ? buttonsTop_ : height());
+}
+
+void Inspector::place(QWidget* widget, double& y)
+{
+    const int left = static_cast<int>(edge());
+    const int wide = width() - 2 * left;
+    const int high = widget->layout()->hasHeightForWidth() ? widget->layout()->totalHeightForWidth(wide) : widget->sizeHint().height();
+    const QRect geometry(left, static_cast<int>(y - scroll_), wide, high);
+    if (widget->geometry() != geometry)
+        widget->setGeometry(geometry);
+    placed_.push_back(widget);
+    y += high + Theme::get().px(6);
+}
+
+void Inspector::placePanel(double& y, const QString& path)
+{
+    if (path.isEmpty() || !panel_->show(path))
+        return;
+    const Theme& theme = Theme::get();
+    y += theme.px(2);
+    place(panel_, y);
+    lines_ << panel_->places();
+    y += theme.px(4);
 }
 
 void Inspector::resizeEvent(QResizeEvent*) { placeButtons(); }
 
 void Inspector::wheelEvent(QWheelEvent* event)
 {
-    scroll_ = std::clamp(scroll_ - event->angleDelta().y() / 2.0, 0.0, std::max(0.0, contentHeight_ - height() + Theme::get().px(81)));
+    scroll_ = std::clamp(
+        scroll_ - event->angleDelta().y() / 2.0, 0.0, std::max(0.0, contentHeight_ - body_->height() + Theme::get().px(8)));
     update();
     event->accept();
 }
@@ -261,8 +350,9 @@ void Inspector::paintEvent(QPaintEvent*)
     links_.clear();
     takeRows_.clear();
     layoutWanted_ = false;
+    placed_.clear();
     painter.save();
-    painter.setClipRect(0, 0, width(), only_->isVisible() ? define_->y() - theme.px(6) : height());
+    painter.setClipRect(0, 0, width(), body_->height());
     painter.translate(0, -scroll_);
     switch (stage_.selection().kind) {
     case Selection::Kind::none: {
@@ -285,6 +375,9 @@ void Inspector::paintEvent(QPaintEvent*)
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
         layout_->setVisible(layoutWanted_);
+    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_})
+        if (const bool wanted = std::find(placed_.begin(), placed_.end(), widget) != placed_.end(); widget->isHidden() == wanted)
+            widget->setVisible(wanted);
 }
 
 void Inspector::paintMessage(QPainter& painter)
@@ -308,8 +401,16 @@ void Inspector::paintMessage(QPainter& painter)
     QString subtitle = QStringLiteral(", ") + tr("%1 bytes").arg(seen ? frame.length : message != nullptr ? message->message->length : 0);
     if (message != nullptr && !message->message->sender.empty())
         subtitle += tr(", from %1").arg(QString::fromStdString(message->message->sender));
-    heading(painter, y, message != nullptr ? QString::fromStdString(message->message->name) : tr("undefined"), subtitle, selection.bus, id);
-    if (message != nullptr && !message->message->comment.empty()) {
+    // A curve that is drawn is looked at for its own sake.
+    const QString curve = chosenCurve(stage_);
+    const bool drawn = !curve.isEmpty() && stage_.drawnCurves() != nullptr && stage_.drawnCurves()->drawn(curve).has_value();
+    if (drawn)
+        heading(painter, y, QString::fromStdString(message->message->signals[static_cast<std::size_t>(selection.signal)].name),
+            QStringLiteral(", ") + QString::fromStdString(message->message->name), selection.bus, id);
+    else
+        heading(
+            painter, y, message != nullptr ? QString::fromStdString(message->message->name) : tr("undefined"), subtitle, selection.bus, id);
+    if (message != nullptr && !message->message->comment.empty() && !drawn) {
         painter.setFont(theme.body());
         painter.setPen(theme.ink3);
         QRectF used;
@@ -317,6 +418,8 @@ void Inspector::paintMessage(QPainter& painter)
             QString::fromStdString(message->message->comment), &used);
         y += used.height() + theme.px(3);
     }
+    if (drawn)
+        placePanel(y, curve);
     if (!seen) {
         paintText(painter, QRectF(edge(), y, width() - 2 * edge(), theme.px(20)),
             stage_.lostOldest() ? tr("No frame of it is kept up to the cursor.") : tr("Not seen up to the cursor."), theme.body(),

@@ -7,6 +7,8 @@
 
 #include <deque>
 
+#include "app/inspector/curve_panel.h"
+#include "app/inspector/derived_form.h"
 #include "app/layout/layout_widget.h"
 #include "app/stage/stage.h"
 
@@ -55,6 +57,11 @@ private:
     void fact(QPainter& painter, double& y, const QString& name, const QString& value, bool wrong = false, bool mono = true);
     // The files of the take at a point, those that are there.
     [[nodiscard]] QStringList takeAt(const QPointF& point) const;
+    /// Places a widget of its own at the full width, and goes on below it.
+    void place(QWidget* widget, double& y);
+    /// How a curve is drawn, where a lane in sight draws it.
+    void placePanel(double& y, const QString& path);
+    void lookAtInputs();
     void placeButtons();
     void updateButtons();
 
@@ -62,6 +69,11 @@ private:
     QPushButton* plot_;
     QPushButton* only_;
     QPushButton* define_;
+    QPushButton* derive_;
+    QWidget* body_;                                     // above the buttons: what of its own it has
+    DerivedForm* form_;
+    CurvePanel* panel_;
+    std::vector<QWidget*> placed_;                      // while it is painted
     LayoutWidget* layout_;
     bool layoutWanted_ = false;
     QStringList lines_;
@@ -72,6 +84,8 @@ private:
     QPointF pressedAt_;
     double scroll_ = 0;
     double contentHeight_ = 0;
+    int buttonsTop_ = 0;
+    bool looks_ = false;        // at what a derived signal is worked out from
 };
 
 }  // namespace wavetrope::app

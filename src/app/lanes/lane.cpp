@@ -7,6 +7,8 @@
 #include <QMenu>
 #include <QMimeData>
 #include <QPainter>
+#include <QTimer>
+#include <QVBoxLayout>
 
 #include <algorithm>
 #include <cmath>
@@ -130,7 +132,10 @@ Lane::Lane(LanesView& view, const LaneSetUp& setUp, std::size_t index)
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
     layout->addWidget(head_);
-    layout->addWidget(plot_, 1);
+    beside_ = new QVBoxLayout;
+    beside_->setSpacing(0);
+    beside_->addWidget(plot_, 1);
+    layout->addLayout(beside_, 1);
     plot_->setAcceptDrops(false);
     plot_->installEventFilter(this);
     ground_->setLayer(QStringLiteral("grid"));
@@ -150,6 +155,7 @@ Lane::Lane(LanesView& view, const LaneSetUp& setUp, std::size_t index)
     connect(head_, &LaneHead::dragged, this, [this](int curve) { view_.dragCurve(*this, static_cast<std::size_t>(curve)); });
     connect(head_, &LaneHead::foldWanted, this, [this] { view_.fold(index_); });
     bringCurves();
+    tellLost();
     layAxes();
     nameValues();
     restyle();
@@ -162,8 +168,10 @@ void Lane::bringCurves()
 {
     for (const QString& path : setUp_.paths) {
         const auto source = curveOf(view_.stage().document().catalog(), path);
-        if (!source)
+        if (!source) {
+            lost_.push_back(lostCurve(view_.stage().catalog(), path));
             continue;
+        }
         Curve curve;
         curve.source = *source;
         curve.series = view_.stage().curveDesk().series(*source);
@@ -178,6 +186,45 @@ void Lane::bringCurves()
             curve.letter->setPadding(QMargins(2, 0, 2, 0));
             curve.letter->setClipToAxisRect(true);
         }
+}
+
+// They stay where they were, with the reason and what could take their place.
+void Lane::tellLost()
+{
+    if (lost_.empty())
+        return;
+    QStringList lines;
+    for (std::size_t i = 0; i < lost_.size(); ++i) {
+        const LostCurve& lost = lost_[i];
+        QString line = QStringLiteral("<b>%1</b>: %2. ").arg(lost.name.toHtmlEscaped(), lost.why.toHtmlEscaped());
+        if (!lost.next.isEmpty())
+            line +=
+                QStringLiteral("<a href=\"next:%1\">%2</a> &nbsp; ").arg(i).arg(tr("Draw %1 instead").arg(lost.nextName).toHtmlEscaped());
+        line += QStringLiteral("<a href=\"away:%1\">%2</a>").arg(i).arg(tr("Take it away"));
+        lines << line;
+    }
+    lostWords_ = new QLabel(lines.join(QStringLiteral("<br>")));
+    lostWords_->setObjectName(QStringLiteral("laneLost"));
+    lostWords_->setTextFormat(Qt::RichText);
+    lostWords_->setTextInteractionFlags(Qt::LinksAccessibleByKeyboard | Qt::LinksAccessibleByMouse);
+    lostWords_->setWordWrap(true);
+    lostWords_->setMargin(6);
+    Theme::writeInBody(lostWords_);
+    connect(lostWords_, &QLabel::linkActivated, this, [this](const QString& link) {
+        const auto index = static_cast<std::size_t>(link.mid(5).toUInt());
+        if (index >= lost_.size())
+            return;
+        // The lanes are made anew behind this click.
+        const LostCurve lost = lost_[index];
+        LanesView& view = view_;
+        QTimer::singleShot(0, &view, [&view, lost, away = link.startsWith(QLatin1String("away"))] {
+            if (away)
+                view.remove(lost.path);
+            else
+                view.replace(lost.path, lost.next);
+        });
+    });
+    beside_->insertWidget(0, lostWords_);
 }
 
 void Lane::apply(const LaneSetUp& setUp)
@@ -243,12 +290,15 @@ int Lane::leastHeight() const
         return theme.px(foldedHeight);
     // Two names with their values, or as many lines as are read at a glance.
     const int lines = std::min(static_cast<int>(curves_.size()), mostLinesAtOnce);
-    return theme.px(asBand() ? 42 : curves_.size() > 1 ? std::max(82, 17 * lines + 8) : 64);
+    const int words = lostWords_ == nullptr ? 0 : theme.px(24 * static_cast<int>(lost_.size()));
+    return words + theme.px(curves_.empty() ? 8 : asBand() ? 42 : curves_.size() > 1 ? std::max(82, 17 * lines + 8) : 64);
 }
 
 void Lane::layHeight()
 {
-    plot_->setVisible(!setUp_.folded);
+    plot_->setVisible(!setUp_.folded && !curves_.empty());
+    if (lostWords_ != nullptr)
+        lostWords_->setVisible(!setUp_.folded || curves_.empty());
     edge_->setVisible(!setUp_.folded);
     if (setUp_.folded || asBand() || setUp_.height > 0) {
         // A band wants no share of what is left over.

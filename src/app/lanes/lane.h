@@ -2,15 +2,19 @@
 // Head and plot of one lane.
 #pragma once
 
+#include <QLabel>
 #include <QWidget>
 
 #include <vector>
 
 #include "app/lanes/lane_ground.h"
 #include "app/lanes/lane_head.h"
-#include "app/lanes/lane_set_up.h"
+#include "app/stage/lane_set_up.h"
 #include "app/stage/curve_desk.h"
+#include "app/stage/lost_curve.h"
 #include "app/stage/plot.h"
+
+class QVBoxLayout;
 
 namespace wavetrope::app {
 
@@ -52,6 +56,8 @@ public:
     [[nodiscard]] const LaneGround* ground() const { return ground_; }
     /// The band that stands for its curve; null where there is none.
     [[nodiscard]] const LaneBand* band() const { return band_; }
+    /// What is said of curves whose signals are no longer there, or null.
+    [[nodiscard]] QLabel* lostWords() const { return lostWords_; }
     [[nodiscard]] InPlaceField* field() { return field_; }
     /// The axis of a curve.
     [[nodiscard]] QCPAxis* axisOf(std::size_t curve) const { return curves_[curve].graph->valueAxis(); }
@@ -76,6 +82,7 @@ private:
         double low = 0, high = 1;
     };
     void bringCurves();
+    void tellLost();
     void restyle();
     void nameValues();
     void layNames();
@@ -105,6 +112,9 @@ private:
     TimePlot* plot_;
     LaneGround* ground_;
     LaneBand* band_ = nullptr;
+    std::vector<LostCurve> lost_;       // of its paths, those that are no curves any more
+    QVBoxLayout* beside_ = nullptr;     // the head
+    QLabel* lostWords_ = nullptr;       // what is said of them, over the plot
     std::vector<std::pair<double, QString>> names_;         // of the values of an enumeration, ascending
     QSharedPointer<QCPAxisTickerText> nameTicks_;
     Mark* mark_;

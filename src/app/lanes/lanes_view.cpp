@@ -24,6 +24,7 @@
 #include "app/parts/edit_times.h"
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
@@ -117,6 +118,7 @@ LanesView::LanesView(Stage& stage)
     connect(&stage, &Stage::becameReady, this, &LanesView::rebuild);
     connect(&stage, &Stage::catalogChanged, this, &LanesView::rebuild);
     connect(&stage, &Stage::plotWanted, this, [this](const QString& path) { add(path); });
+    connect(&stage.derive(), &DeriveDesk::renamed, this, &LanesView::rename);
 }
 
 QWidget* LanesView::tools()
@@ -393,6 +395,7 @@ void LanesView::arrange(const Arrangement& arrangement)
     } else {
         rebuild();
     }
+    Q_EMIT stage().drawnChanged();
     Q_EMIT setUpChanged();
 }
 
@@ -424,7 +427,15 @@ void LanesView::tellCurves()
     std::vector<QString> paths;
     for (const LaneSetUp& lane : arrangement_)
         paths.insert(paths.end(), lane.paths.begin(), lane.paths.end());
+    stage().setDrawnCurves(this);
     stage().setCurves(std::move(paths));
+    Q_EMIT stage().drawnChanged();
+}
+
+LanesView::~LanesView()
+{
+    if (stage().drawnCurves() == this)
+        stage().setDrawnCurves(nullptr);
 }
 
 // Arrows that a plot leaves would scroll the lanes; they move the cursor.
@@ -469,14 +480,80 @@ void LanesView::goTo(measure::SignalSeries::Place what, bool back)
     const Curve* curve = chosenCurve();
     if (curve == nullptr)
         return;
-    const Marks& marks = stage().marks();
-    const Time from = marks.both() ? std::min(*marks.a, *marks.b) : stage().windowFrom();
-    const Time to = marks.both() ? std::max(*marks.a, *marks.b) : stage().windowTo();
-    const auto at = curve->series->next(stage().snapshot(), what, stage().cursor(), back, from, to);
-    if (at)
+    if (const auto at = place(curve->source.path, what, back))
         stage().setCursor(*at);
     else
         Q_EMIT stage().told(tr("%1: none here").arg(curve->source.name()));
+}
+
+const Curve* LanesView::curveOfPath(const QString& path, std::size_t* lane) const
+{
+    for (std::size_t i = 0; i < lanes_.size(); ++i)
+        for (const Curve& curve : lanes_[i]->curves())
+            if (curve.source.path == path) {
+                if (lane != nullptr)
+                    *lane = i;
+                return &curve;
+            }
+    return nullptr;
+}
+
+std::optional<DrawnCurves::Drawn> LanesView::drawn(const QString& path) const
+{
+    std::size_t lane = 0;
+    const Curve* curve = curveOfPath(path, &lane);
+    if (curve == nullptr)
+        return std::nullopt;
+    const QCPRange ends = curve->graph->valueAxis()->range();
+    return Drawn{lane, arrangement_[lane], lanes_[lane]->band() != nullptr, {ends.lower, ends.upper}};
+}
+
+void LanesView::draw(const QString& path, const LaneSetUp& next, const QString& what)
+{
+    std::size_t lane = 0;
+    if (curveOfPath(path, &lane) != nullptr)
+        changeLane(lane, next, what);
+}
+
+std::optional<Time> LanesView::place(const QString& path, measure::SignalSeries::Place what, bool back) const
+{
+    const Curve* curve = curveOfPath(path, nullptr);
+    if (curve == nullptr)
+        return std::nullopt;
+    const Marks& marks = stage().marks();
+    const Time from = marks.both() ? std::min(*marks.a, *marks.b) : stage().windowFrom();
+    const Time to = marks.both() ? std::max(*marks.a, *marks.b) : stage().windowTo();
+    return curve->series->next(stage().snapshot(), what, stage().cursor(), back, from, to);
+}
+
+// Curves go on under the new name; nothing that could be undone here.
+void LanesView::rename(const QString& from, const QString& to)
+{
+    const QString before = QLatin1Char(':') + from, after = QLatin1Char(':') + to;
+    bool any = false;
+    for (LaneSetUp& lane : arrangement_) {
+        std::replace(lane.paths.begin(), lane.paths.end(), before, after);
+        any = any || lane.has(after);
+        if (auto hand = lane.hand.extract(before)) {
+            hand.key() = after;
+            lane.hand.insert(std::move(hand));
+        }
+    }
+    if (any)
+        Q_EMIT setUpChanged();
+}
+
+void LanesView::replace(const QString& path, const QString& by)
+{
+    Arrangement next = arrangement_;
+    for (LaneSetUp& lane : next) {
+        if (lane.has(by))
+            std::erase(lane.paths, path);
+        std::replace(lane.paths.begin(), lane.paths.end(), path, by);
+        lane.hand.erase(path);
+    }
+    std::erase_if(next, [](const LaneSetUp& lane) { return lane.paths.empty(); });
+    change(next, tr("draw %1 instead").arg(by));
 }
 
 // All heads and scales are as wide as the widest needs, so that the plots lie under each other.
@@ -520,6 +597,7 @@ void LanesView::refresh()
             lane->look(looks);
         }
     stage().curveDesk().look(this, std::move(looks));
+    Q_EMIT stage().drawnChanged();
     axis_->followStage();
     axis_->drawSoon();
 }
@@ -538,6 +616,9 @@ bool LanesView::inSight(const Lane& lane) const
 
 void LanesView::hideEvent(QHideEvent* event)
 {
+    if (stage().drawnCurves() == this)
+        stage().setDrawnCurves(nullptr);
+    Q_EMIT stage().drawnChanged();
     stage().curveDesk().look(this, {});
     View::hideEvent(event);
 }

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "app/lanes/lane.h"
+#include "app/stage/drawn_curves.h"
 #include "app/stage/view.h"
 
 class QLineEdit;
@@ -21,12 +22,13 @@ class QVBoxLayout;
 namespace wavetrope::app {
 
 /// The lanes. What they show, and how, is kept with the page; every change of it can be undone.
-class LanesView : public View {
+class LanesView : public View, private DrawnCurves {
     Q_OBJECT
 public:
     using Arrangement = app::Arrangement;
 
     explicit LanesView(Stage& stage);
+    ~LanesView() override;
 
     QWidget* tools() override;
     nlohmann::json save() const override;
@@ -52,6 +54,8 @@ public:
     /// With the next turn of events, however often it is asked for.
     void refreshSoon();
     void remove(const QString& path);
+    /// Draws another signal in the place of one, in whatever lane.
+    void replace(const QString& path, const QString& by);
     [[nodiscard]] const Arrangement& arrangement() const { return arrangement_; }
     [[nodiscard]] const std::vector<Lane*>& lanes() const { return lanes_; }
     [[nodiscard]] bool settled() const override;
@@ -71,6 +75,11 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    [[nodiscard]] std::optional<Drawn> drawn(const QString& path) const override;
+    void draw(const QString& path, const LaneSetUp& next, const QString& what) override;
+    [[nodiscard]] std::optional<Time> place(const QString& path, measure::SignalSeries::Place what, bool back) const override;
+    [[nodiscard]] const Curve* curveOfPath(const QString& path, std::size_t* lane) const;
+    void rename(const QString& from, const QString& to);
     void tellCurves();
     [[nodiscard]] const Curve* chosenCurve() const;
     bool laneKey(const QKeyEvent& event);

@@ -33,6 +33,7 @@
 #include "app/shell/report_writer.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stream/stream_view.h"
@@ -306,7 +307,7 @@ void MainWindow::undo(bool redo)
             if (view->isVisible() && view->step(redo))
                 return;
     // What was done last in what the page shows, or with the pages themselves.
-    std::vector<QUndoStack*> stacks = {&pageSteps_};
+    std::vector<QUndoStack*> stacks = {&pageSteps_, &stage_->derive().undoStack()};     // the inspector stands beside all pages
     for (View* view : page->views())
         for (QUndoStack* stack : {view->undoStack(), view->sharedUndoStack()})
             if (stack != nullptr && std::find(stacks.begin(), stacks.end(), stack) == stacks.end())

@@ -650,7 +650,7 @@ void RigTree::showMenu(const QPoint& at)
     menu->setObjectName(QStringLiteral("treeMenu"));
     menu->setAttribute(Qt::WA_DeleteOnClose);
     const int level = item->data(0, levelRole).toInt();
-    if (level == messageLevel || level == signalLevel || level == nodeLevel)
+    if (level == messageLevel || level == signalLevel || level == nodeLevel || level == derivedLevel)
         addSelectionActions(*menu, stage_, stage_.selection());
     else if (level == missingLevel)
         menu->addAction(tr("Say where it is..."), this, [this] { activate(tree_->currentItem()); });

@@ -13,6 +13,8 @@
 #include "app/shell/run_bar.h"
 #include "app/parts/settings.h"
 #include "app/shell/settings_dialog.h"
+#include "app/stage/curve_desk.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/filter_line.h"
 #include "app/theme/theme.h"
 
@@ -80,6 +82,9 @@ void MainWindow::buildMenu()
         })->setObjectName(QStringLiteral("recordFiltered"));
         add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F7, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
+    add(menu_, tr("Derive a signal..."), QKeySequence(Qt::CTRL | Qt::Key_D), [this] {
+        stage_->derive().add(chosenCurve(*stage_));
+    })->setObjectName(QStringLiteral("derive"));
     add(menu_, tr("Find in the rig"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
         tree_->findBox()->setFocus();
         tree_->findBox()->selectAll();

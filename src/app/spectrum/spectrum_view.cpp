@@ -125,13 +125,8 @@ void SpectrumView::setMode(Mode mode)
 std::optional<CurveSource> SpectrumView::chosen() const
 {
     const auto& catalog = stage().document().catalog();
-    const Selection& selection = stage().selection();
-    if (selection.kind == Selection::Kind::derived)
-        return curveOf(catalog, QLatin1Char(':') + selection.node);
-    if (selection.kind == Selection::Kind::signal && selection.signal >= 0)
-        if (const auto* message = catalog->find(selection.bus, selection.id);
-            message != nullptr && static_cast<std::size_t>(selection.signal) < message->message->signals.size())
-            return curveOf(catalog, signalPath(*catalog, {message, static_cast<std::uint32_t>(selection.signal)}));
+    if (auto source = curveOf(catalog, chosenCurve(stage())))
+        return source;
     for (const QString& path : stage().curves())
         if (auto source = curveOf(catalog, path))
             return source;

@@ -75,6 +75,18 @@ Selection CurveSource::selection() const
     return selection;
 }
 
+std::vector<CurveSource> CurveSource::inputs() const
+{
+    std::vector<CurveSource> out;
+    if (isDerived())
+        for (const database::DerivedSignal::Input& input : catalog->derived()[derived].inputs) {
+            CurveSource other{catalog, QString(), input.signal, input.derived};
+            other.path = other.isDerived() ? QLatin1Char(':') + other.name() : signalPath(*catalog, input.signal);
+            out.push_back(std::move(other));
+        }
+    return out;
+}
+
 bool CurveSource::chosenIn(const Selection& selection) const { return selection == this->selection(); }
 
 std::optional<CurveSource> curveOf(std::shared_ptr<const database::Catalog> catalog, const QString& path)
@@ -88,6 +100,19 @@ std::optional<CurveSource> curveOf(std::shared_ptr<const database::Catalog> cata
     if (const auto ref = signalOf(*catalog, path))
         return CurveSource{std::move(catalog), path, *ref, 0};
     return std::nullopt;
+}
+
+QString chosenCurve(const Stage& stage)
+{
+    const Selection& selection = stage.selection();
+    if (selection.kind == Selection::Kind::derived)
+        return QLatin1Char(':') + selection.node;
+    if (selection.kind != Selection::Kind::signal || selection.signal < 0)
+        return {};
+    const auto* message = stage.catalog().find(selection.bus, selection.id);
+    if (message == nullptr || static_cast<std::size_t>(selection.signal) >= message->message->signals.size())
+        return {};
+    return signalPath(stage.catalog(), {message, static_cast<std::uint32_t>(selection.signal)});
 }
 
 CurveDesk::CurveDesk(Stage& stage)
@@ -113,10 +138,23 @@ std::shared_ptr<measure::SignalSeries> CurveDesk::series(const CurveSource& sour
 {
     if (catalog_ != source.catalog || begins_ != stage_.document().begins()) {
         // Others are of definitions that no longer hold.
+        const bool sameMessages = catalog_ && catalog_->sharesMessages(*source.catalog) && begins_ == stage_.document().begins();
+        std::erase_if(series_, [&](const auto& entry) {
+            if (!sameMessages)
+                return true;
+            if (!entry.first.startsWith(QLatin1Char(':')))
+                return false;
+            const std::string name = entry.first.mid(1).toStdString();
+            const int before = catalog_->findDerived(name);
+            const int now = source.catalog->findDerived(name);
+            return before < 0 || now < 0
+                   || !source.catalog->derivesAs(static_cast<std::uint32_t>(now), *catalog_, static_cast<std::uint32_t>(before));
+        });
         catalog_ = source.catalog;
         begins_ = stage_.document().begins();
-        series_.clear();
-        late_.clear();
+        std::erase_if(late_, [&](const auto& series) {
+            return std::none_of(series_.begin(), series_.end(), [&](const auto& entry) { return entry.second.lock() == series; });
+        });
     }
     std::shared_ptr<measure::SignalSeries> series = series_[source.path].lock();
     if (!series) {

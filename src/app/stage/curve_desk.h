@@ -30,6 +30,8 @@ struct CurveSource {
     [[nodiscard]] std::optional<double> maximum() const;
     /// Where it comes from: bus and message, or its formula.
     [[nodiscard]] QString origin() const;
+    /// What a derived one is worked out from.
+    [[nodiscard]] std::vector<CurveSource> inputs() const;
     /// Bus that it is of; none for a derived one.
     [[nodiscard]] std::optional<unsigned> bus() const;
     /// A value with its unit, or in words.
@@ -46,6 +48,9 @@ struct CurveSource {
 
 /// The curve of a path, or nothing.
 [[nodiscard]] std::optional<CurveSource> curveOf(std::shared_ptr<const database::Catalog> catalog, const QString& path);
+
+/// The path of the curve that is chosen, or empty where something else is.
+[[nodiscard]] QString chosenCurve(const Stage& stage);
 
 /// Curves are brought up on threads of their own, as long as somebody looks at them.
 class CurveDesk : public QObject {

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/desk.h"
 
-#include <QThreadPool>
-
 #include <algorithm>
 #include <chrono>
 
@@ -163,7 +161,7 @@ void Desk::publish()
 {
     publishing_.stop();
     ++made_;
-    take(shelf().catalog(busNames(stage_.catalog())));
+    take(shelf().catalog(busNames(stage_.catalog()), stage_.document().rig().derived));
 }
 
 // A large database takes a while to copy and to compile: not on this thread.
@@ -172,8 +170,8 @@ void Desk::publishSoon()
     if (making_.valid() && making_.wait_for(std::chrono::seconds(0)) != std::future_status::ready)
         return publishing_.start();
     const std::uint64_t number = ++made_;
-    making_ = std::async(std::launch::async, [this, number, names = busNames(stage_.catalog())] {
-        auto catalog = shelf_->catalog(names);
+    making_ = std::async(std::launch::async, [this, number, names = busNames(stage_.catalog()), derived = stage_.document().rig().derived] {
+        auto catalog = shelf_->catalog(names, derived);
         QMetaObject::invokeMethod(
             this,
             [this, number, catalog = std::move(catalog)] {
@@ -184,11 +182,11 @@ void Desk::publishSoon()
     });
 }
 
+// What was derived anew meanwhile is derived over this one too.
 void Desk::take(std::shared_ptr<const database::Catalog> catalog)
 {
-    // What no view refers to any more is large as well, and goes elsewhere.
-    QThreadPool::globalInstance()->start([old = stage_.document().setCatalog(std::move(catalog))]() mutable { old.reset(); });
-    Q_EMIT stage_.catalogChanged();
+    const auto& derived = stage_.document().rig().derived;
+    stage_.takeCatalog(catalog->derives(derived) ? std::move(catalog) : catalog->withDerived(derived));
 }
 
 Desk::~Desk() = default;

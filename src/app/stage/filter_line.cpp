@@ -6,12 +6,11 @@
 #include <QInputDialog>
 #include <QKeyEvent>
 #include <QMenu>
-#include <QPainter>
 #include <QStyle>
-#include <QStyledItemDelegate>
 
 #include "app/paint/paint.h"
 #include "app/parts/elided_label.h"
+#include "app/stage/word_choices.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -19,40 +18,13 @@ namespace wavetrope::app {
 namespace {
 
 constexpr int delayMilliseconds = 120;
-constexpr int hintRole = Qt::UserRole;
 
 QString shown(const std::string& s) { return QString::fromStdString(s); }
-
-// A choice with what it is, grey, at the right.
-class ChoiceDelegate : public QStyledItemDelegate {
-public:
-    using QStyledItemDelegate::QStyledItemDelegate;
-    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
-    {
-        const Theme& theme = Theme::get();
-        painter->fillRect(option.rect, (option.state & QStyle::State_Selected) != 0 ? theme.accentSoft : theme.raised);
-        const QRectF box = QRectF(option.rect).adjusted(theme.px(8), 0, -theme.px(8), 0);
-        const QString choice = index.data().toString();
-        const double used = QFontMetricsF(theme.mono()).horizontalAdvance(choice) + theme.px(16);
-        paintText(*painter, box, choice, theme.mono(), theme.ink);
-        paintText(*painter, box.adjusted(used, 0, 0, 0), index.data(hintRole).toString(), theme.small(), theme.ink3,
-            Qt::AlignRight | Qt::AlignVCenter);
-    }
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override
-    {
-        return {Theme::get().px(360), Theme::get().rowHeight()};
-    }
-};
 
 }  // namespace
 
 FilterLine::FilterLine(const QString& placeholder, QWidget* parent)
-    : QWidget(parent),
-      edit_(new QLineEdit),
-      named_(new QToolButton),
-      label_(new ElidedLabel),
-      completer_(new QCompleter(this)),
-      choices_(new QStandardItemModel(this))
+    : QWidget(parent), edit_(new QLineEdit), named_(new QToolButton), label_(new ElidedLabel), choices_(new WordChoices(edit_))
 {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -66,14 +38,9 @@ FilterLine::FilterLine(const QString& placeholder, QWidget* parent)
     named_->setToolTip(tr("The rig's filters: use one, keep this one under a name, take one out"));
     named_->setAccessibleName(tr("Named filters"));
     connect(named_, &QToolButton::clicked, this, &FilterLine::showNamed);
-    completer_->setModel(choices_);
-    completer_->setWidget(edit_);
-    completer_->setCompletionMode(QCompleter::UnfilteredPopupCompletion);
-    completer_->setMaxVisibleItems(9);
-    completer_->popup()->setObjectName(QStringLiteral("filterChoices"));
-    completer_->popup()->installEventFilter(this);
-    completer_->popup()->setItemDelegate(new ChoiceDelegate(completer_->popup()));
-    connect(completer_, qOverload<const QModelIndex&>(&QCompleter::activated), this, &FilterLine::take);
+    choices_->popup()->setObjectName(QStringLiteral("filterChoices"));
+    choices_->popup()->installEventFilter(this);
+    connect(choices_, &WordChoices::taken, this, &FilterLine::take);
     connect(edit_, &QLineEdit::textEdited, this, [this] { offer(false); });
     edit_->installEventFilter(this);
     edit_->setObjectName(QStringLiteral("filter"));
@@ -123,13 +90,7 @@ void FilterLine::narrow(const std::string& condition, filter::Narrow how)
     setText(shown(filter::narrowed(edit_->text().toStdString(), condition, how)));
 }
 
-QStringList FilterLine::offered() const
-{
-    QStringList list;
-    for (int row = 0; completer_->popup()->isVisible() && row < choices_->rowCount(); ++row)
-        list << choices_->item(row)->text();
-    return list;
-}
+QStringList FilterLine::offered() const { return choices_->offered(); }
 
 // While typing only where a word has begun or the place asks for a name: a list at every blank would be in the way.
 void FilterLine::offer(bool always)
@@ -143,28 +104,21 @@ void FilterLine::offer(bool always)
     const std::string before = utf8.substr(0, completions_.from);
     const bool asked = before.ends_with("bus ") || before.ends_with("from ") || before.ends_with("name ") || before.ends_with("kind ")
                        || before.ends_with("= ");
-    choices_->clear();
     if (completions_.choices.empty() || (!always && !begun && !asked))
-        return completer_->popup()->hide();
-    for (const filter::Completion& choice : completions_.choices) {
-        auto* item = new QStandardItem(shown(choice.text));
-        item->setData(shown(choice.hint), hintRole);
-        item->setToolTip(shown(choice.hint));
-        choices_->appendRow(item);
-    }
-    QRect at = edit_->rect();
+        return choices_->hide();
+    std::vector<WordChoices::Choice> list;
+    for (const filter::Completion& choice : completions_.choices)
+        list.push_back({shown(choice.text), shown(choice.hint)});
     // Under the word, as far as the line reaches.
-    const int width = Theme::get().px(380);
-    at.setLeft(std::clamp(
-        edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())), 0, std::max(0, edit_->width() - width)));
-    at.setWidth(width);
-    completer_->complete(at);
+    QRect at = edit_->rect();
+    at.setLeft(edit_->fontMetrics().horizontalAdvance(edit_->text().left(shown(before).size())));
+    choices_->offer(list, at);
 }
 
-void FilterLine::take(const QModelIndex& index)
+void FilterLine::take(const QString& choice)
 {
     std::string utf8 = edit_->text().toStdString();
-    const std::string chosen = index.data().toString().toStdString();
+    const std::string chosen = choice.toStdString();
     if (completions_.from + completions_.length > utf8.size())
         return;
     utf8.replace(completions_.from, completions_.length, chosen + (completions_.from + completions_.length == utf8.size() ? " " : ""));
@@ -288,7 +242,7 @@ void FilterLine::compile()
         return;
     auto compiled = filter::Filter::compile(edit_->text().toStdString(), catalog_, {&filters_});
     const bool wrong = !compiled;
-    if (wrong && !wrong_ && completer_->popup()->isVisible())
+    if (wrong && !wrong_ && choices_->isOpen())
         return;     // half a word is no mistake yet
     if (wrong) {
         const Error& error = compiled.error();

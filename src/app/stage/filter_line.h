@@ -2,12 +2,10 @@
 // A filter typed as one line of text, with what it matches or what is wrong with it.
 #pragma once
 
-#include <QCompleter>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPointer>
-#include <QStandardItemModel>
 #include <QTimer>
 #include <QToolButton>
 #include <QWidget>
@@ -17,6 +15,8 @@
 #include "filter/narrow.h"
 
 namespace wavetrope::app {
+
+class WordChoices;
 
 /// Compiles while typing, and offers what could come next (Ctrl+Space asks for it). A text that does not compile is marked, its
 /// error shown, and the last good filter stays.
@@ -58,15 +58,14 @@ protected:
 private:
     void compile();
     void offer(bool always);
-    void take(const QModelIndex& index);
+    void take(const QString& choice);
     void showNamed();
 
     QLineEdit* edit_;
     QToolButton* named_;
     QHBoxLayout* layout_ = nullptr;
     QLabel* label_;
-    QCompleter* completer_;
-    QStandardItemModel* choices_;
+    WordChoices* choices_;
     filter::Completions completions_;
     filter::NamedFilters::Map filters_;
     QTimer delay_;

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "app/parts/text.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/narrowing.h"
 
 namespace wavetrope::app {
@@ -26,6 +27,18 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
         copy(selection.node);
         return;
     }
+    const auto derive = [&](const QString& path) {
+        add("deriveOfMenu", QObject::tr("Derive a signal from it..."), [&stage, path] { stage.derive().add(path); });
+    };
+    if (selection.kind == Selection::Kind::derived) {
+        const QString path = QLatin1Char(':') + selection.node;
+        add("plotSignalOfMenu", QObject::tr("Draw it in the lanes"), [&stage, path] { Q_EMIT stage.plotWanted(path); });
+        derive(path);
+        add("removeDerived", QObject::tr("Take it out of the rig"), [&stage, name = selection.node] { stage.derive().remove(name); });
+        menu.addSeparator();
+        copy(selection.node);
+        return;
+    }
     if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
         return;
     const auto* entry = stage.catalog().find(selection.bus, selection.id);
@@ -34,6 +47,7 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
     if (signal) {
         const QString path = signalPath(stage.catalog(), {entry, static_cast<std::uint32_t>(selection.signal)});
         add("plotSignalOfMenu", QObject::tr("Draw it in the lanes"), [&stage, path] { Q_EMIT stage.plotWanted(path); });
+        derive(path);
     }
     const QString filter =
         QStringLiteral("id %1 and bus \"%2\"").arg(text(can::toText(selection.id)), text(stage.catalog().busName(selection.bus)));

@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/stage.h"
 
+#include <QThreadPool>
+
 #include <algorithm>
 
 #include "app/stage/desk.h"
 #include "app/stage/bus_desk.h"
 #include "app/stage/curve_desk.h"
+#include "app/stage/derive_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/report_desk.h"
 #include "app/stage/rule_desk.h"
@@ -28,6 +31,7 @@ Stage::Stage(RunDocument& document)
       timing_(std::make_unique<TimingDesk>(*this)),
       curveDesk_(std::make_unique<CurveDesk>(*this)),
       reports_(std::make_unique<ReportDesk>(*this)),
+      derive_(std::make_unique<DeriveDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -54,6 +58,16 @@ BusDesk& Stage::buses() { return *buses_; }
 TimingDesk& Stage::timing() { return *timing_; }
 CurveDesk& Stage::curveDesk() { return *curveDesk_; }
 ReportDesk& Stage::reports() { return *reports_; }
+DeriveDesk& Stage::derive() { return *derive_; }
+
+void Stage::takeCatalog(std::shared_ptr<const database::Catalog> catalog, const std::function<void()>& before)
+{
+    // What no view refers to any more may be large, and goes elsewhere.
+    QThreadPool::globalInstance()->start([old = document_.setCatalog(std::move(catalog))]() mutable { old.reset(); });
+    if (before)
+        before();
+    Q_EMIT catalogChanged();
+}
 
 BusMark Stage::mark(unsigned bus) const { return buses_->mark(bus); }
 

@@ -7,6 +7,7 @@
 #include <QString>
 #include <QTimer>
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -26,6 +27,8 @@ class BusDesk;
 class TimingDesk;
 class CurveDesk;
 class ReportDesk;
+class DeriveDesk;
+class DrawnCurves;
 
 /// What the inspector explains.
 struct Selection {
@@ -73,6 +76,8 @@ public:
     [[nodiscard]] TimingDesk& timing();
     /// The reports of this window's rig.
     [[nodiscard]] ReportDesk& reports();
+    /// The derived signals of this window's rig.
+    [[nodiscard]] DeriveDesk& derive();
     /// The samples of signals.
     [[nodiscard]] CurveDesk& curveDesk();
 
@@ -82,6 +87,8 @@ public:
     /// Whether there is nothing to look at yet: a rig without a bus.
     [[nodiscard]] bool emptyDesk() const { return document_.isLive() && document_.buses().empty(); }
     [[nodiscard]] const database::Catalog& catalog() const { return *document_.catalog(); }
+    /// Has all views go by another catalog, behind what somebody does between: `catalogChanged` tells them.
+    void takeCatalog(std::shared_ptr<const database::Catalog> catalog, const std::function<void()>& before = {});
 
     /// Rows that the views look at; renewed with each beat.
     [[nodiscard]] const trace::Snapshot& snapshot() const { return snapshot_; }
@@ -122,6 +129,10 @@ public:
     [[nodiscard]] const std::vector<QString>& curves() const { return curves_; }
     void setCurves(std::vector<QString> paths);
 
+    /// Whoever draws them, or null. `drawnChanged` tells that they are drawn another way.
+    [[nodiscard]] DrawnCurves* drawnCurves() const { return drawnCurves_; }
+    void setDrawnCurves(DrawnCurves* drawn) { drawnCurves_ = drawn; }
+
     [[nodiscard]] const Selection& selection() const { return selection_; }
     void select(const Selection& selection);
 
@@ -145,6 +156,7 @@ Q_SIGNALS:
     void axisChanged();         ///< Cursor, window or following changed.
     void marksChanged();
     void curvesChanged();
+    void drawnChanged();        ///< Curves are drawn another way, or at another scale.
     void selectionChanged();
     void becameReady();         ///< A log has been read.
     /// Somebody wants a signal plotted, a message filtered, a node's row shown.
@@ -185,6 +197,7 @@ private:
     std::unique_ptr<TimingDesk> timing_;
     std::unique_ptr<CurveDesk> curveDesk_;
     std::unique_ptr<ReportDesk> reports_;
+    std::unique_ptr<DeriveDesk> derive_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;
@@ -204,6 +217,7 @@ private:
     std::vector<std::pair<Time, Time>> later_;
     QElapsedTimer sinceChosen_;
     std::vector<QString> curves_;
+    DrawnCurves* drawnCurves_ = nullptr;
 };
 
 /// "Bus:Message.Signal", the name of a signal in drags and pages.

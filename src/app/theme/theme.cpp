@@ -152,7 +152,7 @@ void Theme::apply()
     QApplication::setPalette(palette);
     QApplication::setFont(body());
     qApp->setStyleSheet(QStringLiteral(R"(
-QLineEdit, QAbstractSpinBox { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
+QLineEdit, QAbstractSpinBox, QPlainTextEdit[field="true"] { background: %1; border: 1px solid %2; border-radius: %6px; padding: 2px %7px; selection-background-color: %4; selection-color: %3; }
 QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus, QPlainTextEdit:focus, QTextBrowser:focus { border-color: %5; }
 QAbstractSpinBox { qproperty-buttonSymbols: NoButtons; }
 QDialog QTabWidget::pane { border: none; border-top: 1px solid %2; }
@@ -167,6 +167,8 @@ QLineEdit[wrong="true"] { border-color: %8; }
 QPushButton, QToolButton#bar { background: %9; border: 1px solid %2; border-radius: %6px; padding: 3px %7px; color: %3; }
 QPushButton:hover, QToolButton#bar:hover { border-color: %10; }
 QPushButton:checked, QToolButton#bar:checked { background: %4; border-color: %5; }
+QPushButton[tight="true"] { padding: 3px 2px; }
+QPushButton[tight="true"]:focus { padding: 2px 1px; }
 QPushButton#primary, QPushButton[primary="true"] { background: %5; border-color: %5; color: %9; font-weight: 600; }
 QPushButton:disabled { color: %10; }
 QPushButton#primary:disabled, QPushButton[primary="true"]:disabled { background: %1; border-color: %2; color: %10; }

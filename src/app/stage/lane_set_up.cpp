@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/lanes/lane_set_up.h"
+#include "app/stage/lane_set_up.h"
 
 #include <algorithm>
 #include <array>
