@@ -227,6 +227,48 @@ private Q_SLOTS:
         }
     }
 
+    // Who looks may have a snapshot that is older than what was brought in meanwhile.
+    void anOlderSnapshotIsNoTrap()
+    {
+        std::mt19937 random(79);
+        const auto catalog = madeCatalog()->withDerived({{"Error", "Front.Two.A - mean(Front.Two.B, 300 ms)", "mm", {}, {}, ""}});
+        for (int round = 0; round < test::some(60, 12); ++round) {
+            trace::Trace trace;
+            fill(trace, random, 3000, false);
+            const trace::Snapshot whole = trace.snapshot();
+            const trace::Snapshot older(trace, 1 + random() % trace.rows());
+            SignalSeries plain(catalog, *catalog->findSignal("Front.Two.A"), start);
+            SignalSeries derived(catalog, 0U, start);
+            for (SignalSeries* series : {&plain, &derived}) {
+                series->update(whole);
+                const Time last = older.latest();
+                for (int look = 0; look < 20; ++look) {
+                    const Time a = start + Time(static_cast<std::int64_t>(random() % 1000) * (last - start).count() / 1000);
+                    const Time b = start + Time(static_cast<std::int64_t>(random() % 1000) * (last - start).count() / 1000);
+                    const Time from = std::min(a, b), to = std::max(a, b);
+                    for (const bool back : {false, true})
+                        for (const auto place : {SignalSeries::Place::rise, SignalSeries::Place::fall, SignalSeries::Place::change,
+                                 SignalSeries::Place::gap, SignalSeries::Place::smallest, SignalSeries::Place::largest}) {
+                            const auto found = series->next(older, place, a, back, from, to);
+                            const auto wanted = series->next(whole, place, a, back, from, to);
+                            // Of what the older one has, the same; where a gap ends may lie behind it.
+                            QVERIFY(!found || *found >= start);
+                            if (place != SignalSeries::Place::gap && wanted && *wanted < last
+                                && (back || place == SignalSeries::Place::smallest || place == SignalSeries::Place::largest))
+                                QVERIFY(found == wanted);
+                        }
+                    QCOMPARE(series->between(older, from, to).samples, series->between(whole, from, to).samples);
+                    QVERIFY(alike(series->at(older, from), series->at(whole, from)));
+                    (void)series->points(from, to, 100, last, series->detail(older, from, to).get());
+                }
+                // What is told to end ends.
+                int asked = 0;
+                (void)series->next(whole, SignalSeries::Place::gap, start, false, start, last, [&asked] { return ++asked < 2; });
+                QVERIFY(asked <= 2);
+            }
+        }
+    }
+
     // Where stamps are in order, two bytes are kept of a sample at most, and half as much behind each coarsening.
     void littleIsKept()
     {

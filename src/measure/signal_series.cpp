@@ -359,7 +359,8 @@ Samples SignalSeries::samplesIn(std::unique_lock<std::mutex>& lock, const trace:
             append(out, samples_, static_cast<std::size_t>(i));
         return out;
     }
-    const trace::Row end = more ? stretch(last).place + next : rows_;
+    // A snapshot may be older than what the series has taken in: what lies behind it is not read.
+    const trace::Row end = std::min<trace::Row>(more ? stretch(last).place + next : rows_, snapshot.rows());
     SampleFeed feed = reading_;
     if (feed.derived()) {
         const auto behind = std::upper_bound(
@@ -515,7 +516,8 @@ Time SignalSeries::silentAfter() const
     return hold.count() > 0 ? 3 * hold : Time::max();
 }
 
-std::optional<Time> SignalSeries::next(const trace::Snapshot& snapshot, Place place, Time moment, bool back, Time from, Time to) const
+std::optional<Time> SignalSeries::next(
+    const trace::Snapshot& snapshot, Place place, Time moment, bool back, Time from, Time to, const GoesOn& goesOn) const
 {
     if (place == Place::smallest || place == Place::largest) {
         const IntervalMeasures all = between(snapshot, from, to);
@@ -524,6 +526,8 @@ std::optional<Time> SignalSeries::next(const trace::Snapshot& snapshot, Place pl
         const double wanted = place == Place::smallest ? all.smallest : all.largest;
         std::unique_lock lock(mutex_);
         for (std::size_t i = std::max<std::size_t>(1, firstAtOrBehind(from)) - 1; i < count() && stretch(i).firstAt <= to; ++i) {
+            if (goesOn && !goesOn())
+                return std::nullopt;
             if (stretch(i).low > wanted || stretch(i).high < wanted)
                 continue;
             const Samples samples = samplesIn(lock, snapshot, i, i + 1, false);
@@ -578,13 +582,13 @@ std::optional<Time> SignalSeries::next(const trace::Snapshot& snapshot, Place pl
     };
     const std::size_t here = std::max<std::size_t>(1, firstBehind(moment)) - 1;
     if (!back) {
-        for (std::size_t i = here; i < count(); ++i)
+        for (std::size_t i = here; i < count() && (!goesOn || goesOn()); ++i)
             for (const Time at : placesOf(i))
                 if (fits(at))
                     return at;
         return std::nullopt;
     }
-    for (std::size_t i = std::min(here + 2, count()); i > 0; --i) {
+    for (std::size_t i = std::min(here + 2, count()); i > 0 && (!goesOn || goesOn()); --i) {
         const std::vector<Time> places = placesOf(i - 1);
         for (auto at = places.rbegin(); at != places.rend(); ++at)
             if (fits(*at))

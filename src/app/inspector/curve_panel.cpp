@@ -347,7 +347,7 @@ void CurvePanel::askPlaces()
                    const std::function<bool()>& goesOn) -> NewestWork::Deliver {
         std::array<std::optional<Time>, kinds> found;
         for (std::size_t i = 0; i < kinds && goesOn(); ++i)
-            found[i] = series->next(snapshot, placeKinds[i].place, cursor, false, from, to);
+            found[i] = series->next(snapshot, placeKinds[i].place, cursor, false, from, to, goesOn);
         return [this, among, found] {
             for (std::size_t i = 0; i < kinds; ++i) {
                 const Place place = placeKinds[i].place;
