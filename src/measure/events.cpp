@@ -2,6 +2,7 @@
 #include "measure/events.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdio>
 
 #include "measure/measures.h"
@@ -13,6 +14,8 @@ namespace {
 constexpr std::size_t nothing = ~std::size_t{0};
 constexpr Time errorsTogether = std::chrono::milliseconds(100);
 
+std::string missedWords(std::uint32_t beats) { return "missed " + std::to_string(beats) + (beats == 1 ? " beat" : " beats"); }
+
 // How many beats of a cycle a gap between two frames leaves out; none where it is late by less than three fifths.
 std::uint32_t beatsMissed(Time gap, Time cycle)
 {
@@ -22,6 +25,13 @@ std::uint32_t beatsMissed(Time gap, Time cycle)
 }
 
 }  // namespace
+
+const char* toText(EventKind kind)
+{
+    static constexpr std::array<const char*, eventKindCount> words = {
+        "condition", "range", "beat", "burst", "error", "state", "note", "mark"};
+    return words[static_cast<std::size_t>(kind)];
+}
 
 // Conditions of other kinds, followed as recordings do.
 class EventFinder::RuleWatch final : public rules::RuleSink {
@@ -140,8 +150,8 @@ void EventFinder::watchBeats(trace::Row row, trace::IdentifierIndex identifier, 
         return;
     if (beat.any) {
         if (const std::uint32_t missed = beatsMissed(frame.time - beat.last, beat.cycle); missed > 0)
-            note({EventKind::missedBeats, beat.last + beat.cycle, frame.time, frame.bus, row,
-                *beat.name + " missed " + std::to_string(missed) + (missed == 1 ? " beat" : " beats"), missed});
+            note({EventKind::missedBeats, beat.last + beat.cycle, frame.time, frame.bus, row, *beat.name + ' ' + missedWords(missed),
+                missed, *beat.name, missedWords(missed)});
     }
     beat.any = true;
     beat.last = frame.time;
@@ -153,7 +163,8 @@ std::vector<Event> EventFinder::stillMissing(Time now) const
     std::vector<Event> out;
     for (const Beat& beat : beats_)
         if (const std::uint32_t missed = beat.any ? beatsMissed(now - beat.last, beat.cycle) : 0; missed > 0)
-            out.push_back({EventKind::missedBeats, beat.last + beat.cycle, now, beat.bus, trace::noRow, *beat.name, missed});
+            out.push_back({EventKind::missedBeats, beat.last + beat.cycle, now, beat.bus, trace::noRow,
+                *beat.name + ' ' + missedWords(missed), missed, *beat.name, missedWords(missed) + " and did not come back", true});
     return out;
 }
 

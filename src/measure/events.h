@@ -14,7 +14,14 @@
 
 namespace wavetrope::measure {
 
-enum class EventKind : std::uint8_t { condition, missedBeats, burst, errorFrame };
+/// In the order of the documents; notes and marks are somebody's own.
+enum class EventKind : std::uint8_t { condition, range, missedBeats, burst, errorFrame, state, note, mark };
+inline constexpr std::size_t eventKindCount = 8;
+/// "condition", "range", "beat", "burst", "error", "state", "note", "mark".
+[[nodiscard]] const char* toText(EventKind kind);
+
+/// Of an event that is on no bus.
+inline constexpr std::uint8_t noBus = 255;
 
 struct Event {
     EventKind kind = EventKind::condition;
@@ -24,6 +31,9 @@ struct Event {
     trace::Row row = trace::noRow;      ///< The frame that showed it.
     std::string text;                   ///< A few words.
     std::uint32_t count = 1;            ///< Beats missed, error frames in a row.
+    std::string what{};                 ///< Its name: of a condition, a message, a signal.
+    std::string why{};                  ///< What makes it one, in words.
+    bool open = false;                  ///< It goes on: `until` is not its end.
 };
 
 /// A bus load at or above which a stretch is a burst.

@@ -5,25 +5,29 @@
 
 namespace wavetrope::measure {
 
-std::vector<OutOfRange> outOfRange(const Samples& samples, double low, double high)
+void RangeWatch::take(const Samples& samples)
 {
-    std::vector<OutOfRange> out;
-    bool outside = false;
-    const auto distance = [&](double value) { return value < low ? low - value : value - high; };
+    const auto distance = [&](double value) { return value < low_ ? low_ - value : value - high_; };
     for (std::size_t i = 0; i < samples.size(); ++i) {
         const double value = samples.values[i];
         if (std::isnan(value))
             continue;
-        const bool is = value < low || value > high;
-        if (is && !outside)
-            out.push_back({samples.rows[i], samples.times[i], std::nullopt, value < low, value});
-        else if (is && distance(value) > distance(out.back().farthest))
-            out.back().farthest = value;
-        else if (!is && outside)
-            out.back().to = samples.times[i];
-        outside = is;
+        const bool is = value < low_ || value > high_;
+        if (is && !outside_)
+            found_.push_back({samples.rows[i], samples.times[i], std::nullopt, value < low_, value});
+        else if (is && distance(value) > distance(found_.back().farthest))
+            found_.back().farthest = value;
+        else if (!is && outside_)
+            found_.back().to = samples.times[i];
+        outside_ = is;
     }
-    return out;
+}
+
+std::vector<OutOfRange> outOfRange(const Samples& samples, double low, double high)
+{
+    RangeWatch watch(low, high);
+    watch.take(samples);
+    return watch.found();
 }
 
 }  // namespace wavetrope::measure

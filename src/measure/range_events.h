@@ -18,7 +18,20 @@ struct OutOfRange {
     double farthest = 0;                ///< The value that was farthest outside.
 };
 
-/// Of samples in the order of the trace. What is not a number says nothing; what is infinite is outside.
+/// Follows samples in the order of the trace. What is not a number says nothing; what is infinite is outside.
+class RangeWatch {
+public:
+    RangeWatch(double low, double high) : low_(low), high_(high) {}
+    void take(const Samples& samples);
+    [[nodiscard]] const std::vector<OutOfRange>& found() const { return found_; }
+
+private:
+    double low_, high_;
+    bool outside_ = false;
+    std::vector<OutOfRange> found_;
+};
+
+/// The same of all samples at once.
 [[nodiscard]] std::vector<OutOfRange> outOfRange(const Samples& samples, double low, double high);
 
 }  // namespace wavetrope::measure

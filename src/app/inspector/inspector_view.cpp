@@ -905,12 +905,21 @@ void Inspector::paintEventFacts(QPainter& painter)
 {
     const measure::Event& event = stage_.selection().event;
     double y = Theme::get().px(10);
-    static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("missed beats"),
-        QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames")};
-    heading(painter, y, QString::fromStdString(event.text), tr(kinds[static_cast<unsigned>(event.kind)]), event.bus);
+    static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("out of its range"), QT_TR_NOOP("missed beats"),
+        QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames"), QT_TR_NOOP("state of a controller"),
+        QT_TR_NOOP("note"), QT_TR_NOOP("mark")};
+    static_assert(std::size(kinds) == measure::eventKindCount);
+    const bool range = event.kind == measure::EventKind::range;
+    heading(painter, y, QString::fromStdString(range ? event.what : event.text), tr(kinds[static_cast<unsigned>(event.kind)]),
+        event.bus == measure::noBus ? -1 : event.bus);
+    if (range)
+        passage(painter, y, QString(), QString::fromStdString(event.why), false);
     fact(painter, y, tr("From"), timeWords(stage_.seconds(event.time), 6));
-    fact(painter, y, tr("To"), timeWords(stage_.seconds(event.until), 6));
-    fact(painter, y, tr("Lasted"), tr("%1 ms").arg(static_cast<double>((event.until - event.time).count()) * 1e-6, 0, 'f', 1));
+    if (event.until != event.time || event.open) {
+        fact(painter, y, tr("To"), event.open ? tr("goes on") : timeWords(stage_.seconds(event.until), 6));
+        fact(painter, y, event.open ? tr("So far") : tr("Lasted"),
+            tr("%1 ms").arg(static_cast<double>((event.until - event.time).count()) * 1e-6, 0, 'f', 1));
+    }
     if (event.count > 1)
         fact(painter, y, event.kind == measure::EventKind::missedBeats ? tr("Beats missed") : tr("Frames"), QString::number(event.count));
     for (const rig::EventSpec& spec : stage_.document().rig().events)

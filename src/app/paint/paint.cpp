@@ -185,7 +185,14 @@ void paintText(QPainter& painter, const QRectF& box, const QString& text, const 
 Flag flagOf(const measure::Event& event)
 {
     using Kind = measure::EventKind;
-    return event.kind == Kind::errorFrame || event.kind == Kind::burst || event.kind == Kind::missedBeats ? Flag::wrong : Flag::condition;
+    switch (event.kind) {
+    case Kind::errorFrame:
+    case Kind::burst:
+    case Kind::missedBeats:
+    case Kind::state: return Flag::wrong;
+    case Kind::note: return Flag::note;
+    default: return Flag::condition;
+    }
 }
 
 void paintTint(QPainter& painter, const QRectF& box, std::size_t field)

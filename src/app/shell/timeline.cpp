@@ -14,6 +14,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
 #include "app/stage/background_scan.h"
+#include "app/stage/event_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/rule_desk.h"
 #include "app/theme/theme.h"
@@ -55,7 +56,7 @@ Timeline::Timeline(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stag
         forgetStill();
         updateGeometry();
     });
-    connect(&stage_.notes(), &NoteDesk::changed, this, &Timeline::forgetStill);
+    connect(&stage_.events(), &EventDesk::changed, this, &Timeline::forgetStill);
     connect(&stage_, &Stage::matchesChanged, this, &Timeline::forgetStill);
     connect(&stage_.rules(), &RuleDesk::triedChanged, this, &Timeline::gatherTakes);
 }
@@ -173,8 +174,6 @@ void Timeline::update()
         }
         for (std::size_t i = 0; i < loads_.size(); ++i)
             loads_[i]->update(state.loads[i]);
-        if (events_.size() != state.events.events().size())
-            events_ = state.events.events();
         measured_ = state.rows;
         return 0;
     });
@@ -336,11 +335,18 @@ void Timeline::paintFlags(QPainter& painter)
         bool note;
     };
     std::vector<Flagged> sorted;
-    for (const measure::Event& event : events_)
-        sorted.push_back({event.time, &event.text, flagOf(event) == Flag::wrong, false});
-    for (const rig::Note& note : stage_.notes().notes().all())
-        sorted.push_back({note.time, &note.text, false, true});
-    std::stable_sort(sorted.begin(), sorted.end(), [](const Flagged& a, const Flagged& b) { return a.time < b.time; });
+    // Values out of their range may be many: they are flagged without words, under the others.
+    double last = -1e9;
+    for (const measure::Event& event : stage_.events().all()) {
+        if (!stage_.events().shows(event.kind) || event.kind == measure::EventKind::mark)
+            continue;
+        if (event.kind != measure::EventKind::range) {
+            sorted.push_back({event.time, &event.text, flagOf(event) == Flag::wrong, event.kind == measure::EventKind::note});
+        } else if (const double x = xOf(event.time); x > last + 2) {
+            painter.fillRect(QRectF(x - 0.5, theme.px(flagHeight - 4), 1.5, theme.px(4)), theme.ink2);
+            last = x;
+        }
+    }
     for (std::size_t i = 0; i < sorted.size();) {
         const double x = xOf(sorted[i].time);
         const QString first = QString::fromStdString(*sorted[i].text);
@@ -388,6 +394,22 @@ void Timeline::mousePressEvent(QMouseEvent* event)
         stage_.setWindow(from, to);
         return;
     }
+    // A flag goes before the edges of the window and the plain moment under it.
+    if (event->position().y() < Theme::get().px(flagHeight)) {
+        const auto hit = [&](const measure::Event& e, double before, double behind) {
+            return stage_.events().shows(e.kind) && e.kind != measure::EventKind::mark && x >= xOf(e.time) - before
+                   && x <= xOf(e.time) + behind;
+        };
+        // A flag itself, then the words behind one.
+        const measure::Event* found = nullptr;
+        for (const double behind : {5.0, static_cast<double>(Theme::get().px(60))})
+            for (const measure::Event& e : stage_.events().all())
+                if (found == nullptr && (behind <= 5 || (e.kind != measure::EventKind::range && e.kind != measure::EventKind::note))
+                    && hit(e, 5, behind))
+                    found = &e;
+        if (found != nullptr)
+            return stage_.events().choose(measure::Event(*found));
+    }
     if ((event->modifiers() & Qt::ShiftModifier) != 0 && x > x1 && x < x2) {
         drag_ = Drag::window;
         dragOffset_ = x - x1;
@@ -401,22 +423,6 @@ void Timeline::mousePressEvent(QMouseEvent* event)
         drag_ = Drag::rightEdge;
         return;
     }
-    // A flag takes precedence over the plain moment under it.
-    if (event->position().y() < Theme::get().px(flagHeight))
-        for (const rig::Note& note : stage_.notes().notes().all())
-            if (x >= xOf(note.time) - 5 && x <= xOf(note.time) + 5)
-                return note.row != trace::noRow ? stage_.setCursorRow(note.row) : stage_.setCursor(note.time);
-    if (event->position().y() < Theme::get().px(flagHeight))
-        for (const measure::Event& e : events_)
-            if (x >= xOf(e.time) - 5 && x <= xOf(e.time) + Theme::get().px(60)) {
-                stage_.setCursor(e.time);
-                Selection selection;
-                selection.kind = Selection::Kind::event;
-                selection.event = e;
-                selection.bus = e.bus;
-                stage_.select(selection);
-                return;
-            }
     drag_ = Drag::cursor;
     // On a ridge: the highest load within three pixels of the click, so that a peak is hit without aiming.
     Time time = timeAt(x);
@@ -510,6 +516,15 @@ bool Timeline::event(QEvent* event)
                            .arg(QString::fromStdString(stage_.document().buses()[bus].name))
                            .arg(loads_[bus]->at(timeAt(help->pos().x())), 0, 'f', 0)
                            .arg(timeWords(stage_.seconds(timeAt(help->pos().x())), 2), text);
+        if (help->pos().y() < Theme::get().px(flagHeight)) {
+            QStringList near;
+            constexpr qsizetype mostTold = 8;
+            for (const measure::Event& e : stage_.events().all())
+                if (stage_.events().shows(e.kind) && std::abs(xOf(e.time) - help->pos().x()) <= 5 && near.size() < mostTold)
+                    near << timeWords(stage_.seconds(e.time), 3) + QStringLiteral("  ") + QString::fromStdString(e.text);
+            if (!near.isEmpty())
+                text = near.join(QLatin1Char('\n')) + QLatin1Char('\n') + tr("F4: the next event; Shift+F4: the one before");
+        }
         for (std::size_t i = 0; i < tiers_.size(); ++i)
             if (tier(i).contains(help->pos()))
                 text = tiers_[i].words + QLatin1Char('\n')

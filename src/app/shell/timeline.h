@@ -57,7 +57,6 @@ private:
 
     Stage& stage_;
     std::vector<std::unique_ptr<measure::LoadSeries>> loads_;
-    std::vector<measure::Event> events_;
     QStringList pressedTake_;       // files of the take that may be dragged
     QPointF pressedAt_;
     std::vector<TakeTier> tiers_;       // the first few; what is beyond is folded into the last

@@ -15,6 +15,7 @@
 #include "app/shell/settings_dialog.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/derive_desk.h"
+#include "app/stage/event_desk.h"
 #include "app/stage/filter_line.h"
 #include "app/theme/theme.h"
 
@@ -82,6 +83,13 @@ void MainWindow::buildMenu()
         })->setObjectName(QStringLiteral("recordFiltered"));
         add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F7, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
+    for (const bool back : {false, true})
+        add(menu_, back ? tr("Event before") : tr("Next event"), back ? QKeySequence(Qt::SHIFT | Qt::Key_F4) : QKeySequence(Qt::Key_F4),
+            [this, back] {
+                if (!stage_->events().goNext(back))
+                    Q_EMIT stage_->told(back ? tr("There is no event before") : tr("There is no event behind"));
+            })
+            ->setObjectName(back ? QStringLiteral("eventBefore") : QStringLiteral("nextEvent"));
     add(menu_, tr("Derive a signal..."), QKeySequence(Qt::CTRL | Qt::Key_D), [this] {
         stage_->derive().add(chosenCurve(*stage_));
     })->setObjectName(QStringLiteral("derive"));

@@ -9,6 +9,7 @@
 #include "app/stage/bus_desk.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/derive_desk.h"
+#include "app/stage/event_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/report_desk.h"
 #include "app/stage/rule_desk.h"
@@ -32,6 +33,7 @@ Stage::Stage(RunDocument& document)
       curveDesk_(std::make_unique<CurveDesk>(*this)),
       reports_(std::make_unique<ReportDesk>(*this)),
       derive_(std::make_unique<DeriveDesk>(*this)),
+      events_(std::make_unique<EventDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
 {
     connect(&timer_, &QTimer::timeout, this, &Stage::onTimer);
@@ -59,6 +61,7 @@ TimingDesk& Stage::timing() { return *timing_; }
 CurveDesk& Stage::curveDesk() { return *curveDesk_; }
 ReportDesk& Stage::reports() { return *reports_; }
 DeriveDesk& Stage::derive() { return *derive_; }
+EventDesk& Stage::events() { return *events_; }
 
 void Stage::takeCatalog(std::shared_ptr<const database::Catalog> catalog, const std::function<void()>& before)
 {

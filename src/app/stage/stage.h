@@ -29,6 +29,7 @@ class CurveDesk;
 class ReportDesk;
 class DeriveDesk;
 class DrawnCurves;
+class EventDesk;
 
 /// What the inspector explains.
 struct Selection {
@@ -78,6 +79,8 @@ public:
     [[nodiscard]] ReportDesk& reports();
     /// The derived signals of this window's rig.
     [[nodiscard]] DeriveDesk& derive();
+    /// All that happened.
+    [[nodiscard]] EventDesk& events();
     /// The samples of signals.
     [[nodiscard]] CurveDesk& curveDesk();
 
@@ -159,6 +162,8 @@ Q_SIGNALS:
     void drawnChanged();        ///< Curves are drawn another way, or at another scale.
     void selectionChanged();
     void becameReady();         ///< A log has been read.
+    /// Somebody chose a bus: whoever shows one alone shows that.
+    void busChosen(unsigned bus);
     /// Somebody wants a signal plotted, a message filtered, a node's row shown.
     void plotWanted(const QString& signal);
     void filterWanted(const QString& expression);
@@ -198,6 +203,7 @@ private:
     std::unique_ptr<CurveDesk> curveDesk_;
     std::unique_ptr<ReportDesk> reports_;
     std::unique_ptr<DeriveDesk> derive_;
+    std::unique_ptr<EventDesk> events_;
     QTimer timer_;
     trace::Snapshot snapshot_;
     bool following_ = true;
