@@ -25,6 +25,7 @@
 #include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
 #include "app/lanes/lanes_view.h"
+#include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/playback/playback_view.h"
@@ -555,13 +556,14 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = photographer.take(*window, QStringLiteral("watch") + suffix) && good;
     window->showPage(QStringLiteral("Load"));
     window->currentPage()->find<ResponseView>()->choose(0);
+    stage.rest();
+    stage.setWindow(stage.timeOf(58), stage.timeOf(66));
+    QTest::qWait(700);
+    window->currentPage()->find<BurstsView>()->choose(1);
+    window->currentPage()->find<ResponseView>()->choose(0);
+    QTest::qWait(300);
     good = photographer.take(*window, QStringLiteral("load") + suffix) && good;
-    for (Pane* pane : window->currentPage()->panes())
-        if (pane->count() == 3)
-            pane->setCurrent(1);
-    good = photographer.take(*window, QStringLiteral("shares") + suffix) && good;
-    for (Pane* pane : window->currentPage()->panes())
-        pane->setCurrent(0);
+    stage.now();
 
     if (every)
         good = takePages(photographer, *window, QStringLiteral("live-"), suffix) && good;

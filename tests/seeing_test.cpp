@@ -10,6 +10,7 @@
 #include "app/between/between_view.h"
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
+#include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/response/response_view.h"
 #include "app/shares/shares_view.h"
@@ -361,9 +362,6 @@ private Q_SLOTS:
         Stage& stage = window->stage();
         QTRY_VERIFY(stage.seconds(stage.newest()) > 119);
         window->showPage(QStringLiteral("Load"));
-        for (Pane* pane : window->currentPage()->panes())
-            if (pane->count() == 3)
-                pane->setCurrent(1);
         auto* view = window->currentPage()->find<SharesView>();
         QVERIFY(view != nullptr && view->isVisible());
         stage.setWindow(stage.timeOf(58), stage.timeOf(66));
@@ -405,6 +403,25 @@ private Q_SLOTS:
         QTRY_VERIFY(stage.seconds(stage.newest()) > 119);
         window->showPage(QStringLiteral("Load"));
         auto* load = window->currentPage()->find<LoadView>();
+        // All buses on one scale; a click on a head chooses one, and the shares follow.
+        QCOMPARE(load->strips().size(), std::size_t{4});
+        auto* shares = window->currentPage()->find<SharesView>();
+        QTest::mouseClick(load->strips()[3], Qt::LeftButton, {}, QPoint(30, 10));
+        QTRY_VERIFY(shares->settled() && shares->count() > 0 && shares->shares().shares[0].bus == 3);
+        QTest::mouseClick(load->strips()[1], Qt::LeftButton, {}, QPoint(30, 10));
+        QTRY_VERIFY(shares->settled() && shares->count() > 0 && shares->shares().shares[0].bus == 1);
+        QCOMPARE(load->chosen(), load->strips()[1]);
+        for (const LoadStrip* strip : load->strips()) {
+            const auto [mean, low, high] = stage.document().measures().read([&](const measure::MeasureState& state) {
+                measure::RangeSummary all;
+                const auto& bins = state.loads[strip->bus()];
+                for (std::int64_t bin = bins.indexOf(stage.windowFrom()) / 20; bin * 20 < bins.indexOf(stage.windowTo()); ++bin)
+                    all.add(100.0 * static_cast<double>(bins.busy(20 * bin, 20 * bin + 19)) / 20e6);
+                return std::tuple(all.mean(), all.low, all.high);
+            });
+            QVERIFY(std::abs(strip->seen().mean() - mean) < 0.1 && std::abs(strip->seen().high - high) < 1e-6);
+            QVERIFY(strip->seen().low <= low + 1e-6);
+        }
         // Each message with a cycle time, as long as it may be: 13 of them at 250 kbit/s.
         double percent = 0;
         for (const auto& message : stage.catalog().messages())
@@ -413,8 +430,8 @@ private Q_SLOTS:
                 percent += 100.0 * (stuffed + 13 + (stuffed - 1) / 4) * 4000 / static_cast<double>(message.message->cycleTime.count());
             }
         QVERIFY(percent > 15 && percent < 30);
-        QVERIFY2(
-            std::abs(load->promised() - percent) < 1e-9, qPrintable(QStringLiteral("%1 and not %2").arg(load->promised()).arg(percent)));
+        QVERIFY2(std::abs(load->chosen()->promised() - percent) < 1e-9,
+            qPrintable(QStringLiteral("%1 and not %2").arg(load->chosen()->promised()).arg(percent)));
         // What the pointer is on.
         stage.setWindow(stage.timeOf(58), stage.timeOf(66));
         QTRY_VERIFY(std::abs(load->plot()->xAxis->range().lower - 58) < 1e-6);
@@ -422,11 +439,68 @@ private Q_SLOTS:
             const QPoint at(static_cast<int>(load->plot()->xAxis->coordToPixel(61.34)), load->plot()->axisRect()->center().y());
             QTest::mouseMove(load->plot(), at + QPoint(2, 0));
             QTest::mouseMove(load->plot(), at);
-            return load->plot()->readout().size() == 2;
+            return load->plot()->readout().size() == 3;
         };
         QTRY_VERIFY(hovers());
         QVERIFY2(load->plot()->readout()[0].startsWith(QStringLiteral("load over 20 ms\t")), qPrintable(load->plot()->readout()[0]));
         QVERIFY(load->plot()->readout()[0].section('\t', 1).section(' ', 0, 0).toDouble() > 80);       // in a burst
+        // Darker above what is promised: between two curves, of which one stops there.
+        const auto curve = [&](const char* name) {
+            for (int i = 0; i < load->plot()->graphCount(); ++i)
+                if (load->plot()->graph(i)->name() == QLatin1String(name))
+                    return load->plot()->graph(i)->data();
+            return QSharedPointer<QCPGraphDataContainer>();
+        };
+        QCOMPARE(curve("highest")->size(), curve("promised")->size());
+        for (int i = 0; i < curve("highest")->size(); ++i)
+            QCOMPARE(curve("promised")->at(i)->value, std::min(curve("highest")->at(i)->value, load->chosen()->promised()));
+        QVERIFY(curve("long mean")->size() >= 7);
+        const QStringList csv = load->csv().split('\n', Qt::SkipEmptyParts);
+        QCOMPARE(csv[0], QStringLiteral("time,Chassis load_percent,Implement load_percent,Body load_percent,Scanner load_percent"));
+        QVERIFY(std::abs(static_cast<int>(csv.size()) - 401) <= 1);
+        window->closeWithoutAsking();
+    }
+
+    void burstsAreListedWithWhoTookTheBus()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready() && window->stage().caughtUp(), 60'000);
+        Stage& stage = window->stage();
+        window->showPage(QStringLiteral("Load"));
+        auto* bursts = window->currentPage()->find<BurstsView>();
+        QTRY_VERIFY(bursts->settled() && bursts->count() == 3);
+        for (std::size_t i = 0; i < 3; ++i) {
+            const QStringList row = bursts->rowText(i).split('\t');
+            QCOMPARE(row[0], QStringLiteral("B"));
+            QCOMPARE(row[1], QString::number(i + 1));
+            // Its frames, one by one.
+            const auto& all = stage.events().all();
+            std::size_t seen = 0;
+            for (const measure::Event& event : all)
+                if (event.kind == measure::EventKind::burst && seen++ == i) {
+                    std::uint64_t frames = 0;
+                    const trace::Snapshot& snapshot = stage.snapshot();
+                    for (trace::Row at = 0; at < snapshot.rows(); ++at)
+                        if (const can::FrameView frame = snapshot.frame(at);
+                            frame.bus == 1 && frame.time >= event.time && frame.time <= event.until)
+                            ++frames;
+                    QCOMPARE(row[5], QString::number(frames));
+                }
+            QVERIFY2(row[4].section(' ', 0, 0).toDouble() > 80 && row[6].contains(QStringLiteral(" %, ")), qPrintable(row.join('|')));
+        }
+        // A row: the cursor, and the shares of it; Enter: all of it in the window.
+        bursts->choose(1);
+        const measure::Event burst = stage.selection().event;
+        QCOMPARE(stage.cursor(), burst.time);
+        auto* shares = window->currentPage()->find<SharesView>();
+        QTRY_VERIFY(shares->settled() && shares->shares().from == burst.time && shares->shares().to == burst.until);
+        QTest::keyClick(bursts->focusProxy(), Qt::Key_Return);
+        QVERIFY(
+            stage.windowFrom() < burst.time && stage.windowTo() > burst.until && stage.windowTo() - stage.windowFrom() < Time(500'000'000));
+        // Elsewhere the shares are of the window again.
+        stage.setCursor(stage.timeOf(20));
+        stage.setWindow(stage.timeOf(10), stage.timeOf(30));
+        QTRY_VERIFY(shares->settled() && shares->shares().from == stage.timeOf(10));
         window->closeWithoutAsking();
     }
 

@@ -28,6 +28,7 @@
 #include "app/inspector/inspector_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/load_view.h"
+#include "app/shares/shares_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
@@ -694,10 +695,10 @@ private Q_SLOTS:
             slider->setValue(step);
             stage().setWindow(stage().timeOf(10), stage().timeOf(30));
             QTRY_VERIFY(std::abs(load->plot()->xAxis->range().upper - 30) < 1e-6);
-            // The filled graph, over what is in view.
+            // The area, over what is in view.
             for (int g = 0; g < load->plot()->graphCount(); ++g) {
                 const QCPGraph* graph = load->plot()->graph(g);
-                if (graph->brush().style() == Qt::NoBrush || graph->data()->isEmpty())
+                if (graph->name() != QLatin1String("mean") || graph->data()->isEmpty())
                     continue;
                 double sum = 0;
                 for (const QCPGraphData& point : *graph->data())
@@ -943,15 +944,10 @@ private Q_SLOTS:
         QCOMPARE(inTree(), QStringLiteral("TankLevel"));
         QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("TankLevel")));
         // Among those who take the bus.
-        auto* load = window_->currentPage()->find<LoadView>();
-        auto* buses = load->tools()->findChild<QComboBox*>();
-        buses->setCurrentIndex(buses->findText(QStringLiteral("Implement"), Qt::MatchContains));
-        stage().setCursor(stage().timeOf(15));
-        QTRY_VERIFY(load->takers()->takers().size() > 3);
-        const QImage without = load->takers()->grab().toImage();
-        QTest::mouseClick(load->takers(), Qt::LeftButton, {}, QPoint(30, Theme::get().px(40)));
+        auto* shares = view<SharesView>("Load");
+        QTRY_VERIFY(shares->settled() && shares->count() > 3);
+        QTest::keyClick(shares->focusProxy(), Qt::Key_Down);
         QCOMPARE(stage().selection().kind, Selection::Kind::message);
-        QVERIFY(load->takers()->grab().toImage() != without);
         QTRY_VERIFY(!inTree().isEmpty() && inTree() != QStringLiteral("TankLevel"));
         // A node, then nothing of the kind.
         Selection node;

@@ -199,7 +199,14 @@ SharesView::SharesView(Stage& stage)
     });
     connect(&stage, &Stage::catalogChanged, this, &SharesView::ask);
     connect(&stage, &Stage::becameReady, this, &SharesView::rebuild);
-    connect(&stage, &Stage::selectionChanged, this, [this] { rows_->viewport()->update(); });
+    connect(&stage, &Stage::selectionChanged, this, [this] {
+        rows_->viewport()->update();
+        const bool burst = this->stage().selection().kind == Selection::Kind::event
+                           && this->stage().selection().event.kind == measure::EventKind::burst;
+        if (std::exchange(ofBurst_, burst) || burst)
+            ask();
+    });
+    connect(&stage, &Stage::busChosen, this, [this](unsigned bus) { busBox_->chooseBus(bus); });
     connect(&Theme::get(), &Theme::changed, this, &SharesView::rebuild);
     rebuild();
 }
@@ -228,9 +235,19 @@ void SharesView::ask()
         return;
     const Marks& marks = stage().marks();
     measure::ShareRange range{stage().windowFrom(), std::min(stage().windowTo(), stage().newest())};
-    if (marks.both())
+    QString of = tr("of the window");
+    if (marks.both()) {
         range = {std::min(*marks.a, *marks.b), std::max(*marks.a, *marks.b)};
-    facts_->setText(marks.both() ? tr("from A to B") : tr("of the window"));
+        of = tr("from A to B");
+    }
+    // A burst that is chosen, as long as the cursor stays in it.
+    if (const Selection& selection = stage().selection();
+        selection.kind == Selection::Kind::event && selection.event.kind == measure::EventKind::burst && selection.event.bus == bus_
+        && stage().cursor() >= selection.event.time && stage().cursor() <= selection.event.until) {
+        range = {selection.event.time, selection.event.until};
+        of = tr("of the burst at %1").arg(timeWords(stage().seconds(selection.event.time), 2));
+    }
+    facts_->setText(of);
     std::vector<can::BitRate> rates;
     for (const trace::TraceBus& bus : stage().document().buses())
         rates.push_back(bus.rate);

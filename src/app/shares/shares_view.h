@@ -14,7 +14,7 @@ namespace wavetrope::app {
 class BusChoice;
 
 /// Bars of bus time by message, sender, kind of frame or class of protocol message, the largest first, with percent, frames and bits per
-/// second: from A to B where both marks are set, else of the window. Worked out on a thread of its own.
+/// second: of a burst that is chosen, else from A to B where both marks are set, else of the window. Worked out on a thread of its own.
 class SharesView : public View {
     Q_OBJECT
 public:
@@ -40,16 +40,18 @@ private:
     void ask();
     void take(measure::LoadShares shares);
 
+    // In front of the rows, which look at them from the beginning.
+    unsigned bus_ = 0;
+    measure::ShareBy by_ = measure::ShareBy::message;
+    measure::LoadShares shares_;
+    bool settled_ = false;
     QWidget* tools_;
     BusChoice* busBox_;
     QButtonGroup* modes_;
     QLabel* facts_;
     Rows* rows_;
     NewestWork* work_;
-    unsigned bus_ = 0;
-    measure::ShareBy by_ = measure::ShareBy::message;
-    measure::LoadShares shares_;
-    bool settled_ = false;
+    bool ofBurst_ = false;
     unsigned beats_ = 0;
 };
 

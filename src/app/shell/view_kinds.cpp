@@ -9,6 +9,7 @@
 #include "app/database/findings_view.h"
 #include "app/events/events_view.h"
 #include "app/lanes/lanes_view.h"
+#include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
@@ -35,8 +36,10 @@ const std::vector<ViewKind>& viewKinds()
             [](Stage& stage) -> View* { return new BetweenView(stage); }},
         {"spectrum", "Spectrum", "Frequencies, values and periods of a curve, and how it goes with another one",
             [](Stage& stage) -> View* { return new SpectrumView(stage); }},
-        {"load", "Load", "Bus load over time, and who takes the bus", [](Stage& stage) -> View* { return new LoadView(stage); }},
-        {"shares", "Shares", "Who takes how much of a bus, in the window or from A to B",
+        {"load", "Load", "Bus load over time, of all buses or one, against what is promised", [](Stage& stage) -> View* { return new LoadView(stage); }},
+        {"bursts", "Bursts", "Stretches in which a bus was nearly full, and who took it",
+            [](Stage& stage) -> View* { return new BurstsView(stage); }},
+        {"shares", "Shares", "Who takes how much of a bus: in the window, from A to B, or in a burst",
             [](Stage& stage) -> View* { return new SharesView(stage); }},
         {"response", "Response times", "How long messages may take in the worst case, against their deadlines",
             [](Stage& stage) -> View* { return new ResponseView(stage); }},

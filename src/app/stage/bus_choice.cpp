@@ -8,7 +8,7 @@
 
 namespace wavetrope::app {
 
-BusChoice::BusChoice(Stage& stage, const QString& name, const QString& tip) : stage_(stage)
+BusChoice::BusChoice(Stage& stage, const QString& name, const QString& tip, const QString& all) : stage_(stage), all_(all)
 {
     setObjectName(name);
     setToolTip(tip);
@@ -24,6 +24,8 @@ void BusChoice::fill()
     const QSignalBlocker block(this);
     const int keep = std::max(0, currentIndex());
     clear();
+    if (!all_.isEmpty())
+        addItem(all_, QString());
     const auto& buses = stage_.document().buses();
     for (std::size_t i = 0; i < buses.size(); ++i)
         addItem(stage_.mark(static_cast<unsigned>(i)).letter + QStringLiteral("  ") + QString::fromStdString(buses[i].name),

@@ -15,18 +15,28 @@ class Stage;
 class BusChoice : public QComboBox {
     Q_OBJECT
 public:
-    BusChoice(Stage& stage, const QString& name, const QString& tip);
+    /// With `all`, a first entry of that text stands for all of them.
+    BusChoice(Stage& stage, const QString& name, const QString& tip, const QString& all = {});
 
     /// Takes the buses as they are now, without a signal; the chosen one stays, else that which is wanted is chosen once it is there.
     void fill();
     /// The bus of that name, now or once there is one.
     void want(const QString& bus) { wanted_ = bus; }
     /// Of the buses of the run, 0 where there is none.
-    [[nodiscard]] unsigned bus() const { return static_cast<unsigned>(std::max(0, currentIndex())); }
+    [[nodiscard]] unsigned bus() const { return static_cast<unsigned>(std::max(0, currentIndex() - (all_.isEmpty() ? 0 : 1))); }
+    /// Whether all of them are chosen.
+    [[nodiscard]] bool isAll() const { return !all_.isEmpty() && currentIndex() <= 0; }
+    /// Chooses one; nothing where there is no such bus.
+    void chooseBus(unsigned bus)
+    {
+        if (const int index = static_cast<int>(bus) + (all_.isEmpty() ? 0 : 1); index < count())
+            setCurrentIndex(index);
+    }
     [[nodiscard]] std::string busName() const { return currentData().toString().toStdString(); }
 
 private:
     Stage& stage_;
+    QString all_;
     QString wanted_;
 };
 
