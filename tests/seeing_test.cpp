@@ -333,6 +333,47 @@ private Q_SLOTS:
         QTest::mouseMove(view, view->area().center().toPoint());
         QTRY_VERIFY(view->readout().contains(QStringLiteral(" Hz: ")));
         QVERIFY(!view->grab().isNull());
+        // Sampled at another rate; a click on a line draws what it is into the lane of its curve.
+        auto* rate = view->tools()->findChild<QComboBox*>(QStringLiteral("spectrumRate"));
+        rate->setCurrentIndex(rate->findText(QStringLiteral("20 Hz")));
+        Q_EMIT rate->activated(rate->currentIndex());
+        QTRY_VERIFY(view->settled() && view->spectrum() && view->spectrum()->rate == 20);
+        QCOMPARE(view->save()["rate"].get<double>(), 20.0);
+        auto* lanes = window->currentPage()->find<LanesView>();
+        const auto laneOf = [&]() -> const Lane* {
+            for (const Lane* lane : lanes->lanes())
+                for (const Curve& curve : lane->curves())
+                    if (curve.source.path == source.path)
+                        return lane;
+            return nullptr;
+        };
+        QVERIFY(laneOf() != nullptr);
+        const std::size_t line = *view->spectrum()->highest();
+        const QPoint at(
+            static_cast<int>(view->area().left()
+                             + view->area().width() * (static_cast<double>(line) + 0.5) / static_cast<double>(view->spectrum()->amplitudes.size())),
+            static_cast<int>(view->area().bottom()) - 4);
+        QTest::mouseClick(view, Qt::LeftButton, {}, at);
+        QCOMPARE(view->line(), std::optional<std::size_t>(line));
+        QVERIFY(std::abs(stage.tone()->hertz - static_cast<double>(line) * view->spectrum()->width) < 1e-9);
+        QTRY_VERIFY(laneOf()->tone() != nullptr && laneOf()->tone()->data()->size() > 100);
+        double most = -1e9, least = 1e9;
+        for (const QCPGraphData& point : *laneOf()->tone()->data()) {
+            most = std::max(most, point.value);
+            least = std::min(least, point.value);
+        }
+        QVERIFY(most - least <= 2 * view->spectrum()->amplitudes[line] + 1e-9 && most - least > view->spectrum()->amplitudes[line]);
+        QVERIFY(view->facts().join('\n').contains(QStringLiteral("drawn: ")));
+        QTest::mouseClick(view, Qt::LeftButton, {}, at);
+        QTRY_VERIFY(laneOf()->tone() == nullptr && !view->line());
+        QTest::mouseClick(view, Qt::LeftButton, {}, at);
+        QVERIFY(view->line());
+        QTest::keyClick(view, Qt::Key_Escape);
+        QVERIFY(!stage.tone());
+        QTest::mouseClick(view, Qt::LeftButton, {}, at);
+        stage.setMarks({stage.timeOf(21), stage.timeOf(60)});     // of another stretch it says nothing
+        QVERIFY(!stage.tone());
+        stage.setMarks({stage.timeOf(20), stage.timeOf(60)});
         // Values and periods: each sample once.
         QTest::mouseClick(window->findChild<QToolButton*>(QStringLiteral("spectrumMode1")), Qt::LeftButton);
         QTRY_VERIFY(view->settled() && view->histogram());

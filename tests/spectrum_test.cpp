@@ -118,6 +118,10 @@ private Q_SLOTS:
                     imaginary -= faded[i] * std::sin(turn);
                 }
                 QVERIFY(near(spectrum->amplitudes[k], (2 * k == count ? 1 : 2) * std::hypot(real, imaginary) / weights, 1e-7));
+                // With its phase it is that line: real and imaginary part again.
+                const double scale = spectrum->amplitudes[k] * weights / (2 * k == count ? 1 : 2);
+                QVERIFY(near(scale * std::cos(spectrum->phases[k]), real, 1e-6 * (1 + std::abs(real)))
+                        && near(scale * std::sin(spectrum->phases[k]), imaginary, 1e-6 * (1 + std::abs(imaginary))));
                 ++compared;
             }
         }

@@ -175,9 +175,11 @@ std::optional<Spectrum> spectrumOf(const TimedValues& samples, Time from, Time t
         fftw_destroy_plan(plan);
     }
     out.amplitudes.resize(count / 2 + 1);
+    out.phases.resize(out.amplitudes.size());
     for (std::size_t k = 1; k < out.amplitudes.size(); ++k) {
         const double size = std::hypot(lines.get()[k][0], lines.get()[k][1]);
         const bool alone = 2 * k == count;      // half of the rate has no counterpart
+        out.phases[k] = std::atan2(lines.get()[k][1], lines.get()[k][0]);
         out.amplitudes[k] = (alone ? 1 : 2) * size / weights;
     }
     return out;

@@ -32,6 +32,7 @@ struct Spectrum {
     double width = 0;                   ///< Hz from line to line.
     double mean = 0;                    ///< Taken out before.
     std::vector<double> amplitudes;     ///< Of line k at k times the width, in the signal's unit; that of line 0 is 0.
+    std::vector<double> phases;         ///< Line k at s seconds behind the beginning is amplitude times cos(2 pi k width s + phase).
     double held = 0;                    ///< Share of the points at which a value held; at others it is the mean.
 
     /// The highest line, and the highest one that is no neighbour of it: places of both; nothing where there are no lines.

@@ -606,11 +606,44 @@ void Lane::placeLetter(const Curve& curve, std::size_t index, const measure::Sig
     curve.letter->position->setCoords(at, shown.value_or(0));
 }
 
+// So fine that each of its periods is seen, as long as there are pixels for them.
+void Lane::drawTone()
+{
+    const std::optional<Tone>& tone = view_.stage().tone();
+    const Curve* of = nullptr;
+    for (const Curve& curve : curves_)
+        if (tone && band_ == nullptr && curve.source.path == tone->path)
+            of = &curve;
+    if (of == nullptr) {
+        if (tone_ != nullptr)
+            plot_->removeGraph(tone_);
+        tone_ = nullptr;
+        return;
+    }
+    if (tone_ == nullptr) {
+        tone_ = plot_->addGraph();
+        tone_->setAdaptiveSampling(false);
+    }
+    tone_->setValueAxis(of->graph->valueAxis());
+    tone_->setPen(QPen(Theme::get().ink, 1.2));
+    const Time from = std::max(tone->from, view_.stage().windowFrom()), to = std::min(tone->to, view_.stage().windowTo());
+    const unsigned points = 4 * plot_->columns();
+    QVector<double> times, values;
+    for (unsigned i = 0; from < to && i <= points; ++i) {
+        const double at = view_.stage().seconds(from) + (view_.stage().seconds(to) - view_.stage().seconds(from)) * i / points;
+        times.append(at);
+        values.append(
+            tone->mean + tone->amplitude * std::cos(2 * M_PI * tone->hertz * (at - view_.stage().seconds(tone->from)) + tone->phase));
+    }
+    tone_->setData(times, values, true);
+}
+
 void Lane::refresh()
 {
     if (!setUp_.folded) {
         for (Curve& curve : curves_)
             drawCurve(curve);
+        drawTone();
         plot_->followStage();
         scale();
         plot_->drawSoon();

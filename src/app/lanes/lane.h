@@ -56,6 +56,8 @@ public:
     [[nodiscard]] const LaneGround* ground() const { return ground_; }
     /// The band that stands for its curve; null where there is none.
     [[nodiscard]] const LaneBand* band() const { return band_; }
+    /// The line of a spectrum that is drawn over one of its curves, or null.
+    [[nodiscard]] const QCPGraph* tone() const { return tone_; }
     /// What is said of curves whose signals are no longer there, or null.
     [[nodiscard]] QLabel* lostWords() const { return lostWords_; }
     [[nodiscard]] InPlaceField* field() { return field_; }
@@ -90,6 +92,7 @@ private:
     void layHeight();
     void scale();
     void drawCurve(Curve& curve);
+    void drawTone();
     void drawBand(const measure::SignalSeries::Points& points);
     void drawGround(const measure::SignalSeries::Points& points);
     void placeLetter(const Curve& curve, std::size_t index, const measure::SignalSeries::Points& points);
@@ -112,6 +115,7 @@ private:
     TimePlot* plot_;
     LaneGround* ground_;
     LaneBand* band_ = nullptr;
+    QCPGraph* tone_ = nullptr;          // a line of a spectrum, while one is drawn here
     std::vector<LostCurve> lost_;       // of its paths, those that are no curves any more
     QVBoxLayout* beside_ = nullptr;     // the head
     QLabel* lostWords_ = nullptr;       // what is said of them, over the plot

@@ -115,6 +115,7 @@ LanesView::LanesView(Stage& stage)
     connect(&Theme::get(), &Theme::changed, this, &LanesView::layHeads, Qt::QueuedConnection);     // behind the lanes
     connect(&stage, &Stage::beat, this, &LanesView::refresh);
     connect(&stage, &Stage::axisChanged, this, &LanesView::refresh);
+    connect(&stage, &Stage::toneChanged, this, &LanesView::refreshSoon);
     connect(&stage, &Stage::becameReady, this, &LanesView::rebuild);
     connect(&stage, &Stage::catalogChanged, this, &LanesView::rebuild);
     connect(&stage, &Stage::plotWanted, this, [this](const QString& path) { add(path); });

@@ -11,6 +11,7 @@
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
+#include "app/parts/elided_label.h"
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/stage/newest_work.h"
@@ -36,11 +37,11 @@ public:
         setColumns(Columns({
             {"bus", BurstsView::tr("bus"), BurstsView::tr("Bus, by its letter"), 26},
             {"number", BurstsView::tr("no."), BurstsView::tr("Its number on its bus, as the load tells it"), 30, true, true},
-            {"begins", BurstsView::tr("begins"), BurstsView::tr("When it began"), 90, true, true, false, ColumnKind::ofTime},
-            {"lasts", BurstsView::tr("lasts"), BurstsView::tr("How long it lasts"), 72, true, true},
-            {"load", BurstsView::tr("load"), BurstsView::tr("Mean load while it lasts"), 50, true, true},
-            {"frames", BurstsView::tr("frames"), BurstsView::tr("Frames in it"), 60, true, true},
-            {"who", BurstsView::tr("who"), BurstsView::tr("Those who took most of the bus in it"), 200, true, false, true},
+            {"begins", BurstsView::tr("begins"), BurstsView::tr("When it began"), 64, true, true, false, ColumnKind::ofTime},
+            {"lasts", BurstsView::tr("lasts"), BurstsView::tr("How long it lasts"), 62, true, true},
+            {"load", BurstsView::tr("load"), BurstsView::tr("Mean load while it lasts"), 42, true, true},
+            {"frames", BurstsView::tr("frames"), BurstsView::tr("Frames in it"), 46, true, true},
+            {"who", BurstsView::tr("who"), BurstsView::tr("Those who took most of the bus in it"), 90, true, false, true},
         }));
     }
     std::uint64_t count() const override { return view_.count(); }
@@ -114,13 +115,14 @@ private:
 };
 
 BurstsView::BurstsView(Stage& stage)
-    : View(stage), tools_(new QWidget), facts_(new QLabel), rows_(new Rows(*this)), work_(new NewestWork(this))
+    : View(stage), tools_(new QWidget), facts_(new ElidedLabel), rows_(new Rows(*this)), work_(new NewestWork(this))
 {
     setObjectName(QStringLiteral("bursts"));
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
     Theme::writeInBody(facts_);
     facts_->setObjectName(QStringLiteral("burstFacts"));
+    facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     bar->addWidget(facts_, 1);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -170,9 +172,10 @@ void BurstsView::refresh()
             bursts_.push_back(event);
             numbers_.push_back(++numbers[event.bus]);
         }
-    facts_->setText(bursts_.empty()       ? tr("none; 80 % or more over 20 ms")
-                    : bursts_.size() == 1 ? tr("1 in the run, 80 % or more over 20 ms")
-                                          : tr("%1 in the run, 80 % or more over 20 ms").arg(countText(bursts_.size())));
+    facts_->setToolTip(tr("Stretches of 20 ms and more in which a bus was taken for 80 % or more"));
+    facts_->setText(bursts_.empty()       ? tr("none above 80 % over 20 ms")
+                    : bursts_.size() == 1 ? tr("1, above 80 % over 20 ms")
+                                          : tr("%1, above 80 % over 20 ms").arg(countText(bursts_.size())));
     rows_->refresh();
     ask();
 }

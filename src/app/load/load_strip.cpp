@@ -172,6 +172,8 @@ void LoadStrip::refresh()
     slow_->setData(slowTimes, slowMeans, true);
     tracer_->position->setCoords(stage_.seconds(shownAt()), loadAtCursor());
     showBursts(bursts, from, to);
+    // As many figures at the scale as there is room for.
+    qSharedPointerCast<QCPAxisTickerFixed>(plot_->yAxis->ticker())->setTickStep(height() < Theme::get().px(72) ? 50 : 25);
     seen_ = series_->over(std::max(stage_.windowFrom(), series_->start()), std::min(stage_.windowTo(), series_->end()));
     plot_->followStage();
     plot_->drawSoon();

@@ -13,6 +13,7 @@
 
 #include "app/paint/paint.h"
 #include "app/paint/row_list.h"
+#include "app/parts/elided_label.h"
 #include "app/parts/notation.h"
 #include "app/stage/bus_choice.h"
 #include "app/theme/theme.h"
@@ -72,13 +73,18 @@ public:
     void forgetChoice() { chosen_ = -1; }
     void layHeads()
     {
-        const double edge = std::max(static_cast<double>(viewport()->width()) / Theme::get().scale(), double{least});
-        setHeads(
-            {{12, view_.by_ == measure::ShareBy::message ? SharesView::tr("message")
-                                                         : SharesView::tr(shareWords[static_cast<std::size_t>(view_.by_)])},
-                {barAt, SharesView::tr("of bus time")}, {0, QStringLiteral("%"), edge - 236}, {0, SharesView::tr("frames/s"), edge - 164},
-                {0, SharesView::tr("bits/s"), edge - 84}, {0, SharesView::tr("frames"), edge - 12}},
-            least);
+        const double wide = static_cast<double>(viewport()->width()) / Theme::get().scale();
+        frames_ = wide >= withFrames;       // where it is narrow, the rates say as much
+        const double edge = std::max(wide, double{least});
+        const double shift = frames_ ? 0 : framesWidth;
+        std::vector<Head> heads = {
+            {12, view_.by_ == measure::ShareBy::message ? SharesView::tr("message")
+                                                        : SharesView::tr(shareWords[static_cast<std::size_t>(view_.by_)])},
+            {barAt, SharesView::tr("of bus time")}, {0, QStringLiteral("%"), edge - 236 + shift},
+            {0, SharesView::tr("frames/s"), edge - 164 + shift}, {0, SharesView::tr("bits/s"), edge - 84 + shift}};
+        if (frames_)
+            heads.push_back({0, SharesView::tr("frames"), edge - 12});
+        setHeads(std::move(heads), least);
     }
 
 protected:
@@ -97,7 +103,9 @@ protected:
         paintText(painter, QRectF(theme.px(12), y, theme.px(barAt - 22), height), QString::fromStdString(share.what),
             bare ? theme.mono() : theme.body(), theme.ink);
         const double right = rowWidth();
-        const QRectF bar(theme.px(barAt), y + theme.px(6), std::max<double>(theme.px(40), right - theme.px(barAt + 292)), theme.px(8));
+        const double shift = frames_ ? 0 : framesWidth;
+        const QRectF bar(
+            theme.px(barAt), y + theme.px(6), std::max<double>(theme.px(40), right - theme.px(barAt + 292 - shift)), theme.px(8));
         const double most = std::max<double>(1, static_cast<double>(view_.shares_.shares.front().busy.count()));
         painter.fillRect(bar, theme.grid);
         painter.fillRect(
@@ -107,10 +115,11 @@ protected:
             paintText(painter, QRectF(right - theme.px(from + width), y, theme.px(width), height), text, theme.mono(), ink,
                 Qt::AlignRight | Qt::AlignVCenter);
         };
-        cell(236, 52, percentText(share), theme.ink);
-        cell(164, 68, perSecond(share.frames, 1), theme.ink2);
-        cell(84, 76, perSecond(share.bits, 0), theme.ink2);
-        cell(12, 68, countText(share.frames), theme.ink2);
+        cell(236 - shift, 52, percentText(share), theme.ink);
+        cell(164 - shift, 68, perSecond(share.frames, 1), theme.ink2);
+        cell(84 - shift, 76, perSecond(share.bits, 0), theme.ink2);
+        if (frames_)
+            cell(12, 68, countText(share.frames), theme.ink2);
     }
     void resizeEvent(QResizeEvent* event) override
     {
@@ -119,7 +128,8 @@ protected:
     }
 
 private:
-    static constexpr int barAt = 150, least = 490;
+    static constexpr int barAt = 130, least = 390, withFrames = 500, framesWidth = 72;
+    bool frames_ = true;
 
     [[nodiscard]] std::optional<trace::TraceKey> keyOf(std::size_t index) const
     {
@@ -152,7 +162,7 @@ SharesView::SharesView(Stage& stage)
       tools_(new QWidget),
       busBox_(new BusChoice(stage, QStringLiteral("sharesBus"), tr("Bus whose shares are shown"))),
       modes_(new QButtonGroup(this)),
-      facts_(new QLabel),
+      facts_(new ElidedLabel),
       rows_(new Rows(*this)),
       work_(new NewestWork(this))
 {
@@ -160,6 +170,7 @@ SharesView::SharesView(Stage& stage)
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
     bar->setSpacing(4);
+    busBox_->setCompact();
     bar->addWidget(busBox_);
     for (std::size_t i = 0; i < shareWords.size(); ++i) {
         auto* mode = new QToolButton;
@@ -173,6 +184,7 @@ SharesView::SharesView(Stage& stage)
         bar->addWidget(mode);
     }
     Theme::writeInBody(facts_);
+    facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     bar->addWidget(facts_, 1);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -248,6 +260,7 @@ void SharesView::ask()
         of = tr("of the burst at %1").arg(timeWords(stage().seconds(selection.event.time), 2));
     }
     facts_->setText(of);
+    facts_->setToolTip(of);
     std::vector<can::BitRate> rates;
     for (const trace::TraceBus& bus : stage().document().buses())
         rates.push_back(bus.rate);

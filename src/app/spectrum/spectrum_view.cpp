@@ -4,6 +4,7 @@
 #include <QButtonGroup>
 #include <QComboBox>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QToolButton>
@@ -51,6 +52,7 @@ SpectrumView::SpectrumView(Stage& stage)
       tools_(new QWidget),
       modes_(new QButtonGroup(this)),
       fade_(new QComboBox),
+      rate_(new QComboBox),
       across_(new QComboBox),
       work_(new NewestWork(this))
 {
@@ -82,6 +84,17 @@ SpectrumView::SpectrumView(Stage& stage)
     fade_->setToolTip(tr("Window function: how the stretch fades out at its ends"));
     across_->setObjectName(QStringLiteral("spectrumAcross"));
     across_->setAccessibleName(tr("Curve across"));
+    rate_->addItem(tr("usual rate"), 0.0);
+    for (const int hertz : {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10'000})
+        rate_->addItem(tr("%1 Hz").arg(hertz), static_cast<double>(hertz));
+    rate_->setObjectName(QStringLiteral("spectrumRate"));
+    rate_->setAccessibleName(tr("Sampled at"));
+    rate_->setToolTip(tr("How often the curve is sampled anew: as often as its samples usually come, or so"));
+    connect(rate_, &QComboBox::activated, this, [this] {
+        ask();
+        Q_EMIT setUpChanged();
+    });
+    bar->addWidget(rate_);
     bar->addWidget(fade_);
     bar->addWidget(across_);
     bar->addStretch(1);
@@ -117,6 +130,7 @@ void SpectrumView::setMode(Mode mode)
     mode_ = mode;
     modes_->button(static_cast<int>(mode))->setChecked(true);
     fade_->setVisible(mode == Mode::spectrum);
+    rate_->setVisible(mode == Mode::spectrum);
     across_->setVisible(mode == Mode::over);
     shown_ = {};
     ask();
@@ -163,6 +177,9 @@ void SpectrumView::ask()
     work_->forget();
     if (!isVisible())
         return;
+    // A line is of what it was found in.
+    if (line_ && (mode_ != Mode::spectrum || stretch() != shownOf_ || !chosen() || !of_ || chosen()->path != of_->path))
+        drawLine({});
     fillOthers();
     of_ = chosen();
     over_ = mode_ == Mode::over ? other() : std::nullopt;
@@ -180,36 +197,41 @@ void SpectrumView::ask()
         settled_ = true;
         return update();
     }
-    work_->ask(
-        [this, snapshot = stage().snapshot(), series, &keeper = stage().curveDesk().keeper(), from = from, to = to, mode = mode_,
-            fade = static_cast<measure::FadeOut>(fade_->currentIndex())](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
-            Shown shown;
-            std::vector<std::shared_ptr<const measure::SignalSeries::Detail>> details;
-            for (const auto& one : series) {
-                keeper.waitFor(*one, snapshot.rows(), goesOn);
-                if (!goesOn())
-                    return {};
-                shown.tooMany = shown.tooMany || one->about(from, to) > mostSamplesOfSpectrum;
-                if (!shown.tooMany)
-                    details.push_back(one->detail(snapshot, from, to, goesOn));
-                if (!shown.tooMany && !details.back())
-                    return {};
+    work_->ask([this, snapshot = stage().snapshot(), series, &keeper = stage().curveDesk().keeper(), from = from, to = to, mode = mode_,
+                   rate = rate_->currentData().toDouble(), fade = static_cast<measure::FadeOut>(fade_->currentIndex())](
+                   const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+        Shown shown;
+        std::vector<std::shared_ptr<const measure::SignalSeries::Detail>> details;
+        for (const auto& one : series) {
+            keeper.waitFor(*one, snapshot.rows(), goesOn);
+            if (!goesOn())
+                return {};
+            shown.tooMany = shown.tooMany || one->about(from, to) > mostSamplesOfSpectrum;
+            if (!shown.tooMany)
+                details.push_back(one->detail(snapshot, from, to, goesOn));
+            if (!shown.tooMany && !details.back())
+                return {};
+        }
+        if (!shown.tooMany) {
+            const measure::TimedValues samples{details[0]->times, details[0]->values};
+            switch (mode) {
+            case Mode::spectrum:
+                shown.spectrum = measure::spectrumOf(samples, from, to, rate > 0 ? std::optional(rate) : std::nullopt, fade);
+                break;
+            case Mode::values: shown.histogram = measure::histogramOfValues(samples, from, to, histogramBins); break;
+            case Mode::periods: shown.histogram = measure::histogramOfPeriods(samples, from, to, histogramBins); break;
+            case Mode::over: shown.pairing = measure::pairedOver({details[1]->times, details[1]->values}, samples, from, to); break;
             }
-            if (!shown.tooMany) {
-                const measure::TimedValues samples{details[0]->times, details[0]->values};
-                switch (mode) {
-                case Mode::spectrum: shown.spectrum = measure::spectrumOf(samples, from, to, {}, fade); break;
-                case Mode::values: shown.histogram = measure::histogramOfValues(samples, from, to, histogramBins); break;
-                case Mode::periods: shown.histogram = measure::histogramOfPeriods(samples, from, to, histogramBins); break;
-                case Mode::over: shown.pairing = measure::pairedOver({details[1]->times, details[1]->values}, samples, from, to); break;
-                }
-            }
-            return [this, shown = std::move(shown)]() mutable {
-                shown_ = std::move(shown);
-                settled_ = true;
-                update();
-            };
-        });
+        }
+        return [this, shown = std::move(shown), from, to]() mutable {
+            shown_ = std::move(shown);
+            shownOf_ = {from, to};
+            if (line_)
+                drawLine(shown_.spectrum && *line_ < shown_.spectrum->amplitudes.size() ? line_ : std::nullopt);
+            settled_ = true;
+            update();
+        };
+    });
 }
 
 void SpectrumView::showEvent(QShowEvent* event)
@@ -222,6 +244,8 @@ void SpectrumView::hideEvent(QHideEvent* event)
 {
     work_->forget();
     stage().curveDesk().look(this, {});
+    if (line_)
+        drawLine({});
     View::hideEvent(event);
 }
 
@@ -239,6 +263,9 @@ QStringList SpectrumView::facts() const
             out << tr("%1 times the next").arg(number(spectrum.amplitudes[highest] / spectrum.amplitudes[*next]))
                 << tr("at %1 Hz").arg(number(static_cast<double>(*next) * spectrum.width));
         out << tr("each line %1 Hz").arg(number(spectrum.width)) << tr("sampled at %1 Hz").arg(number(spectrum.rate));
+        if (line_)
+            out << tr("drawn: %1 Hz, %2")
+                       .arg(number(static_cast<double>(*line_) * spectrum.width), number(spectrum.amplitudes[*line_]) + unit);
         if (spectrum.held < 0.999)
             out << tr("a value held for %1 % of it").arg(100 * spectrum.held, 0, 'f', 1);
         return out;
@@ -350,26 +377,29 @@ void SpectrumView::paintBars(QPainter& painter, const QRectF& box, const Axis& u
     QColor pale = hue();
     pale.setAlphaF(0.6F);
     const std::size_t highest = shown_.spectrum ? shown_.spectrum->highest().value_or(count) : count;
-    const auto bar = [&](double left, double wide, double tall, bool strong) {
+    const auto bar = [&](double left, double wide, double tall, bool strong, bool drawn) {
         if (tall > 0)
             painter.fillRect(
-                QRectF(left, box.bottom() - up.share(tall) * box.height(), wide, up.share(tall) * box.height()), strong ? hue() : pale);
+                QRectF(left, box.bottom() - up.share(tall) * box.height(), wide, up.share(tall) * box.height()), drawn    ? Theme::get().ink
+                                                                                                                 : strong ? hue()
+                                                                                                                          : pale);
     };
     if (each >= 1.5) {
         const double inset = each > 6 ? each * 0.18 : 0;
         for (std::size_t i = 0; i < count; ++i)
-            bar(box.left() + static_cast<double>(i) * each + inset, std::max(1.0, each - 2 * inset), value(i), highest == i);
+            bar(box.left() + static_cast<double>(i) * each + inset, std::max(1.0, each - 2 * inset), value(i), highest == i, line_ == i);
         return;
     }
     for (std::size_t i = 0; i < count;) {
         const double x = std::floor(box.left() + static_cast<double>(i) * each);
         double most = 0;
-        bool strong = false;
+        bool strong = false, drawn = false;
         for (; i < count && std::floor(box.left() + static_cast<double>(i) * each) == x; ++i) {
             most = std::max(most, value(i));
             strong = strong || highest == i;
+            drawn = drawn || line_ == i;
         }
-        bar(x, strong ? 2 : 1, most, strong);
+        bar(x, strong || drawn ? 2 : 1, most, strong, drawn);
     }
 }
 
@@ -490,6 +520,21 @@ void SpectrumView::mouseMoveEvent(QMouseEvent* event)
 void SpectrumView::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
+    if (event->button() == Qt::LeftButton && shown_.spectrum && area().contains(event->position())) {
+        // The highest line near the pointer: of many there are several in a pixel.
+        const auto count = shown_.spectrum->amplitudes.size();
+        const auto lineAt = [&](double x) {
+            const double share = std::clamp((x - area().left()) / area().width(), 0.0, 1.0);
+            return std::clamp<std::size_t>(static_cast<std::size_t>(share * static_cast<double>(count)), 1, count - 1);
+        };
+        const double each = area().width() / static_cast<double>(count);
+        const double reach = each >= 6 ? 0 : 3;
+        std::size_t found = lineAt(event->position().x());
+        for (std::size_t i = lineAt(event->position().x() - reach); i <= lineAt(event->position().x() + reach); ++i)
+            if (shown_.spectrum->amplitudes[i] > shown_.spectrum->amplitudes[found])
+                found = i;
+        return drawLine(line_ == found ? std::nullopt : std::optional(found));
+    }
     const measure::Pairing& pairs = shown_.pairing;
     if (event->button() != Qt::LeftButton || mode_ != Mode::over || pairs.times.empty() || !area().contains(event->position()))
         return;
@@ -506,6 +551,28 @@ void SpectrumView::mousePressEvent(QMouseEvent* event)
         }
     }
     stage().setCursor(pairs.times[nearest]);
+}
+
+// Into the lane of the curve: what of it that line is. The same one again, or Escape, takes it away.
+void SpectrumView::drawLine(std::optional<std::size_t> line)
+{
+    line_ = line;
+    if (!line || !shown_.spectrum || !of_) {
+        line_.reset();
+        stage().setTone({});
+    } else {
+        const measure::Spectrum& spectrum = *shown_.spectrum;
+        stage().setTone(Tone{of_->path, shownOf_.first, shownOf_.second, static_cast<double>(*line) * spectrum.width,
+            spectrum.amplitudes[*line], spectrum.phases[*line], spectrum.mean});
+    }
+    update();
+}
+
+void SpectrumView::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Escape && line_)
+        return drawLine({});
+    View::keyPressEvent(event);
 }
 
 void SpectrumView::leaveEvent(QEvent* event)
@@ -546,6 +613,8 @@ nlohmann::json SpectrumView::save() const
 {
     nlohmann::json out = {{"mode", spectrumModes[static_cast<std::size_t>(mode_)]},
         {"fade", measure::toText(static_cast<measure::FadeOut>(fade_->currentIndex()))}};
+    if (rate_->currentData().toDouble() > 0)
+        out["rate"] = rate_->currentData().toDouble();
     if (!wantedAcross_.isEmpty())
         out["across"] = wantedAcross_.toStdString();
     return out;
@@ -555,6 +624,8 @@ void SpectrumView::restore(const nlohmann::json& setUp)
 {
     if (setUp.contains("across") && setUp["across"].is_string())
         wantedAcross_ = text(setUp["across"].get<std::string>());
+    if (setUp.contains("rate") && setUp["rate"].is_number())
+        rate_->setCurrentIndex(std::max(0, rate_->findData(setUp["rate"].get<double>())));
     if (setUp.contains("fade") && setUp["fade"].is_string())
         if (const auto fade = measure::fadeOutFromText(setUp["fade"].get<std::string>()))
             fade_->setCurrentIndex(static_cast<int>(*fade));

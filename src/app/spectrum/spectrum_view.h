@@ -33,6 +33,8 @@ public:
     [[nodiscard]] const std::optional<measure::Spectrum>& spectrum() const { return shown_.spectrum; }
     [[nodiscard]] const std::optional<measure::Histogram>& histogram() const { return shown_.histogram; }
     [[nodiscard]] const measure::Pairing& pairing() const { return shown_.pairing; }
+    /// The line that is drawn into the lane of the curve, or nothing.
+    [[nodiscard]] std::optional<std::size_t> line() const { return line_; }
     /// What stands beside the picture, line by line.
     [[nodiscard]] QStringList facts() const;
     /// What stands beside the pointer; empty where it is elsewhere.
@@ -47,6 +49,7 @@ protected:
     void mouseMoveEvent(QMouseEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void leaveEvent(QEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
 
 private:
     struct Shown {
@@ -67,6 +70,7 @@ private:
     [[nodiscard]] std::pair<Axis, Axis> axes() const;
     void paintScales(QPainter& painter, const QRectF& box, const Axis& across, const Axis& up) const;
     void paintBars(QPainter& painter, const QRectF& box, const Axis& up) const;
+    void drawLine(std::optional<std::size_t> line);
     void paintPairs(QPainter& painter, const QRectF& box, const Axis& across, const Axis& up) const;
     [[nodiscard]] QColor hue() const;
     [[nodiscard]] QString emptyWords() const;
@@ -75,6 +79,7 @@ private:
     QWidget* tools_;
     QButtonGroup* modes_;
     QComboBox* fade_;
+    QComboBox* rate_;
     QComboBox* across_;
     NewestWork* work_;
     Shown shown_;
@@ -82,6 +87,8 @@ private:
     QString wantedAcross_;                      // path of the curve across, as it was chosen
     bool settled_ = false;
     std::optional<QPointF> pointer_;
+    std::pair<Time, Time> shownOf_{};           // stretch that is shown
+    std::optional<std::size_t> line_;           // that is drawn into the lane
 };
 
 }  // namespace wavetrope::app

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/bus_choice.h"
 
+#include <QAbstractItemView>
+
 #include <algorithm>
 
 #include "app/stage/stage.h"
@@ -32,6 +34,11 @@ void BusChoice::fill()
             QString::fromStdString(buses[i].name));
     setCurrentIndex(std::clamp(wanted_.isEmpty() ? keep : findData(wanted_), 0, std::max(0, count() - 1)));
     setFont(theme.body());
+    if (compact_) {
+        setFixedWidth(theme.px(42));
+        view()->setMinimumWidth(theme.px(150));
+        return;
+    }
     int widest = 0;
     for (int i = 0; i < count(); ++i)
         widest = std::max(widest, QFontMetrics(theme.body()).horizontalAdvance(itemText(i)));

@@ -24,6 +24,8 @@ public:
     void want(const QString& bus) { wanted_ = bus; }
     /// Of the buses of the run, 0 where there is none.
     [[nodiscard]] unsigned bus() const { return static_cast<unsigned>(std::max(0, currentIndex() - (all_.isEmpty() ? 0 : 1))); }
+    /// Shows the letter alone while it is closed.
+    void setCompact() { compact_ = true; }
     /// Whether all of them are chosen.
     [[nodiscard]] bool isAll() const { return !all_.isEmpty() && currentIndex() <= 0; }
     /// Chooses one; nothing where there is no such bus.
@@ -38,6 +40,7 @@ private:
     Stage& stage_;
     QString all_;
     QString wanted_;
+    bool compact_ = false;
 };
 
 }  // namespace wavetrope::app

@@ -10,6 +10,7 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <utility>
 #include <vector>
 
 #include "app/theme/theme.h"
@@ -56,6 +57,14 @@ struct Marks {
     std::optional<Time> a, b;
     [[nodiscard]] bool both() const { return a && b; }
     friend bool operator==(const Marks&, const Marks&) = default;
+};
+
+/// A line of a spectrum, drawn over the curve that it is of: mean + amplitude cos(2 pi hertz s + phase), s from `from` on.
+struct Tone {
+    QString path;
+    Time from{}, to{};
+    double hertz = 0, amplitude = 0, phase = 0, mean = 0;
+    friend bool operator==(const Tone&, const Tone&) = default;
 };
 
 /// One time axis for a window. While it follows, the cursor stands at the newest frame; once moved, the views rest
@@ -136,6 +145,14 @@ public:
     [[nodiscard]] DrawnCurves* drawnCurves() const { return drawnCurves_; }
     void setDrawnCurves(DrawnCurves* drawn) { drawnCurves_ = drawn; }
 
+    /// The tone that the lanes draw, or nothing.
+    [[nodiscard]] const std::optional<Tone>& tone() const { return tone_; }
+    void setTone(const std::optional<Tone>& tone)
+    {
+        if (std::exchange(tone_, tone) != tone)
+            Q_EMIT toneChanged();
+    }
+
     [[nodiscard]] const Selection& selection() const { return selection_; }
     void select(const Selection& selection);
 
@@ -159,6 +176,7 @@ Q_SIGNALS:
     void axisChanged();         ///< Cursor, window or following changed.
     void marksChanged();
     void curvesChanged();
+    void toneChanged();
     void drawnChanged();        ///< Curves are drawn another way, or at another scale.
     void selectionChanged();
     void becameReady();         ///< A log has been read.
@@ -224,6 +242,7 @@ private:
     QElapsedTimer sinceChosen_;
     std::vector<QString> curves_;
     DrawnCurves* drawnCurves_ = nullptr;
+    std::optional<Tone> tone_;
 };
 
 /// "Bus:Message.Signal", the name of a signal in drags and pages.
