@@ -349,9 +349,9 @@ private Q_SLOTS:
         };
         QVERIFY(laneOf() != nullptr);
         const std::size_t line = *view->spectrum()->highest();
-        const QPoint at(
-            static_cast<int>(view->area().left()
-                             + view->area().width() * (static_cast<double>(line) + 0.5) / static_cast<double>(view->spectrum()->amplitudes.size())),
+        const QPoint at(static_cast<int>(view->area().left()
+                                         + view->area().width() * (static_cast<double>(line) + 0.5)
+                                               / static_cast<double>(view->spectrum()->amplitudes.size())),
             static_cast<int>(view->area().bottom()) - 4);
         QTest::mouseClick(view, Qt::LeftButton, {}, at);
         QCOMPARE(view->line(), std::optional<std::size_t>(line));

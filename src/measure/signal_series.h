@@ -76,8 +76,8 @@ public:
     /// The next such place behind a moment, or with `back` the one before it. Smallest and largest are those of [from, to], the first that
     /// is so. A gap is where nothing came for more than three periods: the value before it. Empty where there is none.
     /// Nothing too where `goesOn` ended it.
-    [[nodiscard]] std::optional<Time> next(const trace::Snapshot& snapshot, Place place, Time moment, bool back, Time from, Time to,
-        const GoesOn& goesOn = {}) const;
+    [[nodiscard]] std::optional<Time> next(
+        const trace::Snapshot& snapshot, Place place, Time moment, bool back, Time from, Time to, const GoesOn& goesOn = {}) const;
     /// Between two values: what the database promises, else the usual distance; 0 where there are too few.
     [[nodiscard]] Time period() const;
     /// From how long behind a value on it no longer holds: three periods.
