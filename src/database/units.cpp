@@ -38,9 +38,9 @@ Unit Unit::fromText(std::string_view text)
 {
     Unit unit;
     const auto whole = [&] {
-        Unit one;
-        one.powers_[std::string(text)] = 1;
-        return one;
+        Unit symbol;
+        symbol.powers_[std::string(text)] = 1;
+        return symbol;
     };
     const auto blank = [](char c) { return c == ' ' || c == '\t'; };
     std::size_t at = 0;
@@ -239,18 +239,18 @@ void findUnits(std::vector<DerivedSignal>& derived, const std::vector<std::uint3
 {
     std::vector<std::optional<Unit>> units(derived.size());
     for (const std::uint32_t d : order) {
-        DerivedSignal& one = derived[d];
+        DerivedSignal& made = derived[d];
         std::vector<std::optional<Unit>> inputs;
-        for (const DerivedSignal::Input& input : one.inputs)
+        for (const DerivedSignal::Input& input : made.inputs)
             inputs.push_back(input.signal.message != nullptr ? stated(input.signal.signal().unit) : units[input.derived]);
         UnitFollower follower(inputs);
-        for (const formula::Step& step : one.formula.steps())
+        for (const formula::Step& step : made.formula.steps())
             follower.step(step);
-        one.finding = follower.finding();
+        made.finding = follower.finding();
         const std::optional<Unit>& found = follower.result();
-        units[d] = one.spec.unit.empty() ? found : stated(one.spec.unit);
-        if (one.finding.empty() && found && !one.spec.unit.empty() && *found != *units[d])
-            one.finding = "its unit is " + one.spec.unit + ", and it works out " + found->text();
+        units[d] = made.spec.unit.empty() ? found : stated(made.spec.unit);
+        if (made.finding.empty() && found && !made.spec.unit.empty() && *found != *units[d])
+            made.finding = "its unit is " + made.spec.unit + ", and it works out " + found->text();
     }
 }
 
