@@ -367,6 +367,10 @@ private Q_SLOTS:
         for (int round = 0; round < 24; ++round) {
             const int buses = 1 + static_cast<int>(random() % 2);
             Log log(buses);
+            // Derived signals are followed over all frames, whichever of them pass.
+            const auto explained = round % 2 == 0 ? catalog(buses)
+                                                  : catalog(buses)->withDerived({{"Mean", "mean(Tank.Water.Level, 40 ms)", "%", {}, {}, ""},
+                                                        {"Warmer", "Tank.Water.Warmth - Mean / (Tank.Water.Level - 20)", "", {}, {}, ""}});
             int now = 0;
             for (unsigned n = random() % 40'000; n > 0; --n) {
                 now += static_cast<int>(random() % 5);
@@ -377,7 +381,7 @@ private Q_SLOTS:
                         static_cast<int>(random() % 4), static_cast<std::uint8_t>(random() % static_cast<unsigned>(buses)));
             }
             const auto source = to("source.pcapng", Form::log);
-            QVERIFY(convert::convert(log.trace.snapshot(), catalog(buses), source).has_value());
+            QVERIFY(convert::convert(log.trace.snapshot(), explained, source).has_value());
             const char* filters[] = {"", "Level > 40", "id 0x100 and Valve = 1", "Level changes", "id 0x12D every 7",
                 "id 0x12C and within 20 ms after (Valve = 2)", "length 3"};
             const std::string filter = filters[random() % std::size(filters)];
@@ -393,18 +397,18 @@ private Q_SLOTS:
                 whole.clock = round % 2 == 0 ? Clock::start : Clock::epoch;
                 auto parts = whole;
                 parts.path = folder_.filePath(QStringLiteral("parts.") + QLatin1String(name)).toStdString();
-                auto compiled = filter::Filter::compile(filter, catalog(buses));
+                auto compiled = filter::Filter::compile(filter, explained);
                 if (!compiled)
                     QVERIFY2(false, compiled.error().text().c_str());
                 whole.filter = *compiled;
                 std::tie(whole.from, whole.to) = within(log.trace.origin());
-                const auto one = convert::convert(log.trace.snapshot(), catalog(buses), whole);
+                const auto one = convert::convert(log.trace.snapshot(), explained, whole);
                 QVERIFY(one.has_value());
                 auto streamed = StreamedConversion::begin(parts, within);
                 QVERIFY(streamed.has_value());
                 StreamWork work;
                 work.explain = [&](const std::vector<trace::TraceBus>&) -> Expected<std::shared_ptr<const database::Catalog>> {
-                    return catalog(buses);
+                    return explained;
                 };
                 work.compile = [&](const std::shared_ptr<const database::Catalog>& by) { return filter::Filter::compile(filter, by); };
                 (*streamed)->join(work);
@@ -414,7 +418,7 @@ private Q_SLOTS:
                 QVERIFY(formats::readLogFile(source.path, stream, options).has_value());
                 stream.finish();
                 QVERIFY(stream.good() && !stream.failure());
-                const auto other = (*streamed)->finish(log.trace.buses(), catalog(buses));
+                const auto other = (*streamed)->finish(log.trace.buses(), explained);
                 QVERIFY(other.has_value());
                 QCOMPARE(other->frames, one->frames);
                 QCOMPARE(other->values, one->values);
@@ -422,6 +426,66 @@ private Q_SLOTS:
                 QVERIFY2(linesOf(parts.path) == linesOf(whole.path), (filter + " to " + name).c_str());
             }
         }
+    }
+
+    // Behind the signals of the frame that gave it; in a table behind all columns; in a database without a message.
+    void derivedSignalsAreWrittenWithTheFramesThatGaveThem()
+    {
+        Log log;
+        log.water(milliseconds(0), 612, 30);
+        log.add(milliseconds(3), 999, {1, 2});
+        log.water(milliseconds(10), 712, 40);
+        log.water(milliseconds(20), 712, 0);
+        log.water(milliseconds(30), 812, 50);
+        const auto with = catalog()->withDerived({{"Half", "Level / 2", "%", 0, 50, "of the level"},
+            {"Rate", "100 / Level", "", {}, {}, ""}, {"Wrong", "Nowhere", "", {}, {}, ""}});
+        auto rows = to("derived.csv", Form::rows);
+        rows.signals = "*a*";       // Half, Rate, Serial, Valve, Warmth
+        const auto outcome = convert::convert(log.trace.snapshot(), with, rows);
+        QVERIFY(outcome.has_value());
+        QList<QByteArray> derived;
+        for (const QByteArray& line : linesOf(rows.path))
+            if (line.contains(",,,,"))
+                derived << line;
+        QCOMPARE(derived,
+            (QList<QByteArray>{"0.000000000,,,,Half,,7.5,%,", "0.000000000,,,,Rate,,6.666666666666667,,", "0.010000000,,,,Half,,10,%,",
+                "0.010000000,,,,Rate,,5,,", "0.020000000,,,,Half,,0,%,", "0.030000000,,,,Half,,12.5,%,", "0.030000000,,,,Rate,,4,,"}));
+        QCOMPARE(outcome->values, static_cast<std::uint64_t>(linesOf(rows.path).size() - 1));
+        // Of the frames that pass alone, though all were followed.
+        rows.signals = "Half";
+        rows.filter = *filter::Filter::compile("Level > 19", with);
+        QVERIFY(convert::convert(log.trace.snapshot(), with, rows).has_value());
+        QCOMPARE(linesOf(rows.path), (QList<QByteArray>{"time,bus,id,message,signal,raw,value,unit,label", "0.010000000,,,,Half,,10,%,",
+                                         "0.030000000,,,,Half,,12.5,%,"}));
+
+        auto table = to("derived-table.csv", Form::table);
+        table.signals = "*a*e";     // Rate, Valve
+        QVERIFY(convert::convert(log.trace.snapshot(), with, table).has_value());
+        QCOMPARE(linesOf(table.path), (QList<QByteArray>{"time [s],Tank.Water.Valve,Rate", "0.000000000,0,6.666666666666667",
+                                          "0.010000000,0,5", "0.020000000,0,", "0.030000000,0,4"}));
+        table.signals = "Half";
+        table.step = milliseconds(5);
+        table.between = Between::interpolate;
+        QVERIFY(convert::convert(log.trace.snapshot(), with, table).has_value());
+        QCOMPARE(linesOf(table.path), (QList<QByteArray>{"time [s],Half [%]", "0.000000000,7.5", "0.005000000,8.75", "0.010000000,10",
+                                          "0.015000000,5", "0.020000000,0", "0.025000000,6.25", "0.030000000,12.5"}));
+        table.signals = "Rate";
+        QVERIFY(convert::convert(log.trace.snapshot(), with, table).has_value());
+        QCOMPARE(linesOf(table.path), (QList<QByteArray>{"time [s],Rate", "0.000000000,6.666666666666667", "0.005000000,5.833333333333334",
+                                          "0.010000000,5", "0.015000000,5", "0.020000000,", "0.025000000,", "0.030000000,4"}));
+
+        const auto database = to("derived.sqlite", Form::database);
+        QVERIFY(convert::convert(log.trace.snapshot(), with, database).has_value());
+        const QString path = QString::fromStdString(database.path);
+        QCOMPARE(query(path, "SELECT name, unit, minimum, maximum, comment, message IS NULL FROM signal WHERE name = 'Half'")[0],
+            (QList<QByteArray>{"Half", "%", "0.0", "50.0", "= Level / 2; of the level", "1"}));
+        QCOMPARE(query(path, "SELECT count(*) FROM signal WHERE message IS NULL")[0][0], QByteArray("2"));
+        QCOMPARE(query(path, "SELECT frame, bus IS NULL, message IS NULL, raw IS NULL, value, unit FROM signal_value WHERE signal = 'Half' "
+                             "ORDER BY frame"),
+            (QList<QList<QByteArray>>{{"1", "1", "1", "1", "7.5", "%"}, {"3", "1", "1", "1", "10.0", "%"}, {"4", "1", "1", "1", "0.0", "%"},
+                {"5", "1", "1", "1", "12.5", "%"}}));
+        QCOMPARE(query(path, "SELECT count(*) FROM signal_value WHERE signal = 'Rate'")[0][0], QByteArray("3"));
+        QCOMPARE(query(path, "SELECT count(*) FROM signal_value WHERE signal = 'Level' AND bus = 'Tank'")[0][0], QByteArray("4"));
     }
 
     void aBusThatAppearsLateStandsInTheLog()

@@ -173,7 +173,7 @@ int list(const Question& question, const std::string& columnText)
     head.endRow();
     RowsBehindHead out(head.take());
     convert::StreamWork work;
-    work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
+    work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames, std::span<const convert::DerivedValue>) {
         CsvText rows;
         for (const can::FrameView& frame : frames) {
             for (const Column column : columns)
@@ -194,9 +194,9 @@ int decode(const Question& question, const std::string& glob)
     RowsBehindHead out{std::string(convert::ValueRows::head)};
     convert::ValueStream values(glob);
     convert::StreamWork work;
-    work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
-        return values.render(facts.catalog, Time{0}, frames);
-    };
+    work.render = [&](const convert::LogFacts& facts, std::span<const can::FrameView> frames,
+                      std::span<const convert::DerivedValue> derived) { return values.render(facts.catalog, Time{0}, frames, derived); };
+    work.derive = [&](const database::Catalog& catalog) { return values.derive(catalog); };
     work.write = [&](std::string_view text) { return out.put(text); };
     const auto streamed = streamLog(question, std::move(work));
     if (!streamed)
@@ -212,7 +212,7 @@ int count(const Question& question)
 {
     std::atomic<std::uint64_t> counted = 0;
     convert::StreamWork work;
-    work.render = [&](const convert::LogFacts&, std::span<const can::FrameView> frames) {
+    work.render = [&](const convert::LogFacts&, std::span<const can::FrameView> frames, std::span<const convert::DerivedValue>) {
         counted += frames.size();
         return std::string();
     };

@@ -38,18 +38,35 @@ bool FrameStream::ready(std::span<const can::FrameView> frames)
     else
         filter_.emplace(std::move(*filter), facts->origin);
     apart_ = !filter_->filter().needsOthers();
+    if (const auto wanted = work_.derive ? work_.derive(**catalog) : std::vector<std::uint32_t>(); !wanted.empty()) {
+        auto next = std::make_unique<database::DerivedStream>(*catalog, wanted);
+        if (derived_)
+            next->takeOver(*derived_);
+        derived_ = std::move(next);
+        wanted_.assign((*catalog)->derived().size(), false);
+        for (const std::uint32_t derived : wanted)
+            wanted_[derived] = true;
+    }
     facts_ = std::move(facts);
     begun_ = begun_ || !frames.empty();
     return true;
 }
 
-std::vector<can::FrameView> FrameStream::choose(std::span<const can::FrameView> frames)
+FrameStream::Chosen FrameStream::choose(std::span<const can::FrameView> frames, bool all)
 {
-    std::vector<can::FrameView> chosen;
-    chosen.reserve(frames.size());
-    for (const can::FrameView& frame : frames)
-        if (filter_->passes(frame))
-            chosen.push_back(frame);
+    Chosen chosen;
+    if (!all)
+        chosen.frames.reserve(frames.size());
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const bool passes = all || filter_->passes(frames[i]);
+        const std::size_t place = all ? i : chosen.frames.size();
+        if (derived_)
+            for (const database::DerivedStream::Sample& sample : derived_->take(frames[i]))
+                if (passes && wanted_[sample.derived])
+                    chosen.derived.push_back({place, sample.derived, sample.value});
+        if (passes && !all)
+            chosen.frames.push_back(frames[i]);
+    }
     return chosen;
 }
 
@@ -58,12 +75,12 @@ void FrameStream::onFrames(std::span<const can::FrameView> frames)
     deliver(0);
     if (frames.empty() || !ready(frames))
         return;
-    std::vector<can::FrameView> chosen;
+    Chosen chosen;
     const bool all = filter_->filter().passesEverything();
-    if (!all)
-        chosen = choose(frames);
-    const std::span<const can::FrameView> passing = all ? frames : chosen;
-    good_ = good_ && (work_.take ? work_.take(*facts_, passing) : work_.write(work_.render(*facts_, passing)));
+    if (!all || derived_)
+        chosen = choose(frames, all);
+    const std::span<const can::FrameView> passing = all ? frames : chosen.frames;
+    good_ = good_ && (work_.take ? work_.take(*facts_, passing) : work_.write(work_.render(*facts_, passing, chosen.derived)));
 }
 
 void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Workers& workers)
@@ -71,26 +88,26 @@ void FrameStream::onStretch(std::shared_ptr<const formats::Stretch> stretch, Wor
     workers_ = &workers;
     if (!ready(stretch->frames))
         return;
-    const auto made = [this](const std::shared_ptr<const LogFacts>& facts, const std::shared_ptr<const formats::Stretch>& of,
-                          std::vector<can::FrameView> chosen, bool all) {
-        const std::span<const can::FrameView> passing = all ? std::span<const can::FrameView>(of->frames) : chosen;
+    const auto made = [this](const std::shared_ptr<const LogFacts>& facts, const std::shared_ptr<const formats::Stretch>& of, Chosen chosen,
+                          bool all) {
+        const std::span<const can::FrameView> passing = all ? std::span<const can::FrameView>(of->frames) : chosen.frames;
         if (!work_.take)
-            return Piece{work_.render(*facts, passing), {}, nullptr, facts, all};
-        return Piece{{}, std::move(chosen), of, facts, all};
+            return Piece{work_.render(*facts, passing, chosen.derived), {}, nullptr, facts, all};
+        return Piece{{}, std::move(chosen.frames), of, facts, all};
     };
     const bool all = filter_->filter().passesEverything();
-    if (apart_ && !all)
+    if (apart_ && !all && !derived_)
         pending_.push_back(workers.submit([made, stretch, facts = facts_, filter = filter_->filter()] {
             filter::FilterStream alone(filter, facts->origin);
-            std::vector<can::FrameView> chosen;
+            Chosen chosen;
             for (const can::FrameView& frame : stretch->frames)
                 if (alone.passes(frame))
-                    chosen.push_back(frame);
+                    chosen.frames.push_back(frame);
             return made(facts, stretch, std::move(chosen), false);
         }));
     else
         pending_.push_back(
-            workers.submit([made, stretch, all, facts = facts_, chosen = all ? std::vector<can::FrameView>() : choose(stretch->frames)] {
+            workers.submit([made, stretch, all, facts = facts_, chosen = all && !derived_ ? Chosen() : choose(stretch->frames, all)] {
                 return made(facts, stretch, chosen, all);
             }));
     deliver(workers.count() == 1 ? 0 : 2 * workers.count());

@@ -5,8 +5,10 @@
 #include <deque>
 #include <functional>
 #include <future>
+#include <memory>
 #include <optional>
 
+#include "database/derived_stream.h"
 #include "filter/filter_stream.h"
 #include "formats/log_format.h"
 
@@ -19,13 +21,22 @@ struct LogFacts {
     Time origin{};                 ///< Stamp of its first frame.
 };
 
+/// A value that a frame gave a derived signal.
+struct DerivedValue {
+    std::size_t frame = 0;          ///< Place among the frames that it stands beside.
+    std::uint32_t derived = 0;      ///< Of the catalog.
+    double value = 0;               ///< What is not finite is a gap.
+};
+
 /// What is done with the frames of a log. `explain` and `compile` are called for the first frame, and again where a bus
 /// appears behind it; `render` on several threads at once; `write` in the order of the log, false where nothing more can
 /// be written. `take`, where there is one, stands for both: it gets the frames themselves, in the order of the log.
 struct StreamWork {
     std::function<Expected<std::shared_ptr<const database::Catalog>>(const std::vector<trace::TraceBus>&)> explain;
     std::function<Expected<filter::Filter>(const std::shared_ptr<const database::Catalog>&)> compile;
-    std::function<std::string(const LogFacts&, std::span<const can::FrameView>)> render;
+    std::function<std::string(const LogFacts&, std::span<const can::FrameView>, std::span<const DerivedValue>)> render;
+    /// Which derived signals `render` wants with the frames; they are followed over all frames, whichever of them pass.
+    std::function<std::vector<std::uint32_t>(const database::Catalog&)> derive;
     std::function<bool(std::string_view)> write;
     std::function<bool(const LogFacts&, std::span<const can::FrameView>)> take;
     std::function<bool(std::uint64_t done, std::uint64_t total)> goesOn;
@@ -62,7 +73,12 @@ private:
         std::shared_ptr<const LogFacts> facts;
         bool all = false;                                   // of the stretch
     };
-    std::vector<can::FrameView> choose(std::span<const can::FrameView> frames);
+    // Frames that pass, and what they gave derived signals; of all that pass the frames are left out.
+    struct Chosen {
+        std::vector<can::FrameView> frames;
+        std::vector<DerivedValue> derived;
+    };
+    Chosen choose(std::span<const can::FrameView> frames, bool all);
     void hand(const Piece& piece);
     void deliver(std::size_t left);
 
@@ -75,6 +91,8 @@ private:
     std::optional<Error> failure_;
     std::shared_ptr<const LogFacts> facts_;
     std::optional<filter::FilterStream> filter_;
+    std::unique_ptr<database::DerivedStream> derived_;
+    std::vector<bool> wanted_;          // by derived signal
     bool apart_ = false;                // whether stretches can be filtered each by itself
     Workers* workers_ = nullptr;
     std::deque<std::future<Piece>> pending_;

@@ -7,18 +7,18 @@ namespace wavetrope::convert {
 
 void Samples::fetch()
 {
-    const trace::Snapshot& snapshot = frames_.snapshot();
+    const trace::Snapshot& snapshot = frames_->snapshot();
     const bool inOrder = snapshot.trace().monotone();
     samples_.clear();
     at_ = 0;
     database::Decoded decoded;
-    trace::Row last = frames_.end();
+    trace::Row last = frames_->end();
     snapshot.eachOf(identifier_, next_, [&](trace::Row row, const can::FrameView& frame) {
         last = row;
-        if (row >= frames_.end() || (inOrder && samples_.size() == atOnce))
+        if (row >= frames_->end() || (inOrder && samples_.size() == atOnce))
             return false;
-        last = frames_.end();
-        if (frames_.has(row) && message_.plan.decodeOne(frame, signal_, decoded))
+        last = frames_->end();
+        if (frames_->has(row) && message_->plan.decodeOne(frame, signal_, decoded))
             samples_.push_back({frame.time, decoded.value});
         return true;
     });

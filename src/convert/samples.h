@@ -18,13 +18,15 @@ struct Sample {
 class Samples {
 public:
     Samples(const Frames& frames, trace::IdentifierIndex identifier, const database::CatalogMessage& message, std::uint32_t signal)
-        : frames_(frames), identifier_(identifier), message_(message), signal_(signal), next_(frames.begin())
+        : frames_(&frames), identifier_(identifier), message_(&message), signal_(signal), next_(frames.begin())
     {}
+    /// Of samples that are known, in the order of time.
+    explicit Samples(std::vector<Sample> known) : samples_(std::move(known)) {}
 
     /// The sample to come, or null behind the last.
     [[nodiscard]] const Sample* peek()
     {
-        if (at_ == samples_.size())
+        if (at_ == samples_.size() && frames_ != nullptr)
             fetch();
         return at_ < samples_.size() ? &samples_[at_] : nullptr;
     }
@@ -34,11 +36,11 @@ private:
     void fetch();
 
     static constexpr std::size_t atOnce = 512;
-    const Frames& frames_;
-    trace::IdentifierIndex identifier_;
-    const database::CatalogMessage& message_;
-    std::uint32_t signal_;
-    trace::Row next_;
+    const Frames* frames_ = nullptr;
+    trace::IdentifierIndex identifier_ = 0;
+    const database::CatalogMessage* message_ = nullptr;
+    std::uint32_t signal_ = 0;
+    trace::Row next_ = 0;
     std::vector<Sample> samples_;
     std::size_t at_ = 0;
 };

@@ -3,10 +3,12 @@
 
 #include <sqlite3.h>
 
+#include <cmath>
 #include <limits>
 
 #include "base/number_text.h"
 #include "convert/chosen_signals.h"
+#include "convert/derived_rows.h"
 
 namespace wavetrope::convert {
 
@@ -21,7 +23,7 @@ CREATE TABLE readme (name TEXT PRIMARY KEY, says TEXT NOT NULL);
 CREATE TABLE bus (bus INTEGER PRIMARY KEY, name TEXT NOT NULL, bit_rate INTEGER, data_bit_rate INTEGER);
 CREATE TABLE message (message INTEGER PRIMARY KEY, bus INTEGER NOT NULL REFERENCES bus, id INTEGER NOT NULL, extended INTEGER NOT NULL,
   name TEXT NOT NULL, sender TEXT NOT NULL, length INTEGER NOT NULL, cycle_ns INTEGER, comment TEXT NOT NULL);
-CREATE TABLE signal (signal INTEGER PRIMARY KEY, message INTEGER NOT NULL REFERENCES message, name TEXT NOT NULL, unit TEXT NOT NULL,
+CREATE TABLE signal (signal INTEGER PRIMARY KEY, message INTEGER REFERENCES message, name TEXT NOT NULL, unit TEXT NOT NULL,
   factor REAL NOT NULL, "offset" REAL NOT NULL, minimum REAL, maximum REAL, comment TEXT NOT NULL);
 CREATE TABLE frame (frame INTEGER PRIMARY KEY, time_ns INTEGER NOT NULL, bus INTEGER NOT NULL REFERENCES bus, id INTEGER NOT NULL,
   extended INTEGER NOT NULL, kind TEXT NOT NULL, direction TEXT NOT NULL, brs INTEGER NOT NULL, esi INTEGER NOT NULL,
@@ -34,9 +36,10 @@ CREATE INDEX frame_by_time ON frame (time_ns);
 CREATE INDEX frame_by_id ON frame (bus, id);
 CREATE INDEX value_by_signal ON value (signal, frame);
 CREATE VIEW signal_value AS
-  SELECT frame.time_ns, frame.time_ns / 1e9 AS seconds_since_1970, bus.name AS bus, message.name AS message, signal.name AS signal,
-    value.raw, value.value, signal.unit, value.text, frame.frame
-  FROM value JOIN signal USING (signal) JOIN message USING (message) JOIN frame USING (frame) JOIN bus ON bus.bus = frame.bus;
+  SELECT frame.time_ns, frame.time_ns / 1e9 AS seconds_since_1970, CASE WHEN message.message IS NULL THEN NULL ELSE bus.name END AS bus,
+    message.name AS message, signal.name AS signal, value.raw, value.value, signal.unit, value.text, frame.frame
+  FROM value JOIN signal USING (signal) LEFT JOIN message ON message.message = signal.message JOIN frame USING (frame)
+    JOIN bus ON bus.bus = frame.bus;
 COMMIT;
 )";
 
@@ -46,11 +49,13 @@ constexpr std::pair<const char*, const char*> readme[] = {
     {"message", "Messages that occur, with their definition: id as a number, extended is 1 for 29 bits; length in bytes; cycle_ns is the "
                 "promised period in nanoseconds, empty where none is promised."},
     {"signal",
-        "Signals of these messages: value = raw * factor + offset, in the unit given. minimum and maximum as the database promises them."},
+        "Signals of these messages: value = raw * factor + offset, in the unit given. minimum and maximum as the database promises them. A "
+        "derived signal, which is worked out from others, has no message; its comment begins with its formula."},
     {"frame", "Frames, numbered from 1 in the order of the log. time_ns counts nanoseconds since 1970-01-01 UTC. kind is data, fd, remote "
               "or error; direction is received, sent or empty; brs and esi are flags of CAN FD; dlc is the length code; data holds the "
               "payload bytes. message is empty where no definition is known. An error frame has its class bits in id."},
-    {"value", "Values that frames carry: raw is the number as it was sent (as text where it needs more than 63 bits), value the physical "
+    {"value", "Values that frames carry, or give a derived signal, which has no raw one: raw is the number as it was sent (as text where "
+              "it needs more than 63 bits), value the physical "
               "one, empty where it is no number; text is its meaning where the database has one."},
     {"signal_value",
         "A view with all of it in words, for example: SELECT seconds_since_1970, value FROM signal_value WHERE signal = 'EngineSpeed'."},
@@ -101,7 +106,8 @@ public:
         : database_(database),
           frames_(frames),
           snapshot_(frames.snapshot()),
-          messages_(chooseSignals(snapshot_.trace(), catalog, conversion.signals))
+          messages_(chooseSignals(snapshot_.trace(), catalog, conversion.signals)),
+          derived_(snapshot_, catalog, conversion.signals)
     {}
 
     [[nodiscard]] bool definitions()
@@ -141,6 +147,19 @@ public:
                         .run())
                     return false;
         }
+        firstDerived_ = signals + 1;
+        for (std::size_t place = 0; place < derived_.count(); ++place) {
+            const database::DerivedSpec& spec = derived_.spec(place);
+            const std::string comment = "= " + spec.formula + (spec.comment.empty() ? "" : "; " + spec.comment);
+            signal << ++signals;
+            signal.nothing();
+            if (!(signal << std::string_view(spec.name) << std::string_view(spec.unit) << 1.0 << 0.0)
+                    .maybe(spec.minimum)
+                    .maybe(spec.maximum)
+                    .operator<<(std::string_view(comment))
+                    .run())
+                return false;
+        }
         return true;
     }
 
@@ -165,6 +184,8 @@ public:
                        << std::int64_t{frame.dlc} << std::span<const std::uint8_t>(frame.data, frame.length);
                 known ? insert << static_cast<std::int64_t>(identifier) + 1 : insert.nothing();
                 if (!insert.run())
+                    return false;
+                if (!values(value, row, number, outcome))
                     return false;
                 if (!known || !messages_[identifier].any)
                     continue;
@@ -204,11 +225,30 @@ public:
     }
 
 private:
+    // Of derived signals.
+    [[nodiscard]] bool values(Statement& value, trace::Row row, std::int64_t number, Outcome& outcome)
+    {
+        if (derived_.count() == 0)
+            return true;
+        for (const DerivedRows::Value& one : derived_.of(row)) {
+            if (!std::isfinite(one.value))
+                continue;
+            value << number << firstDerived_ + one.place;
+            value.nothing();
+            value << one.value << std::string_view();
+            if (!value.run())
+                return false;
+            ++outcome.values;
+        }
+        return true;
+    }
     sqlite3* database_;
     const Frames& frames_;
     const trace::Snapshot& snapshot_;
     std::vector<ChosenMessage> messages_;
+    DerivedRows derived_;
     std::vector<std::int64_t> firstSignal_;     // by identifier
+    std::int64_t firstDerived_ = 0;
 };
 
 }  // namespace

@@ -27,7 +27,10 @@ void StreamedConversion::join(StreamWork& work)
         work.take = [this](const LogFacts& facts, std::span<const can::FrameView> frames) { return take(facts, frames); };
         return;
     }
-    work.render = [this](const LogFacts& facts, std::span<const can::FrameView> frames) { return render(facts, frames); };
+    work.render = [this](const LogFacts& facts, std::span<const can::FrameView> frames, std::span<const DerivedValue> derived) {
+        return render(facts, frames, derived);
+    };
+    work.derive = [this](const database::Catalog& catalog) { return values_.derive(catalog); };
     work.write = [this](std::string_view text) {
         text_->write(text);
         return good();
@@ -65,10 +68,10 @@ bool StreamedConversion::take(const LogFacts& facts, std::span<const can::FrameV
     return good();
 }
 
-std::string StreamedConversion::render(const LogFacts& facts, std::span<const can::FrameView> frames)
+std::string StreamedConversion::render(const LogFacts& facts, std::span<const can::FrameView> frames, std::span<const DerivedValue> derived)
 {
     const auto [from, to] = stretch(facts.origin);
-    return values_.render(facts.catalog, conversion_.clock == Clock::start ? facts.origin : Time{0}, frames, from, to);
+    return values_.render(facts.catalog, conversion_.clock == Clock::start ? facts.origin : Time{0}, frames, derived, from, to);
 }
 
 Expected<Outcome> StreamedConversion::finish(

@@ -39,7 +39,7 @@ private:
     {}
     [[nodiscard]] bool take(const LogFacts& facts, std::span<const can::FrameView> frames);
     [[nodiscard]] bool declare(const std::vector<trace::TraceBus>& buses);
-    [[nodiscard]] std::string render(const LogFacts& facts, std::span<const can::FrameView> frames);
+    [[nodiscard]] std::string render(const LogFacts& facts, std::span<const can::FrameView> frames, std::span<const DerivedValue> derived);
     [[nodiscard]] std::pair<Time, Time> stretch(Time origin)
     {
         const auto asked = within_(origin);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "convert/value_rows.h"
 
+#include <cmath>
+
 #include "base/csv_text.h"
 #include "base/in_parallel.h"
 #include "base/number_text.h"
@@ -54,6 +56,25 @@ ValueRows::ValueRows(std::shared_ptr<const database::Catalog> catalog, const std
         entry.bus += ',';
         entries_.emplace(&message, std::move(entry));
     }
+    for (const database::DerivedSignal& derived : catalog_->derived()) {
+        std::string front = ",,,,", back = ",";
+        appendCsvField(front, derived.spec.name);
+        front += ",,";
+        appendCsvField(back, derived.spec.unit);
+        derived_.emplace_back(std::move(front), back + ",\n");
+    }
+    any_ = any_ || !chooseDerived(*catalog_, pattern).empty();
+}
+
+void ValueRows::append(Time time, std::uint32_t derived, double value, std::string& out, Counts& counts) const
+{
+    if (!std::isfinite(value))
+        return;
+    appendSeconds(out, time - origin_);
+    out += derived_[derived].first;
+    appendNumber(out, value);
+    out += derived_[derived].second;
+    ++counts.values;
 }
 
 void ValueRows::append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const
@@ -125,6 +146,7 @@ bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::
     const ValueRows rows(catalog, conversion.signals, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : Time{0});
     const auto write = [&](std::string_view text) { target.write({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}); };
     write(ValueRows::head);
+    const DerivedRows derived(frames.snapshot(), *catalog, conversion.signals);
     std::vector<Part> parts(4UL * threadsFor(conversion.threads));
     ValueRows::Counts all;
     for (trace::Row at = frames.begin(); at < frames.end();) {
@@ -136,8 +158,13 @@ bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::
             std::vector<database::Decoded> decoded;
             part.text.clear();
             part.counts = {};
-            for (const trace::Row row : part.rows)
-                rows.append(frames.snapshot().frame(row), part.text, decoded, part.counts);
+            for (const trace::Row row : part.rows) {
+                const can::FrameView frame = frames.snapshot().frame(row);
+                rows.append(frame, part.text, decoded, part.counts);
+                if (derived.count() > 0)
+                    for (const DerivedRows::Value& value : derived.of(row))
+                        rows.append(frame.time, derived.derived(value.place), value.value, part.text, part.counts);
+            }
         });
         for (std::size_t i = 0; i < used; ++i) {
             write(parts[i].text);
@@ -155,8 +182,8 @@ bool writeValueRows(const Frames& frames, const std::shared_ptr<const database::
     return true;
 }
 
-std::string ValueStream::render(
-    const std::shared_ptr<const database::Catalog>& catalog, Time origin, std::span<const can::FrameView> frames, Time from, Time to)
+std::string ValueStream::render(const std::shared_ptr<const database::Catalog>& catalog, Time origin,
+    std::span<const can::FrameView> frames, std::span<const DerivedValue> derived, Time from, Time to)
 {
     std::shared_ptr<const ValueRows> rows;
     {
@@ -170,11 +197,17 @@ std::string ValueStream::render(
     std::vector<database::Decoded> decoded;
     ValueRows::Counts counts;
     std::uint64_t taken = 0;
-    for (const can::FrameView& frame : frames) {
-        if (frame.time < from || frame.time > to)
-            continue;
-        ++taken;
-        rows->append(frame, text, decoded, counts);
+    auto next = derived.begin();
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const can::FrameView& frame = frames[i];
+        const bool within = frame.time >= from && frame.time <= to;
+        if (within) {
+            ++taken;
+            rows->append(frame, text, decoded, counts);
+        }
+        for (; next != derived.end() && next->frame == i; ++next)
+            if (within)
+                rows->append(frame.time, next->derived, next->value, text, counts);
     }
     const std::scoped_lock lock(mutex_);
     frames_ += taken;

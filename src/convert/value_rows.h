@@ -6,6 +6,8 @@
 #include <mutex>
 #include <unordered_map>
 
+#include "convert/derived_rows.h"
+#include "convert/frame_stream.h"
 #include "convert/frames.h"
 #include "formats/log_format.h"
 
@@ -27,26 +29,29 @@ public:
     };
     /// Appends the rows of a frame. `decoded` is scratch.
     void append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const;
-    /// Whether any signal of any message fits.
+    /// Appends the row of a value that a frame gave a derived signal: it has no bus, identifier, message and raw value. A gap has none.
+    void append(Time time, std::uint32_t derived, double value, std::string& out, Counts& counts) const;
+    /// Whether any signal of any message fits, or a derived one.
     [[nodiscard]] bool any() const { return any_; }
 
 private:
     // What the rows of one signal have in common.
     struct Fixed {
-        std::string front;      // ",message,signal,"
-        std::string back;       // ",unit,"
+        std::string front;  // ",message,signal,"
+        std::string back;  // ",unit,"
         const database::Signal* signal = nullptr;
         bool chosen = false;
-        bool whole = true;      // raw values are integers
+        bool whole = true;  // raw values are integers
         bool isSigned = false;
         unsigned unused = 0;
     };
     struct Entry {
-        std::string bus;        // ",bus,"
+        std::string bus;  // ",bus,"
         std::vector<Fixed> signals;
     };
     std::shared_ptr<const database::Catalog> catalog_;
-    std::unordered_map<const database::CatalogMessage*, Entry> entries_;     // with a signal that is chosen
+    std::unordered_map<const database::CatalogMessage*, Entry> entries_;  // with a signal that is chosen
+    std::vector<std::pair<std::string, std::string>> derived_;  // by derived signal: what stands in front of its value, and behind it
     Time origin_;
     bool any_ = false;
 };
@@ -59,7 +64,9 @@ public:
 
     /// The rows of frames whose stamps lie in [from, to]; times count from `origin`.
     [[nodiscard]] std::string render(const std::shared_ptr<const database::Catalog>& catalog, Time origin,
-        std::span<const can::FrameView> frames, Time from = Time::min(), Time to = Time::max());
+        std::span<const can::FrameView> frames, std::span<const DerivedValue> derived, Time from = Time::min(), Time to = Time::max());
+    /// Those that it wants with the frames.
+    [[nodiscard]] std::vector<std::uint32_t> derive(const database::Catalog& catalog) const { return chooseDerived(catalog, pattern_); }
 
     /// To be asked at the end: frames that were taken, what they gave, and what is worth a warning.
     [[nodiscard]] std::uint64_t frames() const { return frames_; }

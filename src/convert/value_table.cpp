@@ -2,11 +2,13 @@
 #include "convert/value_table.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 #include "base/csv_text.h"
 #include "base/number_text.h"
 #include "convert/chosen_signals.h"
+#include "convert/derived_rows.h"
 #include "convert/samples.h"
 
 namespace wavetrope::convert {
@@ -91,9 +93,9 @@ private:
     std::string text_;
 };
 
-// A row whenever a value changes.
-bool onChange(const Frames& frames, const std::vector<Column>& columns, const std::vector<ChosenMessage>& messages, Rows& rows,
-    Outcome& outcome, const Progress& progress)
+// A row whenever a value changes. Derived signals have the last columns.
+bool onChange(const Frames& frames, const std::vector<Column>& columns, const std::vector<ChosenMessage>& messages,
+    const DerivedRows& derived, Rows& rows, Outcome& outcome, const Progress& progress)
 {
     struct Cell {
         bool known = false;
@@ -102,7 +104,8 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
     };
     std::vector<Cell> cells(columns.size());
     std::vector<std::vector<int>> columnOf(messages.size());
-    for (std::size_t c = 0; c < columns.size(); ++c) {
+    const std::size_t firstDerived = columns.size() - derived.count();
+    for (std::size_t c = 0; c < firstDerived; ++c) {
         auto& of = columnOf[columns[c].identifier];
         of.resize(messages[columns[c].identifier].chosen.size(), -1);
         of[columns[c].signal] = static_cast<int>(c);
@@ -120,13 +123,16 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
     const auto take = [&](trace::Row row) {
         ++outcome.frames;
         const trace::IdentifierIndex identifier = snapshot.identifier(row);
-        if (identifier >= messages.size() || !messages[identifier].any)
+        const std::span<const DerivedRows::Value> values = derived.count() > 0 ? derived.of(row) : std::span<const DerivedRows::Value>();
+        const bool plain = identifier < messages.size() && messages[identifier].any;
+        if (!plain && values.empty())
             return;
         const can::FrameView frame = snapshot.frame(row);
         if (pending && frame.time != pendingAt)
             write();
         decoded.clear();
-        tooShort += messages[identifier].entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
+        if (plain)
+            tooShort += messages[identifier].entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
         for (const database::Decoded& value : decoded) {
             const int column = columnOf[identifier][value.signal];
             if (column < 0)
@@ -138,6 +144,18 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
             cell.value = value.value;
             cell.text.clear();
             appendNumber(cell.text, value.value);
+        }
+        for (const DerivedRows::Value& value : values) {
+            Cell& cell = cells[firstDerived + value.place];
+            const bool gap = !std::isfinite(value.value);       // nothing holds from there to the next
+            if (gap ? !cell.known : cell.known && cell.value == value.value)
+                continue;
+            pending = true;
+            cell.known = !gap;
+            cell.value = value.value;
+            cell.text.clear();
+            if (!gap)
+                appendNumber(cell.text, value.value);
         }
         pendingAt = frame.time;
     };
@@ -168,8 +186,8 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
 }
 
 // A row at each step.
-Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns, const Conversion& conversion, Rows& rows, Outcome& outcome,
-    const Progress& progress)
+Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns, const DerivedRows& derived, const Conversion& conversion,
+    Rows& rows, Outcome& outcome, const Progress& progress)
 {
     struct Source {
         Samples samples;
@@ -198,8 +216,17 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
     if (count > mostRows)
         return fail("a step of " + std::to_string(conversion.step.count()) + " ns makes " + std::to_string(count) + " rows", "step",
             "Choose a longer step, or a shorter stretch of time");
-    for (const Column& column : columns)
-        sources.push_back({Samples(frames, column.identifier, *column.message, column.signal), {}});
+    const std::size_t firstDerived = columns.size() - derived.count();
+    for (std::size_t c = 0; c < firstDerived; ++c)
+        sources.push_back({Samples(frames, columns[c].identifier, *columns[c].message, columns[c].signal), {}});
+    std::vector<std::vector<Sample>> given(derived.count());
+    for (const DerivedRows::Value& value : derived.all())
+        if (frames.has(value.row))
+            given[value.place].push_back({snapshot.time(value.row), value.value});
+    for (std::vector<Sample>& samples : given) {
+        std::stable_sort(samples.begin(), samples.end(), [](const Sample& a, const Sample& b) { return a.time < b.time; });
+        sources.push_back({Samples(std::move(samples)), {}});
+    }
     for (std::int64_t i = 0; i < count; ++i) {
         const Time time = first + i * conversion.step;
         rows.row(time, columns.size(), [&](std::size_t c, std::string& out) {
@@ -212,6 +239,10 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
             if (!source.last)
                 return;
             double value = source.last->value;
+            if (c >= firstDerived && !std::isfinite(value))
+                return;     // a gap
+            if (c >= firstDerived && next != nullptr && !std::isfinite(next->value))
+                next = nullptr;
             if (conversion.between == Between::interpolate && !columns[c].holds && next != nullptr) {
                 const double span = static_cast<double>((next->time - source.last->time).count());
                 value += (next->value - value) * (static_cast<double>((time - source.last->time).count()) / span);
@@ -232,7 +263,12 @@ Expected<void> writeValueTable(const Frames& frames, const database::Catalog& ca
     formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled)
 {
     const auto messages = chooseSignals(frames.snapshot().trace(), catalog, conversion.signals);
-    const std::vector<Column> columns = columnsOf(frames.snapshot(), messages);
+    std::vector<Column> columns = columnsOf(frames.snapshot(), messages);
+    const DerivedRows derived(frames.snapshot(), catalog, conversion.signals);
+    for (std::size_t place = 0; place < derived.count(); ++place) {
+        const database::DerivedSpec& spec = derived.spec(place);
+        columns.push_back({0, nullptr, 0, false, spec.name + (spec.unit.empty() ? "" : " [" + spec.unit + "]")});
+    }
     cancelled = false;
     if (columns.empty())
         return fail("no signal of the log is chosen, so the table would have no columns", conversion.signals,
@@ -240,12 +276,12 @@ Expected<void> writeValueTable(const Frames& frames, const database::Catalog& ca
     Rows rows(target, conversion.clock == Clock::start ? frames.snapshot().trace().origin() : Time{0});
     rows.head(columns);
     if (conversion.step > Time{0}) {
-        const auto whole = atSteps(frames, columns, conversion, rows, outcome, progress);
+        const auto whole = atSteps(frames, columns, derived, conversion, rows, outcome, progress);
         if (!whole)
             return tl::unexpected(whole.error());
         cancelled = !*whole;
     } else {
-        cancelled = !onChange(frames, columns, messages, rows, outcome, progress);
+        cancelled = !onChange(frames, columns, messages, derived, rows, outcome, progress);
     }
     rows.flush();
     return {};
