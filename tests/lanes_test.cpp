@@ -15,6 +15,7 @@
 
 #include <cmath>
 
+#include "app/lanes/lane_graph.h"
 #include "app/lanes/lanes_view.h"
 #include "app/parts/in_place.h"
 #include "app/shell/main_window.h"
@@ -119,6 +120,52 @@ class LanesTest : public QObject {
     }
 
 private Q_SLOTS:
+    // Of many points of a pixel, the column reaches from the smallest to the largest; what holds goes on between, and gaps stay.
+    void manyPointsOfAPixelFillItsColumn()
+    {
+        QCustomPlot plot;
+        plot.resize(400, 120);
+        plot.axisRect()->setAutoMargins(QCP::msNone);
+        plot.axisRect()->setMargins(QMargins(0, 0, 0, 0));
+        for (QCPAxis* axis : {plot.xAxis, plot.yAxis}) {
+            axis->setVisible(false);
+            axis->grid()->setVisible(false);
+        }
+        plot.xAxis->setRange(0, 400);
+        plot.yAxis->setRange(0, 120);
+        plot.setAntialiasedElements(QCP::aePlottables);
+        auto* graph = new LaneGraph(plot.xAxis, plot.yAxis);
+        graph->setAdaptiveSampling(false);
+        graph->setLineStyle(QCPGraph::lsStepLeft);
+        graph->setPen(QPen(Qt::black, 1.4));
+        // Each pixel to 150 goes from 20 to 100 and back; from 150 a value holds up to 250; a gap; then one pixel in ten.
+        QVector<double> times, values;
+        for (int x = 0; x < 150; ++x)
+            for (int k = 0; k < 8; ++k) {
+                times << x + k / 8.0;
+                values << (k == 3 ? 100 : k == 6 ? 20 : 60);
+            }
+        times << 150 << 250;
+        values << 40 << std::nan("");
+        for (int x = 300; x < 400; x += 10)
+            for (int k = 0; k < 3; ++k) {
+                times << x + k / 4.0;
+                values << (k == 1 ? 90 : 70);
+            }
+        graph->setData(times, values, true);
+        plot.replot();
+        const QImage image = plot.toPixmap(400, 120).toImage();
+        const auto dark = [&](int x, int value) { return image.pixelColor(x, 119 - value).lightness() < 90; };
+        for (int x = 2; x < 149; ++x)
+            QVERIFY2(dark(x, 22) && dark(x, 60) && dark(x, 98) && !dark(x, 12) && !dark(x, 108), qPrintable(QString::number(x)));
+        for (int x = 152; x < 248; x += 3)
+            QVERIFY2((dark(x, 39) || dark(x, 40)) && !dark(x, 50) && !dark(x, 30), qPrintable(QString::number(x)));
+        for (int x = 253; x < 298; ++x)
+            for (int value = 5; value < 115; value += 5)
+                QVERIFY2(!dark(x, value), qPrintable(QStringLiteral("%1 %2").arg(x).arg(value)));
+        QVERIFY(dark(310, 80) && (dark(315, 70) || dark(315, 69)) && !dark(315, 80) && dark(320, 88));
+    }
+
     void initTestCase()
     {
         qputenv("XDG_CONFIG_HOME", folder_.path().toUtf8());

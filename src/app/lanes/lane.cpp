@@ -13,6 +13,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/lanes/lane_graph.h"
 #include "app/lanes/lanes_view.h"
 #include "app/paint/paint.h"
 #include "app/parts/in_place.h"
@@ -175,7 +176,7 @@ void Lane::bringCurves()
         Curve curve;
         curve.source = *source;
         curve.series = view_.stage().curveDesk().series(*source);
-        curve.graph = plot_->addGraph();
+        curve.graph = new LaneGraph(plot_->xAxis, plot_->yAxis);
         curve.graph->setAdaptiveSampling(false);
         curves_.push_back(std::move(curve));
     }
