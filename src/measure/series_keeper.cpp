@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "base/background_thread.h"
+
 namespace wavetrope::measure {
 
 namespace {
@@ -115,6 +117,7 @@ void SeriesKeeper::keepBound()
 
 void SeriesKeeper::run()
 {
+    stepBack();
     std::unique_lock lock(mutex_);
     while (!stopping_)
         if (!workSome(lock))

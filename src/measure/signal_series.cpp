@@ -12,7 +12,8 @@ namespace wavetrope::measure {
 namespace {
 
 constexpr std::size_t fan = 16;
-constexpr trace::Row rowsAtOnce = 1U << 16U;            // while others may look, or end it
+constexpr std::size_t leastOfColumn = 4;                // sums that a column of a drawing has at least
+constexpr trace::Row rowsAtOnce = 1U << 14U;            // while others may look, or end it
 constexpr trace::Row rowsOfDerived = 1U << 13U;         // between two looks whether a derived one is worth a checkpoint
 constexpr std::uint64_t samplesPerCheckpoint = 8192;    // at least; and no more than a byte is kept of each
 constexpr std::size_t tellPeriodOf = 1024;              // gaps
@@ -605,6 +606,51 @@ bool SignalSeries::fineEnough(Time from, Time to, unsigned columns) const
 
 namespace {
 
+// Stretches of a column of pixels.
+struct Outline {
+    explicit Outline(const Stretch& one)
+        : firstAt(one.firstAt), lastAt(one.lastAt), until(one.until), first(one.first), last(one.last), low(one.low), high(one.high)
+    {}
+    void add(const Stretch& next)
+    {
+        lastAt = next.lastAt;
+        until = next.until;
+        last = next.last;
+        low = std::min(low, next.low);
+        high = std::max(high, next.high);
+    }
+    Time firstAt, lastAt, until;
+    double first, last, low, high;
+};
+
+// Samples of a column of pixels.
+struct SampleColumn {
+    SampleColumn(const std::vector<Time>& times, const std::vector<double>& values, std::size_t from, std::size_t to)
+    {
+        for (std::size_t i = from; i < to; ++i) {
+            const double value = values[i];
+            if (std::isnan(value)) {
+                if (any)
+                    until = std::min(until, times[i]);
+                continue;
+            }
+            if (!any) {
+                first = low = high = value;
+                firstAt = times[i];
+                any = true;
+            }
+            low = std::min(low, value);
+            high = std::max(high, value);
+            last = value;
+            lastAt = times[i];
+            until = Stretch::onwards;
+        }
+    }
+    bool any = false;       // else nothing that is a number
+    Time firstAt{}, lastAt{}, until = Stretch::onwards;
+    double first = 0, last = 0, low = 0, high = 0;
+};
+
 // Draws values as they follow each other.
 class Pen {
 public:
@@ -720,22 +766,14 @@ SignalSeries::Points SignalSeries::points(Time from, Time to, unsigned columns, 
                                                                std::lower_bound(times.begin() + static_cast<std::ptrdiff_t>(at),
                                                                    times.begin() + static_cast<std::ptrdiff_t>(last), edge(column))
                                                                - times.begin()));
-                std::optional<Stretch> sum;
-                for (; at < end; ++at) {
-                    if (std::isnan(detail->values[at])) {
-                        if (sum)
-                            sum->until = std::min(sum->until, times[at]);
-                        else
-                            pen.sample(times[at], notANumber);
-                    } else if (sum) {
-                        sum->add(times[at], detail->values[at]);
-                    } else {
-                        sum = Stretch(0, times[at], detail->values[at]);
-                    }
-                }
-                if (sum)
-                    draw(sum->firstAt, sum->lastAt, sum->until, edge(column) - Time(static_cast<std::int64_t>(width / 2)),
-                        {sum->first, sum->low, sum->high, sum->last});
+                const SampleColumn sum(times, detail->values, at, end);
+                if (!sum.any)
+                    for (std::size_t i = at; i < end; ++i)
+                        pen.sample(times[i], notANumber);
+                else
+                    draw(sum.firstAt, sum.lastAt, sum.until, edge(column) - Time(static_cast<std::int64_t>(width / 2)),
+                        {sum.first, sum.low, sum.high, sum.last});
+                at = end;
             }
         }
         // What came meanwhile.
@@ -749,29 +787,43 @@ SignalSeries::Points SignalSeries::points(Time from, Time to, unsigned columns, 
         at = at > 0 ? at - 1 : 0;
         const std::size_t last = std::min(firstBehind(to) + 1, count());
         out.exact = last > at + 2UL * columns;
-        // The first that begins at or behind a moment: it is near.
-        const auto endOf = [&](std::size_t begin, Time moment) {
-            std::size_t step = 1;
-            while (begin + step < last && stretch(begin + step).firstAt < moment)
-                step *= 2;
-            std::size_t low = begin + step / 2;
-            std::size_t high = std::min(begin + step, last);
-            while (low < high)
-                if (const std::size_t middle = low + (high - low) / 2; stretch(middle).firstAt < moment)
-                    low = middle + 1;
-                else
-                    high = middle;
-            return low;
-        };
-        for (unsigned column = 0; column < columns && at < last; ++column) {
-            const std::size_t end = column + 1 == columns ? last : endOf(at, edge(column));
-            if (end == at)
-                continue;
-            const Stretch sum = outline(at, end);
-            draw(sum.firstAt, sum.lastAt, sum.until, edge(column) - Time(static_cast<std::int64_t>(width / 2)),
-                {sum.first, sum.low, sum.high, sum.last});
-            at = end;
+        // Sums of as many as leave some to a column; what lies in one of them is drawn in one column.
+        std::size_t level = 0, size = 1;
+        while (level + 1 < levels_.size() && last - at >= leastOfColumn * size * fan * columns) {
+            ++level;
+            size *= fan;
         }
+        const Level& sums = levels_[level];
+        unsigned column = 0;
+        Time ends = columns > 1 ? edge(0) : Time::max();
+        std::optional<Outline> sum;
+        const auto finish = [&] {
+            if (sum)
+                draw(sum->firstAt, sum->lastAt, sum->until, edge(column) - Time(static_cast<std::int64_t>(width / 2)),
+                    {sum->first, sum->low, sum->high, sum->last});
+            sum.reset();
+        };
+        const auto take = [&](const Stretch& next) {
+            if (next.firstAt >= ends) {
+                finish();
+                while (next.firstAt >= ends) {
+                    ++column;
+                    ends = column + 1 < columns ? edge(column) : Time::max();
+                }
+            }
+            if (sum)
+                sum->add(next);
+            else
+                sum = Outline(next);
+        };
+        for (; at < last && at % size != 0; ++at)
+            take(stretch(at));
+        auto whole = sums.begin() + static_cast<std::ptrdiff_t>(std::min(at / size, sums.size()));
+        for (; whole != sums.end() && at + size <= last; ++whole, at += size)
+            take(*whole);
+        for (; at < last; ++at)
+            take(stretch(at));
+        finish();
     }
     if (open_.samples > 0 && pen.newest() >= open_.lastAt)
         pen.finish(now);

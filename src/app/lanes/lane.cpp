@@ -649,7 +649,7 @@ void Lane::refresh()
         scale();
         plot_->drawSoon();
     }
-    head_->update();
+    head_->refresh();
 }
 
 void Lane::paintEvent(QPaintEvent*)

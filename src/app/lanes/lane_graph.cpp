@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lanes/lane_graph.h"
 
+#include <QImage>
+
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace wavetrope::app {
@@ -26,11 +29,8 @@ void LaneGraph::draw(QCPPainter* painter)
         return QCPGraph::draw(painter);
     const bool joined = lineStyle() != lsNone;
     const double half = std::max(1.0, pen().widthF()) / 2;
-    applyDefaultAntialiasingHint(painter);
-    // A smooth painter stands half a pixel aside, so that lines lie in the middle of pixels; columns are whole ones.
-    const double onPixels = painter->antialiasing() ? 0.5 : 0;
-    QVector<QRectF> columns;
-    columns.reserve(box.width() + 2);
+    std::vector<Column> columns;
+    columns.reserve(static_cast<std::size_t>(box.width()) + 2);
     double low = 0, high = 0, last = std::nan("");
     int column = 0;
     bool any = false;
@@ -39,7 +39,7 @@ void LaneGraph::draw(QCPPainter* painter)
             const double top = std::clamp(high - half, box.top() - 2.0, box.bottom() + 2.0);
             const double bottom = std::clamp(low + half, box.top() - 2.0, box.bottom() + 2.0);
             if (bottom > top)
-                columns.append(QRectF(column - onPixels, top, 1, bottom - top));
+                columns.push_back({column, top, bottom});
         }
         any = false;
     };
@@ -47,7 +47,7 @@ void LaneGraph::draw(QCPPainter* painter)
     const auto holdTo = [&](int to) {
         if (joined && std::isfinite(last))
             for (int between = std::max(column + 1, box.left()); between < std::min(to, box.right() + 1); ++between)
-                columns.append(QRectF(between - onPixels, last - half, 1, 2 * half));
+                columns.push_back({between, last - half, last + half});
     };
     for (auto point = begin; point != end; ++point) {
         const int at = static_cast<int>(std::floor(across->coordToPixel(point->key)));
@@ -70,9 +70,57 @@ void LaneGraph::draw(QCPPainter* painter)
         last = y;
     }
     put();
+    if (painter->modes().testFlag(QCPPainter::pmVectorized))
+        drawRects(painter, columns);
+    else
+        drawPixels(painter, box, columns);
+}
+
+void LaneGraph::drawRects(QCPPainter* painter, const std::vector<Column>& columns) const
+{
+    applyDefaultAntialiasingHint(painter);
+    // A smooth painter stands half a pixel aside, so that lines lie in the middle of pixels; columns are whole ones.
+    const double onPixels = painter->antialiasing() ? 0.5 : 0;
+    QVector<QRectF> rects;
+    rects.reserve(static_cast<qsizetype>(columns.size()));
+    for (const Column& column : columns)
+        rects.append(QRectF(column.at - onPixels, column.top, 1, column.bottom - column.top));
     painter->setPen(Qt::NoPen);
     painter->setBrush(pen().color());
-    painter->drawRects(columns);
+    painter->drawRects(rects);
+}
+
+// The same, a pixel being as dark as it is covered.
+void LaneGraph::drawPixels(QCPPainter* painter, const QRect& box, const std::vector<Column>& columns) const
+{
+    const double ratio = painter->device()->devicePixelRatioF();
+    const QSize size(qCeil(box.width() * ratio), qCeil(box.height() * ratio));
+    if (size.isEmpty())
+        return;
+    QImage image(size, QImage::Format_ARGB32_Premultiplied);
+    image.fill(Qt::transparent);
+    std::array<QRgb, 256> shades{};
+    const QColor colour = pen().color();
+    for (std::size_t i = 0; i < shades.size(); ++i)
+        shades[i] = qPremultiply(qRgba(colour.red(), colour.green(), colour.blue(), static_cast<int>(i) * colour.alpha() / 255));
+    auto* const pixels = reinterpret_cast<QRgb*>(image.bits());
+    const auto perLine = static_cast<std::ptrdiff_t>(image.bytesPerLine() / static_cast<qsizetype>(sizeof(QRgb)));
+    for (const Column& column : columns) {
+        const int left = std::clamp(qRound((column.at - box.left()) * ratio), 0, size.width());
+        const int right = std::clamp(qRound((column.at + 1 - box.left()) * ratio), 0, size.width());
+        const double top = std::clamp((column.top - box.top()) * ratio, 0.0, static_cast<double>(size.height()));
+        const double bottom = std::clamp((column.bottom - box.top()) * ratio, 0.0, static_cast<double>(size.height()));
+        for (int y = static_cast<int>(top); y < qCeil(bottom); ++y) {
+            const double covered = std::min(bottom, y + 1.0) - std::max<double>(top, y);
+            const QRgb shade = shades[static_cast<std::size_t>(std::lround(255 * covered))];
+            std::fill(pixels + y * perLine + left, pixels + y * perLine + right, shade);
+        }
+    }
+    image.setDevicePixelRatio(ratio);
+    const bool smooth = painter->antialiasing();
+    painter->setAntialiasing(false);
+    painter->drawImage(box.topLeft(), image);
+    painter->setAntialiasing(smooth);
 }
 
 }  // namespace wavetrope::app

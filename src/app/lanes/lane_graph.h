@@ -2,6 +2,8 @@
 // A curve that is drawn at the same cost however many samples a pixel has.
 #pragma once
 
+#include <vector>
+
 #include "app/stage/plot_library.h"
 
 namespace wavetrope::app {
@@ -15,6 +17,15 @@ public:
 
 protected:
     void draw(QCPPainter* painter) override;
+
+private:
+    /// What is filled of a column of pixels.
+    struct Column {
+        int at;
+        double top, bottom;
+    };
+    void drawRects(QCPPainter* painter, const std::vector<Column>& columns) const;
+    void drawPixels(QCPPainter* painter, const QRect& box, const std::vector<Column>& columns) const;
 };
 
 }  // namespace wavetrope::app

@@ -43,17 +43,42 @@ QString LaneHead::letterOf(std::size_t index) { return QString(QChar(static_cast
 
 QString LaneHead::reading(const Curve& curve, bool* holds) const
 {
-    const auto value = curve.series->at(stage_.snapshot(), stage_.cursor());
+    const Shown shown = now(curve);
     if (holds != nullptr)
-        *holds = curve.series->holds(stage_.snapshot(), stage_.cursor());
-    return value ? curve.source.reading(*value) : tr("no value yet");
+        *holds = shown.holds;
+    return shown.value;
+}
+
+LaneHead::Shown LaneHead::now(const Curve& curve) const
+{
+    const auto value = curve.series->at(stage_.snapshot(), stage_.cursor());
+    return {value ? curve.source.reading(*value) : tr("no value yet"), value.has_value(),
+        value && curve.series->holds(stage_.snapshot(), stage_.cursor())};
+}
+
+std::vector<LaneHead::Shown> LaneHead::now() const
+{
+    std::vector<Shown> out;
+    for (const Curve& curve : curves_)
+        out.push_back(now(curve));
+    return out;
+}
+
+void LaneHead::refresh()
+{
+    std::vector<Shown> shown = now();
+    if (shown == shown_)
+        return;
+    shown_ = std::move(shown);
+    arrange();
+    update();
 }
 
 // Room for the ends of its range, so that names stand still while values go on.
 double LaneHead::valueRoom(std::size_t curve) const
 {
     const QFontMetricsF metrics(Theme::get().mono());
-    return std::max(curves_[curve].valueRoom, metrics.horizontalAdvance(reading(curves_[curve])));
+    return std::max(curves_[curve].valueRoom, curve < shown_.size() ? metrics.horizontalAdvance(shown_[curve].value) : 0);
 }
 
 // The value of the first is written large where that leaves room for the others.
@@ -145,6 +170,8 @@ QRect LaneHead::rectOf(std::size_t index) const
 void LaneHead::paintEvent(QPaintEvent*)
 {
     arrange();
+    if (shown_.size() != curves_.size())
+        shown_ = now();
     QPainter painter(this);
     const Theme& theme = Theme::get();
     const int across = columns();
@@ -155,9 +182,7 @@ void LaneHead::paintEvent(QPaintEvent*)
         if (rect.isEmpty())
             continue;
         const Curve& curve = curves_[i];
-        bool holds = false;
-        const QString value = reading(curve, &holds);
-        const bool any = curve.series->at(stage_.snapshot(), stage_.cursor()).has_value();
+        const auto& [value, any, holds] = shown_[i];
         const QString name = (curves_.size() > 1 ? letterOf(i) + QLatin1Char(' ') : QString()) + curve.source.name();
         const QColor ink = holds ? theme.ink : theme.ink3;      // what is past is written fainter
         const QRectF place(rect.left(), rect.top() + theme.px(1), badge, badge);

@@ -26,6 +26,8 @@ public:
     /// The value of a curve at the cursor in words. `holds` says whether it still did there: it came, and no more than three
     /// periods ago.
     [[nodiscard]] QString reading(const Curve& curve, bool* holds = nullptr) const;
+    /// Takes up what the curves read at the cursor now, and paints it where it is another.
+    void refresh();
     /// Width that it would take to show names and values in full.
     [[nodiscard]] int wantedWidth() const;
     /// Lines that stand in it at once, and columns of them; 0 where each curve has two lines.
@@ -52,6 +54,15 @@ protected:
     bool event(QEvent* event) override;
 
 private:
+    /// What a curve reads at the cursor.
+    struct Shown {
+        QString value;
+        bool any = false;
+        bool holds = false;         ///< It came no more than three periods ago.
+        friend bool operator==(const Shown&, const Shown&) = default;
+    };
+    [[nodiscard]] Shown now(const Curve& curve) const;
+    [[nodiscard]] std::vector<Shown> now() const;
     [[nodiscard]] bool large() const;
     [[nodiscard]] double valueRoom(std::size_t curve) const;
     [[nodiscard]] double widestValue() const;
@@ -60,6 +71,7 @@ private:
     Stage& stage_;
     const std::vector<Curve>& curves_;
     QScrollBar* bar_;
+    std::vector<Shown> shown_;
     int pressed_ = -1;
     QPointF pressedAt_;
 };

@@ -106,7 +106,7 @@ LanesView::LanesView(Stage& stage)
     soon_.setSingleShot(true);
     connect(&soon_, &QTimer::timeout, this, &LanesView::refresh);
     // A log brings no beats: its curves grow by themselves.
-    connect(&stage.curveDesk(), &CurveDesk::grown, this, &LanesView::refresh);
+    connect(&stage.curveDesk(), &CurveDesk::grown, this, &LanesView::refreshSoon);
     connect(scroll_->verticalScrollBar(), &QScrollBar::valueChanged, this, &LanesView::refresh);
     connect(&stage, &Stage::selectionChanged, this, [this] {
         for (Lane* lane : lanes_)

@@ -38,10 +38,8 @@ void paintBadge(QPainter& painter, const QRectF& box, QPen pen, const QString& l
     painter.drawRoundedRect(box.adjusted(inset, inset, -inset, -inset), box.width() / 5, box.width() / 5);
     QFont font = theme.text(9.5, QFont::Bold);
     font.setPixelSize(std::max(font.pixelSize(), static_cast<int>(box.height() * 0.62)));
-    painter.setFont(font);
-    painter.setPen(theme.ink);
-    painter.drawText(box, Qt::AlignCenter, letter);
     painter.restore();
+    paintText(painter, box.adjusted(-4, 0, 4, 0), letter, font, theme.ink, Qt::AlignCenter);
 }
 
 }  // namespace

@@ -40,6 +40,7 @@ TimePlot::TimePlot(Stage& stage, bool showTimes, QWidget* parent)
     setObjectName(QStringLiteral("timePlot"));
     setFocusPolicy(Qt::StrongFocus);
     axisRect()->setAutoMargins(QCP::msNone);
+    setPlottingHint(QCP::phImmediateRefresh, false);       // all that changed is painted at once
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new SecondsTicker));
     xAxis2->setVisible(false);
     yAxis2->setVisible(false);

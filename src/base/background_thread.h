@@ -1,0 +1,17 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Threads that work while somebody looks.
+#pragma once
+
+#include <sys/resource.h>
+
+namespace wavetrope {
+
+/// The calling thread steps back from now on where there are not processors enough: what it makes is wanted soon, what somebody waits for
+/// is wanted now. Threads that take in frames never do this. (Linux keeps a nice value for each thread, `man 2 setpriority`.)
+inline void stepBack()
+{
+    constexpr int niceValue = 5;
+    static_cast<void>(::setpriority(PRIO_PROCESS, 0, niceValue));
+}
+
+}  // namespace wavetrope
