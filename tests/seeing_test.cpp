@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QTemporaryDir>
+#include <QSignalSpy>
 #include <QTest>
 #include <QTreeWidget>
 
@@ -444,11 +445,13 @@ private Q_SLOTS:
         QTRY_VERIFY(stage.seconds(stage.newest()) > 119);
         window->showPage(QStringLiteral("Load"));
         auto* load = window->currentPage()->find<LoadView>();
-        // All buses on one scale; a click on a head chooses one, and the shares follow.
+        // All buses on one scale; a click on a head chooses one, and the shares and the response times follow.
         QCOMPARE(load->strips().size(), std::size_t{4});
         auto* shares = window->currentPage()->find<SharesView>();
         QTest::mouseClick(load->strips()[3], Qt::LeftButton, {}, QPoint(30, 10));
         QTRY_VERIFY(shares->settled() && shares->count() > 0 && shares->shares().shares[0].bus == 3);
+        auto* response = window->currentPage()->find<ResponseView>();
+        QVERIFY(response->count() > 0 && response->rowText(0).contains(QStringLiteral("IceProfile")));
         QTest::mouseClick(load->strips()[1], Qt::LeftButton, {}, QPoint(30, 10));
         QTRY_VERIFY(shares->settled() && shares->count() > 0 && shares->shares().shares[0].bus == 1);
         QCOMPARE(load->chosen(), load->strips()[1]);
@@ -582,6 +585,76 @@ private Q_SLOTS:
         QCOMPARE(std::pair(stage.windowFrom(), stage.windowTo()), std::pair(stage.wholeFrom(), stage.wholeTo()));
         QTest::keyClick(lanes, Qt::Key_Home);
         QCOMPARE(stage.cursor(), stage.wholeFrom());
+        window->closeWithoutAsking();
+    }
+
+    // The words of the window are where another is typed; what cannot be shown stays there with the reason.
+    void anotherWindowIsTyped()
+    {
+        auto window = shown(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", demo()));
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
+        window->showPage(QStringLiteral("Analyse"));
+        Stage& stage = window->stage();
+        QTRY_VERIFY(stage.seconds(stage.newest()) > 119);
+        auto* lanes = window->currentPage()->find<LanesView>();
+        auto* words = window->findChild<WindowField*>(QStringLiteral("lanesWindow"));
+        const auto type = [&](const char* text) {
+            QTest::keyClicks(words->field(), QString::fromUtf8(text));
+            QTest::keyClick(words->field(), Qt::Key_Return);
+        };
+        const auto from = [&] { return stage.seconds(stage.windowFrom()); };
+        const auto to = [&] { return stage.seconds(stage.windowTo()); };
+
+        QTest::mouseClick(words, Qt::LeftButton);
+        QVERIFY(words->field() != nullptr && words->field()->isVisible());
+        QCOMPARE(words->field()->selectedText(), words->text());
+        type("0:44 to 50.5");
+        QCOMPARE(stage.windowFrom(), stage.timeOf(44));
+        QCOMPARE(stage.windowTo(), stage.timeOf(50.5));
+        QTRY_COMPARE(words->text(), QStringLiteral("44.00 to 50.50 s"));
+        QTRY_VERIFY(words->field() == nullptr);
+
+        // The key of the lanes opens it too, and Escape leaves all as it was.
+        lanes->setFocus();
+        QTest::keyClick(lanes, Qt::Key_W);
+        QVERIFY(words->field() != nullptr);
+        QTest::keyClicks(words->field(), QStringLiteral("1 to 2"));
+        QTest::keyClick(words->field(), Qt::Key_Escape);
+        QCOMPARE(from(), 44.0);
+        QTRY_VERIFY(words->field() == nullptr);
+
+        words->click();
+        type("50 to 44");
+        QVERIFY(words->field() != nullptr && words->field()->isVisible());
+        QVERIFY2(words->field()->problem().contains(QLatin1String("behind the beginning")), qPrintable(words->field()->problem()));
+        words->field()->selectAll();
+        type("500 to 600");
+        QVERIFY2(words->field()->problem().contains(QLatin1String("it goes from 0.0 s to 120.0 s")), qPrintable(words->field()->problem()));
+        QCOMPARE(from(), 44.0);
+        words->field()->selectAll();
+        type("100 to 500");         // as much of it as there is
+        QCOMPARE(stage.windowFrom(), stage.timeOf(100));
+        QCOMPARE(stage.windowTo(), stage.wholeTo());
+        QTRY_VERIFY(words->field() == nullptr);
+
+        stage.setCursor(stage.timeOf(110));
+        words->click();
+        type("4 s");
+        QCOMPARE(from(), 108.0);
+        QCOMPARE(to(), 112.0);
+        QTRY_VERIFY(words->field() == nullptr);
+        QSignalSpy told(&stage, &Stage::told);
+        words->click();
+        type("47 to 47.000000001");
+        QCOMPARE(stage.windowTo() - stage.windowFrom(), Stage::narrowestWindow);
+        QVERIFY(told.last().first().toString().contains(QLatin1String("1 us")));
+        QTRY_VERIFY(words->text().startsWith(QLatin1String("46.9999995")));
+        QTRY_VERIFY(words->field() == nullptr);
+        words->click();
+        type("0 to 87600 h");       // ten years
+        QCOMPARE(std::pair(stage.windowFrom(), stage.windowTo()), std::pair(stage.wholeFrom(), stage.wholeTo()));
+        QTest::keyClick(lanes, Qt::Key_Left, Qt::AltModifier);
+        QCOMPARE(stage.windowTo() - stage.windowFrom(), Stage::narrowestWindow);
         window->closeWithoutAsking();
     }
 

@@ -90,6 +90,83 @@ private Q_SLOTS:
             QCOMPARE(read->count(), moment);
     }
 
+    void rangesAreReadAsTheyAreTyped_data()
+    {
+        QTest::addColumn<QString>("text");
+        QTest::addColumn<bool>("width");
+        QTest::addColumn<qint64>("from");
+        QTest::addColumn<qint64>("to");
+        const auto row = [](const char* text, qint64 from, qint64 to) {
+            QTest::newRow(text) << QString::fromUtf8(text) << false << from << to;
+        };
+        row("44 to 50", 44'000'000'000, 50'000'000'000);
+        row("44.0 to 50.0 s", 44'000'000'000, 50'000'000'000);
+        row("  44..50", 44'000'000'000, 50'000'000'000);
+        row("44-50", 44'000'000'000, 50'000'000'000);
+        row("44 - 50 s", 44'000'000'000, 50'000'000'000);
+        row("44 \u2013 50", 44'000'000'000, 50'000'000'000);
+        row("-2 to 3", -2'000'000'000, 3'000'000'000);
+        row("-2--1", -2'000'000'000, -1'000'000'000);
+        row("12 to 18.5 ms", 12'000'000, 18'500'000);
+        row("12 ms to 18.5", 12'000'000, 18'500'000);
+        row("900 ms to 1.5 s", 900'000'000, 1'500'000'000);
+        row("1:02.5 to 1:03", 62'500'000'000, 63'000'000'000);
+        row("1:00:00 to 1:00:00.000000001", 3'600'000'000'000, 3'600'000'000'001);
+        row("0:59.999 - 2 min", 59'999'000'000, 120'000'000'000);
+        row("50 to 1:00", 50'000'000'000, 60'000'000'000);
+        row("0 to 87600 h", 0, 315'360'000'000'000'000);
+        const auto wide = [](const char* text, qint64 to) { QTest::newRow(text) << QString::fromUtf8(text) << true << qint64{0} << to; };
+        wide("10 s", 10'000'000'000);
+        wide("1ns", 1);
+        wide("0.5 h", 1'800'000'000'000);
+    }
+    void rangesAreReadAsTheyAreTyped()
+    {
+        QFETCH(QString, text);
+        QFETCH(bool, width);
+        QFETCH(qint64, from);
+        QFETCH(qint64, to);
+        const auto range = rangeFromText(text.toStdString());
+        if (!range)
+            QFAIL(range.error().text().c_str());
+        QCOMPARE(range->from.has_value(), !width);
+        QCOMPARE(range->from.value_or(Time(0)).count(), from);
+        QCOMPARE(range->to.count(), to);
+    }
+
+    void whatIsNoRangeIsRefusedInWords_data()
+    {
+        QTest::addColumn<QString>("text");
+        QTest::addColumn<QString>("words");
+        const auto row = [](const char* text, const char* words) {
+            QTest::newRow(text) << QString::fromUtf8(text) << QString::fromUtf8(words);
+        };
+        row("", "missing");
+        row("50 to 44", "behind the beginning");
+        row("44 to 44", "behind the beginning");
+        row("44", "'44' is no range");
+        row("soon", "'soon' is no range");
+        row("44 to soon", "'soon' is no time");
+        row("1:60 to 2:00", "'1:60' is no time");
+        row("1:99:00 to 2:00:00", "'1:99:00' is no time");
+        row("1:2:3:4 to 5", "'1:2:3:4' is no time");
+        row(": to 5", "':' is no time");
+        row("1:1 s to 5", "'1:1 s' is no time");
+        row("999999999:59:59 to 9999999999 h", "is no time");
+        row("0 s", "wider than nothing");
+        row("-5 s", "wider than nothing");
+        row("1 to 2 to 3", "'2 to 3' is no time");
+    }
+    void whatIsNoRangeIsRefusedInWords()
+    {
+        QFETCH(QString, text);
+        QFETCH(QString, words);
+        const auto range = rangeFromText(text.toStdString());
+        QVERIFY(!range);
+        QVERIFY2(QString::fromStdString(range.error().text()).contains(words), range.error().text().c_str());
+        QVERIFY(!range.error().remedy.empty());
+    }
+
     void secondsAreWrittenWithNineDecimalsAndReadBackTheSame()
     {
         std::mt19937_64 random(41);

@@ -6,6 +6,7 @@
 #include <string>
 #include <string_view>
 
+#include "base/error.h"
 #include "base/time.h"
 
 namespace wavetrope {
@@ -19,6 +20,17 @@ namespace wavetrope {
 
 /// A moment: seconds since 1970, or "+12.5s" counted from `origin`.
 [[nodiscard]] std::optional<Time> momentFromText(std::string_view text, Time origin);
+
+/// A range of times, or a width alone.
+struct TypedRange {
+    std::optional<Time> from;       ///< Since the start; none where only a width was told.
+    Time to{};                      ///< Likewise; of a width, how wide.
+};
+
+/// Reads a range as somebody types it: two times since the start with "to", ".." or "-" between them, each seconds, a number with a unit, or
+/// "min:s" and "h:min:s": "44 to 50", "1:02.5 - 1:03", "12 to 18.5 ms" (a bare number takes the other's unit). One span with its unit alone
+/// is a width: "10 s". The end lies behind the beginning.
+[[nodiscard]] Expected<TypedRange> rangeFromText(std::string_view text);
 
 /// A span as it is written into documents, exact to the nanosecond: "1.5 s", "86400 s", "1234.567 us".
 [[nodiscard]] std::string exactSpanText(Time span);

@@ -367,7 +367,7 @@ void EventsView::showWhole(std::size_t index)
     const measure::Event event = eventAt(index);
     const Time margin = std::max((event.until - event.time) / 4, Time(std::chrono::milliseconds(50)));
     stage().events().choose(event);
-    stage().setWindow(event.time - margin, std::max(event.until, event.time) + margin);
+    stage().chooseWindow(event.time - margin, std::max(event.until, event.time) + margin);
 }
 
 QString EventsView::csv() const

@@ -558,6 +558,7 @@ void Lane::drawGround(const measure::SignalSeries::Points& points)
     ground_->lowWords.clear();
     ground_->highWords.clear();
     ground_->outside.clear();
+    ground_->curve = curves_.front().graph->data();
     const Stage& stage = view_.stage();
     const double from = stage.seconds(stage.windowFrom());
     const double to = stage.seconds(stage.windowTo());

@@ -25,6 +25,41 @@ QCPRange LanePainting::getValueRange(bool& found, QCP::SignDomain, const QCPRang
 
 QRectF LanePainting::area() const { return mKeyAxis->axisRect()->rect(); }
 
+// Whether the curve, as steps, comes into a box.
+bool LaneGround::crosses(const QRectF& box) const
+{
+    if (!curve)
+        return false;
+    const auto end = curve->findEnd(mKeyAxis->pixelToCoord(box.right()), false);
+    double before = std::nan("");
+    for (auto point = curve->findBegin(mKeyAxis->pixelToCoord(box.left())); point != end; ++point) {
+        const double y = mValueAxis->coordToPixel(point->value);
+        const double from = std::isfinite(before) ? before : y;
+        if (std::min(from, y) <= box.bottom() && std::max(from, y) >= box.top())
+            return true;
+        before = y;
+    }
+    return false;
+}
+
+// At the left, or as far to the right as the curve has to be let by.
+void LaneGround::paintWords(QCPPainter& painter, const QString& words, double top, double line) const
+{
+    const Theme& theme = Theme::get();
+    const QRectF box = area();
+    const double wide = QFontMetricsF(theme.body()).horizontalAdvance(words) + theme.px(17);
+    const double first = box.left() + theme.px(6);
+    double left = first;
+    while (left + wide <= box.right() && crosses(QRectF(left, top, wide, line)))
+        left += theme.px(24);
+    if (left + wide > box.right()) {
+        left = first;
+        painter.fillRect(QRectF(left - 2, top, wide + 4, line), theme.ground);
+    }
+    paintWarning(painter, QPointF(left + theme.px(5), top + line / 2), theme.px(9));
+    paintText(painter, QRectF(left + theme.px(15), top, box.width() / 2, line), words, theme.body(), theme.ink);
+}
+
 void LaneGround::draw(QCPPainter* painter)
 {
     const Theme& theme = Theme::get();
@@ -60,9 +95,7 @@ void LaneGround::draw(QCPPainter* painter)
         // On the inner side of the limit, where there is room.
         const double line = theme.px(15);
         const double top = high ? std::min(y + 1, box.bottom() - line) : std::max(y - line - 1, box.top());
-        const double left = box.left() + theme.px(6);
-        paintWarning(*painter, QPointF(left + theme.px(5), top + line / 2), theme.px(9));
-        paintText(*painter, QRectF(left + theme.px(15), top, box.width() / 2, line), words, theme.body(), theme.ink);
+        paintWords(*painter, words, top, line);
     }
     for (const Gap& gap : gaps) {
         const double from = std::max(box.left(), mKeyAxis->coordToPixel(gap.from));

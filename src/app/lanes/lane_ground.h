@@ -41,9 +41,14 @@ public:
         double from = 0, to = 0, value = 0;
     };
     std::vector<Outside> outside;   ///< What of the curve lies beyond a limit, as steps.
+    QSharedPointer<QCPGraphDataContainer> curve;    ///< That words step aside from.
 
 protected:
     void draw(QCPPainter* painter) override;
+
+private:
+    [[nodiscard]] bool crosses(const QRectF& box) const;
+    void paintWords(QCPPainter& painter, const QString& words, double top, double line) const;
 };
 
 /// Values that have names as a band: one stretch for each, with its name in it. A flag is a line of two levels, filled where it is set.

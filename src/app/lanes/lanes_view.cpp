@@ -126,11 +126,10 @@ QWidget* LanesView::tools()
 {
     if (window_ == nullptr) {
         tools_ = new QWidget;
-        window_ = new QLabel;
+        window_ = new WindowField(stage());
         auto* bar = new QHBoxLayout(tools_);
         bar->setContentsMargins(0, 0, 0, 0);
         bar->setSpacing(4);
-        Theme::writeInBody(window_);
         bar->addWidget(window_);
         bar->addSpacing(Theme::get().px(6));
         pattern_ = new QLineEdit;
@@ -585,8 +584,7 @@ void LanesView::layHeads()
 void LanesView::refresh()
 {
     if (window_ != nullptr)
-        window_->setText(
-            tr("%1 to %2").arg(timeText(stage().seconds(stage().windowFrom()), 1), timeWords(stage().seconds(stage().windowTo()), 1)));
+        window_->refresh();
     if (!isVisible())
         return;
     layHeads();
@@ -650,9 +648,11 @@ void LanesView::keyPressEvent(QKeyEvent* event)
     } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
         stage().zoom(event->key() == Qt::Key_Plus ? 0.8 : 1.25, stage().cursor());
     } else if (event->key() == Qt::Key_0) {
-        stage().setWindow(stage().wholeFrom(), stage().wholeTo());
+        stage().chooseWindow(stage().wholeFrom(), stage().wholeTo());
     } else if (event->key() == Qt::Key_Home || event->key() == Qt::Key_End) {
         stage().setCursor(event->key() == Qt::Key_Home ? stage().wholeFrom() : stage().newest());
+    } else if (event->key() == Qt::Key_W && event->modifiers() == Qt::NoModifier && window_ != nullptr) {
+        window_->edit();
     } else if (laneKey(*event)) {
         return;
     } else if ((event->modifiers() & ~Qt::ShiftModifier) == 0) {

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "app/lanes/lane.h"
+#include "app/lanes/window_field.h"
 #include "app/stage/drawn_curves.h"
 #include "app/stage/view.h"
 
@@ -102,7 +103,7 @@ private:
     QTimer soon_;
     QUndoStack undo_;
     QWidget* tools_ = nullptr;
-    QLabel* window_ = nullptr;
+    WindowField* window_ = nullptr;
     QLineEdit* pattern_ = nullptr;
 };
 

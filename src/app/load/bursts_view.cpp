@@ -249,7 +249,7 @@ void BurstsView::showWhole(std::size_t index)
     const measure::Event burst = bursts_[index];
     const Time margin = (burst.until - burst.time) / 2;
     choose(index);
-    stage().setWindow(burst.time - margin, burst.until + margin);
+    stage().chooseWindow(burst.time - margin, burst.until + margin);
 }
 
 QString BurstsView::csv() const

@@ -234,7 +234,7 @@ void LoadView::contextMenuEvent(QContextMenuEvent* event)
     }
     menu->addSeparator();
     menu->addAction(tr("Copy as a picture"), this, [this] { QApplication::clipboard()->setPixmap(grab()); });
-    menu->addAction(tr("Show the whole run"), this, [this] { stage().setWindow(stage().wholeFrom(), stage().wholeTo()); });
+    menu->addAction(tr("Show the whole run"), this, [this] { stage().chooseWindow(stage().wholeFrom(), stage().wholeTo()); });
     menu->popup(event->globalPos());
 }
 

@@ -310,6 +310,7 @@ ResponseView::ResponseView(Stage& stage)
     rows_->setToolTip(
         tr("Bar: worst case that was computed; dot: worst that was measured. Enter: deadline. Double click: go to the worst"));
     connect(busBox_, &QComboBox::currentIndexChanged, this, &ResponseView::chooseBus);
+    connect(&stage, &Stage::busChosen, busBox_, &BusChoice::chooseBus);
     connect(jitter_, &QLineEdit::editingFinished, this, &ResponseView::jitterTyped);
     connect(&stage.timing(), &TimingDesk::changed, this, &ResponseView::refresh);
     connect(&stage, &Stage::selectionChanged, this, [this] { rows_->viewport()->update(); });

@@ -475,9 +475,9 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event)
     menu->addAction(tr("Cursor at %1").arg(timeWords(stage_.seconds(at), 2)), this, [this, at] { stage_.setCursor(at); });
     menu->addAction(tr("Note here..."), this, [this, at] { stage_.notes().ask(at, trace::noRow, this); });
     menu->addSeparator();
-    menu->addAction(tr("Show the whole run"), this, [this] { stage_.setWindow(stage_.wholeFrom(), stage_.wholeTo()); });
+    menu->addAction(tr("Show the whole run"), this, [this] { stage_.chooseWindow(stage_.wholeFrom(), stage_.wholeTo()); });
     menu->addAction(tr("Show 1 s around it"), this,
-        [this, at] { stage_.setWindow(at - std::chrono::milliseconds(500), at + std::chrono::milliseconds(500)); });
+        [this, at] { stage_.chooseWindow(at - std::chrono::milliseconds(500), at + std::chrono::milliseconds(500)); });
     menu->addAction(stage_.document().isLive() ? tr("Back to now") : tr("To the last frame"), this, [this] { stage_.now(); });
     menu->popup(event->globalPos());
 }

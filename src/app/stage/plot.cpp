@@ -236,7 +236,7 @@ void TimePlot::mouseReleaseEvent(QMouseEvent* event)
     if (drag_ == Drag::box) {
         const double to = xAxis->pixelToCoord(event->position().x());
         if (std::abs(xAxis->coordToPixel(to) - xAxis->coordToPixel(boxFrom_)) > 3)
-            stage_.setWindow(stage_.timeOf(std::min(boxFrom_, to)), stage_.timeOf(std::max(boxFrom_, to)));
+            stage_.chooseWindow(stage_.timeOf(std::min(boxFrom_, to)), stage_.timeOf(std::max(boxFrom_, to)));
         update();
     }
     drag_ = Drag::none;

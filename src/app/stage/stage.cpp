@@ -20,7 +20,6 @@ namespace wavetrope::app {
 namespace {
 
 constexpr int beatMilliseconds = 33;
-constexpr Time narrowestWindow = std::chrono::microseconds(100);
 
 }  // namespace
 
@@ -215,15 +214,21 @@ bool Stage::formerWindow(bool back)
 
 void Stage::setWidth(Time span)
 {
-    sinceChosen_.invalidate();
     if (following_) {
+        sinceChosen_.invalidate();
         rememberWindow();
         windowFrom_ = windowTo_ - std::min(span, wholeTo() - wholeFrom());
         follow();
         return;
     }
     const Time middle = cursor_ >= windowFrom_ && cursor_ <= windowTo_ ? cursor_ : windowFrom_ + (windowTo_ - windowFrom_) / 2;
-    setWindow(middle - span / 2, middle + span / 2);
+    chooseWindow(middle - span / 2, middle + span / 2);
+}
+
+void Stage::chooseWindow(Time from, Time to)
+{
+    sinceChosen_.invalidate();
+    setWindow(from, to);
 }
 
 void Stage::setWindow(Time from, Time to)

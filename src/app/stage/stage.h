@@ -113,6 +113,7 @@ public:
     [[nodiscard]] Time windowFrom() const { return windowFrom_; }
     [[nodiscard]] Time windowTo() const { return windowTo_; }
     /// The whole run, as far as the timeline shows it.
+    static constexpr Time narrowestWindow = std::chrono::microseconds(1);
     [[nodiscard]] Time wholeFrom() const { return document_.begins(); }
     [[nodiscard]] Time wholeTo() const;
     [[nodiscard]] Time newest() const { return newest_; }
@@ -121,7 +122,10 @@ public:
 
     void setCursor(Time time);
     void setCursorRow(trace::Row row);
+    /// Moves that follow each other at once are one for whoever goes back.
     void setWindow(Time from, Time to);
+    /// A window that was chosen by itself: going back leads to the one before it.
+    void chooseWindow(Time from, Time to);
     /// Zooms the window around a moment.
     void zoom(double factor, Time around);
     /// As wide as a span, about the cursor.
