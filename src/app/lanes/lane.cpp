@@ -30,6 +30,7 @@ constexpr int mostNameWidth = 84;       // of a value's name at the scale
 constexpr int mostLinesAtOnce = 7;      // that a lane of many curves asks room for
 constexpr int foldedHeight = 24, edgeHeight = 5;
 constexpr double mostEnd = 1e300;       // of a scale
+constexpr int ticksOfScale = 3;
 
 // What is counted, or on and off, has no values between.
 class WholeTicker : public QCPAxisTicker {
@@ -301,8 +302,8 @@ void Lane::layHeight()
     if (lostWords_ != nullptr)
         lostWords_->setVisible(!setUp_.folded || curves_.empty());
     edge_->setVisible(!setUp_.folded);
-    if (setUp_.folded || asBand() || setUp_.height > 0) {
-        // A band wants no share of what is left over.
+    if (setUp_.folded || asBand() || curves_.empty() || setUp_.height > 0) {
+        // A band, and words alone, want no share of what is left over.
         setFixedHeight(setUp_.folded || setUp_.height == 0 ? leastHeight() : Theme::get().px(setUp_.height));
     } else {
         setMinimumHeight(leastHeight());
@@ -353,7 +354,7 @@ void Lane::restyle()
         axis->setTickLabelColor(theme.ink3);
         axis->setNumberFormat(QStringLiteral("gb"));
         axis->setNumberPrecision(6);
-        axis->ticker()->setTickCount(3);
+        axis->ticker()->setTickCount(ticksOfScale);
     }
     plot_->drawSoon();
 }
@@ -379,20 +380,24 @@ void Lane::nameValues()
                 names_.emplace_back(plan.scale.ofWhole(text.value), QString::fromStdString(text.text));
         std::sort(names_.begin(), names_.end());
     }
-    QSharedPointer<QCPAxisTicker> ticker;
     if (!names_.empty()) {
         nameTicks_ = QSharedPointer<QCPAxisTickerText>::create();
-        ticker = nameTicks_;
-    } else if (setUp_.logarithmic) {
-        ticker = QSharedPointer<QCPAxisTickerLog>::create();
-    } else if (!curves_.empty() && std::all_of(curves_.begin(), curves_.end(), [](const Curve& curve) { return curve.source.whole(); })) {
-        ticker = QSharedPointer<WholeTicker>::create();
+        nameTicks_->setTickCount(ticksOfScale);
+        plot_->yAxis->setTicker(nameTicks_);
     } else {
-        ticker = QSharedPointer<QCPAxisTicker>::create();
+        plot_->yAxis->setTicker(evenTicks(plot_->yAxis));
     }
-    if (!setUp_.logarithmic)
-        ticker->setTickCount(3);
-    plot_->yAxis->setTicker(ticker);
+}
+
+// Ticks of a scale that is not logarithmic.
+QSharedPointer<QCPAxisTicker> Lane::evenTicks(const QCPAxis* axis) const
+{
+    const bool whole = !curves_.empty() && std::all_of(curves_.begin(), curves_.end(), [&](const Curve& curve) {
+        return curve.graph->valueAxis() != axis || curve.source.whole();
+    });
+    auto ticker = whole ? QSharedPointer<WholeTicker>::create().staticCast<QCPAxisTicker>() : QSharedPointer<QCPAxisTicker>::create();
+    ticker->setTickCount(ticksOfScale);
+    return ticker;
 }
 
 // As many of the names as have room beside each other.
@@ -503,6 +508,8 @@ void Lane::scale()
             ends.low = *positive / 1.2;
         axis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
         axis->setRange(ends.low, ends.high);
+        if (!nameTicks_ && logarithmic != !axis->ticker().dynamicCast<QCPAxisTickerLog>().isNull())
+            axis->setTicker(logarithmic ? QSharedPointer<QCPAxisTickerLog>::create() : evenTicks(axis));
         axis->setBasePen(setUp_.own ? QPen(curve.graph->pen().color(), 2) : QPen(Theme::get().hairline));
     }
     if (nameTicks_)
@@ -559,6 +566,7 @@ void Lane::drawGround(const measure::SignalSeries::Points& points)
     ground_->highWords.clear();
     ground_->outside.clear();
     ground_->curve = curves_.front().graph->data();
+    ground_->named = band_ != nullptr;
     const Stage& stage = view_.stage();
     const double from = stage.seconds(stage.windowFrom());
     const double to = stage.seconds(stage.windowTo());

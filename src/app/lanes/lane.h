@@ -86,6 +86,7 @@ private:
     void bringCurves();
     void tellLost();
     void restyle();
+    [[nodiscard]] QSharedPointer<QCPAxisTicker> evenTicks(const QCPAxis* axis) const;
     void nameValues();
     void layNames();
     void layAxes();

@@ -33,13 +33,20 @@ void LaneGraph::draw(QCPPainter* painter)
     columns.reserve(static_cast<std::size_t>(box.width()) + 2);
     double low = 0, high = 0, last = std::nan("");
     int column = 0;
+    // What does not rise or fall begins with a pixel, so that it is as dark as a line.
+    const auto flat = [half](int at, double top, double bottom) {
+        if (bottom - top > 2 * half + 0.5)
+            return Column{at, top, bottom};
+        const double begins = std::round(top);
+        return Column{at, begins, begins + 2 * half};
+    };
     bool any = false;
     const auto put = [&] {
         if (any && column >= box.left() - 1 && column <= box.right() + 1) {
             const double top = std::clamp(high - half, box.top() - 2.0, box.bottom() + 2.0);
             const double bottom = std::clamp(low + half, box.top() - 2.0, box.bottom() + 2.0);
             if (bottom > top)
-                columns.push_back({column, top, bottom});
+                columns.push_back(flat(column, top, bottom));
         }
         any = false;
     };
@@ -47,7 +54,7 @@ void LaneGraph::draw(QCPPainter* painter)
     const auto holdTo = [&](int to) {
         if (joined && std::isfinite(last))
             for (int between = std::max(column + 1, box.left()); between < std::min(to, box.right() + 1); ++between)
-                columns.push_back({between, last - half, last + half});
+                columns.push_back(flat(between, last - half, last + half));
     };
     for (auto point = begin; point != end; ++point) {
         const int at = static_cast<int>(std::floor(across->coordToPixel(point->key)));

@@ -50,7 +50,8 @@ void LaneGround::paintWords(QCPPainter& painter, const QString& words, double to
     const double wide = QFontMetricsF(theme.body()).horizontalAdvance(words) + theme.px(17);
     const double first = box.left() + theme.px(6);
     double left = first;
-    while (left + wide <= box.right() && crosses(QRectF(left, top, wide, line)))
+    const double apart = theme.px(3);
+    while (left + wide <= box.right() && crosses(QRectF(left, top - apart, wide, line + 2 * apart)))
         left += theme.px(24);
     if (left + wide > box.right()) {
         left = first;
@@ -105,21 +106,37 @@ void LaneGround::draw(QCPPainter* painter)
         QColor hatch = theme.ink3;
         hatch.setAlphaF(0.55F);
         painter->fillRect(QRectF(QPointF(from, box.top()), QPointF(to, box.bottom())), QBrush(hatch, Qt::BDiagPattern));
-        // Its words stand behind it, or in front, or in it, where there is room.
-        const double wide = QFontMetricsF(theme.body()).horizontalAdvance(gap.words) + 2;
-        const double line = theme.px(16);
-        double left = to + theme.px(5);
-        if (left + wide > box.right())
-            left = from - theme.px(5) - wide;
-        if (left < box.left() || to - from > wide + theme.px(20))
-            left = (from + to - wide) / 2;
-        const QRectF words(left, box.center().y() - line / 2, wide, line);
-        if (words.left() < box.left() || words.right() > box.right())
-            continue;
-        if (words.left() < to && words.right() > from)
-            painter->fillRect(words.adjusted(-3, 0, 3, 0), theme.ground);
-        paintText(*painter, words, gap.words, theme.body(), theme.ink2);
+        paintGapWords(*painter, gap, from, to);
     }
+}
+
+// In it, behind it or in front of it, at the middle, the top or the bottom: where there is room beside the curve. The name of what comes
+// next stands behind a gap of a band.
+void LaneGround::paintGapWords(QCPPainter& painter, const Gap& gap, double from, double to) const
+{
+    const Theme& theme = Theme::get();
+    const QRectF box = area();
+    const double wide = QFontMetricsF(theme.body()).horizontalAdvance(gap.words) + 2;
+    const double line = theme.px(16);
+    const double inside = (from + to - wide) / 2, behind = to + theme.px(5), before = from - theme.px(5) - wide;
+    std::vector<double> lefts = named ? std::vector{before, behind} : std::vector{behind, before};
+    if (to - from > wide + theme.px(20))
+        lefts = {inside};
+    else
+        lefts.push_back(inside);
+    std::optional<QRectF> place;
+    for (const bool free : {true, false})       // of the curve, else at least seen
+        for (const double left : lefts)
+            for (const double top : {box.center().y() - line / 2, box.top() + 1, box.bottom() - line - 1}) {
+                const QRectF words(left, top, wide, line);
+                if (!place && words.left() >= box.left() && words.right() <= box.right() && (named || !free || !crosses(words)))
+                    place = words;
+            }
+    if (!place)
+        return;
+    if (!named)
+        painter.fillRect(place->adjusted(-3, 0, 3, 0), theme.ground);
+    paintText(painter, *place, gap.words, theme.body(), theme.ink2);
 }
 
 void LaneBand::take(const std::vector<double>& times, const std::vector<double>& values)

@@ -42,6 +42,7 @@ public:
     };
     std::vector<Outside> outside;   ///< What of the curve lies beyond a limit, as steps.
     QSharedPointer<QCPGraphDataContainer> curve;    ///< That words step aside from.
+    bool named = false;     ///< The curve is a band with names in it.
 
 protected:
     void draw(QCPPainter* painter) override;
@@ -49,6 +50,7 @@ protected:
 private:
     [[nodiscard]] bool crosses(const QRectF& box) const;
     void paintWords(QCPPainter& painter, const QString& words, double top, double line) const;
+    void paintGapWords(QCPPainter& painter, const Gap& gap, double from, double to) const;
 };
 
 /// Values that have names as a band: one stretch for each, with its name in it. A flag is a line of two levels, filled where it is set.

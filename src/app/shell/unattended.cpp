@@ -62,7 +62,7 @@ Expected<void> takePicture(MainWindow& window, const Unattended& wanted)
         *into = *moment;
     }
     if (seen.from && seen.to && *seen.from >= *seen.to)
-        return fail("--to: expected a moment behind --from");
+        return fail("--to: expected a moment behind --from, both within the run", {}, "+12.5s counts from its first frame");
     QWidget* of = page;
     QString title = page->name();
     std::vector<View*> views = page->views();
