@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <atomic>
+#include <functional>
+#include <map>
 #include <thread>
 
 #include "made_traffic.h"
@@ -340,6 +342,196 @@ private Q_SLOTS:
         const Time kept = trace.snapshot().time(2 * trace::segmentRows + 3000);
         const IntervalMeasures found = series.between(trace.snapshot(), kept, trace.snapshot().latest());
         QCOMPARE(found.samples, measured(samples, kept, trace.snapshot().latest()).samples);
+    }
+
+    // A run that goes on while the oldest of it is let go: what is told is exact or says that it is not whole, never less in silence.
+    void aRunThatGoesOnWhileRowsAreLetGo_data()
+    {
+        QTest::addColumn<int>("inOrder");       // segments
+        QTest::newRow("in order") << 6;
+        QTest::newRow("out of order") << 0;
+        QTest::newRow("out of order later on") << 4;
+    }
+    void aRunThatGoesOnWhileRowsAreLetGo()
+    {
+        QFETCH(int, inOrder);
+        const bool disorder = inOrder < 6;
+        struct Nowhere final : trace::SegmentStore {
+            std::unique_ptr<trace::Segment> load(std::size_t) override { return nullptr; }
+        } nowhere;
+        std::mt19937 random(90 + static_cast<unsigned>(inOrder));
+        const auto catalog = madeCatalog()->withDerived({{"Error", "Front.Two.A - mean(Front.Two.B, 300 ms)", "mm", {}, {}, ""},
+            {"Way", "integral(Error) / round(Rear.Two.A / 60)", "", {}, {}, ""}, {"Often", "count(Front.Two.A > 100)", "", {}, {}, ""}});
+        trace::Trace source;        // nothing of it is let go
+        if (inOrder > 0)
+            fill(source, random, inOrder * static_cast<int>(trace::segmentRows) - 30'000, false);
+        if (inOrder < 6) {
+            trace::Trace behind;
+            fill(behind, random, (6 - inOrder) * static_cast<int>(trace::segmentRows) - 30'000, true);
+            const Time by = inOrder > 0 ? source.snapshot().latest() - start : Time{0};
+            if (inOrder == 0)
+                for (const char* bus : {"Front", "Rear"})
+                    source.addBus({bus, {500'000, 2'000'000}});
+            for (trace::Row row = 0; row < behind.rows(); ++row) {
+                can::FrameView frame = behind.snapshot().frame(row);
+                frame.time += by;
+                source.append(frame);
+            }
+        }
+        trace::Trace live;
+        live.boundTo(1, nowhere);
+        for (const char* bus : {"Front", "Rear"})
+            live.addBus({bus, {500'000, 2'000'000}});
+
+        struct Curve {
+            std::unique_ptr<SignalSeries> series;
+            std::function<Samples(const trace::Snapshot&)> samples;     // all of a snapshot's
+            bool derived = false;
+        };
+        const auto curves = [&] {
+            std::vector<Curve> out;
+            for (const char* name : {"Front.Two.A", "Front.Real.Temperature", "Front.Flows.Left"})
+                out.push_back({std::make_unique<SignalSeries>(catalog, *catalog->findSignal(name), start),
+                    [&catalog, name = std::string(name)](
+                        const trace::Snapshot& all) { return samplesOf(all, *catalog, *catalog->findSignal(name)); },
+                    false});
+            for (std::uint32_t derived = 0; derived < 3; ++derived)
+                out.push_back({std::make_unique<SignalSeries>(catalog, derived, start),
+                    [&catalog, derived](const trace::Snapshot& all) { return derivedSamples(all, *catalog, derived); }, true});
+            return out;
+        };
+        std::vector<Curve> early = curves(), late;
+        std::unique_ptr<trace::Trace> tail;         // what those that come late can know
+        trace::Row tailFrom = 0;
+        std::map<std::string, std::size_t> told;
+
+        const auto look = [&](const Curve& curve, const trace::Snapshot& all, trace::Row firstRow, trace::Row gone) {
+            const SignalSeries& series = *curve.series;
+            const trace::Snapshot snapshot = live.snapshot();
+            const Samples samples = curve.samples(all);
+            const Plain plain(samples);
+            // From here on nothing is let go; of a derived one, it is followed from the next place on.
+            Time lost = Time::min();
+            for (std::size_t i = 0; i < samples.size(); ++i)
+                if (samples.rows[i] + firstRow < gone)
+                    lost = std::max(lost, samples.times[i]);
+            constexpr std::size_t placesApart = 4 * 8192;         // as many as its functions remember bytes, at most
+            const auto after = static_cast<std::size_t>(
+                std::upper_bound(plain.times.begin(), plain.times.end(), lost) - plain.times.begin());
+            const std::size_t from0 = after + (curve.derived && lost != Time::min() ? placesApart : 0);
+            const Time readable = lost == Time::min() ? lost : from0 < plain.times.size() ? plain.times[from0] : Time::max();
+            const Time last = snapshot.latest();
+            const Time span = last - start;
+            for (int i = 0; i < test::some(10, 2); ++i) {
+                const auto moment = [&] {
+                    return random() % 3 == 0 && lost > start && lost < last
+                               ? lost + Time(static_cast<std::int64_t>(random() % 2'000'000'000) - 300'000'000)
+                               : start + Time(static_cast<std::int64_t>(random()) * 997 % span.count());
+                };
+                const Time a = moment(), b = moment();
+                const Time from = std::min(a, b), to = std::max(a, b);
+                if (const auto value = series.at(snapshot, a); value || a >= readable)
+                    QVERIFY2(alike(value, plain.at(a)), "at");
+                const IntervalMeasures found = series.between(snapshot, from, to);
+                QVERIFY(found.whole || from < readable);
+                if (!found.whole) {
+                    ++told["not whole"];
+                } else {
+                    ++told[from > lost ? "whole of what is there" : "whole of what was let go"];
+                    const IntervalMeasures wanted = measured(samples, from, to);
+                    if (found.samples != wanted.samples)
+                        qWarning() << curve.derived << firstRow << gone << (from - start).count() << (lost - start).count() << series.size()
+                                   << samples.size();
+                    QCOMPARE(found.samples, wanted.samples);
+                    QCOMPARE(found.changes, wanted.changes);
+                    QVERIFY(found.firstAt == wanted.firstAt && found.lastAt == wanted.lastAt);
+                    QVERIFY(alike(found.smallest, wanted.smallest) && alike(found.largest, wanted.largest));
+                    QVERIFY(alike(found.mean, wanted.mean) && alike(found.integral, wanted.integral) && alike(found.atTo, wanted.atTo));
+                }
+                const auto detail = series.detail(snapshot, from, to);
+                QVERIFY(detail->whole || from < readable);
+                if (detail->whole) {
+                    const auto inside = [&](const std::vector<Time>& times) {
+                        return std::upper_bound(times.begin(), times.end(), to) - std::lower_bound(times.begin(), times.end(), from);
+                    };
+                    QCOMPARE(inside(detail->times), inside(plain.times));
+                }
+                // Nothing that was summed up is hidden, whether it can still be read or not.
+                if (!disorder && to > from) {
+                    const auto points = series.points(from, to, 100, last, detail.get());
+                    const IntervalMeasures wanted = measured(samples, from, to);
+                    double low = HUGE_VAL, high = -HUGE_VAL;
+                    for (const double value : points.values)
+                        if (!std::isnan(value)) {
+                            low = std::min(low, value);
+                            high = std::max(high, value);
+                        }
+                    if (wanted.samples > 0)
+                        QVERIFY(low <= wanted.smallest && high >= wanted.largest);
+                }
+                if (a >= readable)
+                    for (const auto where : {SignalSeries::Place::change, SignalSeries::Place::rise, SignalSeries::Place::fall})
+                        QVERIFY(series.next(snapshot, where, a, false, from, to)
+                                == plain.next(where, a, false, from, to, series.silentAfter()));
+            }
+            // All of it is summed up, unless it had to be sorted behind that.
+            const IntervalMeasures everything = series.between(snapshot, start - std::chrono::seconds(1), last);
+            if (!disorder)
+                QVERIFY(everything.whole && everything.samples == measured(samples, start - std::chrono::seconds(1), last).samples);
+        };
+
+        trace::Row gone = 0;
+        trace::Row sinceLook = 0;
+        while (live.rows() < source.rows()) {
+            const trace::Row end = std::min<trace::Row>(source.rows(), live.rows() + 1 + random() % 40'000);
+            sinceLook += end - live.rows();
+            for (trace::Row row = live.rows(); row < end; ++row) {
+                const can::FrameView frame = source.snapshot().frame(row);
+                live.append(frame);
+                if (tail)
+                    tail->append(frame);
+            }
+            for (std::vector<Curve>* all : {&early, &late})
+                for (Curve& curve : *all)
+                    while (!curve.series->complete(live.snapshot()))
+                        curve.series->update(live.snapshot(), 1 + random() % 60'000);
+            while (random() % 2 == 0 && gone + 2 * trace::segmentRows < live.rows())
+                if (live.residence()->letGoOldest() * trace::segmentRows == gone)
+                    gone += trace::segmentRows;
+            if (random() % 2 == 0)
+                live.residence()->relieve();        // some time later they leave memory
+            if (!tail && gone > 0) {
+                tail = std::make_unique<trace::Trace>();
+                for (const char* bus : {"Front", "Rear"})
+                    tail->addBus({bus, {500'000, 2'000'000}});
+                for (tailFrom = gone; tail->rows() + tailFrom < live.rows();)
+                    tail->append(source.snapshot().frame(tailFrom + tail->rows()));
+                late = curves();
+                for (Curve& curve : late)
+                    while (!curve.series->complete(live.snapshot()))
+                        curve.series->update(live.snapshot(), 50'000);
+            }
+            if (sinceLook < trace::segmentRows && live.rows() < source.rows())
+                continue;
+            sinceLook = 0;
+            for (const Curve& curve : early) {
+                look(curve, trace::Snapshot(source, live.rows()), 0, gone);
+                if (QTest::currentTestFailed())
+                    return;
+            }
+            for (const Curve& curve : late) {
+                look(curve, tail->snapshot(), tailFrom, gone);
+                if (QTest::currentTestFailed())
+                    return;
+            }
+        }
+        QVERIFY(gone >= 2 * trace::segmentRows && !late.empty());
+        QVERIFY2((told["not whole"] > 0) == (inOrder > 0) && told["whole of what is there"] > 10
+                     && (told["whole of what was let go"] > 5 || inOrder == 4),
+            qPrintable(QStringLiteral("%1 %2 %3")
+                    .arg(told["not whole"])
+                    .arg(told["whole of what is there"])
+                    .arg(told["whole of what was let go"])));
     }
 
     // Others look while it is brought up.

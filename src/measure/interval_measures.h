@@ -21,6 +21,7 @@ struct IntervalMeasures {
     std::optional<double> mean, rms, deviation, integral;   ///< The integral in unit times seconds.
     std::optional<double> slope;            ///< Per second; none where first and last have one stamp.
     std::optional<double> atFrom, atTo;     ///< What holds there.
+    bool whole = true;                      ///< Else frames at its ends were let go, and what is told misses them.
     std::uint64_t changes = 0;              ///< Samples in it whose value is another than what held up to them.
 };
 

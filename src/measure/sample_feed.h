@@ -35,7 +35,7 @@ public:
     /// Appends the samples of the rows from `next()` up to `to`, in the order of the trace; what they are of is read at most up to there.
     void take(const trace::Snapshot& snapshot, trace::Row to, Samples& out);
     [[nodiscard]] trace::Row next() const { return next_; }
-    /// Goes on from a row. Of a signal of a message alone: a derived one hangs on all that came before.
+    /// Goes on from a row. Of a derived one, which hangs on all that came before, only at the beginning.
     void seek(trace::Row row) { next_ = row; }
     [[nodiscard]] bool derived() const { return !followed_.empty() || plain_.empty(); }
     /// Bytes that a copy takes.

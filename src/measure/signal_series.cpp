@@ -40,6 +40,18 @@ void append(Samples& out, const Samples& from, std::size_t at)
     out.values.push_back(from.values[at]);
 }
 
+// Rows at the beginning that were let go.
+trace::Row goneOf(const trace::Snapshot& snapshot)
+{
+    trace::Row low = 0, high = snapshot.rows() / trace::segmentRows;        // in segments; the last one goes on
+    while (low < high)
+        if (const trace::Row middle = low + (high - low) / 2; snapshot.trace().isGone(middle * trace::segmentRows))
+            low = middle + 1;
+        else
+            high = middle;
+    return low * trace::segmentRows;
+}
+
 }  // namespace
 
 SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, SampleFeed feed, Time origin, Time promised)
@@ -90,6 +102,11 @@ bool SignalSeries::update(const trace::Snapshot& snapshot, std::uint64_t budget)
 {
     if (!snapshot.valid() || feed_.next() >= snapshot.rows())
         return false;
+    if (const trace::Row gone = goneOf(snapshot); feed_.next() == 0 && gone > 0) {     // it begins with what is there
+        const std::scoped_lock lock(mutex_);
+        feed_.seek(gone);
+        reading_ = feed_;
+    }
     const trace::Row end = snapshot.rows() - feed_.next() > budget ? feed_.next() + budget : snapshot.rows();
     bool any = false;
     Samples samples;
@@ -100,7 +117,7 @@ bool SignalSeries::update(const trace::Snapshot& snapshot, std::uint64_t budget)
         const bool ordered = samples.size() == 0
                              || (samples.times.front() >= newest_ && std::is_sorted(samples.times.begin(), samples.times.end()));
         if (!sorted_ && !ordered) {
-            sort(snapshot);
+            sort(snapshot, samples);
             continue;
         }
         const std::scoped_lock lock(mutex_);
@@ -190,15 +207,25 @@ void SignalSeries::tellPeriod()
 }
 
 // From now on all samples are kept.
-void SignalSeries::sort(const trace::Snapshot& snapshot)
+void SignalSeries::sort(const trace::Snapshot& snapshot, const Samples& newest)
 {
     Samples all;
     SampleFeed feed = reading_;
-    if (!feed.derived())
-        feed.seek(0);
+    if (!feed.derived()) {
+        feed.seek(goneOf(snapshot));
+    } else if (const SampleFeed* place = placeFor(0, goneOf(snapshot))) {
+        feed = *place;
+    } else {
+        feed = feed_;       // nothing of before can be read again
+        all = newest;
+    }
+    const trace::Row from = feed.next();
     while (feed.next() < feed_.next())
         feed.take(snapshot, std::min(feed_.next(), feed.next() + rowsAtOnce), all);
     const std::scoped_lock lock(mutex_);
+    // What was let go held up to the first that is read again.
+    if (count() > 0 && stretch(0).place < from)
+        lostUpTo_ = all.size() > 0 ? all.times.front() - Time(1) : newest_;
     sorted_ = true;
     checkpoints_.clear();
     checkpointBytes_ = 0;
@@ -245,7 +272,9 @@ void SignalSeries::rebuildFrom(std::size_t place)
         again = std::min<std::size_t>(again, stretch.place);
     };
     // What goes on in the last stretch is taken anew with it, where anything comes between.
-    const bool behindAll = open_.samples == 0 || (open_.lastAt <= samples_.times[place] && place > open_.place);
+    const bool behindAll = open_.samples == 0
+                           || (open_.lastAt <= samples_.times[place] && place > open_.place
+                               && (open_.until == Stretch::onwards || open_.until <= samples_.times[place]));
     if (!behindAll) {
         drop(open_);
         open_ = {};
@@ -345,8 +374,23 @@ Stretch SignalSeries::outline(std::size_t first, std::size_t last) const
     return sum;
 }
 
+// Where a derived one is gone on from to come to a row, the nearest in front of it. What a function over time hangs on has to be there: else
+// the first place behind which nothing was let go; null where there is none.
+const SampleFeed* SignalSeries::placeFor(trace::Row row, trace::Row gone) const
+{
+    auto behind = std::upper_bound(
+        checkpoints_.begin(), checkpoints_.end(), row, [](trace::Row wanted, const SampleFeed& one) { return wanted < one.next(); });
+    if (behind == checkpoints_.begin() && gone <= reading_.next())
+        return &reading_;
+    if (behind != checkpoints_.begin())
+        --behind;
+    while (behind != checkpoints_.end() && behind->next() < gone)
+        ++behind;
+    return behind == checkpoints_.end() ? nullptr : &*behind;
+}
+
 Samples SignalSeries::samplesIn(std::unique_lock<std::mutex>& lock, const trace::Snapshot& snapshot, std::size_t first, std::size_t last,
-    bool oneBehind, const GoesOn& goesOn) const
+    bool oneBehind, bool& whole, const GoesOn& goesOn) const
 {
     Samples out;
     if (first >= last || first >= count())
@@ -364,13 +408,19 @@ Samples SignalSeries::samplesIn(std::unique_lock<std::mutex>& lock, const trace:
     const trace::Row end = std::min<trace::Row>(more ? stretch(last).place + next : rows_, snapshot.rows());
     SampleFeed feed = reading_;
     if (feed.derived()) {
-        const auto behind = std::upper_bound(
-            checkpoints_.begin(), checkpoints_.end(), from, [](trace::Row row, const SampleFeed& one) { return row < one.next(); });
-        if (behind != checkpoints_.begin())
-            feed = *(behind - 1);
+        const SampleFeed* place = placeFor(from, goneOf(snapshot));
+        if (place == nullptr) {
+            whole = false;
+            return out;
+        }
+        feed = *place;
+        whole = whole && (place == &reading_ || feed.next() <= from);
     } else {
-        feed.seek(from);
+        const trace::Row gone = goneOf(snapshot);
+        feed.seek(std::max(from, gone));
+        whole = whole && from >= gone;
     }
+    const trace::Row began = feed.next();
     lock.unlock();
     while (feed.next() < end && (!goesOn || goesOn())) {
         feed.take(snapshot, std::min(end, feed.next() + rowsAtOnce), out);
@@ -381,6 +431,12 @@ Samples SignalSeries::samplesIn(std::unique_lock<std::mutex>& lock, const trace:
             out.times.erase(out.times.begin(), out.times.begin() + gone);
             out.values.erase(out.values.begin(), out.values.begin() + gone);
         }
+    }
+    // Meanwhile more may have been let go.
+    if (const trace::Row gone = goneOf(snapshot); gone > began) {
+        whole = false;
+        if (feed.derived())
+            out = {};
     }
     lock.lock();
     return out;
@@ -401,10 +457,13 @@ std::shared_ptr<const SignalSeries::Detail> SignalSeries::detail(
     detail->from = from;
     detail->to = to;
     detail->rows = rows_;
+    detail->whole = !sorted_ || from > lostUpTo_;
     const std::size_t behind = firstAtOrBehind(from);
-    const Samples samples = samplesIn(lock, snapshot, behind > 0 ? behind - 1 : 0, firstBehind(to), true, goesOn);
+    bool all = true;
+    const Samples samples = samplesIn(lock, snapshot, behind > 0 ? behind - 1 : 0, firstBehind(to), true, all, goesOn);
+    detail->whole = detail->whole && (all || (samples.size() > 0 && samples.times.front() <= from));
     detail->open = sorted_ || samples.size() == 0 || samples.times.back() <= to;
-    if (samples.size() == 0 && count() > 0 && stretch(0).firstAt > to) {       // in front of all
+    if (samples.size() == 0 && count() > 0 && stretch(0).firstAt > to) {  // in front of all
         detail->times.push_back(stretch(0).firstAt);
         detail->values.push_back(stretch(0).first);
         return detail;
@@ -441,10 +500,11 @@ std::optional<std::pair<Time, double>> SignalSeries::newestAt(const trace::Snaps
     const Stretch one = stretch(behind - 1);
     if (moment >= one.lastAt)
         return moment < one.until ? std::pair(one.lastAt, one.last) : std::pair(one.until, notANumber);
-    const Samples samples = samplesIn(lock, snapshot, behind - 1, behind, false);
+    bool whole = true;
+    const Samples samples = samplesIn(lock, snapshot, behind - 1, behind, false, whole);
     const auto found = std::upper_bound(samples.times.begin(), samples.times.end(), moment) - samples.times.begin();
     if (found == 0)
-        return std::nullopt;        // let go
+        return std::nullopt;  // let go
     return std::pair(samples.times[static_cast<std::size_t>(found - 1)], samples.values[static_cast<std::size_t>(found - 1)]);
 }
 
@@ -477,9 +537,9 @@ IntervalMeasures SignalSeries::between(const trace::Snapshot& snapshot, Time fro
 {
     IntervalMeter meter(from, to);
     std::unique_lock lock(mutex_);
-    const std::size_t first = firstBehind(from);        // those from here on begin in it
+    const std::size_t first = firstBehind(from);  // those from here on begin in it
     const std::size_t behind = std::max(first, firstBehind(to));
-    std::size_t end = behind;                           // and those up to here end in it
+    std::size_t end = behind;  // and those up to here end in it
     while (end > first && stretch(end - 1).lastAt > to)
         --end;
     // Those that an end cuts are read; of one that is over in front, its last value holds.
@@ -489,10 +549,12 @@ IntervalMeasures SignalSeries::between(const trace::Snapshot& snapshot, Time fro
     if (end > first)
         inside = over(first, end);
     Samples front, back;
+    bool whole = true;
     if (!held)
-        front = samplesIn(lock, snapshot, std::max<std::size_t>(1, firstAtOrBehind(from)) - 1, first, false);
+        front = samplesIn(lock, snapshot, std::max<std::size_t>(1, firstAtOrBehind(from)) - 1, first, false, whole);
+    whole = whole || (front.size() > 0 && front.times.front() <= from);
     if (behind > end)
-        back = samplesIn(lock, snapshot, end, behind, false);
+        back = samplesIn(lock, snapshot, end, behind, false, whole);
     lock.unlock();
     if (held)
         meter.add(*held);
@@ -502,7 +564,9 @@ IntervalMeasures SignalSeries::between(const trace::Snapshot& snapshot, Time fro
         meter.add(*inside);
     for (std::size_t i = 0; i < back.size(); ++i)
         meter.add(back.times[i], back.values[i]);
-    return meter.finish();
+    IntervalMeasures out = meter.finish();
+    out.whole = whole && !(sorted_ && from <= lostUpTo_);
+    return out;
 }
 
 Time SignalSeries::period() const
@@ -531,7 +595,8 @@ std::optional<Time> SignalSeries::next(
                 return std::nullopt;
             if (stretch(i).low > wanted || stretch(i).high < wanted)
                 continue;
-            const Samples samples = samplesIn(lock, snapshot, i, i + 1, false);
+            bool whole = true;
+            const Samples samples = samplesIn(lock, snapshot, i, i + 1, false, whole);
             for (std::size_t k = 0; k < samples.size(); ++k)
                 if (samples.values[k] == wanted && samples.times[k] >= from && samples.times[k] <= to)
                     return samples.times[k];
@@ -567,7 +632,8 @@ std::optional<Time> SignalSeries::next(
                     out.push_back(place == Place::gap ? last.lastAt : stretch(i).firstAt);
         if (!may(stretch(i)))
             return out;
-        const Samples samples = samplesIn(lock, snapshot, i, i + 1, false);
+        bool whole = true;
+        const Samples samples = samplesIn(lock, snapshot, i, i + 1, false, whole);
         std::optional<std::size_t> before;
         for (std::size_t k = 0; k < samples.size(); ++k) {
             if (!std::isfinite(samples.values[k])) {
@@ -646,7 +712,7 @@ struct SampleColumn {
             until = Stretch::onwards;
         }
     }
-    bool any = false;       // else nothing that is a number
+    bool any = false;  // else nothing that is a number
     Time firstAt{}, lastAt{}, until = Stretch::onwards;
     double first = 0, last = 0, low = 0, high = 0;
 };
@@ -734,7 +800,7 @@ SignalSeries::Points SignalSeries::points(Time from, Time to, unsigned columns, 
     // A column of several: a line through its first, smallest, largest and last.
     const auto draw = [&](Time begins, Time ends, Time until, Time middle, const std::array<double, 4>& values) {
         pen.before(begins);
-        if (static_cast<double>((ends - begins).count()) > 1.5 * width) {      // wider than a column
+        if (static_cast<double>((ends - begins).count()) > 1.5 * width) {  // wider than a column
             const Time inside = begins + (ends - begins) / 2;
             pen.put(seconds(begins), values[0]);
             pen.put(seconds(inside), values[1]);
@@ -746,7 +812,7 @@ SignalSeries::Points SignalSeries::points(Time from, Time to, unsigned columns, 
         }
         pen.came(ends, until);
     };
-    if (detail != nullptr && detail->from <= from && detail->to >= to) {
+    if (detail != nullptr && detail->whole && detail->from <= from && detail->to >= to) {
         const std::vector<Time>& times = detail->times;
         auto first = static_cast<std::size_t>(std::lower_bound(times.begin(), times.end(), from) - times.begin());
         auto last = static_cast<std::size_t>(std::upper_bound(times.begin(), times.end(), to) - times.begin());

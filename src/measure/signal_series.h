@@ -51,6 +51,7 @@ public:
         std::vector<double> values;
         trace::Row rows = 0;  ///< Of the trace that it is of.
         bool open = false;  ///< What comes behind these rows may lie in it.
+        bool whole = true;  ///< Else frames of it were let go: some are missing.
     };
     /// Whether nothing came into what a detail covers that is more than so much newer than all of it.
     [[nodiscard]] bool fresh(const Detail& detail, Time within) const;
@@ -105,7 +106,7 @@ private:
     void add(std::uint64_t place, Time time, double value);
     void sumUp();
     void tellPeriod();
-    void sort(const trace::Snapshot& snapshot);
+    void sort(const trace::Snapshot& snapshot, const Samples& newest);
     void merge(const Samples& samples);
     void rebuildFrom(std::size_t place);
     void keepPlace();
@@ -119,9 +120,11 @@ private:
     [[nodiscard]] Stretch outline(std::size_t first, std::size_t last) const;
     template <class Visit>
     void eachSum(std::size_t first, std::size_t last, Visit visit) const;
-    /// Samples of some stretches, with `oneBehind` the first of the next one too; the lock is given back while they are read.
+    /// Samples of some stretches, with `oneBehind` the first of the next one too; the lock is given back while they are read. `whole` becomes
+    /// false where frames that they are of were let go.
     [[nodiscard]] Samples samplesIn(std::unique_lock<std::mutex>& lock, const trace::Snapshot& snapshot, std::size_t first,
-        std::size_t last, bool oneBehind, const GoesOn& goesOn = {}) const;
+        std::size_t last, bool oneBehind, bool& whole, const GoesOn& goesOn = {}) const;
+    [[nodiscard]] const SampleFeed* placeFor(trace::Row row, trace::Row gone) const;
     [[nodiscard]] std::optional<std::pair<Time, double>> newestAt(const trace::Snapshot& snapshot, Time moment) const;
     [[nodiscard]] double seconds(Time time) const { return static_cast<double>((time - origin_).count()) * 1e-9; }
 
@@ -133,6 +136,7 @@ private:
     mutable std::mutex mutex_;  // of all that follows
     SampleFeed reading_;  // at the beginning
     trace::Row rows_ = 0;
+    Time lostUpTo_ = Time::min();  // of sorted ones: what was let go before they were
     std::size_t most_ = usualStretch;  // samples of a stretch
     std::vector<Level> levels_;  // stretches, sums of sixteen of them, and so on
     Stretch open_;  // that goes on

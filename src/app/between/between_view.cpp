@@ -75,8 +75,8 @@ public:
         const Row& row = view_.shown_[index];
         QStringList parts = {nameOf(row)};
         parts += cells(row);
-        if (named(row))
-            parts << changes(row);
+        if (named(row) || !row.measures.whole)
+            parts << words(row);
         return parts.join(QLatin1Char('\t'));
     }
 
@@ -110,13 +110,13 @@ protected:
             unit, theme.body(), theme.ink2);
         const QStringList all = cells(row);
         for (int i = 0; i < all.size(); ++i)
-            if (!(named(row) && i > 4))
+            if (i <= 4 || !(named(row) || !row.measures.whole))
                 paintText(painter,
                     QRectF(theme.px(rightOf(static_cast<std::size_t>(i)) - widthOf(static_cast<std::size_t>(i))), y,
                         theme.px(widthOf(static_cast<std::size_t>(i))), height),
                     all[i], theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
-        if (named(row))
-            paintText(painter, QRectF(theme.px(rightOf(4) + 16), y, theme.px(rightOf(10) - rightOf(4) - 16), height), changes(row),
+        if (named(row) || !row.measures.whole)
+            paintText(painter, QRectF(theme.px(rightOf(4) + 16), y, theme.px(rightOf(10) - rightOf(4) - 16), height), words(row),
                 theme.body(), theme.ink2);
     }
 
@@ -153,6 +153,8 @@ private:
     {
         const measure::IntervalMeasures& m = row.measures;
         const bool any = m.samples > 0;
+        if (!m.whole)
+            return {reading(row, m.atFrom), reading(row, m.atTo), {}, {}, {}, {}, {}, {}, {}, {}, {}};
         const auto sample = [&](double value) { return any ? row.source.number(value) : QString(); };
         if (named(row))
             return {reading(row, m.atFrom), reading(row, m.atTo), {}, {}, QString::number(m.samples), {}, {}, {}, {}, {}, {}};
@@ -162,8 +164,11 @@ private:
         return {reading(row, m.atFrom), reading(row, m.atTo), difference, numberText(m.slope), QString::number(m.samples),
             sample(m.smallest), sample(m.largest), numberText(m.mean), numberText(m.rms), numberText(m.deviation), numberText(m.integral)};
     }
-    static QString changes(const Row& row)
+    // Where numbers would say nothing, or less than all.
+    static QString words(const Row& row)
     {
+        if (!row.measures.whole)
+            return BetweenView::tr("frames at its ends were let go");
         const std::uint64_t count = row.measures.changes;
         return count == 0   ? BetweenView::tr("no change")
                : count == 1 ? BetweenView::tr("1 change")

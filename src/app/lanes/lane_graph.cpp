@@ -33,11 +33,13 @@ void LaneGraph::draw(QCPPainter* painter)
     columns.reserve(static_cast<std::size_t>(box.width()) + 2);
     double low = 0, high = 0, last = std::nan("");
     int column = 0;
-    // What does not rise or fall begins with a pixel, so that it is as dark as a line.
+    // What does not rise or fall fills the pixel that it is in, so that it is as dark as a line.
     const auto flat = [half](int at, double top, double bottom) {
         if (bottom - top > 2 * half + 0.5)
             return Column{at, top, bottom};
-        const double begins = std::round(top);
+        const double middle = (top + bottom) / 2;
+        const double pixel = std::floor(middle);
+        const double begins = middle - pixel < 0.5 ? pixel + 1 - 2 * half : pixel;
         return Column{at, begins, begins + 2 * half};
     };
     bool any = false;
