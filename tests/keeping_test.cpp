@@ -17,6 +17,7 @@
 #include "app/keeping/keeping.h"
 #include "app/keeping/keeping_options.h"
 #include "app/keeping/recovery_dialog.h"
+#include "app/between/between_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/status_line.h"
 #include "app/stream/stream_view.h"
@@ -275,6 +276,18 @@ private Q_SLOTS:
             QCOMPARE(stream->rows()->grab().toImage(), closed);
             QTest::keyClick(stream->rows(), Qt::Key_End);
             QVERIFY(!stream->rows()->rowText(stream->rows()->count() - 1).contains(QStringLiteral("let go")));
+            // Nor is anything measured of them in silence.
+            window->showPage(QStringLiteral("Analyse"));
+            auto* between = window->currentPage()->find<BetweenView>();
+            for (Pane* pane : window->currentPage()->panes())
+                for (int i = 0; i < pane->count() && !between->isVisible(); ++i)
+                    pane->setCurrent(i);
+            Stage& stage = window->stage();
+            stage.setMarks({stage.timeOf(1), stage.newest() - 1s});
+            QTRY_VERIFY(between->settled() && between->count() > 0 && between->rowText(0).endsWith(QStringLiteral("were let go")));
+            stage.setMarks({stage.newest() - 2s, stage.newest() - 1s});
+            QTRY_VERIFY(between->settled() && between->count() > 0 && !between->rowText(0).contains(QStringLiteral("let go"))
+                        && between->rowText(0).section('\t', 5, 5).toInt() > 10);
             window->closeWithoutAsking();
         }
         settings.remove(QStringLiteral("keeping/leaveFreeMB"));

@@ -106,6 +106,7 @@ bool SignalSeries::update(const trace::Snapshot& snapshot, std::uint64_t budget)
         const std::scoped_lock lock(mutex_);
         feed_.seek(gone);
         reading_ = feed_;
+        lostUpTo_ = snapshot.time(gone) - Time(1);
     }
     const trace::Row end = snapshot.rows() - feed_.next() > budget ? feed_.next() + budget : snapshot.rows();
     bool any = false;
@@ -457,7 +458,7 @@ std::shared_ptr<const SignalSeries::Detail> SignalSeries::detail(
     detail->from = from;
     detail->to = to;
     detail->rows = rows_;
-    detail->whole = !sorted_ || from > lostUpTo_;
+    detail->whole = from > lostUpTo_;
     const std::size_t behind = firstAtOrBehind(from);
     bool all = true;
     const Samples samples = samplesIn(lock, snapshot, behind > 0 ? behind - 1 : 0, firstBehind(to), true, all, goesOn);
@@ -565,7 +566,7 @@ IntervalMeasures SignalSeries::between(const trace::Snapshot& snapshot, Time fro
     for (std::size_t i = 0; i < back.size(); ++i)
         meter.add(back.times[i], back.values[i]);
     IntervalMeasures out = meter.finish();
-    out.whole = whole && !(sorted_ && from <= lostUpTo_);
+    out.whole = whole && from > lostUpTo_;
     return out;
 }
 

@@ -136,7 +136,7 @@ private:
     mutable std::mutex mutex_;  // of all that follows
     SampleFeed reading_;  // at the beginning
     trace::Row rows_ = 0;
-    Time lostUpTo_ = Time::min();  // of sorted ones: what was let go before they were
+    Time lostUpTo_ = Time::min();  // of what was let go before it was begun, or before it was sorted
     std::size_t most_ = usualStretch;  // samples of a stretch
     std::vector<Level> levels_;  // stretches, sums of sixteen of them, and so on
     Stretch open_;  // that goes on
