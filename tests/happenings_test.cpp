@@ -221,6 +221,49 @@ private Q_SLOTS:
             QVERIFY2(seen[kind] > 10, kind);
     }
 
+    // What was taken in may be let go: the list stays as it is of the whole.
+    void aRunThatGoesOnWhileRowsAreLetGo()
+    {
+        struct Nowhere final : trace::SegmentStore {
+            std::unique_ptr<trace::Segment> load(std::size_t) override { return nullptr; }
+        } nowhere;
+        std::mt19937 random(11);
+        trace::Trace whole;
+        fill(whole, random, 3 * static_cast<int>(trace::segmentRows) + 10'000, false);
+        strewErrors(whole, random);
+        const auto catalog = madeCatalog()->withDerived({{"Sum", "Front.Two.A + mean(Front.Two.B, 200 ms)", "mm", -3, 40, ""}});
+        const trace::Snapshot snapshot = whole.snapshot();
+        Happenings::Options options;
+        options.conditions = conditions(catalog);
+        options.buses = {"Front", "Rear"};
+        options.rates = {whole.buses()[0].rate, whole.buses()[1].rate};
+        Happenings once(catalog, options);
+        QVERIFY(once.advance(snapshot, {}));
+        once.finish(snapshot);
+
+        trace::Trace growing;
+        growing.boundTo(1, nowhere);
+        for (const char* bus : {"Front", "Rear"})
+            growing.addBus({bus, {500'000, 2'000'000}});
+        Happenings pieces(catalog, options);
+        std::size_t gone = 0;
+        for (trace::Row next = 0; next < snapshot.rows();) {
+            for (const trace::Row end = std::min<trace::Row>(snapshot.rows(), next + 1 + random() % 30'000); next < end; ++next)
+                growing.append(snapshot.frame(next));
+            QVERIFY(pieces.advance(growing.snapshot(), {}, 1));
+            while (growing.residence()->letGoOldest() != trace::Residence::none)
+                ++gone;
+            growing.residence()->relieve();
+        }
+        QCOMPARE(gone, std::size_t{3});
+        pieces.finish(growing.snapshot());
+        const std::vector<Event> all = once.all(snapshot.latest()), again = pieces.all(growing.snapshot().latest());
+        QVERIFY(all.size() > 1000);
+        QCOMPARE(again.size(), all.size());
+        for (std::size_t i = 0; i < all.size(); ++i)
+            QVERIFY(lineOf(again[i]) == lineOf(all[i]) && again[i].why == all[i].why && again[i].count == all[i].count);
+    }
+
     void whatIsNotAskedForIsNotLookedFor()
     {
         std::mt19937 random(9);
