@@ -50,6 +50,100 @@ private Q_SLOTS:
         QVERIFY(result.err.contains(" 0 lost"));
     }
 
+    void encodePutsMessagesTogether()
+    {
+        const QString database = demo + "/implement.dbc";
+        const Result good = call({"encode", "--database", database, "BladeCommand CommandedDepth=3.5",
+            "0x201 CommandedTilt=-0.01 Release=1", "0x1F0 11 22", "WaterState Valve=open Flow=\"12 l/min\""});
+        QCOMPARE(good.code, 0);
+        QCOMPARE(good.lines(), (QList<QByteArray>{"message,id,data", "BladeCommand,0x201,5E010000", "BladeCommand,0x201,00F0FF01",
+                                   ",0x1F0,1122", "WaterState,0x182,F000000000100000"}));
+        QVERIFY(good.err.contains("BladeCommand.CommandedTilt is 0 deg, zero: no start value"));
+        // All or none, and why.
+        const Result bad = call(
+            {"encode", "--database", database, "BladeCommand CommandedDepth=3.5", "BladeCommand CommandedDepth=21", "BladeComand"});
+        QCOMPARE(bad.code, 2);
+        QVERIFY(bad.out.isEmpty());
+        QVERIFY(bad.err.contains("CommandedDepth cannot hold 21. Its 12 bits hold -20.48 to 20.47 mm")
+                && bad.err.contains("Did you mean BladeCommand?"));
+        QVERIFY(call({"encode", "--database", database, "BladeCommand CommandedDepth=13"}).err.contains("above 12 mm"));
+    }
+
+    void sendPutsMessagesOnABus()
+    {
+        const auto write = [&](const char* name, const QByteArray& text) {
+            QFile file(folder_.filePath(name));
+            return file.open(QIODevice::WriteOnly) && file.write(text) == text.size() ? file.fileName() : QString();
+        };
+        const QString rig = write("send.json",
+            R"({"wavetrope": 1, "name": "s", "begins": "2027-02-01T18:00:00Z", "buses": [{"name": "Main", "rate": "500k/2M"}, {"name": "Slow", "rate": "125k"}],
+                "outbox": [{"name": "One", "rows": [{"bus": "Slow", "frame": "0x111 1", "every": "100 ms"}, {"bus": "Slow", "message": "Lost", "every": "1 ms"}]},
+                           {"name": "Two", "rows": [{"bus": "Main", "frame": "0x222 2", "every": "50 ms", "count": 3}]}]})");
+        const QString log = folder_.filePath("sent.pcapng");
+        const auto rows = [&](const QStringList& arguments) {
+            const Result result = call(QStringList{"send", rig} + arguments + QStringList{"--virtual", "--record", log, "--overwrite"});
+            return result.code == 0 ? call({"list", log, "--columns", "time,bus,dir,kind,id,length,data"}).lines().mid(1)
+                                    : QList<QByteArray>{result.err};
+        };
+        // 0x310 fd 11 22 without the switch: the end of its last bit at 500 kbit/s.
+        QCOMPARE(rows({"--bus", "Slow", "0x1F0 remote 8"}), (QList<QByteArray>{"1801504800.000384000,Slow,sent,remote,0x1F0,8,"}));
+        const QList<QByteArray> beats = rows({"--bus", "Slow", "0x100 55 55", "0x101 AA", "--every", "10ms", "--for", "30ms"});
+        QCOMPARE(beats.size(), qsizetype{8});
+        for (int k = 0; k < 4; ++k) {
+            const QByteArray at = "1801504800.0" + QByteArray::number(k) + "0";
+            QVERIFY2(beats[2 * k].startsWith(at) && beats[2 * k].endsWith("Slow,sent,data,0x100,2,5555"), beats[2 * k].constData());
+            QVERIFY(beats[2 * k + 1].endsWith("Slow,sent,data,0x101,1,AA"));
+            QCOMPARE(beats[2 * k].mid(13, 7), beats[0].mid(13, 7));     // each as far behind its beat
+        }
+        QCOMPARE(rows({"--bus", "Slow", "0x100 55 55", "--every", "10ms", "--count", "7"}).size(), qsizetype{7});
+        QCOMPARE(rows({"--bus", "Slow", "0x100 55 55", "--every", "10ms", "--count", "7", "--for", "25ms"}).size(), qsizetype{3});
+        QCOMPARE(rows({"--bus", "Main", "BladeCommand CommandedDepth=3.5", "--database", "Main=" + demo + "/implement.dbc"}).size(),
+            qsizetype{1});
+        // What is wrong is said before anything is sent.
+        const auto refused = [&](const QStringList& arguments, const char* words) {
+            const Result result = call(QStringList{"send"} + arguments);
+            if (result.code != 2 || !result.err.contains(words))
+                qWarning("%d %s", result.code, result.err.constData());
+            return result.code == 2 && result.err.contains(words);
+        };
+        QVERIFY(refused({rig, "--bus", "Slow", "0x310 fd 11", "--virtual"}, "classic frames of up to 8"));
+        QVERIFY(refused({rig, "--bus", "Slow", "0x310 11", "--every", "0", "--virtual"}, "more than 0"));
+        QVERIFY(refused({rig, "--bus", "Slow", "0x310 11", "--every", "1ms", "--virtual"}, "would never end"));
+        QVERIFY(refused({rig, "--bus", "Slwo", "0x310 11", "--virtual"}, "Did you mean Slow?"));
+        QVERIFY(refused({rig, "0x310 11", "--virtual"}, "Name one of its buses with --bus"));
+        QVERIFY(refused({"0x310 11", "--virtual"}, "where to send to"));
+        QVERIFY(refused({rig, "--bus", "Slow", "Nothing A=1", "--virtual"}, "has the message 'Nothing'"));
+        QVERIFY(refused({rig, "--bus", "Slow", "0x310 11", "--after", "1ms", "--virtual"}, "--after belongs to --answer"));
+        QVERIFY(
+            refused({demo + "/rig.json", "--bus", "Implement", "BladeCommand CommandedDepth=3", "--virtual"}, "also sent by LevelControl"));
+        // An answer to each of a node's frames; who sends all the same.
+        const Result answered = call({"send", demo + "/rig.json", "--bus", "Implement", "0x602 1", "--answer", "name BladeCommand",
+            "--after", "1ms", "--count", "5", "--virtual", "--record", log, "--overwrite"});
+        QCOMPARE(answered.code, 0);
+        QVERIFY(answered.err.contains("5 frames sent, 0 refused"));
+        QCOMPARE(call({"count", log, "--filter", "id 0x602"}).out.trimmed(), QByteArray("5"));
+        QCOMPARE(
+            call({"send", demo + "/rig.json", "--bus", "Implement", "BladeCommand CommandedDepth=3", "--anyway", "--virtual"}).code, 0);
+        QCOMPARE(call({"send", demo + "/rig.json", "--bus", "Implement", "BladeCommand CommandedDepth=3", "--without", "LevelControl",
+                          "--virtual"})
+                     .code,
+            0);
+
+        // The rig's own outbox: all of it, or the groups that are named; what cannot be sent is named, and the rest goes out.
+        const auto ran = [&](const QStringList& arguments) {
+            const Result result = call(QStringList{"run", rig, "--for", "1s", "--virtual", "--record", log, "--overwrite"} + arguments);
+            return std::tuple(result.code, call({"count", log}).out.trimmed().toInt(), result.err);
+        };
+        QCOMPARE(std::get<1>(ran({})), 0);
+        const auto [code, frames, words] = ran({"--outbox"});
+        QCOMPARE(code, 0);
+        QCOMPARE(frames, 13);       // 0 to 900 ms, and three
+        QVERIFY(words.contains("a row of the outbox is held: no database of Slow has the message 'Lost'"));
+        QCOMPARE(std::get<1>(ran({"--outbox", "Two"})), 3);
+        QCOMPARE(std::get<1>(ran({"--outbox", "One", "Two"})), 13);
+        QCOMPARE(std::get<0>(ran({"--outbox", "Three"})), 2);
+    }
+
     void listPrintsTheReferenceCapturesRowForRow_data()
     {
         QTest::addColumn<QString>("log");

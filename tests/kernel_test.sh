@@ -73,6 +73,23 @@ tail -n +2 "$work/out.txt" >"$work/out.rows"
 cmp "$work/out.rows" "$work/wanted.txt" || { diff "$work/out.rows" "$work/wanted.txt" | head; problem "sent frames differ"; }
 # Own frames come back marked as sent.
 [ "$("$cli" list "$work/echo.pcapng" --filter sent --columns id | tail -n +2 | wc -l)" = 160 ] || problem "own frames are not marked as sent"
+# Rows of an outbox: the plain program gets each frame, and its own are answered.
+"$peer" receive vcan1 >"$work/got.txt" &
+listener=$!
+until grep -q ready "$work/got.txt"; do kill -0 $listener || problem "nobody listens"; sleep 0.05; done
+"$cli" send --interface vcan1 "0x123 11 22" "0x18FEF121 fdbrs 01 02 03" --every 4ms --count 80 --record "$work/rows.pcapng" 2>"$work/send.err" \
+  || problem "sending failed: $(cat "$work/send.err")"
+grep -q '^160 frames sent, 0 refused' "$work/send.err" || problem "not all were sent: $(cat "$work/send.err")"
+wait $listener
+[ "$(tail -n +2 "$work/got.txt" | sort | uniq -c | tr -s ' ' | tr '\n' ';')" = ' 80 00000123 16 2 0 1122; 80 98FEF121 72 3 1 010203;' ] \
+  || problem "other frames came: $(sort "$work/got.txt" | uniq -c | head)"
+[ "$("$cli" count "$work/rows.pcapng" --filter sent)" = 160 ] || problem "what was sent is not marked as sent"
+"$cli" send --interface vcan1 "0x7F1 AA" --answer 'id 0x105' --after 2ms --count 1 --record "$work/answer.pcapng" 2>"$work/send.err" &
+answerer=$!
+while kill -0 $answerer 2>/dev/null; do "$peer" send vcan1; done
+wait $answerer || problem "nothing was answered: $(cat "$work/send.err")"
+"$cli" list "$work/answer.pcapng" --filter 'id 0x105 or id 0x7F1' --columns dir,id,data | tail -n 1 | grep -qx 'sent,0x7F1,AA' || problem "the answer is not the last frame"
+
 # An interface that comes, changes and goes: a row for each.
 "$cli" interfaces --watch >"$work/watch" & watch=$!
 until grep -q ',present,vcan0,up,vcan,' "$work/watch"; do kill -0 $watch || problem "no watch"; sleep 0.05; done

@@ -61,6 +61,8 @@ public:
     virtual Port attach(std::string name, can::Direction direction, Order order = Order::byPriority) = 0;
     /// Puts a frame into the port's transmit queue. False when it was full (counted) or the port is off.
     virtual bool offer(Port port, const can::Frame& frame) = 0;
+    /// So many frames of a port shall have room to wait, at least; of a bus that can say so.
+    virtual void makeRoom(Port port, std::size_t frames) { static_cast<void>(port), static_cast<void>(frames); }
     /// Whether an offer would be taken now.
     [[nodiscard]] virtual bool accepts(Port port) const = 0;
     /// Switches a port off (its queue is emptied) or on again.

@@ -78,6 +78,7 @@ Port SimulatedBus::attach(std::string name, can::Direction direction, Order orde
     port.name = std::move(name);
     port.direction = direction;
     port.order = order;
+    port.room = options_.queueLimit;
     port.restart = clock::Timer::calling<&SimulatedBus::restart>(scheduler_, this);
     if (scheduler_.now() > began_) {
         port.awaits = 1;
@@ -110,7 +111,7 @@ bool SimulatedBus::offer(Port index, const can::Frame& frame)
     PortState& port = ports_[index];
     if (!port.on)
         return false;
-    if (port.queue.size() >= options_.queueLimit) {
+    if (port.queue.size() >= port.room) {
         ++port.dropped;
         return false;
     }

@@ -40,7 +40,8 @@ public:
 
     Port attach(std::string name, can::Direction direction, Order order = Order::byPriority) override;
     bool offer(Port port, const can::Frame& frame) override;
-    [[nodiscard]] bool accepts(Port port) const override { return ports_[port].on && ports_[port].queue.size() < options_.queueLimit; }
+    void makeRoom(Port port, std::size_t frames) override { ports_[port].room = std::max(options_.queueLimit, frames); }
+    [[nodiscard]] bool accepts(Port port) const override { return ports_[port].on && ports_[port].queue.size() < ports_[port].room; }
     void enable(Port port, bool on) override;
     void restart(Port port) override;
     [[nodiscard]] Health health() const override;
@@ -71,6 +72,7 @@ private:
         std::string name;
         can::Direction direction;
         Order order = Order::byPriority;
+        std::size_t room = 0;   // frames that may wait
         bool on = true;
         std::vector<Pending> queue;  // the next to send is the last
         can::ErrorCounters counters;

@@ -37,6 +37,7 @@ int main(int argc, char** argv)
     addEventCommand(program, result);
     addMeasureCommands(program, result);
     addTimingCommands(program, result);
+    addSendCommands(program, result);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

@@ -17,7 +17,8 @@ namespace {
 struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     RecordOption record;
-    std::vector<std::string> without, only, except, maps;
+    std::vector<std::string> without, only, except, maps, outbox;
+    bool sends = false;
     std::optional<std::uint64_t> seed;
     std::string spool;
     std::uint64_t memory = 0;
@@ -41,6 +42,12 @@ Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
     rig::SessionOptions how;
     how.seed = options.seed;
     how.without = options.without;
+    how.outbox = options.outbox;
+    if (options.sends && options.outbox.empty())
+        for (const drive::OutboxGroup& group : rig->outbox)
+            how.outbox.push_back(group.name);
+    if (options.sends && rig->outbox.empty())
+        return fail("the rig has no outbox", options.rig, "Leave --outbox away, or write one: docs/sending.md");
     how.measured = false;
     if (!options.spool.empty() || options.memory > 0) {
         how.spool.emplace();
@@ -132,6 +139,17 @@ int finish(rig::Session& session, const RunOptions& options)
     return result;
 }
 
+// Rows that something else sends, or that cannot be sent, are named before the first frame goes out; the others take part.
+void readyOutbox(rig::Session& session)
+{
+    drive::Outbox& outbox = session.outbox();
+    for (const rig::RowCollision& one : rig::collisionsOf(outbox, session.actors(), *session.catalog()))
+        outbox.keepBack(one.row, one.with.words(*session.catalog()));
+    for (std::size_t row = 0; row < outbox.rowCount(); ++row)
+        if (!outbox.problem(row).empty())
+            warn("a row of the outbox is held: " + outbox.problem(row));
+}
+
 int run(const RunOptions& options)
 {
     const auto span = spanFromText(options.span);
@@ -140,6 +158,8 @@ int run(const RunOptions& options)
     auto session = open(options);
     if (!session)
         return report(session.error());
+    if (options.sends)
+        readyOutbox(**session);
     if (!options.record.path.empty())
         if (const auto recording = (*session)->record(options.record.path, options.recordFilter); !recording)
             return report(recording.error());
@@ -319,8 +339,14 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--without", options->without, "Leave a node out of the simulation");
     auto* record = addRecording(*command, options->record, "Record to a log");
     command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig")->needs(record);
+    auto* outbox =
+        command->add_option("--outbox", options->outbox, "The rig's outbox takes part: these groups of it, or all")->expected(0, -1);
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
-    command->callback([options, &result] { result = run(*options); });
+    command->callback([options, outbox, &result] {
+        options->sends = outbox->count() > 0;
+        std::erase(options->outbox, "");
+        result = run(*options);
+    });
 
     command = program.add_subcommand("replay", "Replays a log to the nodes of a rig");
     command->add_option("log", options->log, "The log")->required();

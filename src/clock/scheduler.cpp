@@ -41,14 +41,15 @@ void Scheduler::at(Time when, Slot& slot, std::uint32_t tag, Phase phase)
 
 void Scheduler::runUntil(Time end)
 {
-    while (!heap_.empty() && heap_.front().when <= end) {
+    while (!heap_.empty() && heap_.front().when <= (halted_ ? std::min(end, now_) : end)) {
         std::pop_heap(heap_.begin(), heap_.end(), Later());
         const Event event = heap_.back();
         heap_.pop_back();
         now_ = event.when;
         event.handler(event.context, event.tag);
     }
-    now_ = std::max(now_, end);
+    if (!halted_)
+        now_ = std::max(now_, end);
 }
 
 }  // namespace wavetrope::clock

@@ -33,6 +33,10 @@ public:
     /// Runs everything due up to and including `end`, then stands at `end`.
     void runUntil(Time end);
 
+    /// Nothing behind this instant is run any more: `runUntil` comes back standing at it.
+    void halt() { halted_ = true; }
+    [[nodiscard]] bool halted() const { return halted_; }
+
     /// Moment of the next event, or `Time::max()`.
     [[nodiscard]] Time next() const { return heap_.empty() ? Time::max() : heap_.front().when; }
 
@@ -64,6 +68,7 @@ private:
     std::vector<Slot*> free_;
     Time now_;
     std::uint64_t sequence_ = 0;
+    bool halted_ = false;
 };
 
 }  // namespace wavetrope::clock

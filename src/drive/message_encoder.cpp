@@ -55,6 +55,12 @@ void MessageEncoder::complete()
     frame_.length = static_cast<std::uint8_t>(can::lengthOfDlc(frame_.dlc));
 }
 
+void MessageEncoder::take(can::Payload payload)
+{
+    frame_.data.fill(0);
+    std::copy_n(payload.begin(), std::min<std::size_t>(payload.size(), frame_.length), frame_.data.begin());
+}
+
 Expected<void> MessageEncoder::checkFits(const std::string& bus, can::BitRate rate) const
 {
     if (message_ != nullptr && message_->message->length > can::maxLength)

@@ -31,6 +31,8 @@ public:
 
     /// Of a message of a database, which has to outlive this: its start values stand in it.
     explicit MessageEncoder(const database::CatalogMessage& message);
+    /// Of a frame as it is.
+    MessageEncoder(std::uint8_t bus, const can::Frame& frame) : bus_(bus), frame_(frame) {}
     /// Of an identifier and a length in bytes, all of them zero. A length that no frame has becomes the next one that there is.
     MessageEncoder(std::uint8_t bus, can::Identifier id, unsigned length);
 
@@ -41,6 +43,14 @@ public:
 
     /// Adds a place that is filled anew for each frame. `tag` is what the values of `encode` are asked by.
     void fill(std::uint32_t place, Filling filling, std::uint32_t tag = 0);
+
+    /// Puts a payload in place of what stands in the frame, as far as that is long.
+    void take(can::Payload payload);
+    /// What was filled anew stays as it is from now on.
+    void leave(std::uint32_t place)
+    {
+        std::erase_if(fields_, [place](const Field& field) { return field.place == place; });
+    }
 
     /// Puts the next frame together. `valueOf(tag)` gives the physical value of a place (a raw frame's byte), asked for in the
     /// order of filling, selectors first, and only where the selectors that stand in the frame choose the signal;

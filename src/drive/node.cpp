@@ -83,24 +83,7 @@ Time Node::storyTime(Time at) const
     return world_.story.count() > 0 ? elapsed % world_.story : elapsed;
 }
 
-double Node::evaluate(Source& source)
-{
-    const double t = slots_[0];
-    struct Visitor {
-        Node& node;
-        Source& source;
-        double t;
-        double operator()(double value) const { return value; }
-        double operator()(const FormulaSpec&) const { return source.formula.evaluate(node.slots_, node.random_); }
-        double operator()(const LabelSpec&) const { return 0; }
-        double operator()(const CurveSpec& curve) const { return curve.at(t); }
-        double operator()(const SineSpec& sine) const { return sine.at(t); }
-        double operator()(const NoiseSpec& noise) const { return noise.mean + noise.deviation * node.random_.normal(); }
-        double operator()(const CounterSpec& counter) const { return static_cast<double>(source.count++ % counter.modulo); }
-        double operator()(Checksum) const { return 0; }
-    };
-    return std::visit(Visitor{*this, source, t}, source.spec);
-}
+double Node::evaluate(Source& source) { return source.evaluate(slots_[0], slots_, random_); }
 
 void Node::refresh()
 {

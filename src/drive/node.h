@@ -16,6 +16,7 @@
 #include "drive/actor.h"
 #include "drive/message_encoder.h"
 #include "drive/node_spec.h"
+#include "drive/source.h"
 #include "formula/formula.h"
 
 namespace wavetrope::drive {
@@ -80,11 +81,6 @@ public:
 private:
     // What a value or a condition hangs on.
     enum Hangs : std::uint8_t { onTime = 1, onFrames = 2, onChance = 4 };
-    struct Source {
-        SourceSpec spec;
-        formula::Formula formula;
-        std::uint64_t count = 0;
-    };
     struct Sending {
         explicit Sending(MessageEncoder made) : encoder(std::move(made)) {}
         MessageEncoder encoder;

@@ -155,34 +155,9 @@ Expected<formula::Formula> Node::compile(const std::string& text, const std::str
     return formula;
 }
 
-Expected<Node::Source> Node::compile(const SourceSpec& spec, const database::Signal* signal, const std::string& place)
+Expected<Source> Node::compile(const SourceSpec& spec, const database::Signal* signal, const std::string& place)
 {
-    Source source{spec, {}, 0};
-    if (const auto* formula = std::get_if<FormulaSpec>(&spec)) {
-        auto compiled = compile(formula->text, place);
-        if (!compiled)
-            return tl::unexpected(compiled.error());
-        source.formula = std::move(*compiled);
-    } else if (const auto* label = std::get_if<LabelSpec>(&spec)) {
-        if (signal == nullptr)
-            return fail("\"" + label->text + "\" is a text, and only a signal of a database has texts", place, "Give a number");
-        const database::ValueText* text = nullptr;
-        std::vector<std::string> known;
-        std::string choices;
-        for (const database::ValueText& entry : signal->texts) {
-            if (entry.text == label->text)
-                text = &entry;
-            known.push_back(entry.text);
-            choices += (choices.empty() ? "\"" : ", \"") + entry.text + "\"";
-        }
-        if (text == nullptr) {
-            const std::string nearest = didYouMean(label->text, known);
-            return fail(signal->name + " has no text \"" + label->text + "\"", place,
-                choices.empty() ? "It has none; give a number" : (nearest.empty() ? "" : nearest + " ") + "Its texts are " + choices);
-        }
-        source.spec = database::planOf(*signal).scale.ofWhole(text->value);
-    }
-    return source;
+    return sourceFor(spec, signal, place, [this](const std::string& text, const std::string& where) { return compile(text, where); });
 }
 
 std::uint8_t Node::hangsOn(const formula::Formula& formula) const

@@ -33,7 +33,9 @@ CurveSpec curveOf(const JsonReader& in, bool straight)
     return curve;
 }
 
-SourceSpec sourceOf(const JsonReader& in)
+}  // namespace
+
+SourceSpec sourceFromJson(const JsonReader& in)
 {
     const json& value = in.json();
     if (value.is_number())
@@ -80,6 +82,8 @@ SourceSpec sourceOf(const JsonReader& in)
     return CounterSpec{static_cast<std::uint64_t>(modulo)};
 }
 
+namespace {
+
 std::vector<Window> windowsOf(const JsonReader& in, const char* key)
 {
     std::vector<Window> windows;
@@ -112,7 +116,8 @@ SendSpec sendOf(const JsonReader& in)
     if (send.message.empty() == send.identifier.empty())
         in.wrong("expected either a message or an id");
     for (const char* members : {"signals", "bytes"})
-        in.eachMember(members, [&](const std::string& name, const JsonReader& member) { send.values.emplace(name, sourceOf(member)); });
+        in.eachMember(
+            members, [&](const std::string& name, const JsonReader& member) { send.values.emplace(name, sourceFromJson(member)); });
     send.silent = windowsOf(in, "silent");
     send.only = windowsOf(in, "only");
     if (const std::string overflow = in.text("overflow"); overflow == "refuse")
@@ -159,7 +164,7 @@ NodeSpec nodeFromJson(const JsonReader& in)
         if (!value.json().is_object() || value.json().size() != 1)
             value.wrong("expected one named value, {\"name\": source}");
         const auto named = value.json().begin();
-        node.values.emplace_back(named.key(), sourceOf(JsonReader(named.value(), value.placeOf(named.key()))));
+        node.values.emplace_back(named.key(), sourceFromJson(JsonReader(named.value(), value.placeOf(named.key()))));
     });
     in.eachMember("variables", [&](const std::string& name, const JsonReader& member) { node.variables[name] = member.number(); });
     in.each("sends", [&](const JsonReader& send) { node.sends.push_back(sendOf(send)); });

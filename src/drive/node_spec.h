@@ -86,6 +86,8 @@ struct NodeSpec {
     bool off = false;                               ///< Not simulated at the start.
 };
 
+/// Reads a source of values; throws JsonFailure.
+[[nodiscard]] SourceSpec sourceFromJson(const JsonReader& in);
 /// Reads a node of the rig document; throws JsonFailure, with its place there.
 [[nodiscard]] NodeSpec nodeFromJson(const JsonReader& in);
 

@@ -4,7 +4,9 @@
 #include <algorithm>
 #include <set>
 
+#include "base/nearest_name.h"
 #include "drive/node.h"
+#include "drive/outbox.h"
 #include "drive/playback.h"
 
 namespace wavetrope::rig {
@@ -39,9 +41,27 @@ Expected<Actors> makePlayback(const ActorWorld& world)
     return one;
 }
 
+Expected<Actors> makeOutbox(const ActorWorld& world)
+{
+    for (const std::string& name : world.outbox)
+        if (std::none_of(world.rig.outbox.begin(), world.rig.outbox.end(), [&](const auto& group) { return group.name == name; })) {
+            std::vector<std::string> names;
+            for (const drive::OutboxGroup& group : world.rig.outbox)
+                names.push_back(group.name);
+            return fail("the outbox has no group '" + name + "'", world.rig.path, didYouMean(name, names));
+        }
+    auto outbox = std::make_unique<drive::Outbox>(world.rig.outbox,
+        drive::OutboxWorld{world.scheduler, world.buses, world.catalog, world.rig.namedFilters(), world.seed, world.begins});
+    outbox->takePart(world.outbox);
+    Actors one;
+    one.push_back(std::move(outbox));
+    return one;
+}
+
 constexpr ActorKind kinds[] = {
     {"node", "/nodes", makeNodes},
     {"playback", "", makePlayback},
+    {"outbox", "/outbox", makeOutbox},
 };
 
 }  // namespace
@@ -68,6 +88,29 @@ std::vector<Collision> collisionsOf(
                 const auto* message = catalog.find(bus, id);
                 out.push_back({bus, id, message != nullptr ? message->message->name : std::string(), other->name()});
             }
+    }
+    return out;
+}
+
+std::vector<RowCollision> collisionsOf(
+    const drive::Outbox& outbox, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog)
+{
+    std::vector<RowCollision> out;
+    for (const auto& other : all) {
+        if (other.get() == &outbox || !other->on())
+            continue;
+        std::set<std::pair<std::uint8_t, std::uint32_t>> sent;
+        for (const drive::SentIdentifier& one : other->sends())
+            sent.emplace(one.bus, one.id.key());
+        for (std::size_t row = 0; row < outbox.rowCount(); ++row) {
+            if (!outbox.problem(row).empty() || outbox.row(row).anyway)
+                continue;
+            const can::Frame& frame = outbox.frame(row);
+            if (!sent.contains({outbox.busOf(row), frame.id.key()}))
+                continue;
+            const auto* message = catalog.find(outbox.busOf(row), frame.id);
+            out.push_back({row, {outbox.busOf(row), frame.id, message != nullptr ? message->message->name : std::string(), other->name()}});
+        }
     }
     return out;
 }

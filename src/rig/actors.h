@@ -10,6 +10,7 @@
 #include "bus/bus.h"
 #include "clock/scheduler.h"
 #include "drive/actor.h"
+#include "drive/outbox.h"
 #include "rig/rig.h"
 
 namespace wavetrope::rig {
@@ -23,6 +24,7 @@ struct ActorWorld {
     std::uint64_t seed = 1;
     Time begins{};                                      ///< Instant at which the run begins.
     const std::vector<std::string>& without;            ///< Names of those that are off at the start.
+    const std::vector<std::string>& outbox;             ///< Groups of the outbox that go out from the beginning.
     bool incomplete = false;                            ///< A database is missing: who needs it is left out, and says so here.
     std::vector<Error>& leftOut;
 };
@@ -47,6 +49,15 @@ struct Collision {
 /// What `actor` sends and others that are on send too, in the order of those others.
 [[nodiscard]] std::vector<Collision> collisionsOf(
     const drive::Actor& actor, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog);
+
+/// A row of the outbox whose identifier somebody else who is on sends too.
+struct RowCollision {
+    std::size_t row = 0;
+    Collision with;
+};
+/// Of all rows that can be sent, whether they go out now or not, but for those that are sent all the same.
+[[nodiscard]] std::vector<RowCollision> collisionsOf(
+    const drive::Outbox& outbox, std::span<const std::unique_ptr<drive::Actor>> all, const database::Catalog& catalog);
 
 /// All kinds, in the order in which they are made, hear frames and start.
 [[nodiscard]] std::span<const ActorKind> actorKinds();

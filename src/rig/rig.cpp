@@ -133,6 +133,8 @@ Rig rigOf(const json& document, const std::string& path)
         if (rig.buses.size() > mostBuses)
             bus.wrong("a rig has 64 buses at the most");
     });
+    if (const auto outbox = in.find("outbox"))
+        rig.outbox = drive::outboxFromJson(*outbox);
     in.each("nodes", [&](const JsonReader& node) {
         rig.nodes.push_back(drive::nodeFromJson(node));
         distinct(nodes, node, rig.nodes.back().name, "nodes");

@@ -14,6 +14,7 @@
 #include "can/bit_rate.h"
 #include "database/catalog.h"
 #include "drive/node_spec.h"
+#include "drive/outbox_spec.h"
 #include "record/take_writer.h"
 #include "rig/derived_json.h"
 #include "rig/report_json.h"
@@ -83,6 +84,7 @@ struct Rig {
     Time story{};                           ///< After which the nodes' time starts over; 0 never.
     std::vector<BusSpec> buses;
     std::vector<drive::NodeSpec> nodes;
+    std::vector<drive::OutboxGroup> outbox;
     std::vector<NamedFilter> filters;
     std::vector<EventSpec> events;
     std::vector<RecordingSpec> recordings;

@@ -138,8 +138,8 @@ Expected<void> Session::build()
     measuredEvents_ = rig_.events;
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
-    const ActorWorld world{
-        rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, incomplete, leftOut_};
+    const ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, options_.outbox,
+        incomplete, leftOut_};
     for (const ActorKind& kind : actorKinds()) {
         auto made = kind.make(world);
         if (!made)
@@ -147,6 +147,7 @@ Expected<void> Session::build()
         std::move(made->begin(), made->end(), std::back_inserter(actors_));
     }
     playback_ = all<drive::Playback>().front();
+    outbox_ = all<drive::Outbox>().front();
     auto made = makeRules();
     if (!made)
         return tl::unexpected(made.error());
@@ -300,6 +301,8 @@ void Session::slice(Time until)
         rules_->settle(next);
     }
     scheduler_.runUntil(until);
+    if (scheduler_.halted())
+        until = std::min(until, scheduler_.now());
     if (rules_) {
         // Frames of the world come to hand a little behind their stamps.
         watchBuses();
@@ -324,7 +327,7 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
     std::optional<clock::Pacer> pacer;
     if (paceBy != nullptr)
         pacer.emplace(*paceBy, scheduler_.now());
-    while (scheduler_.now() < end && (!keepGoing || keepGoing())) {
+    while (scheduler_.now() < end && !scheduler_.halted() && (!keepGoing || keepGoing())) {
         if (pacer)
             paceBy->waitFor(slicePaced);
         own();

@@ -18,6 +18,7 @@
 #include "clock/pacer.h"
 #include "clock/scheduler.h"
 #include "drive/node.h"
+#include "drive/outbox.h"
 #include "drive/playback.h"
 #include "measure/measures.h"
 #include "record/recorder.h"
@@ -33,6 +34,7 @@ namespace wavetrope::rig {
 struct SessionOptions {
     std::optional<std::uint64_t> seed;          ///< Instead of the rig's.
     std::vector<std::string> without;           ///< Nodes left out of the simulation.
+    std::vector<std::string> outbox{};          ///< Groups of the rig's outbox that go out from the beginning.
     bool measured = true;                       ///< Keep measures up while running.
     bool searched = true;                       ///< Somebody asks where identifiers occur: a capture of weeks takes less memory without.
     std::optional<TakesOptions> takes{};        ///< Arms the rig's recordings; without, conditions alone are followed.
@@ -103,6 +105,9 @@ public:
         return out;
     }
     [[nodiscard]] drive::Playback& playback() { return *playback_; }
+    [[nodiscard]] drive::Outbox& outbox() { return *outbox_; }
+    /// Ends the run at this instant, whatever slice it is in: `runFor` comes back. Called by those who act.
+    void endHere() { scheduler_.halt(); }
     [[nodiscard]] clock::Scheduler& scheduler() { return scheduler_; }
     [[nodiscard]] bus::Bus& bus(std::size_t index) { return *buses_[index]; }
     /// Records what comes from now on, or of it what a filter passes; the rig's named filters may be used in it. Any number
@@ -198,6 +203,7 @@ private:
     std::unique_ptr<Ingest> ingest_;
     std::vector<std::unique_ptr<drive::Actor>> actors_;
     drive::Playback* playback_ = nullptr;  // one of them
+    drive::Outbox* outbox_ = nullptr;      // and another
     std::shared_ptr<const trace::Trace> playbackLog_;
     std::shared_ptr<const database::Catalog> playbackCatalog_;
     struct OngoingRecording {

@@ -1,0 +1,472 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "drive/outbox.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/nearest_name.h"
+
+namespace wavetrope::drive {
+
+namespace {
+
+constexpr unsigned longestChain = 64;       // answers to answers, until somebody is held
+constexpr std::size_t ticksKept = 64;
+constexpr std::size_t leastRoom = 64;       // frames that wait for their bus
+
+}  // namespace
+
+Outbox::Outbox(std::vector<OutboxGroup> groups, OutboxWorld world)
+    : groups_(std::move(groups)),
+      world_(std::move(world)),
+      random_(world_.seed * 0x9E3779B97F4A7C15ULL ^ 0x0B0Full),
+      slots_(1, 0.0),
+      beats_(clock::Timer::calling<&Outbox::beat>(world_.scheduler, this)),
+      answers_(clock::Timer::calling<&Outbox::answer>(world_.scheduler, this)),
+      bursts_(clock::Timer::calling<&Outbox::more>(world_.scheduler, this)),
+      end_(clock::Timer::calling<&Outbox::end>(world_.scheduler, this))
+{
+    names_["t"] = 0;
+    for (const OutboxGroup& group : groups_) {
+        firstOf_.push_back(rows_.size());
+        for (const OutboxRow& spec : group.rows) {
+            Row row;
+            row.spec = spec;
+            rows_.push_back(std::move(row));
+        }
+    }
+    if (rows_.empty())
+        return;
+    for (bus::Bus* bus : world_.buses) {
+        ports_.push_back(bus->attach("outbox", can::Direction::sent));
+        bus->makeRoom(ports_.back(), leastRoom + rows_.size());
+        bus->listen(this);
+    }
+    for (Row& row : rows_)
+        if (const auto built = build(row); !built) {
+            row.encoder.reset();
+            row.problem = built.error().text();
+        }
+}
+
+Expected<formula::Formula> Outbox::compile(const std::string& text, const std::string& place)
+{
+    const formula::Formula::Resolve resolve = [this](std::string_view name) -> Expected<std::uint32_t> {
+        if (const auto known = names_.find(std::string(name)); known != names_.end())
+            return known->second;
+        const auto ref = world_.catalog->findSignal(name);
+        if (!ref)
+            return tl::unexpected(ref.error());
+        const auto slot = static_cast<std::uint32_t>(slots_.size());
+        const database::Signal& signal = ref->signal();
+        slots_.push_back(signal.startRaw ? ref->message->plan.plan(ref->index).physical(*signal.startRaw) : 0);
+        names_[std::string(name)] = slot;
+        receptions_[ref->message].emplace_back(slot, ref->index);
+        return slot;
+    };
+    auto formula = formula::Formula::compile(text, formula::Use::node, resolve);
+    if (!formula) {
+        Error error = formula.error();
+        error.where = place + (error.where.empty() ? "" : ", " + error.where);
+        return tl::unexpected(error);
+    }
+    return formula;
+}
+
+Expected<void> Outbox::build(Row& row)
+{
+    const OutboxRow& spec = row.spec;
+    const int bus = world_.catalog->findBus(spec.bus);
+    if (bus < 0) {
+        std::vector<std::string> names;
+        for (std::size_t i = 0; i < world_.catalog->busCount(); ++i)
+            names.push_back(world_.catalog->busName(static_cast<std::uint8_t>(i)));
+        return fail("the rig has no bus '" + spec.bus + "'", {}, didYouMean(spec.bus, names));
+    }
+    if (!spec.message.empty()) {
+        std::vector<std::string> names;
+        for (const database::CatalogMessage& candidate : world_.catalog->messages())
+            if (candidate.bus == bus) {
+                if (candidate.message->name == spec.message)
+                    row.encoder.emplace(candidate);
+                names.push_back(candidate.message->name);
+            }
+        if (!row.encoder)
+            return fail("no database of " + spec.bus + " has the message '" + spec.message + "'", {}, didYouMean(spec.message, names));
+    } else {
+        row.encoder.emplace(static_cast<std::uint8_t>(bus), spec.frame);
+    }
+    if (const auto fits = row.encoder->checkFits(spec.bus, world_.buses[static_cast<std::size_t>(bus)]->bitRate()); !fits)
+        return fits;
+    const database::CatalogMessage* message = row.encoder->message();
+    for (const auto& [name, text] : spec.typed) {
+        const auto place = row.encoder->placeOf(name);
+        if (!place)
+            return tl::unexpected(place.error());
+        const auto bits = database::bitsFromText(message->message->signals[*place], message->plan.plan(*place), text);
+        if (!bits)
+            return tl::unexpected(bits.error());
+        row.given.push_back({*place, *bits});
+    }
+    // Values that stand still are in the frame from the start; all others are asked for with each frame.
+    for (const auto& [name, value] : spec.values) {
+        const auto place = row.encoder->placeOf(name);
+        if (!place)
+            return tl::unexpected(place.error());
+        const database::Signal* signal = message != nullptr ? &message->message->signals[*place] : nullptr;
+        auto source = sourceFor(
+            value, signal, name, [this](const std::string& text, const std::string& where) { return compile(text, where); });
+        if (!source)
+            return tl::unexpected(source.error());
+        if (const auto* still = std::get_if<double>(&source->spec)) {
+            bool fits = *still >= 0 && *still <= 255;
+            const std::uint64_t bits = message != nullptr ? database::MessagePlan::bitsOf(message->plan.plan(*place), *still, fits)
+                                                          : static_cast<std::uint64_t>(std::clamp(*still, 0.0, 255.0));
+            if (!fits && spec.overflow == database::Overflow::refuse)
+                return fail(name + " cannot hold " + database::numberText(*still, 12), {},
+                    "Give it a value that its bits hold, or \"overflow\": \"limit\"");
+            row.given.push_back({*place, bits});
+            continue;
+        }
+        row.sourced.push_back(*place);
+        if (const auto* counter = std::get_if<CounterSpec>(&source->spec)) {
+            row.encoder->fill(*place, *counter);
+        } else if (const auto* checksum = std::get_if<Checksum>(&source->spec)) {
+            row.encoder->fill(*place, *checksum);
+        } else {
+            row.encoder->fill(*place, MessageEncoder::Given{}, static_cast<std::uint32_t>(row.sources.size()));
+            row.sources.push_back(std::move(*source));
+        }
+    }
+    if (message != nullptr)
+        if (const auto composed = database::compose(*message->message, message->plan, row.given); !composed)
+            return tl::unexpected(composed.error());
+    compose(row);
+    if (!spec.answer.empty()) {
+        auto filter = filter::Filter::compile(spec.answer, world_.catalog, {&world_.filters});
+        if (!filter) {
+            Error error = filter.error();
+            error.where = "answer " + spec.answer;
+            return tl::unexpected(error);
+        }
+        row.answer = std::make_unique<filter::FilterStream>(std::move(*filter), world_.begins);
+        anyAnswers_ = true;
+    }
+    return {};
+}
+
+// The frame with what stands still in it.
+void Outbox::compose(Row& row)
+{
+    if (const database::CatalogMessage* message = row.encoder->message()) {
+        const auto composed = database::compose(*message->message, message->plan, row.given);
+        if (composed)
+            row.encoder->take(composed->payload);
+        return;
+    }
+    std::vector<std::uint8_t> payload(row.spec.frame.data.begin(), row.spec.frame.data.begin() + row.spec.frame.length);
+    for (const database::GivenBits& one : row.given)
+        payload[one.signal] = static_cast<std::uint8_t>(one.bits);
+    row.encoder->take(payload);
+}
+
+void Outbox::start()
+{
+    for (std::size_t g = 0; g < groups_.size(); ++g)
+        if (std::find(takesPart_.begin(), takesPart_.end(), groups_[g].name) != takesPart_.end())
+            for (std::size_t i = 0; i < groups_[g].rows.size(); ++i)
+                if (const Row& row = rows_[firstOf_[g] + i]; row.spec.starts && row.spec.when != OutboxRow::When::byHand)
+                    go(firstOf_[g] + i);
+    lookWhetherDone();
+}
+
+void Outbox::setOn(bool on)
+{
+    if (on == on_)
+        return;
+    on_ = on;
+    ++changes_;
+    if (!on)
+        for (std::size_t i = 0; i < rows_.size(); ++i)
+            hold(i);
+}
+
+std::vector<SentIdentifier> Outbox::sends() const
+{
+    std::vector<SentIdentifier> out;
+    for (const Row& row : rows_)
+        if (row.encoder && row.problem.empty() && row.going)
+            out.push_back({row.encoder->bus(), row.encoder->frame().id});
+    return out;
+}
+
+ActorReport Outbox::report() const
+{
+    OutboxFacts facts;
+    std::vector<std::uint8_t> onto;
+    for (const Row& row : rows_) {
+        OutboxRowFacts one{
+            row.going, row.offered, row.sent, row.refused, {}, {}, {}, {row.ticks.begin(), row.ticks.end()}, row.problem, row.waits.size()};
+        if (!row.ticks.empty())
+            one.last = row.ticks.back();
+        if (row.ticks.size() > 1) {
+            one.kept = (row.ticks.back() - row.ticks.front()) / static_cast<std::int64_t>(row.ticks.size() - 1);
+            Time shortest = Time::max(), longest{0};
+            for (std::size_t i = 1; i < row.ticks.size(); ++i) {
+                shortest = std::min(shortest, row.ticks[i] - row.ticks[i - 1]);
+                longest = std::max(longest, row.ticks[i] - row.ticks[i - 1]);
+            }
+            one.spread = longest - shortest;
+        }
+        facts.rows.push_back(std::move(one));
+        if (row.encoder && std::find(onto.begin(), onto.end(), row.encoder->bus()) == onto.end())
+            onto.push_back(row.encoder->bus());
+    }
+    return {name_, std::move(onto), on_, std::move(facts)};
+}
+
+void Outbox::go(std::size_t index)
+{
+    Row& row = rows_[index];
+    if (!on_ || !row.problem.empty())
+        return;
+    if (row.spec.when == OutboxRow::When::byHand)
+        return send(index);
+    hold(index);
+    row.going = true;
+    ++row.began;
+    ++changes_;
+    row.beat = 0;
+    row.origin = row.spec.when == OutboxRow::When::moment ? world_.begins + row.spec.at : world_.scheduler.now() + row.spec.offset;
+    if (row.spec.when == OutboxRow::When::every)
+        schedule(static_cast<std::uint32_t>(index));
+    else if (row.spec.when == OutboxRow::When::moment) {
+        if (row.origin < world_.scheduler.now() || (until_ && row.origin > *until_))
+            row.going = false;      // it has passed, or never comes
+        else
+            schedule(static_cast<std::uint32_t>(index));
+    }
+}
+
+void Outbox::hold(std::size_t index)
+{
+    Row& row = rows_[index];
+    if (!row.going)
+        return;
+    row.going = false;
+    row.due.clear();
+    ++changes_;
+    lookWhetherDone();
+}
+
+void Outbox::send(std::size_t index)
+{
+    Row& row = rows_[index];
+    if (!on_ || !row.problem.empty())
+        return;
+    for (const database::GivenBits& one : row.waits) {
+        std::erase_if(row.given, [&](const auto& other) { return other.signal == one.signal; });
+        row.given.push_back(one);
+    }
+    if (!std::exchange(row.waits, {}).empty())
+        compose(row);
+    burst(static_cast<std::uint32_t>(index), 0);
+}
+
+void Outbox::startTogether(std::size_t group)
+{
+    for (std::size_t i = 0; i < groups_[group].rows.size(); ++i)
+        if (rows_[firstOf_[group] + i].spec.when != OutboxRow::When::byHand)
+            go(firstOf_[group] + i);
+}
+
+bool Outbox::set(std::size_t index, std::uint32_t place, std::uint64_t bits)
+{
+    Row& row = rows_[index];
+    if (!row.encoder
+        || place >= (row.encoder->message() != nullptr ? row.encoder->message()->message->signals.size() : row.spec.frame.length))
+        return false;
+    if (std::find(row.sourced.begin(), row.sourced.end(), place) != row.sourced.end()) {
+        row.encoder->leave(place);
+        std::erase(row.sourced, place);
+    }
+    ++changes_;
+    std::vector<database::GivenBits>& into = row.spec.gathers ? row.waits : row.given;
+    std::erase_if(into, [&](const auto& other) { return other.signal == place; });
+    into.push_back({place, bits});
+    if (!row.spec.gathers)
+        compose(row);
+    return true;
+}
+
+void Outbox::keepBack(std::size_t index, std::string why)
+{
+    hold(index);
+    rows_[index].problem = std::move(why);
+    ++changes_;
+}
+
+void Outbox::leave(std::size_t index)
+{
+    rows_[index].waits.clear();
+    ++changes_;
+}
+
+void Outbox::endAt(Time moment)
+{
+    until_ = moment;
+    end_.at(moment);
+}
+
+void Outbox::end()
+{
+    // What is due at this very moment still goes out.
+    world_.scheduler.at(
+        world_.scheduler.now(),
+        [](void* context, std::uint64_t) {
+            auto& outbox = *static_cast<Outbox*>(context);
+            for (std::size_t i = 0; i < outbox.rows_.size(); ++i)
+                outbox.hold(i);
+            outbox.lookWhetherDone();
+        },
+        this, 0, clock::Phase::settle);
+}
+
+bool Outbox::done() const
+{
+    return flyingCount_ == 0 && toCome_ == 0 && std::none_of(rows_.begin(), rows_.end(), [](const Row& row) { return row.going; });
+}
+
+void Outbox::lookWhetherDone()
+{
+    if (done_ && done())
+        done_();
+}
+
+// Beat k is due at its origin + k periods, whatever came between.
+void Outbox::schedule(std::uint32_t index)
+{
+    Row& row = rows_[index];
+    const Time due = row.spec.when == OutboxRow::When::moment ? row.origin
+                                                              : row.origin + row.spec.every * static_cast<std::int64_t>(row.beat);
+    if (until_ && due > *until_)
+        return hold(index);
+    // A beat knows the time that it is of by its number: what was begun anew since does not count.
+    world_.scheduler.at(
+        due,
+        [](void* context, std::uint64_t tag) {
+            auto& outbox = *static_cast<Outbox*>(context);
+            const auto which = static_cast<std::uint32_t>(tag & 0xFFFFFFFFU);
+            if (outbox.rows_[which].going && (outbox.rows_[which].began & 0xFFFFFFFFU) == tag >> 32U)
+                outbox.beat(which);
+        },
+        this, (row.began & 0xFFFFFFFFU) << 32U | index);
+}
+
+void Outbox::beat(std::uint32_t index)
+{
+    Row& row = rows_[index];
+    ++row.beat;
+    burst(index, 0);
+    if (row.spec.when == OutboxRow::When::moment || (row.spec.count > 0 && row.beat >= row.spec.count))
+        return hold(index);
+    schedule(index);
+}
+
+// A frame, and those that follow it.
+void Outbox::burst(std::uint32_t index, unsigned chain)
+{
+    offer(index, chain);
+    const Row& row = rows_[index];
+    for (unsigned i = 1; i < row.spec.burst; ++i) {
+        ++toCome_;
+        bursts_.also(world_.scheduler.now() + row.spec.apart * static_cast<std::int64_t>(i), index);
+    }
+}
+
+void Outbox::more(std::uint32_t index)
+{
+    --toCome_;
+    offer(index, 0);
+    lookWhetherDone();
+}
+
+void Outbox::answer(std::uint32_t index)
+{
+    Row& row = rows_[index];
+    if (!row.going || row.due.empty() || row.due.front().first > world_.scheduler.now())
+        return;
+    const unsigned chain = row.due.front().second;
+    row.due.pop_front();
+    ++row.beat;
+    burst(index, chain + 1);
+    if (row.spec.count > 0 && row.beat >= row.spec.count)
+        hold(index);
+}
+
+void Outbox::offer(std::uint32_t index, unsigned chain)
+{
+    Row& row = rows_[index];
+    ++changes_;
+    if (!row.sourced.empty()) {
+        const double t = static_cast<double>((world_.scheduler.now() - world_.begins).count()) / 1e9;
+        slots_[0] = t;
+        (void)row.encoder->encode([&](std::uint32_t source) { return row.sources[source].evaluate(t, slots_, random_); }, row.spec.overflow,
+            [](std::uint32_t, double) {});
+    }
+    const std::uint8_t bus = row.encoder->bus();
+    if (!world_.buses[bus]->offer(ports_[bus], row.encoder->frame())) {
+        ++row.refused;
+        return;
+    }
+    ++row.offered;
+    ++flyingCount_;
+    flying_[keyOf(bus, row.encoder->frame().id)].push_back({index, chain});
+}
+
+void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
+{
+    unsigned chain = 0;
+    // What comes back from the world carries no port.
+    const bool own = frame.kind != can::FrameKind::error && frame.bus < ports_.size()
+                     && (sender == ports_[frame.bus] || (sender == bus::nobody && frame.direction == can::Direction::sent));
+    if (own) {
+        if (const auto found = flying_.find(keyOf(frame.bus, frame.id)); found != flying_.end() && !found->second.empty()) {
+            const Flying flew = found->second.front();
+            found->second.pop_front();
+            --flyingCount_;
+            chain = flew.chain;
+            Row& row = rows_[flew.row];
+            ++row.sent;
+            ++changes_;
+            row.ticks.push_back(frame.time);
+            if (row.ticks.size() > ticksKept)
+                row.ticks.pop_front();
+        }
+    }
+    if (const auto* message = receptions_.empty() ? nullptr : world_.catalog->find(frame))
+        if (const auto found = receptions_.find(message); found != receptions_.end())
+            for (const auto& [slot, signal] : found->second) {
+                database::Decoded decoded;
+                if (message->plan.decodeOne(frame, signal, decoded))
+                    slots_[slot] = decoded.value;
+            }
+    for (std::uint32_t i = 0; anyAnswers_ && i < rows_.size(); ++i) {
+        Row& row = rows_[i];
+        if (!row.answer || !row.answer->passes(frame) || !row.going)
+            continue;
+        if (chain >= longestChain) {
+            row.problem = "held: it answered answers " + std::to_string(longestChain) + " times in a row";
+            hold(i);
+            continue;
+        }
+        const Time due = std::max(frame.time + row.spec.after, world_.scheduler.now());
+        if ((until_ && due > *until_) || (row.spec.count > 0 && row.beat + row.due.size() >= row.spec.count))
+            continue;
+        row.due.insert(std::upper_bound(row.due.begin(), row.due.end(), std::pair(due, ~0U)), {due, chain});
+        answers_.also(due, i);
+    }
+    lookWhetherDone();
+}
+
+}  // namespace wavetrope::drive

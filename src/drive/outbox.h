@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What is sent by hand: once, by a period, in answer, at a moment.
+#pragma once
+
+#include <deque>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "bus/bus.h"
+#include "clock/timer.h"
+#include "database/catalog.h"
+#include "database/compose.h"
+#include "drive/actor.h"
+#include "drive/message_encoder.h"
+#include "drive/outbox_spec.h"
+#include "drive/source.h"
+#include "filter/filter_stream.h"
+
+namespace wavetrope::drive {
+
+/// What an outbox is made for.
+struct OutboxWorld {
+    clock::Scheduler& scheduler;
+    std::vector<bus::Bus*> buses;                   ///< By bus index.
+    std::shared_ptr<const database::Catalog> catalog;
+    std::map<std::string, std::string, std::less<>> filters;    ///< By name, for answers.
+    std::uint64_t seed = 1;
+    Time begins{};                                  ///< Virtual time at which the run begins.
+};
+
+/// How a row is doing, for people.
+struct OutboxRowFacts {
+    bool going = false;                 ///< It goes out by itself, or is armed.
+    std::uint64_t offered = 0;          ///< Frames that its bus has taken so far.
+    std::uint64_t sent = 0;             ///< Of them, those that were on the bus.
+    std::uint64_t refused = 0;          ///< Frames that the bus did not take.
+    Time last{};                        ///< Stamp of the newest that was on the bus; where `sent` is not 0.
+    Time kept{}, spread{};  ///< Mean period between the newest ones, and how far apart shortest and longest are; where `sent` is 2 or more.
+    std::vector<Time> ticks;  ///< Stamps of the newest ones, in order.
+    std::string problem;  ///< Why it does not go out; empty where it can.
+    std::size_t waits = 0;  ///< Values that were edited and not sent yet.
+};
+/// What an outbox tells besides its name: its rows, group by group.
+struct OutboxFacts {
+    std::vector<OutboxRowFacts> rows;
+};
+
+/// Sends the rows of a rig's outbox. Rows are counted through all groups. A row that cannot be sent, since a database lost its message, or its
+/// bus cannot carry it, is kept and says why.
+class Outbox final : public Actor, public bus::Listener {
+public:
+    Outbox(std::vector<OutboxGroup> groups, OutboxWorld world);
+    Outbox(const Outbox&) = delete;
+    Outbox& operator=(const Outbox&) = delete;
+
+    [[nodiscard]] const std::string& name() const override { return name_; }
+    /// Begins the rows that go out by themselves from the beginning, of the groups that take part (`takePart`).
+    void start() override;
+    void setOn(bool on) override;
+    [[nodiscard]] bool on() const override { return on_; }
+    /// Of rows that can be sent.
+    [[nodiscard]] std::vector<SentIdentifier> sends() const override;
+    [[nodiscard]] std::uint64_t changes() const override { return changes_; }
+    /// Its facts are `OutboxFacts`.
+    [[nodiscard]] ActorReport report() const override;
+
+    [[nodiscard]] const std::vector<OutboxGroup>& groups() const { return groups_; }
+    [[nodiscard]] std::size_t rowCount() const { return rows_.size(); }
+    /// Which groups go out from the beginning of the run; none: not one.
+    void takePart(std::vector<std::string> groups) { takesPart_ = std::move(groups); }
+
+    /// Begins a row: its beats count from now, or it is armed for its answers or its moment. One that is sent by hand goes out at once.
+    void go(std::size_t row);
+    void hold(std::size_t row);
+    /// One more, now; what was gathered goes with it.
+    void send(std::size_t row);
+    /// Begins all rows of a group that go out by themselves, at one moment.
+    void startTogether(std::size_t group);
+    /// Gives a signal (of a frame: a byte) other bits: the next frame has them, or the next that is sent where the row gathers. A source
+    /// that it had ends. False where there is no such place.
+    bool set(std::size_t row, std::uint32_t place, std::uint64_t bits);
+    /// Takes back what waits.
+    void leave(std::size_t row);
+
+    /// No beat and no answer is due behind a moment; rows that go on are held then.
+    void endAt(Time moment);
+    /// Called once nothing more will go out by itself and all that was taken has been on its bus.
+    void whenDone(std::function<void()> done) { done_ = std::move(done); }
+    [[nodiscard]] bool done() const;
+    /// Why a row does not go out; empty where it can.
+    [[nodiscard]] const std::string& problem(std::size_t row) const { return rows_[row].problem; }
+    /// Keeps a row from going out, and says why.
+    void keepBack(std::size_t row, std::string why);
+    [[nodiscard]] const OutboxRow& row(std::size_t row) const { return rows_[row].spec; }
+    [[nodiscard]] std::uint8_t busOf(std::size_t row) const { return rows_[row].encoder->bus(); }
+    /// The payload as it goes out next, without what sources and counters bring.
+    [[nodiscard]] const can::Frame& frame(std::size_t row) const { return rows_[row].encoder->frame(); }
+
+    void onFrame(const can::FrameView& frame, bus::Port sender) override;
+
+private:
+    struct Row {
+        OutboxRow spec;
+        std::optional<MessageEncoder> encoder;  // none: it has a problem
+        std::vector<database::GivenBits> given, waits;
+        std::vector<Source> sources;  // by the encoder's tags
+        std::vector<std::uint32_t> sourced;  // places of them
+        std::unique_ptr<filter::FilterStream> answer;
+        std::deque<std::pair<Time, unsigned>> due;  // answers: when, and behind how many others
+        std::string problem;
+        bool going = false;
+        std::uint64_t began = 0;  // how often: beats of a former time come to nothing
+        Time origin{};
+        std::uint64_t beat = 0;
+        std::uint64_t offered = 0, sent = 0, refused = 0;
+        std::deque<Time> ticks;
+    };
+    // What is on its way to its bus.
+    struct Flying {
+        std::uint32_t row;
+        unsigned chain;  // answers behind each other
+    };
+
+    Expected<void> build(Row& row);
+    Expected<formula::Formula> compile(const std::string& text, const std::string& place);
+    void compose(Row& row);
+    void beat(std::uint32_t index);
+    void answer(std::uint32_t index);
+    void more(std::uint32_t index);
+    void schedule(std::uint32_t index);
+    void burst(std::uint32_t index, unsigned chain);
+    void offer(std::uint32_t index, unsigned chain);
+    void end();
+    void lookWhetherDone();
+    [[nodiscard]] std::uint64_t keyOf(std::uint8_t bus, can::Identifier id) const { return std::uint64_t{bus} << 32U | id.key(); }
+
+    const std::string name_ = "outbox";
+    std::vector<OutboxGroup> groups_;
+    OutboxWorld world_;
+    formula::Random random_;
+    bool on_ = true;
+    std::uint64_t changes_ = 1;
+    std::vector<Row> rows_;
+    std::vector<std::size_t> firstOf_;  // row of each group
+    std::vector<std::string> takesPart_;
+    std::vector<bus::Port> ports_;  // by bus
+    std::vector<double> slots_;  // slot 0 is t
+    std::unordered_map<std::string, std::uint32_t> names_;
+    std::unordered_map<const database::CatalogMessage*, std::vector<std::pair<std::uint32_t, std::uint32_t>>> receptions_;  // slot, signal
+    std::unordered_map<std::uint64_t, std::deque<Flying>> flying_;
+    std::size_t flyingCount_ = 0;
+    std::size_t toCome_ = 0;  // frames of bursts
+    bool anyAnswers_ = false;
+    clock::Timer beats_, answers_, bursts_, end_;
+    std::optional<Time> until_;
+    std::function<void()> done_;
+};
+
+}  // namespace wavetrope::drive
