@@ -28,6 +28,7 @@
 #include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
+#include "app/outbox/outbox_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
 #include "app/stage/bus_desk.h"
@@ -538,6 +539,25 @@ bool takeLog(Photographer& photographer, const rig::Rig& rig, const std::string&
     return good;
 }
 
+// Rows that go out, one of them with a value that waits.
+bool takeOutbox(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    auto* outbox = window.currentPage()->find<OutboxView>();
+    for (Pane* pane : window.currentPage()->panes())
+        for (int i = 0; i < pane->count() && !outbox->isVisible(); ++i)
+            pane->setCurrent(i);
+    window.document().session()->call([](rig::Session& session) {
+        session.actor("LevelControl")->setOn(false);
+        for (const std::size_t row : {0U, 1U, 2U, 3U})
+            session.outbox().go(row);
+    });
+    QTest::qWait(700);
+    (void)window.stage().outbox().setValue(0, 0, QStringLiteral("CommandedDepth"), QStringLiteral("3.8 mm"));
+    outbox->choose(1);
+    QTest::qWait(300);
+    return photographer.take(window, QStringLiteral("outbox") + suffix);
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = liveRun(rig, pace);
@@ -589,6 +609,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     stage.select(node);
     good = waitUntil(*window, started + 43) && good;
     good = photographer.take(*window, QStringLiteral("drive") + suffix) && good;
+    good = takeOutbox(photographer, *window, suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
 

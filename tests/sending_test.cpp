@@ -596,6 +596,55 @@ private Q_SLOTS:
         QVERIFY(!world.outbox->set(0, 9, 1));
     }
 
+    // Rows are edited while they go out: beats and counters go on, what gathers waits, and what is new rests.
+    void editedRowsKeepTheirBeat()
+    {
+        World world(R"([{"name": "G", "rows": [
+            {"bus": "Main", "message": "BladeCommand", "every": "10 ms", "signals": {"CommandedDepth": 1, "Count": {"counter": {"modulo": 16}}}},
+            {"bus": "Main", "frame": "0x310 01 02", "every": "10 ms", "gathers": true},
+            {"bus": "Main", "frame": "0x311 01", "every": "10 ms"}]}])");
+        const auto put = [&](const char* groups) {
+            const auto document = nlohmann::json::parse(groups);
+            world.outbox->put(outboxFromJson(JsonReader(document, "/outbox")));
+        };
+        world.outbox->takePart({"G"});
+        world.outbox->start();
+        world.run(95ms);
+        // In another order, with other values, one gone and one new.
+        put(R"([{"name": "G", "rows": [
+            {"bus": "Main", "message": "BladeCommand", "every": "10 ms", "signals": {"CommandedDepth": 2, "Count": {"counter": {"modulo": 16}}}},
+            {"bus": "Main", "frame": "0x310 01 02", "every": "10 ms", "gathers": true, "bytes": {"0": 9}},
+            {"bus": "Main", "frame": "0x312 01", "every": "10 ms"}]}])");
+        QCOMPARE(world.facts(1).waits, std::size_t{1});
+        QVERIFY(world.facts(0).going && world.facts(1).going && !world.facts(2).going);
+        world.run(100ms);
+        world.outbox->send(1);
+        QCOMPARE(world.facts(1).waits, std::size_t{0});
+        world.run(4ms);
+        put(R"([{"name": "First", "rows": [{"bus": "Main", "frame": "0x310 01 02", "every": "10 ms", "gathers": true, "bytes": {"0": 9}}]},
+            {"name": "G", "rows": [{"bus": "Main", "message": "BladeCommand", "every": "10 ms", "signals": {"CommandedDepth": 2, "Count": {"counter": {"modulo": 16}}}}]}])");
+        QVERIFY(world.facts(0).going && world.facts(1).going);
+        world.run(100ms);
+        std::map<std::uint32_t, std::vector<can::Frame>> by;
+        for (const can::Frame& frame : world.frames)
+            by[frame.id.value].push_back(frame);
+        QCOMPARE(by[0x311].size(), std::size_t{10});
+        QVERIFY(!by.contains(0x312));
+        QCOMPARE(by[513].size(), std::size_t{30});
+        for (std::size_t k = 0; k < 30; ++k) {
+            QCOMPARE(by[513][k].data[3] >> 4, static_cast<int>(k % 16));
+            QCOMPARE(unsigned{by[513][k].data[0]}, k < 10 ? 100U : 200U);
+            QVERIFY(by[513][k].time > world.begins + k * 10ms && by[513][k].time < world.begins + k * 10ms + 1ms);
+        }
+        QCOMPARE(by[0x310].size(), std::size_t{31});        // one by hand
+        for (std::size_t k = 0; k < 31; ++k)
+            QCOMPARE(unsigned{by[0x310][k].data[0]}, k < 20 ? 1U : 9U);
+        QCOMPARE(world.facts(0).sent, 31U);
+        world.outbox->hold(0);
+        world.outbox->hold(1);
+        QVERIFY(world.outbox->done());
+    }
+
     void whatCannotBeSentSaysWhy_data()
     {
         QTest::addColumn<QString>("row");

@@ -475,7 +475,7 @@ private Q_SLOTS:
         QVERIFY(std::abs(stage().seconds(stage().windowTo()) - 20) < 1e-3);
         for (int i = 0; i < 80; ++i)
             wheel(timeline, QPointF(x, 40), 1);
-        QVERIFY(stage().windowTo() - stage().windowFrom() >= std::chrono::microseconds(100));
+        QVERIFY(stage().windowTo() - stage().windowFrom() >= Stage::narrowestWindow);
         for (int i = 0; i < 120; ++i)
             wheel(timeline, QPointF(x, 40), -1);
         QVERIFY(stage().windowFrom() >= stage().wholeFrom());

@@ -46,6 +46,14 @@ public:
 
     /// Puts a payload in place of what stands in the frame, as far as that is long.
     void take(can::Payload payload);
+    /// Counters go on where those of another one stand.
+    void countFrom(const MessageEncoder& other)
+    {
+        for (Field& field : fields_)
+            for (const Field& before : other.fields_)
+                if (before.place == field.place)
+                    field.count = before.count;
+    }
     /// What was filled anew stays as it is from now on.
     void leave(std::uint32_t place)
     {

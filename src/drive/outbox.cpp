@@ -27,26 +27,132 @@ Outbox::Outbox(std::vector<OutboxGroup> groups, OutboxWorld world)
       end_(clock::Timer::calling<&Outbox::end>(world_.scheduler, this))
 {
     names_["t"] = 0;
-    for (const OutboxGroup& group : groups_) {
-        firstOf_.push_back(rows_.size());
+    rows_ = rowsOf(groups_);
+    attach();
+    for (Row& row : rows_)
+        buildOrSay(row);
+}
+
+std::vector<Outbox::Row> Outbox::rowsOf(const std::vector<OutboxGroup>& groups)
+{
+    std::vector<Row> rows;
+    firstOf_.clear();
+    for (const OutboxGroup& group : groups) {
+        firstOf_.push_back(rows.size());
         for (const OutboxRow& spec : group.rows) {
             Row row;
             row.spec = spec;
-            rows_.push_back(std::move(row));
+            rows.push_back(std::move(row));
         }
     }
+    return rows;
+}
+
+// Nobody is on a bus who has nothing to send.
+void Outbox::attach()
+{
     if (rows_.empty())
         return;
-    for (bus::Bus* bus : world_.buses) {
-        ports_.push_back(bus->attach("outbox", can::Direction::sent));
-        bus->makeRoom(ports_.back(), leastRoom + rows_.size());
-        bus->listen(this);
-    }
-    for (Row& row : rows_)
-        if (const auto built = build(row); !built) {
-            row.encoder.reset();
-            row.problem = built.error().text();
+    const bool first = ports_.empty();
+    for (std::size_t i = 0; i < world_.buses.size(); ++i) {
+        if (first) {
+            ports_.push_back(world_.buses[i]->attach("outbox", can::Direction::sent));
+            world_.buses[i]->listen(this);
         }
+        world_.buses[i]->makeRoom(ports_[i], leastRoom + rows_.size());
+    }
+}
+
+void Outbox::buildOrSay(Row& row)
+{
+    if (const auto built = build(row); !built) {
+        row.encoder.reset();
+        row.problem = built.error().text();
+    }
+}
+
+// What it sends is new, how far it has come is not.
+void Outbox::goOnAs(Row& row, Row& before)
+{
+    row.going = before.going && row.problem.empty();
+    row.origin = before.origin;
+    row.beat = before.beat;
+    row.offered = before.offered;
+    row.sent = before.sent;
+    row.refused = before.refused;
+    row.ticks = std::move(before.ticks);
+    row.due = std::move(before.due);
+    if (!row.encoder || !before.encoder)
+        return;
+    row.encoder->countFrom(*before.encoder);
+    if (!row.spec.gathers || !before.going)
+        return;
+    // What is on the bus stays there until it is sent.
+    for (const database::GivenBits& one : row.given)
+        if (std::find(before.given.begin(), before.given.end(), one) == before.given.end())
+            row.waits.push_back(one);
+    row.given = std::move(before.given);
+    compose(row);
+}
+
+void Outbox::put(std::vector<OutboxGroup> groups)
+{
+    std::vector<Row> old = std::move(rows_);
+    const std::vector<OutboxGroup> before = std::exchange(groups_, std::move(groups));
+    const std::vector<std::size_t> oldFirst = firstOf_;
+    rows_ = rowsOf(groups_);
+    attach();
+    std::vector<std::optional<std::uint32_t>> now(old.size());  // where an old row went
+    std::vector<bool> taken(rows_.size());
+    std::unordered_map<std::string, std::deque<std::uint32_t>> same;
+    for (std::uint32_t k = 0; k < old.size(); ++k)
+        same[old[k].spec.written].push_back(k);
+    for (std::uint32_t i = 0; i < rows_.size(); ++i)
+        if (const auto found = same.find(rows_[i].spec.written); found != same.end() && !found->second.empty() && !found->first.empty()) {
+            const std::uint32_t k = found->second.front();
+            found->second.pop_front();
+            rows_[i] = std::move(old[k]);
+            now[k] = i;
+            taken[i] = true;
+        }
+    for (std::size_t g = 0; g < groups_.size(); ++g)
+        for (std::size_t r = 0; r < groups_[g].rows.size(); ++r) {
+            const std::size_t i = firstOf_[g] + r;
+            if (taken[i])
+                continue;
+            buildOrSay(rows_[i]);
+            for (std::size_t of = 0; of < before.size(); ++of)
+                if (const std::size_t k = oldFirst[of] + r; before[of].name == groups_[g].name && r < before[of].rows.size() && !now[k]
+                                                            && old[k].spec.bones == rows_[i].spec.bones) {
+                    goOnAs(rows_[i], old[k]);
+                    now[k] = static_cast<std::uint32_t>(i);
+                }
+        }
+    // Whatever was asked for speaks of rows by their old numbers.
+    answers_.stop();
+    bursts_.stop();
+    toCome_ = 0;
+    for (auto& [key, flying] : flying_)
+        for (auto one = flying.begin(); one != flying.end();) {
+            if (now[one->row]) {
+                one->row = *now[one->row];
+                ++one;
+            } else {
+                one = flying.erase(one);
+                --flyingCount_;
+            }
+        }
+    anyAnswers_ = false;
+    for (std::uint32_t i = 0; i < rows_.size(); ++i) {
+        Row& row = rows_[i];
+        anyAnswers_ = anyAnswers_ || row.answer;
+        row.began = ++beginnings_;
+        if (row.going && (row.spec.when == OutboxRow::When::every || row.spec.when == OutboxRow::When::moment))
+            schedule(i);
+        for (const auto& [due, chain] : row.due)
+            answers_.also(due, i);
+    }
+    ++changes_;
 }
 
 Expected<formula::Formula> Outbox::compile(const std::string& text, const std::string& place)
@@ -205,8 +311,10 @@ ActorReport Outbox::report() const
     OutboxFacts facts;
     std::vector<std::uint8_t> onto;
     for (const Row& row : rows_) {
-        OutboxRowFacts one{
-            row.going, row.offered, row.sent, row.refused, {}, {}, {}, {row.ticks.begin(), row.ticks.end()}, row.problem, row.waits.size()};
+        OutboxRowFacts one{row.going, row.offered, row.sent, row.refused, {}, {}, {}, {row.ticks.begin(), row.ticks.end()}, row.problem,
+            row.waits.size(), {}};
+        for (const database::GivenBits& waits : row.waits)
+            one.waiting.push_back(waits.signal);
         if (!row.ticks.empty())
             one.last = row.ticks.back();
         if (row.ticks.size() > 1) {
@@ -234,7 +342,7 @@ void Outbox::go(std::size_t index)
         return send(index);
     hold(index);
     row.going = true;
-    ++row.began;
+    row.began = ++beginnings_;
     ++changes_;
     row.beat = 0;
     row.origin = row.spec.when == OutboxRow::When::moment ? world_.begins + row.spec.at : world_.scheduler.now() + row.spec.offset;

@@ -43,6 +43,7 @@ struct OutboxRowFacts {
     std::vector<Time> ticks;  ///< Stamps of the newest ones, in order.
     std::string problem;  ///< Why it does not go out; empty where it can.
     std::size_t waits = 0;  ///< Values that were edited and not sent yet.
+    std::vector<std::uint32_t> waiting;  ///< Their places.
 };
 /// What an outbox tells besides its name: its rows, group by group.
 struct OutboxFacts {
@@ -68,6 +69,9 @@ public:
     /// Its facts are `OutboxFacts`.
     [[nodiscard]] ActorReport report() const override;
 
+    /// Other groups take the place of those that there are. A row that stays as it is goes on; one whose values alone are others goes on with
+    /// them, from its next frame, or from the next that is sent where it gathers; all others are new, and rest.
+    void put(std::vector<OutboxGroup> groups);
     [[nodiscard]] const std::vector<OutboxGroup>& groups() const { return groups_; }
     [[nodiscard]] std::size_t rowCount() const { return rows_.size(); }
     /// Which groups go out from the beginning of the run; none: not one.
@@ -113,7 +117,7 @@ private:
         std::deque<std::pair<Time, unsigned>> due;  // answers: when, and behind how many others
         std::string problem;
         bool going = false;
-        std::uint64_t began = 0;  // how often: beats of a former time come to nothing
+        std::uint64_t began = 0;  // by which its beats are known: those of a former time come to nothing
         Time origin{};
         std::uint64_t beat = 0;
         std::uint64_t offered = 0, sent = 0, refused = 0;
@@ -125,6 +129,10 @@ private:
         unsigned chain;  // answers behind each other
     };
 
+    [[nodiscard]] std::vector<Row> rowsOf(const std::vector<OutboxGroup>& groups);
+    void attach();
+    void goOnAs(Row& row, Row& before);
+    void buildOrSay(Row& row);
     Expected<void> build(Row& row);
     Expected<formula::Formula> compile(const std::string& text, const std::string& place);
     void compose(Row& row);
@@ -154,6 +162,7 @@ private:
     std::unordered_map<std::uint64_t, std::deque<Flying>> flying_;
     std::size_t flyingCount_ = 0;
     std::size_t toCome_ = 0;  // frames of bursts
+    std::uint64_t beginnings_ = 0;
     bool anyAnswers_ = false;
     clock::Timer beats_, answers_, bursts_, end_;
     std::optional<Time> until_;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "drive/outbox_spec.h"
 
+#include <nlohmann/json.hpp>
 #include <set>
 
 #include "base/json_reader.h"
@@ -17,6 +18,12 @@ OutboxRow rowFromJson(const JsonReader& in)
 {
     OutboxRow row;
     row.pointer = in.pointer();
+    in.needObject();
+    nlohmann::json bones = in.json();
+    row.written = bones.dump();
+    for (const char* field : {"signals", "bytes", "comment"})
+        bones.erase(field);
+    row.bones = bones.dump();
     row.bus = in.needText("bus");
     row.message = in.text("message");
     const std::string frame = in.text("frame");

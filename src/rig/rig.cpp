@@ -261,6 +261,23 @@ void Rig::setDerived(const std::vector<database::DerivedSpec>& next)
     derived = next;
 }
 
+Expected<void> Rig::setOutbox(const nlohmann::json& next)
+{
+    std::vector<drive::OutboxGroup> groups;
+    if (!next.is_null()) {
+        auto read = readingJson(path, [&] { return drive::outboxFromJson(JsonReader(next, "/outbox")); });
+        if (!read)
+            return tl::unexpected(read.error());
+        groups = std::move(*read);
+    }
+    outbox = std::move(groups);
+    if (next.is_null())
+        document.erase("outbox");
+    else
+        document["outbox"] = next;
+    return {};
+}
+
 void Rig::setReports(const std::vector<ReportSpec>& next)
 {
     reports = next;

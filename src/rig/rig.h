@@ -107,6 +107,8 @@ struct Rig {
     void setTimings(const Timings& next);
     /// Sets derived signals, in the document as well; unknown fields stay with their names, or with their places where those are new.
     void setDerived(const std::vector<database::DerivedSpec>& next);
+    /// Sets the outbox, in the document as well: the field as it is written there, null for none. An error leaves all as it is.
+    [[nodiscard]] Expected<void> setOutbox(const nlohmann::json& next);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
     /// Keeps a filter under a name, in place of one that has it; an empty text takes the name out.

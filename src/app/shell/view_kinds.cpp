@@ -13,6 +13,7 @@
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
+#include "app/outbox/outbox_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
 #include "app/report/report_view.h"
@@ -69,6 +70,7 @@ const std::vector<ViewKind>& viewKinds()
         {"record", "Record", "Conditions and recordings of the rig", [](Stage& stage) -> View* { return new RecordView(stage); }},
         {"buses", "Buses", "Buses of the rig: what each is made of, and what explains it",
             [](Stage& stage) -> View* { return new BusesView(stage); }},
+        {"outbox", "Outbox", "What is sent by hand", [](Stage& stage) -> View* { return new OutboxView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

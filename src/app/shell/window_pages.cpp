@@ -19,7 +19,7 @@ nlohmann::json usualPages()
 {"name":"Watch","layout":{"split":"vertical","sizes":[58,42],"parts":[{"tabs":[{"view":"roster"}]},{"tabs":[{"view":"stream"}]}]}},
 {"name":"Analyse","layout":{"split":"vertical","sizes":[62,38],"parts":[{"tabs":[{"view":"lanes"}]},{"tabs":[{"view":"load"},{"view":"between"},{"view":"spectrum"},{"view":"events"}]}]}},
 {"name":"Load","layout":{"split":"vertical","sizes":[45,55],"parts":[{"tabs":[{"view":"load"}]},{"tabs":[{"view":"response"},{"view":"shares"},{"view":"events"}]}]}},
-{"name":"Drive","layout":{"split":"vertical","sizes":[55,45],"parts":[{"tabs":[{"view":"playback"}]},{"tabs":[{"view":"nodes"}]}]}},
+{"name":"Drive","layout":{"split":"vertical","sizes":[55,45],"parts":[{"tabs":[{"view":"playback"},{"view":"outbox"}]},{"tabs":[{"view":"nodes"}]}]}},
 {"name":"Record","layout":{"tabs":[{"view":"record"},{"view":"buses"}]}},
 {"name":"Databases","layout":{"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]}}])");
 }

@@ -11,6 +11,7 @@
 #include "app/stage/derive_desk.h"
 #include "app/stage/event_desk.h"
 #include "app/stage/note_desk.h"
+#include "app/stage/outbox_desk.h"
 #include "app/stage/report_desk.h"
 #include "app/stage/rule_desk.h"
 #include "app/stage/timing_desk.h"
@@ -31,6 +32,7 @@ Stage::Stage(RunDocument& document)
       timing_(std::make_unique<TimingDesk>(*this)),
       curveDesk_(std::make_unique<CurveDesk>(*this)),
       reports_(std::make_unique<ReportDesk>(*this)),
+      outbox_(std::make_unique<OutboxDesk>(*this)),
       derive_(std::make_unique<DeriveDesk>(*this)),
       events_(std::make_unique<EventDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
@@ -59,6 +61,7 @@ BusDesk& Stage::buses() { return *buses_; }
 TimingDesk& Stage::timing() { return *timing_; }
 CurveDesk& Stage::curveDesk() { return *curveDesk_; }
 ReportDesk& Stage::reports() { return *reports_; }
+OutboxDesk& Stage::outbox() { return *outbox_; }
 DeriveDesk& Stage::derive() { return *derive_; }
 EventDesk& Stage::events() { return *events_; }
 

@@ -27,6 +27,7 @@ class RuleDesk;
 class BusDesk;
 class TimingDesk;
 class CurveDesk;
+class OutboxDesk;
 class ReportDesk;
 class DeriveDesk;
 class DrawnCurves;
@@ -86,6 +87,7 @@ public:
     [[nodiscard]] TimingDesk& timing();
     /// The reports of this window's rig.
     [[nodiscard]] ReportDesk& reports();
+    [[nodiscard]] OutboxDesk& outbox();
     /// The derived signals of this window's rig.
     [[nodiscard]] DeriveDesk& derive();
     /// All that happened.
@@ -224,6 +226,7 @@ private:
     std::unique_ptr<TimingDesk> timing_;
     std::unique_ptr<CurveDesk> curveDesk_;
     std::unique_ptr<ReportDesk> reports_;
+    std::unique_ptr<OutboxDesk> outbox_;
     std::unique_ptr<DeriveDesk> derive_;
     std::unique_ptr<EventDesk> events_;
     QTimer timer_;
