@@ -306,6 +306,12 @@ std::vector<SentIdentifier> Outbox::sends() const
     return out;
 }
 
+std::uint64_t Outbox::changes() const
+{
+    constexpr Time step = std::chrono::milliseconds(20);
+    return changes_ * 0x9E3779B97F4A7C15ULL + static_cast<std::uint64_t>(std::min(world_.scheduler.now(), moved_ + 2 * step) / step);
+}
+
 ActorReport Outbox::report() const
 {
     OutboxFacts facts;
@@ -515,7 +521,7 @@ void Outbox::answer(std::uint32_t index)
 void Outbox::offer(std::uint32_t index, unsigned chain)
 {
     Row& row = rows_[index];
-    ++changes_;
+    moved_ = world_.scheduler.now();
     if (!row.sourced.empty()) {
         const double t = static_cast<double>((world_.scheduler.now() - world_.begins).count()) / 1e9;
         slots_[0] = t;
@@ -546,7 +552,7 @@ void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
             chain = flew.chain;
             Row& row = rows_[flew.row];
             ++row.sent;
-            ++changes_;
+            moved_ = world_.scheduler.now();
             row.ticks.push_back(frame.time);
             if (row.ticks.size() > ticksKept)
                 row.ticks.pop_front();

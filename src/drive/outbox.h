@@ -65,7 +65,8 @@ public:
     [[nodiscard]] bool on() const override { return on_; }
     /// Of rows that can be sent.
     [[nodiscard]] std::vector<SentIdentifier> sends() const override;
-    [[nodiscard]] std::uint64_t changes() const override { return changes_; }
+    /// What goes on by itself counts fifty times a second at most: a report tells of every row.
+    [[nodiscard]] std::uint64_t changes() const override;
     /// Its facts are `OutboxFacts`.
     [[nodiscard]] ActorReport report() const override;
 
@@ -152,6 +153,7 @@ private:
     formula::Random random_;
     bool on_ = true;
     std::uint64_t changes_ = 1;
+    Time moved_{};  // when a frame was offered or came back last
     std::vector<Row> rows_;
     std::vector<std::size_t> firstOf_;  // row of each group
     std::vector<std::string> takesPart_;
