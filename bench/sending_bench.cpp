@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Rows of an outbox that go out by their periods, in virtual time: frames a second, beside the same buses fed by timers alone.
+#include <cstdio>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include <nlohmann/json.hpp>
+
+#include "base/json_reader.h"
+#include "bench/figures.h"
+#include "bus/simulated_bus.h"
+#include "clock/timer.h"
+#include "drive/outbox.h"
+
+using namespace wavetrope;
+using namespace wavetrope::bench;
+
+namespace {
+
+constexpr std::size_t buses = 8, rows = 500;
+constexpr Time every = std::chrono::milliseconds(10);
+constexpr Time span = std::chrono::seconds(20);
+
+struct Count final : bus::Listener {
+    std::uint64_t frames = 0;
+    void onFrame(const can::FrameView&, bus::Port) override { ++frames; }
+};
+
+// The same frames at the same moments, with nobody in between.
+struct Bare {
+    clock::Scheduler& scheduler;
+    bus::Bus& bus;
+    bus::Port port;
+    can::Frame frame;
+    Time next;
+    clock::Timer timer = clock::Timer::calling<&Bare::beat>(scheduler, this);
+    void beat()
+    {
+        bus.offer(port, frame);
+        next += every;
+        timer.at(next);
+    }
+};
+
+}  // namespace
+
+int main()
+{
+    nlohmann::json document = nlohmann::json::array({{{"name", "all"}, {"rows", nlohmann::json::array()}}});
+    for (std::size_t i = 0; i < rows; ++i)
+        document[0]["rows"].push_back({{"bus", "B" + std::to_string(i % buses)},
+            {"frame", can::toText(can::Identifier{static_cast<std::uint32_t>(0x100 + i), false}) + " 1 2 3 4 5 6 7 8"}, {"every", "10 ms"},
+            {"offset", std::to_string(i * 20) + " us"}});
+    const auto world = [&](bool outbox) {
+        clock::Scheduler scheduler{Time(1'000'000'000)};
+        std::vector<std::unique_ptr<bus::SimulatedBus>> made;
+        std::vector<bus::Bus*> all;
+        auto catalog = std::make_shared<database::Catalog>();
+        Count count;
+        for (std::size_t i = 0; i < buses; ++i) {
+            made.push_back(
+                std::make_unique<bus::SimulatedBus>(scheduler, bus::SimulatedBusOptions{{1'000'000, 0}, static_cast<std::uint8_t>(i)}));
+            all.push_back(made.back().get());
+            catalog->addBus("B" + std::to_string(i));
+            made.back()->listen(&count);
+        }
+        std::vector<std::unique_ptr<Bare>> bare;
+        std::unique_ptr<drive::Outbox> sending;
+        if (outbox) {
+            sending = std::make_unique<drive::Outbox>(
+                drive::outboxFromJson(JsonReader(document)), drive::OutboxWorld{scheduler, all, catalog, {}, 1, scheduler.now()});
+            sending->takePart({"all"});
+            sending->start();
+        } else {
+            std::vector<bus::Port> ports;
+            for (bus::Bus* one : all) {
+                ports.push_back(one->attach("bare", can::Direction::sent));
+                one->makeRoom(ports.back(), rows);
+            }
+            for (std::size_t i = 0; i < rows; ++i) {
+                can::Frame frame;
+                frame.id = {static_cast<std::uint32_t>(0x100 + i), false};
+                frame.length = frame.dlc = 8;
+                for (unsigned k = 0; k < 8; ++k)
+                    frame.data[k] = static_cast<std::uint8_t>(k + 1);
+                bare.push_back(std::unique_ptr<Bare>(
+                    new Bare{scheduler, *all[i % buses], ports[i % buses], frame, scheduler.now() + std::chrono::microseconds(20 * i)}));
+                bare.back()->timer.at(bare.back()->next);
+            }
+        }
+        const double seconds = secondsOf([&] { scheduler.runUntil(scheduler.now() + span); });
+        std::uint64_t refused = 0;
+        if (sending) {
+            const drive::ActorReport report = sending->report();
+            for (const drive::OutboxRowFacts& facts : report.as<drive::OutboxFacts>()->rows)
+                refused += facts.refused;
+        }
+        return std::tuple(static_cast<double>(count.frames) / seconds, count.frames, refused);
+    };
+    const auto [plain, plainFrames, none] = world(false);
+    const auto [sent, frames, refused] = world(true);
+    const std::string beside = std::to_string(frames) + " frames on 8 buses, " + std::to_string(refused) + " refused; the buses alone "
+                               + std::to_string(static_cast<int>(plain / 1000)) + " k/s";
+    row("500 cyclic rows in virtual time", sent / 1000, "k/s", 300, beside.c_str());
+    return frames == plainFrames && refused == 0 ? 0 : 1;
+}
