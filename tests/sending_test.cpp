@@ -640,9 +640,14 @@ private Q_SLOTS:
         for (std::size_t k = 0; k < 31; ++k)
             QCOMPARE(unsigned{by[0x310][k].data[0]}, k < 20 ? 1U : 9U);
         QCOMPARE(world.facts(0).sent, 31U);
-        world.outbox->hold(0);
-        world.outbox->hold(1);
-        QVERIFY(world.outbox->done());
+        // Rows that go out are taken away, all of them.
+        put(R"([{"name": "G", "rows": []}])");
+        world.run(50ms);
+        QVERIFY(world.outbox->done() && world.outbox->rowCount() == 0);
+        put(R"([{"name": "G", "rows": [{"bus": "Main", "frame": "0x313 01"}]}])");
+        world.outbox->send(0);
+        world.run(5ms);
+        QVERIFY(world.facts(0).sent == 1 && world.outbox->done());
     }
 
     void whatCannotBeSentSaysWhy_data()

@@ -471,7 +471,7 @@ void Outbox::schedule(std::uint32_t index)
         [](void* context, std::uint64_t tag) {
             auto& outbox = *static_cast<Outbox*>(context);
             const auto which = static_cast<std::uint32_t>(tag & 0xFFFFFFFFU);
-            if (outbox.rows_[which].going && (outbox.rows_[which].began & 0xFFFFFFFFU) == tag >> 32U)
+            if (which < outbox.rows_.size() && outbox.rows_[which].going && (outbox.rows_[which].began & 0xFFFFFFFFU) == tag >> 32U)
                 outbox.beat(which);
         },
         this, (row.began & 0xFFFFFFFFU) << 32U | index);

@@ -60,13 +60,6 @@ std::vector<drive::OutboxRowFacts> OutboxDesk::facts() const
     return {};
 }
 
-std::size_t OutboxDesk::numberOf(std::size_t group, std::size_t row) const
-{
-    for (std::size_t i = 0; i < group; ++i)
-        row += groups()[i].rows.size();
-    return row;
-}
-
 // What cannot be read is told, and nothing is done.
 Expected<void> OutboxDesk::put(nlohmann::json next, const QString& what)
 {

@@ -45,8 +45,6 @@ public:
     void send(std::size_t row);
     void startTogether(std::size_t group);
     void holdAll();
-    /// Number of a row through all groups.
-    [[nodiscard]] std::size_t numberOf(std::size_t group, std::size_t row) const;
 
 Q_SIGNALS:
     /// Rows are others.
