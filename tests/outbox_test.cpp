@@ -81,7 +81,7 @@ private Q_SLOTS:
     void rowsAreToldAsTheyAre()
     {
         QTRY_COMPARE(view()->rowText(row(QStringLiteral("0x602"))).section('\t', 0, 4),
-            QStringLiteral("Send\tImplement\t0x602\teach press of F6\t"));
+            QStringLiteral("Send\tImplement\t0x602\tonce\teach time it is sent"));
         QCOMPARE(cell(QStringLiteral("0x77E"), 3), QStringLiteral("every 1 s"));
         QCOMPARE(cell(QStringLiteral("0x77E"), 4), QStringLiteral("600 times"));
         QCOMPARE(cell(QStringLiteral("0x1F0"), 3), QStringLiteral("answers Mode = 4"));
