@@ -99,6 +99,10 @@ private Q_SLOTS:
         QCOMPARE(rows({"--bus", "Slow", "0x100 55 55", "--every", "10ms", "--count", "7", "--for", "25ms"}).size(), qsizetype{3});
         QCOMPARE(rows({"--bus", "Main", "BladeCommand CommandedDepth=3.5", "--database", "Main=" + demo + "/implement.dbc"}).size(),
             qsizetype{1});
+        QCOMPARE(rows({"--bus", "Main", "--database", demo + "/implement.dbc", "--database", "Slow=" + demo + "/body.dbc", "BladeCommand",
+                          "ServiceRequest"})
+                     .size(),
+            qsizetype{2});      // each option has one value: what follows is a message
         // What is wrong is said before anything is sent.
         const auto refused = [&](const QStringList& arguments, const char* words) {
             const Result result = call(QStringList{"send"} + arguments);

@@ -370,7 +370,7 @@ void addSendCommands(CLI::App& program, int& result)
         ->required();
     command->add_option("--interface", options->interface, "Interface of the kernel, such as can0");
     command->add_option("--bus", options->bus, "Bus of the rig");
-    command->add_option("--database", options->databases, "[BUS=]FILE, whose messages may be named");
+    command->add_option("--database", options->databases, "[BUS=]FILE, whose messages may be named")->allow_extra_args(false);
     command->add_option("--every", options->every, "Period, such as 20ms; without, each message goes out once");
     command->add_option("--count", options->count, "So many of each message");
     command->add_option("--for", options->span, "How long");
@@ -378,7 +378,7 @@ void addSendCommands(CLI::App& program, int& result)
     command->add_option("--after", options->after, "How long after that frame, such as 5ms");
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's: 0 to 2^64 - 1");
-    command->add_option("--without", options->without, "Leave a node out of the simulation");
+    command->add_option("--without", options->without, "Leave a node out of the simulation")->allow_extra_args(false);
     command->add_flag("--anyway", options->anyway, "Also where something else sends the same identifier");
     addRecording(*command, options->record, "Record what was on the buses to a log");
     command->callback([options, &result] { result = send(*options); });

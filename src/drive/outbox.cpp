@@ -321,6 +321,7 @@ ActorReport Outbox::report() const
             row.waits.size(), {}};
         for (const database::GivenBits& waits : row.waits)
             one.waiting.push_back(waits.signal);
+        one.told = world_.scheduler.now();
         if (!row.ticks.empty())
             one.last = row.ticks.back();
         if (row.ticks.size() > 1) {

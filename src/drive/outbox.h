@@ -44,6 +44,7 @@ struct OutboxRowFacts {
     std::string problem;  ///< Why it does not go out; empty where it can.
     std::size_t waits = 0;  ///< Values that were edited and not sent yet.
     std::vector<std::uint32_t> waiting;  ///< Their places.
+    Time told{};  ///< When it was so.
 };
 /// What an outbox tells besides its name: its rows, group by group.
 struct OutboxFacts {

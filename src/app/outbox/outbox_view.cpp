@@ -37,14 +37,13 @@ QString agoWords(Time ago)
     return ms < 1000 ? OutboxView::tr("%1 ms ago").arg(std::max(0.0, ms), 0, 'f', 0) : OutboxView::tr("%1 s ago").arg(ms * 1e-3, 0, 'f', 1);
 }
 
-// As a period is read: in milliseconds, from half a second on in seconds.
-QString keptWords(Time kept)
+// As a period is read, in milliseconds or, from half a second on, in seconds; how far it spreads in milliseconds.
+QString keptWords(Time kept, Time spread)
 {
-    const double ms = static_cast<double>(kept.count()) * 1e-6;
-    return ms < 500 ? OutboxView::tr("%1 ms").arg(ms, 0, 'f', 2) : OutboxView::tr("%1 s").arg(ms * 1e-3, 0, 'f', 3);
+    const double ms = static_cast<double>(kept.count()) * 1e-6, wide = static_cast<double>(spread.count()) * 1e-6;
+    return ms < 500 ? OutboxView::tr("%1, spread %2 ms").arg(ms, 0, 'f', 2).arg(wide, 0, 'f', 2)
+                    : OutboxView::tr("%1 s, spread %2 ms").arg(ms * 1e-3, 0, 'f', 3).arg(wide, 0, 'f', 1);
 }
-
-QString milliseconds(Time time, int decimals) { return QString::number(static_cast<double>(time.count()) * 1e-6, 'f', decimals); }
 
 }  // namespace
 
@@ -149,13 +148,11 @@ protected:
         const double strip = line.right() - theme.px(rightRoom);
         if (facts == nullptr)
             return;
-        const Time now = view_.stage().newest();
+        const Time now = facts->told;       // the run has gone on since, and the row with it
         if (!facts->ticks.empty())
             paintRhythm(painter, QRectF(strip, line.top() + theme.px(2), theme.px(stripWide), theme.px(18)), facts->ticks,
                 spec.every.count() > 0 ? spec.every : facts->kept, now);
-        const QString kept = facts->sent > 1 && spec.every.count() > 0
-                                 ? OutboxView::tr("%1, spread %2 ms").arg(keptWords(facts->kept), milliseconds(facts->spread, 2))
-                                 : QString();
+        const QString kept = facts->sent > 1 && spec.every.count() > 0 ? keptWords(facts->kept, facts->spread) : QString();
         paintText(painter, QRectF(strip, second, theme.px(rightRoom - sentRoom - 6), tall), kept, theme.small(), theme.ink2);
         const QRectF sent(line.right() - theme.px(sentRoom + 14), first, theme.px(sentRoom), tall);
         paintText(painter, sent, countText(facts->sent), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
