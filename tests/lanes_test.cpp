@@ -547,6 +547,13 @@ private Q_SLOTS:
         QCOMPARE(names(), (QStringList{many(2), before[1], before[0], many(1)}));
         drop(many(1), 3, 2, 0.5);
         QCOMPARE(names(), (QStringList{many(2), before[1], before[0] + QLatin1Char('+') + many(1)}));
+        // Of two curves in a lane the chosen one is drawn over the other.
+        for (const int chosen : {0, 1, 0}) {
+            LaneHead* head = lanes()->lanes()[2]->head();
+            QTest::mouseClick(head, Qt::LeftButton, {}, head->rectOf(static_cast<std::size_t>(chosen)).center());
+            QCPGraph* graph = lanes()->lanes()[2]->curves()[static_cast<std::size_t>(chosen)].graph;
+            QCOMPARE(graph->layer()->children().last(), static_cast<QCPLayerable*>(graph));
+        }
         for (int i = 0; i < 3; ++i)
             lanes()->undoStack()->undo();
         QCOMPARE(names(), before);

@@ -188,6 +188,16 @@ void Lane::bringCurves()
             curve.letter->setPadding(QMargins(2, 0, 2, 0));
             curve.letter->setClipToAxisRect(true);
         }
+    raiseChosen();
+}
+
+void Lane::raiseChosen()
+{
+    for (const Curve& curve : curves_)
+        if (curves_.size() > 1 && curve.source.chosenIn(view_.stage().selection())) {
+            curve.graph->setLayer(curve.graph->layer());
+            plot_->drawSoon();
+        }
 }
 
 // They stay where they were, with the reason and what could take their place.

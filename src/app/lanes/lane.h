@@ -52,6 +52,8 @@ public:
     /// What of its curves is seen.
     void look(std::vector<measure::SeriesKeeper::Look>& looks) const;
     [[nodiscard]] const std::vector<Curve>& curves() const { return curves_; }
+    /// Draws the chosen one of its curves over the others.
+    void raiseChosen();
     [[nodiscard]] TimePlot* plot() { return plot_; }
     [[nodiscard]] const LaneGround* ground() const { return ground_; }
     /// The band that stands for its curve; null where there is none.

@@ -109,8 +109,10 @@ LanesView::LanesView(Stage& stage)
     connect(&stage.curveDesk(), &CurveDesk::grown, this, &LanesView::refreshSoon);
     connect(scroll_->verticalScrollBar(), &QScrollBar::valueChanged, this, &LanesView::refresh);
     connect(&stage, &Stage::selectionChanged, this, [this] {
-        for (Lane* lane : lanes_)
+        for (Lane* lane : lanes_) {
+            lane->raiseChosen();
             lane->update();
+        }
     });
     connect(&Theme::get(), &Theme::changed, this, &LanesView::layHeads, Qt::QueuedConnection);     // behind the lanes
     connect(&stage, &Stage::beat, this, &LanesView::refresh);

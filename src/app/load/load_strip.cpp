@@ -19,7 +19,8 @@ namespace {
 
 constexpr double loadHeadWidth = 138;
 constexpr Time meanSpan = std::chrono::seconds(1);
-constexpr std::size_t mostBurstsShown = 12;
+/// Bursts that lie closer than this many pixels are shown as one.
+constexpr double together = 6;
 constexpr trace::Row mostRowsSearched = 100'000;    // for the frame that a click goes to
 
 }  // namespace
@@ -190,32 +191,41 @@ void LoadStrip::showBursts(const std::vector<measure::Event>& bursts, double fro
     burstRects_.clear();
     burstTexts_.clear();
     burstsSeen_ = 0;
-    for (std::size_t i = 0; i < bursts.size(); ++i) {
+    const double pixel = (to - from) / std::max(1U, plot_->columns());
+    for (std::size_t i = 0; i < bursts.size();) {
         const double start = stage_.seconds(bursts[i].time);
-        const double end = stage_.seconds(bursts[i].until);
-        if (end < from || start > to || ++burstsSeen_ > mostBurstsShown)
+        double end = stage_.seconds(bursts[i].until);
+        std::size_t next = i + 1;
+        if (end < from || start > to) {
+            i = next;
             continue;
+        }
+        while (next < bursts.size() && stage_.seconds(bursts[next].time) <= std::min(to, end + together * pixel)) {
+            end = stage_.seconds(bursts[next].until);
+            ++next;
+        }
+        burstsSeen_ += next - i;
         auto* box = new QCPItemRect(plot_);
         box->setPen(QPen(theme.error, 1));
         box->topLeft->setCoords(start, 102);
         box->bottomRight->setCoords(end, 0);
         burstRects_.push_back(box);
         auto* words = new QCPItemText(plot_);
-        // The word where there is room for it, else the number.
-        const double room = (i + 1 < bursts.size() ? std::min(to, stage_.seconds(bursts[i + 1].time)) : to) - end;
-        const double pixels = room / (to - from) * plot_->columns();
+        // The word where there is room for it, else the numbers.
+        const double room = (next < bursts.size() ? std::min(to, stage_.seconds(bursts[next].time)) : to) - end;
         const QFontMetrics metrics(theme.bodyStrong());
-        const QString whole = tr("burst %1").arg(i + 1);
-        const QString number = QString::number(i + 1);
-        words->setText(pixels > metrics.horizontalAdvance(whole) + 10   ? whole
-                       : pixels > metrics.horizontalAdvance(number) + 8 ? number
-                                                                        : QString());
+        const QString numbers = next == i + 1 ? QString::number(i + 1) : tr("%1 to %2").arg(i + 1).arg(next);
+        const QString whole = next == i + 1 ? tr("burst %1").arg(numbers) : tr("bursts %1").arg(numbers);
+        words->setText(room / pixel > metrics.horizontalAdvance(whole) + 10    ? whole
+                       : room / pixel > metrics.horizontalAdvance(numbers) + 8 ? numbers
+                                                                               : QString());
         words->setFont(theme.bodyStrong());
         words->setColor(theme.ink);
         words->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
         words->setPadding(QMargins(4, 0, 0, 0));
         words->position->setCoords(end, 102);
         burstTexts_.push_back(words);
+        i = next;
     }
 }
 
