@@ -93,7 +93,7 @@ int main()
         std::uint64_t refused = 0;
         if (sending) {
             const drive::ActorReport report = sending->report();
-            for (const drive::OutboxRowFacts& facts : report.as<drive::OutboxFacts>()->rows)
+            for (const drive::OutboxRowFacts& facts : *report.as<drive::OutboxFacts>()->rows)
                 refused += facts.refused;
         }
         return std::tuple(static_cast<double>(count.frames) / seconds, count.frames, refused);

@@ -552,8 +552,9 @@ bool takeOutbox(Photographer& photographer, MainWindow& window, const QString& s
             session.outbox().go(row);
     });
     QTest::qWait(700);
-    (void)window.stage().outbox().setValue(0, 0, QStringLiteral("CommandedDepth"), QStringLiteral("3.8 mm"));
-    outbox->choose(1);
+    (void)window.stage().outbox().setValue({0, 0}, QStringLiteral("CommandedDepth"), QStringLiteral("3.8 mm"));
+    outbox->list()->press(static_cast<std::size_t>(outbox->list()->count()) - 1);       // that somebody else sends, too
+    outbox->list()->choose(1);
     QTest::qWait(300);
     return photographer.take(window, QStringLiteral("outbox") + suffix);
 }

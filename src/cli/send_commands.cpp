@@ -319,7 +319,7 @@ int send(const SendOptions& options)
         std::uint64_t moved = 0;
         bool going = false;
         const drive::ActorReport now = outbox.report();
-        for (const drive::OutboxRowFacts& row : now.as<drive::OutboxFacts>()->rows) {
+        for (const drive::OutboxRowFacts& row : *now.as<drive::OutboxFacts>()->rows) {
             moved += row.offered + row.sent + row.refused;
             going = going || row.going;
         }
@@ -334,7 +334,7 @@ int send(const SendOptions& options)
             result = report(written.error());
     std::uint64_t sent = 0, refused = 0, taken = 0;
     const drive::ActorReport report_ = outbox.report();
-    const auto& rows = report_.as<drive::OutboxFacts>()->rows;
+    const auto& rows = *report_.as<drive::OutboxFacts>()->rows;
     for (std::size_t i = 0; i < rows.size(); ++i) {
         sent += rows[i].sent;
         refused += rows[i].refused;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "database/compose.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <optional>
@@ -94,6 +95,53 @@ std::string startWords(const Signal& signal, const SignalPlan& plan)
 {
     const std::string reading = readingOf(signal, plan, startBitsOf(signal, plan));
     return signal.startRaw ? reading + ", from the database: start value" : reading + ", zero: no start value";
+}
+
+std::pair<double, double> rangeOf(const Signal& signal, const SignalPlan& plan)
+{
+    double low = 0, high = 1;
+    if (plan.type == ValueType::integer) {
+        low = plan.physical(plan.low);
+        high = plan.physical(plan.limit - 1);
+        if (low > high)
+            std::swap(low, high);
+        if (signal.minimum)
+            low = std::max(low, *signal.minimum);
+        if (signal.maximum)
+            high = std::min(high, *signal.maximum);
+    } else {
+        low = signal.minimum.value_or(0);
+        high = signal.maximum.value_or(low + 100);
+    }
+    return {low, std::max(low, high)};
+}
+
+std::uint64_t steppedBits(const Signal& signal, const SignalPlan& plan, std::uint64_t bits, double steps)
+{
+    if (plan.type == ValueType::integer && !signal.texts.empty()) {
+        // From text to text, in the order of their values.
+        const RawValue now = plan.whole(bits);
+        std::vector<RawValue> values;
+        for (const ValueText& text : signal.texts)
+            values.push_back(text.value);
+        std::sort(values.begin(), values.end());
+        values.erase(std::unique(values.begin(), values.end()), values.end());
+        const auto above = std::upper_bound(values.begin(), values.end(), now);
+        const auto below = std::lower_bound(values.begin(), values.end(), now);
+        if (steps > 0 && above != values.end())
+            return static_cast<std::uint64_t>(*above) & plan.mask;
+        if (steps < 0 && below != values.begin())
+            return static_cast<std::uint64_t>(*std::prev(below)) & plan.mask;
+        return bits;
+    }
+    const auto [low, high] = rangeOf(signal, plan);
+    const double finest = plan.type == ValueType::integer ? std::abs(signal.factor) : 0;
+    double step = high > low ? std::pow(10, std::round(std::log10((high - low) / 100))) : 1;
+    step = std::max(step, finest);
+    const double change = steps > 0 ? std::max(step * steps, finest) : std::min(step * steps, -finest);
+    const double value = std::clamp(plan.physicalOf(bits) + change, low, high);
+    bool fits = true;
+    return MessagePlan::bitsOf(plan, value, fits);
 }
 
 std::string outsideWords(const Signal& signal, const SignalPlan& plan, std::uint64_t bits)

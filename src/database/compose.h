@@ -6,6 +6,7 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "base/error.h"
@@ -41,6 +42,11 @@ struct Composed {
 /// Raw bits of a value as it is typed: a number (decimal or 0x), with the unit of the signal behind it or without, or one of its texts; in
 /// quotes or not. The nearest raw value is taken. An error where it is neither, or where the signal's bits cannot hold it.
 [[nodiscard]] Expected<std::uint64_t> bitsFromText(const Signal& signal, const SignalPlan& plan, std::string_view text);
+/// What a signal reads so many steps on, within its range and its bits: the power of ten near a hundredth of the range is a step, no finer than
+/// its raw values; of a signal with texts, the next one that has a text.
+[[nodiscard]] std::uint64_t steppedBits(const Signal& signal, const SignalPlan& plan, std::uint64_t bits, double steps);
+/// Smallest and largest physical value that may be given: of the range of the database as far as the bits hold it, else of the bits.
+[[nodiscard]] std::pair<double, double> rangeOf(const Signal& signal, const SignalPlan& plan);
 /// Words about a value outside of the range that the database tells; empty where it lies inside, or none is told.
 [[nodiscard]] std::string outsideWords(const Signal& signal, const SignalPlan& plan, std::uint64_t bits);
 

@@ -12,6 +12,8 @@ namespace {
 
 constexpr unsigned longestChain = 64;       // answers to answers, until somebody is held
 constexpr std::size_t ticksKept = 64;
+constexpr std::size_t refusalsKept = 16;
+constexpr Time toldAgain = std::chrono::milliseconds(500);      // that somebody else sends the same
 constexpr std::size_t leastRoom = 64;       // frames that wait for their bus
 
 }  // namespace
@@ -31,6 +33,7 @@ Outbox::Outbox(std::vector<OutboxGroup> groups, OutboxWorld world)
     attach();
     for (Row& row : rows_)
         buildOrSay(row);
+    watch();
 }
 
 std::vector<Outbox::Row> Outbox::rowsOf(const std::vector<OutboxGroup>& groups)
@@ -71,6 +74,38 @@ void Outbox::buildOrSay(Row& row)
     }
 }
 
+// The rows of each identifier, for whoever else sends it.
+void Outbox::watch()
+{
+    rowsBy_.clear();
+    for (std::uint32_t i = 0; i < rows_.size(); ++i)
+        if (rows_[i].encoder)
+            rowsBy_[keyOf(rows_[i].encoder->bus(), rows_[i].encoder->frame().id)].push_back(i);
+}
+
+// What stands in the frame that goes out next.
+std::uint64_t Outbox::bitsAt(const Row& row, std::uint32_t place)
+{
+    const can::Frame& frame = row.encoder->frame();
+    const database::CatalogMessage* message = row.encoder->message();
+    if (message == nullptr)
+        return place < frame.length ? frame.data[place] : 0;
+    database::Decoded decoded;
+    return message->plan.decodeOne({frame.data.data(), frame.length}, place, decoded) ? decoded.bits : 0;
+}
+
+// A value that comes back to what is on the bus waits no more.
+void Outbox::noteEdit(Row& row, std::uint32_t place, std::uint64_t before, std::uint64_t now)
+{
+    const auto known = std::find_if(row.unsent.begin(), row.unsent.end(), [place](const auto& one) { return one.place == place; });
+    if (known == row.unsent.end()) {
+        if (before != now)
+            row.unsent.push_back({place, before});
+    } else if (known->onBus == now) {
+        row.unsent.erase(known);
+    }
+}
+
 // What it sends is new, how far it has come is not.
 void Outbox::goOnAs(Row& row, Row& before)
 {
@@ -80,18 +115,47 @@ void Outbox::goOnAs(Row& row, Row& before)
     row.offered = before.offered;
     row.sent = before.sent;
     row.refused = before.refused;
+    row.withheld = before.withheld;
+    row.foreign = before.foreign;
+    row.foreignLast = before.foreignLast;
+    row.behind = before.behind;
+    row.mostBehind = before.mostBehind;
     row.ticks = std::move(before.ticks);
+    row.refusals = std::move(before.refusals);
+    row.onBus = before.onBus;
+    row.edition = before.edition + 1;
+    row.unsent = std::move(before.unsent);
     row.due = std::move(before.due);
     if (!row.encoder || !before.encoder)
         return;
     row.encoder->countFrom(*before.encoder);
+    const auto sourced = [](const Row& of, std::uint32_t place) {
+        return std::find(of.sourced.begin(), of.sourced.end(), place) != of.sourced.end();
+    };
+    const std::size_t places = row.encoder->message() != nullptr ? row.encoder->message()->message->signals.size() : row.spec.frame.length;
+    std::erase_if(row.unsent, [&](const auto& one) { return one.place >= places || sourced(row, one.place); });
+    const auto given = [](const Row& of, std::uint32_t place) {
+        const auto found = std::find_if(of.given.begin(), of.given.end(), [place](const auto& one) { return one.signal == place; });
+        return found == of.given.end() ? nullptr : &*found;
+    };
+    std::vector<std::uint32_t> touched;
+    for (const auto* list : {&before.given, &before.waits, &row.given})
+        for (const database::GivenBits& one : *list)
+            if (one.signal < places && !sourced(row, one.signal) && std::find(touched.begin(), touched.end(), one.signal) == touched.end())
+                touched.push_back(one.signal);
+    for (const std::uint32_t place : touched)
+        noteEdit(row, place, bitsAt(before, place), bitsAt(row, place));
     if (!row.spec.gathers || !before.going)
         return;
     // What is on the bus stays there until it is sent.
     for (const database::GivenBits& one : row.given)
-        if (std::find(before.given.begin(), before.given.end(), one) == before.given.end())
+        if (const auto* old = given(before, one.signal); old == nullptr || *old != one)
             row.waits.push_back(one);
+    std::erase_if(row.waits, [&](const database::GivenBits& one) {
+        return std::none_of(row.unsent.begin(), row.unsent.end(), [&](const auto& other) { return other.place == one.signal; });
+    });
     row.given = std::move(before.given);
+    std::erase_if(row.given, [&](const database::GivenBits& one) { return sourced(row, one.signal); });
     compose(row);
 }
 
@@ -104,6 +168,7 @@ void Outbox::put(std::vector<OutboxGroup> groups)
     attach();
     std::vector<std::optional<std::uint32_t>> now(old.size());  // where an old row went
     std::vector<bool> taken(rows_.size());
+    std::vector<std::size_t> anew;      // those that go out otherwise
     std::unordered_map<std::string, std::deque<std::uint32_t>> same;
     for (std::uint32_t k = 0; k < old.size(); ++k)
         same[old[k].spec.written].push_back(k);
@@ -122,10 +187,12 @@ void Outbox::put(std::vector<OutboxGroup> groups)
                 continue;
             buildOrSay(rows_[i]);
             for (std::size_t of = 0; of < before.size(); ++of)
-                if (const std::size_t k = oldFirst[of] + r; before[of].name == groups_[g].name && r < before[of].rows.size() && !now[k]
-                                                            && old[k].spec.bones == rows_[i].spec.bones) {
+                if (const std::size_t k = oldFirst[of] + r;
+                    before[of].name == groups_[g].name && r < before[of].rows.size() && !now[k] && old[k].spec.what == rows_[i].spec.what) {
                     goOnAs(rows_[i], old[k]);
                     now[k] = static_cast<std::uint32_t>(i);
+                    if (rows_[i].going && old[k].spec.rhythm != rows_[i].spec.rhythm)
+                        anew.push_back(i);
                 }
         }
     // Whatever was asked for speaks of rows by their old numbers.
@@ -147,10 +214,20 @@ void Outbox::put(std::vector<OutboxGroup> groups)
         Row& row = rows_[i];
         anyAnswers_ = anyAnswers_ || row.answer;
         row.began = ++beginnings_;
-        if (row.going && (row.spec.when == OutboxRow::When::every || row.spec.when == OutboxRow::When::moment))
+        if (row.going && std::find(anew.begin(), anew.end(), i) != anew.end())
+            continue;
+        if (row.going && (beats(row) || row.spec.when == OutboxRow::When::moment))
             schedule(i);
         for (const auto& [due, chain] : row.due)
             answers_.also(due, i);
+    }
+    watch();
+    for (const std::size_t i : anew) {
+        rows_[i].due.clear();
+        if (rows_[i].spec.when == OutboxRow::When::byHand)
+            hold(i);
+        else
+            begin(static_cast<std::uint32_t>(i));
     }
     ++changes_;
 }
@@ -292,16 +369,13 @@ void Outbox::setOn(bool on)
         return;
     on_ = on;
     ++changes_;
-    if (!on)
-        for (std::size_t i = 0; i < rows_.size(); ++i)
-            hold(i);
 }
 
 std::vector<SentIdentifier> Outbox::sends() const
 {
     std::vector<SentIdentifier> out;
     for (const Row& row : rows_)
-        if (row.encoder && row.problem.empty() && row.going)
+        if (on_ && row.encoder && row.problem.empty() && row.going)
             out.push_back({row.encoder->bus(), row.encoder->frame().id});
     return out;
 }
@@ -315,12 +389,28 @@ std::uint64_t Outbox::changes() const
 ActorReport Outbox::report() const
 {
     OutboxFacts facts;
+    auto rows = std::make_shared<std::vector<OutboxRowFacts>>();
+    rows->reserve(rows_.size());
     std::vector<std::uint8_t> onto;
     for (const Row& row : rows_) {
-        OutboxRowFacts one{row.going, row.offered, row.sent, row.refused, {}, {}, {}, {row.ticks.begin(), row.ticks.end()}, row.problem,
-            row.waits.size(), {}};
-        for (const database::GivenBits& waits : row.waits)
-            one.waiting.push_back(waits.signal);
+        OutboxRowFacts one;
+        one.going = row.going;
+        one.offered = row.offered;
+        one.sent = row.sent;
+        one.refused = row.refused;
+        one.withheld = row.withheld;
+        one.beat = row.beat;
+        one.ticks.assign(row.ticks.begin(), row.ticks.end());
+        one.refusals.assign(row.refusals.begin(), row.refusals.end());
+        one.problem = row.problem;
+        one.waiting = row.unsent;
+        if (row.going && (beats(row) || row.spec.when == OutboxRow::When::moment))
+            one.next = dueOf(row);
+        one.behind = row.behind;
+        one.mostBehind = row.mostBehind;
+        one.frame = row.onBus;
+        one.foreign = row.foreign;
+        one.foreignLast = row.foreignLast;
         one.told = world_.scheduler.now();
         if (!row.ticks.empty())
             one.last = row.ticks.back();
@@ -333,33 +423,57 @@ ActorReport Outbox::report() const
             }
             one.spread = longest - shortest;
         }
-        facts.rows.push_back(std::move(one));
+        rows->push_back(std::move(one));
         if (row.encoder && std::find(onto.begin(), onto.end(), row.encoder->bus()) == onto.end())
             onto.push_back(row.encoder->bus());
     }
+    facts.rows = std::move(rows);
+    facts.held = !on_;
     return {name_, std::move(onto), on_, std::move(facts)};
 }
 
 void Outbox::go(std::size_t index)
 {
-    Row& row = rows_[index];
-    if (!on_ || !row.problem.empty())
+    const Row& row = rows_[index];
+    if (!row.problem.empty())
         return;
     if (row.spec.when == OutboxRow::When::byHand)
         return send(index);
     hold(index);
+    begin(static_cast<std::uint32_t>(index));
+}
+
+// Its beats count from now, or it is armed.
+void Outbox::begin(std::uint32_t index)
+{
+    Row& row = rows_[index];
     row.going = true;
     row.began = ++beginnings_;
     ++changes_;
     row.beat = 0;
     row.origin = row.spec.when == OutboxRow::When::moment ? world_.begins + row.spec.at : world_.scheduler.now() + row.spec.offset;
-    if (row.spec.when == OutboxRow::When::every)
-        schedule(static_cast<std::uint32_t>(index));
+    if (beats(row))
+        schedule(index);
     else if (row.spec.when == OutboxRow::When::moment) {
         if (row.origin < world_.scheduler.now() || (until_ && row.origin > *until_))
             row.going = false;      // it has passed, or never comes
         else
-            schedule(static_cast<std::uint32_t>(index));
+            schedule(index);
+    }
+}
+
+void Outbox::key(std::size_t index, bool down)
+{
+    const Row& row = rows_[index];
+    if (!row.problem.empty())
+        return;
+    if (!row.spec.held) {
+        if (down)
+            send(index);
+    } else if (!down) {
+        hold(index);
+    } else if (!row.going) {
+        begin(static_cast<std::uint32_t>(index));
     }
 }
 
@@ -377,14 +491,16 @@ void Outbox::hold(std::size_t index)
 void Outbox::send(std::size_t index)
 {
     Row& row = rows_[index];
-    if (!on_ || !row.problem.empty())
+    if (!row.problem.empty())
         return;
     for (const database::GivenBits& one : row.waits) {
         std::erase_if(row.given, [&](const auto& other) { return other.signal == one.signal; });
         row.given.push_back(one);
     }
-    if (!std::exchange(row.waits, {}).empty())
+    if (on_ && !std::exchange(row.waits, {}).empty()) {
+        ++row.edition;
         compose(row);
+    }
     burst(static_cast<std::uint32_t>(index), 0);
 }
 
@@ -406,11 +522,17 @@ bool Outbox::set(std::size_t index, std::uint32_t place, std::uint64_t bits)
         std::erase(row.sourced, place);
     }
     ++changes_;
-    std::vector<database::GivenBits>& into = row.spec.gathers ? row.waits : row.given;
-    std::erase_if(into, [&](const auto& other) { return other.signal == place; });
-    into.push_back({place, bits});
-    if (!row.spec.gathers)
+    noteEdit(row, place, bitsAt(row, place), bits);
+    const bool gathers = row.spec.gathers && row.going;
+    std::vector<database::GivenBits>& into = gathers ? row.waits : row.given;
+    for (auto* list : {&row.waits, &into})
+        std::erase_if(*list, [&](const auto& other) { return other.signal == place; });
+    if (!gathers || std::any_of(row.unsent.begin(), row.unsent.end(), [&](const auto& one) { return one.place == place; }))
+        into.push_back({place, bits});
+    if (!gathers) {
+        ++row.edition;
         compose(row);
+    }
     return true;
 }
 
@@ -418,12 +540,6 @@ void Outbox::keepBack(std::size_t index, std::string why)
 {
     hold(index);
     rows_[index].problem = std::move(why);
-    ++changes_;
-}
-
-void Outbox::leave(std::size_t index)
-{
-    rows_[index].waits.clear();
     ++changes_;
 }
 
@@ -459,11 +575,15 @@ void Outbox::lookWhetherDone()
 }
 
 // Beat k is due at its origin + k periods, whatever came between.
+Time Outbox::dueOf(const Row& row)
+{
+    return row.spec.when == OutboxRow::When::moment ? row.origin : row.origin + row.spec.every * static_cast<std::int64_t>(row.beat);
+}
+
 void Outbox::schedule(std::uint32_t index)
 {
     Row& row = rows_[index];
-    const Time due = row.spec.when == OutboxRow::When::moment ? row.origin
-                                                              : row.origin + row.spec.every * static_cast<std::int64_t>(row.beat);
+    const Time due = dueOf(row);
     if (until_ && due > *until_)
         return hold(index);
     // A beat knows the time that it is of by its number: what was begun anew since does not count.
@@ -481,6 +601,8 @@ void Outbox::schedule(std::uint32_t index)
 void Outbox::beat(std::uint32_t index)
 {
     Row& row = rows_[index];
+    row.behind = world_.scheduler.now() - dueOf(row);
+    row.mostBehind = std::max(row.mostBehind, row.behind);
     ++row.beat;
     burst(index, 0);
     if (row.spec.when == OutboxRow::When::moment || (row.spec.count > 0 && row.beat >= row.spec.count))
@@ -523,6 +645,10 @@ void Outbox::offer(std::uint32_t index, unsigned chain)
 {
     Row& row = rows_[index];
     moved_ = world_.scheduler.now();
+    if (!on_) {
+        ++row.withheld;
+        return;
+    }
     if (!row.sourced.empty()) {
         const double t = static_cast<double>((world_.scheduler.now() - world_.begins).count()) / 1e9;
         slots_[0] = t;
@@ -532,11 +658,14 @@ void Outbox::offer(std::uint32_t index, unsigned chain)
     const std::uint8_t bus = row.encoder->bus();
     if (!world_.buses[bus]->offer(ports_[bus], row.encoder->frame())) {
         ++row.refused;
+        row.refusals.push_back(moved_);
+        if (row.refusals.size() > refusalsKept)
+            row.refusals.pop_front();
         return;
     }
     ++row.offered;
     ++flyingCount_;
-    flying_[keyOf(bus, row.encoder->frame().id)].push_back({index, chain});
+    flying_[keyOf(bus, row.encoder->frame().id)].push_back({index, chain, row.edition});
 }
 
 void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
@@ -553,10 +682,23 @@ void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
             chain = flew.chain;
             Row& row = rows_[flew.row];
             ++row.sent;
+            row.onBus = can::Frame(frame);
+            // What was edited before it was offered is on the bus now.
+            if (flew.edition == row.edition && !row.unsent.empty())
+                std::erase_if(row.unsent, [&](const auto& one) {
+                    return std::none_of(row.waits.begin(), row.waits.end(), [&](const auto& waits) { return waits.signal == one.place; });
+                });
             moved_ = world_.scheduler.now();
             row.ticks.push_back(frame.time);
             if (row.ticks.size() > ticksKept)
                 row.ticks.pop_front();
+        }
+    } else if (const auto found = rowsBy_.find(keyOf(frame.bus, frame.id)); found != rowsBy_.end() && frame.kind != can::FrameKind::error) {
+        for (const std::uint32_t i : found->second) {
+            Row& row = rows_[i];
+            if (row.foreign++ == 0 || frame.time - row.foreignLast >= toldAgain)
+                ++changes_;
+            row.foreignLast = frame.time;
         }
     }
     if (const auto* message = receptions_.empty() ? nullptr : world_.catalog->find(frame))

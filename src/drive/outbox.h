@@ -38,17 +38,31 @@ struct OutboxRowFacts {
     std::uint64_t offered = 0;          ///< Frames that its bus has taken so far.
     std::uint64_t sent = 0;             ///< Of them, those that were on the bus.
     std::uint64_t refused = 0;          ///< Frames that the bus did not take.
+    std::uint64_t withheld = 0;         ///< Frames that were due while all rows were held.
+    std::uint64_t beat = 0;             ///< Beats or answers since it was begun.
     Time last{};                        ///< Stamp of the newest that was on the bus; where `sent` is not 0.
     Time kept{}, spread{};  ///< Mean period between the newest ones, and how far apart shortest and longest are; where `sent` is 2 or more.
     std::vector<Time> ticks;  ///< Stamps of the newest ones, in order.
+    std::vector<Time> refusals;  ///< When the newest ones were refused, in order.
     std::string problem;  ///< Why it does not go out; empty where it can.
-    std::size_t waits = 0;  ///< Values that were edited and not sent yet.
-    std::vector<std::uint32_t> waiting;  ///< Their places.
+    /// A value that was edited and has not been on the bus yet.
+    struct Waiting {
+        std::uint32_t place = 0;
+        std::uint64_t onBus = 0;  ///< The bits that it shall take the place of.
+        friend bool operator==(const Waiting&, const Waiting&) = default;
+    };
+    std::vector<Waiting> waiting;
+    std::optional<Time> next;  ///< When its next beat is due; where it goes out by itself.
+    Time behind{}, mostBehind{};  ///< How long after they were due the newest beat and the latest of all were offered.
+    can::Frame frame;  ///< What was on the bus last; where `sent` is not 0.
+    std::uint64_t foreign = 0;  ///< Frames of its identifier that somebody else sent.
+    Time foreignLast{};  ///< Stamp of the newest of them.
     Time told{};  ///< When it was so.
 };
 /// What an outbox tells besides its name: its rows, group by group.
 struct OutboxFacts {
-    std::vector<OutboxRowFacts> rows;
+    std::shared_ptr<const std::vector<OutboxRowFacts>> rows;
+    bool held = false;  ///< All rows are held: what is due is counted, and does not go out.
 };
 
 /// Sends the rows of a rig's outbox. Rows are counted through all groups. A row that cannot be sent, since a database lost its message, or its
@@ -62,6 +76,7 @@ public:
     [[nodiscard]] const std::string& name() const override { return name_; }
     /// Begins the rows that go out by themselves from the beginning, of the groups that take part (`takePart`).
     void start() override;
+    /// Off, all rows are held: beats, answers and keys go on and are counted, but nothing goes out.
     void setOn(bool on) override;
     [[nodiscard]] bool on() const override { return on_; }
     /// Of rows that can be sent.
@@ -71,8 +86,9 @@ public:
     /// Its facts are `OutboxFacts`.
     [[nodiscard]] ActorReport report() const override;
 
-    /// Other groups take the place of those that there are. A row that stays as it is goes on; one whose values alone are others goes on with
-    /// them, from its next frame, or from the next that is sent where it gathers; all others are new, and rest.
+    /// Other groups take the place of those that there are. A row that stays as it is goes on. One that sends the same with other values goes
+    /// on with them, from its next frame, or from the next that is sent where it gathers; one that goes out otherwise begins anew
+    /// where it went out. All others are new, and rest.
     void put(std::vector<OutboxGroup> groups);
     [[nodiscard]] const std::vector<OutboxGroup>& groups() const { return groups_; }
     [[nodiscard]] std::size_t rowCount() const { return rows_.size(); }
@@ -86,11 +102,11 @@ public:
     void send(std::size_t row);
     /// Begins all rows of a group that go out by themselves, at one moment.
     void startTogether(std::size_t group);
-    /// Gives a signal (of a frame: a byte) other bits: the next frame has them, or the next that is sent where the row gathers. A source
-    /// that it had ends. False where there is no such place.
+    /// The key of a row goes down or up: it is sent, or goes out by its period while the key is held.
+    void key(std::size_t row, bool down);
+    /// Gives a signal (of a frame: a byte) other bits for as long as its row is not edited: the next frame has them, or the next that is sent
+    /// where the row gathers. A source that it had ends. False where there is no such place.
     bool set(std::size_t row, std::uint32_t place, std::uint64_t bits);
-    /// Takes back what waits.
-    void leave(std::size_t row);
 
     /// No beat and no answer is due behind a moment; rows that go on are held then.
     void endAt(Time moment);
@@ -101,6 +117,8 @@ public:
     [[nodiscard]] const std::string& problem(std::size_t row) const { return rows_[row].problem; }
     /// Keeps a row from going out, and says why.
     void keepBack(std::size_t row, std::string why);
+    /// Whether it goes out by itself, or is armed.
+    [[nodiscard]] bool going(std::size_t row) const { return rows_[row].going; }
     [[nodiscard]] const OutboxRow& row(std::size_t row) const { return rows_[row].spec; }
     [[nodiscard]] std::uint8_t busOf(std::size_t row) const { return rows_[row].encoder->bus(); }
     /// The payload as it goes out next, without what sources and counters bring.
@@ -113,6 +131,8 @@ private:
         OutboxRow spec;
         std::optional<MessageEncoder> encoder;  // none: it has a problem
         std::vector<database::GivenBits> given, waits;
+        std::vector<OutboxRowFacts::Waiting> unsent;  // what was given and not on the bus yet, with what waits
+        std::uint32_t edition = 0;  // of what the encoder has
         std::vector<Source> sources;  // by the encoder's tags
         std::vector<std::uint32_t> sourced;  // places of them
         std::unique_ptr<filter::FilterStream> answer;
@@ -122,18 +142,28 @@ private:
         std::uint64_t began = 0;  // by which its beats are known: those of a former time come to nothing
         Time origin{};
         std::uint64_t beat = 0;
-        std::uint64_t offered = 0, sent = 0, refused = 0;
-        std::deque<Time> ticks;
+        std::uint64_t offered = 0, sent = 0, refused = 0, withheld = 0, foreign = 0;
+        Time foreignLast{};
+        Time behind{}, mostBehind{};
+        std::deque<Time> ticks, refusals;
+        can::Frame onBus;
     };
     // What is on its way to its bus.
     struct Flying {
         std::uint32_t row;
         unsigned chain;  // answers behind each other
+        std::uint32_t edition;
     };
 
     [[nodiscard]] std::vector<Row> rowsOf(const std::vector<OutboxGroup>& groups);
     void attach();
     void goOnAs(Row& row, Row& before);
+    void begin(std::uint32_t index);
+    [[nodiscard]] static bool beats(const Row& row) { return row.spec.when == OutboxRow::When::every || row.spec.held; }
+    [[nodiscard]] static Time dueOf(const Row& row);
+    [[nodiscard]] static std::uint64_t bitsAt(const Row& row, std::uint32_t place);
+    static void noteEdit(Row& row, std::uint32_t place, std::uint64_t before, std::uint64_t now);
+    void watch();
     void buildOrSay(Row& row);
     Expected<void> build(Row& row);
     Expected<formula::Formula> compile(const std::string& text, const std::string& place);
@@ -163,6 +193,7 @@ private:
     std::unordered_map<std::string, std::uint32_t> names_;
     std::unordered_map<const database::CatalogMessage*, std::vector<std::pair<std::uint32_t, std::uint32_t>>> receptions_;  // slot, signal
     std::unordered_map<std::uint64_t, std::deque<Flying>> flying_;
+    std::unordered_map<std::uint64_t, std::vector<std::uint32_t>> rowsBy_;  // rows of an identifier
     std::size_t flyingCount_ = 0;
     std::size_t toCome_ = 0;  // frames of bursts
     std::uint64_t beginnings_ = 0;

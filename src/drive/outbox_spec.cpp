@@ -19,11 +19,12 @@ OutboxRow rowFromJson(const JsonReader& in)
     OutboxRow row;
     row.pointer = in.pointer();
     in.needObject();
-    nlohmann::json bones = in.json();
-    row.written = bones.dump();
-    for (const char* field : {"signals", "bytes", "comment"})
-        bones.erase(field);
-    row.bones = bones.dump();
+    row.written = in.json().dump();
+    nlohmann::json rhythm;
+    for (const char* field : {"every", "offset", "count", "answer", "after", "at", "burst", "apart", "key", "held"})
+        if (in.has(field))
+            rhythm[field] = in.json()[field];
+    row.rhythm = rhythm.dump();
     row.bus = in.needText("bus");
     row.message = in.text("message");
     const std::string frame = in.text("frame");
@@ -37,6 +38,7 @@ OutboxRow rowFromJson(const JsonReader& in)
             JsonReader::fail(in.placeOf("frame"), "expected an identifier and bytes, such as 0x1F0 11 22 33");
         row.frame = *typed->frame;
     }
+    row.what = row.bus + '\n' + (row.message.empty() ? can::toText(row.frame.id) : row.message);
     for (const char* members : {"signals", "bytes"})
         in.eachMember(
             members, [&](const std::string& name, const JsonReader& member) { row.values.emplace(name, sourceFromJson(member)); });

@@ -24,7 +24,8 @@ struct OutboxRow {
 
     std::string pointer;                ///< Its place in the document, for errors.
     std::string written;                ///< As it stands in the document.
-    std::string bones;                  ///< The same without its values and its comment: what it is and when it goes out.
+    std::string what;                   ///< Which message or identifier of which bus: rows of the same are the same row, edited.
+    std::string rhythm;                 ///< All that says when it goes out.
     std::string bus;
     std::string message;                ///< Of the bus's databases; empty for a frame by itself.
     can::Frame frame;                   ///< Where there is no message.

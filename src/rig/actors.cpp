@@ -2,6 +2,7 @@
 #include "rig/actors.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "base/nearest_name.h"
@@ -111,6 +112,22 @@ std::vector<RowCollision> collisionsOf(
             const auto* message = catalog.find(outbox.busOf(row), frame.id);
             out.push_back({row, {outbox.busOf(row), frame.id, message != nullptr ? message->message->name : std::string(), other->name()}});
         }
+    }
+    std::map<std::pair<std::uint8_t, std::uint32_t>, std::vector<std::size_t>> going;
+    for (std::size_t row = 0; row < outbox.rowCount(); ++row)
+        if (outbox.problem(row).empty() && outbox.going(row))
+            going[{outbox.busOf(row), outbox.frame(row).id.key()}].push_back(row);
+    for (std::size_t row = 0; row < outbox.rowCount() && !going.empty(); ++row) {
+        if (!outbox.problem(row).empty() || outbox.row(row).anyway)
+            continue;
+        const can::Frame& frame = outbox.frame(row);
+        const auto found = going.find({outbox.busOf(row), frame.id.key()});
+        for (const std::size_t other : found == going.end() ? std::vector<std::size_t>() : found->second)
+            if (other != row) {
+                const auto* message = catalog.find(outbox.busOf(row), frame.id);
+                out.push_back({row,
+                    {outbox.busOf(row), frame.id, message != nullptr ? message->message->name : std::string(), outbox.name()}, other});
+            }
     }
     return out;
 }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -54,6 +55,7 @@ struct Collision {
 struct RowCollision {
     std::size_t row = 0;
     Collision with;
+    std::optional<std::size_t> otherRow{};      ///< Where another row that goes out sends it.
 };
 /// Of all rows that can be sent, whether they go out now or not, but for those that are sent all the same.
 [[nodiscard]] std::vector<RowCollision> collisionsOf(

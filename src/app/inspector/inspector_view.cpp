@@ -56,6 +56,7 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
       body_(new QWidget(this)),
       form_(new DerivedForm(stage, body_)),
       panel_(new CurvePanel(stage, body_)),
+      outbox_(new OutboxPanel(stage, body_)),
       layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
     define_->setObjectName(QStringLiteral("openDefinition"));
@@ -69,6 +70,9 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     body_->lower();
     form_->hide();
     panel_->hide();
+    outbox_->hide();
+    connect(outbox_, &OutboxPanel::heightChanged, this, [this] { update(); });
+    connect(&stage.outbox(), &OutboxDesk::changed, this, [this] { update(); });
     connect(form_, &DerivedForm::heightChanged, this, [this] { update(); });
     connect(panel_, &CurvePanel::heightChanged, this, [this] { update(); });
     connect(&stage, &Stage::drawnChanged, this, [this] {
@@ -371,13 +375,35 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::recording: paintRecording(painter); break;
     case Selection::Kind::response: paintResponse(painter); break;
     case Selection::Kind::derived: paintDerived(painter); break;
+    case Selection::Kind::outboxRow: paintOutboxRow(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
         layout_->setVisible(layoutWanted_);
-    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_})
+    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_})
         if (const bool wanted = std::find(placed_.begin(), placed_.end(), widget) != placed_.end(); widget->isHidden() == wanted)
             widget->setVisible(wanted);
+}
+
+void Inspector::paintOutboxRow(QPainter& painter)
+{
+    const Selection& selection = stage_.selection();
+    double y = Theme::get().px(10);
+    const auto at = stage_.outbox().placeOf(static_cast<std::size_t>(selection.signal));
+    if (!at || !outbox_->show(static_cast<std::size_t>(selection.signal))) {
+        heading(painter, y, tr("no longer there"), tr("a row of the outbox"), -1);
+        return;
+    }
+    const drive::OutboxRow& row = stage_.outbox().row(*at);
+    const int bus = stage_.catalog().findBus(row.bus);
+    const auto* message = rig::messageOfRow(stage_.catalog(), row.bus, row.message);
+    const unsigned bytes = message != nullptr ? message->message->length : row.frame.length;
+    const can::Identifier id = message != nullptr ? message->message->id : row.frame.id;
+    heading(painter, y, app::text(row.message.empty() ? can::toText(row.frame.id) : row.message),
+        tr(", %1 bytes, a row of %2").arg(bytes).arg(app::text(stage_.outbox().groups()[at->group].name)), bus, app::text(can::toText(id)));
+    place(outbox_, y);
+    lines_ << outbox_->lines();
+    contentHeight_ = y;
 }
 
 void Inspector::paintMessage(QPainter& painter)

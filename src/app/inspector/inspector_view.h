@@ -9,6 +9,7 @@
 
 #include "app/inspector/curve_panel.h"
 #include "app/inspector/derived_form.h"
+#include "app/inspector/outbox_panel.h"
 #include "app/layout/layout_widget.h"
 #include "app/stage/stage.h"
 
@@ -48,6 +49,7 @@ private:
     void paintRecording(QPainter& painter);
     void paintResponse(QPainter& painter);
     void paintDerived(QPainter& painter);
+    void paintOutboxRow(QPainter& painter);
     void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour = {});
     /// Title and what stands under it; gives where the rest begins.
     double headOf(QPainter& painter, const QString& name, const QString& below);
@@ -73,6 +75,7 @@ private:
     QWidget* body_;                                     // above the buttons: what of its own it has
     DerivedForm* form_;
     CurvePanel* panel_;
+    OutboxPanel* outbox_;
     std::vector<QWidget*> placed_;                      // while it is painted
     LayoutWidget* layout_;
     bool layoutWanted_ = false;

@@ -119,6 +119,12 @@ void LayoutWidget::setToggles(std::optional<measure::BitToggles> toggles)
     update();
 }
 
+void LayoutWidget::setWaiting(std::vector<unsigned> bits)
+{
+    if (std::exchange(waiting_, std::move(bits)) != waiting_)
+        update();
+}
+
 QRectF LayoutWidget::cellOf(unsigned bit) const
 {
     const Theme& theme = Theme::get();
@@ -180,6 +186,11 @@ void LayoutWidget::mousePressEvent(QMouseEvent* event)
     const int bit = bitAt(event->position());
     if (event->button() != Qt::LeftButton)
         return;
+    if (toggling_) {
+        if (bit >= 0 && static_cast<unsigned>(bit) / 8 < payloadLength())
+            Q_EMIT bitToggled(static_cast<unsigned>(bit));
+        return;
+    }
     if (const Drag handle = handleAt(event->position()); handle != Drag::none) {
         drag_ = handle;
         return;
@@ -453,6 +464,11 @@ void LayoutWidget::paintEvent(QPaintEvent* event)
         for (const database::LayoutStretch& stretch : layout_.stretches)
             if ((stretch.signal == chosen_) == chosen && stretch.row >= firstRow && stretch.row < lastRow)
                 paintStretch(painter, stretch, widest[static_cast<std::size_t>(stretch.signal)] == &stretch);
+    for (const unsigned bit : waiting_) {
+        painter.setPen(QPen(theme.accent, 1.2, Qt::DashLine));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(cellOf(bit).adjusted(0.5, 0.5, -1.5, -0.5));
+    }
     for (const database::LayoutOverlap& overlap : layout_.overlaps) {
         const auto a = database::bitsOf(shown_.signals[static_cast<std::size_t>(overlap.a)]);
         for (const unsigned bit : database::bitsOf(shown_.signals[static_cast<std::size_t>(overlap.b)]))

@@ -33,6 +33,10 @@ public:
     /// How often each bit changed, drawn in bits that no signal has.
     void setToggles(std::optional<measure::BitToggles> toggles);
     void setEditable(bool editable) { editable_ = editable; }
+    /// A click on a bit of the payload asks to turn it round.
+    void setToggling(bool toggling) { toggling_ = toggling; }
+    /// Bits that are asked for and not there yet are outlined.
+    void setWaiting(std::vector<unsigned> bits);
     /// The order in which bits are swept out.
     void setSweepOrder(database::ByteOrder order) { sweepOrder_ = order; }
 
@@ -51,6 +55,7 @@ Q_SIGNALS:
     /// Bits swept out, the least significant first.
     void swept(unsigned least, unsigned length);
     void removeWanted(int signal);
+    void bitToggled(unsigned bit);
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -86,6 +91,8 @@ private:
     unsigned undefinedLength_ = 0;
     int chosen_ = -1;
     bool editable_ = false;
+    bool toggling_ = false;
+    std::vector<unsigned> waiting_;
     database::ByteOrder sweepOrder_ = database::ByteOrder::intel;
     Drag drag_ = Drag::none;
     unsigned grabbed_ = 0;          // of a move: which bit of the signal; of a sweep: where it began

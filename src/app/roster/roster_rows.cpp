@@ -14,6 +14,7 @@
 
 #include "app/paint/paint.h"
 #include "app/roster/roster_view.h"
+#include "app/stage/outbox_desk.h"
 #include "app/stage/narrowing.h"
 #include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
@@ -257,6 +258,9 @@ void RosterRows::contextMenuEvent(QContextMenuEvent* event)
     connect(openIt, &QAction::triggered, this, [this, index, isOpenNow] { setOpen(static_cast<std::uint64_t>(index), !isOpenNow); });
     connect(menu.addAction(tr("Show only these frames in the stream")), &QAction::triggered, this,
         [this, condition] { Q_EMIT view_.stage().filterWanted(QString::fromStdString(condition)); });
+    if (!key.error)
+        connect(menu.addAction(tr("Put it into the outbox, as it came")), &QAction::triggered, this,
+            [this, key] { view_.stage().outbox().addSeen(key.bus, key.id); });
     QAction* copied = menu.addAction(tr("Copy row"));
     copied->setShortcut(QKeySequence::Copy);
     connect(copied, &QAction::triggered, this, [this] { QApplication::clipboard()->setText(chosenText()); });
@@ -275,15 +279,20 @@ QString RosterRows::emptyText() const
 void RosterRows::mouseMoveEvent(QMouseEvent* event)
 {
     RowList::mouseMoveEvent(event);
-    // A row dragged onto the lanes plots its first signal.
+    // A row dragged onto the lanes plots its first signal; onto the outbox it is sent.
     const std::int64_t index = current();
     if (pressedAt_.y() < headHeight() || !(event->buttons() & Qt::LeftButton) || index < 0
         || (event->position().toPoint() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
         return;
-    const auto* message = messageOf(entries_[static_cast<std::size_t>(index)].members.front());
-    if (message == nullptr || message->message->signals.empty())
+    const trace::IdentifierIndex member = entries_[static_cast<std::size_t>(index)].members.front();
+    const trace::TraceKey key = view_.stage().snapshot().trace().key(member);
+    if (key.error)
         return;
-    dragSignals(this, view_.stage(), {signalPath(view_.stage().catalog(), {message, 0})});
+    Sendable what;
+    what.messages.emplace_back(key.bus, key.id);
+    if (const auto* message = messageOf(member); message != nullptr && !message->message->signals.empty())
+        what.paths << signalPath(view_.stage().catalog(), {message, 0});
+    dragSendable(this, view_.stage(), what);
 }
 
 QString RosterRows::identifierText(const Entry& entry) const

@@ -36,6 +36,8 @@
 #include "app/stage/derive_desk.h"
 #include "app/stage/desk.h"
 #include "app/stage/note_desk.h"
+#include "app/stage/outbox_desk.h"
+#include "app/stage/row_keys.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "convert/conversion.h"
@@ -452,9 +454,49 @@ bool MainWindow::pressForRules(const QKeyEvent& event)
     return found;
 }
 
+// Keys that rows of the outbox are sent by. They count as held until they come up, or the window is no longer in front.
+bool MainWindow::pressForRows(const QKeyEvent& event)
+{
+    const QString key = rowKeyOf(event);
+    if (key.isEmpty() || document_->session() == nullptr)
+        return false;
+    if (event.isAutoRepeat())
+        return rowKeysDown_.contains(key);
+    if (!stage_->outbox().key(key, true))
+        return false;
+    if (rowKeysDown_.isEmpty())
+        qApp->installEventFilter(this);
+    rowKeysDown_ << key;
+    return true;
+}
+
+void MainWindow::releaseRowKeys(const QString& key)
+{
+    for (const QString& down : key.isEmpty() ? rowKeysDown_ : QStringList(key))
+        stage_->outbox().key(down, false);
+    if (key.isEmpty())
+        rowKeysDown_.clear();
+    else
+        rowKeysDown_.removeAll(key);
+    if (rowKeysDown_.isEmpty())
+        qApp->removeEventFilter(this);
+}
+
+bool MainWindow::eventFilter(QObject* watched, QEvent* event)
+{
+    if (event->type() == QEvent::KeyRelease) {
+        const auto& released = static_cast<QKeyEvent&>(*event);
+        if (const QString key = rowKeyOf(released); !released.isAutoRepeat() && rowKeysDown_.contains(key))
+            releaseRowKeys(key);
+    } else if (event->type() == QEvent::WindowDeactivate && watched == this && !rowKeysDown_.isEmpty()) {
+        releaseRowKeys();
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
 void MainWindow::keyPressEvent(QKeyEvent* event)
 {
-    if (pressForRules(*event))
+    if (pressForRules(*event) || pressForRows(*event))
         return;
     if (event->key() == Qt::Key_Space) {
         stage_->now();

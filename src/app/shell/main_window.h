@@ -97,6 +97,7 @@ Q_SIGNALS:
 
 protected:
     void keyPressEvent(QKeyEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
@@ -105,6 +106,8 @@ protected:
 private:
     void buildMenu();
     bool pressForRules(const QKeyEvent& event);
+    bool pressForRows(const QKeyEvent& event);
+    void releaseRowKeys(const QString& key = {});
     void reportTo(int report, const QString& path);
     /// What went wrong while the log was read.
     void showProblem();
@@ -171,6 +174,7 @@ private:
     unsigned beats_ = 0;
     bool saving_ = false;
     std::atomic<bool> cancelSaving_{false};
+    QStringList rowKeysDown_;
     std::thread saver_;
     bool pagesChanged_ = false;
     nlohmann::json keptPages_;

@@ -120,8 +120,18 @@ public:
 protected:
     void startDrag(Qt::DropActions) override
     {
-        if (const QStringList paths = pathsOf(selectedItems()); !paths.isEmpty())
+        const QStringList paths = pathsOf(selectedItems());
+        Sendable send;
+        for (const QTreeWidgetItem* item : selectedItems())
+            if (item->data(0, levelRole).toInt() == messageLevel)
+                send.messages.emplace_back(
+                    static_cast<std::uint8_t>(item->data(0, busRole).toUInt()), can::Identifier::fromKey(item->data(0, idRole).toUInt()));
+            else if (item->data(0, levelRole).toInt() == nodeLevel)
+                send.nodes << item->text(0);
+        if (!paths.isEmpty())
             dragSignals(this, *stage, paths);
+        else
+            dragSendable(this, *stage, send);
     }
     static QString databaseOf(const QMimeData* mime)
     {

@@ -9,6 +9,7 @@
 #include "app/parts/text.h"
 #include "app/stage/derive_desk.h"
 #include "app/stage/narrowing.h"
+#include "app/stage/outbox_desk.h"
 
 namespace wavetrope::app {
 
@@ -24,6 +25,8 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
         const QString filter = QStringLiteral("from ") + text(quotedName(selection.node.toStdString()));
         add("showOnly", QObject::tr("Show only what %1 sends").arg(selection.node),
             [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
+        add("sendNode", QObject::tr("Put all that %1 sends into the outbox").arg(selection.node),
+            [&stage, node = selection.node] { stage.outbox().addNode(node); });
         copy(selection.node);
         return;
     }
@@ -52,6 +55,8 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
     const QString filter =
         QStringLiteral("id %1 and bus \"%2\"").arg(text(can::toText(selection.id)), text(stage.catalog().busName(selection.bus)));
     add("showOnly", QObject::tr("Show only this message in the stream"), [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
+    add("sendMessage", QObject::tr("Put it into the outbox, as it came"),
+        [&stage, selection] { stage.outbox().addSeen(selection.bus, selection.id); });
     add("openDefinitionOfMenu", entry == nullptr ? QObject::tr("Define it here...") : QObject::tr("Open its definition..."),
         [&stage, selection] { Q_EMIT stage.definitionWanted(selection.bus, selection.id.key()); });
     menu.addSeparator();

@@ -35,16 +35,16 @@ class EventDesk;
 
 /// What the inspector explains.
 struct Selection {
-    enum class Kind { none, message, signal, node, event, interface, condition, recording, response, derived } kind = Kind::none;
+    enum class Kind { none, message, signal, node, event, interface, condition, recording, response, derived, outboxRow } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
-    int signal = -1;            ///< Index in the message, for a signal.
+    int signal = -1;            ///< Index in the message, for a signal; number of a row of the outbox.
     QString node;               ///< Name of a node, of an interface of the machine, of a condition, recording or derived signal.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
     [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
     {
-        return (kind == Kind::message || kind == Kind::signal) && bus == ofBus && id == ofId;
+        return (kind == Kind::message || kind == Kind::signal || kind == Kind::outboxRow) && bus == ofBus && id == ofId;
     }
     friend bool operator==(const Selection& a, const Selection& b)
     {

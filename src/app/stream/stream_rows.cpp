@@ -18,6 +18,7 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/stage/outbox_desk.h"
 #include "app/stage/narrowing.h"
 #include "app/stage/note_desk.h"
 #include "app/stream/stream_view.h"
@@ -212,6 +213,12 @@ void StreamRows::contextMenuEvent(QContextMenuEvent* event)
         [this, index, isOpenNow] { setOpen(static_cast<std::uint64_t>(index), !isOpenNow); });
     add("noteRow", tr("Note on this frame..."), Qt::Key_N,
         [this, row] { view_.stage().notes().ask(view_.stage().snapshot().time(row), row, this); });
+    if (const can::FrameView frame = view_.stage().snapshot().frame(row); frame.kind != can::FrameKind::error) {
+        add("sendRow", tr("Put this frame into the outbox"), {},
+            [this, row] { view_.stage().outbox().addFrame(view_.stage().snapshot().frame(row)); });
+        add("sendRowsMessage", tr("Put it into the outbox with its period"), {},
+            [this, bus = frame.bus, id = frame.id] { view_.stage().outbox().addSeen(bus, id); });
+    }
     menu.addSeparator();
     add("nextSame", tr("Next of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Down), [this, row] { goToSame(row, false); });
     add("previousSame", tr("Previous of this identifier"), QKeySequence(Qt::CTRL | Qt::Key_Up), [this, row] { goToSame(row, true); });
