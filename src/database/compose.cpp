@@ -146,6 +146,9 @@ std::uint64_t steppedBits(const Signal& signal, const SignalPlan& plan, std::uin
 
 std::string outsideWords(const Signal& signal, const SignalPlan& plan, std::uint64_t bits)
 {
+    // What has a text, such as "not available", is meant.
+    if (!textOf(signal, bits).empty())
+        return {};
     const double value = plan.physicalOf(bits);
     const bool below = signal.minimum && value < *signal.minimum;
     if (!below && !(signal.maximum && value > *signal.maximum))
