@@ -14,6 +14,7 @@
 
 #include <cstdio>
 
+#include "app/board/board_view.h"
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
@@ -559,6 +560,28 @@ bool takeOutbox(Photographer& photographer, MainWindow& window, const QString& s
     return photographer.take(window, QStringLiteral("outbox") + suffix);
 }
 
+// A board that is watched and driven, and one that is edited.
+bool takeBoards(Photographer& photographer, MainWindow& window, const QString& suffix)
+{
+    bool good = true;
+    for (const char* name : {"Driver", "Water"}) {
+        window.showPage(QLatin1String(name));
+        window.stage().now();
+        QTest::qWait(900);
+        good = photographer.take(window,
+                   (QLatin1String(name) == QLatin1String("Driver") ? QStringLiteral("board") : QStringLiteral("board-water")) + suffix)
+               && good;
+    }
+    window.showPage(QStringLiteral("Driver"));
+    auto* board = window.currentPage()->find<BoardView>();
+    board->setEditing(true);
+    board->choose(4);
+    QTest::qWait(500);
+    good = photographer.take(window, QStringLiteral("board-edit") + suffix) && good;
+    board->setEditing(false);
+    return good;
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = liveRun(rig, pace);
@@ -611,6 +634,7 @@ bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string&
     good = waitUntil(*window, started + 43) && good;
     good = photographer.take(*window, QStringLiteral("drive") + suffix) && good;
     good = takeOutbox(photographer, *window, suffix) && good;
+    good = takeBoards(photographer, *window, suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
 

@@ -65,7 +65,9 @@ std::vector<SentIdentifier> Node::sends() const
 
 ActorReport Node::report() const
 {
-    NodeFacts facts{{}, refused_};
+    NodeFacts facts{{}, refused_, {}};
+    for (const auto& [name, initial] : spec_.variables)
+        facts.variables[name] = slots_[names_.at(name)];
     const std::size_t from = states_.size() > reportedStates ? states_.size() - reportedStates : 0;
     facts.states.assign(states_.begin() + static_cast<std::ptrdiff_t>(from), states_.end());
     return {spec_.name, busIndexes_, on_, std::move(facts)};
@@ -75,6 +77,19 @@ std::optional<double> Node::value(std::string_view name) const
 {
     const auto found = names_.find(std::string(name));
     return found == names_.end() ? std::nullopt : std::optional(slots_[found->second]);
+}
+
+bool Node::setVariable(const std::string& name, double value)
+{
+    if (!spec_.variables.contains(name))
+        return false;
+    slots_[names_[name]] = value;
+    ++changes_;
+    if (on_) {
+        react(nullptr);
+        plan();         // what was found may hang on it
+    }
+    return true;
 }
 
 Time Node::storyTime(Time at) const

@@ -50,6 +50,7 @@ struct RefusedValue {
 struct NodeFacts {
     std::vector<StateChange> states;                    ///< The newest ones; the last is the newest.
     std::map<std::string, RefusedValue> refused;        ///< By message and signal: what their bits cannot hold.
+    std::map<std::string, double> variables;            ///< As they are now.
 };
 
 /// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
@@ -75,6 +76,8 @@ public:
     [[nodiscard]] const std::map<std::string, RefusedValue>& refused() const { return refused_; }
     /// Value of a named value or variable, or nothing.
     [[nodiscard]] std::optional<double> value(std::string_view name) const;
+    /// Gives a variable another value, as a reaction does: its conditions are looked at anew. False where it has no such variable.
+    bool setVariable(const std::string& name, double value);
 
     void onFrame(const can::FrameView& frame, bus::Port sender) override;
 

@@ -149,8 +149,11 @@ void Node::held(std::uint32_t index)
 
 void Node::carryOut(Reaction& reaction, const std::string& why)
 {
-    for (const auto& [slot, formula] : reaction.set)
-        slots_[slot] = formula.evaluate(slots_, random_);
+    for (const auto& [slot, formula] : reaction.set) {
+        const double next = formula.evaluate(slots_, random_);
+        changes_ += next != slots_[slot] ? 1 : 0;
+        slots_[slot] = next;
+    }
     if (!reaction.set.empty())
         plan();     // what was found may hang on them
     if (!reaction.spec.enter.empty())

@@ -151,6 +151,8 @@ Rig rigOf(const json& document, const std::string& path)
     });
     rig.timings = timingsFrom(in);
     rig.reports = reportsFrom(in);
+    if (const auto boards = in.find("boards"))
+        rig.boards = board::boardsFromJson(*boards);
     readRules(in, rig);
     return rig;
 }
@@ -285,6 +287,15 @@ void Rig::setReports(const std::vector<ReportSpec>& next)
         document.erase("reports");
     else
         document["reports"] = toJson(next);
+}
+
+void Rig::setBoards(const std::vector<board::Board>& next)
+{
+    boards = next;
+    if (next.empty())
+        document.erase("boards");
+    else
+        document["boards"] = board::toJson(next);
 }
 
 void Rig::keepFilter(const std::string& filterName, const std::string& expression)

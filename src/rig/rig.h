@@ -10,6 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "board/board_spec.h"
 #include "bus/kinds.h"
 #include "can/bit_rate.h"
 #include "database/catalog.h"
@@ -92,6 +93,7 @@ struct Rig {
     std::vector<database::DerivedSpec> derived;
     Timings timings;
     std::vector<ReportSpec> reports;
+    std::vector<board::Board> boards;
     nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
     nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
     std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.
@@ -111,6 +113,8 @@ struct Rig {
     [[nodiscard]] Expected<void> setOutbox(const nlohmann::json& next);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
+    /// Sets boards, in the document as well.
+    void setBoards(const std::vector<board::Board>& next);
     /// Keeps a filter under a name, in place of one that has it; an empty text takes the name out.
     void keepFilter(const std::string& filterName, const std::string& expression);
     /// Its filters by name, as other filters use them.

@@ -36,7 +36,7 @@ constexpr std::array<const char*, measure::eventKindCount> kindNames = {QT_TRANS
     QT_TRANSLATE_NOOP("EventsView", "States of controllers"), QT_TRANSLATE_NOOP("EventsView", "Notes"),
     QT_TRANSLATE_NOOP("EventsView", "Marks A and B")};
 
-enum Column { timeColumn, busColumn, kindColumn, whatColumn, whyColumn, lastsColumn, columnCount };
+enum Column { timeColumn, busColumn, kindColumn, whatColumn, whyColumn, lastsColumn, eventColumnCount };
 
 QString lasting(const measure::Event& event)
 {
@@ -252,7 +252,7 @@ void EventsView::restore(const nlohmann::json& setUp)
     if (const auto columns = setUp.find("columns"); columns != setUp.end())
         rows_->restoreColumns(*columns);
     const auto sorted = setUp.find("sorted");
-    if (sorted != setUp.end() && sorted->is_number_integer() && sorted->get<int>() >= 0 && sorted->get<int>() < columnCount)
+    if (sorted != setUp.end() && sorted->is_number_integer() && sorted->get<int>() >= 0 && sorted->get<int>() < eventColumnCount)
         sortBy(sorted->get<int>(), setUp.value("descending", nlohmann::json(false)) == true);
 }
 
@@ -326,7 +326,7 @@ void EventsView::arrange()
 
 void EventsView::sortBy(int column, bool descending)
 {
-    sorted_ = std::clamp(column, 0, columnCount - 1);
+    sorted_ = std::clamp(column, 0, eventColumnCount - 1);
     descending_ = descending;
     rows_->sortMark();
     arrange();

@@ -19,7 +19,7 @@ namespace {
 
 constexpr std::uint64_t framesLookedAt = 200'000;
 constexpr int lookEvery = 60;     // ms
-enum { name, begins, lasts, offset, matched, own, columnCount };
+enum { name, begins, lasts, offset, matched, own, fileColumnCount };
 
 QString offsetText(Time time) { return QString::fromStdString(wavetrope::secondsText(time)) + QStringLiteral(" s"); }
 
@@ -37,7 +37,7 @@ private:
 
 SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::optional<formats::TextLayout>> layouts, QWidget* parent)
     : QDialog(parent),
-      table_(new QTableWidget(static_cast<int>(paths.size()), columnCount)),
+      table_(new QTableWidget(static_cast<int>(paths.size()), fileColumnCount)),
       strip_(new AlignStrip),
       says_(new QLabel),
       open_(new QPushButton(tr("Open")))
@@ -73,7 +73,7 @@ SeveralLogsDialog::SeveralLogsDialog(const QStringList& paths, std::vector<std::
         table_->setColumnWidth(at, Theme::get().px(width));
     filling_ = true;
     for (int row = 0; row < table_->rowCount(); ++row) {
-        for (int c = 0; c < columnCount; ++c) {
+        for (int c = 0; c < fileColumnCount; ++c) {
             auto* item = new QTableWidgetItem;
             item->setFlags(Qt::ItemIsEnabled | (c == offset && row > 0 ? Qt::ItemIsEditable | Qt::ItemIsSelectable : Qt::NoItemFlags)
                            | (c == own ? Qt::ItemIsUserCheckable : Qt::NoItemFlags));

@@ -57,6 +57,7 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
       form_(new DerivedForm(stage, body_)),
       panel_(new CurvePanel(stage, body_)),
       outbox_(new OutboxPanel(stage, body_)),
+      board_(new BoardPanel(stage, body_)),
       layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
     define_->setObjectName(QStringLiteral("openDefinition"));
@@ -71,6 +72,9 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     form_->hide();
     panel_->hide();
     outbox_->hide();
+    board_->hide();
+    connect(board_, &BoardPanel::heightChanged, this, [this] { update(); });
+    connect(&stage.boards(), &BoardDesk::changed, this, [this] { update(); });
     connect(outbox_, &OutboxPanel::heightChanged, this, [this] { update(); });
     connect(&stage.outbox(), &OutboxDesk::changed, this, [this] { update(); });
     connect(form_, &DerivedForm::heightChanged, this, [this] { update(); });
@@ -376,11 +380,12 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::response: paintResponse(painter); break;
     case Selection::Kind::derived: paintDerived(painter); break;
     case Selection::Kind::outboxRow: paintOutboxRow(painter); break;
+    case Selection::Kind::boardItem: paintBoardItem(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
         layout_->setVisible(layoutWanted_);
-    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_})
+    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_, board_})
         if (const bool wanted = std::find(placed_.begin(), placed_.end(), widget) != placed_.end(); widget->isHidden() == wanted)
             widget->setVisible(wanted);
 }
@@ -403,6 +408,25 @@ void Inspector::paintOutboxRow(QPainter& painter)
         tr(", %1 bytes, a row of %2").arg(bytes).arg(app::text(stage_.outbox().groups()[at->group].name)), bus, app::text(can::toText(id)));
     place(outbox_, y);
     lines_ << outbox_->lines();
+    contentHeight_ = y;
+}
+
+void Inspector::paintBoardItem(QPainter& painter)
+{
+    const Selection& selection = stage_.selection();
+    double y = Theme::get().px(10);
+    const auto number = static_cast<std::size_t>(selection.signal);
+    const board::Board* on = stage_.boards().find(selection.node);
+    if (on == nullptr || number >= on->items.size() || !board_->show(selection.node, number)) {
+        heading(painter, y, tr("no longer there"), tr("an item of a board"), -1);
+        return;
+    }
+    const board::Item& item = on->items[number];
+    const std::string name = item.label.empty() ? item.of.name.substr(item.of.name.find_last_of("./:") + 1) : item.label;
+    heading(painter, y, name.empty() ? QString::fromLatin1(board::wordOf(item.shown)) : app::text(name),
+        tr("a %1 on the board %2").arg(QLatin1String(board::wordOf(item.shown)), selection.node), -1);
+    place(board_, y);
+    lines_ << board_->lines();
     contentHeight_ = y;
 }
 

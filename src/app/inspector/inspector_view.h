@@ -7,6 +7,7 @@
 
 #include <deque>
 
+#include "app/inspector/board_panel.h"
 #include "app/inspector/curve_panel.h"
 #include "app/inspector/derived_form.h"
 #include "app/inspector/outbox_panel.h"
@@ -50,6 +51,7 @@ private:
     void paintResponse(QPainter& painter);
     void paintDerived(QPainter& painter);
     void paintOutboxRow(QPainter& painter);
+    void paintBoardItem(QPainter& painter);
     void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour = {});
     /// Title and what stands under it; gives where the rest begins.
     double headOf(QPainter& painter, const QString& name, const QString& below);
@@ -76,6 +78,7 @@ private:
     DerivedForm* form_;
     CurvePanel* panel_;
     OutboxPanel* outbox_;
+    BoardPanel* board_;
     std::vector<QWidget*> placed_;                      // while it is painted
     LayoutWidget* layout_;
     bool layoutWanted_ = false;

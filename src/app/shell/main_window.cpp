@@ -21,6 +21,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "app/board/board_view.h"
 #include "app/convert/convert_dialog.h"
 #include "app/files/log_files.h"
 #include "app/inspector/inspector_view.h"
@@ -33,6 +34,7 @@
 #include "app/shell/report_writer.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/status_line.h"
+#include "app/stage/board_desk.h"
 #include "app/stage/derive_desk.h"
 #include "app/stage/desk.h"
 #include "app/stage/note_desk.h"
@@ -91,12 +93,32 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     pageTabs_->setToolTip(tr("Pages  (Ctrl+1, Ctrl+2, ...). Double click: rename; drag: move; right click: more"));
     auto* tabLine = new QHBoxLayout;
     tabLine->setContentsMargins(6, 0, 6, 0);
+    // On the page of a board that is in use, tree and inspector are words at the ends of the tab line.
+    for (QToolButton** fold : {&foldTree_, &foldInspector_}) {
+        *fold = new QToolButton;
+        (*fold)->setAutoRaise(true);
+        (*fold)->setCheckable(true);
+        (*fold)->hide();
+        connect(*fold, &QToolButton::toggled, this, &MainWindow::foldSides);
+    }
+    foldTree_->setObjectName(QStringLiteral("foldTree"));
+    foldInspector_->setObjectName(QStringLiteral("foldInspector"));
+    foldTree_->setText(tr("Rig"));
+    foldInspector_->setText(tr("Inspector"));
+    foldTree_->setToolTip(tr("The tree of the rig beside the board"));
+    foldInspector_->setToolTip(tr("The inspector beside the board"));
+    foldTree_->setArrowType(Qt::RightArrow);
+    foldInspector_->setArrowType(Qt::LeftArrow);
+    for (QToolButton* fold : {foldTree_, foldInspector_})
+        fold->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    tabLine->addWidget(foldTree_);
     tabLine->addWidget(pageTabs_);
     auto* add = new QToolButton;
     add->setObjectName(QStringLiteral("addPage"));
     add->setToolTip(tr("New page"));
     tabLine->addWidget(add);
     tabLine->addStretch(1);
+    tabLine->addWidget(foldInspector_);
     middleColumn->addLayout(tabLine);
     pages_ = new QStackedWidget;
     middleColumn->addWidget(pages_, 1);
@@ -122,6 +144,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
                            "color: %1; } QTabBar::tab:selected { color: %2; border-bottom-color: %3; font-weight: 600; }")
                 .arg(theme.ink2.name(), theme.ink.name(), theme.accent.name()));
         add->setIcon(theme.icon("add", theme.ink2));
+        foldTree_->setFont(theme.body());
+        foldInspector_->setFont(theme.body());
         // Names in the tree are cut last: the views between give way first, and they scroll.
         tree_->setMinimumWidth(theme.px(150));
         middle->setMinimumWidth(theme.px(360));
@@ -131,6 +155,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     restyle();
     connect(&Theme::get(), &Theme::changed, this, restyle);
     connect(pageTabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
+    connect(pages_, &QStackedWidget::currentChanged, this, &MainWindow::foldSides);
+    connect(&stage_->boards(), &BoardDesk::editingChanged, this, &MainWindow::foldSides);
     connect(pageTabs_, &QTabBar::currentChanged, pageTabs_,
         [this] { pageTabs_->updateGeometry(); });     // the chosen one is written stronger, and wider
     connect(add, &QToolButton::clicked, this, [this] {
@@ -167,6 +193,7 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     connect(stage_.get(), &Stage::watchWanted, this, &MainWindow::watch, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::fileWanted, this, &MainWindow::openFromHere, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::newRigWanted, this, &MainWindow::newRig, Qt::QueuedConnection);
+    connect(&stage_->boards(), &BoardDesk::showWanted, this, &MainWindow::showBoard);
     connect(stage_.get(), &Stage::reportWanted, this, &MainWindow::reportTo, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::restartWanted, this, &MainWindow::restart, Qt::QueuedConnection);
     new FocusMark(this);
@@ -434,6 +461,18 @@ void MainWindow::convert()
     dialog->show();
 }
 
+void MainWindow::foldSides()
+{
+    BoardView* board = currentPage() != nullptr && currentPage()->views().size() == 1 ? currentPage()->find<BoardView>() : nullptr;
+    const bool fold = board != nullptr && !board->editing();
+    foldTree_->setVisible(fold);
+    foldInspector_->setVisible(fold);
+    tree_->setVisible(!fold || foldTree_->isChecked());
+    inspector_->setVisible(!fold || foldInspector_->isChecked());
+    foldTree_->setArrowType(foldTree_->isChecked() ? Qt::LeftArrow : Qt::RightArrow);
+    foldInspector_->setArrowType(foldInspector_->isChecked() ? Qt::RightArrow : Qt::LeftArrow);
+}
+
 // Keys that conditions of the rig hang on.
 bool MainWindow::pressForRules(const QKeyEvent& event)
 {
@@ -462,7 +501,8 @@ bool MainWindow::pressForRows(const QKeyEvent& event)
         return false;
     if (event.isAutoRepeat())
         return rowKeysDown_.contains(key);
-    if (!stage_->outbox().key(key, true))
+    const bool ofRow = stage_->outbox().key(key, true);
+    if (!stage_->boards().key(key, true) && !ofRow)
         return false;
     if (rowKeysDown_.isEmpty())
         qApp->installEventFilter(this);
@@ -472,8 +512,10 @@ bool MainWindow::pressForRows(const QKeyEvent& event)
 
 void MainWindow::releaseRowKeys(const QString& key)
 {
-    for (const QString& down : key.isEmpty() ? rowKeysDown_ : QStringList(key))
+    for (const QString& down : key.isEmpty() ? rowKeysDown_ : QStringList(key)) {
         stage_->outbox().key(down, false);
+        stage_->boards().key(down, false);
+    }
     if (key.isEmpty())
         rowKeysDown_.clear();
     else

@@ -113,6 +113,9 @@ private:
     void showProblem();
     void buildPages();
     void addPage(const QString& name, const nlohmann::json& layout, int at = -1);
+    /// Goes to the page with a board, or makes one of it.
+    void showBoard(const QString& name);
+    void foldSides();
     void notePages();
     /// Takes the pages as they are for those that are kept.
     void keepPages();
@@ -175,6 +178,8 @@ private:
     bool saving_ = false;
     std::atomic<bool> cancelSaving_{false};
     QStringList rowKeysDown_;
+    QToolButton* foldTree_ = nullptr;
+    QToolButton* foldInspector_ = nullptr;
     std::thread saver_;
     bool pagesChanged_ = false;
     nlohmann::json keptPages_;

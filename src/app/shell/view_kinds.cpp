@@ -3,6 +3,7 @@
 
 #include "app/begin/begin_view.h"
 #include "app/between/between_view.h"
+#include "app/board/board_view.h"
 #include "app/buses/buses_view.h"
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
@@ -70,6 +71,8 @@ const std::vector<ViewKind>& viewKinds()
         {"record", "Record", "Conditions and recordings of the rig", [](Stage& stage) -> View* { return new RecordView(stage); }},
         {"buses", "Buses", "Buses of the rig: what each is made of, and what explains it",
             [](Stage& stage) -> View* { return new BusesView(stage); }},
+        {"board", "Board", "Gauges and controls, watched and driven from a distance",
+            [](Stage& stage) -> View* { return new BoardView(stage); }},
         {"outbox", "Outbox", "What is sent by hand", [](Stage& stage) -> View* { return new OutboxView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };

@@ -6,6 +6,7 @@
 #include <QPointer>
 #include <QStackedWidget>
 
+#include "app/board/board_view.h"
 #include "app/parts/edit_times.h"
 #include "app/shell/main_window.h"
 
@@ -120,6 +121,20 @@ void MainWindow::notePages()
     for (int i = 0; i < pageCount() && !pagesChanged_; ++i)
         pagesChanged_ = pageAt(i)->resized();
     refreshTitle();
+}
+
+void MainWindow::showBoard(const QString& name)
+{
+    for (int i = 0; i < pages_->count(); ++i)
+        if (auto* board = pageAt(i)->find<BoardView>(); board != nullptr && board->name() == name)
+            return pageTabs_->setCurrentIndex(i);
+    const auto put = [this, name] {
+        addPage(name, {{"tabs", {{{"view", "board"}, {"board", name.toStdString()}}}}});
+        pageTabs_->setCurrentIndex(pages_->count() - 1);
+        notePages();
+    };
+    put();
+    pageSteps_.push(new DoneCommand(tr("page of a board"), [this, at = pages_->count() - 1] { removePage(at, false); }, put));
 }
 
 void MainWindow::addPage(const QString& name, const nlohmann::json& layout, int at)

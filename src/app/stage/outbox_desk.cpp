@@ -79,6 +79,18 @@ std::optional<OutboxDesk::Place> OutboxDesk::placeOf(std::size_t number) const
     return std::nullopt;
 }
 
+std::optional<OutboxDesk::Place> OutboxDesk::placeNamed(const QString& name) const
+{
+    const std::string group = name.section(QLatin1Char('/'), 0, 0).toStdString(), what = name.section(QLatin1Char('/'), 1).toStdString();
+    for (std::size_t g = 0; g < groups().size(); ++g)
+        for (std::size_t r = 0; r < groups()[g].rows.size() && groups()[g].name == group; ++r) {
+            const drive::OutboxRow& one = groups()[g].rows[r];
+            if ((one.message.empty() ? can::toText(one.frame.id) : one.message) == what)
+                return Place{g, r};
+        }
+    return std::nullopt;
+}
+
 nlohmann::json OutboxDesk::written() const
 {
     const nlohmann::json& document = stage_.document().rig().document;
@@ -593,12 +605,17 @@ bool OutboxDesk::key(const QString& key, bool down)
                 Q_EMIT asked(at);
                 continue;
             }
-            post([at, down](drive::Outbox& run) {
-                if (at < run.rowCount())
-                    run.key(at, down);
-            });
+            keyOf(at, down);
         }
     return found;
+}
+
+void OutboxDesk::keyOf(std::size_t number, bool down)
+{
+    post([number, down](drive::Outbox& run) {
+        if (number < run.rowCount())
+            run.key(number, down);
+    });
 }
 
 void OutboxDesk::tryBits(std::size_t number, std::uint32_t signal, std::uint64_t bits)

@@ -38,6 +38,8 @@ public:
     /// A row's number through all groups, and back; the number of all rows behind the last.
     [[nodiscard]] std::size_t numberOf(Place place) const;
     [[nodiscard]] std::optional<Place> placeOf(std::size_t number) const;
+    /// A row by its group and its message or identifier, "Blade by hand/BladeCommand": the first there is.
+    [[nodiscard]] std::optional<Place> placeNamed(const QString& name) const;
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
     /// How the rows do, in the order of their numbers; none where nothing runs.
     [[nodiscard]] const std::vector<drive::OutboxRowFacts>& facts() const;
@@ -109,6 +111,8 @@ public:
     void setHeld(bool held);
     /// A key of the window, as rows name it; false where no row has it.
     bool key(const QString& key, bool down);
+    /// The key of a row, whatever it is.
+    void keyOf(std::size_t number, bool down);
     /// The run alone has other bits until the row is edited: while one drags.
     void tryBits(std::size_t number, std::uint32_t signal, std::uint64_t bits);
 

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "app/stage/board_desk.h"
 #include "app/stage/stage.h"
 
 namespace wavetrope::app {
@@ -32,7 +33,8 @@ bool isRowKey(const QString& name)
     return name.startsWith(QLatin1Char('F')) && good && number >= 1 && number <= 12;
 }
 
-bool taken(const Stage& stage, const QString& name, std::optional<OutboxDesk::Place> but, std::string& by)
+bool taken(const Stage& stage, const QString& name, std::optional<OutboxDesk::Place> but, const std::pair<QString, std::size_t>& butItem,
+    std::string& by)
 {
     if (ownKeys().contains(name)) {
         by = "the window itself";
@@ -49,6 +51,12 @@ bool taken(const Stage& stage, const QString& name, std::optional<OutboxDesk::Pl
         for (std::size_t r = 0; r < groups[g].rows.size(); ++r)
             if (groups[g].rows[r].key == name.toStdString() && but != OutboxDesk::Place{g, r}) {
                 by = "another row of the outbox, in " + groups[g].name;
+                return true;
+            }
+    for (const board::Board& one : all.boards().all())
+        for (std::size_t i = 0; i < one.items.size(); ++i)
+            if (one.items[i].press == name.toStdString() && butItem != std::pair(QString::fromStdString(one.name), i)) {
+                by = "a control of the board " + one.name;
                 return true;
             }
     return false;
@@ -69,13 +77,13 @@ QString rowKeyOf(const QKeyEvent& event)
     return rowKeyName(QKeySequence(event.key()).toString());
 }
 
-Expected<void> checkRowKey(const Stage& stage, const QString& typed, OutboxDesk::Place place)
+Expected<void> checkRowKey(const Stage& stage, const QString& typed, OutboxDesk::Place place, const std::pair<QString, std::size_t>& item)
 {
     const QString name = rowKeyName(typed);
     if (name.isEmpty())
         return fail("'" + typed.toStdString() + "' is no key for a row", {}, "A letter, a digit, or F9 to F12");
     std::string by;
-    if (taken(stage, name, place, by))
+    if (taken(stage, name, place, item, by))
         return fail("the key " + name.toStdString() + " belongs to " + by, {}, "Another one, such as " + freeRowKey(stage).toStdString());
     return {};
 }
@@ -84,7 +92,7 @@ QString freeRowKey(const Stage& stage)
 {
     std::string by;
     for (const char* key : {"F9", "F10", "F11", "F12", "Q", "E", "T", "U", "I", "O", "D", "H", "J", "K", "Z", "X", "M"})
-        if (!taken(stage, QLatin1String(key), {}, by))
+        if (!taken(stage, QLatin1String(key), {}, {QString(), ~std::size_t{0}}, by))
             return QLatin1String(key);
     return {};
 }

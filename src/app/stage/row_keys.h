@@ -17,7 +17,9 @@ class Stage;
 /// The key of a key that goes down or up; empty with modifiers other than Shift of a letter.
 [[nodiscard]] QString rowKeyOf(const QKeyEvent& event);
 /// Whether a row may have it: it is a key, and neither the window nor a condition nor another row has it. Says who has.
-[[nodiscard]] Expected<void> checkRowKey(const Stage& stage, const QString& typed, OutboxDesk::Place place);
+/// `item` is one of a board that may have it, by its board.
+[[nodiscard]] Expected<void> checkRowKey(const Stage& stage, const QString& typed, OutboxDesk::Place place,
+    const std::pair<QString, std::size_t>& item = {QString(), ~std::size_t{0}});
 /// A key that nobody has; empty where there is none left.
 [[nodiscard]] QString freeRowKey(const Stage& stage);
 

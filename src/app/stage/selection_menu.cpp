@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "app/parts/text.h"
+#include "app/stage/board_desk.h"
 #include "app/stage/derive_desk.h"
 #include "app/stage/narrowing.h"
 #include "app/stage/outbox_desk.h"
@@ -25,6 +26,8 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
         const QString filter = QStringLiteral("from ") + text(quotedName(selection.node.toStdString()));
         add("showOnly", QObject::tr("Show only what %1 sends").arg(selection.node),
             [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
+        add("boardForNode", QObject::tr("Board for this node"),
+            [&stage, node = selection.node] { stage.boards().show(board::boardForNode(stage.catalog(), node.toStdString())); });
         add("sendNode", QObject::tr("Put all that %1 sends into the outbox").arg(selection.node),
             [&stage, node = selection.node] { stage.outbox().addNode(node); });
         copy(selection.node);
@@ -55,6 +58,13 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
     const QString filter =
         QStringLiteral("id %1 and bus \"%2\"").arg(text(can::toText(selection.id)), text(stage.catalog().busName(selection.bus)));
     add("showOnly", QObject::tr("Show only this message in the stream"), [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
+    if (entry != nullptr && !entry->message->signals.empty())
+        add("boardForMessage", QObject::tr("Board for this message"), [&stage, entry] {
+            std::vector<database::SignalRef> all;
+            for (std::uint32_t i = 0; i < entry->message->signals.size(); ++i)
+                all.push_back({entry, i});
+            stage.boards().show(board::boardOf(stage.catalog(), entry->message->name, all));
+        });
     add("sendMessage", QObject::tr("Put it into the outbox, as it came"),
         [&stage, selection] { stage.outbox().addSeen(selection.bus, selection.id); });
     add("openDefinitionOfMenu", entry == nullptr ? QObject::tr("Define it here...") : QObject::tr("Open its definition..."),

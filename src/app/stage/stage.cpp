@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "app/stage/desk.h"
+#include "app/stage/board_desk.h"
 #include "app/stage/bus_desk.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/derive_desk.h"
@@ -33,6 +34,7 @@ Stage::Stage(RunDocument& document)
       curveDesk_(std::make_unique<CurveDesk>(*this)),
       reports_(std::make_unique<ReportDesk>(*this)),
       outbox_(std::make_unique<OutboxDesk>(*this)),
+      boards_(std::make_unique<BoardDesk>(*this)),
       derive_(std::make_unique<DeriveDesk>(*this)),
       events_(std::make_unique<EventDesk>(*this)),
       snapshot_(document.trace(), document.begun() ? document.trace().rows() : 0)
@@ -62,6 +64,8 @@ TimingDesk& Stage::timing() { return *timing_; }
 CurveDesk& Stage::curveDesk() { return *curveDesk_; }
 ReportDesk& Stage::reports() { return *reports_; }
 OutboxDesk& Stage::outbox() { return *outbox_; }
+
+BoardDesk& Stage::boards() { return *boards_; }
 DeriveDesk& Stage::derive() { return *derive_; }
 EventDesk& Stage::events() { return *events_; }
 

@@ -28,6 +28,7 @@ class BusDesk;
 class TimingDesk;
 class CurveDesk;
 class OutboxDesk;
+class BoardDesk;
 class ReportDesk;
 class DeriveDesk;
 class DrawnCurves;
@@ -35,11 +36,24 @@ class EventDesk;
 
 /// What the inspector explains.
 struct Selection {
-    enum class Kind { none, message, signal, node, event, interface, condition, recording, response, derived, outboxRow } kind = Kind::none;
+    enum class Kind {
+        none,
+        message,
+        signal,
+        node,
+        event,
+        interface,
+        condition,
+        recording,
+        response,
+        derived,
+        outboxRow,
+        boardItem
+    } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
-    int signal = -1;            ///< Index in the message, for a signal; number of a row of the outbox.
-    QString node;               ///< Name of a node, of an interface of the machine, of a condition, recording or derived signal.
+    int signal = -1;            ///< Index in the message, for a signal; number of a row of the outbox, or of an item of a board.
+    QString node;               ///< Name of a node, of an interface of the machine, of a condition, recording, derived signal or board.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
     [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
@@ -88,6 +102,8 @@ public:
     /// The reports of this window's rig.
     [[nodiscard]] ReportDesk& reports();
     [[nodiscard]] OutboxDesk& outbox();
+    /// The boards of this window's rig.
+    [[nodiscard]] BoardDesk& boards();
     /// The derived signals of this window's rig.
     [[nodiscard]] DeriveDesk& derive();
     /// All that happened.
@@ -227,6 +243,7 @@ private:
     std::unique_ptr<CurveDesk> curveDesk_;
     std::unique_ptr<ReportDesk> reports_;
     std::unique_ptr<OutboxDesk> outbox_;
+    std::unique_ptr<BoardDesk> boards_;
     std::unique_ptr<DeriveDesk> derive_;
     std::unique_ptr<EventDesk> events_;
     QTimer timer_;

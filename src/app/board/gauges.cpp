@@ -1,0 +1,728 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/board/gauges.h"
+
+#include <QCache>
+#include <QFileInfo>
+#include <QImageReader>
+#include <QPainterPath>
+#include <QPixmap>
+#include <QSvgRenderer>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "app/paint/paint.h"
+#include "app/parts/text.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr double inset = 0.3;               // of a cell's height, between an item and its edge
+constexpr qint64 mostPictureBytes = 16 << 20;
+constexpr int mostPictureSide = 4096;
+
+QColor blend(const QColor& a, const QColor& b, double part)
+{
+    return QColor::fromRgbF(static_cast<float>(a.redF() * (1 - part) + b.redF() * part),
+        static_cast<float>(a.greenF() * (1 - part) + b.greenF() * part), static_cast<float>(a.blueF() * (1 - part) + b.blueF() * part));
+}
+
+QRectF inner(const QRectF& box, double cell)
+{
+    const double by = cell * inset;
+    return box.adjusted(by, by, -by, -by);
+}
+
+// A picture of a board, at a size; what is too large or no picture gives its reason.
+QPixmap pictureOf(const QString& path, const QSize& size, QString& problem)
+{
+    static QCache<QString, QPixmap> kept(32);
+    const QFileInfo file(path);
+    const QString key =
+        QStringLiteral("%1 %2 %3 %4").arg(path).arg(file.lastModified().toMSecsSinceEpoch()).arg(size.width()).arg(size.height());
+    if (const QPixmap* known = kept.object(key))
+        return *known;
+    if (!file.isFile()) {
+        problem = QObject::tr("there is no file %1").arg(path);
+        return {};
+    }
+    if (file.size() > mostPictureBytes) {
+        problem = QObject::tr("%1 is larger than 16 MB").arg(file.fileName());
+        return {};
+    }
+    QPixmap made(size);
+    made.fill(Qt::transparent);
+    QPainter painter(&made);
+    if (file.suffix().compare(QLatin1String("svg"), Qt::CaseInsensitive) == 0) {
+        QSvgRenderer renderer(path);
+        if (!renderer.isValid()) {
+            problem = QObject::tr("%1 is no picture").arg(file.fileName());
+            return {};
+        }
+        QSizeF wanted = renderer.defaultSize();
+        wanted.scale(size, Qt::KeepAspectRatio);
+        renderer.render(&painter, QRectF(QPointF((size.width() - wanted.width()) / 2, (size.height() - wanted.height()) / 2), wanted));
+    } else {
+        QImageReader reader(path);
+        const QSize own = reader.size();
+        if (!own.isValid() || own.width() > mostPictureSide || own.height() > mostPictureSide) {
+            problem = own.isValid() ? QObject::tr("%1 has more than %2 pixels a side").arg(file.fileName()).arg(mostPictureSide)
+                                    : QObject::tr("%1 is no picture").arg(file.fileName());
+            return {};
+        }
+        reader.setScaledSize(own.scaled(size, Qt::KeepAspectRatio));
+        const QImage image = reader.read();
+        if (image.isNull()) {
+            problem = QObject::tr("%1 is no picture").arg(file.fileName());
+            return {};
+        }
+        painter.drawImage(QPoint((size.width() - image.width()) / 2, (size.height() - image.height()) / 2), image);
+    }
+    painter.end();
+    kept.insert(key, new QPixmap(made));
+    return made;
+}
+
+}  // namespace
+
+QFont GaugePainter::font(double pixels, bool mono, QFont::Weight weight) const
+{
+    QFont out = mono ? theme_.mono(10, weight) : theme_.text(10, weight);
+    out.setPixelSize(std::max(7, static_cast<int>(pixels)));
+    return out;
+}
+
+double GaugePainter::sizeFor(const QString& words, double most, double width, bool mono, QFont::Weight weight) const
+{
+    const double at100 = QFontMetricsF(font(100, mono, weight)).horizontalAdvance(words);
+    return at100 <= 0 ? most : std::min(most, 100 * width / at100);
+}
+
+double GaugePainter::labelSize() const { return std::clamp(cell_ * 0.72, 9.0, 34.0); }
+
+QColor GaugePainter::hue(const BoardReading& reading) const
+{
+    return reading.out != BoardReading::Out::none ? theme_.error : reading.bus ? theme_.bus(stage_.mark(*reading.bus)) : theme_.ink2;
+}
+
+double GaugePainter::partOf(const BoardReading& reading, double value)
+{
+    return reading.to > reading.from ? std::clamp((value - reading.from) / (reading.to - reading.from), 0.0, 1.0) : 0;
+}
+
+void GaugePainter::words(const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment)
+{
+    paintText(painter_, box, text, font, colour, alignment);
+}
+
+QRectF GaugePainter::trackOf(const QRectF& box, double cell)
+{
+    const QRectF in = inner(box, cell);
+    const double label = std::clamp(cell * 0.72, 9.0, 34.0);
+    const double top = in.top() + std::max(label * 1.5, in.height() * 0.42), height = cell * 0.8;
+    return {in.left() + cell * 0.5, top, in.width() - cell, height};
+}
+
+std::vector<QRectF> GaugePainter::partsOf(const QRectF& box, double cell, std::size_t count)
+{
+    const QRectF whole = buttonOf(box, cell);
+    std::vector<QRectF> out;
+    for (std::size_t i = 0; i < count; ++i)
+        out.emplace_back(whole.left() + whole.width() * static_cast<double>(i) / static_cast<double>(count), whole.top(),
+            whole.width() / static_cast<double>(count), whole.height());
+    return out;
+}
+
+QRectF GaugePainter::buttonOf(const QRectF& box, double cell)
+{
+    const QRectF in = inner(box, cell);
+    const double label = std::clamp(cell * 0.72, 9.0, 34.0);
+    const double top = in.top() + label * 1.6;
+    return {in.left(), top, in.width(), std::max(cell * 0.8, std::min(in.bottom() - label * 1.3 - top, cell * 2.6))};
+}
+
+GaugePainter::Dial GaugePainter::dialOf(const QRectF& box, double cell)
+{
+    const QRectF in = inner(box, cell);
+    const double label = std::clamp(cell * 0.72, 9.0, 34.0);
+    const double room = in.height() - label * 1.4;
+    const double radius = std::max(cell, std::min(in.width() * 0.42, room * 0.62));
+    return {QPointF(in.center().x(), in.top() + label * 1.9 + radius), radius};
+}
+
+double GaugePainter::head(const QRectF& box, const BoardReading& reading, double right)
+{
+    const double size = labelSize();
+    double left = box.left();
+    if (reading.bus) {
+        paintBusBadge(painter_, QRectF(left, box.top() + size * 0.15, size, size), stage_.mark(*reading.bus));
+        left += size * 1.4;
+    }
+    words(QRectF(left, box.top(), box.right() - left - right, size * 1.3), reading.label, font(size, false), theme_.ink2);
+    return box.top() + size * 1.4;
+}
+
+void GaugePainter::value(const QRectF& box, const BoardReading& reading, Qt::Alignment alignment, double most)
+{
+    if (!reading.problem.isEmpty()) {
+        words(box, reading.problem, font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignLeft | Qt::AlignTop);
+        return;
+    }
+    const QFont::Weight weight = reading.old ? QFont::Light : reading.out != BoardReading::Out::none ? QFont::DemiBold : QFont::Normal;
+    // Digits keep their place: a minus or one more digit does not make them smaller.
+    const QString widest = reading.number.size() < 4 ? QStringLiteral("0000") : reading.number;
+    const double unitPart = reading.unit.isEmpty() ? 0 : 0.4;
+    double size = sizeFor(widest + (reading.unit.isEmpty() ? QString() : QStringLiteral(" ")), std::min(most, box.height() / 0.95),
+        box.width(), true, weight);
+    double unit = size * unitPart;
+    const auto wide = [&] {
+        return QFontMetricsF(font(size, true, weight)).horizontalAdvance(reading.number)
+               + (unit > 0 ? QFontMetricsF(font(unit, false)).horizontalAdvance(reading.unit) + size * 0.15 : 0);
+    };
+    if (const double needed = wide(); needed > box.width()) {
+        size *= box.width() / needed;
+        unit = size * unitPart;
+    }
+    const QFont digits = font(size, true, weight);
+    const QFontMetricsF metrics(digits);
+    const double numberWide = metrics.horizontalAdvance(reading.number), whole = wide();
+    const double left = (alignment & Qt::AlignRight) != 0     ? box.right() - whole
+                        : (alignment & Qt::AlignHCenter) != 0 ? box.center().x() - whole / 2
+                                                              : box.left();
+    const double base = box.center().y() + metrics.capHeight() / 2;
+    painter_.setFont(digits);
+    painter_.setPen(reading.old ? theme_.ink3 : theme_.ink);
+    painter_.drawText(QPointF(left, base), reading.number);
+    if (unit > 0) {
+        painter_.setFont(font(std::max(unit, 9.0), false));
+        painter_.setPen(theme_.ink2);
+        painter_.drawText(QPointF(left + numberWide + size * 0.15, base), reading.unit);
+    }
+    if (reading.old) {
+        painter_.setPen(QPen(theme_.ink, std::max(1.0, cell_ * 0.06), Qt::DashLine));
+        painter_.drawLine(QPointF(left, base + size * 0.14), QPointF(left + numberWide, base + size * 0.14));
+    }
+}
+
+// What is out of its limit, or old, in words.
+void GaugePainter::limitWords(const QRectF& line, const BoardReading& reading)
+{
+    double size = labelSize() * 0.86;
+    if (reading.old) {
+        size = sizeFor(reading.oldWords, size, line.width(), false, QFont::DemiBold);
+        words(line, reading.oldWords, font(size, false, QFont::DemiBold), theme_.ink);
+        return;
+    }
+    if (reading.out == BoardReading::Out::none)
+        return;
+    size = std::min(size, sizeFor(reading.outWords + QStringLiteral("mm"), size, line.width(), false, QFont::DemiBold));
+    const QFont strong = font(size, false, QFont::DemiBold);
+    const double wide = std::min(line.width(), QFontMetricsF(strong).horizontalAdvance(reading.outWords) + size * 2);
+    const QRectF box(line.left(), line.top(), wide, size * 1.45);
+    painter_.setPen(Qt::NoPen);
+    painter_.setBrush(theme_.error);
+    painter_.drawRoundedRect(box, 3, 3);
+    const bool under = reading.out == BoardReading::Out::under;
+    const QPointF at(box.left() + size * 0.8, box.center().y());
+    const double half = size * 0.32, way = under ? 1 : -1;
+    painter_.setBrush(theme_.surface);
+    painter_.drawPolygon(
+        QPolygonF({at + QPointF(-half, -half * 0.7 * way), at + QPointF(half, -half * 0.7 * way), at + QPointF(0, half * 0.9 * way)}));
+    words(box.adjusted(size * 1.5, 0, -size * 0.3, 0), reading.outWords, strong, theme_.surface);
+}
+
+void GaugePainter::bar(const QRectF& line, const BoardReading& reading)
+{
+    if (!reading.value || reading.named)
+        return;
+    if (reading.old) {
+        painter_.setBrush(Qt::NoBrush);
+        painter_.setPen(QPen(theme_.ink3, 1.2, Qt::DotLine));
+        painter_.drawRect(line);
+        painter_.setPen(QPen(theme_.ink2, 1.4, Qt::DashLine));
+        painter_.drawRect(QRectF(line.left(), line.top(), line.width() * partOf(reading, *reading.value), line.height()));
+        return;
+    }
+    painter_.fillRect(line, theme_.grid);
+    // From zero where the range goes through it.
+    const double zero = reading.from < 0 && reading.to > 0 ? partOf(reading, 0) : 0, part = partOf(reading, *reading.value);
+    painter_.fillRect(
+        QRectF(line.left() + line.width() * std::min(zero, part), line.top(), line.width() * std::abs(part - zero), line.height()),
+        hue(reading));
+    const double over = line.height() * 0.35;
+    for (const auto& limit : {reading.below, reading.above})
+        if (limit && *limit > reading.from && *limit < reading.to) {
+            const double x = line.left() + line.width() * partOf(reading, *limit);
+            painter_.fillRect(QRectF(x - 1.5, line.top() - over, 3, line.height() + 2 * over), theme_.ink);
+        }
+    if (reading.also) {
+        const double x = line.left() + line.width() * partOf(reading, *reading.also);
+        painter_.fillRect(QRectF(x - 1, line.top() - over, 2, line.height() + 2 * over), theme_.ink2);
+    }
+}
+
+void GaugePainter::number(const QRectF& box, const BoardReading& reading)
+{
+    double top = head(box, reading);
+    double bottom = box.bottom();
+    const double line = labelSize() * 1.3;
+    const double beside = QFontMetricsF(font(labelSize(), false)).horizontalAdvance(reading.label) + labelSize() * 2;
+    if (box.height() < cell_ * 3 && (reading.out != BoardReading::Out::none || reading.old)) {
+        // Low ones say it beside their name.
+        limitWords(QRectF(box.left() + beside, box.top(), std::max(0.0, box.width() - beside), line), reading);
+    } else if (reading.out != BoardReading::Out::none || reading.old) {
+        limitWords(QRectF(box.left(), bottom - line, box.width(), line), reading);
+        bottom -= line;
+    } else if (!reading.alsoWords.isEmpty()) {
+        painter_.setPen(QPen(theme_.ink2, 1.4, Qt::DashLine));
+        painter_.drawLine(QPointF(box.left(), bottom - line / 2), QPointF(box.left() + cell_, bottom - line / 2));
+        words(QRectF(box.left() + cell_ * 1.3, bottom - line, box.width() - cell_ * 1.3, line),
+            QObject::tr("asked %1").arg(reading.alsoWords), font(labelSize() * 0.9, false), theme_.ink2);
+        bottom -= line;
+    }
+    value(QRectF(box.left(), top, box.width(), bottom - top), reading, Qt::AlignLeft, cell_ * 5);
+}
+
+void GaugePainter::barGauge(const QRectF& box, const BoardReading& reading)
+{
+    const bool tall = box.height() > cell_ * 4.4;
+    const double thick = std::max(4.0, std::min(cell_ * 0.5, box.height() * 0.16));
+    const double under = tall ? labelSize() * 1.2 : 0;
+    const QRectF line(box.left(), box.bottom() - thick - under - cell_ * 0.1, box.width(), thick);
+    if (tall) {
+        const double top = head(box, reading);
+        value(QRectF(box.left(), top, box.width(), line.top() - top - cell_ * 0.3), reading, Qt::AlignLeft, cell_ * 5);
+        const QRectF below(box.left(), line.bottom() + 1, box.width(), under);
+        const QFont small = font(labelSize() * 0.8, false);
+        words(below, text(database::numberText(reading.from, 6)), small, theme_.ink2);
+        words(below, text(database::numberText(reading.to, 6)), small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
+        if (reading.out != BoardReading::Out::none || reading.old)
+            limitWords(below.adjusted(box.width() * 0.2, 0, -box.width() * 0.2, 0), reading);
+        else if (!reading.alsoWords.isEmpty())
+            words(below, QObject::tr("wanted %1").arg(reading.alsoWords), small, theme_.ink2, Qt::AlignCenter);
+    } else {
+        const double half = box.width() * 0.52;
+        head(QRectF(box.left(), box.top(), half, box.height()), reading);
+        limitWords(QRectF(box.left(), box.top() + labelSize() * 1.35, half, labelSize() * 1.3), reading);
+        value(QRectF(box.left() + half, box.top(), box.width() - half, line.top() - box.top() - cell_ * 0.15), reading, Qt::AlignRight,
+            cell_ * 3);
+    }
+    bar(line, reading);
+}
+
+void GaugePainter::dial(const QRectF& outer, const BoardReading& reading, bool control, bool focused)
+{
+    const QRectF box = inner(outer, cell_);
+    head(box, reading);
+    const Dial dial = dialOf(outer, cell_);
+    const auto at = [&](double degrees, double radius) {
+        const double a = degrees * std::numbers::pi / 180;
+        return dial.centre + QPointF(std::sin(a), -std::cos(a)) * radius;
+    };
+    // Where it was in the last ten seconds.
+    if (reading.lately && !reading.old) {
+        const double from = angleOf(partOf(reading, reading.lately->first)), to = angleOf(partOf(reading, reading.lately->second));
+        QPainterPath band;
+        const double r = dial.radius * 0.95, thick = dial.radius * 0.12;
+        const QRectF circle(dial.centre.x() - r, dial.centre.y() - r, 2 * r, 2 * r);
+        band.arcMoveTo(circle, 90 - from);
+        band.arcTo(circle, 90 - from, from - to);
+        painter_.setBrush(Qt::NoBrush);
+        painter_.setPen(QPen(blend(theme_.surface, hue(reading), 0.4), thick, Qt::SolidLine, Qt::FlatCap));
+        painter_.drawPath(band);
+    }
+    for (int i = 0; i <= 10; ++i) {
+        const double angle = angleOf(i / 10.0);
+        painter_.setPen(QPen(i % 5 == 0 ? theme_.ink : theme_.ink3, i % 5 == 0 ? 2 : 1.2));
+        painter_.drawLine(at(angle, dial.radius * (i % 5 == 0 ? 1.04 : 1.07)), at(angle, dial.radius * 1.14));
+    }
+    for (const auto& limit : {reading.below, reading.above})
+        if (limit && *limit > reading.from && *limit < reading.to) {
+            painter_.setPen(QPen(theme_.error, 3));
+            painter_.drawLine(
+                at(angleOf(partOf(reading, *limit)), dial.radius * 0.98), at(angleOf(partOf(reading, *limit)), dial.radius * 1.18));
+        }
+    const QFont small = font(labelSize() * 0.8, false);
+    const double wide = dial.radius * 0.9, tall = labelSize();
+    const QPointF low = at(angleOf(0), dial.radius * 1.2), high = at(angleOf(1), dial.radius * 1.2);
+    words(QRectF(low.x() - wide, low.y(), wide, tall), text(database::numberText(reading.from, 6)), small, theme_.ink2,
+        Qt::AlignRight | Qt::AlignTop);
+    words(QRectF(high.x(), high.y(), wide, tall), text(database::numberText(reading.to, 6)), small, theme_.ink2,
+        Qt::AlignLeft | Qt::AlignTop);
+    const std::optional<double> shown = control && reading.asked ? reading.asked : reading.value;
+    if (shown) {
+        const double angle = angleOf(partOf(reading, *shown));
+        painter_.setPen(QPen(reading.old ? theme_.ink3 : theme_.ink, std::max(3.0, dial.radius * 0.055),
+            reading.old ? Qt::DashLine : Qt::SolidLine, Qt::RoundCap));
+        painter_.drawLine(at(angle, dial.radius * 0.14), at(angle, dial.radius * 0.92));
+        painter_.setPen(QPen(theme_.ink, std::max(1.5, dial.radius * 0.025)));
+        painter_.setBrush(theme_.surface);
+        painter_.drawEllipse(dial.centre, dial.radius * 0.045, dial.radius * 0.045);
+        if (control) {
+            const QPointF tip = at(angle, dial.radius * 1.09);
+            const double half = cell_ * 0.3;
+            painter_.setPen(QPen(theme_.accent, focused ? 3 : 2));
+            painter_.drawPolygon(
+                QPolygonF({tip + QPointF(0, -half), tip + QPointF(half, 0), tip + QPointF(0, half), tip + QPointF(-half, 0)}));
+        }
+    }
+    const double top = dial.centre.y() + dial.radius * 0.1;
+    QRectF below(box.left(), top, box.width(), box.bottom() - top);
+    if (control) {
+        controlWords(QRectF(box.left(), box.bottom() - labelSize() * 1.2, box.width(), labelSize() * 1.2), reading);
+        below.setBottom(below.bottom() - labelSize() * 1.2);
+    } else if (reading.out != BoardReading::Out::none || reading.old) {
+        limitWords(QRectF(box.left(), box.bottom() - labelSize() * 1.3, box.width(), labelSize() * 1.3), reading);
+        below.setBottom(below.bottom() - labelSize() * 1.3);
+    }
+    value(below, reading, Qt::AlignHCenter, cell_ * 3);
+}
+
+void GaugePainter::lamp(const QRectF& box, const BoardReading& reading)
+{
+    const double size = std::min(box.height() * 0.8, cell_ * 1.15);
+    const QRectF mark(box.left(), box.center().y() - size / 2, size, size);
+    const bool wrong = reading.lit && (reading.above || reading.below) && reading.out != BoardReading::Out::none;
+    const double line = std::max(1.5, cell_ * 0.07);
+    if (!reading.lit || reading.old) {
+        painter_.setPen(QPen(theme_.ink2, line, reading.old ? Qt::DashLine : Qt::SolidLine));
+        painter_.setBrush(Qt::NoBrush);
+        painter_.drawEllipse(mark.adjusted(line, line, -line, -line));
+    } else if (wrong) {
+        painter_.setPen(Qt::NoPen);
+        painter_.setBrush(theme_.error);
+        painter_.drawRoundedRect(mark, 3, 3);
+        words(mark, QStringLiteral("!"), font(size * 0.8, false, QFont::Bold), theme_.surface, Qt::AlignCenter);
+    } else {
+        painter_.setPen(Qt::NoPen);
+        painter_.setBrush(theme_.ink);
+        painter_.drawEllipse(mark);
+    }
+    const double left = mark.right() + cell_ * 0.5;
+    const QString state = !reading.problem.isEmpty() ? reading.problem
+                          : reading.old              ? reading.oldWords
+                          : !reading.value           ? QStringLiteral("–")
+                          : reading.named            ? reading.number
+                          : reading.lit              ? QObject::tr("on")
+                                                     : QObject::tr("off");
+    const double big = std::min(labelSize() * 1.15, box.height() * 0.5);
+    const QFont label = font(big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
+    const double nameWide = QFontMetricsF(label).horizontalAdvance(reading.label);
+    const bool two = box.height() > cell_ * 1.5 && !reading.since.isEmpty();
+    const QRectF name(left, two ? box.top() : box.top(), box.right() - left, two ? box.height() * 0.55 : box.height());
+    words(name, reading.label, label, reading.lit ? theme_.ink : theme_.ink2);
+    double x = left + nameWide + cell_ * 0.35;
+    if (reading.bus && x + big < box.right()) {
+        paintBusBadge(painter_, QRectF(x, name.center().y() - big * 0.45, big * 0.9, big * 0.9), stage_.mark(*reading.bus));
+        x += big * 1.2;
+    }
+    const QFont small = font(labelSize() * 0.85, false);
+    if (two)
+        words(QRectF(left, box.top() + box.height() * 0.55, box.right() - left, box.height() * 0.4),
+            state + QStringLiteral(" ") + reading.since, small, theme_.ink2);
+    else if (x < box.right())
+        words(QRectF(x, name.top(), box.right() - x, name.height()), state, small, reading.old ? theme_.ink : theme_.ink2);
+}
+
+void GaugePainter::state(const QRectF& box, const BoardReading& reading)
+{
+    const QFont small = font(labelSize() * 0.85, false);
+    const double since = reading.since.isEmpty() ? 0 : QFontMetricsF(small).horizontalAdvance(reading.since) + 4;
+    const double top = head(box, reading, since);
+    if (since > 0)
+        words(QRectF(box.right() - since, box.top(), since, labelSize() * 1.3), reading.since, small, theme_.ink2,
+            Qt::AlignRight | Qt::AlignVCenter);
+    QRectF rest(box.left(), top, box.width(), box.bottom() - top);
+    if (reading.old || reading.out != BoardReading::Out::none) {
+        limitWords(QRectF(box.left(), box.bottom() - labelSize() * 1.3, box.width(), labelSize() * 1.3), reading);
+        rest.setBottom(rest.bottom() - labelSize() * 1.3);
+    }
+    if (!reading.problem.isEmpty())
+        return words(rest, reading.problem, font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignLeft | Qt::AlignTop);
+    const QString said = reading.named || reading.unit.isEmpty() ? reading.number : reading.number + QLatin1Char(' ') + reading.unit;
+    const QFont::Weight weight = reading.old ? QFont::Light : QFont::DemiBold;
+    words(rest, said, font(sizeFor(said, std::min(cell_ * 1.6, rest.height() / 1.2), rest.width(), false, weight), false, weight),
+        reading.old ? theme_.ink3 : theme_.ink);
+}
+
+void GaugePainter::history(const QRectF& box, const BoardReading& reading)
+{
+    const double left = box.width() * 0.46;
+    number(QRectF(box.left(), box.top(), left - cell_ * 0.4, box.height()), reading);
+    const QFont small = font(labelSize() * 0.78, false);
+    const double line = labelSize();
+    const QRectF plot(box.left() + left, box.top() + line * 0.3,
+        box.width() - left - QFontMetricsF(small).horizontalAdvance(QStringLiteral("00.0 mm")), box.height() - line * 1.8);
+    if (plot.width() < 10 || plot.height() < 10)
+        return;
+    double low = std::numeric_limits<double>::infinity(), high = -low;
+    for (const auto* list : {&reading.past, &reading.alsoPast})
+        for (const QPointF& point : *list)
+            if (std::isfinite(point.y())) {
+                low = std::min(low, point.y());
+                high = std::max(high, point.y());
+            }
+    if (!std::isfinite(low))
+        return;
+    const double least = (reading.to - reading.from) * 0.02;
+    if (high - low < least) {
+        const double middle = (high + low) / 2;
+        low = middle - least / 2;
+        high = middle + least / 2;
+    }
+    const double wide = high - low > 0 ? high - low : 1;
+    low -= wide * 0.08;
+    high += wide * 0.08;
+    for (int i = 0; i <= 3; ++i) {
+        painter_.setPen(QPen(theme_.grid, 1));
+        const double y = plot.top() + plot.height() * i / 3;
+        painter_.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
+    }
+    const auto place = [&](const QPointF& point) {
+        return QPointF(
+            plot.right() + point.x() / reading.pastSpan * plot.width(), plot.bottom() - (point.y() - low) / (high - low) * plot.height());
+    };
+    painter_.save();
+    painter_.setClipRect(plot.adjusted(0, -2, 4, 2));
+    const auto draw = [&](const std::vector<QPointF>& points, const QPen& pen) {
+        painter_.setPen(pen);
+        painter_.setBrush(Qt::NoBrush);
+        QPolygonF steps;
+        for (const QPointF& point : points) {
+            if (!std::isfinite(point.y())) {
+                painter_.drawPolyline(steps);
+                steps.clear();
+                continue;
+            }
+            const QPointF at = place(point);
+            if (!steps.isEmpty())
+                steps << QPointF(at.x(), steps.last().y());
+            steps << at;
+        }
+        if (!steps.isEmpty())
+            steps << QPointF(plot.right(), steps.last().y());
+        painter_.drawPolyline(steps);
+    };
+    draw(reading.alsoPast, QPen(theme_.ink2, 1.4, Qt::DashLine));
+    draw(reading.past, QPen(hue(reading), std::max(1.8, cell_ * 0.08)));
+    painter_.restore();
+    if (reading.value && !reading.past.empty()) {
+        painter_.setPen(Qt::NoPen);
+        painter_.setBrush(hue(reading));
+        const QPointF now = place(QPointF(0, *reading.value));
+        painter_.drawEllipse(now, cell_ * 0.16, cell_ * 0.16);
+    }
+    const double right = plot.right() + cell_ * 0.25;
+    words(QRectF(right, plot.top() - line / 2, box.right() - right, line), text(database::numberText(high, 3)), small, theme_.ink2);
+    words(QRectF(right, plot.bottom() - line / 2, box.right() - right, line), text(database::numberText(low, 3)), small, theme_.ink2);
+    const QRectF foot(plot.left(), plot.bottom() + line * 0.3, plot.width(), line * 1.1);
+    const QString ago = QObject::tr("%1 s ago").arg(reading.pastSpan, 0, 'f', 0), now = QObject::tr("now");
+    words(foot, ago, small, theme_.ink2);
+    if (QFontMetricsF(small).horizontalAdvance(ago + now) + line < foot.width())
+        words(foot, now, small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
+}
+
+void GaugePainter::controlWords(const QRectF& box, const BoardReading& reading)
+{
+    const double size = labelSize() * 0.86;
+    const bool waits = reading.waits && !reading.inert;
+    QRectF at(box);
+    if (waits) {
+        const double half = size * 0.42;
+        const QPointF centre(box.left() + half + 1, box.center().y());
+        painter_.setPen(QPen(theme_.accent, 1.6));
+        painter_.setBrush(Qt::NoBrush);
+        painter_.drawPolygon(
+            QPolygonF({centre + QPointF(0, -half), centre + QPointF(half, 0), centre + QPointF(0, half), centre + QPointF(-half, 0)}));
+        at.setLeft(at.left() + size * 1.3);
+    }
+    const QFont::Weight weight = waits ? QFont::DemiBold : QFont::Normal;
+    const double fits = std::max(size * 0.74, sizeFor(reading.controlWords, size, at.width(), false, weight));
+    words(at, reading.controlWords, font(fits, false, weight), waits ? theme_.ink : theme_.ink2);
+}
+
+void GaugePainter::slider(const QRectF& outer, const BoardReading& reading, bool focused)
+{
+    const QRectF box = inner(outer, cell_);
+    const QRectF track = trackOf(outer, cell_);
+    const double most = std::min(cell_ * 2, track.top() - box.top() + cell_ * 0.2);
+    BoardReading asked = reading;
+    asked.number = reading.askedText;
+    asked.out = BoardReading::Out::none;
+    const double asks = std::min(box.width() * 0.5, QFontMetricsF(font(most, true)).horizontalAdvance(reading.askedText)
+                                                        + QFontMetricsF(font(most * 0.4, false)).horizontalAdvance(reading.unit) + cell_);
+    head(box, reading, asks);
+    if (!reading.problem.isEmpty())
+        return words(track, reading.problem, font(labelSize() * 0.8, false), theme_.ink2);
+    value(QRectF(box.right() - asks, box.top(), asks, most), asked, Qt::AlignRight, most);
+    const double y = track.center().y();
+    painter_.setPen(QPen(theme_.ink3, std::max(1.5, cell_ * 0.06)));
+    painter_.drawLine(QPointF(track.left(), y), QPointF(track.right(), y));
+    for (int i = 0; i <= 6; ++i) {
+        const double x = track.left() + track.width() * i / 6, half = cell_ * (i % 6 == 0 ? 0.3 : 0.22);
+        painter_.setPen(QPen(theme_.ink3, 1.3));
+        painter_.drawLine(QPointF(x, y - half), QPointF(x, y + half));
+    }
+    if (reading.actual) {
+        const double x = track.left() + track.width() * partOf(reading, *reading.actual);
+        if (reading.waits && reading.asked) {
+            painter_.setPen(QPen(theme_.accent, 1.6, Qt::DashLine));
+            painter_.drawLine(QPointF(x, y), QPointF(track.left() + track.width() * partOf(reading, *reading.asked), y));
+        }
+        painter_.fillRect(QRectF(x - cell_ * 0.08, y - cell_ * 0.5, cell_ * 0.16, cell_), theme_.ink);
+    }
+    if (reading.asked) {
+        const double x = track.left() + track.width() * partOf(reading, *reading.asked), wide = cell_ * 0.5, tall = cell_ * 0.62;
+        painter_.setPen(
+            QPen(reading.inert ? theme_.ink3 : theme_.accent, focused ? 3.4 : 2.2, reading.inert ? Qt::DashLine : Qt::SolidLine));
+        painter_.setBrush(theme_.surface);
+        painter_.drawPolygon(QPolygonF({QPointF(x, y - tall), QPointF(x + wide, y), QPointF(x, y + tall), QPointF(x - wide, y)}));
+    }
+    const double size = labelSize() * 0.86;
+    const QRectF ends(box.left(), track.bottom(), box.width(), size * 1.2);
+    words(QRectF(track.left() - cell_ * 0.4, ends.top(), cell_ * 3, ends.height()), text(database::numberText(reading.from, 6)),
+        font(size * 0.9, true), theme_.ink2);
+    words(QRectF(track.right() - cell_ * 3 + cell_ * 0.4, ends.top(), cell_ * 3, ends.height()), text(database::numberText(reading.to, 6)),
+        font(size * 0.9, true), theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
+    if (box.bottom() - ends.bottom() >= size)
+        controlWords(QRectF(box.left(), box.bottom() - size * 1.3, box.width(), size * 1.3), reading);
+    else
+        controlWords(QRectF(track.left() + cell_ * 1.6, ends.top(), track.width() - cell_ * 3.2, ends.height()), reading);
+}
+
+void GaugePainter::parts(const QRectF& outer, const BoardReading& reading, bool focused)
+{
+    const QRectF box = inner(outer, cell_);
+    head(box, reading);
+    const QRectF whole = buttonOf(outer, cell_);
+    if (!reading.problem.isEmpty() || reading.choices.empty())
+        return words(whole, reading.problem.isEmpty() ? QObject::tr("nothing to choose from") : reading.problem,
+            font(labelSize() * 0.8, false), theme_.ink2);
+    painter_.setPen(QPen(focused ? theme_.accent : theme_.ink2, focused ? 2.6 : 1.3, reading.inert ? Qt::DashLine : Qt::SolidLine));
+    painter_.setBrush(theme_.raised);
+    painter_.drawRoundedRect(whole, 5, 5);
+    const std::vector<QRectF> boxes = partsOf(outer, cell_, reading.choices.size());
+    double size = std::min(labelSize() * 1.15, whole.height() * 0.5);
+    for (std::size_t i = 0; i < boxes.size(); ++i)
+        size = std::min(size,
+            std::max(labelSize() * 0.8, sizeFor(reading.choices[i].first, size, boxes[i].width() - cell_ * 0.4, false, QFont::DemiBold)));
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+        const bool asked = reading.asked && *reading.asked == reading.choices[i].second;
+        const bool actual = reading.actual && *reading.actual == reading.choices[i].second;
+        const QRectF at = boxes[i].adjusted(3, 3, -3, -3);
+        if (asked) {
+            painter_.setPen(Qt::NoPen);
+            painter_.setBrush(reading.inert ? theme_.ink3 : theme_.accent);
+            painter_.drawRoundedRect(at, 3, 3);
+        } else if (i > 0 && !(reading.asked && *reading.asked == reading.choices[i - 1].second)) {
+            painter_.setPen(QPen(theme_.hairline, 1.3));
+            painter_.drawLine(QPointF(boxes[i].left(), at.top() + 3), QPointF(boxes[i].left(), at.bottom() - 3));
+        }
+        if (actual)     // what is, beside what was asked
+            painter_.fillRect(
+                QRectF(at.left() + at.width() * 0.3, at.bottom() - 3, at.width() * 0.4, 3), asked ? theme_.surface : theme_.ink);
+        words(at, reading.choices[i].first, font(size, false, asked ? QFont::DemiBold : QFont::Normal), asked ? theme_.surface : theme_.ink,
+            Qt::AlignCenter);
+    }
+    controlWords(QRectF(box.left(), whole.bottom() + 1, box.width(), box.bottom() - whole.bottom()), reading);
+}
+
+void GaugePainter::button(const QRectF& outer, const board::Item& item, const BoardReading& reading, bool focused)
+{
+    const QRectF box = inner(outer, cell_);
+    head(box, reading);
+    const QRectF whole = buttonOf(outer, cell_);
+    painter_.setPen(QPen(focused || reading.pressed ? theme_.accent : theme_.ink2, focused ? 2.6 : 1.4,
+        reading.inert || !reading.problem.isEmpty() ? Qt::DashLine : Qt::SolidLine));
+    painter_.setBrush(reading.pressed ? theme_.accent : theme_.raised);
+    painter_.drawRoundedRect(whole, 5, 5);
+    const QString key = text(item.press);
+    const QString name = !reading.problem.isEmpty() ? reading.problem
+                         : item.text.empty()        ? (item.shown == board::Shown::key && !key.isEmpty() ? key : QObject::tr("Send"))
+                                                    : text(item.text);
+    const double size = std::min(labelSize() * 1.2, whole.height() * 0.5);
+    const QFont strong = font(sizeFor(name, size, whole.width() - cell_ * 1.2, false, QFont::DemiBold), false, QFont::DemiBold);
+    const QColor ink = reading.pressed ? theme_.surface : reading.inert ? theme_.ink2 : theme_.ink;
+    words(whole.adjusted(cell_ * 0.5, 0, -cell_ * 0.5, 0), name, strong, ink,
+        !key.isEmpty() && item.shown == board::Shown::button ? Qt::AlignLeft | Qt::AlignVCenter : Qt::AlignCenter);
+    if (!key.isEmpty() && item.shown == board::Shown::button)
+        words(whole.adjusted(0, 0, -cell_ * 0.4, 0), key, font(labelSize() * 0.85, false), reading.pressed ? theme_.surface : theme_.ink2,
+            Qt::AlignRight | Qt::AlignVCenter);
+    controlWords(QRectF(box.left(), whole.bottom() + 1, box.width(), box.bottom() - whole.bottom()), reading);
+}
+
+void GaugePainter::entry(const QRectF& outer, const BoardReading& reading, bool focused)
+{
+    const QRectF box = inner(outer, cell_);
+    head(box, reading);
+    const QRectF whole = buttonOf(outer, cell_);
+    painter_.setPen(QPen(
+        reading.waits || focused ? theme_.accent : theme_.hairline, focused ? 2.6 : 1.3, reading.waits ? Qt::DashLine : Qt::SolidLine));
+    painter_.setBrush(theme_.raised);
+    painter_.drawRoundedRect(whole, 4, 4);
+    BoardReading asked = reading;
+    asked.number = reading.askedText;
+    value(whole.adjusted(cell_ * 0.4, 0, -cell_ * 0.4, 0), asked, Qt::AlignRight, whole.height() * 0.75);
+    controlWords(QRectF(box.left(), whole.bottom() + 1, box.width(), box.bottom() - whole.bottom()), reading);
+}
+
+void GaugePainter::picture(const QRectF& box, const board::Item& item)
+{
+    QString problem;
+    const QString path = text(stage_.document().rig().resolve(item.text));
+    const double ratio = painter_.device()->devicePixelRatioF();
+    QPixmap made = item.text.empty() ? QPixmap() : pictureOf(path, (box.size() * ratio).toSize(), problem);
+    if (made.isNull()) {
+        painter_.setPen(QPen(theme_.hairline, 1, Qt::DashLine));
+        painter_.setBrush(Qt::NoBrush);
+        painter_.drawRect(box);
+        return words(box.adjusted(6, 0, -6, 0), problem.isEmpty() ? QObject::tr("a picture: SVG or PNG") : problem,
+            font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignCenter);
+    }
+    made.setDevicePixelRatio(ratio);
+    painter_.drawPixmap(box.topLeft(), made);
+}
+
+void GaugePainter::paint(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused)
+{
+    painter_.save();
+    painter_.setRenderHint(QPainter::Antialiasing);
+    painter_.setClipRect(box);
+    const QRectF in = inner(box, cell_);
+    if (reading.out != BoardReading::Out::none && board::isGauge(item.shown))
+        painter_.fillRect(QRectF(box.left(), box.top() + cell_ * 0.1, cell_ * 0.18, box.height() - cell_ * 0.2), theme_.error);
+    using board::Shown;
+    switch (item.shown) {
+    case Shown::number: number(in, reading); break;
+    case Shown::dial: dial(box, reading, false, false); break;
+    case Shown::bar: barGauge(in, reading); break;
+    case Shown::lamp: lamp(in, reading); break;
+    case Shown::state: state(in, reading); break;
+    case Shown::history: history(in, reading); break;
+    case Shown::slider: slider(box, reading, focused); break;
+    case Shown::turn: dial(box, reading, true, focused); break;
+    case Shown::toggle:
+    case Shown::choice: parts(box, reading, focused); break;
+    case Shown::button:
+    case Shown::key: button(box, item, reading, focused); break;
+    case Shown::entry: entry(box, reading, focused); break;
+    case Shown::title: {
+        const QString said = item.text.empty() ? QObject::tr("title") : text(item.text);
+        words(in, said,
+            font(sizeFor(said, std::min(cell_ * 1.6, in.height() / 1.1), in.width(), false, QFont::DemiBold), false, QFont::DemiBold),
+            theme_.ink);
+        break;
+    }
+    case Shown::text:
+        painter_.setFont(font(labelSize(), false));
+        painter_.setPen(theme_.ink2);
+        painter_.drawText(in, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, item.text.empty() ? QObject::tr("text") : text(item.text));
+        break;
+    case Shown::picture: picture(in, item); break;
+    }
+    painter_.restore();
+}
+
+}  // namespace wavetrope::app
