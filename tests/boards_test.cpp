@@ -63,7 +63,9 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("items");
         QTest::addColumn<QString>("where");
-        const auto row = [](const char* items, const char* where) { QTest::newRow(items) << QString::fromLatin1(items) << QString::fromLatin1(where); };
+        const auto row = [](const char* items, const char* where) {
+            QTest::newRow(items) << QString::fromLatin1(items) << QString::fromLatin1(where);
+        };
         row(R"([{"at": [0, 0, 4, 4]}])", "/boards/0/items/0/show");
         row(R"([{"show": "clock", "at": [0, 0, 4, 4]}])", "/boards/0/items/0/show");
         row(R"([{"show": "bar"}])", "/boards/0/items/0/at");
@@ -102,14 +104,16 @@ private Q_SLOTS:
             std::vector<Item> items;
             for (unsigned i = 0; i < random() % 20; ++i) {
                 Item item;
-                const Cells wanted{static_cast<int>(random() % 24), static_cast<int>(random() % 24), 1 + static_cast<int>(random() % 9), 1 + static_cast<int>(random() % 9)};
+                const Cells wanted{static_cast<int>(random() % 24), static_cast<int>(random() % 24), 1 + static_cast<int>(random() % 9),
+                    1 + static_cast<int>(random() % 9)};
                 if (const auto at = freePlace(items, wanted)) {
                     item.at = *at;
                     items.push_back(item);
                 }
             }
             noOverlap(items);
-            const Cells wanted{static_cast<int>(random() % 24), static_cast<int>(random() % 24), 1 + static_cast<int>(random() % 12), 1 + static_cast<int>(random() % 12)};
+            const Cells wanted{static_cast<int>(random() % 24), static_cast<int>(random() % 24), 1 + static_cast<int>(random() % 12),
+                1 + static_cast<int>(random() % 12)};
             const auto found = freePlace(items, wanted);
             const auto free = [&](const Cells& at) {
                 return at.inside() && std::none_of(items.begin(), items.end(), [&](const Item& one) { return one.at.overlaps(at); });
@@ -118,12 +122,15 @@ private Q_SLOTS:
             for (int row = 0; row < 24; ++row)
                 for (int column = 0; column < 24; ++column)
                     if (free({column, row, wanted.wide, wanted.high}))
-                        best = std::min(best, (row - wanted.row) * (row - wanted.row) + (column - wanted.column) * (column - wanted.column));
+                        best = std::min(
+                            best, (row - wanted.row) * (row - wanted.row) + (column - wanted.column) * (column - wanted.column));
             QCOMPARE(found.has_value(), best < 1 << 20);
             none += found ? 0 : 1;
             if (found) {
                 QVERIFY(free(*found) && found->wide == wanted.wide && found->high == wanted.high);
-                QCOMPARE((found->row - wanted.row) * (found->row - wanted.row) + (found->column - wanted.column) * (found->column - wanted.column), best);
+                QCOMPARE((found->row - wanted.row) * (found->row - wanted.row)
+                             + (found->column - wanted.column) * (found->column - wanted.column),
+                    best);
             }
         }
         QVERIFY(none > 5);
@@ -174,7 +181,8 @@ private Q_SLOTS:
             {"show": "dial", "signal": "*State.*Depth", "at": [0, 0, 12, 12]},
             {"show": "state", "signal": "BladeMode", "at": [12, 0, 12, 6]},
             {"show": "bar", "signal": "Missing.Signal", "at": [12, 6, 12, 6]},
-            {"show": "title", "text": "A state", "at": [0, 12, 24, 3]}]})", "p.json");
+            {"show": "title", "text": "A state", "at": [0, 12, 24, 3]}]})",
+            "p.json");
         QVERIFY2(pattern.has_value(), pattern ? "" : pattern.error().text().c_str());
         const Made made = boardByPattern(*catalog, *pattern, "BladeUnit");
         QCOMPARE(made.made.items.size(), std::size_t{3});
@@ -201,15 +209,15 @@ private Q_SLOTS:
                     return *one;
             qFatal("no WaterUnit");
         };
-        run.runFor(std::chrono::seconds(12));
+        run.runFor(std::chrono::seconds(12), nullptr);
         QCOMPARE(*water().value("open"), 1.0);
         QVERIFY(water().setVariable("closed", 1));
         QCOMPARE(*water().value("open"), 0.0);
         QCOMPARE(water().states().back().state, std::string("closed"));
-        run.runFor(std::chrono::seconds(1));
+        run.runFor(std::chrono::seconds(1), nullptr);
         QCOMPARE(*water().value("flow"), 0.0);
         QVERIFY(water().setVariable("closed", 0));
-        run.runFor(std::chrono::seconds(1));
+        run.runFor(std::chrono::seconds(1), nullptr);
         QCOMPARE(*water().value("open"), 1.0);
         QVERIFY(!water().setVariable("open", 1) && !water().setVariable("nothing", 1));
     }

@@ -101,7 +101,10 @@ std::vector<Board> boardsFromJson(const JsonReader& in)
 
 nlohmann::json toJson(const Item& item)
 {
-    nlohmann::json out = {{"show", wordOf(item.shown)}, {"at", {item.at.column, item.at.row, item.at.wide, item.at.high}}};
+    nlohmann::json at = nlohmann::json::array();
+    for (const int part : {item.at.column, item.at.row, item.at.wide, item.at.high})
+        at.push_back(static_cast<unsigned>(part));
+    nlohmann::json out = {{"show", wordOf(item.shown)}, {"at", std::move(at)}};
     for (const BindingWord& word : bindingWords)
         if (item.of.kind == word.kind)
             out[word.field] = item.of.name;
@@ -123,7 +126,7 @@ nlohmann::json toJson(const Item& item)
     number("below", item.below);
     number("above", item.above);
     if (item.decimals)
-        out["decimals"] = *item.decimals;
+        out["decimals"] = static_cast<unsigned>(*item.decimals);
     if (item.old.count() > 0)
         out["old"] = exactSpanText(item.old);
     if (item.span.count() > 0)

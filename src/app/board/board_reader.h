@@ -65,7 +65,12 @@ public:
 
     /// Looks again, for items of one board.
     void refresh(const std::vector<board::Item>& items);
-    [[nodiscard]] const BoardReading& of(std::size_t item) const { return readings_[item]; }
+    /// One that says nothing where it has not been read yet.
+    [[nodiscard]] const BoardReading& of(std::size_t item) const
+    {
+        static const BoardReading none;
+        return item < readings_.size() ? readings_[item] : none;
+    }
     /// Whether all that is drawn of curves is known.
     [[nodiscard]] bool settled() const;
     [[nodiscard]] std::size_t size() const { return readings_.size(); }

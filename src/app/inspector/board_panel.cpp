@@ -6,6 +6,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include <cmath>
+
 #include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/row_keys.h"
@@ -157,7 +159,7 @@ BoardPanel::BoardPanel(Stage& stage, QWidget* parent)
             nlohmann::json next = board::toJson(*now);
             bool good = false;
             const int typed = place_[i]->text().toInt(&good);
-            next["at"][static_cast<std::size_t>(i)] = good && typed >= 0 ? nlohmann::json(typed)
+            next["at"][static_cast<std::size_t>(i)] = good && typed >= 0 ? nlohmann::json(static_cast<unsigned>(typed))
                                                                          : nlohmann::json(place_[i]->text().toStdString());
             put(next, tr("place of an item"));
         });
@@ -355,6 +357,8 @@ void BoardPanel::keep(std::size_t at)
             return fill();
         }
         next[field.name] = rowKeyName(words).toStdString();
+    } else if (fieldKinds[at].number && number && std::string(field.name) == "decimals" && value >= 0 && value == std::floor(value)) {
+        next[field.name] = static_cast<unsigned>(value);
     } else if (fieldKinds[at].number && number) {
         next[field.name] = value;
     } else {
