@@ -1,8 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Rows of an outbox that go out by their periods, in virtual time: frames a second, beside the same buses fed by timers alone.
+#include <algorithm>
+#include <atomic>
 #include <cstdio>
+#include <cstdlib>
 #include <memory>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include <nlohmann/json.hpp>
@@ -11,7 +15,9 @@
 #include "bench/figures.h"
 #include "bus/simulated_bus.h"
 #include "clock/timer.h"
+#include "clock/pacer.h"
 #include "drive/outbox.h"
+#include "rig/session.h"
 
 using namespace wavetrope;
 using namespace wavetrope::bench;
@@ -43,10 +49,79 @@ struct Bare {
     }
 };
 
+// When each frame came, beside when it should have by the wall.
+struct Late final : bus::Listener {
+    clock::SteadyClock wall;
+    Time began{}, begins{};
+    std::vector<double> late;       // milliseconds
+    void onFrame(const can::FrameView& frame, bus::Port) override
+    {
+        late.push_back(static_cast<double>(((wall.now() - began) - (frame.time - begins)).count()) * 1e-6);
+    }
+};
+
+// 100 rows of 10 ms against the wall, with two cores busy.
+int onTheWall(int seconds)
+{
+    nlohmann::json rig = {{"wavetrope", 1}, {"name", "wall"}, {"buses", nlohmann::json::array()},
+        {"outbox", {{{"name", "all"}, {"rows", nlohmann::json::array()}}}}};
+    for (int i = 0; i < 4; ++i)
+        rig["buses"].push_back({{"name", "B" + std::to_string(i)}, {"rate", "1M"}});
+    for (int i = 0; i < 100; ++i)
+        rig["outbox"][0]["rows"].push_back({{"bus", "B" + std::to_string(i % 4)},
+            {"frame", can::toText(can::Identifier{static_cast<std::uint32_t>(0x100 + i), false}) + " 1 2 3 4 5 6 7 8"}, {"every", "10 ms"},
+            {"offset", std::to_string(i * 97) + " us"}});
+    const auto read = rig::rigFromText(rig.dump(), "");
+    rig::SessionOptions options;
+    options.outbox = {"all"};
+    options.onTime = true;
+    auto session = read ? rig::Session::create(*read, {}, options) : tl::unexpected(read.error());
+    if (!session) {
+        std::fprintf(stderr, "%s\n", session.error().text().c_str());
+        return 1;
+    }
+    Late late;
+    late.late.reserve(static_cast<std::size_t>(seconds) * 10'000 + 1000);
+    for (std::size_t i = 0; i < 4; ++i)
+        (*session)->bus(i).listen(&late);
+    std::atomic<bool> busy{true};
+    std::vector<std::thread> spinning;
+    for (int i = 0; i < 2; ++i)
+        spinning.emplace_back([&busy] {
+            volatile std::uint64_t sum = 0;
+            while (busy)
+                sum = sum + 1;
+        });
+    late.begins = (*session)->now();
+    late.began = late.wall.now();
+    (*session)->runFor(std::chrono::seconds(seconds), &late.wall);
+    busy = false;
+    for (std::thread& one : spinning)
+        one.join();
+    const std::size_t second = 10'000;
+    const auto mean = [&](std::size_t from, std::size_t to) {
+        double sum = 0;
+        for (std::size_t i = from; i < to; ++i)
+            sum += late.late[i];
+        return sum / static_cast<double>(to - from);
+    };
+    const std::size_t count = late.late.size();
+    const double drift = count > 2 * second ? mean(count - second, count) - mean(0, second) : 0;
+    std::vector<double> sorted = late.late;
+    std::sort(sorted.begin(), sorted.end());
+    const std::string beside = std::to_string(count) + " frames in " + std::to_string(seconds) + " s; median "
+                               + std::to_string(sorted[count / 2]) + " ms, longest " + std::to_string(sorted.back())
+                               + ", last second against the first " + std::to_string(drift);
+    row("100 rows of 10 ms on the wall, p99 late", sorted[count * 99 / 100], "ms", 0.5, beside.c_str());
+    return 0;
+}
+
 }  // namespace
 
-int main()
+int main(int argc, char** argv)
 {
+    if (argc > 2 && std::string(argv[1]) == "wall")
+        return onTheWall(std::max(2, std::atoi(argv[2])));
     nlohmann::json document = nlohmann::json::array({{{"name", "all"}, {"rows", nlohmann::json::array()}}});
     for (std::size_t i = 0; i < rows; ++i)
         document[0]["rows"].push_back({{"bus", "B" + std::to_string(i % buses)},

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Boards in the real window: watched, driven and edited by mouse and keys.
 #include <QApplication>
+#include <QDir>
 #include <QDropEvent>
+#include <QFile>
 #include <QMimeData>
 #include <QPushButton>
 #include <QSignalSpy>
@@ -13,6 +15,7 @@
 #include "app/board/gauges.h"
 #include "app/inspector/board_panel.h"
 #include "app/keeping/keeping_options.h"
+#include "app/parts/settings.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/shell/rig_tree.h"
@@ -401,6 +404,31 @@ private Q_SLOTS:
         }
         const auto& document = window_->document().rig().document;
         QVERIFY(document["boards"].size() >= 2 + window_->document().rig().nodes.size() - 1);
+    }
+
+    // A pattern of a folder that the user named; a file that is none is passed over.
+    void patternsAreFoundInFolders()
+    {
+        const QString folder = folder_.filePath(QStringLiteral("patterns"));
+        QVERIFY(QDir().mkpath(folder));
+        const auto write = [&](const char* name, const QByteArray& bytes) {
+            QFile file(folder + QLatin1Char('/') + QLatin1String(name));
+            QVERIFY(file.open(QIODevice::WriteOnly) && file.write(bytes) == bytes.size());
+        };
+        write("a.json",
+            R"({"pattern": "Depth and mode", "items": [{"show": "dial", "signal": "*.BladeDepth", "at": [0, 0, 12, 12]}, {"show": "state", "signal": "BladeMode", "at": [12, 0, 12, 6]}]})");
+        write("b.json", "no json");
+        write("c.json", QByteArray(3 << 20, ' '));
+        setPatternFolders({folder});
+        QCOMPARE(BoardDesk::patterns().size(), std::size_t{1});
+        stage().boards().showPattern(BoardDesk::patterns().front().second, QStringLiteral("BladeUnit"));
+        auto* view = window_->currentPage()->find<BoardView>();
+        QCOMPARE(view->items().size(), std::size_t{2});
+        QCOMPARE(view->items()[0].of.name, std::string("Implement:BladeState.BladeDepth"));
+        QSignalSpy told(&stage(), &Stage::told);
+        stage().boards().showPattern(folder + QStringLiteral("/b.json"), QStringLiteral("BladeUnit"));
+        QVERIFY(told.size() == 1 && told.first().first().toString().contains(QStringLiteral("no pattern")));
+        setPatternFolders({});
     }
 
     void aLogDrivesNothing()

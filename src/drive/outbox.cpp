@@ -501,7 +501,7 @@ void Outbox::send(std::size_t index)
         ++row.edition;
         compose(row);
     }
-    burst(static_cast<std::uint32_t>(index), 0);
+    burst(static_cast<std::uint32_t>(index), 0, world_.scheduler.now());
 }
 
 void Outbox::startTogether(std::size_t group)
@@ -601,19 +601,18 @@ void Outbox::schedule(std::uint32_t index)
 void Outbox::beat(std::uint32_t index)
 {
     Row& row = rows_[index];
-    row.behind = world_.scheduler.now() - dueOf(row);
-    row.mostBehind = std::max(row.mostBehind, row.behind);
+    const Time due = dueOf(row);
     ++row.beat;
-    burst(index, 0);
+    burst(index, 0, due);
     if (row.spec.when == OutboxRow::When::moment || (row.spec.count > 0 && row.beat >= row.spec.count))
         return hold(index);
     schedule(index);
 }
 
 // A frame, and those that follow it.
-void Outbox::burst(std::uint32_t index, unsigned chain)
+void Outbox::burst(std::uint32_t index, unsigned chain, Time due)
 {
-    offer(index, chain);
+    offer(index, chain, due);
     const Row& row = rows_[index];
     for (unsigned i = 1; i < row.spec.burst; ++i) {
         ++toCome_;
@@ -624,7 +623,7 @@ void Outbox::burst(std::uint32_t index, unsigned chain)
 void Outbox::more(std::uint32_t index)
 {
     --toCome_;
-    offer(index, 0);
+    offer(index, 0, world_.scheduler.now());
     lookWhetherDone();
 }
 
@@ -633,15 +632,15 @@ void Outbox::answer(std::uint32_t index)
     Row& row = rows_[index];
     if (!row.going || row.due.empty() || row.due.front().first > world_.scheduler.now())
         return;
-    const unsigned chain = row.due.front().second;
+    const auto [due, chain] = row.due.front();
     row.due.pop_front();
     ++row.beat;
-    burst(index, chain + 1);
+    burst(index, chain + 1, due);
     if (row.spec.count > 0 && row.beat >= row.spec.count)
         hold(index);
 }
 
-void Outbox::offer(std::uint32_t index, unsigned chain)
+void Outbox::offer(std::uint32_t index, unsigned chain, Time due)
 {
     Row& row = rows_[index];
     moved_ = world_.scheduler.now();
@@ -665,7 +664,7 @@ void Outbox::offer(std::uint32_t index, unsigned chain)
     }
     ++row.offered;
     ++flyingCount_;
-    flying_[keyOf(bus, row.encoder->frame().id)].push_back({index, chain, row.edition});
+    flying_[keyOf(bus, row.encoder->frame().id)].push_back({index, chain, row.edition, due});
 }
 
 void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
@@ -683,6 +682,8 @@ void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
             Row& row = rows_[flew.row];
             ++row.sent;
             row.onBus = can::Frame(frame);
+            row.behind = frame.time - flew.due;
+            row.mostBehind = std::max(row.mostBehind, row.behind);
             // What was edited before it was offered is on the bus now.
             if (flew.edition == row.edition && !row.unsent.empty())
                 std::erase_if(row.unsent, [&](const auto& one) {

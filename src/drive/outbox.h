@@ -53,7 +53,8 @@ struct OutboxRowFacts {
     };
     std::vector<Waiting> waiting;
     std::optional<Time> next;  ///< When its next beat is due; where it goes out by itself.
-    Time behind{}, mostBehind{};  ///< How long after they were due the newest beat and the latest of all were offered.
+    Time behind{},
+        mostBehind{};  ///< How long after they were due the newest and the latest of all were on the bus, to the end of their last bit.
     can::Frame frame;  ///< What was on the bus last; where `sent` is not 0.
     std::uint64_t foreign = 0;  ///< Frames of its identifier that somebody else sent.
     Time foreignLast{};  ///< Stamp of the newest of them.
@@ -153,6 +154,7 @@ private:
         std::uint32_t row;
         unsigned chain;  // answers behind each other
         std::uint32_t edition;
+        Time due;
     };
 
     [[nodiscard]] std::vector<Row> rowsOf(const std::vector<OutboxGroup>& groups);
@@ -172,8 +174,8 @@ private:
     void answer(std::uint32_t index);
     void more(std::uint32_t index);
     void schedule(std::uint32_t index);
-    void burst(std::uint32_t index, unsigned chain);
-    void offer(std::uint32_t index, unsigned chain);
+    void burst(std::uint32_t index, unsigned chain, Time due);
+    void offer(std::uint32_t index, unsigned chain, Time due);
     void end();
     void lookWhetherDone();
     [[nodiscard]] std::uint64_t keyOf(std::uint8_t bus, can::Identifier id) const { return std::uint64_t{bus} << 32U | id.key(); }

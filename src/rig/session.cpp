@@ -8,6 +8,7 @@
 #include <iterator>
 #include <utility>
 
+#include "base/background_thread.h"
 #include "bus/absent_bus.h"
 #include "formats/log_loading.h"
 #include "rig/conditions.h"
@@ -20,6 +21,7 @@ namespace {
 constexpr Time setAtLeast = std::chrono::milliseconds(100);     // by less a clock is not set, but goes
 constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
+constexpr Time leastPause = std::chrono::microseconds(250);       // shorter ones would eat the turns that a busy machine gives
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
 constexpr Time longestSlice = std::chrono::milliseconds(100);
 constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
@@ -327,14 +329,17 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
     std::optional<clock::Pacer> pacer;
     if (paceBy != nullptr)
         pacer.emplace(*paceBy, scheduler_.now());
+    if (pacer && (!allSimulated_ || options_.onTime))
+        wakeSoon();
+    Time published{};
     while (scheduler_.now() < end && !scheduler_.halted() && (!keepGoing || keepGoing())) {
         if (pacer)
-            paceBy->waitFor(slicePaced);
+            paceBy->waitFor(pausePaced(*pacer));
         own();
         carryOut();
         slice(pacer ? std::min({end, pacer->target(), scheduler_.now() + longestSlice}) : std::min(end, scheduler_.now() + sliceUnpaced));
         if (pacer)
-            publish();
+            publishNow(*paceBy, published);
         disown();
         if (!pacer)
             spool_->makeRoom();
@@ -361,19 +366,39 @@ void Session::stop()
     carryOutRequests();
 }
 
+// What goes out to the world is due at its instant; in virtual time stamps are exact, whenever they are worked out.
+Time Session::pausePaced(const clock::Pacer& pacer) const
+{
+    if (allSimulated_ && !options_.onTime)
+        return slicePaced;
+    return std::clamp(pacer.waitUntil(std::min(scheduler_.next(), scheduler_.now() + slicePaced)), leastPause, slicePaced);
+}
+
+void Session::publishNow(clock::WallClock& wall, Time& published)
+{
+    const Time now = wall.now();
+    if (now - published < slicePaced && published.count() != 0)
+        return;
+    published = now;
+    publish();
+}
+
 void Session::drive(clock::WallClock& wall, double factor)
 {
     const clock::Pacer pacer(wall, scheduler_.now(), factor);
+    if (!allSimulated_ || options_.onTime)
+        wakeSoon();
+    Time published{};
     while (running_) {
         own();
         carryOut();
         const Time target = pacer.target();
         slice(std::clamp(target, scheduler_.now(), scheduler_.now() + longestSlice));
-        publish();
+        publishNow(wall, published);
         const bool early = scheduler_.now() >= target;
         disown();
         if (early)
-            wall.waitFor(slicePaced);
+            wall.waitFor(pausePaced(pacer));
     }
 }
 

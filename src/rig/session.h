@@ -38,6 +38,7 @@ struct SessionOptions {
     bool measured = true;                       ///< Keep measures up while running.
     bool searched = true;                       ///< Somebody asks where identifiers occur: a capture of weeks takes less memory without.
     std::optional<TakesOptions> takes{};        ///< Arms the rig's recordings; without, conditions alone are followed.
+    bool onTime = false;  ///< Wakes when something is due, as a run with real buses does, and not a few milliseconds later.
     std::optional<spool::SpoolOptions> spool;  ///< Keep the run on the disk; none for memory alone, within what the machine allows.
 };
 
@@ -181,6 +182,9 @@ private:
     Session(const Rig& rig, const LoadedDatabases& databases, const SessionOptions& options);
     Expected<void> build();
     void slice(Time until);
+    [[nodiscard]] Time pausePaced(const clock::Pacer& pacer) const;
+    /// Reports a few hundred times a second at most.
+    void publishNow(clock::WallClock& wall, Time& published);
     void carryOutRequests();
     void publish();
     void drive(clock::WallClock& wall, double factor);

@@ -17,7 +17,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr double usualPast = 20, latelySpan = 10, lookBack = 60;     // seconds
-constexpr unsigned pastColumns = 160;
+constexpr unsigned pastColumns = 120;
 constexpr int oldAfterPeriods = 3;
 constexpr std::size_t mostChoices = 8;
 constexpr unsigned beatsForAge = 12;
@@ -54,7 +54,7 @@ const BoardReader::Curve* BoardReader::curve(const QString& path)
     return &known->second;
 }
 
-void BoardReader::refresh(const std::vector<board::Item>& items)
+std::vector<std::size_t> BoardReader::refresh(const std::vector<board::Item>& items)
 {
     if (catalog_ != stage_.document().catalog()) {
         catalog_ = stage_.document().catalog();
@@ -68,6 +68,7 @@ void BoardReader::refresh(const std::vector<board::Item>& items)
         const rig::Session* session = stage_.document().session();
         nodes_ = session != nullptr ? session->nodeReports() : std::vector<rig::NodeReport>();
     }
+    std::swap(before_, readings_);
     readings_.assign(items.size(), {});
     for (std::size_t i = 0; i < items.size(); ++i) {
         const board::Item& item = items[i];
@@ -101,6 +102,11 @@ void BoardReader::refresh(const std::vector<board::Item>& items)
     if (!looks.empty() || looks_)
         stage_.curveDesk().look(&who_, looks);
     looks_ = !looks.empty();
+    std::vector<std::size_t> changed;
+    for (std::size_t i = 0; i < readings_.size(); ++i)
+        if (i >= before_.size() || readings_[i] != before_[i])
+            changed.push_back(i);
+    return changed;
 }
 
 void BoardReader::readSignal(BoardReading& out, const board::Item& item, const QString& path)

@@ -53,6 +53,7 @@ struct BoardReading {
     std::vector<std::pair<QString, double>> choices;
     double step = 0.1;
     ///@}
+    friend bool operator==(const BoardReading&, const BoardReading&) = default;
 };
 
 /// Reads items; keeps the samples that they need known as long as it lives.
@@ -63,8 +64,8 @@ public:
     BoardReader(const BoardReader&) = delete;
     BoardReader& operator=(const BoardReader&) = delete;
 
-    /// Looks again, for items of one board.
-    void refresh(const std::vector<board::Item>& items);
+    /// Looks again, for items of one board; gives those that read otherwise than before.
+    std::vector<std::size_t> refresh(const std::vector<board::Item>& items);
     /// One that says nothing where it has not been read yet.
     [[nodiscard]] const BoardReading& of(std::size_t item) const
     {
@@ -100,7 +101,7 @@ private:
     OutboxLook outbox_;
     std::shared_ptr<const database::Catalog> catalog_;
     std::map<QString, Curve> curves_;
-    std::vector<BoardReading> readings_;
+    std::vector<BoardReading> readings_, before_;
     std::vector<rig::NodeReport> nodes_;
     QObject who_;       // looks at them
     bool looks_ = false;

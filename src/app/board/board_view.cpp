@@ -162,6 +162,7 @@ BoardView::BoardView(Stage& stage)
     setMouseTracking(true);
     setAcceptDrops(true);
     setMinimumSize(240, 160);
+    setAttribute(Qt::WA_OpaquePaintEvent);
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
     bar->setSpacing(6);
@@ -190,11 +191,11 @@ BoardView::BoardView(Stage& stage)
     field_->setObjectName(QStringLiteral("boardField"));
     connect(field_, &InPlaceField::kept, this, [this] { setFocus(); });
     connect(field_, &InPlaceField::left, this, [this] { setFocus(); });
-    connect(&stage, &Stage::beat, this, &BoardView::refresh);
-    connect(&stage, &Stage::axisChanged, this, &BoardView::refresh);
+    connect(&stage, &Stage::beat, this, &BoardView::follow);
+    connect(&stage, &Stage::axisChanged, this, &BoardView::follow);
     connect(&stage, &Stage::becameReady, this, &BoardView::refresh);
     connect(&stage, &Stage::catalogChanged, this, &BoardView::refresh);
-    connect(&stage.curveDesk(), &CurveDesk::grown, this, &BoardView::refresh);
+    connect(&stage.curveDesk(), &CurveDesk::grown, this, &BoardView::follow);
     connect(&stage.boards(), &BoardDesk::changed, this, [this] {
         if (chosen_ && *chosen_ >= items().size())
             choose(std::nullopt);
@@ -305,21 +306,35 @@ QPointF BoardView::handleOf(std::size_t handle) const
 
 void BoardView::refresh()
 {
-    if (!isVisible())
-        return;
-    stage().events().look(this,
-        std::any_of(items().begin(), items().end(), [](const board::Item& one) { return one.of.kind == board::Binding::Kind::condition; }));
-    reader_.refresh(items());
+    follow();
     update();
 }
 
-void BoardView::paintEvent(QPaintEvent*)
+void BoardView::follow()
+{
+    if (!isVisible())
+        return;
+    QElapsedTimer took;
+    took.start();
+    stage().events().look(this,
+        std::any_of(items().begin(), items().end(), [](const board::Item& one) { return one.of.kind == board::Binding::Kind::condition; }));
+    const double edge = 3;
+    const std::vector<std::size_t> changed = reader_.refresh(items());
+    if (changed.size() * 2 > items().size())
+        update();       // many pieces cost more than the whole
+    else
+        for (const std::size_t item : changed)
+            update(boxOf(items()[item].at).adjusted(-edge, -edge, edge, edge).toAlignedRect());
+    lookedIn_ = took.nsecsElapsed();
+}
+
+void BoardView::paintEvent(QPaintEvent* event)
 {
     QElapsedTimer took;
     took.start();
     QPainter painter(this);
     const Theme& theme = Theme::get();
-    painter.fillRect(rect(), theme.ground);
+    painter.fillRect(event->rect(), theme.ground);
     if (reader_.size() != items().size())
         reader_.refresh(items());
     if (items().empty() && !editing_) {
@@ -350,11 +365,14 @@ void BoardView::paintEvent(QPaintEvent*)
     if (editing_)
         paintEditing(painter);
     const double size = cell();
+    GaugePainter gauge(painter, stage(), size);
     for (std::size_t i = 0; i < items().size(); ++i) {
         const board::Item& item = items()[i];
         const bool moved = editing_ && chosen_ == i && dropping_;
         const QRectF box = boxOf(moved ? *dropping_ : item.at);
-        GaugePainter(painter, stage(), size).paint(box, item, reader_.of(i), !editing_ && focused_ == i && hasFocus());
+        if (!event->region().intersects(box.adjusted(-1, -1, 1, 1).toAlignedRect()))
+            continue;
+        gauge.paint(box, item, reader_.of(i), !editing_ && focused_ == i && hasFocus());
         // Hairlines hold it together: between neighbours, no frames.
         if (!editing_) {
             painter.setPen(theme.hairline);

@@ -48,6 +48,8 @@ public:
     [[nodiscard]] const std::optional<board::Cells>& dropping() const { return dropping_; }
     /// How long the last painting took.
     [[nodiscard]] qint64 paintedIn() const { return paintedIn_; }
+    /// And the looking at what it shows.
+    [[nodiscard]] qint64 lookedIn() const { return lookedIn_; }
     void shown(board::Shown as);
 
 protected:
@@ -72,6 +74,8 @@ private:
     [[nodiscard]] std::optional<std::size_t> itemAt(const QPointF& point) const;
     [[nodiscard]] QPoint cellAt(const QPointF& point) const;
     void refresh();
+    /// What has changed of the values is painted again, and nothing else.
+    void follow();
     void paintEditing(QPainter& painter);
     void paintTray(QPainter& painter);
     void pressControl(std::size_t item, const QPointF& point);
@@ -104,7 +108,7 @@ private:
     QPointF pressedAt_;
     int handle_ = -1;  // of the chosen item, while it is sized
     std::optional<board::Cells> wanted_, dropping_;
-    qint64 paintedIn_ = 0;
+    qint64 paintedIn_ = 0, lookedIn_ = 0;
 };
 
 }  // namespace wavetrope::app

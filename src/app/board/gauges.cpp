@@ -6,11 +6,14 @@
 #include <QImageReader>
 #include <QPainterPath>
 #include <QPixmap>
+#include <QStaticText>
 #include <QSvgRenderer>
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 #include <numbers>
+#include <unordered_map>
 
 #include "app/paint/paint.h"
 #include "app/parts/text.h"
@@ -87,16 +90,49 @@ QPixmap pictureOf(const QString& path, const QSize& size, QString& problem)
 
 }  // namespace
 
-QFont GaugePainter::font(double pixels, bool mono, QFont::Weight weight) const
+// Fonts by size, with their measures: made once, since shaping costs more than painting.
+const GaugePainter::Face& GaugePainter::face(double pixels, bool mono, QFont::Weight weight)
 {
-    QFont out = mono ? theme_.mono(10, weight) : theme_.text(10, weight);
-    out.setPixelSize(std::max(7, static_cast<int>(pixels)));
-    return out;
+    static std::unordered_map<std::uint32_t, std::unique_ptr<Face>> kept;
+    const Theme& theme = Theme::get();
+    const auto size = static_cast<std::uint32_t>(std::clamp(pixels, 7.0, 1000.0));
+    const std::uint32_t key = size << 12U | (mono ? 1U << 11U : 0U) | static_cast<std::uint32_t>(weight);
+    std::unique_ptr<Face>& known = kept[key];
+    if (!known) {
+        QFont made = mono ? theme.mono(10, weight) : theme.text(10, weight);
+        made.setPixelSize(static_cast<int>(size));
+        const QFontMetricsF metrics(made);
+        known = std::make_unique<Face>(
+            Face{made, metrics.ascent(), metrics.descent(), metrics.capHeight(), metrics.horizontalAdvance(QLatin1Char('0')), key});
+    }
+    return *known;
 }
+
+// Of words at a hundred pixels: digits of the monospace face have one width, others are remembered.
+double GaugePainter::wideAt100(const QString& words, bool mono, QFont::Weight weight)
+{
+    const Face& at100 = face(100, mono, weight);
+    if (mono && std::all_of(words.begin(), words.end(), [](QChar c) { return c.unicode() < 128; }))
+        return at100.digit * static_cast<double>(words.size());
+    static QCache<QString, double> kept(4096);
+    const QString key = QString::number(static_cast<int>(weight)) + (mono ? QLatin1Char('m') : QLatin1Char('t')) + words;
+    if (const double* known = kept.object(key))
+        return *known;
+    const double wide = QFontMetricsF(at100.font).horizontalAdvance(words);
+    kept.insert(key, new double(wide));
+    return wide;
+}
+
+double GaugePainter::wideOf(const QString& words, double pixels, bool mono, QFont::Weight weight)
+{
+    return wideAt100(words, mono, weight) * std::clamp(std::floor(pixels), 7.0, 1000.0) / 100;
+}
+
+QFont GaugePainter::font(double pixels, bool mono, QFont::Weight weight) const { return face(pixels, mono, weight).font; }
 
 double GaugePainter::sizeFor(const QString& words, double most, double width, bool mono, QFont::Weight weight) const
 {
-    const double at100 = QFontMetricsF(font(100, mono, weight)).horizontalAdvance(words);
+    const double at100 = wideAt100(words, mono, weight);
     return at100 <= 0 ? most : std::min(most, 100 * width / at100);
 }
 
@@ -114,7 +150,63 @@ double GaugePainter::partOf(const BoardReading& reading, double value)
 
 void GaugePainter::words(const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment)
 {
-    paintText(painter_, box, text, font, colour, alignment);
+    const bool mono = font.family() == monoFamily_;
+    const auto weight = static_cast<QFont::Weight>(font.weight());
+    const double wide = wideOf(text, font.pixelSize(), mono, weight);
+    if (wide > box.width() || box.width() <= 0)
+        return paintText(painter_, box, text, font, colour, alignment);
+    const Face& drawn = face(font.pixelSize(), mono, weight);
+    const double x = (alignment & Qt::AlignRight) != 0     ? box.right() - wide
+                     : (alignment & Qt::AlignHCenter) != 0 ? box.center().x() - wide / 2
+                                                           : box.left();
+    const double y = (alignment & Qt::AlignTop) != 0 ? box.top() + drawn.ascent : box.center().y() + (drawn.ascent - drawn.descent) / 2;
+    draw({x, y}, text, drawn, colour);
+}
+
+void GaugePainter::draw(const QPointF& base, const QString& text, const Face& face, const QColor& colour)
+{
+    static QCache<QString, QStaticText> kept(8192);
+    const QString key = QString(QChar(static_cast<char16_t>(face.key & 0xFFFFU))) + QChar(static_cast<char16_t>(face.key >> 16U)) + text;
+    QStaticText* known = kept.object(key);
+    painter_.setFont(face.font);
+    painter_.setPen(colour);
+    if (known == nullptr) {
+        auto made = std::make_unique<QStaticText>(text);
+        made->setTextFormat(Qt::PlainText);
+        made->setPerformanceHint(QStaticText::AggressiveCaching);
+        made->prepare({}, face.font);
+        known = made.get();
+        kept.insert(key, made.release());
+    }
+    painter_.drawStaticText(QPointF(base.x(), base.y() - face.ascent), *known);
+}
+
+// As a picture, since there are as many as items.
+void GaugePainter::badge(const QRectF& box, unsigned bus)
+{
+    static QCache<QString, QPixmap> kept(256);
+    const BusMark mark = stage_.mark(bus);
+    const double ratio = painter_.device()->devicePixelRatioF();
+    const QSize size(static_cast<int>(std::ceil(box.width())) + 1, static_cast<int>(std::ceil(box.height())) + 1);
+    const QString key = QStringLiteral("%1 %2 %3 %4 %5 %6")
+                            .arg(mark.letter)
+                            .arg(mark.hue)
+                            .arg(mark.again)
+                            .arg(size.width())
+                            .arg(ratio)
+                            .arg(theme_.bus(mark).rgba());
+    QPixmap* known = kept.object(key);
+    if (known == nullptr) {
+        known = new QPixmap(size * ratio);
+        known->setDevicePixelRatio(ratio);
+        known->fill(Qt::transparent);
+        QPainter painter(known);
+        painter.setRenderHint(QPainter::Antialiasing);
+        paintBusBadge(painter, QRectF(0, 0, box.width(), box.height()), mark);
+        painter.end();
+        kept.insert(key, known);
+    }
+    painter_.drawPixmap(box.topLeft().toPoint(), *known);
 }
 
 QRectF GaugePainter::trackOf(const QRectF& box, double cell)
@@ -157,7 +249,7 @@ double GaugePainter::head(const QRectF& box, const BoardReading& reading, double
     const double size = labelSize();
     double left = box.left();
     if (reading.bus) {
-        paintBusBadge(painter_, QRectF(left, box.top() + size * 0.15, size, size), stage_.mark(*reading.bus));
+        badge(QRectF(left, box.top() + size * 0.15, size, size), *reading.bus);
         left += size * 1.4;
     }
     words(QRectF(left, box.top(), box.right() - left - right, size * 1.3), reading.label, font(size, false), theme_.ink2);
@@ -178,28 +270,21 @@ void GaugePainter::value(const QRectF& box, const BoardReading& reading, Qt::Ali
         box.width(), true, weight);
     double unit = size * unitPart;
     const auto wide = [&] {
-        return QFontMetricsF(font(size, true, weight)).horizontalAdvance(reading.number)
-               + (unit > 0 ? QFontMetricsF(font(unit, false)).horizontalAdvance(reading.unit) + size * 0.15 : 0);
+        return wideOf(reading.number, size, true, weight) + (unit > 0 ? wideOf(reading.unit, unit, false) + size * 0.15 : 0);
     };
     if (const double needed = wide(); needed > box.width()) {
         size *= box.width() / needed;
         unit = size * unitPart;
     }
-    const QFont digits = font(size, true, weight);
-    const QFontMetricsF metrics(digits);
-    const double numberWide = metrics.horizontalAdvance(reading.number), whole = wide();
+    const Face& digits = face(size, true, weight);
+    const double numberWide = wideOf(reading.number, size, true, weight), whole = wide();
     const double left = (alignment & Qt::AlignRight) != 0     ? box.right() - whole
                         : (alignment & Qt::AlignHCenter) != 0 ? box.center().x() - whole / 2
                                                               : box.left();
-    const double base = box.center().y() + metrics.capHeight() / 2;
-    painter_.setFont(digits);
-    painter_.setPen(reading.old ? theme_.ink3 : theme_.ink);
-    painter_.drawText(QPointF(left, base), reading.number);
-    if (unit > 0) {
-        painter_.setFont(font(std::max(unit, 9.0), false));
-        painter_.setPen(theme_.ink2);
-        painter_.drawText(QPointF(left + numberWide + size * 0.15, base), reading.unit);
-    }
+    const double base = box.center().y() + digits.cap / 2;
+    draw(QPointF(left, base), reading.number, digits, reading.old ? theme_.ink3 : theme_.ink);
+    if (unit > 0)
+        draw(QPointF(left + numberWide + size * 0.15, base), reading.unit, face(std::max(unit, 9.0), false, QFont::Normal), theme_.ink2);
     if (reading.old) {
         painter_.setPen(QPen(theme_.ink, std::max(1.0, cell_ * 0.06), Qt::DashLine));
         painter_.drawLine(QPointF(left, base + size * 0.14), QPointF(left + numberWide, base + size * 0.14));
@@ -219,7 +304,7 @@ void GaugePainter::limitWords(const QRectF& line, const BoardReading& reading)
         return;
     size = std::min(size, sizeFor(reading.outWords + QStringLiteral("mm"), size, line.width(), false, QFont::DemiBold));
     const QFont strong = font(size, false, QFont::DemiBold);
-    const double wide = std::min(line.width(), QFontMetricsF(strong).horizontalAdvance(reading.outWords) + size * 2);
+    const double wide = std::min(line.width(), wideOf(reading.outWords, size, false, QFont::DemiBold) + size * 2);
     const QRectF box(line.left(), line.top(), wide, size * 1.45);
     painter_.setPen(Qt::NoPen);
     painter_.setBrush(theme_.error);
@@ -268,7 +353,7 @@ void GaugePainter::number(const QRectF& box, const BoardReading& reading)
     double top = head(box, reading);
     double bottom = box.bottom();
     const double line = labelSize() * 1.3;
-    const double beside = QFontMetricsF(font(labelSize(), false)).horizontalAdvance(reading.label) + labelSize() * 2;
+    const double beside = wideOf(reading.label, labelSize(), false) + labelSize() * 2;
     if (box.height() < cell_ * 3 && (reading.out != BoardReading::Out::none || reading.old)) {
         // Low ones say it beside their name.
         limitWords(QRectF(box.left() + beside, box.top(), std::max(0.0, box.width() - beside), line), reading);
@@ -409,13 +494,13 @@ void GaugePainter::lamp(const QRectF& box, const BoardReading& reading)
                                                      : QObject::tr("off");
     const double big = std::min(labelSize() * 1.15, box.height() * 0.5);
     const QFont label = font(big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
-    const double nameWide = QFontMetricsF(label).horizontalAdvance(reading.label);
+    const double nameWide = wideOf(reading.label, big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
     const bool two = box.height() > cell_ * 1.5 && !reading.since.isEmpty();
     const QRectF name(left, two ? box.top() : box.top(), box.right() - left, two ? box.height() * 0.55 : box.height());
     words(name, reading.label, label, reading.lit ? theme_.ink : theme_.ink2);
     double x = left + nameWide + cell_ * 0.35;
     if (reading.bus && x + big < box.right()) {
-        paintBusBadge(painter_, QRectF(x, name.center().y() - big * 0.45, big * 0.9, big * 0.9), stage_.mark(*reading.bus));
+        badge(QRectF(x, name.center().y() - big * 0.45, big * 0.9, big * 0.9), *reading.bus);
         x += big * 1.2;
     }
     const QFont small = font(labelSize() * 0.85, false);
@@ -429,7 +514,7 @@ void GaugePainter::lamp(const QRectF& box, const BoardReading& reading)
 void GaugePainter::state(const QRectF& box, const BoardReading& reading)
 {
     const QFont small = font(labelSize() * 0.85, false);
-    const double since = reading.since.isEmpty() ? 0 : QFontMetricsF(small).horizontalAdvance(reading.since) + 4;
+    const double since = reading.since.isEmpty() ? 0 : wideOf(reading.since, labelSize() * 0.85, false) + 4;
     const double top = head(box, reading, since);
     if (since > 0)
         words(QRectF(box.right() - since, box.top(), since, labelSize() * 1.3), reading.since, small, theme_.ink2,
@@ -454,7 +539,7 @@ void GaugePainter::history(const QRectF& box, const BoardReading& reading)
     const QFont small = font(labelSize() * 0.78, false);
     const double line = labelSize();
     const QRectF plot(box.left() + left, box.top() + line * 0.3,
-        box.width() - left - QFontMetricsF(small).horizontalAdvance(QStringLiteral("00.0 mm")), box.height() - line * 1.8);
+        box.width() - left - wideOf(QStringLiteral("00.0 mm"), labelSize() * 0.78, false), box.height() - line * 1.8);
     if (plot.width() < 10 || plot.height() < 10)
         return;
     double low = std::numeric_limits<double>::infinity(), high = -low;
@@ -485,28 +570,51 @@ void GaugePainter::history(const QRectF& box, const BoardReading& reading)
             plot.right() + point.x() / reading.pastSpan * plot.width(), plot.bottom() - (point.y() - low) / (high - low) * plot.height());
     };
     painter_.save();
-    painter_.setClipRect(plot.adjusted(0, -2, 4, 2));
-    const auto draw = [&](const std::vector<QPointF>& points, const QPen& pen) {
-        painter_.setPen(pen);
-        painter_.setBrush(Qt::NoBrush);
-        QPolygonF steps;
+    painter_.setClipRect(plot.adjusted(0, -2, 4, 2), Qt::IntersectClip);
+    painter_.setRenderHint(QPainter::Antialiasing, false);      // steps go along the pixels
+    // Of each column of pixels the stretch that the steps go through: as wide as the plot, whatever the samples.
+    const auto trace = [&](const std::vector<QPointF>& points, const QColor& colour, double thick, bool dashed) {
+        const auto columns = static_cast<std::size_t>(std::max(1.0, plot.width()));
+        std::vector<std::pair<double, double>> spans(columns, {1e9, -1e9});
+        const auto columnOf = [&](double x) {
+            return static_cast<std::size_t>(std::clamp(x - plot.left(), 0.0, static_cast<double>(columns - 1)));
+        };
+        const auto add = [&](std::size_t column, double y) {
+            spans[column].first = std::min(spans[column].first, y);
+            spans[column].second = std::max(spans[column].second, y);
+        };
+        QPointF before;
+        bool any = false;
         for (const QPointF& point : points) {
             if (!std::isfinite(point.y())) {
-                painter_.drawPolyline(steps);
-                steps.clear();
+                any = false;
                 continue;
             }
             const QPointF at = place(point);
-            if (!steps.isEmpty())
-                steps << QPointF(at.x(), steps.last().y());
-            steps << at;
+            for (std::size_t column = columnOf(any ? before.x() : at.x()); any && column <= columnOf(at.x()); ++column)
+                add(column, before.y());
+            add(columnOf(at.x()), at.y());
+            before = at;
+            any = true;
         }
-        if (!steps.isEmpty())
-            steps << QPointF(plot.right(), steps.last().y());
-        painter_.drawPolyline(steps);
+        for (std::size_t column = columnOf(before.x()); any && column < columns; ++column)
+            add(column, before.y());
+        std::vector<QRectF> bars;
+        for (std::size_t from = 0; from < columns;) {
+            std::size_t to = from + 1;
+            while (to < columns && spans[to] == spans[from] && !dashed)
+                ++to;
+            if (spans[from].second >= spans[from].first && !(dashed && from % 8 >= 5))
+                bars.emplace_back(plot.left() + static_cast<double>(from), spans[from].first - thick / 2, static_cast<double>(to - from),
+                    spans[from].second - spans[from].first + thick);
+            from = to;
+        }
+        painter_.setPen(Qt::NoPen);
+        painter_.setBrush(colour);
+        painter_.drawRects(bars.data(), static_cast<int>(bars.size()));
     };
-    draw(reading.alsoPast, QPen(theme_.ink2, 1.4, Qt::DashLine));
-    draw(reading.past, QPen(hue(reading), std::max(1.8, cell_ * 0.08)));
+    trace(reading.alsoPast, theme_.ink2, 1.4, true);
+    trace(reading.past, hue(reading), std::max(1.8, cell_ * 0.08), false);
     painter_.restore();
     if (reading.value && !reading.past.empty()) {
         painter_.setPen(Qt::NoPen);
@@ -520,7 +628,7 @@ void GaugePainter::history(const QRectF& box, const BoardReading& reading)
     const QRectF foot(plot.left(), plot.bottom() + line * 0.3, plot.width(), line * 1.1);
     const QString ago = QObject::tr("%1 s ago").arg(reading.pastSpan, 0, 'f', 0), now = QObject::tr("now");
     words(foot, ago, small, theme_.ink2);
-    if (QFontMetricsF(small).horizontalAdvance(ago + now) + line < foot.width())
+    if (wideOf(ago + now, labelSize() * 0.78, false) + line < foot.width())
         words(foot, now, small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
 }
 
@@ -551,8 +659,8 @@ void GaugePainter::slider(const QRectF& outer, const BoardReading& reading, bool
     BoardReading asked = reading;
     asked.number = reading.askedText;
     asked.out = BoardReading::Out::none;
-    const double asks = std::min(box.width() * 0.5, QFontMetricsF(font(most, true)).horizontalAdvance(reading.askedText)
-                                                        + QFontMetricsF(font(most * 0.4, false)).horizontalAdvance(reading.unit) + cell_);
+    const double asks = std::min(
+        box.width() * 0.5, wideOf(reading.askedText, most, true) + wideOf(reading.unit, most * 0.4, false) + cell_);
     head(box, reading, asks);
     if (!reading.problem.isEmpty())
         return words(track, reading.problem, font(labelSize() * 0.8, false), theme_.ink2);
@@ -689,7 +797,7 @@ void GaugePainter::paint(const QRectF& box, const board::Item& item, const Board
 {
     painter_.save();
     painter_.setRenderHint(QPainter::Antialiasing);
-    painter_.setClipRect(box);
+    painter_.setClipRect(box, Qt::IntersectClip);
     const QRectF in = inner(box, cell_);
     if (reading.out != BoardReading::Out::none && board::isGauge(item.shown))
         painter_.fillRect(QRectF(box.left(), box.top() + cell_ * 0.1, cell_ * 0.18, box.height() - cell_ * 0.2), theme_.error);

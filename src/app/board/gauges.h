@@ -39,6 +39,17 @@ public:
     ///@}
 
 private:
+    struct Face {
+        QFont font;
+        double ascent = 0, descent = 0, cap = 0, digit = 0;
+        std::uint32_t key = 0;
+    };
+    /// Draws words from their baseline; those that were drawn before are not shaped again.
+    void draw(const QPointF& base, const QString& text, const Face& face, const QColor& colour);
+    void badge(const QRectF& box, unsigned bus);
+    [[nodiscard]] static const Face& face(double pixels, bool mono, QFont::Weight weight);
+    [[nodiscard]] static double wideAt100(const QString& words, bool mono, QFont::Weight weight);
+    [[nodiscard]] static double wideOf(const QString& words, double pixels, bool mono, QFont::Weight weight = QFont::Normal);
     [[nodiscard]] QFont font(double pixels, bool mono, QFont::Weight weight = QFont::Normal) const;
     /// The largest size up to `most` at which words are no wider than a width.
     [[nodiscard]] double sizeFor(const QString& words, double most, double width, bool mono, QFont::Weight weight = QFont::Normal) const;
@@ -68,6 +79,7 @@ private:
     Stage& stage_;
     double cell_;
     const Theme& theme_ = Theme::get();
+    const QString monoFamily_ = theme_.mono(10).family();
 };
 
 }  // namespace wavetrope::app

@@ -174,7 +174,7 @@ OutboxPanel::OutboxPanel(Stage& stage, QWidget* parent)
         kept->addWidget(kept_[i][0], i, 0);
         kept->addWidget(kept_[i][1], i, 1, Qt::AlignRight);
     }
-    kept_[1][0]->setToolTip(tr("How long after it was due the latest frame was handed to its bus"));
+    kept_[1][0]->setToolTip(tr("How long after it was due the latest of all was on the bus, to the end of its last bit"));
     all->addLayout(kept);
     auto* last = new QHBoxLayout;
     last->addWidget(fields_[comment].before);
@@ -509,7 +509,7 @@ void OutboxPanel::fillTimekeeping(OutboxDesk::Place place)
         facts != nullptr && facts->sent > 1
             ? tr("%1, spread %2").arg(shortTime(facts->kept)).arg(static_cast<double>(facts->spread.count()) * 1e-6, 0, 'f', 2)
             : none);
-    kept_[1][1]->setText(facts != nullptr && facts->beat > 0 && timed ? tr("%1 behind its beat").arg(shortTime(facts->mostBehind)) : none);
+    kept_[1][1]->setText(facts != nullptr && facts->sent > 0 && timed ? tr("%1 behind its beat").arg(shortTime(facts->mostBehind)) : none);
     kept_[2][1]->setText(facts != nullptr ? countText(facts->refused) : none);
     kept_[3][1]->setText(facts != nullptr ? countText(facts->withheld) : none);
 }

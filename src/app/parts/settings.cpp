@@ -22,6 +22,10 @@ double usualWindowSeconds() { return std::clamp(QSettings().value(windowKey, usu
 
 void setUsualWindowSeconds(double seconds) { QSettings().setValue(windowKey, seconds); }
 
+QStringList patternFolders() { return QSettings().value(QStringLiteral("patternFolders")).toStringList(); }
+
+void setPatternFolders(const QStringList& folders) { QSettings().setValue(QStringLiteral("patternFolders"), folders); }
+
 int curveMegabytes()
 {
     constexpr int usual = 1024, least = 16;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QString>
+#include <QStringList>
 
 namespace wavetrope::app {
 
@@ -15,6 +16,9 @@ void setCurveMegabytes(int megabytes);
 /// Days after which a run that was kept on purpose is removed; 0 for never.
 [[nodiscard]] int keptRunDays();
 void setKeptRunDays(int days);
+/// Folders in which patterns of boards are looked for.
+[[nodiscard]] QStringList patternFolders();
+void setPatternFolders(const QStringList& folders);
 /// Takes theme and text size of the last time; the theme may be said otherwise.
 void applyLook(const QString& theme = {});
 /// Makes texts larger or smaller, and keeps that.

@@ -90,6 +90,18 @@ SettingsDialog::SettingsDialog(QWidget* parent)
     section(tr("Look"), {{tr("Theme"), theme_}, {tr("Size of texts"), scale_}});
     section(tr("Time"), {{tr("Times"), times_}, {tr("Window of live views"), window_}});
     section(tr("Numbers"), {{tr("Payload bytes"), bytes_}, {tr("Raw values"), raw_}});
+    auto* patterns = new QLineEdit(patternFolders().join(QStringLiteral("; ")));
+    named(patterns, "settingsPatterns",
+        tr("Folders with patterns of boards, parted by semicolons: their JSON files are offered in the menu of a node"));
+    patterns->setPlaceholderText(tr("none"));
+    connect(patterns, &QLineEdit::editingFinished, this, [patterns] {
+        QStringList folders;
+        for (const QString& folder : patterns->text().split(QLatin1Char(';'), Qt::SkipEmptyParts))
+            if (!folder.trimmed().isEmpty())
+                folders << folder.trimmed();
+        setPatternFolders(folders);
+    });
+    section(tr("Boards"), {{tr("Folders with patterns"), patterns}});
     section(tr("Runs"), {{tr("Runs that were kept are removed after"), keptDays_}, {tr("Memory of curves"), curves_}, {QString(), memory}});
     column->addStretch(1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);

@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/board_desk.h"
 
+#include <QDir>
+#include <QFile>
+
 #include <algorithm>
 
 #include "app/parts/edit_times.h"
+#include "app/parts/settings.h"
 #include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/outbox_desk.h"
@@ -12,6 +16,13 @@
 #include "rig/session.h"
 
 namespace wavetrope::app {
+
+namespace {
+
+constexpr std::size_t mostPatterns = 100;
+constexpr qint64 mostPatternBytes = 1 << 20;
+
+}  // namespace
 
 class BoardDesk::Change : public QUndoCommand {
 public:
@@ -134,6 +145,38 @@ std::optional<board::Item> BoardDesk::itemFor(const QString& path) const
     }
     item.at = board::usualSize(item.shown);
     return item;
+}
+
+std::vector<std::pair<QString, QString>> BoardDesk::patterns()
+{
+    std::vector<std::pair<QString, QString>> out;
+    for (const QString& folder : patternFolders())
+        for (const QFileInfo& file : QDir(folder).entryInfoList({QStringLiteral("*.json")}, QDir::Files, QDir::Name)) {
+            if (out.size() >= mostPatterns)
+                return out;
+            // A folder may hold other files, and large ones.
+            QFile in(file.filePath());
+            if (file.size() > mostPatternBytes || !in.open(QIODevice::ReadOnly))
+                continue;
+            if (const auto pattern = board::patternFromText(in.readAll().toStdString(), file.filePath().toStdString()))
+                out.emplace_back(text(pattern->name), file.filePath());
+        }
+    return out;
+}
+
+void BoardDesk::showPattern(const QString& path, const QString& node)
+{
+    QFile in(path);
+    if (!in.open(QIODevice::ReadOnly) || in.size() > mostPatternBytes) {
+        Q_EMIT stage_.told(tr("%1 cannot be read").arg(path));
+        return;
+    }
+    const auto pattern = board::patternFromText(in.readAll().toStdString(), path.toStdString());
+    if (!pattern) {
+        Q_EMIT stage_.told(text(pattern.error().text()));
+        return;
+    }
+    show(board::boardByPattern(stage_.catalog(), *pattern, node.toStdString()));
 }
 
 void BoardDesk::setVariable(const QString& name, double value)

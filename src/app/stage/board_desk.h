@@ -7,6 +7,7 @@
 #include <QUndoStack>
 
 #include <optional>
+#include <utility>
 #include <vector>
 
 #include "board/arrange.h"
@@ -38,6 +39,9 @@ public:
 
     /// The item of a signal as it fits it, of a path "Bus:Message.Signal" or ":Derived"; nothing where there is no such signal.
     [[nodiscard]] std::optional<board::Item> itemFor(const QString& path) const;
+    /// Names of the patterns that are found in the folders of the settings, with their files; and the board that one makes of a node.
+    [[nodiscard]] static std::vector<std::pair<QString, QString>> patterns();
+    void showPattern(const QString& file, const QString& node);
     /// Drives a variable of a node ("Node.variable") in the run that goes on.
     void setVariable(const QString& name, double value);
     /// A key of the window; false where no item has it.

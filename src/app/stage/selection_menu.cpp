@@ -28,6 +28,9 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
             [&stage, filter] { Q_EMIT stage.filterWanted(filter); });
         add("boardForNode", QObject::tr("Board for this node"),
             [&stage, node = selection.node] { stage.boards().show(board::boardForNode(stage.catalog(), node.toStdString())); });
+        for (const auto& [name, file] : BoardDesk::patterns())
+            add("boardByPattern", QObject::tr("Board by the pattern %1").arg(name),
+                [&stage, path = file, node = selection.node] { stage.boards().showPattern(path, node); });
         add("sendNode", QObject::tr("Put all that %1 sends into the outbox").arg(selection.node),
             [&stage, node = selection.node] { stage.outbox().addNode(node); });
         copy(selection.node);
