@@ -128,6 +128,15 @@ private Q_SLOTS:
         QCOMPARE(QString::fromStdString(json(*read).dump()), rows);
     }
 
+    void whatIsNoTextIsNotPasted()
+    {
+        const auto catalog = bladeCatalog();
+        QVERIFY(!rig::rowsFromText(*catalog, "0x100\t\xBB", 0));
+        // Words with an equals sign in them are words.
+        const auto rows = rig::rowsFromText(*catalog, "0x100\tif a, b = c", 0);
+        QVERIFY(rows.has_value() && (*rows)[0]["comment"] == "if a, b = c");
+    }
+
     // Moving at random keeps every row, and the order of those that move and of those that stay.
     void movesKeepEveryRow()
     {

@@ -9,6 +9,7 @@
 #include "base/json_reader.h"
 #include "base/time_text.h"
 #include "database/compose.h"
+#include "database/dbc_lexer.h"
 #include "drive/message_text.h"
 
 namespace wavetrope::rig {
@@ -54,6 +55,16 @@ bool isByte(const std::string& cell)
 }
 
 bool isKind(const std::string& cell) { return cell == "fd" || cell == "fdbrs" || cell == "remote"; }
+
+// A name, and what it equals; else it is words.
+bool isValue(const std::string& cell)
+{
+    const std::size_t equals = cell.find('=');
+    const std::size_t end = equals == std::string::npos || equals == 0 ? 0 : cell.find_last_not_of(' ', equals - 1) + 1;
+    return end > 0 && std::all_of(cell.begin(), cell.begin() + static_cast<std::ptrdiff_t>(end), [](unsigned char c) {
+        return std::isalnum(c) != 0 || c == '_';
+    });
+}
 
 // "Depth=3.5 mm" is one value; "A=1 B=2" are two.
 std::string asValues(const std::string& cell)
@@ -187,6 +198,8 @@ nlohmann::json rowFromFrame(const database::Catalog& catalog, const can::FrameVi
 Expected<std::vector<nlohmann::json>> rowsFromText(const database::Catalog& catalog, std::string_view text, std::uint8_t bus)
 {
     std::vector<nlohmann::json> rows;
+    if (!database::isUtf8(text))
+        return fail("what was pasted is no text", {}, "UTF-8 is expected");
     unsigned number = 0;
     for (const std::string& line : partsOf(text, '\n')) {
         ++number;
@@ -204,7 +217,7 @@ Expected<std::vector<nlohmann::json>> rowsFromText(const database::Catalog& cata
             const int known = catalog.findBus(cell);
             if (isByte(cell) || isKind(cell))
                 message += ' ' + cell;
-            else if (cell.find('=') != std::string::npos && cell.find('=') > 0)
+            else if (isValue(cell))
                 message += ' ' + asValues(cell);
             else if (const auto span = spanFromText(cell); span && span->count() > 0 && cell.find_first_of("smh") != std::string::npos)
                 period = exactSpanText(*span);

@@ -8,6 +8,7 @@
 
 #include <cmath>
 
+#include "app/parts/label.h"
 #include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/row_keys.h"
@@ -176,17 +177,11 @@ BoardPanel::BoardPanel(Stage& stage, QWidget* parent)
 void BoardPanel::restyle()
 {
     const Theme& theme = Theme::get();
-    const auto write = [](QLabel* label, const QFont& font, const QColor& colour) {
-        label->setFont(font);
-        QPalette palette = label->palette();
-        palette.setColor(QPalette::WindowText, colour);
-        label->setPalette(palette);
-    };
     for (QLabel* label : sections_)
-        write(label, theme.bodyStrong(), theme.ink);
+        writeLabel(label, theme.bodyStrong(), theme.ink);
     for (QLabel* label : quiet_)
-        write(label, theme.body(), theme.ink2);
-    write(problem_, theme.body(), theme.error);
+        writeLabel(label, theme.body(), theme.ink2);
+    writeLabel(problem_, theme.body(), theme.error);
     for (QAbstractButton* button : shown_->buttons())
         button->setFont(theme.small());
     for (const Field& field : fields_)

@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/parts/label.h"
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
@@ -220,18 +221,12 @@ CurvePanel::CurvePanel(Stage& stage, QWidget* parent)
 void CurvePanel::restyle()
 {
     const Theme& theme = Theme::get();
-    const auto write = [](QLabel* label, const QFont& font, const QColor& colour) {
-        label->setFont(font);
-        QPalette palette = label->palette();
-        palette.setColor(QPalette::WindowText, colour);
-        label->setPalette(palette);
-    };
     for (const Section& section : sections_) {
-        write(section.name, theme.bodyStrong(), theme.ink);
-        write(section.right, theme.small(), theme.ink2);
+        writeLabel(section.name, theme.bodyStrong(), theme.ink);
+        writeLabel(section.right, theme.small(), theme.ink2);
     }
     for (QLabel* label : labels_)
-        write(label, theme.body(), theme.ink2);
+        writeLabel(label, theme.body(), theme.ink2);
     for (QButtonGroup* group : {scale_, axis_, form_})
         for (QAbstractButton* button : group->buttons()) {
             button->setFont(theme.small());

@@ -10,6 +10,7 @@
 #include <cmath>
 
 #include "app/paint/paint.h"
+#include "app/parts/label.h"
 #include "app/parts/text.h"
 #include "app/stage/row_keys.h"
 #include "app/theme/theme.h"
@@ -191,19 +192,13 @@ OutboxPanel::OutboxPanel(Stage& stage, QWidget* parent)
 void OutboxPanel::restyle()
 {
     const Theme& theme = Theme::get();
-    const auto write = [](QLabel* label, const QFont& font, const QColor& colour) {
-        label->setFont(font);
-        QPalette palette = label->palette();
-        palette.setColor(QPalette::WindowText, colour);
-        label->setPalette(palette);
-    };
     for (QLabel* label : sections_)
-        write(label, theme.bodyStrong(), theme.ink);
+        writeLabel(label, theme.bodyStrong(), theme.ink);
     for (QLabel* label : quiet_)
-        write(label, theme.body(), theme.ink2);
-    write(problem_, theme.body(), theme.error);
+        writeLabel(label, theme.body(), theme.ink2);
+    writeLabel(problem_, theme.body(), theme.error);
     for (auto& line : kept_)
-        write(line[1], theme.mono(), theme.ink);
+        writeLabel(line[1], theme.mono(), theme.ink);
     for (const Field& field : fields_)
         field.edit->setFont(theme.mono());
     fields_[comment].edit->setFont(theme.body());

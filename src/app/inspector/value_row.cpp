@@ -14,6 +14,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/buttons.h"
 #include "app/parts/elided_label.h"
+#include "app/parts/label.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
@@ -336,18 +337,12 @@ ValueRow::ValueRow(QWidget* parent)
 void ValueRow::restyle()
 {
     const Theme& theme = Theme::get();
-    const auto write = [](QLabel* label, const QFont& font, const QColor& colour) {
-        label->setFont(font);
-        QPalette palette = label->palette();
-        palette.setColor(QPalette::WindowText, colour);
-        label->setPalette(palette);
-    };
-    write(name_, theme.body(), facts_.set ? theme.ink : theme.ink2);
-    write(unit_, theme.body(), theme.ink2);
-    write(problem_, theme.small(), theme.error);
-    write(below_, facts_.waiting.isEmpty() ? theme.small() : theme.bodyStrong(), facts_.waiting.isEmpty() ? theme.ink2 : theme.ink);
+    writeLabel(name_, theme.body(), facts_.set ? theme.ink : theme.ink2);
+    writeLabel(unit_, theme.body(), theme.ink2);
+    writeLabel(problem_, theme.small(), theme.error);
+    writeLabel(below_, facts_.waiting.isEmpty() ? theme.small() : theme.bodyStrong(), facts_.waiting.isEmpty() ? theme.ink2 : theme.ink);
     for (auto& [label, edit] : fields_) {
-        write(label, theme.small(), theme.ink2);
+        writeLabel(label, theme.small(), theme.ink2);
         edit->setFont(theme.mono());
     }
     field_->setFont(theme.mono());
