@@ -547,9 +547,11 @@ bool ValueRow::eventFilter(QObject* watched, QEvent* event)
             return true;
         }
         if (key->key() == Qt::Key_Escape) {
+            // First what is being typed, then what waits.
+            const bool typed = field_->isModified() || !problem_->isHidden();
             field_->setModified(false);
             say({});
-            if (!facts_.waiting.isEmpty() && takeBack)
+            if (!typed && !facts_.waiting.isEmpty() && takeBack)
                 takeBack();
             field_->setText(text(database::numberText(facts_.plan->physicalOf(facts_.bits), 9)));
             return true;
