@@ -572,6 +572,37 @@ private Q_SLOTS:
         QTRY_VERIFY(!facts(QStringLiteral("0x77E")).going && !facts(QStringLiteral("0x1F0")).going);
     }
 
+    // Each thing that a value may wait for, in words.
+    void whatAValueWaitsForIsTold()
+    {
+        const QString beat = QStringLiteral("0x77E");
+        const std::uint64_t before = facts(beat).sent;
+        clickControl(row(beat));
+        QTRY_VERIFY(facts(beat).sent > before);
+        const OutboxDesk::Place place = list()->entry(row(beat)).place();
+        QVERIFY(stage().outbox().setBytes(place, QStringLiteral("7F")).has_value());
+        QTRY_VERIFY2(cell(beat, 6).startsWith(QStringLiteral("waits: goes out with the next beat in ")), qPrintable(cell(beat, 6)));
+        QTRY_VERIFY(facts(beat).waiting.empty() && facts(beat).frame.data[0] == 0x7F);
+        clickControl(row(beat));
+        QTRY_VERIFY(!facts(beat).going);
+        QVERIFY(stage().outbox().setBytes(place, QStringLiteral("05")).has_value());
+        QTRY_COMPARE(cell(beat, 6), QStringLiteral("waits: goes out when you send it"));
+        stage().outbox().setHeld(true);
+        QTRY_COMPARE(cell(beat, 6), QStringLiteral("waits: goes out when all rows go out"));
+        stage().outbox().setHeld(false);
+        QTRY_COMPARE(cell(beat, 6), QStringLiteral("waits: goes out when you send it"));
+        stage().outbox().undoStack().undo();
+        stage().outbox().undoStack().undo();
+        // One that answers.
+        const QString answer = QStringLiteral("0x1F0");
+        clickControl(row(answer));
+        QTRY_VERIFY(facts(answer).going);
+        QVERIFY(stage().outbox().setBytes(list()->entry(row(answer)).place(), QStringLiteral("11 22 44")).has_value());
+        QTRY_COMPARE(cell(answer, 6), QStringLiteral("waits: goes out with the next answer"));
+        stage().outbox().undoStack().undo();
+        clickControl(row(answer));
+    }
+
     void aLogSendsNothing()
     {
         auto log = std::make_unique<MainWindow>(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", *rig::loadRig(WAVETROPE_DEMO "/rig.json")));

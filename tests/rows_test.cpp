@@ -416,6 +416,31 @@ private Q_SLOTS:
         QCOMPARE(world.facts(1).foreign, 0U);
     }
 
+    // Off the bus after too many errors: it says so, what is taken waits, and what finds no room tells why.
+    void busOffIsTold()
+    {
+        World world(R"([{"name": "G", "rows": [{"bus": "Main", "frame": "0x100 1", "every": "1 ms"}]}])");
+        const bus::Port own = world.partner + 1;        // attached behind it
+        world.outbox->go(0);
+        world.run(3500us);
+        QVERIFY(!world.facts(0).busOff && world.facts(0).refused == 0);
+        world.main.corruptNext(own, 64);
+        world.run(60ms);
+        QVERIFY(world.facts(0).busOff);
+        const std::uint64_t sent = world.facts(0).sent;
+        world.run(200ms);
+        QCOMPARE(world.facts(0).sent, sent);
+        QVERIFY(world.facts(0).refused > 0);
+        QCOMPARE(world.facts(0).refusedWhy, std::string("bus is off"));
+        QVERIFY(world.facts(0).going);
+        // A bus that is merely full says that.
+        World full(R"([{"name": "G", "rows": [{"bus": "Other", "frame": "0x100 1 2 3 4 5 6 7 8", "every": "10 us"}]}])");
+        full.outbox->go(0);
+        full.run(10ms);
+        QVERIFY(full.facts(0).refused > 100 && !full.facts(0).busOff);
+        QCOMPARE(full.facts(0).refusedWhy, std::string("queue full"));
+    }
+
     void groupsAreFiles()
     {
         const json group = json::parse(R"({"name": "G", "rows": [{"bus": "Main", "frame": "0x1F0 11", "every": "10 ms"}]})");

@@ -76,6 +76,12 @@ public:
     /// Brings in the frame that arrived first.
     virtual void take() {}
     [[nodiscard]] virtual Health health() const = 0;
+    /// Whether somebody who is attached has left the bus by itself after too many errors (ISO 11898-1:2015, 12.1.4.3), where that is known.
+    [[nodiscard]] virtual bool isOff(Port port) const
+    {
+        static_cast<void>(port);
+        return false;
+    }
     [[nodiscard]] virtual can::BitRate bitRate() const = 0;
     /// By identifier, as far as it can be known.
     [[nodiscard]] virtual std::vector<MeasuredResponse> responses() const { return {}; }

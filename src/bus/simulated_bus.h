@@ -45,6 +45,7 @@ public:
     void enable(Port port, bool on) override;
     void restart(Port port) override;
     [[nodiscard]] Health health() const override;
+    [[nodiscard]] bool isOff(Port port) const override { return ports_[port].counters.state() == can::ErrorState::busOff; }
     [[nodiscard]] can::BitRate bitRate() const override { return options_.rate; }
     [[nodiscard]] std::vector<MeasuredResponse> responses() const override;
 

@@ -115,6 +115,7 @@ void Outbox::goOnAs(Row& row, Row& before)
     row.offered = before.offered;
     row.sent = before.sent;
     row.refused = before.refused;
+    row.refusedWhy = before.refusedWhy;
     row.withheld = before.withheld;
     row.foreign = before.foreign;
     row.foreignLast = before.foreignLast;
@@ -398,6 +399,9 @@ ActorReport Outbox::report() const
         one.offered = row.offered;
         one.sent = row.sent;
         one.refused = row.refused;
+        one.refusedWhy = row.refusedWhy;
+        one.busOff = row.encoder && row.encoder->bus() < ports_.size()
+                     && world_.buses[row.encoder->bus()]->isOff(ports_[row.encoder->bus()]);
         one.withheld = row.withheld;
         one.beat = row.beat;
         one.ticks.assign(row.ticks.begin(), row.ticks.end());
@@ -657,6 +661,8 @@ void Outbox::offer(std::uint32_t index, unsigned chain, Time due)
     const std::uint8_t bus = row.encoder->bus();
     if (!world_.buses[bus]->offer(ports_[bus], row.encoder->frame())) {
         ++row.refused;
+        const bus::Health health = world_.buses[bus]->health();
+        row.refusedWhy = world_.buses[bus]->isOff(ports_[bus]) ? "bus is off" : health.alive ? "queue full" : health.words;
         row.refusals.push_back(moved_);
         if (row.refusals.size() > refusalsKept)
             row.refusals.pop_front();

@@ -38,6 +38,8 @@ struct OutboxRowFacts {
     std::uint64_t offered = 0;          ///< Frames that its bus has taken so far.
     std::uint64_t sent = 0;             ///< Of them, those that were on the bus.
     std::uint64_t refused = 0;          ///< Frames that the bus did not take.
+    std::string refusedWhy;             ///< Of the newest of them: "queue full", "bus is off", what is wrong with the bus.
+    bool busOff = false;                ///< The outbox has left this bus after too many errors: what is taken waits.
     std::uint64_t withheld = 0;         ///< Frames that were due while all rows were held.
     std::uint64_t beat = 0;             ///< Beats or answers since it was begun.
     Time last{};                        ///< Stamp of the newest that was on the bus; where `sent` is not 0.
@@ -147,6 +149,7 @@ private:
         Time foreignLast{};
         Time behind{}, mostBehind{};
         std::deque<Time> ticks, refusals;
+        std::string refusedWhy;
         can::Frame onBus;
     };
     // What is on its way to its bus.

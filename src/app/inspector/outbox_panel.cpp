@@ -505,7 +505,9 @@ void OutboxPanel::fillTimekeeping(OutboxDesk::Place place)
             ? tr("%1, spread %2").arg(shortTime(facts->kept)).arg(static_cast<double>(facts->spread.count()) * 1e-6, 0, 'f', 2)
             : none);
     kept_[1][1]->setText(facts != nullptr && facts->sent > 0 && timed ? tr("%1 behind its beat").arg(shortTime(facts->mostBehind)) : none);
-    kept_[2][1]->setText(facts != nullptr ? countText(facts->refused) : none);
+    kept_[2][1]->setText(facts == nullptr      ? none
+                         : facts->refused == 0 ? countText(0)
+                                               : tr("%1, %2").arg(countText(facts->refused), text(facts->refusedWhy)));
     kept_[3][1]->setText(facts != nullptr ? countText(facts->withheld) : none);
 }
 

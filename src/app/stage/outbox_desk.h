@@ -43,6 +43,8 @@ public:
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
     /// How the rows do, in the order of their numbers; none where nothing runs.
     [[nodiscard]] const std::vector<drive::OutboxRowFacts>& facts() const;
+    /// The same, as it was looked at last, to be kept; null where nothing runs.
+    [[nodiscard]] std::shared_ptr<const std::vector<drive::OutboxRowFacts>> sharedFacts() const { return facts_; }
     /// Whether all rows are held.
     [[nodiscard]] bool held() const { return held_; }
 

@@ -52,15 +52,16 @@ QString sourceWords(const drive::SourceSpec& source)
 
 void OutboxLook::refresh()
 {
-    facts_ = stage_.outbox().facts();
+    (void)stage_.outbox().facts();
+    facts_ = stage_.outbox().sharedFacts();
     first_.clear();
     std::size_t number = 0;
     for (const drive::OutboxGroup& group : stage_.outbox().groups()) {
         first_.push_back(number);
         number += group.rows.size();
     }
-    if (facts_.size() != number)
-        facts_.clear();     // the run has not heard of the last edit yet
+    if (facts_ && facts_->size() != number)
+        facts_.reset();     // the run has not heard of the last edit yet
     health_.clear();
     if (const rig::Session* session = stage_.document().session())
         health_ = session->health();
@@ -72,9 +73,9 @@ const drive::OutboxRow& OutboxLook::spec(OutboxDesk::Place place) const { return
 
 const drive::OutboxRowFacts* OutboxLook::facts(OutboxDesk::Place place) const
 {
-    if (place.group >= first_.size() || first_[place.group] + place.row >= facts_.size())
+    if (!facts_ || place.group >= first_.size() || first_[place.group] + place.row >= facts_->size())
         return nullptr;
-    return &facts_[first_[place.group] + place.row];
+    return &(*facts_)[first_[place.group] + place.row];
 }
 
 const database::CatalogMessage* OutboxLook::message(OutboxDesk::Place place) const
@@ -196,6 +197,8 @@ QString OutboxLook::problem(OutboxDesk::Place place) const
     const drive::OutboxRowFacts* now = facts(place);
     if (now != nullptr && !now->problem.empty())
         return tr("Not going out: %1").arg(text(now->problem));
+    if (now != nullptr && now->busOff)
+        return tr("Not going out: bus is off");
     if (const int on = bus(place); on >= 0 && static_cast<std::size_t>(on) < health_.size() && !health_[static_cast<std::size_t>(on)].alive)
         return tr("Not going out: %1 is %2").arg(text(spec(place).bus), text(health_[static_cast<std::size_t>(on)].words));
     return {};
@@ -282,7 +285,9 @@ QString OutboxLook::last(OutboxDesk::Place place, bool* wrong) const
     if (wrong != nullptr)
         *wrong = now->refused > 0;
     if (now->refused > 0)
-        return tr("%1 refused").arg(countText(now->refused));
+        return now->refusedWhy.empty() || now->refusedWhy == "queue full"
+                   ? tr("%1 refused").arg(countText(now->refused))
+                   : tr("%1 refused: %2").arg(countText(now->refused), text(now->refusedWhy));
     if (now->withheld > 0 && stage_.outbox().held())
         return tr("%1 held back").arg(countText(now->withheld));
     return now->sent > 0 ? tr("%1 ago").arg(agoText(std::max(Time{0}, now->told - now->last))) : QString();

@@ -5,6 +5,7 @@
 #include <QCoreApplication>
 #include <QString>
 
+#include <memory>
 #include <optional>
 #include <utility>
 #include <vector>
@@ -73,7 +74,7 @@ public:
 
 private:
     Stage& stage_;
-    std::vector<drive::OutboxRowFacts> facts_;
+    std::shared_ptr<const std::vector<drive::OutboxRowFacts>> facts_;
     std::vector<std::size_t> first_;    // number of the first row of each group
     std::vector<bus::Health> health_;
 };
