@@ -252,7 +252,7 @@ private Q_SLOTS:
         BoardView* view = board("Water");
         const std::size_t shut = item(view, "Hold the valve shut"), flow = item(view, "Flow");
         QTest::mouseClick(view, Qt::LeftButton, {}, part(view, shut, 1));
-        QTRY_VERIFY(view->reading(flow).out == BoardReading::Out::under);
+        QTRY_VERIFY(view->reading(flow).side == measure::Side::under);
         QTRY_VERIFY(view->reading(flow).outWords.startsWith(QStringLiteral("under 6")));
         QVERIFY(view->reading(flow).outWords.contains(QStringLiteral(" for ")));
         QVERIFY(!view->reading(flow).old);
@@ -442,11 +442,11 @@ private Q_SLOTS:
         BoardView* view = board("Driver");
         stage().setCursor(stage().timeOf(50));
         QTRY_COMPARE(view->reading(item(view, "Mode")).number, QStringLiteral("resurfacing"));
-        QVERIFY(view->reading(item(view, "Flow")).out == BoardReading::Out::none);
+        QVERIFY(view->reading(item(view, "Flow")).side == measure::Side::inside);
         stage().setCursor(stage().timeOf(105));
         QTRY_VERIFY(view->settled());
         QTRY_VERIFY2(
-            view->reading(item(view, "Flow")).out == BoardReading::Out::under, qPrintable(view->reading(item(view, "Flow")).number));
+            view->reading(item(view, "Flow")).side == measure::Side::under, qPrintable(view->reading(item(view, "Flow")).number));
         QTRY_VERIFY(view->reading(item(view, "Flow")).outWords.startsWith(QStringLiteral("under 6")));
         QVERIFY(view->reading(item(view, "Blade depth to ask for")).inert);
         window_->closeWithoutAsking();

@@ -3,9 +3,10 @@
 #include <QTemporaryDir>
 #include <QTest>
 
-#include <map>
-
+#include <algorithm>
 #include <cmath>
+#include <limits>
+#include <map>
 #include <random>
 #include <set>
 
@@ -14,6 +15,7 @@
 #include "measure/measures.h"
 #include "measure/senders.h"
 #include "measure/signal_series.h"
+#include "measure/standing.h"
 #include "vector_file.h"
 
 using namespace wavetrope;
@@ -361,6 +363,77 @@ private Q_SLOTS:
                     QVERIFY(moment.beats == wanted.beats);
                     QVERIFY(moment.changedLately.bytes == wanted.changedLately.bytes);
                 }
+        }
+    }
+
+    void howOldAValueIs()
+    {
+        std::mt19937 random(47);
+        trace::Trace trace;
+        std::vector<Time> came;     // of 0x101, at rows below
+        std::vector<trace::Row> rows;
+        for (int i = 0; i < 4000; ++i) {
+            const bool ours = random() % 7 == 0;
+            const can::Frame frame = frameAt(start + Time(i * 1'000'000LL + random() % 999'999), ours ? 0x101 : 0x102);
+            if (ours) {
+                came.push_back(frame.time);
+                rows.push_back(static_cast<trace::Row>(i));
+            }
+            trace.append(frame.view());
+        }
+        const auto snapshot = trace.snapshot();
+        const trace::TraceKey key{0, false, {0x101, false}};
+        for (int round = 0; round < 300; ++round) {
+            const auto limit = static_cast<trace::Row>(random() % 4001);
+            const auto until = static_cast<std::size_t>(std::lower_bound(rows.begin(), rows.end(), limit) - rows.begin());
+            const auto age = ageOf(snapshot, key, limit, Time{});
+            QCOMPARE(age.has_value(), until > 0);
+            if (!age)
+                continue;
+            QCOMPARE(age->came, came[until - 1]);
+            const std::size_t beats = std::min<std::size_t>(until, 12);
+            const Time mean = beats < 2 ? Time{} : (came[until - 1] - came[until - beats]) / static_cast<std::int64_t>(beats - 1);
+            QCOMPARE(age->after, 3 * mean);
+            QVERIFY(!age->oldAt(age->came + age->after));
+            QCOMPARE(age->oldAt(age->came + age->after + Time{1}), mean.count() > 0);
+            // What a database promises, and what somebody says, count for more.
+            QCOMPARE(ageOf(snapshot, key, limit, Time{5'000'000})->after, Time{15'000'000});
+            QCOMPARE(ageOf(snapshot, key, limit, Time{5'000'000}, Time{7})->after, Time{7});
+        }
+        QVERIFY(!ageOf(snapshot, {1, false, {0x101, false}}, 4000, Time{}));
+        QVERIFY(!ageOf(trace::Snapshot(), key, 4000, Time{}));
+    }
+
+    void sinceWhenAValueIsBeyondItsLimits()
+    {
+        QVERIFY(sideOf(2, 2.0, 5.0) == Side::inside && sideOf(5, 2.0, 5.0) == Side::inside);
+        QVERIFY(sideOf(1.9, 2.0, 5.0) == Side::under && sideOf(5.1, 2.0, 5.0) == Side::over);
+        QVERIFY(sideOf(-1e9, {}, 5.0) == Side::inside && sideOf(1e9, 2.0, {}) == Side::inside);
+        std::mt19937 random(5);
+        for (int round = 0; round < 500; ++round) {
+            SignalSeries::Points points;
+            const std::size_t count = random() % 30;
+            for (std::size_t i = 0; i < count; ++i) {
+                points.times.push_back(static_cast<double>(i));
+                points.values.push_back(random() % 6 == 0 ? std::numeric_limits<double>::quiet_NaN() : static_cast<double>(random() % 3));
+            }
+            const double now = static_cast<double>(count) + 0.5;
+            const auto one = [](double value) { return value == 1; };
+            const Since since = sinceOf(points, now, one);
+            // Nothing but it from there on; in front of that something else, unless it is open.
+            double first = now;
+            bool other = false;
+            for (std::size_t i = 0; i < count; ++i)
+                if (std::isfinite(points.values[i])) {
+                    if (!one(points.values[i])) {
+                        other = true;
+                        first = now;
+                    } else if (first == now) {
+                        first = points.times[i];
+                    }
+                }
+            QCOMPARE(since.from, first);
+            QCOMPARE(since.open, !other);
         }
     }
 

@@ -42,9 +42,18 @@ void SeriesKeeper::look(const void* who, const trace::Snapshot& snapshot, std::v
         if (looks.empty()) {
             lookers_.erase(who);
         } else {
-            for (const Look& look : looks)
-                kept_.try_emplace(look.series.get(), Kept{look.series, nullptr, false});
-            lookers_[who] = {snapshot, std::move(looks)};
+            Looker& looker = lookers_[who];
+            // Who follows a run looks at the same again and again.
+            const bool same = std::equal(looks.begin(), looks.end(), looker.looks.begin(), looker.looks.end(),
+                [](const Look& one, const Look& other) { return one.series == other.series; });
+            if (!same)
+                for (const Look& look : looks)
+                    kept_.try_emplace(look.series.get(), Kept{look.series, nullptr, false});
+            looker = {snapshot, std::move(looks)};
+            if (same) {
+                wake_.notify_all();
+                return;
+            }
         }
         std::erase_if(kept_, [this](const auto& entry) { return !entry.second.busy && !wanted(entry.first); });
     }

@@ -9,7 +9,6 @@
 #include "app/stage/event_desk.h"
 #include "database/compose.h"
 #include "drive/node.h"
-#include "measure/identifier_stats.h"
 #include "rig/outbox_edits.h"
 
 namespace wavetrope::app {
@@ -18,9 +17,8 @@ namespace {
 
 constexpr double usualPast = 20, latelySpan = 10, lookBack = 60;     // seconds
 constexpr unsigned pastColumns = 120;
-constexpr int oldAfterPeriods = 3;
 constexpr std::size_t mostChoices = 8;
-constexpr unsigned beatsForAge = 12;
+constexpr std::uint64_t mostRecent = 16'384;      // samples that are read one by one
 
 QString lasted(double seconds)
 {
@@ -30,6 +28,15 @@ QString lasted(double seconds)
 QString fixed(double value, const std::optional<int>& decimals, const QString& otherwise)
 {
     return decimals ? QString::number(value, 'f', *decimals) : otherwise;
+}
+
+// Whether two readings differ in nothing but their values.
+bool sameAround(const BoardReading& a, const BoardReading& b)
+{
+    return a.label == b.label && a.unit == b.unit && a.problem == b.problem && a.bus == b.bus && a.named == b.named && a.from == b.from
+           && a.to == b.to && a.below == b.below && a.above == b.above && a.side == b.side && a.outWords == b.outWords && a.old == b.old
+           && a.oldWords == b.oldWords && a.since == b.since && a.lit == b.lit && a.pastSpan == b.pastSpan
+           && a.value.has_value() == b.value.has_value();
 }
 
 }  // namespace
@@ -54,11 +61,12 @@ const BoardReader::Curve* BoardReader::curve(const QString& path)
     return &known->second;
 }
 
-std::vector<std::size_t> BoardReader::refresh(const std::vector<board::Item>& items)
+std::vector<BoardReader::Changed> BoardReader::refresh(const std::vector<board::Item>& items)
 {
     if (catalog_ != stage_.document().catalog()) {
         catalog_ = stage_.document().catalog();
         curves_.clear();
+        recents_.clear();
     }
     const bool controls = std::any_of(items.begin(), items.end(), [](const board::Item& one) {
         return board::isControl(one.shown) || one.of.kind == board::Binding::Kind::row || one.of.kind == board::Binding::Kind::variable;
@@ -68,6 +76,7 @@ std::vector<std::size_t> BoardReader::refresh(const std::vector<board::Item>& it
         const rig::Session* session = stage_.document().session();
         nodes_ = session != nullptr ? session->nodeReports() : std::vector<rig::NodeReport>();
     }
+    ages_.clear();
     std::swap(before_, readings_);
     readings_.assign(items.size(), {});
     for (std::size_t i = 0; i < items.size(); ++i) {
@@ -75,8 +84,8 @@ std::vector<std::size_t> BoardReader::refresh(const std::vector<board::Item>& it
         BoardReading& out = readings_[i];
         out.label = text(item.label);
         switch (item.of.kind) {
-        case board::Binding::Kind::signal: readSignal(out, item, text(item.of.name)); break;
-        case board::Binding::Kind::derived: readSignal(out, item, QLatin1Char(':') + text(item.of.name)); break;
+        case board::Binding::Kind::signal: readSignal(out, item, text(item.of.name), i); break;
+        case board::Binding::Kind::derived: readSignal(out, item, QLatin1Char(':') + text(item.of.name), i); break;
         case board::Binding::Kind::condition: readCondition(out, item); break;
         case board::Binding::Kind::variable: readVariable(out, item); break;
         case board::Binding::Kind::row: readRow(out, item); break;
@@ -98,18 +107,20 @@ std::vector<std::size_t> BoardReader::refresh(const std::vector<board::Item>& it
     std::vector<measure::SeriesKeeper::Look> looks;
     const Time from = stage_.cursor() - std::chrono::seconds(static_cast<int>(lookBack));
     for (const auto& [path, one] : curves_)
-        looks.push_back({one.series, from, stage_.cursor(), pastColumns});
+        looks.push_back({one.series, from, stage_.cursor(), one.series->derived() ? pastColumns : 0});
     if (!looks.empty() || looks_)
-        stage_.curveDesk().look(&who_, looks);
-    looks_ = !looks.empty();
-    std::vector<std::size_t> changed;
+        stage_.curveDesk().look(&who_, std::move(looks));
+    looks_ = !curves_.empty();
+    std::vector<Changed> changed;
     for (std::size_t i = 0; i < readings_.size(); ++i)
-        if (i >= before_.size() || readings_[i] != before_[i])
-            changed.push_back(i);
+        if (i >= before_.size())
+            changed.push_back({i, false});
+        else if (readings_[i] != before_[i])
+            changed.push_back({i, sameAround(readings_[i], before_[i])});
     return changed;
 }
 
-void BoardReader::readSignal(BoardReading& out, const board::Item& item, const QString& path)
+void BoardReader::readSignal(BoardReading& out, const board::Item& item, const QString& path, std::size_t index)
 {
     const Curve* known = curve(path);
     if (known == nullptr) {
@@ -144,11 +155,22 @@ void BoardReader::readSignal(BoardReading& out, const board::Item& item, const Q
     out.number = out.named ? source.reading(*out.value) : fixed(*out.value, item.decimals, source.number(*out.value));
     out.lit = *out.value != 0;
     readAge(out, item, *known);
-    readLimits(out, *known);
+    readLimits(out, item, *known, index);
     if (item.shown == board::Shown::history) {
         out.pastSpan = item.span.count() > 0 ? static_cast<double>(item.span.count()) * 1e-9 : usualPast;
-        readPast(out.past, *known, out.pastSpan);
+        if (const measure::RecentCurve* past = recent(*known, item, index, item.below || item.above)) {
+            std::vector<std::pair<Time, double>> points;
+            past->points(*known->series, stage_.cursor() - Time(static_cast<std::int64_t>(out.pastSpan * 1e9)), points);
+            for (const auto& [time, value] : points)
+                out.past.emplace_back(std::min(0.0, static_cast<double>((time - stage_.cursor()).count()) * 1e-9), value);
+        } else {
+            readPast(out.past, *known, out.pastSpan);
+        }
     } else if (item.shown == board::Shown::dial) {
+        if (const measure::RecentCurve* past = recent(*known, item, index, item.below || item.above)) {
+            out.lately = past->range(stage_.cursor() - Time(static_cast<std::int64_t>(latelySpan * 1e9)));
+            return;
+        }
         std::vector<QPointF> past;
         readPast(past, *known, latelySpan);
         for (const QPointF& point : past)
@@ -156,10 +178,51 @@ void BoardReader::readSignal(BoardReading& out, const board::Item& item, const Q
                 out.lately = out.lately ? std::pair(std::min(out.lately->first, point.y()), std::max(out.lately->second, point.y()))
                                         : std::pair(point.y(), point.y());
     } else if (item.shown == board::Shown::state || item.shown == board::Shown::lamp) {
-        const double now = *out.value;
-        const auto [from, open] = since(*known, [now](double value) { return value == now; });
-        out.since = open ? QString() : QObject::tr("since %1").arg(timeWords(stage_.seconds(from), 1));
+        double began = 0;
+        bool open = false;
+        if (const measure::RecentCurve* past = recent(*known, item, index, false)) {
+            const auto [from, wide] = past->since();
+            began = stage_.seconds(from);
+            open = wide;
+        } else {
+            const measure::Since one = since(*known, [now = *out.value](double value) { return value == now; });
+            began = one.from;
+            open = one.open;
+        }
+        out.since = open ? QString() : QObject::tr("since %1").arg(timeWords(began, 1));
     }
+}
+
+const measure::RecentCurve* BoardReader::recent(const Curve& curve, const board::Item& item, std::size_t index, bool bySide)
+{
+    const Time to = stage_.cursor(), span(static_cast<std::int64_t>(lookBack * 1e9));
+    if (curve.source.isDerived() || !stage_.snapshot().valid())
+        return nullptr;
+    const Time wide = item.shown == board::Shown::history && item.span.count() > 0 ? item.span
+                                                                                   : Time(static_cast<std::int64_t>(usualPast * 1e9));
+    auto known = recents_.find({index, bySide});
+    const QString path = text(item.of.name);
+    if (known != recents_.end()
+        && (known->second.path != path || known->second.below != item.below || known->second.above != item.above
+            || known->second.span != wide)) {
+        recents_.erase(known);
+        known = recents_.end();
+    }
+    if (known == recents_.end()) {
+        std::function<double(double)> key;
+        if (bySide)
+            key = [below = item.below, above = item.above](
+                      double value) { return static_cast<double>(measure::sideOf(value, below, above)); };
+        known = recents_
+                    .insert({{index, bySide}, {path, item.below, item.above, wide,
+                                                  measure::RecentCurve(std::max(wide, span),
+                                                      std::max(wide / static_cast<int>(pastColumns), Time{1}), std::move(key))}})
+                    .first;
+    }
+    if (curve.series->about(to - std::max(wide, span), to) > mostRecent)
+        return nullptr;
+    known->second.curve.follow(*curve.series, stage_.snapshot(), to);
+    return &known->second.curve;
 }
 
 bool BoardReader::settled() const
@@ -179,64 +242,50 @@ void BoardReader::readPast(std::vector<QPointF>& into, const Curve& curve, doubl
 // Of a message: when its newest frame came, against how often it does.
 void BoardReader::readAge(BoardReading& out, const board::Item& item, const Curve& curve)
 {
-    const trace::Snapshot& snapshot = stage_.snapshot();
-    if (curve.source.isDerived() || !snapshot.valid())
+    if (curve.source.isDerived())
         return;
     const database::CatalogMessage& message = *curve.source.ref.message;
-    const auto known = snapshot.trace().find({message.bus, false, message.message->id});
-    if (!known)
-        return;
-    const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
-    const measure::IdentifierMoment moment = measure::momentOf(snapshot, *known, limit, beatsForAge);
-    if (moment.row == trace::noRow)
-        return;
-    Time after = item.old;
-    if (after.count() == 0) {
-        const Time period = message.message->cycleTime.count() > 0 ? message.message->cycleTime : moment.mean();
-        after = period * oldAfterPeriods;
+    auto [known, fresh] = ages_.try_emplace({message.bus, message.message->id.key()});
+    if (fresh) {
+        const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
+        known->second = measure::ageOf(stage_.snapshot(), {message.bus, false, message.message->id}, limit, message.message->cycleTime);
     }
-    const Time came = snapshot.time(moment.row);
-    if (after.count() == 0 || stage_.cursor() - came <= after)
+    if (!known->second)
         return;
-    out.old = true;
-    out.oldWords = QObject::tr("old since %1").arg(timeWords(stage_.seconds(came), 1));
+    measure::Age age = *known->second;
+    if (item.old.count() > 0)
+        age.after = item.old;
+    out.old = age.oldAt(stage_.cursor());
+    if (out.old)
+        out.oldWords = QObject::tr("old since %1").arg(timeWords(stage_.seconds(age.came), 1));
 }
 
-template <class Holds>
-std::pair<Time, bool> BoardReader::since(const Curve& curve, Holds&& holds) const
+measure::Since BoardReader::since(const Curve& curve, const std::function<bool(double)>& holds) const
 {
     const Time to = stage_.cursor(), from = to - Time(static_cast<std::int64_t>(lookBack * 1e9));
-    const measure::SignalSeries::Points points = stage_.curveDesk().points(*curve.series, from, to, 4 * pastColumns);
-    double began = stage_.seconds(to);
-    bool open = true;
-    for (std::size_t i = points.times.size(); i-- > 0;) {
-        if (!std::isfinite(points.values[i]))
-            continue;
-        if (!holds(points.values[i])) {
-            open = false;
-            break;
-        }
-        began = points.times[i];
-    }
-    return {stage_.timeOf(std::min(began, stage_.seconds(to))), open};
+    return measure::sinceOf(stage_.curveDesk().points(*curve.series, from, to, 4 * pastColumns), stage_.seconds(to), holds);
 }
 
-void BoardReader::readLimits(BoardReading& out, const Curve& curve) const
+void BoardReader::readLimits(BoardReading& out, const board::Item& item, const Curve& curve, std::size_t index)
 {
-    const double value = *out.value;
-    if (out.below && value < *out.below)
-        out.out = BoardReading::Out::under;
-    else if (out.above && value > *out.above)
-        out.out = BoardReading::Out::over;
-    else
+    out.side = measure::sideOf(*out.value, out.below, out.above);
+    if (out.side == measure::Side::inside)
         return;
-    const bool under = out.out == BoardReading::Out::under;
-    const double limit = under ? *out.below : *out.above;
-    const auto [from, open] = since(curve, [&](double one) { return under ? one < limit : one > limit; });
-    const double seconds = stage_.seconds(stage_.cursor()) - stage_.seconds(from);
-    const QString number = curve.source.number(limit);
-    const QString how = open ? QObject::tr("more than %1").arg(lasted(lookBack)) : lasted(seconds);
-    out.outWords = (under ? QObject::tr("under %1 for %2") : QObject::tr("over %1 for %2")).arg(number, how);
+    const bool under = out.side == measure::Side::under;
+    double began = 0;
+    bool open = false;
+    if (const measure::RecentCurve* past = recent(curve, item, index, true)) {
+        const auto [from, wide] = past->since();
+        began = stage_.seconds(from);
+        open = wide;
+    } else {
+        const measure::Since one = since(curve, [&](double value) { return measure::sideOf(value, out.below, out.above) == out.side; });
+        began = one.from;
+        open = one.open;
+    }
+    const QString how = open ? QObject::tr("more than %1").arg(lasted(lookBack)) : lasted(stage_.seconds(stage_.cursor()) - began);
+    out.outWords = (under ? QObject::tr("under %1 for %2") : QObject::tr("over %1 for %2"))
+                       .arg(curve.source.number(under ? *out.below : *out.above), how);
 }
 
 void BoardReader::readCondition(BoardReading& out, const board::Item& item)
@@ -387,7 +436,7 @@ void BoardReader::readControl(BoardReading& out, const board::Item& item, std::s
         else
             out.choices = {{QObject::tr("off"), 0}, {QObject::tr("on"), 1}};
     }
-    if (!stage_.document().isLive() || stage_.document().session() == nullptr) {
+    if (!stage_.document().isLive() || !stage_.document().session()->running()) {
         out.inert = true;
         out.controlWords = stage_.document().isLive() ? QObject::tr("nothing runs") : QObject::tr("a log: nothing is driven");
     } else if (!stage_.following()) {

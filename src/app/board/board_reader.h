@@ -6,6 +6,7 @@
 #include <QPointF>
 #include <QString>
 
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -16,6 +17,8 @@
 #include "app/stage/outbox_look.h"
 #include "app/stage/stage.h"
 #include "board/board_spec.h"
+#include "measure/recent_curve.h"
+#include "measure/standing.h"
 #include "rig/session.h"
 
 namespace wavetrope::app {
@@ -30,7 +33,7 @@ struct BoardReading {
     bool named = false;                 ///< The value is told in words alone.
     double from = 0, to = 1;
     std::optional<double> below, above;
-    enum class Out : std::uint8_t { none, under, over } out = Out::none;
+    measure::Side side = measure::Side::inside;
     QString outWords;                   ///< "under 6.0 for 3.2 s"
     bool old = false;
     QString oldWords;                   ///< "old since 79.8 s"
@@ -64,8 +67,13 @@ public:
     BoardReader(const BoardReader&) = delete;
     BoardReader& operator=(const BoardReader&) = delete;
 
-    /// Looks again, for items of one board; gives those that read otherwise than before.
-    std::vector<std::size_t> refresh(const std::vector<board::Item>& items);
+    /// An item that reads otherwise than before.
+    struct Changed {
+        std::size_t item = 0;
+        bool valueAlone = false;        ///< What it shows, and nothing that stands around it.
+    };
+    /// Looks again, for items of one board.
+    std::vector<Changed> refresh(const std::vector<board::Item>& items);
     /// One that says nothing where it has not been read yet.
     [[nodiscard]] const BoardReading& of(std::size_t item) const
     {
@@ -85,25 +93,35 @@ private:
         std::shared_ptr<measure::SignalSeries> series;
     };
     [[nodiscard]] const Curve* curve(const QString& path);
-    void readSignal(BoardReading& out, const board::Item& item, const QString& path);
+    void readSignal(BoardReading& out, const board::Item& item, const QString& path, std::size_t index);
+    /// What a curve was in the last while, kept up for an item; null where it is read as a whole each time. It counts by its value, or by the side
+    /// of the limits.
+    [[nodiscard]] const measure::RecentCurve* recent(const Curve& curve, const board::Item& item, std::size_t index, bool bySide);
     void readCondition(BoardReading& out, const board::Item& item);
     void readVariable(BoardReading& out, const board::Item& item);
     void readRow(BoardReading& out, const board::Item& item);
     void readPast(std::vector<QPointF>& into, const Curve& curve, double span) const;
     void readAge(BoardReading& out, const board::Item& item, const Curve& curve);
-    void readLimits(BoardReading& out, const Curve& curve) const;
-    /// Since when a curve has been as `holds` says, looking back from the cursor; whether that is only as far as was looked.
-    template <class Holds>
-    [[nodiscard]] std::pair<Time, bool> since(const Curve& curve, Holds&& holds) const;
+    void readLimits(BoardReading& out, const board::Item& item, const Curve& curve, std::size_t index);
+    /// Since when a curve has been as `holds` says, looking back from the cursor.
+    [[nodiscard]] measure::Since since(const Curve& curve, const std::function<bool(double)>& holds) const;
     void readControl(BoardReading& out, const board::Item& item, std::size_t index) const;
 
     Stage& stage_;
     OutboxLook outbox_;
     std::shared_ptr<const database::Catalog> catalog_;
     std::map<QString, Curve> curves_;
+    struct Recent {
+        QString path;
+        std::optional<double> below, above;
+        Time span{};
+        measure::RecentCurve curve;
+    };
+    std::map<std::pair<std::size_t, bool>, Recent> recents_;  // by item, and what counts
     std::vector<BoardReading> readings_, before_;
     std::vector<rig::NodeReport> nodes_;
-    QObject who_;       // looks at them
+    std::map<std::pair<unsigned, std::uint32_t>, std::optional<measure::Age>> ages_;  // of messages, by bus and identifier; of one look
+    QObject who_;  // looks at them
     bool looks_ = false;
 };
 

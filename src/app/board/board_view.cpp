@@ -146,6 +146,13 @@ bool suits(const board::Item& item, Shown shown)
     return board::isGauge(shown);
 }
 
+// Where an item is painted: hairlines lie around it.
+QRect insideOf(const QRectF& box)
+{
+    const QRect whole = box.toAlignedRect();
+    return whole.adjusted(2, 2, -2, -2);
+}
+
 }  // namespace
 
 BoardView::BoardView(Stage& stage)
@@ -318,25 +325,84 @@ void BoardView::follow()
     took.start();
     stage().events().look(this,
         std::any_of(items().begin(), items().end(), [](const board::Item& one) { return one.of.kind == board::Binding::Kind::condition; }));
-    const double edge = 3;
-    const std::vector<std::size_t> changed = reader_.refresh(items());
-    if (changed.size() * 2 > items().size())
-        update();       // many pieces cost more than the whole
-    else
-        for (const std::size_t item : changed)
-            update(boxOf(items()[item].at).adjusted(-edge, -edge, edge, edge).toAlignedRect());
+    for (const auto& [item, valueAlone] : reader_.refresh(items())) {
+        const QRectF box = boxOf(items()[item].at);
+        std::vector<QRectF> moving;
+        if (valueAlone && !editing_)
+            moving = GaugePainter::movingOf(box, items()[item].shown, cell());
+        if (moving.empty())
+            update(insideOf(box));
+        for (const QRectF& part : moving)
+            update(part.toAlignedRect() & insideOf(box));
+    }
     lookedIn_ = took.nsecsElapsed();
+}
+
+// From which row on a board drives: that of its uppermost control, where no gauge reaches below it; else behind the last.
+int BoardView::drivenFrom() const
+{
+    int driven = board::gridSize;
+    for (const board::Item& item : items())
+        if (board::isControl(item.shown))
+            driven = std::min(driven, item.at.row);
+    for (const board::Item& item : items())
+        if (!board::isControl(item.shown) && item.at.row + item.at.high > driven)
+            return board::gridSize;
+    return driven;
+}
+
+// What changed inside of items, and nothing around them: each by itself on a canvas, where what is painted is bounded by one rectangle. To paint them
+// all within the many pieces of a region costs several times as much.
+bool BoardView::paintParts(const QRegion& region)
+{
+    std::vector<QRectF> boxes;
+    for (const board::Item& item : items())
+        boxes.push_back(boxOf(item.at));
+    std::vector<std::vector<QRect>> pieces(boxes.size());
+    for (const QRect& piece : region) {
+        const auto in = std::find_if(boxes.begin(), boxes.end(), [&](const QRectF& box) { return insideOf(box).contains(piece); });
+        if (in == boxes.end())
+            return false;
+        pieces[static_cast<std::size_t>(in - boxes.begin())].push_back(piece);
+    }
+    const Theme& theme = Theme::get();
+    const int driven = drivenFrom();
+    QPainter canvas(this);
+    GaugePainter gauge(canvas, stage(), cell());
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+        if (pieces[i].empty())
+            continue;
+        const board::Item& item = items()[i];
+        std::vector<QRectF> parts;
+        for (const QRectF& part : GaugePainter::movingOf(boxes[i], item.shown, cell()))
+            parts.emplace_back(part.toAlignedRect() & insideOf(boxes[i]));
+        const bool moving = std::all_of(pieces[i].begin(), pieces[i].end(), [&](const QRect& piece) {
+            return std::any_of(parts.begin(), parts.end(), [&](const QRectF& part) { return part.contains(piece); });
+        });
+        if (!moving)
+            parts = {insideOf(boxes[i])};
+        for (const QRectF& part : parts) {
+            canvas.setClipRect(part);
+            canvas.fillRect(part, item.at.row >= driven ? theme.surface : theme.ground);
+            gauge.paintPart(boxes[i], item, reader_.of(i), focused_ == i && hasFocus(), part);
+        }
+    }
+    return true;
 }
 
 void BoardView::paintEvent(QPaintEvent* event)
 {
     QElapsedTimer took;
     took.start();
+    if (reader_.size() != items().size())
+        reader_.refresh(items());
+    if (!editing_ && paintParts(event->region())) {
+        paintedIn_ = took.nsecsElapsed();
+        return;
+    }
     QPainter painter(this);
     const Theme& theme = Theme::get();
     painter.fillRect(event->rect(), theme.ground);
-    if (reader_.size() != items().size())
-        reader_.refresh(items());
     if (items().empty() && !editing_) {
         painter.setFont(theme.body());
         painter.setPen(theme.ink2);
@@ -347,15 +413,8 @@ void BoardView::paintEvent(QPaintEvent* event)
         paintedIn_ = took.nsecsElapsed();
         return;
     }
-    // What is driven stands on the lighter band.
-    int driven = board::gridSize;
-    for (const board::Item& item : items())
-        if (board::isControl(item.shown))
-            driven = std::min(driven, item.at.row);
-    const bool band = driven < board::gridSize
-                      && std::none_of(
-                          items().begin(), items().end(),
-                          [&](const board::Item& one) { return !board::isControl(one.shown) && one.at.row + one.at.high > driven; });
+    const int driven = drivenFrom();
+    const bool band = driven < board::gridSize;
     if (band && !editing_) {
         const double y = boxOf({0, driven, 1, 1}).top();
         painter.fillRect(QRectF(0, y, width(), height() - y), theme.surface);
@@ -389,7 +448,7 @@ void BoardView::paintEvent(QPaintEvent* event)
         painter.setBrush(Qt::NoBrush);
         painter.setPen(QPen(theme.accent, 1.6));
         painter.drawRect(box);
-        if (wanted_ && dropping_ && *wanted_ != *dropping_) {     // where the pointer is, which is not free
+        if (wanted_ && dropping_ && *wanted_ != *dropping_) {  // where the pointer is, which is not free
             painter.setPen(QPen(theme.error, 1.2, Qt::DashLine));
             painter.drawRect(boxOf(*wanted_));
         }

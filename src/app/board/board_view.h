@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QElapsedTimer>
+#include <QImage>
 #include <QLabel>
 
 #include <algorithm>
@@ -76,6 +77,8 @@ private:
     void refresh();
     /// What has changed of the values is painted again, and nothing else.
     void follow();
+    [[nodiscard]] int drivenFrom() const;
+    bool paintParts(const QRegion& region);
     void paintEditing(QPainter& painter);
     void paintTray(QPainter& painter);
     void pressControl(std::size_t item, const QPointF& point);
@@ -109,6 +112,7 @@ private:
     int handle_ = -1;  // of the chosen item, while it is sized
     std::optional<board::Cells> wanted_, dropping_;
     qint64 paintedIn_ = 0, lookedIn_ = 0;
+    QImage canvas_;
 };
 
 }  // namespace wavetrope::app

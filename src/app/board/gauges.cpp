@@ -2,20 +2,15 @@
 #include "app/board/gauges.h"
 
 #include <QCache>
-#include <QFileInfo>
-#include <QImageReader>
-#include <QPainterPath>
+#include <QImage>
 #include <QPixmap>
-#include <QStaticText>
-#include <QSvgRenderer>
 
 #include <algorithm>
 #include <cmath>
-#include <memory>
+#include <limits>
 #include <numbers>
-#include <unordered_map>
 
-#include "app/paint/paint.h"
+#include "app/board/board_picture.h"
 #include "app/parts/text.h"
 
 namespace wavetrope::app {
@@ -23,8 +18,6 @@ namespace wavetrope::app {
 namespace {
 
 constexpr double inset = 0.3;               // of a cell's height, between an item and its edge
-constexpr qint64 mostPictureBytes = 16 << 20;
-constexpr int mostPictureSide = 4096;
 
 QColor blend(const QColor& a, const QColor& b, double part)
 {
@@ -38,175 +31,18 @@ QRectF inner(const QRectF& box, double cell)
     return box.adjusted(by, by, -by, -by);
 }
 
-// A picture of a board, at a size; what is too large or no picture gives its reason.
-QPixmap pictureOf(const QString& path, const QSize& size, QString& problem)
-{
-    static QCache<QString, QPixmap> kept(32);
-    const QFileInfo file(path);
-    const QString key =
-        QStringLiteral("%1 %2 %3 %4").arg(path).arg(file.lastModified().toMSecsSinceEpoch()).arg(size.width()).arg(size.height());
-    if (const QPixmap* known = kept.object(key))
-        return *known;
-    if (!file.isFile()) {
-        problem = QObject::tr("there is no file %1").arg(path);
-        return {};
-    }
-    if (file.size() > mostPictureBytes) {
-        problem = QObject::tr("%1 is larger than 16 MB").arg(file.fileName());
-        return {};
-    }
-    QPixmap made(size);
-    made.fill(Qt::transparent);
-    QPainter painter(&made);
-    if (file.suffix().compare(QLatin1String("svg"), Qt::CaseInsensitive) == 0) {
-        QSvgRenderer renderer(path);
-        if (!renderer.isValid()) {
-            problem = QObject::tr("%1 is no picture").arg(file.fileName());
-            return {};
-        }
-        QSizeF wanted = renderer.defaultSize();
-        wanted.scale(size, Qt::KeepAspectRatio);
-        renderer.render(&painter, QRectF(QPointF((size.width() - wanted.width()) / 2, (size.height() - wanted.height()) / 2), wanted));
-    } else {
-        QImageReader reader(path);
-        const QSize own = reader.size();
-        if (!own.isValid() || own.width() > mostPictureSide || own.height() > mostPictureSide) {
-            problem = own.isValid() ? QObject::tr("%1 has more than %2 pixels a side").arg(file.fileName()).arg(mostPictureSide)
-                                    : QObject::tr("%1 is no picture").arg(file.fileName());
-            return {};
-        }
-        reader.setScaledSize(own.scaled(size, Qt::KeepAspectRatio));
-        const QImage image = reader.read();
-        if (image.isNull()) {
-            problem = QObject::tr("%1 is no picture").arg(file.fileName());
-            return {};
-        }
-        painter.drawImage(QPoint((size.width() - image.width()) / 2, (size.height() - image.height()) / 2), image);
-    }
-    painter.end();
-    kept.insert(key, new QPixmap(made));
-    return made;
-}
-
 }  // namespace
-
-// Fonts by size, with their measures: made once, since shaping costs more than painting.
-const GaugePainter::Face& GaugePainter::face(double pixels, bool mono, QFont::Weight weight)
-{
-    static std::unordered_map<std::uint32_t, std::unique_ptr<Face>> kept;
-    const Theme& theme = Theme::get();
-    const auto size = static_cast<std::uint32_t>(std::clamp(pixels, 7.0, 1000.0));
-    const std::uint32_t key = size << 12U | (mono ? 1U << 11U : 0U) | static_cast<std::uint32_t>(weight);
-    std::unique_ptr<Face>& known = kept[key];
-    if (!known) {
-        QFont made = mono ? theme.mono(10, weight) : theme.text(10, weight);
-        made.setPixelSize(static_cast<int>(size));
-        const QFontMetricsF metrics(made);
-        known = std::make_unique<Face>(
-            Face{made, metrics.ascent(), metrics.descent(), metrics.capHeight(), metrics.horizontalAdvance(QLatin1Char('0')), key});
-    }
-    return *known;
-}
-
-// Of words at a hundred pixels: digits of the monospace face have one width, others are remembered.
-double GaugePainter::wideAt100(const QString& words, bool mono, QFont::Weight weight)
-{
-    const Face& at100 = face(100, mono, weight);
-    if (mono && std::all_of(words.begin(), words.end(), [](QChar c) { return c.unicode() < 128; }))
-        return at100.digit * static_cast<double>(words.size());
-    static QCache<QString, double> kept(4096);
-    const QString key = QString::number(static_cast<int>(weight)) + (mono ? QLatin1Char('m') : QLatin1Char('t')) + words;
-    if (const double* known = kept.object(key))
-        return *known;
-    const double wide = QFontMetricsF(at100.font).horizontalAdvance(words);
-    kept.insert(key, new double(wide));
-    return wide;
-}
-
-double GaugePainter::wideOf(const QString& words, double pixels, bool mono, QFont::Weight weight)
-{
-    return wideAt100(words, mono, weight) * std::clamp(std::floor(pixels), 7.0, 1000.0) / 100;
-}
-
-QFont GaugePainter::font(double pixels, bool mono, QFont::Weight weight) const { return face(pixels, mono, weight).font; }
-
-double GaugePainter::sizeFor(const QString& words, double most, double width, bool mono, QFont::Weight weight) const
-{
-    const double at100 = wideAt100(words, mono, weight);
-    return at100 <= 0 ? most : std::min(most, 100 * width / at100);
-}
 
 double GaugePainter::labelSize() const { return std::clamp(cell_ * 0.72, 9.0, 34.0); }
 
 QColor GaugePainter::hue(const BoardReading& reading) const
 {
-    return reading.out != BoardReading::Out::none ? theme_.error : reading.bus ? theme_.bus(stage_.mark(*reading.bus)) : theme_.ink2;
+    return reading.side != measure::Side::inside ? theme_.error : reading.bus ? theme_.bus(stage_.mark(*reading.bus)) : theme_.ink2;
 }
 
 double GaugePainter::partOf(const BoardReading& reading, double value)
 {
     return reading.to > reading.from ? std::clamp((value - reading.from) / (reading.to - reading.from), 0.0, 1.0) : 0;
-}
-
-void GaugePainter::words(const QRectF& box, const QString& text, const QFont& font, const QColor& colour, Qt::Alignment alignment)
-{
-    const bool mono = font.family() == monoFamily_;
-    const auto weight = static_cast<QFont::Weight>(font.weight());
-    const double wide = wideOf(text, font.pixelSize(), mono, weight);
-    if (wide > box.width() || box.width() <= 0)
-        return paintText(painter_, box, text, font, colour, alignment);
-    const Face& drawn = face(font.pixelSize(), mono, weight);
-    const double x = (alignment & Qt::AlignRight) != 0     ? box.right() - wide
-                     : (alignment & Qt::AlignHCenter) != 0 ? box.center().x() - wide / 2
-                                                           : box.left();
-    const double y = (alignment & Qt::AlignTop) != 0 ? box.top() + drawn.ascent : box.center().y() + (drawn.ascent - drawn.descent) / 2;
-    draw({x, y}, text, drawn, colour);
-}
-
-void GaugePainter::draw(const QPointF& base, const QString& text, const Face& face, const QColor& colour)
-{
-    static QCache<QString, QStaticText> kept(8192);
-    const QString key = QString(QChar(static_cast<char16_t>(face.key & 0xFFFFU))) + QChar(static_cast<char16_t>(face.key >> 16U)) + text;
-    QStaticText* known = kept.object(key);
-    painter_.setFont(face.font);
-    painter_.setPen(colour);
-    if (known == nullptr) {
-        auto made = std::make_unique<QStaticText>(text);
-        made->setTextFormat(Qt::PlainText);
-        made->setPerformanceHint(QStaticText::AggressiveCaching);
-        made->prepare({}, face.font);
-        known = made.get();
-        kept.insert(key, made.release());
-    }
-    painter_.drawStaticText(QPointF(base.x(), base.y() - face.ascent), *known);
-}
-
-// As a picture, since there are as many as items.
-void GaugePainter::badge(const QRectF& box, unsigned bus)
-{
-    static QCache<QString, QPixmap> kept(256);
-    const BusMark mark = stage_.mark(bus);
-    const double ratio = painter_.device()->devicePixelRatioF();
-    const QSize size(static_cast<int>(std::ceil(box.width())) + 1, static_cast<int>(std::ceil(box.height())) + 1);
-    const QString key = QStringLiteral("%1 %2 %3 %4 %5 %6")
-                            .arg(mark.letter)
-                            .arg(mark.hue)
-                            .arg(mark.again)
-                            .arg(size.width())
-                            .arg(ratio)
-                            .arg(theme_.bus(mark).rgba());
-    QPixmap* known = kept.object(key);
-    if (known == nullptr) {
-        known = new QPixmap(size * ratio);
-        known->setDevicePixelRatio(ratio);
-        known->fill(Qt::transparent);
-        QPainter painter(known);
-        painter.setRenderHint(QPainter::Antialiasing);
-        paintBusBadge(painter, QRectF(0, 0, box.width(), box.height()), mark);
-        painter.end();
-        kept.insert(key, known);
-    }
-    painter_.drawPixmap(box.topLeft().toPoint(), *known);
 }
 
 QRectF GaugePainter::trackOf(const QRectF& box, double cell)
@@ -249,42 +85,46 @@ double GaugePainter::head(const QRectF& box, const BoardReading& reading, double
     const double size = labelSize();
     double left = box.left();
     if (reading.bus) {
-        badge(QRectF(left, box.top() + size * 0.15, size, size), *reading.bus);
+        ink_.badge(QRectF(left, box.top() + size * 0.15, size, size), stage_.mark(*reading.bus));
         left += size * 1.4;
     }
-    words(QRectF(left, box.top(), box.right() - left - right, size * 1.3), reading.label, font(size, false), theme_.ink2);
+    ink_.words(QRectF(left, box.top(), box.right() - left - right, size * 1.3), reading.label, GaugeInk::font(size, false), theme_.ink2);
     return box.top() + size * 1.4;
 }
 
 void GaugePainter::value(const QRectF& box, const BoardReading& reading, Qt::Alignment alignment, double most)
 {
+    if (!ink_.touches(box))
+        return;
     if (!reading.problem.isEmpty()) {
-        words(box, reading.problem, font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignLeft | Qt::AlignTop);
+        ink_.words(box, reading.problem, GaugeInk::font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignLeft | Qt::AlignTop);
         return;
     }
-    const QFont::Weight weight = reading.old ? QFont::Light : reading.out != BoardReading::Out::none ? QFont::DemiBold : QFont::Normal;
+    const QFont::Weight weight = reading.old ? QFont::Light : reading.side != measure::Side::inside ? QFont::DemiBold : QFont::Normal;
     // Digits keep their place: a minus or one more digit does not make them smaller.
     const QString widest = reading.number.size() < 4 ? QStringLiteral("0000") : reading.number;
     const double unitPart = reading.unit.isEmpty() ? 0 : 0.4;
-    double size = sizeFor(widest + (reading.unit.isEmpty() ? QString() : QStringLiteral(" ")), std::min(most, box.height() / 0.95),
-        box.width(), true, weight);
+    double size = GaugeInk::sizeFor(widest + (reading.unit.isEmpty() ? QString() : QStringLiteral(" ")),
+        std::min(most, box.height() / 0.95), box.width(), true, weight);
     double unit = size * unitPart;
     const auto wide = [&] {
-        return wideOf(reading.number, size, true, weight) + (unit > 0 ? wideOf(reading.unit, unit, false) + size * 0.15 : 0);
+        return GaugeInk::wideOf(reading.number, size, true, weight)
+               + (unit > 0 ? GaugeInk::wideOf(reading.unit, unit, false) + size * 0.15 : 0);
     };
     if (const double needed = wide(); needed > box.width()) {
         size *= box.width() / needed;
         unit = size * unitPart;
     }
-    const Face& digits = face(size, true, weight);
-    const double numberWide = wideOf(reading.number, size, true, weight), whole = wide();
+    const GaugeInk::Face& digits = GaugeInk::face(size, true, weight);
+    const double numberWide = GaugeInk::wideOf(reading.number, size, true, weight), whole = wide();
     const double left = (alignment & Qt::AlignRight) != 0     ? box.right() - whole
                         : (alignment & Qt::AlignHCenter) != 0 ? box.center().x() - whole / 2
                                                               : box.left();
     const double base = box.center().y() + digits.cap / 2;
-    draw(QPointF(left, base), reading.number, digits, reading.old ? theme_.ink3 : theme_.ink);
+    ink_.digits(QPointF(left, base), reading.number, digits, reading.old ? theme_.ink3 : theme_.ink);
     if (unit > 0)
-        draw(QPointF(left + numberWide + size * 0.15, base), reading.unit, face(std::max(unit, 9.0), false, QFont::Normal), theme_.ink2);
+        ink_.draw(QPointF(left + numberWide + size * 0.15, base), reading.unit, GaugeInk::face(std::max(unit, 9.0), false, QFont::Normal),
+            theme_.ink2);
     if (reading.old) {
         painter_.setPen(QPen(theme_.ink, std::max(1.0, cell_ * 0.06), Qt::DashLine));
         painter_.drawLine(QPointF(left, base + size * 0.14), QPointF(left + numberWide, base + size * 0.14));
@@ -296,31 +136,31 @@ void GaugePainter::limitWords(const QRectF& line, const BoardReading& reading)
 {
     double size = labelSize() * 0.86;
     if (reading.old) {
-        size = sizeFor(reading.oldWords, size, line.width(), false, QFont::DemiBold);
-        words(line, reading.oldWords, font(size, false, QFont::DemiBold), theme_.ink);
+        size = GaugeInk::sizeFor(reading.oldWords, size, line.width(), false, QFont::DemiBold);
+        ink_.words(line, reading.oldWords, GaugeInk::font(size, false, QFont::DemiBold), theme_.ink);
         return;
     }
-    if (reading.out == BoardReading::Out::none)
+    if (reading.side == measure::Side::inside)
         return;
-    size = std::min(size, sizeFor(reading.outWords + QStringLiteral("mm"), size, line.width(), false, QFont::DemiBold));
-    const QFont strong = font(size, false, QFont::DemiBold);
-    const double wide = std::min(line.width(), wideOf(reading.outWords, size, false, QFont::DemiBold) + size * 2);
+    size = std::min(size, GaugeInk::sizeFor(reading.outWords + QStringLiteral("mm"), size, line.width(), false, QFont::DemiBold));
+    const QFont strong = GaugeInk::font(size, false, QFont::DemiBold);
+    const double wide = std::min(line.width(), GaugeInk::wideOf(reading.outWords, size, false, QFont::DemiBold) + size * 2);
     const QRectF box(line.left(), line.top(), wide, size * 1.45);
     painter_.setPen(Qt::NoPen);
     painter_.setBrush(theme_.error);
     painter_.drawRoundedRect(box, 3, 3);
-    const bool under = reading.out == BoardReading::Out::under;
+    const bool under = reading.side == measure::Side::under;
     const QPointF at(box.left() + size * 0.8, box.center().y());
     const double half = size * 0.32, way = under ? 1 : -1;
     painter_.setBrush(theme_.surface);
     painter_.drawPolygon(
         QPolygonF({at + QPointF(-half, -half * 0.7 * way), at + QPointF(half, -half * 0.7 * way), at + QPointF(0, half * 0.9 * way)}));
-    words(box.adjusted(size * 1.5, 0, -size * 0.3, 0), reading.outWords, strong, theme_.surface);
+    ink_.words(box.adjusted(size * 1.5, 0, -size * 0.3, 0), reading.outWords, strong, theme_.surface);
 }
 
 void GaugePainter::bar(const QRectF& line, const BoardReading& reading)
 {
-    if (!reading.value || reading.named)
+    if (!reading.value || reading.named || !ink_.touches(line))
         return;
     if (reading.old) {
         painter_.setBrush(Qt::NoBrush);
@@ -353,18 +193,18 @@ void GaugePainter::number(const QRectF& box, const BoardReading& reading)
     double top = head(box, reading);
     double bottom = box.bottom();
     const double line = labelSize() * 1.3;
-    const double beside = wideOf(reading.label, labelSize(), false) + labelSize() * 2;
-    if (box.height() < cell_ * 3 && (reading.out != BoardReading::Out::none || reading.old)) {
+    const double beside = GaugeInk::wideOf(reading.label, labelSize(), false) + labelSize() * 2;
+    if (box.height() < cell_ * 3 && (reading.side != measure::Side::inside || reading.old)) {
         // Low ones say it beside their name.
         limitWords(QRectF(box.left() + beside, box.top(), std::max(0.0, box.width() - beside), line), reading);
-    } else if (reading.out != BoardReading::Out::none || reading.old) {
+    } else if (reading.side != measure::Side::inside || reading.old) {
         limitWords(QRectF(box.left(), bottom - line, box.width(), line), reading);
         bottom -= line;
     } else if (!reading.alsoWords.isEmpty()) {
         painter_.setPen(QPen(theme_.ink2, 1.4, Qt::DashLine));
         painter_.drawLine(QPointF(box.left(), bottom - line / 2), QPointF(box.left() + cell_, bottom - line / 2));
-        words(QRectF(box.left() + cell_ * 1.3, bottom - line, box.width() - cell_ * 1.3, line),
-            QObject::tr("asked %1").arg(reading.alsoWords), font(labelSize() * 0.9, false), theme_.ink2);
+        ink_.words(QRectF(box.left() + cell_ * 1.3, bottom - line, box.width() - cell_ * 1.3, line),
+            QObject::tr("asked %1").arg(reading.alsoWords), GaugeInk::font(labelSize() * 0.9, false), theme_.ink2);
         bottom -= line;
     }
     value(QRectF(box.left(), top, box.width(), bottom - top), reading, Qt::AlignLeft, cell_ * 5);
@@ -380,13 +220,13 @@ void GaugePainter::barGauge(const QRectF& box, const BoardReading& reading)
         const double top = head(box, reading);
         value(QRectF(box.left(), top, box.width(), line.top() - top - cell_ * 0.3), reading, Qt::AlignLeft, cell_ * 5);
         const QRectF below(box.left(), line.bottom() + 1, box.width(), under);
-        const QFont small = font(labelSize() * 0.8, false);
-        words(below, text(database::numberText(reading.from, 6)), small, theme_.ink2);
-        words(below, text(database::numberText(reading.to, 6)), small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
-        if (reading.out != BoardReading::Out::none || reading.old)
+        const QFont small = GaugeInk::font(labelSize() * 0.8, false);
+        ink_.words(below, text(database::numberText(reading.from, 6)), small, theme_.ink2);
+        ink_.words(below, text(database::numberText(reading.to, 6)), small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
+        if (reading.side != measure::Side::inside || reading.old)
             limitWords(below.adjusted(box.width() * 0.2, 0, -box.width() * 0.2, 0), reading);
         else if (!reading.alsoWords.isEmpty())
-            words(below, QObject::tr("wanted %1").arg(reading.alsoWords), small, theme_.ink2, Qt::AlignCenter);
+            ink_.words(below, QObject::tr("wanted %1").arg(reading.alsoWords), small, theme_.ink2, Qt::AlignCenter);
     } else {
         const double half = box.width() * 0.52;
         head(QRectF(box.left(), box.top(), half, box.height()), reading);
@@ -395,6 +235,47 @@ void GaugePainter::barGauge(const QRectF& box, const BoardReading& reading)
             cell_ * 3);
     }
     bar(line, reading);
+}
+
+// Marks of a dial and its limits, which stand still: drawn once.
+void GaugePainter::rim(const Dial& dial, const BoardReading& reading)
+{
+    static QCache<QString, QPixmap> kept(128);
+    const double ratio = painter_.device()->devicePixelRatioF(), reach = dial.radius * 1.2 + 2;
+    // As the middle lies between pixels, so it does in the picture.
+    const QPointF whole(std::floor(dial.centre.x() - reach), std::floor(dial.centre.y() - reach));
+    const QPointF centre = dial.centre - whole;
+    QString key = QStringLiteral("%1 %2 %3 %4 %5").arg(dial.radius).arg(centre.x()).arg(centre.y()).arg(ratio).arg(theme_.ink.rgba());
+    std::vector<double> limits;
+    for (const auto& limit : {reading.below, reading.above})
+        if (limit && *limit > reading.from && *limit < reading.to) {
+            limits.push_back(angleOf(partOf(reading, *limit)));
+            key += QLatin1Char(' ') + QString::number(limits.back());
+        }
+    QPixmap* known = kept.object(key);
+    if (known == nullptr) {
+        known = new QPixmap((QSizeF(2 * reach + 2, reach + 2) * ratio).toSize());
+        known->setDevicePixelRatio(ratio);
+        known->fill(Qt::transparent);
+        QPainter painter(known);
+        painter.setRenderHint(QPainter::Antialiasing);
+        const auto at = [&](double degrees, double radius) {
+            const double a = degrees * std::numbers::pi / 180;
+            return centre + QPointF(std::sin(a), -std::cos(a)) * radius;
+        };
+        for (int i = 0; i <= 10; ++i) {
+            const double angle = angleOf(i / 10.0);
+            painter.setPen(QPen(i % 5 == 0 ? theme_.ink : theme_.ink3, i % 5 == 0 ? 2 : 1.2));
+            painter.drawLine(at(angle, dial.radius * (i % 5 == 0 ? 1.04 : 1.07)), at(angle, dial.radius * 1.14));
+        }
+        for (const double angle : limits) {
+            painter.setPen(QPen(theme_.error, 3));
+            painter.drawLine(at(angle, dial.radius * 0.98), at(angle, dial.radius * 1.18));
+        }
+        painter.end();
+        kept.insert(key, known);
+    }
+    painter_.drawPixmap(whole, *known);
 }
 
 void GaugePainter::dial(const QRectF& outer, const BoardReading& reading, bool control, bool focused)
@@ -409,32 +290,24 @@ void GaugePainter::dial(const QRectF& outer, const BoardReading& reading, bool c
     // Where it was in the last ten seconds.
     if (reading.lately && !reading.old) {
         const double from = angleOf(partOf(reading, reading.lately->first)), to = angleOf(partOf(reading, reading.lately->second));
-        QPainterPath band;
-        const double r = dial.radius * 0.95, thick = dial.radius * 0.12;
-        const QRectF circle(dial.centre.x() - r, dial.centre.y() - r, 2 * r, 2 * r);
-        band.arcMoveTo(circle, 90 - from);
-        band.arcTo(circle, 90 - from, from - to);
-        painter_.setBrush(Qt::NoBrush);
-        painter_.setPen(QPen(blend(theme_.surface, hue(reading), 0.4), thick, Qt::SolidLine, Qt::FlatCap));
-        painter_.drawPath(band);
+        const double half = dial.radius * 0.06, r = dial.radius * 0.95;
+        const int steps = std::max(1, static_cast<int>(std::ceil((to - from) / 4)));
+        QPolygonF band;
+        for (int i = 0; i <= steps; ++i)
+            band << at(from + (to - from) * i / steps, r + half);
+        for (int i = steps; i >= 0; --i)
+            band << at(from + (to - from) * i / steps, r - half);
+        painter_.setPen(Qt::NoPen);
+        painter_.setBrush(blend(theme_.surface, hue(reading), 0.4));
+        painter_.drawPolygon(band);
     }
-    for (int i = 0; i <= 10; ++i) {
-        const double angle = angleOf(i / 10.0);
-        painter_.setPen(QPen(i % 5 == 0 ? theme_.ink : theme_.ink3, i % 5 == 0 ? 2 : 1.2));
-        painter_.drawLine(at(angle, dial.radius * (i % 5 == 0 ? 1.04 : 1.07)), at(angle, dial.radius * 1.14));
-    }
-    for (const auto& limit : {reading.below, reading.above})
-        if (limit && *limit > reading.from && *limit < reading.to) {
-            painter_.setPen(QPen(theme_.error, 3));
-            painter_.drawLine(
-                at(angleOf(partOf(reading, *limit)), dial.radius * 0.98), at(angleOf(partOf(reading, *limit)), dial.radius * 1.18));
-        }
-    const QFont small = font(labelSize() * 0.8, false);
+    rim(dial, reading);
+    const QFont small = GaugeInk::font(labelSize() * 0.8, false);
     const double wide = dial.radius * 0.9, tall = labelSize();
     const QPointF low = at(angleOf(0), dial.radius * 1.2), high = at(angleOf(1), dial.radius * 1.2);
-    words(QRectF(low.x() - wide, low.y(), wide, tall), text(database::numberText(reading.from, 6)), small, theme_.ink2,
+    ink_.words(QRectF(low.x() - wide, low.y(), wide, tall), text(database::numberText(reading.from, 6)), small, theme_.ink2,
         Qt::AlignRight | Qt::AlignTop);
-    words(QRectF(high.x(), high.y(), wide, tall), text(database::numberText(reading.to, 6)), small, theme_.ink2,
+    ink_.words(QRectF(high.x(), high.y(), wide, tall), text(database::numberText(reading.to, 6)), small, theme_.ink2,
         Qt::AlignLeft | Qt::AlignTop);
     const std::optional<double> shown = control && reading.asked ? reading.asked : reading.value;
     if (shown) {
@@ -458,7 +331,7 @@ void GaugePainter::dial(const QRectF& outer, const BoardReading& reading, bool c
     if (control) {
         controlWords(QRectF(box.left(), box.bottom() - labelSize() * 1.2, box.width(), labelSize() * 1.2), reading);
         below.setBottom(below.bottom() - labelSize() * 1.2);
-    } else if (reading.out != BoardReading::Out::none || reading.old) {
+    } else if (reading.side != measure::Side::inside || reading.old) {
         limitWords(QRectF(box.left(), box.bottom() - labelSize() * 1.3, box.width(), labelSize() * 1.3), reading);
         below.setBottom(below.bottom() - labelSize() * 1.3);
     }
@@ -469,7 +342,7 @@ void GaugePainter::lamp(const QRectF& box, const BoardReading& reading)
 {
     const double size = std::min(box.height() * 0.8, cell_ * 1.15);
     const QRectF mark(box.left(), box.center().y() - size / 2, size, size);
-    const bool wrong = reading.lit && (reading.above || reading.below) && reading.out != BoardReading::Out::none;
+    const bool wrong = reading.lit && (reading.above || reading.below) && reading.side != measure::Side::inside;
     const double line = std::max(1.5, cell_ * 0.07);
     if (!reading.lit || reading.old) {
         painter_.setPen(QPen(theme_.ink2, line, reading.old ? Qt::DashLine : Qt::SolidLine));
@@ -479,7 +352,7 @@ void GaugePainter::lamp(const QRectF& box, const BoardReading& reading)
         painter_.setPen(Qt::NoPen);
         painter_.setBrush(theme_.error);
         painter_.drawRoundedRect(mark, 3, 3);
-        words(mark, QStringLiteral("!"), font(size * 0.8, false, QFont::Bold), theme_.surface, Qt::AlignCenter);
+        ink_.words(mark, QStringLiteral("!"), GaugeInk::font(size * 0.8, false, QFont::Bold), theme_.surface, Qt::AlignCenter);
     } else {
         painter_.setPen(Qt::NoPen);
         painter_.setBrush(theme_.ink);
@@ -493,42 +366,43 @@ void GaugePainter::lamp(const QRectF& box, const BoardReading& reading)
                           : reading.lit              ? QObject::tr("on")
                                                      : QObject::tr("off");
     const double big = std::min(labelSize() * 1.15, box.height() * 0.5);
-    const QFont label = font(big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
-    const double nameWide = wideOf(reading.label, big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
+    const QFont label = GaugeInk::font(big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
+    const double nameWide = GaugeInk::wideOf(reading.label, big, false, reading.lit ? QFont::DemiBold : QFont::Normal);
     const bool two = box.height() > cell_ * 1.5 && !reading.since.isEmpty();
     const QRectF name(left, two ? box.top() : box.top(), box.right() - left, two ? box.height() * 0.55 : box.height());
-    words(name, reading.label, label, reading.lit ? theme_.ink : theme_.ink2);
+    ink_.words(name, reading.label, label, reading.lit ? theme_.ink : theme_.ink2);
     double x = left + nameWide + cell_ * 0.35;
     if (reading.bus && x + big < box.right()) {
-        badge(QRectF(x, name.center().y() - big * 0.45, big * 0.9, big * 0.9), *reading.bus);
+        ink_.badge(QRectF(x, name.center().y() - big * 0.45, big * 0.9, big * 0.9), stage_.mark(*reading.bus));
         x += big * 1.2;
     }
-    const QFont small = font(labelSize() * 0.85, false);
+    const QFont small = GaugeInk::font(labelSize() * 0.85, false);
     if (two)
-        words(QRectF(left, box.top() + box.height() * 0.55, box.right() - left, box.height() * 0.4),
+        ink_.words(QRectF(left, box.top() + box.height() * 0.55, box.right() - left, box.height() * 0.4),
             state + QStringLiteral(" ") + reading.since, small, theme_.ink2);
     else if (x < box.right())
-        words(QRectF(x, name.top(), box.right() - x, name.height()), state, small, reading.old ? theme_.ink : theme_.ink2);
+        ink_.words(QRectF(x, name.top(), box.right() - x, name.height()), state, small, reading.old ? theme_.ink : theme_.ink2);
 }
 
 void GaugePainter::state(const QRectF& box, const BoardReading& reading)
 {
-    const QFont small = font(labelSize() * 0.85, false);
-    const double since = reading.since.isEmpty() ? 0 : wideOf(reading.since, labelSize() * 0.85, false) + 4;
+    const QFont small = GaugeInk::font(labelSize() * 0.85, false);
+    const double since = reading.since.isEmpty() ? 0 : GaugeInk::wideOf(reading.since, labelSize() * 0.85, false) + 4;
     const double top = head(box, reading, since);
     if (since > 0)
-        words(QRectF(box.right() - since, box.top(), since, labelSize() * 1.3), reading.since, small, theme_.ink2,
+        ink_.words(QRectF(box.right() - since, box.top(), since, labelSize() * 1.3), reading.since, small, theme_.ink2,
             Qt::AlignRight | Qt::AlignVCenter);
     QRectF rest(box.left(), top, box.width(), box.bottom() - top);
-    if (reading.old || reading.out != BoardReading::Out::none) {
+    if (reading.old || reading.side != measure::Side::inside) {
         limitWords(QRectF(box.left(), box.bottom() - labelSize() * 1.3, box.width(), labelSize() * 1.3), reading);
         rest.setBottom(rest.bottom() - labelSize() * 1.3);
     }
     if (!reading.problem.isEmpty())
-        return words(rest, reading.problem, font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignLeft | Qt::AlignTop);
+        return ink_.words(rest, reading.problem, GaugeInk::font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignLeft | Qt::AlignTop);
     const QString said = reading.named || reading.unit.isEmpty() ? reading.number : reading.number + QLatin1Char(' ') + reading.unit;
     const QFont::Weight weight = reading.old ? QFont::Light : QFont::DemiBold;
-    words(rest, said, font(sizeFor(said, std::min(cell_ * 1.6, rest.height() / 1.2), rest.width(), false, weight), false, weight),
+    ink_.words(rest, said,
+        GaugeInk::font(GaugeInk::sizeFor(said, std::min(cell_ * 1.6, rest.height() / 1.2), rest.width(), false, weight), false, weight),
         reading.old ? theme_.ink3 : theme_.ink);
 }
 
@@ -536,10 +410,10 @@ void GaugePainter::history(const QRectF& box, const BoardReading& reading)
 {
     const double left = box.width() * 0.46;
     number(QRectF(box.left(), box.top(), left - cell_ * 0.4, box.height()), reading);
-    const QFont small = font(labelSize() * 0.78, false);
+    const QFont small = GaugeInk::font(labelSize() * 0.78, false);
     const double line = labelSize();
     const QRectF plot(box.left() + left, box.top() + line * 0.3,
-        box.width() - left - wideOf(QStringLiteral("00.0 mm"), labelSize() * 0.78, false), box.height() - line * 1.8);
+        box.width() - left - GaugeInk::wideOf(QStringLiteral("00.0 mm"), labelSize() * 0.78, false), box.height() - line * 1.8);
     if (plot.width() < 10 || plot.height() < 10)
         return;
     double low = std::numeric_limits<double>::infinity(), high = -low;
@@ -560,28 +434,34 @@ void GaugePainter::history(const QRectF& box, const BoardReading& reading)
     const double wide = high - low > 0 ? high - low : 1;
     low -= wide * 0.08;
     high += wide * 0.08;
-    for (int i = 0; i <= 3; ++i) {
-        painter_.setPen(QPen(theme_.grid, 1));
-        const double y = plot.top() + plot.height() * i / 3;
-        painter_.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
-    }
+    for (int i = 0; i <= 3; ++i)
+        painter_.fillRect(
+            QRect(static_cast<int>(plot.left()), static_cast<int>(plot.top() + plot.height() * i / 3), static_cast<int>(plot.width()), 1),
+            theme_.grid);
     const auto place = [&](const QPointF& point) {
         return QPointF(
             plot.right() + point.x() / reading.pastSpan * plot.width(), plot.bottom() - (point.y() - low) / (high - low) * plot.height());
     };
-    painter_.save();
-    painter_.setClipRect(plot.adjusted(0, -2, 4, 2), Qt::IntersectClip);
-    painter_.setRenderHint(QPainter::Antialiasing, false);      // steps go along the pixels
-    // Of each column of pixels the stretch that the steps go through: as wide as the plot, whatever the samples.
+    // Of each column of pixels the stretch that the steps go through: as wide as the plot, whatever the samples. Written straight into a
+    // picture, since there are as many columns as would be shapes.
+    const double ratio = painter_.device()->devicePixelRatioF();
+    constexpr double margin = 2;
+    const QSize size = (QSizeF(plot.width() + 1, plot.height() + 2 * margin) * ratio).toSize();
+    if (drawn_.size() != size)
+        drawn_ = QImage(size, QImage::Format_ARGB32_Premultiplied);
+    QImage& drawn = drawn_;
+    drawn.fill(Qt::transparent);
+    drawn.setDevicePixelRatio(ratio);
+    const QPointF corner(std::floor(plot.left()), std::floor(plot.top() - margin));
+    const auto columns = static_cast<std::size_t>(drawn.width());
     const auto trace = [&](const std::vector<QPointF>& points, const QColor& colour, double thick, bool dashed) {
-        const auto columns = static_cast<std::size_t>(std::max(1.0, plot.width()));
-        std::vector<std::pair<double, double>> spans(columns, {1e9, -1e9});
+        columns_.assign(columns, {1e9, -1e9});
         const auto columnOf = [&](double x) {
-            return static_cast<std::size_t>(std::clamp(x - plot.left(), 0.0, static_cast<double>(columns - 1)));
+            return static_cast<std::size_t>(std::clamp((x - corner.x()) * ratio, 0.0, static_cast<double>(columns - 1)));
         };
         const auto add = [&](std::size_t column, double y) {
-            spans[column].first = std::min(spans[column].first, y);
-            spans[column].second = std::max(spans[column].second, y);
+            columns_[column].first = std::min(columns_[column].first, y);
+            columns_[column].second = std::max(columns_[column].second, y);
         };
         QPointF before;
         bool any = false;
@@ -591,45 +471,46 @@ void GaugePainter::history(const QRectF& box, const BoardReading& reading)
                 continue;
             }
             const QPointF at = place(point);
-            for (std::size_t column = columnOf(any ? before.x() : at.x()); any && column <= columnOf(at.x()); ++column)
+            const std::size_t to = columnOf(at.x());
+            for (std::size_t column = columnOf(any ? before.x() : at.x()); any && column <= to; ++column)
                 add(column, before.y());
-            add(columnOf(at.x()), at.y());
+            add(to, at.y());
             before = at;
             any = true;
         }
         for (std::size_t column = columnOf(before.x()); any && column < columns; ++column)
             add(column, before.y());
-        std::vector<QRectF> bars;
-        for (std::size_t from = 0; from < columns;) {
-            std::size_t to = from + 1;
-            while (to < columns && spans[to] == spans[from] && !dashed)
-                ++to;
-            if (spans[from].second >= spans[from].first && !(dashed && from % 8 >= 5))
-                bars.emplace_back(plot.left() + static_cast<double>(from), spans[from].first - thick / 2, static_cast<double>(to - from),
-                    spans[from].second - spans[from].first + thick);
-            from = to;
+        const QRgb ink = qPremultiply(colour.rgba());
+        const auto dash = static_cast<std::size_t>(8 * ratio);
+        for (std::size_t column = 0; column < columns; ++column) {
+            const auto& [top, bottom] = columns_[column];
+            if (bottom < top || (dashed && column % dash >= dash * 5 / 8))
+                continue;
+            const int from = std::max(0, static_cast<int>(std::lround((top - thick / 2 - corner.y()) * ratio)));
+            const int to = std::min(
+                drawn.height(), std::max(from + 1, static_cast<int>(std::lround((bottom + thick / 2 - corner.y()) * ratio))));
+            auto* pixel = reinterpret_cast<QRgb*>(drawn.scanLine(0)) + column;
+            const auto stride = drawn.bytesPerLine() / static_cast<qsizetype>(sizeof(QRgb));
+            for (int y = from; y < to; ++y)
+                pixel[y * stride] = ink;
         }
-        painter_.setPen(Qt::NoPen);
-        painter_.setBrush(colour);
-        painter_.drawRects(bars.data(), static_cast<int>(bars.size()));
     };
     trace(reading.alsoPast, theme_.ink2, 1.4, true);
     trace(reading.past, hue(reading), std::max(1.8, cell_ * 0.08), false);
-    painter_.restore();
+    painter_.drawImage(corner, drawn);
     if (reading.value && !reading.past.empty()) {
-        painter_.setPen(Qt::NoPen);
-        painter_.setBrush(hue(reading));
         const QPointF now = place(QPointF(0, *reading.value));
-        painter_.drawEllipse(now, cell_ * 0.16, cell_ * 0.16);
+        ink_.dot(now, cell_ * 0.16, hue(reading));
     }
     const double right = plot.right() + cell_ * 0.25;
-    words(QRectF(right, plot.top() - line / 2, box.right() - right, line), text(database::numberText(high, 3)), small, theme_.ink2);
-    words(QRectF(right, plot.bottom() - line / 2, box.right() - right, line), text(database::numberText(low, 3)), small, theme_.ink2);
+    const GaugeInk::Face& ends = GaugeInk::face(labelSize() * 0.74, true, QFont::Normal);
+    ink_.digits(QPointF(right, plot.top() + ends.cap / 2), text(database::numberText(high, 3)), ends, theme_.ink2);
+    ink_.digits(QPointF(right, plot.bottom() + ends.cap / 2), text(database::numberText(low, 3)), ends, theme_.ink2);
     const QRectF foot(plot.left(), plot.bottom() + line * 0.3, plot.width(), line * 1.1);
     const QString ago = QObject::tr("%1 s ago").arg(reading.pastSpan, 0, 'f', 0), now = QObject::tr("now");
-    words(foot, ago, small, theme_.ink2);
-    if (wideOf(ago + now, labelSize() * 0.78, false) + line < foot.width())
-        words(foot, now, small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
+    ink_.words(foot, ago, small, theme_.ink2);
+    if (GaugeInk::wideOf(ago + now, labelSize() * 0.78, false) + line < foot.width())
+        ink_.words(foot, now, small, theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
 }
 
 void GaugePainter::controlWords(const QRectF& box, const BoardReading& reading)
@@ -647,8 +528,8 @@ void GaugePainter::controlWords(const QRectF& box, const BoardReading& reading)
         at.setLeft(at.left() + size * 1.3);
     }
     const QFont::Weight weight = waits ? QFont::DemiBold : QFont::Normal;
-    const double fits = std::max(size * 0.74, sizeFor(reading.controlWords, size, at.width(), false, weight));
-    words(at, reading.controlWords, font(fits, false, weight), waits ? theme_.ink : theme_.ink2);
+    const double fits = std::max(size * 0.74, GaugeInk::sizeFor(reading.controlWords, size, at.width(), false, weight));
+    ink_.words(at, reading.controlWords, GaugeInk::font(fits, false, weight), waits ? theme_.ink : theme_.ink2);
 }
 
 void GaugePainter::slider(const QRectF& outer, const BoardReading& reading, bool focused)
@@ -658,12 +539,12 @@ void GaugePainter::slider(const QRectF& outer, const BoardReading& reading, bool
     const double most = std::min(cell_ * 2, track.top() - box.top() + cell_ * 0.2);
     BoardReading asked = reading;
     asked.number = reading.askedText;
-    asked.out = BoardReading::Out::none;
+    asked.side = measure::Side::inside;
     const double asks = std::min(
-        box.width() * 0.5, wideOf(reading.askedText, most, true) + wideOf(reading.unit, most * 0.4, false) + cell_);
+        box.width() * 0.5, GaugeInk::wideOf(reading.askedText, most, true) + GaugeInk::wideOf(reading.unit, most * 0.4, false) + cell_);
     head(box, reading, asks);
     if (!reading.problem.isEmpty())
-        return words(track, reading.problem, font(labelSize() * 0.8, false), theme_.ink2);
+        return ink_.words(track, reading.problem, GaugeInk::font(labelSize() * 0.8, false), theme_.ink2);
     value(QRectF(box.right() - asks, box.top(), asks, most), asked, Qt::AlignRight, most);
     const double y = track.center().y();
     painter_.setPen(QPen(theme_.ink3, std::max(1.5, cell_ * 0.06)));
@@ -690,10 +571,10 @@ void GaugePainter::slider(const QRectF& outer, const BoardReading& reading, bool
     }
     const double size = labelSize() * 0.86;
     const QRectF ends(box.left(), track.bottom(), box.width(), size * 1.2);
-    words(QRectF(track.left() - cell_ * 0.4, ends.top(), cell_ * 3, ends.height()), text(database::numberText(reading.from, 6)),
-        font(size * 0.9, true), theme_.ink2);
-    words(QRectF(track.right() - cell_ * 3 + cell_ * 0.4, ends.top(), cell_ * 3, ends.height()), text(database::numberText(reading.to, 6)),
-        font(size * 0.9, true), theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
+    ink_.words(QRectF(track.left() - cell_ * 0.4, ends.top(), cell_ * 3, ends.height()), text(database::numberText(reading.from, 6)),
+        GaugeInk::font(size * 0.9, true), theme_.ink2);
+    ink_.words(QRectF(track.right() - cell_ * 3 + cell_ * 0.4, ends.top(), cell_ * 3, ends.height()),
+        text(database::numberText(reading.to, 6)), GaugeInk::font(size * 0.9, true), theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
     if (box.bottom() - ends.bottom() >= size)
         controlWords(QRectF(box.left(), box.bottom() - size * 1.3, box.width(), size * 1.3), reading);
     else
@@ -706,16 +587,16 @@ void GaugePainter::parts(const QRectF& outer, const BoardReading& reading, bool 
     head(box, reading);
     const QRectF whole = buttonOf(outer, cell_);
     if (!reading.problem.isEmpty() || reading.choices.empty())
-        return words(whole, reading.problem.isEmpty() ? QObject::tr("nothing to choose from") : reading.problem,
-            font(labelSize() * 0.8, false), theme_.ink2);
+        return ink_.words(whole, reading.problem.isEmpty() ? QObject::tr("nothing to choose from") : reading.problem,
+            GaugeInk::font(labelSize() * 0.8, false), theme_.ink2);
     painter_.setPen(QPen(focused ? theme_.accent : theme_.ink2, focused ? 2.6 : 1.3, reading.inert ? Qt::DashLine : Qt::SolidLine));
     painter_.setBrush(theme_.raised);
     painter_.drawRoundedRect(whole, 5, 5);
     const std::vector<QRectF> boxes = partsOf(outer, cell_, reading.choices.size());
     double size = std::min(labelSize() * 1.15, whole.height() * 0.5);
     for (std::size_t i = 0; i < boxes.size(); ++i)
-        size = std::min(size,
-            std::max(labelSize() * 0.8, sizeFor(reading.choices[i].first, size, boxes[i].width() - cell_ * 0.4, false, QFont::DemiBold)));
+        size = std::min(size, std::max(labelSize() * 0.8, GaugeInk::sizeFor(reading.choices[i].first, size, boxes[i].width() - cell_ * 0.4,
+                                                              false, QFont::DemiBold)));
     for (std::size_t i = 0; i < boxes.size(); ++i) {
         const bool asked = reading.asked && *reading.asked == reading.choices[i].second;
         const bool actual = reading.actual && *reading.actual == reading.choices[i].second;
@@ -728,11 +609,11 @@ void GaugePainter::parts(const QRectF& outer, const BoardReading& reading, bool 
             painter_.setPen(QPen(theme_.hairline, 1.3));
             painter_.drawLine(QPointF(boxes[i].left(), at.top() + 3), QPointF(boxes[i].left(), at.bottom() - 3));
         }
-        if (actual)     // what is, beside what was asked
+        if (actual)  // what is, beside what was asked
             painter_.fillRect(
                 QRectF(at.left() + at.width() * 0.3, at.bottom() - 3, at.width() * 0.4, 3), asked ? theme_.surface : theme_.ink);
-        words(at, reading.choices[i].first, font(size, false, asked ? QFont::DemiBold : QFont::Normal), asked ? theme_.surface : theme_.ink,
-            Qt::AlignCenter);
+        ink_.words(at, reading.choices[i].first, GaugeInk::font(size, false, asked ? QFont::DemiBold : QFont::Normal),
+            asked ? theme_.surface : theme_.ink, Qt::AlignCenter);
     }
     controlWords(QRectF(box.left(), whole.bottom() + 1, box.width(), box.bottom() - whole.bottom()), reading);
 }
@@ -751,13 +632,14 @@ void GaugePainter::button(const QRectF& outer, const board::Item& item, const Bo
                          : item.text.empty()        ? (item.shown == board::Shown::key && !key.isEmpty() ? key : QObject::tr("Send"))
                                                     : text(item.text);
     const double size = std::min(labelSize() * 1.2, whole.height() * 0.5);
-    const QFont strong = font(sizeFor(name, size, whole.width() - cell_ * 1.2, false, QFont::DemiBold), false, QFont::DemiBold);
+    const QFont strong = GaugeInk::font(
+        GaugeInk::sizeFor(name, size, whole.width() - cell_ * 1.2, false, QFont::DemiBold), false, QFont::DemiBold);
     const QColor ink = reading.pressed ? theme_.surface : reading.inert ? theme_.ink2 : theme_.ink;
-    words(whole.adjusted(cell_ * 0.5, 0, -cell_ * 0.5, 0), name, strong, ink,
+    ink_.words(whole.adjusted(cell_ * 0.5, 0, -cell_ * 0.5, 0), name, strong, ink,
         !key.isEmpty() && item.shown == board::Shown::button ? Qt::AlignLeft | Qt::AlignVCenter : Qt::AlignCenter);
     if (!key.isEmpty() && item.shown == board::Shown::button)
-        words(whole.adjusted(0, 0, -cell_ * 0.4, 0), key, font(labelSize() * 0.85, false), reading.pressed ? theme_.surface : theme_.ink2,
-            Qt::AlignRight | Qt::AlignVCenter);
+        ink_.words(whole.adjusted(0, 0, -cell_ * 0.4, 0), key, GaugeInk::font(labelSize() * 0.85, false),
+            reading.pressed ? theme_.surface : theme_.ink2, Qt::AlignRight | Qt::AlignVCenter);
     controlWords(QRectF(box.left(), whole.bottom() + 1, box.width(), box.bottom() - whole.bottom()), reading);
 }
 
@@ -781,25 +663,59 @@ void GaugePainter::picture(const QRectF& box, const board::Item& item)
     QString problem;
     const QString path = text(stage_.document().rig().resolve(item.text));
     const double ratio = painter_.device()->devicePixelRatioF();
-    QPixmap made = item.text.empty() ? QPixmap() : pictureOf(path, (box.size() * ratio).toSize(), problem);
+    QPixmap made = item.text.empty() ? QPixmap() : boardPicture(path, (box.size() * ratio).toSize(), problem);
     if (made.isNull()) {
         painter_.setPen(QPen(theme_.hairline, 1, Qt::DashLine));
         painter_.setBrush(Qt::NoBrush);
         painter_.drawRect(box);
-        return words(box.adjusted(6, 0, -6, 0), problem.isEmpty() ? QObject::tr("a picture: SVG or PNG") : problem,
-            font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignCenter);
+        return ink_.words(box.adjusted(6, 0, -6, 0), problem.isEmpty() ? QObject::tr("a picture: SVG or PNG") : problem,
+            GaugeInk::font(labelSize() * 0.8, false), theme_.ink2, Qt::AlignCenter);
     }
     made.setDevicePixelRatio(ratio);
     painter_.drawPixmap(box.topLeft(), made);
 }
 
+std::vector<QRectF> GaugePainter::movingOf(const QRectF& box, board::Shown shown, double cell)
+{
+    const QRectF in = inner(box, cell);
+    const double label = std::clamp(cell * 0.72, 9.0, 34.0), top = in.top() + label * 1.4;
+    using board::Shown;
+    switch (shown) {
+    case Shown::number:
+    case Shown::dial:
+    case Shown::history: return {QRectF(in.left(), top, box.right() - in.left() - 1, box.bottom() - top - 1)};
+    case Shown::bar:
+        if (in.height() > cell * 4.4)
+            return {QRectF(in.left(), top, in.width(), in.bottom() - top)};
+        else {
+            const double half = in.width() * 0.52, line = in.height() * 0.35;
+            return {QRectF(in.left() + half, in.top() - 1, in.width() - half, in.height() - line + 1),
+                QRectF(in.left(), in.bottom() - line, in.width(), line + cell * 0.2)};
+        }
+    default: return {};
+    }
+}
+
 void GaugePainter::paint(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused)
 {
     painter_.save();
-    painter_.setRenderHint(QPainter::Antialiasing);
     painter_.setClipRect(box, Qt::IntersectClip);
+    ink_.paintOnly({});
+    draw(box, item, reading, focused);
+    painter_.restore();
+}
+
+void GaugePainter::paintPart(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused, const QRectF& part)
+{
+    ink_.paintOnly(part);
+    draw(box, item, reading, focused);
+}
+
+void GaugePainter::draw(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused)
+{
+    painter_.setRenderHint(QPainter::Antialiasing);
     const QRectF in = inner(box, cell_);
-    if (reading.out != BoardReading::Out::none && board::isGauge(item.shown))
+    if (reading.side != measure::Side::inside && board::isGauge(item.shown))
         painter_.fillRect(QRectF(box.left(), box.top() + cell_ * 0.1, cell_ * 0.18, box.height() - cell_ * 0.2), theme_.error);
     using board::Shown;
     switch (item.shown) {
@@ -818,19 +734,19 @@ void GaugePainter::paint(const QRectF& box, const board::Item& item, const Board
     case Shown::entry: entry(box, reading, focused); break;
     case Shown::title: {
         const QString said = item.text.empty() ? QObject::tr("title") : text(item.text);
-        words(in, said,
-            font(sizeFor(said, std::min(cell_ * 1.6, in.height() / 1.1), in.width(), false, QFont::DemiBold), false, QFont::DemiBold),
+        ink_.words(in, said,
+            GaugeInk::font(GaugeInk::sizeFor(said, std::min(cell_ * 1.6, in.height() / 1.1), in.width(), false, QFont::DemiBold), false,
+                QFont::DemiBold),
             theme_.ink);
         break;
     }
     case Shown::text:
-        painter_.setFont(font(labelSize(), false));
+        painter_.setFont(GaugeInk::font(labelSize(), false));
         painter_.setPen(theme_.ink2);
         painter_.drawText(in, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, item.text.empty() ? QObject::tr("text") : text(item.text));
         break;
     case Shown::picture: picture(in, item); break;
     }
-    painter_.restore();
 }
 
 }  // namespace wavetrope::app

@@ -2,12 +2,15 @@
 // How items of a board are drawn.
 #pragma once
 
+#include <QImage>
 #include <QPainter>
 #include <QRectF>
 
+#include <utility>
 #include <vector>
 
 #include "app/board/board_reader.h"
+#include "app/board/gauge_ink.h"
 #include "app/theme/theme.h"
 #include "board/board_spec.h"
 
@@ -17,9 +20,13 @@ namespace wavetrope::app {
 class GaugePainter {
 public:
     /// `cell` is the height of a cell in pixels.
-    GaugePainter(QPainter& painter, Stage& stage, double cell) : painter_(painter), stage_(stage), cell_(cell) {}
+    GaugePainter(QPainter& painter, Stage& stage, double cell) : painter_(painter), stage_(stage), cell_(cell), ink_(painter) {}
 
     void paint(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused);
+    /// The same where what lies beside a part of it is there already: to that part the painter is bounded.
+    void paintPart(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused, const QRectF& part);
+    /// Where an item is drawn otherwise when nothing but its value is another; empty where all of it may be.
+    [[nodiscard]] static std::vector<QRectF> movingOf(const QRectF& box, board::Shown shown, double cell);
 
     /// @name Where a control is taken hold of, in its box
     ///@{
@@ -39,28 +46,16 @@ public:
     ///@}
 
 private:
-    struct Face {
-        QFont font;
-        double ascent = 0, descent = 0, cap = 0, digit = 0;
-        std::uint32_t key = 0;
-    };
-    /// Draws words from their baseline; those that were drawn before are not shaped again.
-    void draw(const QPointF& base, const QString& text, const Face& face, const QColor& colour);
-    void badge(const QRectF& box, unsigned bus);
-    [[nodiscard]] static const Face& face(double pixels, bool mono, QFont::Weight weight);
-    [[nodiscard]] static double wideAt100(const QString& words, bool mono, QFont::Weight weight);
-    [[nodiscard]] static double wideOf(const QString& words, double pixels, bool mono, QFont::Weight weight = QFont::Normal);
-    [[nodiscard]] QFont font(double pixels, bool mono, QFont::Weight weight = QFont::Normal) const;
-    /// The largest size up to `most` at which words are no wider than a width.
-    [[nodiscard]] double sizeFor(const QString& words, double most, double width, bool mono, QFont::Weight weight = QFont::Normal) const;
     [[nodiscard]] double labelSize() const;
     double head(const QRectF& box, const BoardReading& reading, double right = 0);
     void value(const QRectF& box, const BoardReading& reading, Qt::Alignment alignment, double most);
     void limitWords(const QRectF& line, const BoardReading& reading);
+    void draw(const QRectF& box, const board::Item& item, const BoardReading& reading, bool focused);
     void bar(const QRectF& line, const BoardReading& reading);
     void number(const QRectF& box, const BoardReading& reading);
     void barGauge(const QRectF& box, const BoardReading& reading);
     void dial(const QRectF& box, const BoardReading& reading, bool control, bool focused);
+    void rim(const Dial& dial, const BoardReading& reading);
     void lamp(const QRectF& box, const BoardReading& reading);
     void state(const QRectF& box, const BoardReading& reading);
     void history(const QRectF& box, const BoardReading& reading);
@@ -70,16 +65,16 @@ private:
     void entry(const QRectF& box, const BoardReading& reading, bool focused);
     void controlWords(const QRectF& box, const BoardReading& reading);
     void picture(const QRectF& box, const board::Item& item);
-    void words(const QRectF& box, const QString& text, const QFont& font, const QColor& colour,
-        Qt::Alignment alignment = Qt::AlignLeft | Qt::AlignVCenter);
     [[nodiscard]] QColor hue(const BoardReading& reading) const;
     [[nodiscard]] static double partOf(const BoardReading& reading, double value);
 
     QPainter& painter_;
     Stage& stage_;
     double cell_;
+    GaugeInk ink_;
+    QImage drawn_;
+    std::vector<std::pair<double, double>> columns_;     // of a history that is drawn
     const Theme& theme_ = Theme::get();
-    const QString monoFamily_ = theme_.mono(10).family();
 };
 
 }  // namespace wavetrope::app
