@@ -2,21 +2,31 @@
 // The outbox in the real window: rows are sent, held, edited and added by mouse and keys.
 #include <QApplication>
 #include <QClipboard>
+#include <QContextMenuEvent>
 #include <QDropEvent>
+#include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QToolButton>
 
+#include <algorithm>
+
+#include "app/database/database_view.h"
 #include "app/inspector/outbox_panel.h"
 #include "app/keeping/keeping_options.h"
 #include "app/outbox/outbox_view.h"
+#include "app/parts/text.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/stage/row_keys.h"
 #include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
+#include "bus/simulated_bus.h"
+#include "drive/message_text.h"
+#include "rig/session.h"
 
 using namespace wavetrope;
 using namespace wavetrope::app;
@@ -74,6 +84,24 @@ class OutboxTest : public QObject {
         return std::nullopt;
     }
 
+    void startOrStop()
+    {
+        for (QToolButton* button : window_->findChildren<QToolButton*>())
+            if (button->toolTip().contains(QStringLiteral("(F5)")))
+                QTest::mouseClick(button, Qt::LeftButton);
+    }
+    static std::unique_ptr<MainWindow> opened(const rig::Rig& rig)
+    {
+        auto document = liveRun(rig);
+        if (!document)
+            return {};
+        auto window = std::make_unique<MainWindow>(std::move(*document));
+        window->setAttribute(Qt::WA_DeleteOnClose, false);
+        window->resize(1280, 800);
+        window->show();
+        return window;
+    }
+
 private Q_SLOTS:
     void initTestCase()
     {
@@ -81,13 +109,8 @@ private Q_SLOTS:
         Theme::get().choose(ThemeName::paper);
         const auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
         QVERIFY(rig.has_value());
-        auto document = liveRun(*rig);
-        QVERIFY(document.has_value());
-        window_ = std::make_unique<MainWindow>(std::move(*document));
-        window_->setAttribute(Qt::WA_DeleteOnClose, false);
-        window_->resize(1280, 800);
-        window_->show();
-        QVERIFY(view()->isVisible());
+        window_ = opened(*rig);
+        QVERIFY(window_ != nullptr && view()->isVisible());
         QTRY_VERIFY(!stage().outbox().facts().empty());
     }
     void cleanupTestCase() { window_->closeWithoutAsking(); }
@@ -374,7 +397,7 @@ private Q_SLOTS:
         Q_EMIT when->activated(2);
         QCOMPARE(spec().when, drive::OutboxRow::When::answer);
         type(find("outboxAnswer"), QStringLiteral("Mode ="));
-        QTRY_VERIFY(cell(QStringLiteral("BladeCommand"), 6).contains(QStringLiteral("Not going out: ")));
+        QTRY_VERIFY(cell(QStringLiteral("BladeCommand"), 6).contains(QStringLiteral("not going out: ")));
         QCOMPARE(cell(QStringLiteral("BladeCommand"), 0), QStringLiteral("Waits"));
         Q_EMIT when->activated(3);
         QCOMPARE(spec().when, drive::OutboxRow::When::moment);
@@ -601,6 +624,175 @@ private Q_SLOTS:
         QTRY_COMPARE(cell(answer, 6), QStringLiteral("waits: goes out with the next answer"));
         stage().outbox().undoStack().undo();
         clickControl(row(answer));
+    }
+
+    // A frame by itself: identifier, format, kind and length are fields.
+    void aFrameGetsAnotherForm()
+    {
+        list()->choose(row(QStringLiteral("0x602")));
+        auto* panel = window_->findChild<OutboxPanel*>();
+        const OutboxDesk::Place place = list()->entry(row(QStringLiteral("0x602"))).place();
+        const drive::OutboxRow before = stage().outbox().row(place);
+        const auto frame = [&] { return drive::toText(stage().outbox().row(place).frame.view()); };
+        auto* length = panel->findChild<QLineEdit*>(QStringLiteral("outboxLength"));
+        auto* form = panel->findChild<QComboBox*>(QStringLiteral("outboxForm"));
+        QTRY_VERIFY(length->isVisible() && length->text() == QString::number(before.frame.length));
+        const auto type = [&](QLineEdit* field, const QString& words) {
+            field->setFocus();
+            field->selectAll();
+            QTest::keyClicks(field, words);
+            QTest::keyClick(field, Qt::Key_Return);
+        };
+        type(length, QStringLiteral("2"));
+        QCOMPARE(stage().outbox().row(place).frame.length, std::uint8_t{2});
+        type(length, QStringLiteral("12"));
+        QVERIFY2(panel->problem().contains(QStringLiteral("12 bytes do not fit into a classic frame")), qPrintable(panel->problem()));
+        QTest::mouseClick(panel->findChild<QPushButton*>(QStringLiteral("outboxWide1")), Qt::LeftButton);
+        QVERIFY(stage().outbox().row(place).frame.id.extended);
+        form->setFocus();
+        QTest::keyClick(form, Qt::Key_Down);
+        Q_EMIT form->activated(form->currentIndex());
+        QCOMPARE(stage().outbox().row(place).frame.kind, can::FrameKind::fd);
+        type(length, QStringLiteral("code 9"));
+        QCOMPARE(stage().outbox().row(place).frame.length, std::uint8_t{12});
+        type(panel->findChild<QLineEdit*>(QStringLiteral("outboxIdentifier")), QStringLiteral("0x18FEF121"));
+        QVERIFY(frame().starts_with("0x18FEF121 fd "));
+        form->setCurrentIndex(3);
+        Q_EMIT form->activated(3);
+        QVERIFY2(panel->problem().contains(QStringLiteral("12 bytes")), qPrintable(panel->problem()));
+        QTRY_COMPARE(form->currentIndex(), 1);
+        while (stage().outbox().row(place).written != before.written)
+            stage().outbox().undoStack().undo();
+        QCOMPARE(frame(), drive::toText(before.frame.view()));
+    }
+
+    void aMessageOfTheDatabaseIsPutIn()
+    {
+        window_->showPage(QStringLiteral("Databases"));
+        auto* rows = window_->findChild<MessageRows*>();
+        QTRY_VERIFY(rows != nullptr && rows->isVisible() && rows->count() > 0);
+        const std::size_t before = stage().outbox().placeOf(0) ? stage().outbox().groups().back().rows.size() : 0;
+        std::uint64_t at = 0;
+        while (at < rows->count() && !rows->rowText(at).contains(QStringLiteral("\t0x")))
+            ++at;       // behind the heads of senders
+        QVERIFY(at < rows->count());
+        const QString name = rows->rowText(at).section('\t', 0, 0);
+        rows->choose(at);
+        QContextMenuEvent wanted(QContextMenuEvent::Keyboard, {}, rows->mapToGlobal(QPoint(5, 5)));
+        QApplication::sendEvent(rows, &wanted);
+        auto* menu = rows->findChild<QMenu*>(QStringLiteral("messageMenu"));
+        QTRY_VERIFY(menu != nullptr && menu->isVisible());
+        auto* put = menu->findChild<QAction*>(QStringLiteral("sendMessage"));
+        QVERIFY(put != nullptr);
+        put->trigger();
+        menu->close();
+        QCOMPARE(stage().outbox().groups().back().rows.size(), before + 1);
+        QCOMPARE(text(stage().outbox().groups().back().rows.back().message), name);
+        stage().outbox().undoStack().undo();
+    }
+
+    // Ten thousand rows: the list and its edits are as usual, and all that go out go out.
+    void tenThousandRows()
+    {
+        rig::Rig rig = *rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        nlohmann::json rows = nlohmann::json::array();
+        for (int i = 0; i < 10'000; ++i)
+            rows.push_back({{"bus", "Implement"}, {"frame", "0x" + QString::number(0x10000000 + i, 16).toStdString() + " 01 02"},
+                {"every", "10 s"}, {"offset", std::to_string(i) + " us"}});
+        nlohmann::json document = rig.document;
+        document["outbox"] = {{{"name", "Many"}, {"rows", rows}}};
+        const auto many = rig::rigFromText(document.dump(), rig.path);
+        QVERIFY2(many.has_value(), many ? "" : many.error().text().c_str());
+        auto other = opened(*many);
+        std::swap(window_, other);
+        QTRY_COMPARE(list()->count(), std::uint64_t{10'001});
+        QVERIFY(!view()->grab().isNull());
+        list()->choose(10'000);
+        QTest::keyClick(list(), Qt::Key_Return);
+        QTRY_VERIFY(stage().outbox().facts().size() == 10'000 && stage().outbox().facts().back().sent > 0);
+        QVERIFY(stage().outbox().setBytes({0, 9'999}, QStringLiteral("0A 0B")).has_value());
+        QTRY_COMPARE(list()->rowText(10'000).section('\t', 5, 5), QStringLiteral("0A 0B"));
+        list()->choose(10'000);
+        QTest::keyClick(list(), Qt::Key_Return);
+        QTRY_VERIFY(!stage().outbox().facts().back().going);
+        list()->choose(0);
+        QTest::keyClick(list(), Qt::Key_Return);
+        QTRY_VERIFY(std::count_if(stage().outbox().facts().begin(), stage().outbox().facts().end(), [](const drive::OutboxRowFacts& one) {
+            return one.going && one.sent > 0;
+        }) > 1'000);
+        list()->choose(0);
+        QTest::keyClick(list(), Qt::Key_Return);
+        QTRY_VERIFY(std::none_of(
+            stage().outbox().facts().begin(), stage().outbox().facts().end(), [](const drive::OutboxRowFacts& one) { return one.going; }));
+        window_->closeWithoutAsking();
+        std::swap(window_, other);
+    }
+
+    void whereNothingRunsNothingGoesOut()
+    {
+        auto other = opened(*rig::loadRig(WAVETROPE_DEMO "/rig.json"));
+        std::swap(window_, other);
+        const QString name = QStringLiteral("0x602");
+        QTRY_VERIFY(row(name) < list()->count());
+        startOrStop();
+        QTRY_COMPARE(cell(name, 6), QStringLiteral("not going out: nothing runs"));
+        QSignalSpy told(&stage(), &Stage::told);
+        clickControl(row(name));
+        QCOMPARE(told.size(), qsizetype{1});
+        QVERIFY(told.front().front().toString().contains(QStringLiteral("nothing runs")));
+        QTest::keyClick(window_.get(), Qt::Key_F9);
+        QCOMPARE(told.size(), qsizetype{2});
+        QCOMPARE(facts(name).sent, std::uint64_t{0});
+        // Another identifier is given all the same: a message goes out as a frame then.
+        const OutboxDesk::Place blade = list()->entry(row(QStringLiteral("BladeCommand"))).place();
+        QVERIFY(stage().outbox().setIdentifier(blade, QStringLiteral("0x5A0")).has_value());
+        QCOMPARE(stage().outbox().row(blade).frame.id.value, 0x5A0U);
+        QVERIFY(stage().outbox().row(blade).message.empty() && stage().outbox().row(blade).frame.length > 0);
+        stage().outbox().undoStack().undo();
+        startOrStop();
+        QTRY_VERIFY(cell(name, 6) != QStringLiteral("not going out: nothing runs"));
+        QCOMPARE(facts(name).sent, std::uint64_t{0});       // what was pressed meanwhile is not kept for later
+        clickControl(row(name));
+        QTRY_COMPARE(facts(name).sent, std::uint64_t{1});
+        window_->closeWithoutAsking();
+        std::swap(window_, other);
+    }
+
+    void aBusThatIsOffIsTold()
+    {
+        auto other = opened(*rig::loadRig(WAVETROPE_DEMO "/rig.json"));
+        std::swap(window_, other);
+        const QString name = QStringLiteral("0x77E");
+        QTRY_VERIFY(row(name) < list()->count());
+        // All who are on the bus misread what they send, but one who listens.
+        const auto& buses = window_->document().buses();
+        const auto place = static_cast<std::size_t>(
+            std::find_if(buses.begin(), buses.end(), [](const auto& bus) { return bus.name == "Implement"; }) - buses.begin());
+        bus::Port own = 0;
+        window_->document().session()->call([&](rig::Session& run) {
+            auto& bus = dynamic_cast<bus::SimulatedBus&>(run.bus(place));
+            own = bus.attach("listens", can::Direction::received);
+            for (bus::Port port = 0; port < own; ++port)
+                bus.corruptNext(port, 1000);
+        });
+        QVERIFY(stage().outbox().setFields(list()->entry(row(name)).place(), {{"every", "10 ms"}}, QStringLiteral("faster")).has_value());
+        clickControl(row(name));
+        QTRY_VERIFY(facts(name).busOff);
+        QTRY_COMPARE(cell(name, 6), QStringLiteral("not going out: bus is off"));
+        QVERIFY(facts(name).going);
+        QVERIFY(stage().outbox().setBytes(list()->entry(row(name)).place(), QStringLiteral("55")).has_value());
+        QTRY_VERIFY2(cell(name, 6).contains(QStringLiteral("not going out: bus is off")), qPrintable(cell(name, 6)));
+        // Once it is back, what waits goes out.
+        window_->document().session()->call([&](rig::Session& run) {
+            auto& bus = dynamic_cast<bus::SimulatedBus&>(run.bus(place));
+            for (bus::Port port = 0; port < own; ++port) {
+                bus.corruptNext(port, 0);
+                bus.restart(port);
+            }
+        });
+        QTRY_VERIFY(!facts(name).busOff && facts(name).frame.data[0] == 0x55);
+        window_->closeWithoutAsking();
+        std::swap(window_, other);
     }
 
     void aLogSendsNothing()

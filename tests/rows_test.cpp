@@ -3,6 +3,7 @@
 #include <QTest>
 
 #include <algorithm>
+#include <array>
 #include <random>
 #include <set>
 
@@ -226,6 +227,54 @@ private Q_SLOTS:
     }
 
     // A value beyond its range is refused, or the nearest goes where the row says so.
+    void framesGetAnotherForm()
+    {
+        const auto form = [](nlohmann::json row, const rig::FrameForm& wanted) -> std::string {
+            const nlohmann::json before = row;
+            const auto done = rig::setForm(row, wanted);
+            if (!done && row != before)
+                return "half done";
+            return done ? row["frame"].get<std::string>() : done.error().text();
+        };
+        const nlohmann::json base = {{"bus", "A"}, {"frame", "0x1F0 11 22 33"}};
+        QCOMPARE(form(base, {.extended = true}), std::string("0x000001F0 11 22 33"));
+        QCOMPARE(form(base, {.kind = can::FrameKind::fd}), std::string("0x1F0 fd 11 22 33"));
+        QCOMPARE(form(base, {.kind = can::FrameKind::fd, .brs = true, .length = 12}),
+            std::string("0x1F0 fdbrs 11 22 33 00 00 00 00 00 00 00 00 00"));
+        QCOMPARE(form(base, {.kind = can::FrameKind::remote}), std::string("0x1F0 remote 3"));
+        QCOMPARE(form(base, {.length = 1}), std::string("0x1F0 11"));
+        QVERIFY(form(base, {.length = 9}).find("9 bytes do not fit into a classic frame") != std::string::npos);
+        QVERIFY(form(base, {.kind = can::FrameKind::fd, .length = 9}).find("no CAN FD frame has 9 bytes") != std::string::npos);
+        QVERIFY(form({{"frame", "0x18FEF121 01"}}, {.extended = false}).find("more than 11 bits") != std::string::npos);
+        QVERIFY(form({{"frame", "0x310 fd 00 00 00 00 00 00 00 00 00 00 00 01"}}, {.kind = can::FrameKind::data}).find("12 bytes")
+                != std::string::npos);
+        QCOMPARE(form({{"frame", "0x1F0 remote 4"}}, {.kind = can::FrameKind::data}), std::string("0x1F0 00 00 00 00"));
+        QVERIFY(form({{"message", "BladeCommand"}}, {.length = 1}).find("no frame by itself") != std::string::npos);
+        // Bytes that were edited go with those that the frame has no more.
+        nlohmann::json edited = {{"frame", "0x1F0 11 22 33"}, {"bytes", {{"0", 5}, {"2", 7}}}};
+        QVERIFY(rig::setForm(edited, {.length = 2}));
+        QVERIFY(edited == nlohmann::json({{"frame", "0x1F0 11 22"}, {"bytes", {{"0", 5}}}}));
+        // Every form reads back as what it says.
+        std::mt19937 random(3);
+        for (int i = 0; i < 3000; ++i) {
+            nlohmann::json row = {{"frame", std::array{"0x1F0 11 22 33", "0x00000123 fd 01", "0x5 remote 2"}[random() % 3]}};
+            const auto kind = static_cast<can::FrameKind>(random() % 3);
+            const rig::FrameForm wanted{.extended = random() % 2 == 0, .kind = kind, .brs = random() % 2 == 0, .length = random() % 70};
+            const auto done = rig::setForm(row, wanted);
+            const bool fits = kind == can::FrameKind::fd
+                                  ? *wanted.length <= 64 && can::lengthOfDlc(can::dlcOfLength(*wanted.length)) == *wanted.length
+                                  : *wanted.length <= 8;
+            QCOMPARE(done.has_value(), fits);
+            if (!done)
+                continue;
+            const auto read = drive::messageFromText(row["frame"].get<std::string>());
+            QVERIFY(read && read->frame);
+            QVERIFY(read->frame->kind == kind && read->frame->id.extended == *wanted.extended);
+            QCOMPARE(read->frame->brs, kind == can::FrameKind::fd && *wanted.brs);
+            QCOMPARE(kind == can::FrameKind::remote ? read->frame->dlc : read->frame->length, static_cast<std::uint8_t>(*wanted.length));
+        }
+    }
+
     void valuesBeyondTheirRange()
     {
         const auto catalog = bladeCatalog();

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
+#include <iterator>
 #include <optional>
 #include <set>
 
@@ -321,6 +323,40 @@ Expected<void> setBytes(nlohmann::json& row, std::string_view text)
     for (unsigned i = 0; i < frame.length; ++i)
         if (typed->frame->data[i] != frame.data[i])
             row["bytes"][std::to_string(i)] = typed->frame->data[i];
+    return {};
+}
+
+Expected<void> setForm(nlohmann::json& row, const FrameForm& form)
+{
+    const auto before = row.contains("frame") ? drive::messageFromText(row["frame"].get<std::string>()) : Expected<drive::MessageText>();
+    if (!before || !before->frame)
+        return fail("the row sends no frame by itself");
+    can::Frame frame = *before->frame;
+    const bool wasRemote = frame.kind == can::FrameKind::remote;
+    frame.id.extended = form.extended.value_or(frame.id.extended);
+    if (!frame.id.valid())
+        return fail(can::toText(before->frame->id) + " has more than 11 bits", {}, "Give it an identifier up to 0x7FF first");
+    frame.kind = form.kind.value_or(frame.kind);
+    const bool fd = frame.kind == can::FrameKind::fd;
+    frame.brs = fd && form.brs.value_or(frame.brs);
+    const unsigned length = form.length.value_or(wasRemote ? frame.dlc : frame.length);
+    const unsigned most = fd ? can::maxLength : can::maxClassicLength;
+    if (length > most)
+        return fail(std::to_string(length) + " bytes do not fit into a " + (fd ? "CAN FD" : "classic") + " frame", {},
+            "Up to " + std::to_string(most) + (fd ? "" : "; make it FD, or shorter"));
+    if (fd && can::lengthOfDlc(can::dlcOfLength(length)) != length)
+        return fail("no CAN FD frame has " + std::to_string(length) + " bytes", {}, "0 to 8, 12, 16, 20, 24, 32, 48 or 64");
+    frame.dlc = static_cast<std::uint8_t>(can::dlcOfLength(length));
+    frame.length = frame.kind == can::FrameKind::remote ? std::uint8_t{0} : static_cast<std::uint8_t>(length);
+    for (unsigned i = frame.length; i < can::maxLength; ++i)
+        frame.data[i] = 0;
+    row["frame"] = drive::toText(frame.view());
+    if (const auto bytes = row.find("bytes"); bytes != row.end() && bytes->is_object()) {
+        for (auto it = bytes->begin(); it != bytes->end();)
+            it = std::strtoul(it.key().c_str(), nullptr, 10) >= frame.length ? bytes->erase(it) : std::next(it);
+        if (bytes->empty())
+            row.erase(bytes);
+    }
     return {};
 }
 

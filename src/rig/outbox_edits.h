@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -56,6 +57,16 @@ struct RowPlace {
     nlohmann::json& row, const database::CatalogMessage& message, std::string_view signal, std::string_view text);
 /// Gives a row other bytes: of a frame all of them as they are typed.
 [[nodiscard]] Expected<void> setBytes(nlohmann::json& row, std::string_view text);
+/// What a frame by itself may be, beside its bytes.
+struct FrameForm {
+    std::optional<bool> extended = {};  ///< 29 bits.
+    std::optional<can::FrameKind> kind = {};
+    std::optional<bool> brs = {};
+    std::optional<unsigned> length = {};  ///< Bytes; of a remote frame its length code.
+};
+/// Gives the frame of a row another form. Bytes stay as far as it has them, new ones are 0, those behind a shorter length go. An error where the
+/// identifier or the bytes do not fit the new form.
+[[nodiscard]] Expected<void> setForm(nlohmann::json& row, const FrameForm& form);
 /// Turns round a bit of what a row sends; `payload` is what it would send now. Of a message, the signal that has the bit gets another value;
 /// an error where none has it, or a source gives it.
 [[nodiscard]] Expected<void> toggleBit(nlohmann::json& row, const database::CatalogMessage* message, can::Payload payload, unsigned bit);

@@ -40,6 +40,7 @@ Q_SIGNALS:
 
 protected:
     void paintRow(QPainter& painter, int y, std::uint64_t index) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
     [[nodiscard]] QString emptyText() const override;
 
 private:

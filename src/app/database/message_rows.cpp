@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <QContextMenuEvent>
+#include <QMenu>
 #include <QPainter>
 
 #include "app/database/database_view.h"
 #include "app/paint/paint.h"
+#include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -101,6 +104,38 @@ void MessageRows::choose(std::uint64_t index)
     }
     desk_.choose(row.message, row.signal);
     Q_EMIT messageChosen();
+}
+
+// What can be done with a message elsewhere, on the bus that the database explains.
+void MessageRows::contextMenuEvent(QContextMenuEvent* event)
+{
+    const std::int64_t index = event->reason() == QContextMenuEvent::Keyboard ? current() : rowAt(event->pos());
+    if (index < 0 || static_cast<std::uint64_t>(index) >= count())
+        return;
+    const Row& row = rows_[static_cast<std::size_t>(index)];
+    choose(static_cast<std::uint64_t>(index));
+    Selection selection;
+    if (row.message == 0) {
+        selection.kind = Selection::Kind::node;
+        selection.node = QString::fromStdString(row.text);
+    } else if (const int bus = desk_.bus(); bus >= 0 && desk_.message() != nullptr) {
+        desk_.publish();
+        selection.bus = static_cast<std::uint8_t>(bus);
+        selection.id = desk_.message()->id;
+        selection.kind = desk_.signal() != nullptr ? Selection::Kind::signal : Selection::Kind::message;
+        if (desk_.signal() != nullptr)
+            selection.signal = static_cast<int>(desk_.signal() - desk_.message()->signals.data());
+    }
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("messageMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    addSelectionActions(*menu, stage_, selection);
+    if (auto* here = menu->findChild<QAction*>(QStringLiteral("openDefinitionOfMenu")))
+        menu->removeAction(here);       // it is open
+    if (menu->isEmpty())
+        delete menu;
+    else
+        menu->popup(event->globalPos());
 }
 
 QString MessageRows::rowText(std::uint64_t index) const

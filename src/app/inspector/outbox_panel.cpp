@@ -23,6 +23,7 @@ namespace wavetrope::app {
 
 namespace {
 
+enum FormItem { formClassic, formFd, formSwitched, formRemote };
 enum WhenItem { whenOnce, whenEvery, whenAnswer, whenMoment, whenKey };
 constexpr std::size_t mostValues = 64;
 constexpr unsigned bitRowsShown = 8;
@@ -45,6 +46,9 @@ OutboxPanel::OutboxPanel(Stage& stage, QWidget* parent)
       held_(new QButtonGroup(this)),
       gathers_(new QButtonGroup(this)),
       overflow_(new QButtonGroup(this)),
+      raw_(new QWidget),
+      wide_(new QButtonGroup(this)),
+      form_(new QComboBox),
       problem_(new QLabel),
       valuesRight_(new QLabel(tr("edits go out"))),
       bits_(new LayoutWidget(LayoutWidget::Form::small)),
@@ -86,7 +90,7 @@ OutboxPanel::OutboxPanel(Stage& stage, QWidget* parent)
         {"outboxOffset", tr("starts"), tr("0 ms")}, {"outboxAnswer", tr("to"), tr("a filter, such as Mode = 4")},
         {"outboxAfter", tr("after"), tr("0 ms")}, {"outboxAt", tr("at"), tr("100 s")}, {"outboxBurst", tr("frames"), tr("1")},
         {"outboxApart", tr("apart"), tr("2 ms")}, {"outboxKey", tr("key"), tr("F9")}, {"outboxComment", tr("comment"), {}},
-        {"outboxBytes", tr("bytes"), {}}};
+        {"outboxBytes", tr("bytes"), {}}, {"outboxIdentifier", tr("id"), {}}, {"outboxLength", tr("length"), {}}};
     for (int i = 0; i < fieldCount; ++i) {
         Field field{new QLabel(made[i].before, this), new QLineEdit(this)};
         field.edit->setObjectName(QLatin1String(made[i].name));
@@ -138,10 +142,36 @@ OutboxPanel::OutboxPanel(Stage& stage, QWidget* parent)
         if (const auto at = place())
             say(stage_.outbox().setFields(*at, {{"gathers", id == 1 ? nlohmann::json(true) : nlohmann::json()}}, tr("how edits go out")));
     });
-    auto* raw = new QHBoxLayout;
-    raw->addWidget(fields_[bytes].before);
-    raw->addWidget(fields_[bytes].edit, 1);
-    all->addLayout(raw);
+    auto* raw = new QGridLayout(raw_);
+    raw->setContentsMargins(0, 0, 0, 0);
+    raw->setHorizontalSpacing(5);
+    raw->setVerticalSpacing(4);
+    raw->setColumnStretch(1, 1);
+    raw->setColumnStretch(3, 1);
+    raw->addWidget(fields_[identifier].before, 0, 0);
+    raw->addWidget(fields_[identifier].edit, 0, 1);
+    raw->addLayout(choice(wide_, "outboxWide",
+                       {{tr("11 bits"), tr("Base format: identifiers up to 0x7FF")},
+                           {tr("29 bits"), tr("Extended format: identifiers up to 0x1FFFFFFF")}}),
+        0, 2, 1, 2);
+    connect(wide_, &QButtonGroup::idClicked, this, [this](int id) {
+        if (const auto at = place())
+            say(stage_.outbox().setForm(*at, {.extended = id == 1}));
+        fill();
+    });
+    form_->setObjectName(QStringLiteral("outboxForm"));
+    form_->setAccessibleName(tr("Kind of frame"));
+    form_->setToolTip(tr("Classic or FD frame, with or without the switch to the data bit rate; or a remote frame, which asks for one"));
+    for (const QString& words : {tr("classic"), tr("FD"), tr("FD, switched"), tr("remote")})
+        form_->addItem(words);
+    connect(form_, &QComboBox::activated, this, &OutboxPanel::chooseForm);
+    raw->addWidget(form_, 1, 0, 1, 2);
+    raw->addWidget(fields_[length].before, 1, 2);
+    raw->addWidget(fields_[length].edit, 1, 3);
+    fields_[length].edit->setToolTip(tr("Bytes; or a length code such as code 9, which is 12 bytes of an FD frame"));
+    raw->addWidget(fields_[bytes].before, 2, 0);
+    raw->addWidget(fields_[bytes].edit, 2, 1, 1, 3);
+    all->addWidget(raw_);
     valuesBox_ = new QVBoxLayout;
     valuesBox_->setSpacing(2);
     all->addLayout(valuesBox_);
@@ -203,7 +233,8 @@ void OutboxPanel::restyle()
         field.edit->setFont(theme.mono());
     fields_[comment].edit->setFont(theme.body());
     when_->setFont(theme.body());
-    for (QButtonGroup* group : {held_, gathers_, overflow_})
+    form_->setFont(theme.body());
+    for (QButtonGroup* group : {held_, gathers_, overflow_, wide_})
         for (QAbstractButton* button : group->buttons())
             button->setFont(theme.small());
     for (ValueRow* row : rows_)
@@ -238,6 +269,7 @@ void OutboxPanel::fill()
     look_.refresh();
     const drive::OutboxRow& row = look_.spec(*at);
     fillWhen(row);
+    fillForm(row);
     lookForSources(*at);
     fillValues(*at);
     fillBits(*at);
@@ -266,12 +298,17 @@ void OutboxPanel::fillWhen(const drive::OutboxRow& row)
     values[apart] = span(row.apart);
     values[keyName] = text(row.key);
     values[comment] = text(row.comment);
-    if (const auto at = place(); row.message.empty() && row.frame.kind != can::FrameKind::remote)
+    const bool raw = row.message.empty(), remote = row.frame.kind == can::FrameKind::remote;
+    if (const auto at = place(); raw && !remote)
         values[bytes] = look_.values(*at).front().text;
+    if (raw) {
+        values[identifier] = text(can::toText(row.frame.id));
+        values[length] = QString::number(remote ? row.frame.dlc : row.frame.length);
+    }
     const bool timed = when == whenEvery || (when == whenKey && row.held);
     const bool there[fieldCount] = {timed, when == whenEvery || when == whenAnswer, when == whenEvery, when == whenAnswer,
         when == whenAnswer, when == whenMoment, when != whenEvery && !row.held, when != whenEvery && row.burst > 1, when == whenKey, true,
-        row.message.empty() && row.frame.kind != can::FrameKind::remote};
+        raw && !remote, raw, raw};
     QString shown = QString::number(when);
     const int main = mainOf(there);
     for (int i = 0; i < fieldCount; ++i) {
@@ -296,6 +333,49 @@ void OutboxPanel::fillWhen(const drive::OutboxRow& row)
         layWhen(there);
         Q_EMIT heightChanged();
     }
+}
+
+void OutboxPanel::fillForm(const drive::OutboxRow& row)
+{
+    if (raw_->isHidden() == row.message.empty()) {
+        raw_->setVisible(row.message.empty());
+        Q_EMIT heightChanged();
+    }
+    if (!row.message.empty())
+        return;
+    wide_->button(row.frame.id.extended ? 1 : 0)->setChecked(true);
+    const int form = row.frame.kind == can::FrameKind::remote ? formRemote
+                     : row.frame.kind != can::FrameKind::fd   ? formClassic
+                     : row.frame.brs                          ? formSwitched
+                                                              : formFd;
+    if (!form_->view()->isVisible() && form_->currentIndex() != form)
+        form_->setCurrentIndex(form);
+}
+
+void OutboxPanel::chooseForm(int form)
+{
+    const auto at = place();
+    if (!at)
+        return;
+    const can::FrameKind kind = form == formRemote    ? can::FrameKind::remote
+                                : form == formClassic ? can::FrameKind::data
+                                                      : can::FrameKind::fd;
+    say(stage_.outbox().setForm(*at, {.kind = kind, .brs = form == formSwitched}));
+    fill();
+}
+
+// So many bytes, or "code 9".
+Expected<void> OutboxPanel::keepLength(OutboxDesk::Place place, const QString& words)
+{
+    const bool code = words.startsWith(tr("code"), Qt::CaseInsensitive);
+    bool good = false;
+    const unsigned number = (code ? words.mid(tr("code").size()).trimmed() : words).toUInt(&good);
+    if (!good || (code && number > 15))
+        return fail("'" + words.toStdString() + "' is no length", {}, "Such as 8, or code 9 for 12 bytes of an FD frame");
+    const bool fd = stage_.outbox().row(place).frame.kind == can::FrameKind::fd;
+    return stage_.outbox().setForm(place, {.length = !code ? number
+                                                     : fd  ? can::lengthOfDlc(number)
+                                                           : std::min(number, can::maxClassicLength)});
 }
 
 // What says most stands beside the way.
@@ -588,7 +668,7 @@ void OutboxPanel::keep(FieldId id)
     const QString words = edit->text().trimmed();
     const std::string typed = words.toStdString();
     static constexpr const char* names[fieldCount] = {
-        "every", "count", "offset", "answer", "after", "at", "burst", "apart", "key", "comment", ""};
+        "every", "count", "offset", "answer", "after", "at", "burst", "apart", "key", "comment", "", "", ""};
     nlohmann::json value;       // null: taken away
     Expected<void> done;
     switch (id) {
@@ -624,11 +704,13 @@ void OutboxPanel::keep(FieldId id)
         value = rowKeyName(words).toStdString();
         break;
     case bytes: done = stage_.outbox().setBytes(*at, words); break;
+    case identifier: done = stage_.outbox().setIdentifier(*at, words); break;
+    case length: done = keepLength(*at, words); break;
     default:
         if (!words.isEmpty())
             value = typed;
     }
-    if (done && id != bytes) {
+    if (done && id < bytes) {
         nlohmann::json next = {{names[id], value}};
         if (id == burst && value.is_number() && stage_.outbox().row(*at).apart.count() == 0)
             next["apart"] = "2 ms";

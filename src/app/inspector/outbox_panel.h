@@ -46,11 +46,14 @@ private:
         QLabel* before;
         QLineEdit* edit;
     };
-    enum FieldId { period, count, offset, filter, after, moment, burst, apart, keyName, comment, bytes, fieldCount };
+    enum FieldId { period, count, offset, filter, after, moment, burst, apart, keyName, comment, bytes, identifier, length, fieldCount };
     void fill();
     void fillWhen(const drive::OutboxRow& row);
     [[nodiscard]] static int mainOf(const bool (&there)[fieldCount]);
     void layWhen(const bool (&there)[fieldCount]);
+    void fillForm(const drive::OutboxRow& row);
+    void chooseForm(int form);
+    [[nodiscard]] Expected<void> keepLength(OutboxDesk::Place place, const QString& words);
     void fillValues(OutboxDesk::Place place);
     void fillBits(OutboxDesk::Place place);
     void fillTimekeeping(OutboxDesk::Place place);
@@ -73,6 +76,9 @@ private:
     QButtonGroup* held_;        // a key: each press, or while it is held
     QButtonGroup* gathers_;
     QButtonGroup* overflow_;
+    QWidget* raw_;              // what a frame by itself is
+    QButtonGroup* wide_;        // 11 or 29 bits
+    QComboBox* form_;
     QLabel* problem_;
     QLabel* valuesRight_;
     std::vector<QLabel*> sections_;

@@ -12,6 +12,7 @@
 
 #include <algorithm>
 #include <cmath>
+constexpr std::size_t mostAskedSingly = 100;
 
 #include "app/paint/paint.h"
 #include "app/parts/text.h"
@@ -516,21 +517,22 @@ void OutboxRows::say(const Expected<void>& done) { Q_EMIT refused(done ? QString
 
 void OutboxRows::pressGroup(const Entry& entry, bool start)
 {
-    if (!stage_.document().isLive()) {
-        Q_EMIT stage_.told(tr("Nothing goes out: this is a log"));
-        return;
-    }
     if (!start)
         return stage_.outbox().holdGroup(entry.group);
+    if (const QString why = stage_.outbox().unable(); !why.isEmpty()) {
+        Q_EMIT stage_.told(why);
+        return;
+    }
     // Those that somebody else sends too are asked about, each in its row; the others go out when that is settled.
     bool asked = false;
+    stage_.outbox().lookForOthers();
     for (std::size_t row = 0; row < stage_.outbox().groups()[entry.group].rows.size(); ++row) {
         const OutboxDesk::Place place{entry.group, row};
         const std::size_t number = stage_.outbox().numberOf(place);
         const drive::OutboxRowFacts* facts = look_.facts(place);
         if (look_.spec(place).when == drive::OutboxRow::When::byHand || facts == nullptr || facts->going)
             continue;
-        if (const auto& others = stage_.outbox().others(number, true); !others.empty()) {
+        if (const auto& others = stage_.outbox().others(number); !others.empty()) {
             asks_[number] = others;
             asked = true;
         }
@@ -543,7 +545,7 @@ void OutboxRows::pressGroup(const Entry& entry, bool start)
     stage_.outbox().startTogether(entry.group);
 }
 
-void OutboxRows::press(std::size_t index)
+void OutboxRows::press(std::size_t index, bool asked)
 {
     const Entry entry = entries_[index];
     OutboxDesk& desk = stage_.outbox();
@@ -551,21 +553,22 @@ void OutboxRows::press(std::size_t index)
         look_.refresh();
         return pressGroup(entry, !look_.anyGoing(entry.group));
     }
-    if (!stage_.document().isLive()) {
-        Q_EMIT stage_.told(tr("Nothing goes out: this is a log"));
-        return;
-    }
     look_.refresh();
     const OutboxDesk::Place place = entry.place();
     const drive::OutboxRowFacts* facts = look_.facts(place);
+    const bool holds = facts != nullptr && facts->going && !(look_.spec(place).gathers && !facts->waiting.empty());
+    if (const QString why = desk.unable(); !why.isEmpty() && !holds) {
+        Q_EMIT stage_.told(why);
+        return;
+    }
     if (const QString problem = look_.problem(place); !problem.isEmpty()) {
         Q_EMIT stage_.told(problem);
         return;
     }
     if (facts != nullptr && facts->going)
-        return look_.spec(place).gathers && !facts->waiting.empty() ? desk.send(entry.number) : desk.hold(entry.number);
+        return holds ? desk.hold(entry.number) : desk.send(entry.number);
     // Before its first frame: whoever else sends it is named, with what to do.
-    if (const auto& others = desk.others(entry.number, true); !others.empty()) {
+    if (const auto& others = desk.others(entry.number, !asked); !others.empty()) {
         asks_[entry.number] = others;
         refresh();
         return;
@@ -591,8 +594,12 @@ void OutboxRows::pressChosen()
             (facts != nullptr && facts->going && !(look_.spec(entries_[i].place()).gathers && !facts->waiting.empty()) ? go : rest)
                 .push_back(i);
         }
+    // Rows that go out are among those who send for the next ones; of very many all are asked about at once.
+    const bool many = rest.size() > mostAskedSingly;
+    if (many)
+        stage_.outbox().lookForOthers();
     for (const std::size_t i : rest.empty() ? go : rest)
-        press(i);
+        press(i, many);
 }
 
 void OutboxRows::takeRemedy(std::size_t index, std::size_t remedy)
@@ -610,7 +617,7 @@ void OutboxRows::takeRemedy(std::size_t index, std::size_t remedy)
         asks_.erase(entry.number);
         desk.go(entry.number);
         break;
-    case 1: editIdentifier(index); break;
+    case 1: editIdentifier(index, true); break;
     default:
         asks_.erase(entry.number);
         desk.sendAnyway(entry.place());
@@ -619,18 +626,19 @@ void OutboxRows::takeRemedy(std::size_t index, std::size_t remedy)
     refresh();
 }
 
-void OutboxRows::editIdentifier(std::size_t index)
+void OutboxRows::editIdentifier(std::size_t index, bool thenGo)
 {
     const Entry entry = entries_[index];
     const Theme& theme = Theme::get();
     const QRectF line = lineOf(index);
     const QRect box(theme.px(messageAt), static_cast<int>(line.top()) + theme.px(3), theme.px(100), theme.px(18));
-    field_->open(box, theme.px(120), text(can::toText(look_.id(entry.place()))), {}, [this, entry](const QString& words) -> Expected<void> {
-        const auto set = stage_.outbox().setIdentifier(entry.place(), words);
-        if (set)
-            stage_.outbox().go(entry.number);
-        return set;
-    });
+    field_->open(
+        box, theme.px(120), text(can::toText(look_.id(entry.place()))), {}, [this, entry, thenGo](const QString& words) -> Expected<void> {
+            const auto set = stage_.outbox().setIdentifier(entry.place(), words);
+            if (set && thenGo)
+                stage_.outbox().go(entry.number);
+            return set;
+        });
     editing_ = {entry.place(), ~std::size_t{0} - 1};
 }
 
@@ -979,7 +987,7 @@ void OutboxRows::fillMenu(QMenu& menu)
             add("sendOne", tr("Send one now"), {}, [&desk, number = entry.number] { desk.send(number); });
         if (!look_.waiting(entry.place()).isEmpty())
             add("takeBack", tr("Take back what waits"), Qt::Key_Escape, [&desk, entry] { desk.takeBack(entry.place()); });
-        add("anotherIdentifier", tr("Another identifier..."), {}, [this, at] { editIdentifier(at); });
+        add("anotherIdentifier", tr("Another identifier..."), {}, [this, at] { editIdentifier(at, false); });
         if (look_.spec(entry.place()).anyway)
             add("nameOthers", tr("Name other senders again"), {},
                 [&desk, entry] { (void)desk.setFields(entry.place(), {{"anyway", nullptr}}, tr("name other senders again")); });

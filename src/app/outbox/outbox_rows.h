@@ -49,8 +49,8 @@ public:
     [[nodiscard]] QStringList remedies(std::size_t index) const;
     [[nodiscard]] InPlaceField* field() const { return field_; }
 
-    /// What the control does.
-    void press(std::size_t index);
+    /// What the control does. Who else sends it is asked for anew, unless that was done for many rows at once.
+    void press(std::size_t index, bool asked = false);
     /// Enter: that of all chosen rows.
     void pressChosen();
     void edit(std::size_t index, std::size_t value);
@@ -104,7 +104,8 @@ private:
     void pressGroup(const Entry& entry, bool start);
     void fold(std::size_t group, bool folded);
     void editGroup(std::size_t index, const char* field);
-    void editIdentifier(std::size_t index);
+    /// With `thenGo` it goes out under it at once: it was to go out.
+    void editIdentifier(std::size_t index, bool thenGo);
     void step(double steps);
     void moveChosen(int by);
     void copyChosen() const;

@@ -142,7 +142,7 @@ void OutboxDesk::replace(const nlohmann::json& outbox)
     rig::Rig& rig = stage_.document().rig();
     if (!rig.setOutbox(outbox))
         return;
-    others_.clear();
+    collidedAt_.invalidate();
     post([groups = rig.outbox](drive::Outbox& run) { run.put(groups); });
     Q_EMIT changed();
 }
@@ -196,6 +196,12 @@ Expected<void> OutboxDesk::setBytes(Place place, const QString& text)
         [&](nlohmann::json& edited) { return rig::setBytes(edited, text.toStdString()); });
 }
 
+Expected<void> OutboxDesk::setForm(Place place, const rig::FrameForm& form)
+{
+    return editRow(place, tr("form of %1").arg(wavetrope::app::text(can::toText(row(place).frame.id))),
+        [&](nlohmann::json& edited) { return rig::setForm(edited, form); });
+}
+
 Expected<void> OutboxDesk::toggleBit(Place place, unsigned bit)
 {
     const drive::OutboxRow& spec = row(place);
@@ -228,7 +234,6 @@ Expected<void> OutboxDesk::setIdentifier(Place place, const QString& text)
     if (!typed->frame || typed->frame->length > 0 || typed->frame->kind != can::FrameKind::data)
         return fail("'" + text.toStdString() + "' is no identifier", {}, "Such as 0x1F0, or 0x18FEF121");
     can::Frame frame = spec.frame;
-    nlohmann::json bytes;
     if (const database::CatalogMessage* message = messageOf(spec)) {
         const std::size_t number = numberOf(place);
         frame = can::Frame{};
@@ -239,8 +244,16 @@ Expected<void> OutboxDesk::setIdentifier(Place place, const QString& text)
                 if (number < run.outbox().rowCount() && run.outbox().problem(number).empty())
                     frame = run.outbox().frame(number);
             });
-        if (frame.length == 0)
-            return fail("what " + spec.message + " would send is not known while nothing runs", {}, "Start the run first");
+        if (frame.length == 0) {
+            const auto payload = rig::stillPayload(spec, message);
+            if (!payload)
+                return tl::unexpected(payload.error());
+            if (payload->size() > can::maxLength)
+                return fail(spec.message + " is longer than a frame");
+            std::copy(payload->begin(), payload->end(), frame.data.begin());
+            frame.length = static_cast<std::uint8_t>(payload->size());
+            frame.dlc = can::dlcOfLength(frame.length);
+        }
     }
     frame.id = typed->frame->id;
     return editRow(place, tr("another identifier"), [&](nlohmann::json& edited) -> Expected<void> {
@@ -487,45 +500,50 @@ Expected<void> OutboxDesk::readGroup(const QString& path)
     });
 }
 
+void OutboxDesk::lookForOthers() const
+{
+    others_.clear();
+    collided_.clear();
+    collidedAt_.start();
+    if (rig::Session* session = stage_.document().session())
+        session->call([this](rig::Session& run) {
+            for (rig::RowCollision& one : rig::collisionsOf(run.outbox(), run.actors(), *run.catalog()))
+                collided_[one.row].push_back(std::move(one));
+        });
+}
+
 const std::vector<OutboxDesk::Other>& OutboxDesk::others(std::size_t number, bool now) const
 {
-    Known& known = others_[number];
-    if (!now && known.since.isValid() && known.since.elapsed() < othersKept)
-        return known.others;
-    known.since.start();
-    known.others.clear();
+    if (now || !collidedAt_.isValid() || collidedAt_.elapsed() > othersKept)
+        lookForOthers();
+    const auto [known, fresh] = others_.try_emplace(number);
+    std::vector<Other>& out = known->second;
     const auto place = placeOf(number);
-    rig::Session* session = stage_.document().session();
-    if (!place || session == nullptr || row(*place).anyway)
-        return known.others;
-    std::vector<rig::RowCollision> found;
-    session->call([&](rig::Session& run) {
-        for (const rig::RowCollision& one : rig::collisionsOf(run.outbox(), run.actors(), *run.catalog()))
-            if (one.row == number)
-                found.push_back(one);
-    });
-    for (const rig::RowCollision& one : found) {
-        const QString what = text(one.with.message.empty() ? can::toText(one.with.id) : one.with.message);
-        if (one.otherRow)
-            known.others.push_back({tr("another row sends %1 too").arg(what), {}, one.otherRow});
-        else
-            known.others.push_back(
-                {(one.with.node == "playback" ? tr("%1 sends %2 too: two senders") : tr("%1 (simulated) sends %2 too: two senders"))
-                        .arg(text(one.with.node), what),
-                    text(one.with.node), {}});
-    }
-    if (const auto& rows = facts(); known.others.empty() && number < rows.size())
+    if (!fresh || !place || stage_.document().session() == nullptr || row(*place).anyway)
+        return out;
+    if (const auto found = collided_.find(number); found != collided_.end())
+        for (const rig::RowCollision& one : found->second) {
+            const QString what = text(one.with.message.empty() ? can::toText(one.with.id) : one.with.message);
+            if (one.otherRow)
+                out.push_back({tr("another row sends %1 too").arg(what), {}, one.otherRow});
+            else
+                out.push_back(
+                    {(one.with.node == "playback" ? tr("%1 sends %2 too: two senders") : tr("%1 (simulated) sends %2 too: two senders"))
+                            .arg(text(one.with.node), what),
+                        text(one.with.node), {}});
+        }
+    if (const auto& rows = facts(); out.empty() && number < rows.size())
         if (const drive::OutboxRowFacts& seen = rows[number]; seen.foreign > 0 && seen.told - seen.foreignLast < foreignCounts)
-            known.others.push_back({tr("%1 came from the bus %2 ms ago: two senders")
-                                        .arg(text(row(*place).message.empty() ? can::toText(row(*place).frame.id) : row(*place).message))
-                                        .arg((seen.told - seen.foreignLast).count() / 1'000'000),
+            out.push_back({tr("%1 came from the bus %2 ms ago: two senders")
+                               .arg(text(row(*place).message.empty() ? can::toText(row(*place).frame.id) : row(*place).message))
+                               .arg((seen.told - seen.foreignLast).count() / 1'000'000),
                 {}, {}});
-    return known.others;
+    return out;
 }
 
 void OutboxDesk::takeOut(const Other& other)
 {
-    others_.clear();
+    collidedAt_.invalidate();
     if (other.row)
         return hold(*other.row);
     if (rig::Session* session = stage_.document().session(); session != nullptr && !other.node.isEmpty())
@@ -541,6 +559,14 @@ void OutboxDesk::post(std::function<void(drive::Outbox&)> act) const
 {
     if (rig::Session* session = stage_.document().session())
         session->post([act = std::move(act)](rig::Session& run) { act(run.outbox()); });
+}
+
+QString OutboxDesk::unable() const
+{
+    rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return tr("Nothing goes out: this is a log");
+    return session->running() ? QString() : tr("Nothing goes out: nothing runs. Start the run first");
 }
 
 void OutboxDesk::go(std::size_t number)
@@ -592,6 +618,7 @@ void OutboxDesk::setHeld(bool held)
 bool OutboxDesk::key(const QString& key, bool down)
 {
     const std::string name = key.toStdString();
+    const QString why = unable();
     bool found = false;
     std::size_t number = 0;
     for (const drive::OutboxGroup& group : groups())
@@ -599,7 +626,11 @@ bool OutboxDesk::key(const QString& key, bool down)
             const std::size_t at = number++;
             if (one.key != name)
                 continue;
+            if (down && !why.isEmpty() && !found)
+                Q_EMIT stage_.told(why);
             found = true;
+            if (down && !why.isEmpty())
+                continue;
             // Before its first frame whoever else sends it is named, as by the control.
             if (down && !others(at, true).empty()) {
                 Q_EMIT asked(at);

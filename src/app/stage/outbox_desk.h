@@ -58,11 +58,14 @@ public:
     [[nodiscard]] Expected<void> setSource(Place place, const QString& signal, const nlohmann::json& source);
     /// All bytes of a frame by itself, as they are typed.
     [[nodiscard]] Expected<void> setBytes(Place place, const QString& text);
+    /// Another form of a frame by itself.
+    [[nodiscard]] Expected<void> setForm(Place place, const rig::FrameForm& form);
     /// Turns round a bit of what it would send.
     [[nodiscard]] Expected<void> toggleBit(Place place, unsigned bit);
     /// Fields of the row in the document; null takes one away.
     [[nodiscard]] Expected<void> setFields(Place place, const nlohmann::json& fields, const QString& what);
-    /// Sends the same under another identifier; a message then goes out as a frame.
+    /// Sends the same under another identifier; a message then goes out as a frame, with the bytes that it has now. While nothing runs, those of
+    /// sources have their start values.
     [[nodiscard]] Expected<void> setIdentifier(Place place, const QString& text);
     /// What waits comes back to what is on the bus; of one signal where it is named.
     void takeBack(Place place, std::optional<std::uint32_t> signal = {});
@@ -98,12 +101,16 @@ public:
         QString node;  ///< That may be taken out, or empty.
         std::optional<std::size_t> row;  ///< Of the outbox, that may be held.
     };
+    /// Asks the run who else sends, for all rows at once.
+    void lookForOthers() const;
     /// Empty where nobody does, or the row is sent all the same. As of a moment ago, unless `now`.
     [[nodiscard]] const std::vector<Other>& others(std::size_t number, bool now = false) const;
     void takeOut(const Other& other);
     /// Kept for the row.
     void sendAnyway(Place place);
 
+    /// Why nothing goes out, whatever is pressed; empty where it does.
+    [[nodiscard]] QString unable() const;
     void go(std::size_t number);
     void hold(std::size_t number);
     void send(std::size_t number);
@@ -143,11 +150,9 @@ private:
     QUndoStack undo_;
     mutable std::shared_ptr<const std::vector<drive::OutboxRowFacts>> facts_;
     mutable bool held_ = false;
-    struct Known {
-        std::vector<Other> others;
-        QElapsedTimer since;
-    };
-    mutable std::map<std::size_t, Known> others_;
+    mutable std::map<std::size_t, std::vector<rig::RowCollision>> collided_;  // by row
+    mutable QElapsedTimer collidedAt_;
+    mutable std::map<std::size_t, std::vector<Other>> others_;  // in words, as far as somebody asked
 };
 
 }  // namespace wavetrope::app

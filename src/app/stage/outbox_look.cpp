@@ -67,7 +67,7 @@ void OutboxLook::refresh()
         health_ = session->health();
 }
 
-bool OutboxLook::runs() const { return stage_.document().isLive() && stage_.document().session() != nullptr; }
+bool OutboxLook::runs() const { return stage_.document().isLive() && stage_.document().session()->running(); }
 
 const drive::OutboxRow& OutboxLook::spec(OutboxDesk::Place place) const { return stage_.outbox().row(place); }
 
@@ -196,11 +196,11 @@ QString OutboxLook::problem(OutboxDesk::Place place) const
         return {};
     const drive::OutboxRowFacts* now = facts(place);
     if (now != nullptr && !now->problem.empty())
-        return tr("Not going out: %1").arg(text(now->problem));
+        return tr("not going out: %1").arg(text(now->problem));
     if (now != nullptr && now->busOff)
-        return tr("Not going out: bus is off");
+        return tr("not going out: bus is off");
     if (const int on = bus(place); on >= 0 && static_cast<std::size_t>(on) < health_.size() && !health_[static_cast<std::size_t>(on)].alive)
-        return tr("Not going out: %1 is %2").arg(text(spec(place).bus), text(health_[static_cast<std::size_t>(on)].words));
+        return tr("not going out: %1 is %2").arg(text(spec(place).bus), text(health_[static_cast<std::size_t>(on)].words));
     return {};
 }
 
