@@ -108,8 +108,8 @@ int main(int argc, char** argv)
                                + std::to_string(partOf(bare, 0.5));
     row("board of 60 gauges, a frame (median)", partOf(both, 0.5), "ms", 2, beside.c_str());
     const std::string longest = "longest " + std::to_string(partOf(both, 1)) + " ms of " + std::to_string(both.size()) + ", looking "
-                                + std::to_string(partOf(looked, 1)) + ", painting " + std::to_string(partOf(painted, 1)) + "; the bare limit "
-                                + std::to_string(partOf(bare, 1)) + " of " + std::to_string(bare.size());
+                                + std::to_string(partOf(looked, 1)) + ", painting " + std::to_string(partOf(painted, 1))
+                                + "; the bare limit " + std::to_string(partOf(bare, 1)) + " of " + std::to_string(bare.size());
     row("board of 60 gauges, a frame (p99.9)", partOf(both, 0.999), "ms", 16, longest.c_str());
     window.closeWithoutAsking();
     return 0;

@@ -445,8 +445,7 @@ private Q_SLOTS:
         QVERIFY(view->reading(item(view, "Flow")).side == measure::Side::inside);
         stage().setCursor(stage().timeOf(105));
         QTRY_VERIFY(view->settled());
-        QTRY_VERIFY2(
-            view->reading(item(view, "Flow")).side == measure::Side::under, qPrintable(view->reading(item(view, "Flow")).number));
+        QTRY_VERIFY2(view->reading(item(view, "Flow")).side == measure::Side::under, qPrintable(view->reading(item(view, "Flow")).number));
         QTRY_VERIFY(view->reading(item(view, "Flow")).outWords.startsWith(QStringLiteral("under 6")));
         QVERIFY(view->reading(item(view, "Blade depth to ask for")).inert);
         window_->closeWithoutAsking();

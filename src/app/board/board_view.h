@@ -3,7 +3,6 @@
 #pragma once
 
 #include <QElapsedTimer>
-#include <QImage>
 #include <QLabel>
 
 #include <algorithm>
@@ -77,6 +76,7 @@ private:
     void refresh();
     /// What has changed of the values is painted again, and nothing else.
     void follow();
+    [[nodiscard]] static QRect insideOf(const QRectF& box);
     [[nodiscard]] int drivenFrom() const;
     bool paintParts(const QRegion& region);
     void paintEditing(QPainter& painter);
@@ -112,7 +112,6 @@ private:
     int handle_ = -1;  // of the chosen item, while it is sized
     std::optional<board::Cells> wanted_, dropping_;
     qint64 paintedIn_ = 0, lookedIn_ = 0;
-    QImage canvas_;
 };
 
 }  // namespace wavetrope::app

@@ -107,9 +107,10 @@ void GaugePainter::value(const QRectF& box, const BoardReading& reading, Qt::Ali
     double size = GaugeInk::sizeFor(widest + (reading.unit.isEmpty() ? QString() : QStringLiteral(" ")),
         std::min(most, box.height() / 0.95), box.width(), true, weight);
     double unit = size * unitPart;
+    const bool letter = reading.unit.size() == 1;     // an l alone is no line in the face of numbers
     const auto wide = [&] {
         return GaugeInk::wideOf(reading.number, size, true, weight)
-               + (unit > 0 ? GaugeInk::wideOf(reading.unit, unit, false) + size * 0.15 : 0);
+               + (unit > 0 ? GaugeInk::wideOf(reading.unit, unit, letter) + size * 0.15 : 0);
     };
     if (const double needed = wide(); needed > box.width()) {
         size *= box.width() / needed;
@@ -123,7 +124,7 @@ void GaugePainter::value(const QRectF& box, const BoardReading& reading, Qt::Ali
     const double base = box.center().y() + digits.cap / 2;
     ink_.digits(QPointF(left, base), reading.number, digits, reading.old ? theme_.ink3 : theme_.ink);
     if (unit > 0)
-        ink_.draw(QPointF(left + numberWide + size * 0.15, base), reading.unit, GaugeInk::face(std::max(unit, 9.0), false, QFont::Normal),
+        ink_.draw(QPointF(left + numberWide + size * 0.15, base), reading.unit, GaugeInk::face(std::max(unit, 9.0), letter, QFont::Normal),
             theme_.ink2);
     if (reading.old) {
         painter_.setPen(QPen(theme_.ink, std::max(1.0, cell_ * 0.06), Qt::DashLine));

@@ -17,6 +17,7 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/derive_desk.h"
 #include "app/stage/interface_words.h"

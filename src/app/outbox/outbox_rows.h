@@ -91,6 +91,8 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    static constexpr double messageAt = 108, valuePad = 4;  // in pixels of the usual scale
+
     void layHeads();
     [[nodiscard]] QRectF lineOf(std::size_t index) const;
     [[nodiscard]] QRectF controlIn(const QRectF& line) const;
