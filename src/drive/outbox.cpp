@@ -12,7 +12,6 @@ namespace {
 
 constexpr unsigned longestChain = 64;       // answers to answers, until somebody is held
 constexpr std::size_t ticksKept = 64;
-constexpr std::size_t refusalsKept = 16;
 constexpr Time toldAgain = std::chrono::milliseconds(500);      // that somebody else sends the same
 constexpr std::size_t leastRoom = 64;       // frames that wait for their bus
 
@@ -119,10 +118,8 @@ void Outbox::goOnAs(Row& row, Row& before)
     row.withheld = before.withheld;
     row.foreign = before.foreign;
     row.foreignLast = before.foreignLast;
-    row.behind = before.behind;
     row.mostBehind = before.mostBehind;
     row.ticks = std::move(before.ticks);
-    row.refusals = std::move(before.refusals);
     row.onBus = before.onBus;
     row.edition = before.edition + 1;
     row.unsent = std::move(before.unsent);
@@ -405,12 +402,10 @@ ActorReport Outbox::report() const
         one.withheld = row.withheld;
         one.beat = row.beat;
         one.ticks.assign(row.ticks.begin(), row.ticks.end());
-        one.refusals.assign(row.refusals.begin(), row.refusals.end());
         one.problem = row.problem;
         one.waiting = row.unsent;
         if (row.going && (beats(row) || row.spec.when == OutboxRow::When::moment))
             one.next = dueOf(row);
-        one.behind = row.behind;
         one.mostBehind = row.mostBehind;
         one.frame = row.onBus;
         one.foreign = row.foreign;
@@ -663,9 +658,6 @@ void Outbox::offer(std::uint32_t index, unsigned chain, Time due)
         ++row.refused;
         const bus::Health health = world_.buses[bus]->health();
         row.refusedWhy = world_.buses[bus]->isOff(ports_[bus]) ? "bus is off" : health.alive ? "queue full" : health.words;
-        row.refusals.push_back(moved_);
-        if (row.refusals.size() > refusalsKept)
-            row.refusals.pop_front();
         return;
     }
     ++row.offered;
@@ -688,8 +680,7 @@ void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
             Row& row = rows_[flew.row];
             ++row.sent;
             row.onBus = can::Frame(frame);
-            row.behind = frame.time - flew.due;
-            row.mostBehind = std::max(row.mostBehind, row.behind);
+            row.mostBehind = std::max(row.mostBehind, Time(frame.time - flew.due));
             // What was edited before it was offered is on the bus now.
             if (flew.edition == row.edition && !row.unsent.empty())
                 std::erase_if(row.unsent, [&](const auto& one) {

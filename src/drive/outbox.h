@@ -45,7 +45,6 @@ struct OutboxRowFacts {
     Time last{};                        ///< Stamp of the newest that was on the bus; where `sent` is not 0.
     Time kept{}, spread{};  ///< Mean period between the newest ones, and how far apart shortest and longest are; where `sent` is 2 or more.
     std::vector<Time> ticks;  ///< Stamps of the newest ones, in order.
-    std::vector<Time> refusals;  ///< When the newest ones were refused, in order.
     std::string problem;  ///< Why it does not go out; empty where it can.
     /// A value that was edited and has not been on the bus yet.
     struct Waiting {
@@ -55,8 +54,7 @@ struct OutboxRowFacts {
     };
     std::vector<Waiting> waiting;
     std::optional<Time> next;  ///< When its next beat is due; where it goes out by itself.
-    Time behind{},
-        mostBehind{};  ///< How long after they were due the newest and the latest of all were on the bus, to the end of their last bit.
+    Time mostBehind{};  ///< How long after it was due the latest of all was on the bus, to the end of its last bit.
     can::Frame frame;  ///< What was on the bus last; where `sent` is not 0.
     std::uint64_t foreign = 0;  ///< Frames of its identifier that somebody else sent.
     Time foreignLast{};  ///< Stamp of the newest of them.
@@ -147,8 +145,8 @@ private:
         std::uint64_t beat = 0;
         std::uint64_t offered = 0, sent = 0, refused = 0, withheld = 0, foreign = 0;
         Time foreignLast{};
-        Time behind{}, mostBehind{};
-        std::deque<Time> ticks, refusals;
+        Time mostBehind{};
+        std::deque<Time> ticks;
         std::string refusedWhy;
         can::Frame onBus;
     };
