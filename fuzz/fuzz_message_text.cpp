@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Messages as they are typed: what is read as a frame reads back as the same, and what is put together decodes to what was given.
+// Messages as they are typed: what is read as a frame reads back as the same, and what is put together decodes to what was given. Rewritings and
+// manipulations: what is taken holds its signal within its bits, and leaves the length of a frame.
 #include <cstddef>
 #include <cstdint>
 #include <cstdlib>
@@ -7,7 +8,9 @@
 
 #include "database/compose.h"
 #include "database/dbc_reader.h"
+#include "drive/manipulation.h"
 #include "drive/message_text.h"
+#include "drive/rewriting.h"
 
 using namespace wavetrope;
 
@@ -25,10 +28,36 @@ const database::Database& blade()
     return database;
 }
 
+void rewriteWith(std::string_view text, const std::uint8_t* data, std::size_t size)
+{
+    static const auto catalog = [] {
+        auto out = std::make_shared<database::Catalog>();
+        out->attach(out->addBus("Main"), std::make_shared<const database::Database>(blade()));
+        return out;
+    }();
+    (void)drive::manipulationFromText(text);
+    const std::vector<std::string> texts = {std::string(text)};
+    auto rewriting = drive::Rewriting::compile(texts, catalog);
+    if (!rewriting)
+        return;
+    can::Frame frame;
+    frame.id = {513, false};
+    frame.length = frame.dlc = static_cast<std::uint8_t>(size % 9);
+    for (unsigned i = 0; i < frame.length; ++i)
+        frame.data[i] = data[i % size];
+    can::Frame out = frame;
+    const auto outcome = rewriting->apply(frame.view(), Time{7'000'000}, out);
+    if (out.length != frame.length || out.id != rewriting->identifierOf(frame.id)
+        || outcome.changed != (out.id != frame.id || out.data != frame.data))
+        std::abort();
+}
+
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size)
 {
+    if (size > 0)
+        rewriteWith(std::string_view(reinterpret_cast<const char*>(data), size), data, size);
     const auto typed = drive::messageFromText(std::string_view(reinterpret_cast<const char*>(data), size));
     if (!typed)
         return 0;

@@ -68,9 +68,7 @@ void ProgressLine::show(std::uint64_t done, std::uint64_t total)
     std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), total == 0 ? 0.0 : 100.0 * static_cast<double>(done) / static_cast<double>(total));
 }
 
-namespace {
-
-Expected<std::vector<formats::LogPart>> partsOf(const std::string& path, const std::vector<std::string>& more)
+Expected<std::vector<formats::LogPart>> logParts(const std::string& path, const std::vector<std::string>& more)
 {
     std::vector<formats::LogPart> parts = {{path, Time{0}, false, {}}};
     for (const std::string& option : more) {
@@ -87,8 +85,6 @@ Expected<std::vector<formats::LogPart>> partsOf(const std::string& path, const s
     return parts;
 }
 
-}  // namespace
-
 namespace {
 
 // Logs as the options of a command name them, with what their reading goes by.
@@ -103,7 +99,7 @@ Expected<std::unique_ptr<LogRequest>> requestOf(
     const std::string& path, const std::string& layout, const std::vector<std::string>& more, unsigned threads)
 {
     auto request = std::make_unique<LogRequest>();
-    auto parts = partsOf(path, more);
+    auto parts = logParts(path, more);
     if (!parts)
         return tl::unexpected(parts.error());
     request->parts = std::move(*parts);

@@ -16,6 +16,7 @@
 #include "database/catalog.h"
 #include "filter/filter_scan.h"
 #include "formats/log_format.h"
+#include "formats/merged_logs.h"
 #include "rig/rig.h"
 #include "trace/trace.h"
 
@@ -72,6 +73,8 @@ struct LoadedLog {
 /// or what is recognised. `more` are logs that are read with it as one, each as LOG or LOG@OFFSET.
 [[nodiscard]] Expected<std::unique_ptr<LoadedLog>> loadLog(
     const std::string& path, const std::string& layout = {}, const std::vector<std::string>& more = {}, unsigned threads = 0);
+/// The parts of a log that is read as one with others, each LOG or LOG@OFFSET.
+[[nodiscard]] Expected<std::vector<formats::LogPart>> logParts(const std::string& path, const std::vector<std::string>& more);
 /// Adds --layout.
 void addLayoutOption(CLI::App& command, std::string& layout);
 

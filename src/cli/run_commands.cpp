@@ -17,7 +17,8 @@ namespace {
 struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     RecordOption record;
-    std::vector<std::string> without, only, except, maps, outbox;
+    std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings;
+    std::string gap, begin, direction, onto;
     bool sends = false;
     std::optional<std::uint64_t> seed;
     std::string spool;
@@ -28,15 +29,68 @@ struct RunOptions {
 };
 
 constexpr Time settle = std::chrono::seconds(1);
+constexpr Time longestWait = std::chrono::hours(1);     // of a run that plays once a condition holds
+
+// Playback begins once a condition of the rig holds, or, where it is none by name, a frame passes it as a filter.
+Expected<void> beginWith(rig::Rig& rig, const rig::LoadedDatabases& databases, const std::string& condition)
+{
+    std::vector<std::string> names;
+    for (const rig::EventSpec& event : rig.events)
+        names.push_back(event.name);
+    rig.playback.start = condition;
+    const auto terms = rules::Terms::parse(condition, names);
+    if (terms)
+        return {};
+    const auto named = rig.namedFilters();
+    if (!filter::Filter::compile(condition, rig::catalogOf(rig, databases), {&named})) {
+        Error error = terms.error();
+        error.where = "--begin '" + condition + "'" + (error.where.empty() ? "" : ", " + error.where);
+        return tl::unexpected(error);
+    }
+    rig::EventSpec event;
+    event.name = "PlaybackBegins";
+    while (std::find(names.begin(), names.end(), event.name) != names.end())
+        event.name += '_';
+    event.when = condition;
+    rig.events.push_back(event);
+    rig.playback.start = event.name;
+    return {};
+}
+
+Expected<void> manipulate(rig::Session& session, const std::vector<std::string>& texts)
+{
+    for (const std::string& text : texts) {
+        const auto wanted = drive::manipulationFromText(text);
+        if (!wanted)
+            return tl::unexpected(wanted.error());
+        std::vector<std::string> names;
+        drive::Node* found = nullptr;
+        for (drive::Node* node : session.all<drive::Node>()) {
+            names.push_back(node->name());
+            found = node->name() == wanted->node ? node : found;
+        }
+        if (found == nullptr)
+            return fail("the rig has no node '" + wanted->node + "'", "--manipulate '" + text + "'", didYouMean(wanted->node, names));
+        if (const auto done = found->manipulate(*wanted); !done) {
+            Error error = done.error();
+            error.where = "--manipulate '" + text + "'" + (error.where.empty() ? "" : ", " + error.where);
+            return tl::unexpected(error);
+        }
+    }
+    return {};
+}
 
 Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
 {
     if (const auto may = mayRecord(options.record); !may)
         return tl::unexpected(may.error());
-    const auto rig = rig::loadRig(options.rig);
+    auto rig = rig::loadRig(options.rig);
     if (!rig)
         return tl::unexpected(rig.error());
     const auto databases = rig::loadDatabases(*rig);
+    if (!options.begin.empty())
+        if (const auto begins = beginWith(*rig, databases, options.begin); !begins)
+            return tl::unexpected(begins.error());
     for (const Error& problem : databases.problems)
         warn(problem.text());
     rig::SessionOptions how;
@@ -61,6 +115,9 @@ Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
             warn(problem.text());
     if (session && options.isVirtual && !(*session)->allSimulated())
         return fail("--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig);
+    if (session)
+        if (const auto done = manipulate(**session, options.manipulations); !done)
+            return tl::unexpected(done.error());
     return session;
 }
 
@@ -220,6 +277,10 @@ Expected<std::vector<drive::Route>> routesOf(const RunOptions& options, rig::Ses
         }
         routes[static_cast<std::size_t>(found - names.begin())].to = target;
     }
+    for (drive::Route& route : routes)
+        route.directions = options.direction == "sent"       ? drive::Directions::sent
+                           : options.direction == "received" ? drive::Directions::received
+                                                             : drive::Directions::both;
     if (!options.filter.empty()) {
         auto filter = session.compileForPlayback(options.filter);
         if (!filter)
@@ -236,10 +297,20 @@ int replay(const RunOptions& options)
     const double speed = std::strtod(options.speed.c_str(), &end);
     if (*end != '\0' || !(speed >= 0 && speed <= 1e6))
         return report("--speed '" + options.speed + "': expected a factor such as 10, or 0 for as fast as the bus allows");
+    Time gap{};
+    if (!options.gap.empty()) {
+        const auto span = spanFromText(options.gap);
+        if (!span || span->count() <= 0)
+            return report("--gap '" + options.gap + "': expected a time from beat to beat, such as 5ms");
+        gap = *span;
+    }
+    const auto parts = logParts(options.log, options.more);
+    if (!parts)
+        return report(parts.error());
     auto session = open(options);
     if (!session)
         return report(session.error());
-    const auto reading = (*session)->loadPlayback(options.log);
+    const auto reading = (*session)->loadPlayback(*parts);
     if (!reading)
         return report(reading.error());
     for (const Error& warning : reading->warnings)
@@ -247,10 +318,18 @@ int replay(const RunOptions& options)
     auto routes = routesOf(options, **session);
     if (!routes)
         return report(routes.error());
+    auto rewriting = (*session)->rewritingFor(options.rewritings);
+    if (!rewriting) {
+        Error error = rewriting.error();
+        error.where = "--rewrite" + (error.where.empty() ? "" : ", " + error.where);
+        return report(error);
+    }
     drive::Playback& playback = (*session)->playback();
+    (*session)->playOntoViews(options.onto == "nothing");
     playback.route(std::move(*routes));
+    playback.rewrite(std::move(*rewriting));
     if (playback.chosen() == 0)
-        return report("no frame of the log is chosen. Check --map, --only, --except and --filter");
+        return report("no frame of the log is chosen. Check --map, --only, --except, --direction and --filter");
     const auto collisions = (*session)->collisions();
     if (!collisions.empty()) {
         std::string names;
@@ -264,10 +343,10 @@ int replay(const RunOptions& options)
     if (!options.record.path.empty())
         if (const auto recording = (*session)->record(options.record.path, options.recordFilter); !recording)
             return report(recording.error());
-    playback.setPace({speed});
+    playback.setPace({speed, gap});
     playback.setLoop(options.loop);
     const bool waits = !(*session)->rig().playback.start.empty();
-    if (waits && options.span.empty())
+    if (waits && options.span.empty() && options.begin.empty())
         return report(Error{"its playback begins when " + (*session)->rig().playback.start + ", which may never be", options.rig, 0, 0,
             "Say how long the run lasts: --for 60s"});
     if (!waits)
@@ -277,11 +356,13 @@ int replay(const RunOptions& options)
     ProgressLine progress("replaying");
     KeepingLine keeping;
     RecordingLine recording;
+    bool began = !waits;
     const auto keepGoing = [&] {
         progress.show(playback.at(), playback.chosen());
         keeping.show(**session);
         recording.show(**session);
-        return !interrupted && playback.playing();
+        began = began || playback.playing() || playback.sent() > 0;
+        return !interrupted && (playback.playing() || !began);
     };
     if (!options.span.empty()) {
         const auto span = spanFromText(options.span);
@@ -289,11 +370,24 @@ int replay(const RunOptions& options)
             return report("--for '" + options.span + "': expected a time such as 120s");
         (*session)->runFor(*span, pace, [] { return !interrupted; });
     } else {
+        if (!began) {
+            (*session)->runFor(longestWait, pace, [&] { return keepGoing() && !began; });
+            if (!began && !interrupted)
+                return report("--begin " + options.begin + " did not come within " + spanText(longestWait));
+        }
         (*session)->runFor(std::chrono::hours(24 * 365), pace, keepGoing);
         if (!interrupted)
             (*session)->runFor(settle, pace);
     }
     std::fprintf(stderr, "%llu frames replayed of %zu chosen\n", static_cast<unsigned long long>(playback.sent()), playback.chosen());
+    if (const auto& [changed, limited, failed] = playback.rewritten(); changed + limited + failed > 0) {
+        std::fprintf(stderr, "%llu frames were rewritten\n", static_cast<unsigned long long>(changed));
+        if (limited > 0)
+            std::fprintf(stderr, "%llu frames: a value was limited to what its bits can hold\n", static_cast<unsigned long long>(limited));
+        if (failed > 0)
+            std::fprintf(
+                stderr, "%llu frames: a formula had no number, and its signal went as it was\n", static_cast<unsigned long long>(failed));
+    }
     if (playback.errorsLeftOut() > 0)
         std::fprintf(stderr, "%zu error frames of the log were left out: a bus makes its own\n", playback.errorsLeftOut());
     return finish(**session, options);
@@ -312,6 +406,12 @@ CLI::Validator isSeed()
                                                                                : "'" + text + "': expected a whole number of 0 to 2^64 - 1";
             },
         "", "seed"};
+}
+
+void addManipulations(CLI::App& command, RunOptions& options)
+{
+    command.add_option("--manipulate", options.manipulations,
+        "Hold a signal of a node: 'NODE MESSAGE.SIGNAL = 3.5 from 10s to 12s'; may be given several times");
 }
 
 void addKeeping(CLI::App& command, RunOptions& options)
@@ -341,6 +441,7 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--record-filter", options->recordFilter, "Record only what passes; @name for a filter of the rig")->needs(record);
     auto* outbox =
         command->add_option("--outbox", options->outbox, "The rig's outbox takes part: these groups of it, or all")->expected(0, -1);
+    addManipulations(*command, *options);
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, outbox, &result] {
         options->sends = outbox->count() > 0;
@@ -355,8 +456,18 @@ void addRunCommands(CLI::App& program, int& result)
     command->add_option("--only", options->only, "Only frames of this sender");
     command->add_option("--except", options->except, "All but frames of this sender");
     command->add_option("--filter", options->filter, "Only frames that pass");
+    command->add_option("--direction", options->direction, "Only frames that were sent, or received, by who recorded them")
+        ->check(CLI::IsMember({"sent", "received"}));
+    command->add_option("--with", options->more, "A further log, played as one with the first: LOG or LOG@OFFSET, added to its stamps");
+    command->add_option("--rewrite", options->rewritings,
+        "'MESSAGE.SIGNAL = EXPR' or 'id 0x181 = 0x281'; may be given several times, and applies in that order");
+    command->add_option("--begin", options->begin, "Play once this holds: conditions of the rig, or a filter that a frame passes");
+    command->add_option("--onto", options->onto, "'nothing': into the run's trace and --record alone, on no bus")
+        ->check(CLI::IsMember({"nothing"}));
     command->add_option("--without", options->without, "Leave a node out of the simulation");
-    command->add_option("--speed", options->speed, "Times the recorded pace; 0 as fast as the bus allows");
+    addManipulations(*command, *options);
+    auto* gapped = command->add_option("--gap", options->gap, "A fixed time from beat to beat, such as 5ms, whatever was recorded");
+    gapped->excludes(command->add_option("--speed", options->speed, "Times the recorded pace; 0 as fast as the bus allows"));
     auto* span = command->add_option("--for", options->span, "How long; without, to the end of the log");
     command->add_flag("--loop", options->loop, "Start over at the end; needs --for")->needs(span);
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");

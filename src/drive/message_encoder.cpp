@@ -121,14 +121,43 @@ bool MessageEncoder::put(std::uint32_t place, double value, database::Overflow o
     return true;
 }
 
-void MessageEncoder::putChecksum(std::uint32_t place, Checksum kind)
+void MessageEncoder::putChecksum(can::Frame& frame, std::uint32_t place, Checksum kind) const
 {
     const unsigned own = message_ != nullptr ? message_->message->signals[place].startBit / 8 : place;
-    const std::uint8_t sum = checksumOf(kind, frame_, own);
+    const std::uint8_t sum = checksumOf(kind, frame, own);
     if (message_ != nullptr)
-        message_->plan.encodeBits(frame_.data, place, sum);
+        message_->plan.encodeBits(frame.data, place, sum);
     else
-        frame_.data[place] = sum;
+        frame.data[place] = sum;
+}
+
+const can::Frame& MessageEncoder::withHeld(std::span<const Held> held)
+{
+    held_ = frame_;
+    const auto chosen = [&](std::uint32_t place) {
+        return message_ == nullptr || message_->plan.present({held_.data.data(), held_.length}, place);
+    };
+    const auto put = [&](const Held& one) {
+        if (!chosen(one.place))
+            return;
+        if (message_ != nullptr)
+            message_->plan.encodeBits(held_.data, one.place, one.bits);
+        else
+            held_.data[one.place] = static_cast<std::uint8_t>(one.bits);
+    };
+    // What selects goes in before what it selects; the second round is that of nested selectors.
+    for (int round = 0; round < 2 && message_ != nullptr; ++round)
+        for (const Held& one : held)
+            if (message_->message->signals[one.place].selects())
+                put(one);
+    for (const Held& one : held)
+        put(one);
+    for (const Field& field : fields_)
+        if (const auto* sum = std::get_if<Checksum>(&field.filling);
+            sum != nullptr && chosen(field.place)
+            && std::none_of(held.begin(), held.end(), [&](const Held& one) { return one.place == field.place; }))
+            putChecksum(held_, field.place, *sum);
+    return held_;
 }
 
 }  // namespace wavetrope::drive

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <string_view>
 #include <variant>
@@ -75,7 +76,7 @@ public:
             else if (const auto* counter = std::get_if<CounterSpec>(&field.filling))
                 value = static_cast<double>(field.count++ % counter->modulo);
             else {
-                putChecksum(field.place, std::get<Checksum>(field.filling));
+                putChecksum(frame_, field.place, std::get<Checksum>(field.filling));
                 continue;
             }
             // What is not a number is never sent: what was there stays.
@@ -84,6 +85,15 @@ public:
         }
         return frame_;
     }
+
+    /// A place of the frame that is held at raw bits, whatever fills it.
+    struct Held {
+        std::uint32_t place = 0;
+        std::uint64_t bits = 0;
+    };
+    /// The frame as it was put together last, with places held: those that its selectors choose then, and checksums over all that are not held
+    /// themselves. What is put together next knows nothing of it.
+    [[nodiscard]] const can::Frame& withHeld(std::span<const Held> held);
 
     /// The frame as it was put together last.
     [[nodiscard]] const can::Frame& frame() const { return frame_; }
@@ -94,7 +104,7 @@ public:
 
 private:
     struct Field {
-        std::uint32_t place = 0;        // signal or byte number
+        std::uint32_t place = 0;  // signal or byte number
         Filling filling;
         std::uint32_t tag = 0;
         std::uint64_t count = 0;
@@ -107,12 +117,13 @@ private:
         return message_ == nullptr || message_->plan.present({frame_.data.data(), frame_.length}, place);
     }
     bool put(std::uint32_t place, double value, database::Overflow overflow);
-    void putChecksum(std::uint32_t place, Checksum kind);
+    void putChecksum(can::Frame& frame, std::uint32_t place, Checksum kind) const;
 
     std::uint8_t bus_ = 0;
     const database::CatalogMessage* message_ = nullptr;
     can::Frame frame_;
     std::vector<Field> fields_;
+    can::Frame held_;
 };
 
 }  // namespace wavetrope::drive

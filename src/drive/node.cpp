@@ -2,6 +2,11 @@
 #include "drive/node.h"
 
 #include <algorithm>
+#include <cmath>
+#include <cstdlib>
+
+#include "base/nearest_name.h"
+#include "database/compose.h"
 
 namespace wavetrope::drive {
 
@@ -139,7 +144,49 @@ void Node::send(std::uint32_t index)
     refresh();
     const can::Frame& frame = sending.encoder.encode([&](std::uint32_t value) { return evaluate(sending.values[value]); }, sending.overflow,
         [&](std::uint32_t signal, double value) { refuse(sending, signal, value); });
-    world_.buses[sending.encoder.bus()]->offer(sending.port, frame);
+    if (sending.holds.empty()) {
+        world_.buses[sending.encoder.bus()]->offer(sending.port, frame);
+        return;
+    }
+    const Time now = world_.scheduler.now() - world_.begins;
+    heldNow_.clear();
+    for (const Sending::Hold& hold : sending.holds)
+        if (now >= hold.from && now < hold.to)
+            heldNow_.push_back(hold.held);
+    world_.buses[sending.encoder.bus()]->offer(sending.port, heldNow_.empty() ? frame : sending.encoder.withHeld(heldNow_));
+}
+
+Expected<void> Node::manipulate(const Manipulation& manipulation)
+{
+    std::vector<std::string> names;
+    bool found = false;
+    for (Sending& sending : sendings_) {
+        names.push_back(sending.encoder.name());
+        if (names.back() != manipulation.message)
+            continue;
+        const auto place = sending.encoder.placeOf(manipulation.signal);
+        if (!place)
+            return tl::unexpected(place.error());
+        std::uint64_t bits = 0;
+        if (const database::CatalogMessage* message = sending.encoder.message(); message != nullptr) {
+            const auto typed = database::bitsFromText(message->message->signals[*place], message->plan.plan(*place), manipulation.value);
+            if (!typed)
+                return tl::unexpected(typed.error());
+            bits = *typed;
+        } else {
+            char* end = nullptr;
+            const double value = std::strtod(manipulation.value.c_str(), &end);
+            if (*end != '\0' || !(value >= 0 && value <= 255) || value != std::floor(value))
+                return fail("'" + manipulation.value + "' is no byte", {}, "0 to 255");
+            bits = static_cast<std::uint64_t>(value);
+        }
+        sending.holds.push_back({{*place, bits}, manipulation.from.value_or(Time::min()), manipulation.to.value_or(Time::max())});
+        found = true;
+    }
+    if (!found)
+        return fail(spec_.name + " sends no " + manipulation.message, {}, didYouMean(manipulation.message, names));
+    ++changes_;
+    return {};
 }
 
 void Node::refuse(const Sending& sending, std::uint32_t signal, double value)

@@ -14,6 +14,7 @@
 #include "clock/timer.h"
 #include "database/catalog.h"
 #include "drive/actor.h"
+#include "drive/manipulation.h"
 #include "drive/message_encoder.h"
 #include "drive/node_spec.h"
 #include "drive/source.h"
@@ -79,6 +80,10 @@ public:
     /// Gives a variable another value, as a reaction does: its conditions are looked at anew. False where it has no such variable.
     bool setVariable(const std::string& name, double value);
 
+    /// Holds a signal that it sends. An error where it sends no such message, or its bits cannot hold the value. Of several for one signal the last
+    /// one counts.
+    [[nodiscard]] Expected<void> manipulate(const Manipulation& manipulation);
+
     void onFrame(const can::FrameView& frame, bus::Port sender) override;
 
 private:
@@ -88,7 +93,7 @@ private:
         explicit Sending(MessageEncoder made) : encoder(std::move(made)) {}
         MessageEncoder encoder;
         bus::Port port = 0;
-        std::vector<Source> values;                 // by the encoder's tags
+        std::vector<Source> values;  // by the encoder's tags
         std::vector<Window> silent;
         std::vector<Window> only;
         Time every{};
@@ -97,13 +102,18 @@ private:
         std::uint64_t beat = 0;
         Time origin{};
         std::string name;
+        struct Hold {
+            MessageEncoder::Held held;
+            Time from{}, to{};  // since the run's begin
+        };
+        std::vector<Hold> holds;
     };
     struct Reaction {
         ReactionSpec spec;
         formula::Formula when;
         std::vector<std::pair<std::uint32_t, formula::Formula>> set;
         std::vector<std::uint32_t> send;
-        std::vector<std::uint32_t> timed;           // of `timed_`, those that its condition needs
+        std::vector<std::uint32_t> timed;  // of `timed_`, those that its condition needs
         std::uint8_t hangs = 0;
         bool holds = false;
         clock::Timer hold;
@@ -148,16 +158,17 @@ private:
     formula::Random random_;
     bool on_ = true;
     std::uint64_t changes_ = 1;
-    clock::Timer beats_;                            // of the sendings
-    clock::Timer answers_;                          // of reactions that send later
+    clock::Timer beats_;  // of the sendings
+    clock::Timer answers_;  // of reactions that send later
     std::vector<std::uint8_t> busIndexes_;
     std::vector<std::pair<std::uint8_t, bus::Port>> ports_;
-    std::vector<double> slots_;                     // slot 0 is t
-    std::vector<std::uint8_t> hangs_;               // by slot
+    std::vector<double> slots_;  // slot 0 is t
+    std::vector<std::uint8_t> hangs_;  // by slot
     std::vector<double> scratch_;
+    std::vector<MessageEncoder::Held> heldNow_;
     std::vector<Time> looks_;
-    std::vector<std::uint32_t> timed_;              // places in `values_` of those that hang on time, and on no chance
-    bool anyTimed_ = false;                         // a condition that hangs on time, and on no chance
+    std::vector<std::uint32_t> timed_;  // places in `values_` of those that hang on time, and on no chance
+    bool anyTimed_ = false;  // a condition that hangs on time, and on no chance
     clock::Timer plan_;
     std::unordered_map<std::string, std::uint32_t> names_;
     std::vector<std::pair<std::uint32_t, Source>> values_;

@@ -13,9 +13,9 @@ namespace {
 
 constexpr Time retryAfter = std::chrono::microseconds(50);
 
-bool passes(const Route& route, const database::Catalog& catalog, const trace::TraceKey& key)
+bool passes(const Route& route, const database::Catalog& catalog, const trace::TraceKey& key, bool errors)
 {
-    if (route.to < 0 || key.error)
+    if (route.to < 0 || (key.error && !errors))
         return false;
     if (route.senders == Senders::all)
         return true;
@@ -65,8 +65,10 @@ void Playback::route(std::vector<Route> routes)
 
 void Playback::choose()
 {
-    for (Lane& lane : lanes_)
+    for (Lane& lane : lanes_) {
         lane.rows.clear();
+        lane.frameOf = ~std::size_t{0};
+    }
     chosen_ = errorsLeftOut_ = 0;
     chosenByBus_.assign(routes_.size(), 0);
     if (!log_)
@@ -74,7 +76,7 @@ void Playback::choose()
     std::vector<char> identifierPasses;
     for (trace::IdentifierIndex i = 0; i < log_->identifierCount(); ++i) {
         const trace::TraceKey& key = log_->key(i);
-        identifierPasses.push_back(key.bus < routes_.size() && passes(routes_[key.bus], *logCatalog_, key) ? 1 : 0);
+        identifierPasses.push_back(key.bus < routes_.size() && passes(routes_[key.bus], *logCatalog_, key, views_ != nullptr) ? 1 : 0);
     }
     // What the routes' own filters pass, where they have any.
     std::vector<std::unique_ptr<filter::FilterScan>> scans;
@@ -93,6 +95,11 @@ void Playback::choose()
         }
         if (scans[bus] && !scans[bus]->rows().contains(row))
             return;
+        if (const Directions wanted = routes_[bus].directions; wanted != Directions::both) {
+            const can::Direction went = snapshot_.frame(row).direction;
+            if (went != (wanted == Directions::sent ? can::Direction::sent : can::Direction::received))
+                return;
+        }
         lanes_[static_cast<std::size_t>(routes_[bus].to)].rows.push_back(row);
         ++chosen_;
         ++chosenByBus_[bus];
@@ -133,6 +140,8 @@ void Playback::setOn(bool on)
 
 std::vector<SentIdentifier> Playback::sends() const
 {
+    if (!sends_ && views_ != nullptr)
+        sends_.emplace();       // it sends nothing
     if (!sends_) {
         sends_.emplace();
         std::vector<bool> seen;
@@ -142,8 +151,8 @@ std::vector<SentIdentifier> Playback::sends() const
             for (std::size_t i = lane.first; i < lane.last; ++i)
                 seen[snapshot_.identifier(lane.rows[i])] = true;
             for (trace::IdentifierIndex i = 0; i < seen.size(); ++i)
-                if (seen[i] && sent.insert(log_->key(i).id.key()).second)
-                    sends_->push_back({static_cast<std::uint8_t>(lane.bus), log_->key(i).id});
+                if (const can::Identifier id = rewriting_.identifierOf(log_->key(i).id); seen[i] && sent.insert(id.key()).second)
+                    sends_->push_back({static_cast<std::uint8_t>(lane.bus), id});
         }
     }
     return *sends_;
@@ -170,7 +179,9 @@ const Playback::Lane* Playback::front() const
 {
     const Lane* front = nullptr;
     for (const Lane& lane : lanes_)
-        if (lane.next < lane.last && (front == nullptr || nextTime(lane) < nextTime(*front)))
+        if (lane.next < lane.last
+            && (front == nullptr
+                || std::pair(nextTime(lane), lane.rows[lane.next]) < std::pair(nextTime(*front), front->rows[front->next])))
             front = &lane;
     return front;
 }
@@ -183,6 +194,37 @@ std::size_t Playback::at() const
     return passed;
 }
 
+const can::Frame& Playback::nextFrame(const Lane& lane) const
+{
+    if (lane.frameOf == lane.next)
+        return lane.frame;
+    const can::FrameView frame = snapshot_.frame(lane.rows[lane.next]);
+    lane.frame = can::Frame(frame);
+    lane.frameOf = lane.next;
+    lane.outcome = {};
+    if (!rewriting_.empty())
+        lane.outcome = rewriting_.apply(frame, frame.time - start_, lane.frame);
+    return lane.frame;
+}
+
+void Playback::rewrite(Rewriting rewriting)
+{
+    rest();
+    rewriting_ = std::move(rewriting);
+    rewritten_ = {};
+    for (Lane& lane : lanes_)
+        lane.frameOf = ~std::size_t{0};
+    sends_.reset();
+    ++changes_;
+}
+
+void Playback::ontoViews(bus::Listener* views)
+{
+    rest();
+    views_ = views;
+    choose();
+}
+
 Time Playback::logTime() const
 {
     if (!from_ && std::all_of(lanes_.begin(), lanes_.end(), [](const Lane& lane) { return lane.next == lane.first; }))
@@ -193,13 +235,13 @@ Time Playback::logTime() const
 
 Time Playback::duration(const Lane& lane) const
 {
-    return lane.rate.known() ? can::duration(can::wireLength(snapshot_.frame(lane.rows[lane.next])), lane.rate) : Time{0};
+    return lane.rate.known() && views_ == nullptr ? can::duration(can::wireLength(nextFrame(lane).view()), lane.rate) : Time{0};
 }
 
 Time Playback::lead() const
 {
     Time most{0};
-    if (pace_.factor <= 0)
+    if (!byStamp())
         return most;
     for (const Lane& lane : lanes_)
         if (lane.next < lane.last)
@@ -209,7 +251,11 @@ Time Playback::lead() const
     return most;
 }
 
-void Playback::anchor() { anchorRun_ = scheduler_.now() + lead(); }
+void Playback::anchor()
+{
+    anchorRun_ = scheduler_.now() + lead();
+    beat_ = 0;
+}
 
 void Playback::setPace(Pace pace)
 {
@@ -261,7 +307,7 @@ void Playback::seek(Time logTime)
 
 Time Playback::position() const
 {
-    if (!playing_ || pace_.factor <= 0)
+    if (!playing_ || !byStamp())
         return anchorLog_;
     const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, (scheduler_.now() - anchorRun_).count())) * pace_.factor;
     const Lane* next = front();
@@ -278,7 +324,9 @@ bool Playback::ended()
         for (Lane& lane : lanes_)
             lane.next = lane.first;
         anchorLog_ = logTime();
-        anchorRun_ = scheduler_.now() + (pace_.factor > 0 ? lead() : retryAfter);
+        // At a gap the beats go on.
+        if (pace_.gap.count() == 0)
+            anchorRun_ = scheduler_.now() + (pace_.factor > 0 ? lead() : retryAfter);
         return false;
     }
     anchorLog_ = to_.value_or(end_);
@@ -293,9 +341,13 @@ void Playback::schedule()
         lane.wake.stop();
     if (ended())
         return;
-    if (pace_.factor <= 0) {
-        // As fast as it goes, all buses together stay in the order of the log.
-        wake(static_cast<std::size_t>(front() - lanes_.data()), std::max(scheduler_.now(), anchorRun_));
+    if (oneByOne()) {
+        // All buses together stay in the order of the log.
+        const Lane* next = front();
+        const auto index = static_cast<std::size_t>(next - lanes_.data());
+        if (byStamp())
+            return schedule(index);
+        wake(index, std::max(scheduler_.now(), anchorRun_ + pace_.gap * static_cast<std::int64_t>(beat_)));
         return;
     }
     for (std::size_t i = 0; i < lanes_.size(); ++i)
@@ -320,10 +372,11 @@ void Playback::due(std::uint32_t index)
         wake(index, scheduler_.now() + retryAfter);
         return;
     }
-    if (pace_.factor <= 0)
+    ++beat_;
+    if (!byStamp())
         anchorLog_ = nextTime(lane);
     ++lane.next;
-    if (pace_.factor <= 0 || front() == nullptr)
+    if (oneByOne() || front() == nullptr)
         schedule();
     else
         schedule(index);
@@ -331,12 +384,18 @@ void Playback::due(std::uint32_t index)
 
 bool Playback::send(Lane& lane)
 {
-    if (!buses_[lane.bus]->accepts(lane.port))
-        return false;
-    // What is not taken, as by a kernel whose queue has just filled up, is offered again.
-    if (!buses_[lane.bus]->offer(lane.port, can::Frame(snapshot_.frame(lane.rows[lane.next]))))
-        return false;
+    if (views_ != nullptr) {
+        can::Frame shown = nextFrame(lane);
+        shown.bus = static_cast<std::uint8_t>(lane.bus);
+        shown.time = scheduler_.now();
+        views_->onFrame(shown.view(), bus::nobody);
+    } else if (!buses_[lane.bus]->accepts(lane.port) || !buses_[lane.bus]->offer(lane.port, nextFrame(lane))) {
+        return false;       // what is not taken, as by a kernel whose queue has just filled up, is offered again
+    }
     ++sent_;
+    rewritten_.changed += lane.outcome.changed ? 1 : 0;
+    rewritten_.limited += lane.outcome.limited ? 1 : 0;
+    rewritten_.failed += lane.outcome.failed ? 1 : 0;
     return true;
 }
 

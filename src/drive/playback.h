@@ -12,6 +12,7 @@
 #include "clock/timer.h"
 #include "database/catalog.h"
 #include "drive/actor.h"
+#include "drive/rewriting.h"
 #include "filter/filter.h"
 #include "trace/time_index.h"
 #include "trace/trace.h"
@@ -21,17 +22,22 @@ namespace wavetrope::drive {
 /// Which senders' frames of a log bus pass.
 enum class Senders : std::uint8_t { all, only, except };
 
+/// Which frames of a log pass, by the way they went; of frames that do not tell it, only `both` passes.
+enum class Directions : std::uint8_t { both, sent, received };
+
 /// What of one bus of the log goes where.
 struct Route {
     int to = -1;                        ///< Bus of the rig, or -1 for nothing.
     Senders senders = Senders::all;
     std::vector<std::string> nodes;     ///< Whose frames `only` or `except` means.
     filter::Filter filter;              ///< Further condition, over the log's own buses.
+    Directions directions = Directions::both;
 };
 
 /// How fast a log is played.
 struct Pace {
     double factor = 1;                  ///< Of the recorded pace; 0 as fast as the bus takes frames.
+    Time gap{};                         ///< Where it is not 0: beat k at the begin + k times it, whatever was recorded.
     friend bool operator==(const Pace&, const Pace&) = default;
 };
 
@@ -101,6 +107,17 @@ public:
     [[nodiscard]] bool playing() const { return playing_; }
     /// Sends the next `count` frames at once, then rests.
     void step(std::size_t count);
+    /// What is changed of its frames on their way; counts begin anew. Stops playing.
+    void rewrite(Rewriting rewriting);
+    [[nodiscard]] const Rewriting& rewriting() const { return rewriting_; }
+    /// Frames that were sent otherwise than the log has them; of them those of which a value was limited. Frames of which a formula had no number.
+    struct Rewritten {
+        std::uint64_t changed = 0, limited = 0, failed = 0;
+    };
+    [[nodiscard]] const Rewritten& rewritten() const { return rewritten_; }
+    /// Frames are on no bus, and shown to `views` alone, as they stand in the log, error frames too: each at its stamp. Null: on their buses.
+    void ontoViews(bus::Listener* views);
+
     /// Goes to a moment of the log.
     void seek(Time logTime);
     /// Where in the log playing stands.
@@ -119,12 +136,19 @@ private:
         std::size_t bus = 0;
         bus::Port port = 0;
         can::BitRate rate;
-        std::vector<trace::Row> rows;   // chosen, by time
+        std::vector<trace::Row> rows;  // chosen, by time
         std::size_t first = 0;
         std::size_t last = 0;
         std::size_t next = 0;
         clock::Timer wake;
+        mutable can::Frame frame;  // the one that `next` is, rewritten
+        mutable std::size_t frameOf = ~std::size_t{0};
+        mutable Rewriting::Outcome outcome;
     };
+    [[nodiscard]] const can::Frame& nextFrame(const Lane& lane) const;
+    // Whether frames go out one behind the other, whatever their bus.
+    [[nodiscard]] bool oneByOne() const { return pace_.factor <= 0 || pace_.gap.count() > 0 || views_ != nullptr; }
+    [[nodiscard]] bool byStamp() const { return pace_.factor > 0 && pace_.gap.count() == 0; }
     void choose();
     void schedule();
     void schedule(std::size_t lane);
@@ -151,19 +175,23 @@ private:
     trace::Snapshot snapshot_;
     trace::TimeIndex order_;
     std::vector<Route> routes_;
-    std::vector<Lane> lanes_;           // one for each bus of the rig
+    std::vector<Lane> lanes_;  // one for each bus of the rig
     const std::string name_ = "playback";
     bool on_ = true;
-    std::uint64_t changes_ = 1;         // but for where it stands
-    mutable std::optional<std::vector<SentIdentifier>> sends_;      // once somebody asked, until the rows are others
+    std::uint64_t changes_ = 1;  // but for where it stands
+    mutable std::optional<std::vector<SentIdentifier>> sends_;  // once somebody asked, until the rows are others
     std::size_t chosen_ = 0;
     std::size_t errorsLeftOut_ = 0;
     std::vector<std::size_t> chosenByBus_;
     Pace pace_;
     bool loop_ = false;
     bool playing_ = false;
+    bus::Listener* views_ = nullptr;
+    mutable Rewriting rewriting_;  // draws chance
+    Rewritten rewritten_;
     std::uint64_t sent_ = 0;
-    Time anchorRun_{0};                 // run time and log time that belong together
+    std::uint64_t beat_ = 0;  // since the anchor, at a gap
+    Time anchorRun_{0};  // run time and log time that belong together
     Time anchorLog_{0};
     Time start_{0};
     Time end_{0};

@@ -584,11 +584,16 @@ Expected<void> Session::finishRecording(const std::string& path)
 }
 
 // All of a log, or an error: a playback of less than was asked for would be another one.
-Expected<formats::ReadReport> Session::readWhole(const std::string& path, trace::Trace& log, const std::function<bool()>& goesOn)
+Expected<formats::ReadReport> Session::readWhole(
+    const std::vector<formats::LogPart>& parts, trace::Trace& log, const std::function<bool()>& goesOn)
 {
     formats::LoadHooks hooks;
     hooks.progress = [&](std::uint64_t, std::uint64_t) { return !goesOn || goesOn(); };
-    auto report = formats::loadLogs({{path, Time{0}, false, {}}}, log, hooks);
+    const formats::KeptLayouts kept{formats::KeptLayouts::usualFolder()};
+    const std::vector<formats::TextLayout>& layouts = kept.all();
+    formats::ReadOptions options;
+    options.kept = &layouts;
+    auto report = formats::loadLogs(parts, log, hooks, options);
     if (!report)
         return tl::unexpected(report.error());
     if (report->full)
@@ -596,10 +601,14 @@ Expected<formats::ReadReport> Session::readWhole(const std::string& path, trace:
     return std::move(*report);
 }
 
-Expected<formats::ReadReport> Session::loadPlayback(const std::string& path)
+void Session::playOntoViews(bool on) { playback_->ontoViews(on ? ingest_.get() : nullptr); }
+
+Expected<formats::ReadReport> Session::loadPlayback(const std::string& path) { return loadPlayback({{path, Time{0}, false, {}}}); }
+
+Expected<formats::ReadReport> Session::loadPlayback(const std::vector<formats::LogPart>& parts)
 {
     auto log = std::make_shared<trace::Trace>();
-    auto report = readWhole(path, *log);
+    auto report = readWhole(parts, *log);
     if (report)
         takeForPlayback(log, trace::TimeIndex(log->snapshot()));
     return report;
@@ -613,7 +622,7 @@ void Session::readForPlayback(const std::string& path, std::function<void(Expect
     stopReading_ = false;
     logReader_ = std::thread([this, path, done = std::move(done)] {
         auto log = std::make_shared<trace::Trace>();
-        auto report = readWhole(path, *log, [this] { return !stopReading_; });
+        auto report = readWhole({{path, Time{0}, false, {}}}, *log, [this] { return !stopReading_; });
         if (!report || report->cancelled)
             return done(std::move(report));
         post([log, order = trace::TimeIndex(log->snapshot()), report, done](Session& session) {

@@ -20,6 +20,7 @@
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
+#include "formats/merged_logs.h"
 #include "measure/measures.h"
 #include "record/recorder.h"
 #include "rig/actors.h"
@@ -118,6 +119,15 @@ public:
     [[nodiscard]] Expected<void> finishRecording(const std::string& path = {});
     /// Loads a log into playback; its buses take the rig's databases by name.
     [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path);
+    /// Several logs as one, in the order of time.
+    [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::vector<formats::LogPart>& parts);
+    /// Compiles what is changed of the frames of the log that playback holds.
+    [[nodiscard]] Expected<drive::Rewriting> rewritingFor(std::span<const std::string> texts) const
+    {
+        return drive::Rewriting::compile(texts, playbackCatalog_, options_.seed.value_or(rig_.seed));
+    }
+    /// Frames of playback go to the run's trace and recordings alone, and to no bus; or to their buses again.
+    void playOntoViews(bool on);
     /// The same without waiting: the log is read on a thread of its own while the run goes on, and `done` is called on
     /// either thread once it is in playback or has failed.
     void readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done);
@@ -233,7 +243,8 @@ private:
     bool allSimulated_ = true;
     bool started_ = false;
 
-    static Expected<formats::ReadReport> readWhole(const std::string& path, trace::Trace& log, const std::function<bool()>& goesOn = {});
+    static Expected<formats::ReadReport> readWhole(
+        const std::vector<formats::LogPart>& parts, trace::Trace& log, const std::function<bool()>& goesOn = {});
     void takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeIndex order);
     // Whoever owns the run: one thread at a time carries out requests or a slice.
     void own();
