@@ -9,6 +9,7 @@
 #include <thread>
 
 #include "made_traffic.h"
+#include "measure/recent_curve.h"
 #include "measure/series_keeper.h"
 #include "sanitized.h"
 
@@ -225,6 +226,90 @@ private Q_SLOTS:
                     qWarning("round %d, signal %zu, disorder %d", round, i, disorder);
                     return;
                 }
+            }
+        }
+    }
+
+    // Brought up step by step while the series lags behind, it says what all samples of its span say.
+    void theLastWhileIsKeptUp()
+    {
+        std::mt19937 random(23);
+        const auto catalog = madeCatalog();
+        for (int round = 0; round < 12; ++round) {
+            trace::Trace trace;
+            fill(trace, random, 3000, false);
+            const trace::Snapshot snapshot = trace.snapshot();
+            const database::SignalRef ref = *catalog->findSignal(inputNames[3 + random() % 2]);
+            SignalSeries series(catalog, ref, start);
+            const Plain plain(samplesOf(snapshot, *catalog, ref));
+            const Time span = std::chrono::milliseconds(500 + random() % 4000), width = std::chrono::milliseconds(1 + random() % 60);
+            const double limit = static_cast<double>(static_cast<int>(random() % 100) - 50);
+            const auto side = [limit](double value) { return value < limit ? 0.0 : 1.0; };
+            RecentCurve curve(span, width, side);
+            for (trace::Row row = 0; row < snapshot.rows();) {
+                row = std::min<trace::Row>(snapshot.rows(), row + 1 + random() % 200);
+                while (row < snapshot.rows() && snapshot.time(row) == snapshot.time(row - 1))
+                    ++row;      // frames of one stamp come together
+                (void)series.update(snapshot, row - series.rows());
+                // The cursor is ahead of what was brought in, or goes back now and then.
+                const Time to = snapshot.time(row - 1) + std::chrono::milliseconds(random() % 30);
+                if (random() % 15 == 0)
+                    curve.follow(series, snapshot, to - std::chrono::milliseconds(300));
+                curve.follow(series, snapshot, to);
+                const Time known = snapshot.time(row - 1);
+                std::vector<std::size_t> in;        // of the span, with the one before it
+                for (std::size_t i = 0; i < plain.times.size() && plain.times[i] <= known; ++i)
+                    if (std::isfinite(plain.values[i])) {
+                        if (plain.times[i] <= to - span)
+                            in.clear();
+                        in.push_back(i);
+                    }
+                const auto range = curve.range(to - span);
+                QCOMPARE(range.has_value(), !in.empty());
+                if (in.empty())
+                    continue;
+                // To within a column in front of the span.
+                double low = plain.values[in.front()], high = low;
+                for (const std::size_t i : in) {
+                    low = std::min(low, plain.values[i]);
+                    high = std::max(high, plain.values[i]);
+                }
+                double widerLow = low, widerHigh = high;
+                for (std::size_t i = 0; i < plain.times.size() && plain.times[i] <= known; ++i)
+                    if (plain.times[i] > plain.times[in.front()] - width && std::isfinite(plain.values[i])) {
+                        widerLow = std::min(widerLow, plain.values[i]);
+                        widerHigh = std::max(widerHigh, plain.values[i]);
+                    }
+                QVERIFY(range->first <= low && range->first >= widerLow && range->second >= high && range->second <= widerHigh);
+                // Since when it is on this side of the limit.
+                const double now = side(plain.values[in.back()]);
+                std::size_t first = in.back();
+                bool other = false;
+                for (std::size_t i = first + 1; i-- > 0 && !other;)
+                    if (std::isfinite(plain.values[i])) {
+                        other = side(plain.values[i]) != now;
+                        first = other ? first : i;
+                    }
+                const auto [from, open] = curve.since();
+                if (plain.times[first] > to - span) {
+                    QVERIFY(!open || !other);
+                    QCOMPARE(from, plain.times[first]);
+                } else {
+                    QVERIFY(from <= to - span + width);
+                }
+                // What is drawn ends with the newest value, in the order of time, and shows the smallest and the largest.
+                std::vector<std::pair<Time, double>> points;
+                curve.points(series, to - span, points);
+                QVERIFY(!points.empty());
+                double drawnLow = 1e9, drawnHigh = -1e9;
+                for (std::size_t i = 0; i < points.size(); ++i) {
+                    QVERIFY(i == 0 || points[i].first >= points[i - 1].first);
+                    if (std::isfinite(points[i].second)) {
+                        drawnLow = std::min(drawnLow, points[i].second);
+                        drawnHigh = std::max(drawnHigh, points[i].second);
+                    }
+                }
+                QVERIFY(drawnLow <= low && drawnHigh >= high && drawnLow >= widerLow && drawnHigh <= widerHigh);
             }
         }
     }

@@ -57,7 +57,8 @@ void RecentCurve::points(const SignalSeries& series, Time from, std::vector<std:
     std::size_t at = columns_.size();
     while (at > 0 && columns_[at - 1].lastAt > from)
         --at;
-    at -= at > 0 ? 1 : 0;
+    if (at > 0 && (at == columns_.size() || columns_[at].firstAt > from))
+        --at;       // what held there
     const auto put = [&](Time time, double value) { into.emplace_back(into.empty() ? time : std::max(time, into.back().first), value); };
     const auto silence = [&](Time time) { put(time, std::numeric_limits<double>::quiet_NaN()); };
     Time before = Time::min();
@@ -66,7 +67,7 @@ void RecentCurve::points(const SignalSeries& series, Time from, std::vector<std:
         if (before != Time::min() && silent != Time::max() && column.firstAt - before > silent)
             silence(before + hold);
         put(column.firstAt, column.first);
-        if (column.lastAt > column.firstAt) {
+        if (column.lastAt > column.firstAt || column.low < column.high) {
             const Time middle = column.firstAt + (column.lastAt - column.firstAt) / 2;
             put(middle, column.low);
             put(middle, column.high);
@@ -89,9 +90,9 @@ std::optional<std::pair<double, double>> RecentCurve::range(Time from) const
     std::optional<std::pair<double, double>> out;
     for (std::size_t at = columns_.size(); at-- > 0;) {
         const Column& column = columns_[at];
-        if (column.lastAt < from && out)
-            break;
         out = out ? std::pair(std::min(out->first, column.low), std::max(out->second, column.high)) : std::pair(column.low, column.high);
+        if (column.firstAt <= from)
+            break;      // what held there
     }
     return out;
 }

@@ -25,7 +25,7 @@ public:
 
     /// Values to draw from `from` on, with their moments: a value holds to the next one, NaN where none holds. One in front included.
     void points(const SignalSeries& series, Time from, std::vector<std::pair<Time, double>>& into) const;
-    /// Smallest and largest from `from` on, to within a column in front of it.
+    /// Smallest and largest from `from` on, and of what held there; to within a column in front of it.
     [[nodiscard]] std::optional<std::pair<double, double>> range(Time from) const;
     /// Since when the newest value counts as what it counts as; open where that was so already at the begin of the span.
     [[nodiscard]] std::pair<Time, bool> since() const

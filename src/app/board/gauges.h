@@ -46,6 +46,8 @@ public:
     ///@}
 
 private:
+    /// What an item has within its edge.
+    [[nodiscard]] static QRectF inner(const QRectF& box, double cell);
     [[nodiscard]] double labelSize() const;
     double head(const QRectF& box, const BoardReading& reading, double right = 0);
     void value(const QRectF& box, const BoardReading& reading, Qt::Alignment alignment, double most);
