@@ -208,7 +208,7 @@ void OutboxRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     const bool wrong = !look_.problem(place).isEmpty();
     const bool warns = !wrong && (asks || !look_.warning(place).isEmpty());
     const bool waits = !wrong && !warns && !look_.waiting(place).isEmpty();
-    const QString words = asks ? asks_.at(entry.number).front().words : look_.words(place);
+    QString words = asks ? asks_.at(entry.number).front().words : look_.words(place);
     double x = theme.px(valuesAt) + theme.px(valuePad);
     const QPointF mark(x + theme.px(5), two + tall / 2);
     if (wrong)
@@ -220,8 +220,12 @@ void OutboxRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     if (wrong || warns || waits)
         x += theme.px(15);
     const bool loud = wrong || warns || waits;
-    paintText(painter, QRectF(x, two, line.right() - theme.px(rightRoom + 8) - x, tall), words, loud ? theme.bodyStrong() : theme.body(),
-        loud ? theme.ink : theme.ink2);
+    const double room = line.right() - theme.px(rightRoom + 8) - x;
+    // The mark says already that something waits.
+    if (const QString before = tr("waits: ");
+        waits && words.startsWith(before) && QFontMetricsF(theme.bodyStrong()).horizontalAdvance(words) > room)
+        words.remove(0, before.size());
+    paintText(painter, QRectF(x, two, room, tall), words, loud ? theme.bodyStrong() : theme.body(), loud ? theme.ink : theme.ink2);
     paintCounts(painter, line, place);
 }
 
