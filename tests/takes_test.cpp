@@ -484,7 +484,15 @@ private Q_SLOTS:
             // Three whole files of the first may stay.
             return filesOf(folder, QStringLiteral("many-*.pcapng")).size() > 3 ? 0 : space;
         });
-        run.runFor(seconds(20));
+        // Files are made whole beside the run, which does not wait for them: here each is, before the next second.
+        for (int second = 1; second <= 20; ++second) {
+            run.runFor(seconds(1));
+            const auto whole = [&](const QString& name) {
+                const QStringList files = filesOf(folder, name + QStringLiteral("-*.pcapng"));
+                return second == 1 || (!files.isEmpty() && files.last().mid(name.size() + 1, 3).toInt() >= second - 1);
+            };
+            QTRY_VERIFY2(whole("many") && whole("good"), qPrintable(filesOf(folder).join(' ')));
+        }
         QVERIFY(run.session->conditionReports().at(0).met >= 1);
         run.session.reset();
         QVERIFY2(filesOf(folder, QStringLiteral("many-*.pcapng")).size() < 12, qPrintable(filesOf(folder).join(' ')));
