@@ -373,6 +373,11 @@ private Q_SLOTS:
         QCOMPARE(facts.sent, std::uint64_t{world.frames.size()});
         QCOMPARE(facts.offered, facts.sent);
         QCOMPARE(facts.sent + facts.refused, 100'001U);
+        // The newest of what was refused, each with its moment: at 1 us there was never room for two in a row.
+        QCOMPARE(facts.refusals.size(), std::size_t{64});
+        for (std::size_t i = 0; i < facts.refusals.size(); ++i)
+            QVERIFY(facts.refusals[i] <= world.begins + 100ms && (i == 0 || facts.refusals[i] - facts.refusals[i - 1] >= 1us));
+        QVERIFY(facts.refusals.back() >= world.begins + 100ms - 200us);
         QVERIFY(facts.sent > 90 && facts.sent < 200);
         for (std::size_t i = 1; i < world.frames.size(); ++i)       // back to back
             QCOMPARE(world.frames[i].time - world.frames[i - 1].time, world.frames[1].time - world.frames[0].time);

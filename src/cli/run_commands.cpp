@@ -17,7 +17,7 @@ namespace {
 struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     RecordOption record;
-    std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings;
+    std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings, scripts;
     std::string gap, begin, direction, onto;
     bool sends = false;
     std::optional<std::uint64_t> seed;
@@ -25,6 +25,7 @@ struct RunOptions {
     std::uint64_t memory = 0;
     bool isVirtual = false;
     bool states = false;
+    bool scriptLog = false;
     bool loop = false;
 };
 
@@ -80,6 +81,29 @@ Expected<void> manipulate(rig::Session& session, const std::vector<std::string>&
     return {};
 }
 
+// Scripts of nodes, in place of those of the rig.
+Expected<void> takeScripts(rig::Rig& rig, const std::vector<std::string>& texts)
+{
+    for (const std::string& text : texts) {
+        const auto at = text.find('=');
+        if (at == std::string::npos || at == 0 || at + 1 == text.size())
+            return fail("expected NODE=FILE.lua", "--script " + text);
+        const std::string name = text.substr(0, at);
+        const auto node = std::find_if(rig.nodes.begin(), rig.nodes.end(), [&](const auto& one) { return one.name == name; });
+        if (node == rig.nodes.end()) {
+            std::vector<std::string> names;
+            for (const drive::NodeSpec& one : rig.nodes)
+                names.push_back(one.name);
+            return fail("the rig has no node '" + name + "'", "--script " + text, didYouMean(name, names));
+        }
+        auto script = rig::readScript(text.substr(at + 1));
+        if (!script)
+            return tl::unexpected(script.error());
+        node->script = {"--script", text.substr(at + 1), std::move(*script)};
+    }
+    return {};
+}
+
 Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
 {
     if (const auto may = mayRecord(options.record); !may)
@@ -88,6 +112,8 @@ Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
     if (!rig)
         return tl::unexpected(rig.error());
     const auto databases = rig::loadDatabases(*rig);
+    if (const auto taken = takeScripts(*rig, options.scripts); !taken)
+        return tl::unexpected(taken.error());
     if (!options.begin.empty())
         if (const auto begins = beginWith(*rig, databases, options.begin); !begins)
             return tl::unexpected(begins.error());
@@ -115,6 +141,10 @@ Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
             warn(problem.text());
     if (session && options.isVirtual && !(*session)->allSimulated())
         return fail("--virtual needs simulated buses alone, and this rig has an interface of the kernel", options.rig);
+    if (session)
+        for (const drive::Node* node : (*session)->all<drive::Node>())
+            if (node->scriptProblem())
+                return tl::unexpected(*node->scriptProblem());
     if (session)
         if (const auto done = manipulate(**session, options.manipulations); !done)
             return tl::unexpected(done.error());
@@ -172,8 +202,24 @@ int printStates(rig::Session& session)
     return out.finish() ? 0 : printed(false);
 }
 
+int printLog(rig::Session& session)
+{
+    CsvWriter out(stdout);
+    out.row({"time", "node", "text"});
+    std::vector<std::pair<const drive::LogLine*, const drive::Node*>> lines;
+    for (const drive::Node* node : session.all<drive::Node>())
+        if (node->script() != nullptr)
+            for (const drive::LogLine& line : node->script()->log())
+                lines.emplace_back(&line, node);
+    std::stable_sort(lines.begin(), lines.end(), [](const auto& a, const auto& b) { return a.first->time < b.first->time; });
+    for (const auto& [line, node] : lines)
+        out.row({secondsText(line->time), node->name(), line->text});
+    return out.finish() ? 0 : printed(false);
+}
+
 int finish(rig::Session& session, const RunOptions& options)
 {
+    session.endActors();
     int result = 0;
     if (!options.record.path.empty()) {
         if (const auto written = session.finishRecording(); !written)
@@ -181,6 +227,13 @@ int finish(rig::Session& session, const RunOptions& options)
     }
     if (options.states)
         result = std::max(result, printStates(session));
+    if (options.states && options.scriptLog)
+        std::fputc('\n', stdout);
+    if (options.scriptLog)
+        result = std::max(result, printLog(session));
+    for (const drive::Node* node : session.all<drive::Node>())
+        if (node->script() != nullptr && node->script()->stopped())
+            warn("the script of " + node->name() + " was stopped: " + node->script()->stopped()->text());
     std::uint64_t lost = 0;
     for (const bus::Health& health : session.health())
         lost += health.lost;
@@ -414,6 +467,13 @@ void addManipulations(CLI::App& command, RunOptions& options)
         "Hold a signal of a node: 'NODE MESSAGE.SIGNAL = 3.5 from 10s to 12s'; may be given several times");
 }
 
+void addScripts(CLI::App& command, RunOptions& options)
+{
+    command.add_option(
+        "--script", options.scripts, "NODE=FILE.lua: a script for a node, in place of the rig's; may be given several times");
+    command.add_flag("--log", options.scriptLog, "Print the lines that scripts logged as CSV");
+}
+
 void addKeeping(CLI::App& command, RunOptions& options)
 {
     command.add_option(
@@ -442,6 +502,7 @@ void addRunCommands(CLI::App& program, int& result)
     auto* outbox =
         command->add_option("--outbox", options->outbox, "The rig's outbox takes part: these groups of it, or all")->expected(0, -1);
     addManipulations(*command, *options);
+    addScripts(*command, *options);
     command->add_flag("--states", options->states, "Print the states that the nodes entered as CSV");
     command->callback([options, outbox, &result] {
         options->sends = outbox->count() > 0;
@@ -466,6 +527,7 @@ void addRunCommands(CLI::App& program, int& result)
         ->check(CLI::IsMember({"nothing"}));
     command->add_option("--without", options->without, "Leave a node out of the simulation");
     addManipulations(*command, *options);
+    addScripts(*command, *options);
     auto* gapped = command->add_option("--gap", options->gap, "A fixed time from beat to beat, such as 5ms, whatever was recorded");
     gapped->excludes(command->add_option("--speed", options->speed, "Times the recorded pace; 0 as fast as the bus allows"));
     auto* span = command->add_option("--for", options->span, "How long; without, to the end of the log");

@@ -21,6 +21,8 @@ bool within(const std::vector<Window>& windows, Time time)
 
 }  // namespace
 
+Node::~Node() = default;
+
 void Node::start()
 {
     enter(spec_.state.empty() ? "running" : spec_.state, false, {});
@@ -31,13 +33,23 @@ void Node::start()
     for (std::uint32_t i = 0; i < sendings_.size(); ++i)
         if (sendings_[i].every.count() > 0)
             schedule(i);
+    if (script_)
+        script_->start();
     carryOutPlan();
+}
+
+void Node::stop()
+{
+    if (script_ && on_)
+        script_->stop();
 }
 
 void Node::setOn(bool on)
 {
     if (on == on_)
         return;
+    if (!on && script_)
+        script_->stop();
     on_ = on;
     ++changes_;
     beats_.stop();
@@ -52,6 +64,9 @@ void Node::setOn(bool on)
             slots_[names_[name]] = initial;
         for (Sending& sending : sendings_)
             sending.beat = 0;  // the beats that it missed stay missed
+        for (Sending& sending : sendings_)
+            sending.given.clear();
+        loadScript();
         start();
     } else {
         enter("taken out", false, "taken out of the simulation");
@@ -70,7 +85,13 @@ std::vector<SentIdentifier> Node::sends() const
 
 ActorReport Node::report() const
 {
-    NodeFacts facts{{}, refused_, {}};
+    NodeFacts facts{{}, refused_, {}, {}};
+    if (script_)
+        facts.script = script_->facts();
+    if (scriptProblem_) {
+        facts.script.name = scriptProblem_->where;
+        facts.script.stopped = scriptProblem_;
+    }
     for (const auto& [name, initial] : spec_.variables)
         facts.variables[name] = slots_[names_.at(name)];
     const std::size_t from = states_.size() > reportedStates ? states_.size() - reportedStates : 0;
@@ -93,6 +114,7 @@ bool Node::setVariable(const std::string& name, double value)
     if (on_) {
         react(nullptr);
         plan();         // what was found may hang on it
+        tell();
     }
     return true;
 }
@@ -131,9 +153,12 @@ void Node::beat(std::uint32_t index)
     send(index);
     schedule(index);
     react(nullptr);
+    tell();
 }
 
-void Node::send(std::uint32_t index)
+void Node::send(std::uint32_t index) { sendWith(index, {}); }
+
+void Node::sendWith(std::uint32_t index, std::span<const MessageEncoder::Held> once)
 {
     Sending& sending = sendings_[index];
     if (!on_)
@@ -144,12 +169,14 @@ void Node::send(std::uint32_t index)
     refresh();
     const can::Frame& frame = sending.encoder.encode([&](std::uint32_t value) { return evaluate(sending.values[value]); }, sending.overflow,
         [&](std::uint32_t signal, double value) { refuse(sending, signal, value); });
-    if (sending.holds.empty()) {
+    if (sending.holds.empty() && sending.given.empty() && once.empty()) {
         world_.buses[sending.encoder.bus()]->offer(sending.port, frame);
         return;
     }
     const Time now = world_.scheduler.now() - world_.begins;
-    heldNow_.clear();
+    // What is given once goes before what holds, and what is held on purpose before both.
+    heldNow_.assign(sending.given.begin(), sending.given.end());
+    heldNow_.insert(heldNow_.end(), once.begin(), once.end());
     for (const Sending::Hold& hold : sending.holds)
         if (now >= hold.from && now < hold.to)
             heldNow_.push_back(hold.held);
@@ -206,8 +233,15 @@ void Node::onFrame(const can::FrameView& frame, bus::Port sender)
     if (!on_ || std::find(ports_.begin(), ports_.end(), std::pair(frame.bus, sender)) != ports_.end())
         return;
     const auto* message = world_.catalog->find(frame);
-    if (message == nullptr)
-        return;
+    if (message != nullptr)
+        receive(frame, *message);
+    if (script_ && frame.kind != can::FrameKind::error)
+        script_->onFrame(frame, message);
+}
+
+void Node::receive(const can::FrameView& frame, const database::CatalogMessage& of)
+{
+    const database::CatalogMessage* message = &of;
     const auto found = receptions_.find(message);
     if (found == receptions_.end())
         return;

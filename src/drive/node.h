@@ -16,6 +16,7 @@
 #include "drive/actor.h"
 #include "drive/manipulation.h"
 #include "drive/message_encoder.h"
+#include "drive/node_script.h"
 #include "drive/node_spec.h"
 #include "drive/source.h"
 #include "formula/formula.h"
@@ -30,6 +31,7 @@ struct NodeWorld {
     std::uint64_t seed = 1;
     Time begins{};                                  ///< Virtual time at which the story starts.
     Time story{};                                   ///< Length after which it starts over; 0 never.
+    std::map<std::string, std::string, std::less<>> filters{};  ///< By name, for scripts.
 };
 
 /// A state that a node entered.
@@ -52,18 +54,23 @@ struct NodeFacts {
     std::vector<StateChange> states;                    ///< The newest ones; the last is the newest.
     std::map<std::string, RefusedValue> refused;        ///< By message and signal: what their bits cannot hold.
     std::map<std::string, double> variables;            ///< As they are now.
+    ScriptFacts script;
 };
 
 /// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
 class Node final : public Actor, public bus::Listener {
+    friend class NodeScript;
+
 public:
     /// Looks every name up; an error names the node and what is unknown.
     [[nodiscard]] static Expected<std::unique_ptr<Node>> create(const NodeSpec& spec, const NodeWorld& world);
     Node(const Node&) = delete;
     Node& operator=(const Node&) = delete;
+    ~Node() override;
 
     [[nodiscard]] const std::string& name() const override { return spec_.name; }
     void start() override;
+    void stop() override;
     void setOn(bool on) override;
     [[nodiscard]] bool on() const override { return on_; }
     [[nodiscard]] std::vector<SentIdentifier> sends() const override;
@@ -83,6 +90,16 @@ public:
     /// Holds a signal that it sends. An error where it sends no such message, or its bits cannot hold the value. Of several for one signal the last
     /// one counts.
     [[nodiscard]] Expected<void> manipulate(const Manipulation& manipulation);
+
+    /// Puts another script in place of the present one, while it runs: global values, timers and what was set go on where names agree. An error
+    /// leaves all as it is. None: it has no script any more.
+    [[nodiscard]] Expected<void> takeScript(const ScriptSpec& script);
+    /// Its script; null: it has none.
+    [[nodiscard]] const NodeScript* script() const { return script_.get(); }
+    /// Why its script was not taken, where it could not be loaded.
+    [[nodiscard]] const std::optional<Error>& scriptProblem() const { return scriptProblem_; }
+    /// A key of the window goes down or up, for its script.
+    void key(const std::string& name, bool down);
 
     void onFrame(const can::FrameView& frame, bus::Port sender) override;
 
@@ -107,6 +124,7 @@ private:
             Time from{}, to{};  // since the run's begin
         };
         std::vector<Hold> holds;
+        std::vector<MessageEncoder::Held> given;  // by its script
     };
     struct Reaction {
         ReactionSpec spec;
@@ -117,6 +135,8 @@ private:
         std::uint8_t hangs = 0;
         bool holds = false;
         clock::Timer hold;
+        int handler = 0;  // of its script
+        bool gone = false;  // its script is
     };
     struct Reception {
         std::uint32_t slot;
@@ -146,6 +166,19 @@ private:
     void refresh();
     void beat(std::uint32_t index);
     void send(std::uint32_t index);
+    void receive(const can::FrameView& frame, const database::CatalogMessage& of);
+    void sendWith(std::uint32_t index, std::span<const MessageEncoder::Held> once);
+    Expected<void> sendRaw(const std::string& identifier, const std::string& bus, std::span<const std::uint8_t> bytes);
+    [[nodiscard]] bool attachedTo(std::uint8_t bus) const;
+    bus::Port portOn(std::uint8_t bus);
+    [[nodiscard]] bool sendsItself(const std::string& name) const;
+    Expected<std::uint32_t> sendingNamed(const std::string& name, const std::string& bus);
+    [[nodiscard]] Expected<MessageEncoder::Held> heldFor(std::uint32_t index, const std::string& signal, const script::Value& value) const;
+    Expected<void> give(std::uint32_t index, const std::string& signal, const script::Value& value);
+    [[nodiscard]] std::optional<double> ownValue(const std::string& name);
+    void loadScript();
+    void forgetConditions(std::size_t from, std::size_t to);
+    void tell();
     void refuse(const Sending& sending, std::uint32_t signal, double value);
     void schedule(std::uint32_t index);
     void react(const database::CatalogMessage* arrived);
@@ -172,11 +205,14 @@ private:
     clock::Timer plan_;
     std::unordered_map<std::string, std::uint32_t> names_;
     std::vector<std::pair<std::uint32_t, Source>> values_;
-    std::vector<Sending> sendings_;
-    std::vector<Reaction> reactions_;
+    std::deque<Sending> sendings_;  // a script may add to them while one is at work
+    std::deque<Reaction> reactions_;
     std::unordered_map<const database::CatalogMessage*, std::vector<Reception>> receptions_;
     std::deque<StateChange> states_;
     std::map<std::string, RefusedValue> refused_;
+    std::unique_ptr<NodeScript> script_;
+    std::optional<Error> scriptProblem_;
+    bool variablesMoved_ = false;
 };
 
 }  // namespace wavetrope::drive

@@ -38,6 +38,7 @@ Expected<std::unique_ptr<Node>> Node::create(const NodeSpec& spec, const NodeWor
         error.where = "node " + spec.name + ", " + (error.where.empty() ? spec.pointer : error.where);
         return tl::unexpected(error);
     }
+    node->loadScript();
     return node;
 }
 
@@ -241,15 +242,18 @@ Expected<void> Node::buildSend(const SendSpec& spec)
     sending.only = spec.only;
     sending.overflow = spec.overflow;
 
-    const auto port = std::find_if(ports_.begin(), ports_.end(), [&](const auto& p) { return p.first == bus; });
-    if (port == ports_.end()) {
-        sending.port = world_.buses[bus]->attach(spec_.name, can::Direction::received);
-        ports_.emplace_back(bus, sending.port);
-    } else {
-        sending.port = port->second;
-    }
+    sending.port = portOn(bus);
     sendings_.push_back(std::move(sending));
     return {};
+}
+
+bus::Port Node::portOn(std::uint8_t bus)
+{
+    const auto port = std::find_if(ports_.begin(), ports_.end(), [&](const auto& p) { return p.first == bus; });
+    if (port != ports_.end())
+        return port->second;
+    ports_.emplace_back(bus, world_.buses[bus]->attach(spec_.name, can::Direction::received));
+    return ports_.back().second;
 }
 
 Expected<void> Node::buildReaction(const ReactionSpec& spec)

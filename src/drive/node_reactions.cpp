@@ -23,6 +23,8 @@ void Node::react(const database::CatalogMessage* arrived)
     refresh();
     for (std::uint32_t i = 0; i < reactions_.size(); ++i) {
         Reaction& reaction = reactions_[i];
+        if (reaction.gone)
+            continue;
         if (!reaction.spec.on.empty()) {
             if (arrived != nullptr && arrived->message->name == reaction.spec.on)
                 carryOut(reaction, reaction.spec.on + " arrived");
@@ -75,7 +77,7 @@ void Node::plan()
     const Time now = world_.scheduler.now();
     Time next = now + planAhead;
     for (const Reaction& reaction : reactions_) {
-        if (!reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
+        if (reaction.gone || !reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
             continue;
         // At the numbers that stand in the condition, which may be times, and each millisecond.
         looks_.clear();
@@ -129,7 +131,7 @@ void Node::carryOutPlan()
     const Time now = world_.scheduler.now();
     for (std::uint32_t i = 0; i < reactions_.size() && on_; ++i) {
         const Reaction& reaction = reactions_[i];
-        if (!reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
+        if (reaction.gone || !reaction.spec.on.empty() || (reaction.hangs & onTime) == 0 || (reaction.hangs & onChance) != 0)
             continue;
         scratch_ = slots_;
         const bool holds = holdsAt(reaction, now, timed_);
@@ -139,16 +141,22 @@ void Node::carryOutPlan()
         become(i, holds);
     }
     plan();
+    tell();
 }
 
 void Node::held(std::uint32_t index)
 {
     Reaction& reaction = reactions_[index];
     carryOut(reaction, reaction.spec.when + " for " + spanText(reaction.spec.hold));
+    tell();
 }
 
 void Node::carryOut(Reaction& reaction, const std::string& why)
 {
+    if (reaction.handler != 0) {
+        script_->conditionHolds(reaction.handler);
+        return;
+    }
     for (const auto& [slot, formula] : reaction.set) {
         const double next = formula.evaluate(slots_, random_);
         changes_ += next != slots_[slot] ? 1 : 0;
@@ -171,7 +179,10 @@ void Node::enter(const std::string& state, bool wrong, const std::string& why)
 {
     if (!states_.empty() && states_.back().state == state && states_.back().wrong == wrong)
         return;
+    const std::string before = states_.empty() ? std::string() : states_.back().state;
     states_.push_back({world_.scheduler.now(), state, wrong, why});
+    if (script_ && before != state)
+        script_->entered(before, state);
     if (states_.size() > mostStates)
         states_.pop_front();
     ++changes_;

@@ -169,6 +169,20 @@ NodeSpec nodeFromJson(const JsonReader& in)
     in.eachMember("variables", [&](const std::string& name, const JsonReader& member) { node.variables[name] = member.number(); });
     in.each("sends", [&](const JsonReader& send) { node.sends.push_back(sendOf(send)); });
     in.each("reacts", [&](const JsonReader& reaction) { node.reactions.push_back(reactionOf(reaction)); });
+    if (in.has("script")) {
+        node.script.pointer = in.placeOf("script");
+        const JsonReader script(in.json()["script"], node.script.pointer);
+        if (script.json().is_string())
+            node.script.file = script.text();
+        else if (script.json().is_object()) {
+            node.script.file = script.text("file");
+            node.script.text = script.text("text");
+        }
+        if (node.script.file.empty() == node.script.text.empty())
+            script.wrong("expected the name of a file beside the rig, or {\"text\": \"...\"}", "Such as \"script\": \"dock.lua\"");
+        if (node.script.file.starts_with('/') || ("/" + node.script.file + "/").find("/../") != std::string::npos)
+            script.wrong("'" + node.script.file + "' lies outside of the folder of the rig", "Give a file beside the rig");
+    }
     return node;
 }
 

@@ -74,6 +74,14 @@ struct ReactionSpec {
     Time after{};               ///< Delay of the sending.
 };
 
+/// A script beside what a node does by its other parts: in a file beside the rig, or in the rig itself.
+struct ScriptSpec {
+    std::string pointer;
+    std::string file;           ///< As in the document, relative to it; empty: `text` is all.
+    std::string text;           ///< Of the file too, once it was read.
+    [[nodiscard]] bool empty() const { return file.empty() && text.empty(); }
+};
+
 struct NodeSpec {
     std::string pointer;
     std::string name;
@@ -83,6 +91,7 @@ struct NodeSpec {
     std::map<std::string, double> variables;        ///< Set by reactions; initial values.
     std::vector<SendSpec> sends;
     std::vector<ReactionSpec> reactions;
+    ScriptSpec script;
     bool off = false;                               ///< Not simulated at the start.
 };
 

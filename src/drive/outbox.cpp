@@ -12,6 +12,13 @@ namespace {
 
 constexpr unsigned longestChain = 64;       // answers to answers, until somebody is held
 constexpr std::size_t ticksKept = 64;
+
+void note(std::deque<Time>& moments, Time at)
+{
+    moments.push_back(at);
+    if (moments.size() > ticksKept)
+        moments.pop_front();
+}
 constexpr Time toldAgain = std::chrono::milliseconds(500);      // that somebody else sends the same
 constexpr std::size_t leastRoom = 64;       // frames that wait for their bus
 
@@ -115,6 +122,7 @@ void Outbox::goOnAs(Row& row, Row& before)
     row.sent = before.sent;
     row.refused = before.refused;
     row.refusedWhy = before.refusedWhy;
+    row.refusals = std::move(before.refusals);
     row.withheld = before.withheld;
     row.foreign = before.foreign;
     row.foreignLast = before.foreignLast;
@@ -397,6 +405,7 @@ ActorReport Outbox::report() const
         one.sent = row.sent;
         one.refused = row.refused;
         one.refusedWhy = row.refusedWhy;
+        one.refusals.assign(row.refusals.begin(), row.refusals.end());
         one.busOff = row.encoder && row.encoder->bus() < ports_.size()
                      && world_.buses[row.encoder->bus()]->isOff(ports_[row.encoder->bus()]);
         one.withheld = row.withheld;
@@ -656,6 +665,7 @@ void Outbox::offer(std::uint32_t index, unsigned chain, Time due)
     const std::uint8_t bus = row.encoder->bus();
     if (!world_.buses[bus]->offer(ports_[bus], row.encoder->frame())) {
         ++row.refused;
+        note(row.refusals, world_.scheduler.now());
         const bus::Health health = world_.buses[bus]->health();
         row.refusedWhy = world_.buses[bus]->isOff(ports_[bus]) ? "bus is off" : health.alive ? "queue full" : health.words;
         return;
@@ -687,9 +697,7 @@ void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)
                     return std::none_of(row.waits.begin(), row.waits.end(), [&](const auto& waits) { return waits.signal == one.place; });
                 });
             moved_ = world_.scheduler.now();
-            row.ticks.push_back(frame.time);
-            if (row.ticks.size() > ticksKept)
-                row.ticks.pop_front();
+            note(row.ticks, frame.time);
         }
     } else if (const auto found = rowsBy_.find(keyOf(frame.bus, frame.id)); found != rowsBy_.end() && frame.kind != can::FrameKind::error) {
         for (const std::uint32_t i : found->second) {

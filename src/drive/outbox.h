@@ -38,6 +38,7 @@ struct OutboxRowFacts {
     std::uint64_t offered = 0;          ///< Frames that its bus has taken so far.
     std::uint64_t sent = 0;             ///< Of them, those that were on the bus.
     std::uint64_t refused = 0;          ///< Frames that the bus did not take.
+    std::vector<Time> refusals;         ///< When the newest of them were offered, in order.
     std::string refusedWhy;             ///< Of the newest of them: "queue full", "bus is off", what is wrong with the bus.
     bool busOff = false;                ///< The outbox has left this bus after too many errors: what is taken waits.
     std::uint64_t withheld = 0;         ///< Frames that were due while all rows were held.
@@ -146,7 +147,7 @@ private:
         std::uint64_t offered = 0, sent = 0, refused = 0, withheld = 0, foreign = 0;
         Time foreignLast{};
         Time mostBehind{};
-        std::deque<Time> ticks;
+        std::deque<Time> ticks, refusals;
         std::string refusedWhy;
         can::Frame onBus;
     };

@@ -2,6 +2,8 @@
 #include "rig/actors.h"
 
 #include <algorithm>
+#include <filesystem>
+#include <fstream>
 #include <map>
 #include <set>
 
@@ -14,6 +16,8 @@ namespace wavetrope::rig {
 
 namespace {
 
+constexpr std::size_t longestScript = 1U << 20U;
+
 using Actors = std::vector<std::unique_ptr<drive::Actor>>;
 
 Expected<Actors> makeNodes(const ActorWorld& world)
@@ -21,7 +25,16 @@ Expected<Actors> makeNodes(const ActorWorld& world)
     Actors nodes;
     for (drive::NodeSpec spec : world.rig.nodes) {
         spec.off = spec.off || std::find(world.without.begin(), world.without.end(), spec.name) != world.without.end();
-        auto node = drive::Node::create(spec, {world.scheduler, world.buses, world.catalog, world.seed, world.begins, world.rig.story});
+        if (!spec.script.file.empty() && spec.script.text.empty()) {
+            auto text = readScript(world.rig.resolve(spec.script.file));
+            if (text)
+                spec.script.text = std::move(*text);
+            else
+                world.leftOut.push_back(
+                    {spec.name + " has no script: " + text.error().what, spec.script.pointer, 0, 0, text.error().remedy});
+        }
+        auto node = drive::Node::create(
+            spec, {world.scheduler, world.buses, world.catalog, world.seed, world.begins, world.rig.story, world.rig.namedFilters()});
         if (!node && world.incomplete)     // its messages may stand in the file that is missing
             world.leftOut.push_back({spec.name + " is not simulated: " + node.error().what, node.error().where, 0, 0, {}});
         else if (!node)
@@ -34,6 +47,25 @@ Expected<Actors> makeNodes(const ActorWorld& world)
             return fail("the rig has no node '" + name + "'");
     return nodes;
 }
+
+}  // namespace
+
+Expected<std::string> readScript(const std::string& path)
+{
+    std::ifstream file(path, std::ios::binary);
+    std::string text(longestScript + 1, '\0');
+    if (!file || std::filesystem::is_directory(path))
+        return fail("cannot read " + path, path, "Put the file there, or name another one");
+    file.read(text.data(), static_cast<std::streamsize>(text.size()));
+    text.resize(static_cast<std::size_t>(file.gcount()));
+    if (text.size() > longestScript)
+        return fail(path + " is longer than a script may be", path, "1 MiB at the most");
+    if (text.empty())
+        text = "\n";
+    return text;
+}
+
+namespace {
 
 Expected<Actors> makePlayback(const ActorWorld& world)
 {

@@ -30,6 +30,9 @@ struct ActorWorld {
     std::vector<Error>& leftOut;
 };
 
+/// The text of a script's file.
+[[nodiscard]] Expected<std::string> readScript(const std::string& path);
+
 /// One kind of those who act.
 struct ActorKind {
     const char* name;       ///< "node".

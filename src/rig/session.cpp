@@ -70,9 +70,15 @@ Session::~Session()
         logReader_.join();
     stop();
     endTakes();
+    endActors();
+}
+
+void Session::endActors()
+{
+    if (!started_ || std::exchange(ended_, true))
+        return;
     for (const auto& actor : actors_)
-        if (started_)
-            actor->stop();
+        actor->stop();
 }
 
 Expected<void> Session::build()

@@ -108,6 +108,8 @@ public:
     }
     [[nodiscard]] drive::Playback& playback() { return *playback_; }
     [[nodiscard]] drive::Outbox& outbox() { return *outbox_; }
+    /// Tells everybody who acts that the run is over, once; without, they are told when it goes.
+    void endActors();
     /// Ends the run at this instant, whatever slice it is in: `runFor` comes back. Called by those who act.
     void endHere() { scheduler_.halt(); }
     [[nodiscard]] clock::Scheduler& scheduler() { return scheduler_; }
@@ -242,6 +244,7 @@ private:
     bool incomplete_ = false;                   // a database is missing
     bool allSimulated_ = true;
     bool started_ = false;
+    bool ended_ = false;                        // those who act were told
 
     static Expected<formats::ReadReport> readWhole(
         const std::vector<formats::LogPart>& parts, trace::Trace& log, const std::function<bool()>& goesOn = {});

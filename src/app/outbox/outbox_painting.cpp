@@ -18,7 +18,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr double controlAt = 12, controlWide = 66, controlTall = 24, badgeAt = 88, goesAt = 214, valuesAt = 342;
-constexpr double stripWide = 100, rightRoom = 216, sentRoom = 74, rowTall = 41, leastOutbox = 680;
+constexpr double stripWide = 100, rightRoom = 216, sentRoom = 74, rowTall = 41, groupTall = 27, leastOutbox = 680;
 
 void paintDiamond(QPainter& painter, const QPointF& centre, double half)
 {
@@ -82,6 +82,8 @@ void paintPush(QPainter& painter, const QRectF& box, const QString& words, const
 
 int OutboxRows::pitch() const { return Theme::get().px(rowTall); }
 
+int OutboxRows::tallOf(std::uint64_t index) const { return Theme::get().px(entries_[index].row ? rowTall : groupTall); }
+
 QString OutboxRows::emptyText() const
 {
     return wanted_.isEmpty()
@@ -116,8 +118,8 @@ QRectF OutboxRows::lineOf(std::size_t index) const
         return {};
     int y = headHeight();
     for (std::uint64_t at = top(); at < index; ++at)
-        y += pitch() * (1 + linesUnder(at));
-    return {0, static_cast<double>(y), static_cast<double>(rowWidth()), static_cast<double>(pitch())};
+        y += tallOf(at) + pitch() * linesUnder(at);
+    return {0, static_cast<double>(y), static_cast<double>(rowWidth()), static_cast<double>(tallOf(index))};
 }
 
 QRectF OutboxRows::controlIn(const QRectF& line) const
@@ -173,7 +175,7 @@ void OutboxRows::paintRow(QPainter& painter, int y, std::uint64_t index)
 {
     const Theme& theme = Theme::get();
     const Entry& entry = entries_[index];
-    const QRectF line(0, y, rowWidth(), pitch());
+    const QRectF line(0, y, rowWidth(), tallOf(index));
     const auto [first, last] = chosenRange();
     const bool chosen = current_ >= 0 && index >= first && index <= last;
     const double under = pitch() * linesUnder(index);
@@ -238,9 +240,9 @@ void OutboxRows::paintCounts(QPainter& painter, const QRectF& line, OutboxDesk::
     const drive::OutboxRow& spec = look_.spec(place);
     const double one = line.top() + theme.px(4), two = line.top() + theme.px(21), tall = theme.px(16);
     const double strip = line.right() - theme.px(rightRoom);
-    if (!facts->ticks.empty())       // the run has gone on since, and the row with it
+    if (!facts->ticks.empty() || !facts->refusals.empty())  // the run has gone on since, and the row with it
         paintRhythm(painter, QRectF(strip, line.top() + theme.px(2), theme.px(stripWide), theme.px(18)), facts->ticks,
-            spec.every.count() > 0 ? spec.every : facts->kept, facts->told);
+            spec.every.count() > 0 ? spec.every : facts->kept, facts->told, &facts->refusals);
     paintText(painter, QRectF(strip, two, theme.px(rightRoom - sentRoom - 20), tall), look_.timekeeping(place), theme.small(), theme.ink2);
     const QRectF sent(line.right() - theme.px(sentRoom + 14), one, theme.px(sentRoom), tall);
     paintText(painter, sent, countText(facts->sent), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);

@@ -71,6 +71,7 @@ Q_SIGNALS:
 
 protected:
     int pitch() const override;
+    int tallOf(std::uint64_t index) const override;
     QString emptyText() const override;
     int linesUnder(std::uint64_t index) const override;
     void paintRow(QPainter& painter, int y, std::uint64_t index) override;

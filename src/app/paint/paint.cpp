@@ -307,11 +307,15 @@ void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* d
         }
 }
 
-void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at)
+void paintRhythm(
+    QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at, const std::vector<Time>* refused)
 {
     const Theme& theme = Theme::get();
-    if (beats.size() < 2 && period.count() == 0)
-        return;
+    if (beats.size() < 2 && period.count() == 0) {
+        if (refused == nullptr)
+            return;
+        period = std::chrono::seconds(1);
+    }
     if (period.count() == 0) {
         // Nothing is promised: measured against the median of the gaps.
         std::vector<Time> gaps;
@@ -320,8 +324,6 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& 
         std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
         period = std::max(Time(1), gaps[gaps.size() / 2]);
     }
-    if (beats.empty())
-        return;
     const double width = box.width() / beatsShown;
     const double half = theme.px(5.5);
     const auto x = [&](Time time) {
@@ -329,21 +331,25 @@ void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& 
     };
     painter.save();
     painter.setClipRect(box.adjusted(-1, -2, 1, 2));
+    const auto hole = [&](double place) {
+        painter.setPen(QPen(theme.error, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(QRectF(place - 1.5, box.center().y() - half, 3, 2 * half));
+    };
+    if (refused != nullptr)
+        for (const Time moment : *refused)
+            if (x(moment) >= box.left())
+                hole(x(moment));
     for (std::size_t i = 0; i <= beats.size(); ++i) {
         const Time next = i < beats.size() ? beats[i] : at;
-        if (i > 0) {
+        if (i > 0 && refused == nullptr) {
             // Holes between this arrival and the one before.
             const double missed = static_cast<double>((next - beats[i - 1]).count()) / static_cast<double>(period.count());
             const int holes = std::min(30, static_cast<int>(missed + (i < beats.size() ? 0.4 : -0.5)) - (i < beats.size() ? 1 : 0));
             if (missed > 1.6)
-                for (int k = 1; k <= holes; ++k) {
-                    const double place = x(beats[i - 1] + period * k);
-                    if (place < box.left())
-                        continue;
-                    painter.setPen(QPen(theme.error, 1));
-                    painter.setBrush(Qt::NoBrush);
-                    painter.drawRect(QRectF(place - 1.5, box.center().y() - half, 3, 2 * half));
-                }
+                for (int k = 1; k <= holes; ++k)
+                    if (const double place = x(beats[i - 1] + period * k); place >= box.left())
+                        hole(place);
         }
         if (i < beats.size() && x(next) >= box.left())
             painter.fillRect(

@@ -43,8 +43,10 @@ void paintWarning(QPainter& painter, const QPointF& centre, double size);
 void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately,
     const measure::BitMask& ever);
 
-/// Arrivals against the beat: the last two dozen beats before `at`; a missed one is an outlined hole.
-void paintRhythm(QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at);
+/// Arrivals against the beat: the last two dozen beats before `at`; a missed one is an outlined hole. Where it is known what was refused,
+/// holes stand at those moments and nowhere else.
+void paintRhythm(
+    QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at, const std::vector<Time>* refused = nullptr);
 
 /// Width of the lattice of a classic payload.
 [[nodiscard]] double latticeWidth();

@@ -86,7 +86,7 @@ bool RowList::inSight(std::uint64_t index) const
         return false;
     int y = headHeight();
     for (std::uint64_t at = top_; y < viewport()->height(); ++at) {
-        y += at == index ? pitch() : heightOf(at);
+        y += at == index ? tallOf(at) : heightOf(at);
         if (at == index)
             return y <= viewport()->height();
     }
@@ -194,7 +194,7 @@ std::int64_t RowList::rowAt(const QPointF& point, int* line) const
         const int height = heightOf(index);
         if (point.y() < y + height) {
             if (line != nullptr)
-                *line = (static_cast<int>(point.y()) - y) / pitch() - 1;
+                *line = point.y() < y + tallOf(index) ? -1 : (static_cast<int>(point.y()) - y - tallOf(index)) / pitch();
             return static_cast<std::int64_t>(index);
         }
         y += height;
@@ -534,12 +534,12 @@ void RowList::paintEvent(QPaintEvent*)
     int y = headHeight();
     for (std::uint64_t index = top_; index < rows && y < viewport()->height(); ++index) {
         if (index >= first && index <= last)
-            painter.fillRect(QRectF(2, y, width - 4, pitch()), theme.accentSoft);
+            painter.fillRect(QRectF(2, y, width - 4, tallOf(index)), theme.accentSoft);
         paintRow(painter, y, index);
         const int lines = linesUnder(index);
         if (opens(index))
             paintOpener(painter, y, lines > 0);
-        y += pitch();
+        y += tallOf(index);
         for (int line = 0; line < lines; ++line, y += pitch())
             paintLine(painter, y, index, line);
         painter.setPen(theme.grid);

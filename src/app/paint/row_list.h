@@ -88,6 +88,12 @@ protected:
     virtual void paintRow(QPainter& painter, int y, std::uint64_t index) = 0;
     [[nodiscard]] virtual QString emptyText() const = 0;
     [[nodiscard]] virtual int pitch() const;
+    /// Height of a row without the lines under it; each of these is as tall as `pitch`.
+    [[nodiscard]] virtual int tallOf(std::uint64_t index) const
+    {
+        (void)index;
+        return pitch();
+    }
     /// A click on a head: the place in unscaled pixels of fixed heads, the kind of a column.
     virtual void headClicked(int kind) { (void)kind; }
     /// The user is about to scroll back, or has moved the bar.
@@ -153,7 +159,7 @@ protected:
 
 private:
     [[nodiscard]] std::uint64_t lastTop() const;
-    [[nodiscard]] int heightOf(std::uint64_t index) const { return pitch() * (1 + linesUnder(index)); }
+    [[nodiscard]] int heightOf(std::uint64_t index) const { return tallOf(index) + pitch() * linesUnder(index); }
     [[nodiscard]] bool inSight(std::uint64_t index) const;
     /// First row of a view that ends with a row.
     [[nodiscard]] std::uint64_t topFor(std::uint64_t last) const;
