@@ -455,8 +455,8 @@ private Q_SLOTS:
             "count = 0\non.timer('beat', function() count = count + 1; log('two', count) end)\n"
             "on.condition('CommandedDepth > 7', function() log('new') end)"}));
         run.runFor(400ms);
-        QCOMPARE(run.log(), (QStringList{"0.1 one 1", "0.2 one 2", "0.3 one 3", "0.4 one 4", "0.5 two 5", "0.6 two 6", "0.7 two 7", "0.8 two 8",
-                                "0.800328 new"}));
+        QCOMPARE(run.log(), (QStringList{"0.1 one 1", "0.2 one 2", "0.3 one 3", "0.4 one 4", "0.5 two 5", "0.6 two 6", "0.7 two 7",
+                                "0.8 two 8", "0.800328 new"}));
         // Taken out of the run and put back it begins as at the start.
         run.blade->setOn(false);
         run.runFor(200ms);

@@ -168,6 +168,7 @@ void addEventCommand(CLI::App& program, int& result);
 void addMeasureCommands(CLI::App& program, int& result);
 void addTimingCommands(CLI::App& program, int& result);
 void addSendCommands(CLI::App& program, int& result);
+void addDialogueCommands(CLI::App& program, int& result);
 
 /// Adds "--match full|group" to a command.
 void addMatchOption(CLI::App& command, database::Match& match);

@@ -38,6 +38,7 @@ int main(int argc, char** argv)
     addMeasureCommands(program, result);
     addTimingCommands(program, result);
     addSendCommands(program, result);
+    addDialogueCommands(program, result);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

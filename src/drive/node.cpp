@@ -54,6 +54,8 @@ void Node::setOn(bool on)
     ++changes_;
     beats_.stop();
     answers_.stop();
+    late_.stop();
+    lateFrames_.clear();
     plan_.stop();
     for (Reaction& reaction : reactions_) {
         reaction.holds = false;
@@ -85,7 +87,17 @@ std::vector<SentIdentifier> Node::sends() const
 
 ActorReport Node::report() const
 {
-    NodeFacts facts{{}, refused_, {}, {}};
+    NodeFacts facts;
+    facts.refused = refused_;
+    facts.manipulations = manipulations_;
+    const Time now = world_.scheduler.now() - world_.begins;
+    for (const Sending& sending : sendings_)
+        for (const Sending::Change& change : sending.changes) {
+            ManipulationFacts& of = facts.manipulations[change.number];
+            of.changed += change.changed;
+            of.acts = of.acts || actsAt(change, now);
+            of.done = of.done || (change.spec.times && change.changed >= *change.spec.times) || (change.spec.to && now >= *change.spec.to);
+        }
     if (script_)
         facts.script = script_->facts();
     if (scriptProblem_) {
@@ -169,51 +181,12 @@ void Node::sendWith(std::uint32_t index, std::span<const MessageEncoder::Held> o
     refresh();
     const can::Frame& frame = sending.encoder.encode([&](std::uint32_t value) { return evaluate(sending.values[value]); }, sending.overflow,
         [&](std::uint32_t signal, double value) { refuse(sending, signal, value); });
-    if (sending.holds.empty() && sending.given.empty() && once.empty()) {
-        world_.buses[sending.encoder.bus()]->offer(sending.port, frame);
+    bus::Bus& bus = *world_.buses[sending.encoder.bus()];
+    if (sending.changes.empty() && sending.given.empty() && once.empty()) {
+        bus.offer(sending.port, frame);
         return;
     }
-    const Time now = world_.scheduler.now() - world_.begins;
-    // What is given once goes before what holds, and what is held on purpose before both.
-    heldNow_.assign(sending.given.begin(), sending.given.end());
-    heldNow_.insert(heldNow_.end(), once.begin(), once.end());
-    for (const Sending::Hold& hold : sending.holds)
-        if (now >= hold.from && now < hold.to)
-            heldNow_.push_back(hold.held);
-    world_.buses[sending.encoder.bus()]->offer(sending.port, heldNow_.empty() ? frame : sending.encoder.withHeld(heldNow_));
-}
-
-Expected<void> Node::manipulate(const Manipulation& manipulation)
-{
-    std::vector<std::string> names;
-    bool found = false;
-    for (Sending& sending : sendings_) {
-        names.push_back(sending.encoder.name());
-        if (names.back() != manipulation.message)
-            continue;
-        const auto place = sending.encoder.placeOf(manipulation.signal);
-        if (!place)
-            return tl::unexpected(place.error());
-        std::uint64_t bits = 0;
-        if (const database::CatalogMessage* message = sending.encoder.message(); message != nullptr) {
-            const auto typed = database::bitsFromText(message->message->signals[*place], message->plan.plan(*place), manipulation.value);
-            if (!typed)
-                return tl::unexpected(typed.error());
-            bits = *typed;
-        } else {
-            char* end = nullptr;
-            const double value = std::strtod(manipulation.value.c_str(), &end);
-            if (*end != '\0' || !(value >= 0 && value <= 255) || value != std::floor(value))
-                return fail("'" + manipulation.value + "' is no byte", {}, "0 to 255");
-            bits = static_cast<std::uint64_t>(value);
-        }
-        sending.holds.push_back({{*place, bits}, manipulation.from.value_or(Time::min()), manipulation.to.value_or(Time::max())});
-        found = true;
-    }
-    if (!found)
-        return fail(spec_.name + " sends no " + manipulation.message, {}, didYouMean(manipulation.message, names));
-    ++changes_;
-    return {};
+    offerChanged(index, once);
 }
 
 void Node::refuse(const Sending& sending, std::uint32_t signal, double value)

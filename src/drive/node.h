@@ -3,6 +3,7 @@
 #pragma once
 
 #include <deque>
+#include <functional>
 #include <map>
 #include <memory>
 #include <span>
@@ -49,12 +50,22 @@ struct RefusedValue {
     std::uint64_t count = 0;
 };
 
+/// How something that is done on purpose is doing.
+struct ManipulationFacts {
+    std::string text;           ///< As it was asked for.
+    Time since{};               ///< When that was.
+    bool acts = false;          ///< Its time has come and is not over.
+    bool done = false;          ///< It was done as often as it should, or its time is over.
+    std::uint64_t changed = 0;  ///< Frames so far.
+};
+
 /// What a node tells besides its name.
 struct NodeFacts {
     std::vector<StateChange> states;                    ///< The newest ones; the last is the newest.
     std::map<std::string, RefusedValue> refused;        ///< By message and signal: what their bits cannot hold.
     std::map<std::string, double> variables;            ///< As they are now.
     ScriptFacts script;
+    std::vector<ManipulationFacts> manipulations;       ///< In the order in which they were made.
 };
 
 /// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
@@ -87,9 +98,12 @@ public:
     /// Gives a variable another value, as a reaction does: its conditions are looked at anew. False where it has no such variable.
     bool setVariable(const std::string& name, double value);
 
-    /// Holds a signal that it sends. An error where it sends no such message, or its bits cannot hold the value. Of several for one signal the last
-    /// one counts.
+    /// Changes what it sends. An error where it sends no such message, or its bits cannot hold the value. They apply in the order given; of several
+    /// that hold one signal the last one counts.
     [[nodiscard]] Expected<void> manipulate(const Manipulation& manipulation);
+    /// Takes one of them back, by its place among the facts, or all.
+    void lift(std::size_t manipulation);
+    void liftAll();
 
     /// Puts another script in place of the present one, while it runs: global values, timers and what was set go on where names agree. An error
     /// leaves all as it is. None: it has no script any more.
@@ -98,6 +112,18 @@ public:
     [[nodiscard]] const NodeScript* script() const { return script_.get(); }
     /// Why its script was not taken, where it could not be loaded.
     [[nodiscard]] const std::optional<Error>& scriptProblem() const { return scriptProblem_; }
+    /// @name For dialogues that it takes part in
+    ///@{
+    /// It may be asked to say this message: one of its own, or of a database of that bus, which joins what it sends.
+    [[nodiscard]] Expected<void> prepare(const std::string& message, const std::string& bus);
+    /// Sends a message once, now, with values of signals for this one frame. False where it is off or has no such message.
+    bool say(const std::string& message, const std::string& bus, std::span<const std::pair<std::string, double>> values = {});
+    /// Calls somebody whenever an expression, as its reactions have them, becomes true; gives the number to ask `holds` by.
+    [[nodiscard]] Expected<std::size_t> watch(const std::string& expression, std::function<void()> becameTrue, Time hold = {});
+    [[nodiscard]] bool holds(std::size_t watched) const { return reactions_[watched].holds; }
+    /// Enters a state from outside.
+    void note(const std::string& state, bool wrong, const std::string& why);
+    ///@}
     /// A key of the window goes down or up, for its script.
     void key(const std::string& name, bool down);
 
@@ -119,11 +145,15 @@ private:
         std::uint64_t beat = 0;
         Time origin{};
         std::string name;
-        struct Hold {
-            MessageEncoder::Held held;
-            Time from{}, to{};  // since the run's begin
+        struct Change {
+            Manipulation spec;
+            std::uint32_t place = 0;  // of its signal
+            std::uint64_t bits = 0;  // that it holds
+            bool any = false;  // `stuck`: it knows at what
+            std::uint64_t changed = 0;
+            std::size_t number = 0;  // among all of the node
         };
-        std::vector<Hold> holds;
+        std::vector<Change> changes;
         std::vector<MessageEncoder::Held> given;  // by its script
     };
     struct Reaction {
@@ -137,6 +167,7 @@ private:
         clock::Timer hold;
         int handler = 0;  // of its script
         bool gone = false;  // its script is
+        std::function<void()> then;
     };
     struct Reception {
         std::uint32_t slot;
@@ -179,6 +210,9 @@ private:
     void loadScript();
     void forgetConditions(std::size_t from, std::size_t to);
     void tell();
+    void offerChanged(std::uint32_t index, std::span<const MessageEncoder::Held> once);
+    [[nodiscard]] static bool actsAt(const Sending::Change& change, Time sinceBegin);
+    void sendLate();
     void refuse(const Sending& sending, std::uint32_t signal, double value);
     void schedule(std::uint32_t index);
     void react(const database::CatalogMessage* arrived);
@@ -193,6 +227,8 @@ private:
     std::uint64_t changes_ = 1;
     clock::Timer beats_;  // of the sendings
     clock::Timer answers_;  // of reactions that send later
+    clock::Timer late_;  // of frames that are held up
+    std::multimap<Time, std::pair<std::uint32_t, can::Frame>> lateFrames_;
     std::vector<std::uint8_t> busIndexes_;
     std::vector<std::pair<std::uint8_t, bus::Port>> ports_;
     std::vector<double> slots_;  // slot 0 is t
@@ -212,6 +248,7 @@ private:
     std::map<std::string, RefusedValue> refused_;
     std::unique_ptr<NodeScript> script_;
     std::optional<Error> scriptProblem_;
+    std::vector<ManipulationFacts> manipulations_;
     bool variablesMoved_ = false;
 };
 

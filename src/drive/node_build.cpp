@@ -48,6 +48,7 @@ Node::Node(const NodeSpec& spec, const NodeWorld& world)
       random_(world.seed * 0x9E3779B97F4A7C15ULL ^ hashOf(spec.name)),
       beats_(clock::Timer::calling<&Node::beat>(world.scheduler, this)),
       answers_(clock::Timer::calling<&Node::send>(world.scheduler, this)),
+      late_(clock::Timer::calling<&Node::sendLate>(world.scheduler, this)),
       slots_(1, 0.0),
       hangs_(1, onTime),
       plan_(clock::Timer::calling<&Node::carryOutPlan>(world.scheduler, this))

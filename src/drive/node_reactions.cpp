@@ -153,6 +153,10 @@ void Node::held(std::uint32_t index)
 
 void Node::carryOut(Reaction& reaction, const std::string& why)
 {
+    if (reaction.then) {
+        reaction.then();
+        return;
+    }
     if (reaction.handler != 0) {
         script_->conditionHolds(reaction.handler);
         return;

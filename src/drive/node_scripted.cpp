@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What a node does for its script.
+// What a node does for its script, and for dialogues that it takes part in.
 #include <algorithm>
 #include <cmath>
 
@@ -177,6 +177,43 @@ Expected<void> Node::sendRaw(const std::string& identifier, const std::string& b
     if (on_)
         world_.buses[bus]->offer(portOn(bus), frame);
     return {};
+}
+
+Expected<void> Node::prepare(const std::string& message, const std::string& bus)
+{
+    if (const auto found = sendingNamed(message, bus); !found)
+        return tl::unexpected(found.error());
+    return {};
+}
+
+bool Node::say(const std::string& message, const std::string& bus, std::span<const std::pair<std::string, double>> values)
+{
+    const auto index = sendingNamed(message, bus);
+    if (!on_ || !index)
+        return false;
+    std::vector<MessageEncoder::Held> once;
+    for (const auto& [signal, value] : values)
+        if (const auto held = heldFor(*index, signal, script::Value(value)))
+            once.push_back(*held);
+    sendWith(*index, once);
+    return true;
+}
+
+Expected<std::size_t> Node::watch(const std::string& expression, std::function<void()> becameTrue, Time hold)
+{
+    ReactionSpec spec;
+    spec.when = expression;
+    spec.hold = hold;
+    if (const auto built = buildReaction(spec); !built)
+        return tl::unexpected(built.error());
+    reactions_.back().then = std::move(becameTrue);
+    return reactions_.size() - 1;
+}
+
+void Node::note(const std::string& state, bool wrong, const std::string& why)
+{
+    enter(state, wrong, why);
+    tell();
 }
 
 std::optional<double> Node::ownValue(const std::string& name)

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "base/nearest_name.h"
+#include "drive/dialogue.h"
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
@@ -91,10 +92,31 @@ Expected<Actors> makeOutbox(const ActorWorld& world)
     return one;
 }
 
+Expected<Actors> makeDialogues(const ActorWorld& world)
+{
+    Actors out;
+    for (const drive::DialogueSpec& spec : world.rig.dialogues) {
+        drive::DialogueWorld of{world.scheduler, world.buses, world.catalog, world.begins, {}};
+        for (const auto& actor : world.made)
+            for (std::size_t partner = 0; partner < 2; ++partner)
+                if (actor->name() == spec.partners[partner])
+                    of.nodes[partner] = dynamic_cast<drive::Node*>(actor.get());
+        auto made = drive::Dialogue::create(spec, of);
+        if (!made && world.incomplete)
+            world.leftOut.push_back({"the dialogue " + spec.name + " is left out: " + made.error().what, made.error().where, 0, 0, {}});
+        else if (!made)
+            return tl::unexpected(made.error());
+        else
+            out.push_back(std::move(*made));
+    }
+    return out;
+}
+
 constexpr ActorKind kinds[] = {
     {"node", "/nodes", makeNodes},
     {"playback", "", makePlayback},
     {"outbox", "/outbox", makeOutbox},
+    {"dialogue", "/dialogues", makeDialogues},
 };
 
 }  // namespace

@@ -28,6 +28,7 @@ struct ActorWorld {
     const std::vector<std::string>& outbox;             ///< Groups of the outbox that go out from the beginning.
     bool incomplete = false;                            ///< A database is missing: who needs it is left out, and says so here.
     std::vector<Error>& leftOut;
+    std::span<const std::unique_ptr<drive::Actor>> made;    ///< Those of the kinds before.
 };
 
 /// The text of a script's file.

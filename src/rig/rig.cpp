@@ -139,6 +139,10 @@ Rig rigOf(const json& document, const std::string& path)
         rig.nodes.push_back(drive::nodeFromJson(node));
         distinct(nodes, node, rig.nodes.back().name, "nodes");
     });
+    in.each("dialogues", [&](const JsonReader& dialogue) {
+        rig.dialogues.push_back(drive::dialogueFromJson(dialogue));
+        distinct(nodes, dialogue, rig.dialogues.back().name, "nodes and dialogues");
+    });
     in.each("filters", [&](const JsonReader& filter) {
         rig.filters.push_back({filter.needText("name"), filter.text("expression")});
         distinct(filters, filter, rig.filters.back().name, "filters");

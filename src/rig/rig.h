@@ -14,6 +14,7 @@
 #include "bus/kinds.h"
 #include "can/bit_rate.h"
 #include "database/catalog.h"
+#include "drive/dialogue_spec.h"
 #include "drive/node_spec.h"
 #include "drive/outbox_spec.h"
 #include "record/take_writer.h"
@@ -85,6 +86,7 @@ struct Rig {
     Time story{};                           ///< After which the nodes' time starts over; 0 never.
     std::vector<BusSpec> buses;
     std::vector<drive::NodeSpec> nodes;
+    std::vector<drive::DialogueSpec> dialogues;
     std::vector<drive::OutboxGroup> outbox;
     std::vector<NamedFilter> filters;
     std::vector<EventSpec> events;

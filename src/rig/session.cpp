@@ -146,9 +146,10 @@ Expected<void> Session::build()
     measuredEvents_ = rig_.events;
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
-    const ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, options_.outbox,
-        incomplete, leftOut_};
+    ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, options_.outbox,
+        incomplete, leftOut_, {}};
     for (const ActorKind& kind : actorKinds()) {
+        world.made = actors_;
         auto made = kind.make(world);
         if (!made)
             return tl::unexpected(made.error());
