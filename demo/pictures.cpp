@@ -14,6 +14,7 @@
 
 #include <cstdio>
 
+#include "app/dialogue/dialogue_view.h"
 #include "app/board/board_view.h"
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
@@ -582,6 +583,37 @@ bool takeBoards(Photographer& photographer, MainWindow& window, const QString& s
     return good;
 }
 
+// The dialogue of the demo in the middle of its third phase: an answer came late, and was asked for again.
+bool takeDialogue(Photographer& photographer, const rig::Rig& rig, const QString& suffix)
+{
+    auto document = liveRun(rig, 1);
+    if (!document) {
+        std::fprintf(stderr, "%s\n", document.error().text().c_str());
+        return false;
+    }
+    auto* window = new MainWindow(std::move(*document));
+    window->show();
+    window->showPage(QStringLiteral("Drive"));
+    auto* view = window->currentPage()->find<DialogueView>();
+    for (Pane* pane : window->currentPage()->panes())
+        for (int i = 0; i < pane->count() && !view->isVisible(); ++i)
+            pane->setCurrent(i);
+    window->document().session()->call([](rig::Session& session) {
+        if (const auto late = drive::manipulationFromText("FillingPost PostLimits later 60ms 1 times"))
+            (void)dynamic_cast<drive::Node&>(*session.actor("FillingPost")).manipulate(*late);
+        (void)dynamic_cast<drive::Dialogue&>(*session.actor("docking")).begin();
+    });
+    selectMessage(window->stage(), "FillActual");
+    const auto there = [&] { return view->visits(0).size() > 3 && view->visits(0).back().phase == 2; };
+    for (int i = 0; i < 300 && !there(); ++i)
+        QTest::qWait(20);
+    QTest::qWait(2600);
+    const bool good = there() && photographer.take(*window, QStringLiteral("dialogue") + suffix);
+    window->closeWithoutAsking();
+    QTest::qWait(50);
+    return good;
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = liveRun(rig, pace);
@@ -787,6 +819,8 @@ int main(int argc, char** argv)
     program.add_flag("--only-record", record, "The empty desk, and conditions and recordings");
     bool dialogs = false;
     program.add_flag("--dialogs", dialogs, "With --only-log: without its pages as they are");
+    bool dialogue = false;
+    program.add_flag("--only-dialogue", dialogue, "The dialogue alone");
     CLI11_PARSE(program, argc, argv);
     const auto rig = rig::loadRig(rigPath);
     if (!rig) {
@@ -800,6 +834,10 @@ int main(int argc, char** argv)
     for (const std::string& theme : themes) {
         Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
         const QString suffix = QStringLiteral("-") + QString::fromStdString(theme);
+        if (!only)
+            good = takeDialogue(photographer, *rig, suffix) && good;
+        if (dialogue)
+            continue;
         if (!only)
             good = takeBegin(photographer, rigPath, log, suffix) && good;
         if (begin)

@@ -203,6 +203,116 @@ private Q_SLOTS:
         QCOMPARE(recorder.frames.size(), 100U);
         QCOMPARE(recorder.frames.back().first.time.count() + 3 * 4000, busy);
     }
+
+    // Faults on the wire against a plain model of fault confinement (ISO 11898-1:2015, 12.1.4): one sender, two receivers that stay active.
+    void faultsCountAsTheStandardSays()
+    {
+        using Kind = WireFault::Kind;
+        for (unsigned seed = 1; seed <= 60; ++seed) {
+            std::mt19937 random(seed);
+            clock::Scheduler scheduler;
+            SimulatedBus bus(scheduler, {{250'000, 0}, 0, 64, random() % 2 == 0});
+            const Port sender = bus.attach("sender", can::Direction::received);
+            const Port first = bus.attach("first", can::Direction::received), second = bus.attach("second", can::Direction::received);
+            Recorder recorder;
+            bus.listen(&recorder);
+            const Time bit(4'000);
+            unsigned transmit = 0, receive = 0;
+            std::uint64_t errors = 0;
+            for (int round = 0; round < 60; ++round) {
+                can::Frame frame = randomFrame(random, false);
+                frame.kind = can::FrameKind::data;
+                frame.dlc = frame.length = static_cast<std::uint8_t>(1 + random() % 8);
+                if (frame.id == can::Identifier{0x7FE, false})
+                    continue;
+                const auto trace = can::wireTrace(frame.view());
+                const bool stuffed = std::any_of(
+                    trace.begin(), trace.end(), [](const can::WireBit& one) { return one.stuff && !one.arbitration; });
+                WireFault fault;
+                fault.kind = std::array{Kind::bit, Kind::stuff, Kind::crc, Kind::form, Kind::acknowledge}[random() % 5];
+                fault.times = random() % 3 == 0 ? 1 + random() % 10 : 1 + random() % 2;
+                fault.from = scheduler.now();
+                if (random() % 2 == 0)
+                    fault.id = frame.id;
+                const bool wanted = random() % 2 == 0 && (fault.kind != Kind::stuff || stuffed);
+                // Bus off is another matter.
+                while (fault.times > 1 && transmit + 8 * fault.times > 255)
+                    --fault.times;
+                if (wanted && transmit + 8 * fault.times <= 255) {
+                    WireFault other = fault;
+                    other.id = can::Identifier{0x7FE, false};
+                    other.times = 1;
+                    bus.disturb(other);  // goes by
+                    bus.disturb(fault);
+                } else {
+                    fault.times = 0;
+                }
+                const std::size_t before = recorder.frames.size();
+                QVERIFY(bus.offer(sender, frame));
+                scheduler.runUntil(scheduler.now() + std::chrono::milliseconds(400));
+                const auto whole = static_cast<std::int64_t>(can::wireLength(frame.view()).nominalBits);
+                QCOMPARE(recorder.frames.size() - before, std::size_t{fault.times} + 1);
+                for (std::size_t i = before; i < recorder.frames.size(); ++i) {
+                    const can::Frame& seen = recorder.frames[i].first;
+                    const bool last = i + 1 == recorder.frames.size();
+                    QCOMPARE(seen.kind == can::FrameKind::error, !last);
+                    const bool passive = transmit >= 128;
+                    if (i > before) {
+                        // Behind an error frame three bits, and eight more for a sender that is passive.
+                        const Time start = recorder.frames[i - 1].first.time + bit * (3 + (passive ? 8 : 0));
+                        const bool unheard = fault.kind == Kind::acknowledge && passive;
+                        if (last)
+                            QCOMPARE(seen.time, start + bit * whole);
+                        else if (fault.kind == Kind::form)
+                            QCOMPARE(seen.time, start + bit * (whole - 9 + 6 + 8));
+                        else if (fault.kind == Kind::crc || fault.kind == Kind::acknowledge)
+                            QCOMPARE(seen.time, start + bit * (whole - 8 + (unheard ? 6 : 7) + 8));
+                        else
+                            QVERIFY(seen.time > start + bit * (14 + 8) && seen.time < start + bit * (whole + 12 + 8));
+                    }
+                    if (!last) {
+                        ++errors;
+                        const bool unheard = fault.kind == Kind::acknowledge && passive;
+                        transmit += unheard ? 0 : 8;
+                        receive += unheard ? 0 : 1;
+                        continue;
+                    }
+                    QVERIFY(std::equal(frame.data.begin(), frame.data.begin() + frame.length, seen.data.begin()));
+                    transmit -= transmit > 0 ? 1 : 0;
+                    receive -= receive > 0 ? 1 : 0;
+                }
+                QCOMPARE(bus.counters(sender).transmit(), transmit);
+                QCOMPARE(bus.counters(first).receive(), receive);
+                QCOMPARE(bus.counters(second).receive(), receive);
+                QCOMPARE(bus.disturbed(), errors);
+            }
+        }
+    }
+
+    void aDisturbedSenderGoesBusOff()
+    {
+        clock::Scheduler scheduler;
+        SimulatedBus bus(scheduler, {{250'000, 0}, 0, 64, true});
+        const Port sender = bus.attach("sender", can::Direction::received);
+        (void)bus.attach("other", can::Direction::received);
+        Recorder recorder;
+        bus.listen(&recorder);
+        bus.disturb({WireFault::Kind::form, std::nullopt, Time{0}, 32});
+        can::Frame frame;
+        frame.id = {0x181, false};
+        frame.dlc = frame.length = 8;
+        QVERIFY(bus.offer(sender, frame));
+        scheduler.runUntil(std::chrono::seconds(1));
+        QCOMPARE(recorder.frames.size(), std::size_t{32});
+        QVERIFY(bus.isOff(sender));
+        QCOMPARE(bus.counters(sender).transmit(), 256U);
+        QVERIFY((recorder.frames.back().first.id.value & 0x40U) != 0);
+        bus.restart(sender);
+        QVERIFY(bus.offer(sender, frame) || bus.waiting(sender) > 0);
+        scheduler.runUntil(std::chrono::seconds(2));
+        QVERIFY(!bus.isOff(sender));
+        QCOMPARE(recorder.frames.back().first.kind, can::FrameKind::data);
+    }
 };
 
 QTEST_APPLESS_MAIN(BusPropertyTest)

@@ -525,7 +525,7 @@ private Q_SLOTS:
         QApplication::sendEvent(list()->viewport(), &drop);
         QCOMPARE(names().count(QStringLiteral("WaterUnit")), 1);
         QCOMPARE(names().count(QStringLiteral("  WaterHeater")), 1);
-        QCOMPARE(names().size(), before.size() + 1 + 1 + 4);
+        QCOMPARE(names().size(), before.size() + 1 + 1 + 9);
         stage().outbox().undoStack().undo();
         QCOMPARE(names(), before);
         // A group as a file, and in again under a name of its own.

@@ -74,7 +74,7 @@ private Q_SLOTS:
         window->showPage(QStringLiteral("Load"));
         auto* view = window->currentPage()->find<ResponseView>();
         QVERIFY(view != nullptr);
-        QCOMPARE(view->count(), std::size_t{13});
+        QCOMPARE(view->count(), std::size_t{15});
         QCOMPARE(view->verdict(), QStringLiteral("BladeForces may miss its deadline; 12 others meet it"));
         const QStringList first = view->rowText(0).split('\t');
         QCOMPARE(first.mid(0, 7), (QStringList{"0x381", "BladeForces", "8", "10 ms", "0.2 ms", "4.5 ms", "4.78 ms"}));
@@ -147,7 +147,7 @@ private Q_SLOTS:
         QTRY_VERIFY_WITH_TIMEOUT(window->document().ready(), 60'000);
         window->showPage(QStringLiteral("Load"));
         auto* view = window->currentPage()->find<ResponseView>();
-        QTRY_COMPARE(view->count(), std::size_t{13});
+        QTRY_COMPARE(view->count(), std::size_t{15});
         QCOMPARE(view->rowText(0).split('\t')[7], QStringLiteral("\u2013"));
         // Another bus, with both rates; one that has no rate says so.
         auto* bus = window->findChild<QComboBox*>(QStringLiteral("responseBus"));

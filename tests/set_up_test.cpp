@@ -177,7 +177,7 @@ private Q_SLOTS:
         const auto rig = loadRig(WAVETROPE_DEMO "/rig.json");
         auto session = Session::create(*rig, loadDatabases(*rig));
         QVERIFY(session.has_value());
-        (*session)->runFor(std::chrono::seconds(61), nullptr);
+        (*session)->runFor(std::chrono::seconds(112), nullptr);     // the docking is behind second 106
         for (const auto& message : (*session)->catalog()->messages())  // what is sent on request alone nobody asks for
             QVERIFY2((*session)->trace().find({message.bus, false, message.message->id}).has_value()
                          == (message.message->sendType != "onRequest"),

@@ -70,7 +70,7 @@ struct Party {
 
 bool CollisionOutcome::anySurvivor() const { return std::find(survived.begin(), survived.end(), true) != survived.end(); }
 
-CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience)
+CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience, std::optional<std::size_t> flipped)
 {
     CollisionOutcome outcome;
     const std::size_t count = transmitters.size();
@@ -105,6 +105,8 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
         }
         if (active.doing == Doing::activeFlag)
             wire = 0;
+        if (flipped == at)
+            wire ^= 1U;
 
         if (!sends) {
             // A frame is through where somebody still has nothing to complain of.

@@ -57,6 +57,8 @@ struct Audience {
 
 /// Follows the wired-and of all bits, the flags of those that detect an error, and their superposition
 /// (ISO 11898-1:2015, 10.4.4 error frame; 12.1.4 fault confinement).
-[[nodiscard]] CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience);
+/// `flipped` is a bit that a disturbance turns round on the wire, for all alike.
+[[nodiscard]] CollisionOutcome followCollision(
+    const std::vector<Transmitter>& transmitters, Audience audience, std::optional<std::size_t> flipped = std::nullopt);
 
 }  // namespace wavetrope::bus

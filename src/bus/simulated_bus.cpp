@@ -20,6 +20,7 @@ constexpr std::uint32_t classAcknowledge = 0x20;
 constexpr std::uint32_t classBusOff = 0x40;
 constexpr std::uint32_t classBusError = 0x80;
 constexpr std::uint32_t classCounters = 0x200;
+constexpr std::uint8_t kindForm = 0x02;
 constexpr std::uint8_t kindStuff = 0x04;
 constexpr std::uint8_t kindDominantUnsent = 0x08;
 constexpr std::uint8_t kindRecessiveUnsent = 0x10;
@@ -60,6 +61,7 @@ SimulatedBus::SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions opti
       acknowledge_(clock::Timer::calling<&SimulatedBus::acknowledge>(scheduler, this)),
       finish_(clock::Timer::calling<&SimulatedBus::finish>(scheduler, this)),
       endError_(clock::Timer::calling<&SimulatedBus::endError>(scheduler, this)),
+      breakTail_(clock::Timer::calling<&SimulatedBus::breakTail>(scheduler, this)),
       began_(scheduler.now()),
       busyUntil_(scheduler.now()),
       recessiveSince_(scheduler.now()),
@@ -262,8 +264,98 @@ void SimulatedBus::arbitrate()
         disagree = disagree || ports_[i].corrupt > 0 || !sameFrame(first, ports_[i].queue.back().frame);
     if (disagree)
         collide(contenders_);
-    else
+    else if (faults_.empty() || !disturbNow())
         transmit();
+}
+
+const char* toText(WireFault::Kind kind)
+{
+    constexpr const char* words[] = {"bit", "stuff", "crc", "form", "ack"};
+    return words[static_cast<unsigned>(kind)];
+}
+
+// Whether a fault that was asked for befalls the frame that is to start.
+bool SimulatedBus::disturbNow()
+{
+    const Time now = scheduler_.now();
+    const can::Frame& frame = ports_[contenders_.front()].queue.back().frame;
+    for (auto fault = faults_.begin(); fault != faults_.end(); ++fault) {
+        if (fault->from > now || (fault->id && *fault->id != frame.id))
+            continue;
+        std::optional<std::size_t> flipped;
+        if (fault->kind == WireFault::Kind::bit || fault->kind == WireFault::Kind::stuff) {
+            const auto trace = wholeTrace(frame);
+            const bool stuff = fault->kind == WireFault::Kind::stuff;
+            const auto wanted = [&](const can::WireBit& bit, can::Place place) {
+                return stuff ? bit.stuff && !bit.arbitration : !bit.stuff && bit.place == place;
+            };
+            for (const can::Place place : {can::Place::data, can::Place::crc})
+                for (std::size_t i = 0; i < trace.size() && !flipped; ++i)
+                    if (wanted(trace[i], place))
+                        flipped = i;
+            if (!flipped)
+                continue;
+        }
+        const WireFault::Kind kind = fault->kind;
+        if (--fault->times == 0)
+            faults_.erase(fault);
+        ++disturbed_;
+        if (flipped) {
+            collide(contenders_, flipped);
+            return true;
+        }
+        transmit();
+        finish_.stop();
+        acknowledge_.stop();
+        tailFault_ = kind;
+        // Behind the delimiter of the CRC, or behind the acknowledge slot.
+        breakTail_.at(inFlight_.time - bits(bitsBehindAcknowledge + (kind == WireFault::Kind::form ? 1 : 0)));
+        return true;
+    }
+    return false;
+}
+
+// All bits up to here came as they were sent. A dominant delimiter of the CRC is an error for all, and all flag at once. A frame that nobody
+// acknowledges is one for its senders: they flag first, and the receivers a bit later, since the delimiter of the acknowledge is dominant then, or
+// since they had found the CRC wrong (ISO 11898-1:2015, 10.4.2.6, 10.4.4; 12.1.4.2 rules a and c).
+void SimulatedBus::breakTail()
+{
+    const auto senders = contenders_;
+    const bool form = tailFault_ == WireFault::Kind::form;
+    const bool sendersFlag = std::any_of(
+        senders.begin(), senders.end(), [&](Port i) { return can::flagsActively(ports_[i].counters.state()); });
+    bool receivers = options_.observed, receiversFlag = options_.observed;
+    for (Port i = 0; i < ports_.size(); ++i)
+        if (takesPart(ports_[i]) && !transmits(i)) {
+            receivers = true;
+            receiversFlag = receiversFlag || can::flagsActively(ports_[i].counters.state());
+        }
+    // Receivers that find nothing wrong but a missing acknowledge hear of it by the flag alone.
+    const bool heard = form || tailFault_ == WireFault::Kind::crc || sendersFlag;
+    receiversFlag = receiversFlag && heard;
+    const bool late = !form && receivers && receiversFlag;
+    const Time end = scheduler_.now() + bits(flagBits + (late ? 1 : 0) + delimiterBits);
+    for (const Port i : senders) {
+        PortState& port = ports_[i];
+        // Exception A of rule c: a passive sender that misses the acknowledge and sees no dominant bit meanwhile does not count.
+        if (form || sendersFlag || receiversFlag)
+            port.counters.transmitterSentErrorFlag();
+        wentBusOff(i);
+        if (port.counters.state() == can::ErrorState::passive)
+            port.suspendedUntil = end + bits(can::intermissionBits + suspendBits);
+    }
+    for (Port i = 0; i < ports_.size(); ++i)
+        if (heard && takesPart(ports_[i]) && std::find(senders.begin(), senders.end(), i) == senders.end())
+            ports_[i].counters.receiverDetectedError();
+    for (auto& [port, pending] : flying_)
+        if (std::find(senders.begin(), senders.end(), port) != senders.end())  // still on
+            putBack(ports_[port], std::move(pending));
+    flying_.clear();
+    if (tailFault_ == WireFault::Kind::acknowledge)
+        sendErrorFrame(end, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
+    else
+        sendErrorFrame(
+            end, classProtocol, form ? kindForm | kindTransmitting : 0, form ? can::Place::crcDelimiter : can::Place::crc, senders);
 }
 
 void SimulatedBus::transmit()
@@ -315,7 +407,7 @@ void SimulatedBus::acknowledge()
             port.suspendedUntil = end + bits(can::intermissionBits + suspendBits);
     }
     for (auto& [port, pending] : flying_)
-        if (std::find(senders.begin(), senders.end(), port) != senders.end())   // still on
+        if (std::find(senders.begin(), senders.end(), port) != senders.end())  // still on
             putBack(ports_[port], std::move(pending));
     flying_.clear();
     sendErrorFrame(end, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
@@ -369,13 +461,14 @@ void SimulatedBus::abandon()
         return;
     acknowledge_.stop();
     finish_.stop();
+    breakTail_.stop();
     // Their flag is as long whether it is active or passive.
     const bool listens = options_.observed
                          || std::any_of(ports_.begin(), ports_.end(), [&](const PortState& port) { return takesPart(port); });
     unsigned run = 0;
     while (run < at && trace[at - 1 - run].value == 1)
         ++run;
-    const std::size_t found = at + (run < flagBits ? flagBits - run : 1);   // bits up to the sixth recessive one
+    const std::size_t found = at + (run < flagBits ? flagBits - run : 1);  // bits up to the sixth recessive one
     if (!listens) {
         recessiveSince_ = now;
         becomeIdleAt(now);
@@ -436,11 +529,12 @@ void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t 
     busy_ = true;
     acknowledge_.stop();
     finish_.stop();
+    breakTail_.stop();
     ++errors_;
     endError_.at(end);
 }
 
-void SimulatedBus::collide(std::vector<Port> transmitters)
+void SimulatedBus::collide(std::vector<Port> transmitters, std::optional<std::size_t> flipped)
 {
     std::vector<Transmitter> parties;
     for (const Port i : transmitters) {
@@ -457,7 +551,7 @@ void SimulatedBus::collide(std::vector<Port> transmitters)
     for (Port i = 0; i < ports_.size(); ++i)
         if (takesPart(ports_[i]) && !transmitting(i))
             (can::flagsActively(ports_[i].counters.state()) ? audience.active : audience.passive) = true;
-    const CollisionOutcome outcome = followCollision(parties, audience);
+    const CollisionOutcome outcome = followCollision(parties, audience, flipped);
 
     const Time now = scheduler_.now();
     for (std::size_t k = 0; k < transmitters.size(); ++k)

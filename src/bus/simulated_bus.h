@@ -22,6 +22,23 @@ struct SimulatedBusOptions {
     std::optional<Time> restartAfter = std::nullopt;
 };
 
+/// Something that goes wrong on the wire on purpose, for all who listen alike. It befalls a frame that starts at or behind its moment and that
+/// nobody else starts with other contents; of several that would, the one that was asked for first.
+struct WireFault {
+    enum class Kind : std::uint8_t {
+        bit,  ///< The first bit of the data field is turned round; of a frame without data, that of the CRC.
+        stuff,  ///< The first stuff bit behind the arbitration field is turned round. A frame without one goes by.
+        crc,  ///< The bits come as they were sent, but no receiver finds its CRC right, and nobody acknowledges.
+        form,  ///< The delimiter of the CRC is dominant.
+        acknowledge,  ///< Nobody drives the acknowledge slot.
+    };
+    Kind kind = Kind::bit;
+    std::optional<can::Identifier> id;  ///< Of the frame; none: the next one, whichever.
+    Time from{};
+    unsigned times = 1;  ///< So many frames, repeated ones too.
+};
+[[nodiscard]] const char* toText(WireFault::Kind kind);
+
 /// Arbitration, occupancy and fault confinement of ISO 11898-1:2015 in virtual time.
 ///
 /// A port offers the pending frame of its queue that would win on the wire; frames of one identifier keep their order.
@@ -56,6 +73,9 @@ public:
         ports_[port].corrupt = count;
         ports_[port].corruptBit = bit;
     }
+    void disturb(const WireFault& fault) { faults_.push_back(fault); }
+    /// Frames that were harmed so.
+    [[nodiscard]] std::uint64_t disturbed() const { return disturbed_; }
     [[nodiscard]] const can::ErrorCounters& counters(Port port) const { return ports_[port].counters; }
     [[nodiscard]] std::uint64_t dropped(Port port) const { return ports_[port].dropped; }
     [[nodiscard]] std::size_t waiting(Port port) const { return ports_[port].queue.size(); }
@@ -64,16 +84,16 @@ public:
 
 private:
     struct Pending {
-        std::uint32_t key;      // arbitration bits
+        std::uint32_t key;  // arbitration bits
         Time offered;
         can::Frame frame;
-        bool esi;               // as it was offered
+        bool esi;  // as it was offered
     };
     struct PortState {
         std::string name;
         can::Direction direction;
         Order order = Order::byPriority;
-        std::size_t room = 0;   // frames that may wait
+        std::size_t room = 0;  // frames that may wait
         bool on = true;
         std::vector<Pending> queue;  // the next to send is the last
         can::ErrorCounters counters;
@@ -86,7 +106,7 @@ private:
         Time awaitsFrom{0};
         Time suspendedUntil{0};
         Time longestWait{0};
-        clock::Timer restart;       // where the bus brings its ports back by itself
+        clock::Timer restart;  // where the bus brings its ports back by itself
     };
 
     [[nodiscard]] Time bits(std::uint64_t count) const;
@@ -99,7 +119,9 @@ private:
     void acknowledge();
     void finish();
     void abandon();
-    void collide(std::vector<Port> transmitters);
+    void collide(std::vector<Port> transmitters, std::optional<std::size_t> flipped = std::nullopt);
+    bool disturbNow();
+    void breakTail();
     void endError();
     void becomeIdleAt(Time when);
     // Sequences of 11 recessive bits up to a moment that a port has waited for.
@@ -117,24 +139,28 @@ private:
     clock::Scheduler& scheduler_;
     SimulatedBusOptions options_;
     std::vector<PortState> ports_;
-    std::vector<Port> contenders_;   // senders of the frame in flight
+    std::vector<Port> contenders_;  // senders of the frame in flight
     can::Frame inFlight_;
     can::Frame errorFrame_;
-    Port sender_ = nobody;           // of the frame in flight
-    std::vector<std::pair<Port, Pending>> flying_;   // as it stood in the queues of its senders
-    Time flightOffered_{0};         // when the first of its senders had it
+    Port sender_ = nobody;  // of the frame in flight
+    std::vector<std::pair<Port, Pending>> flying_;  // as it stood in the queues of its senders
+    Time flightOffered_{0};  // when the first of its senders had it
     std::unordered_map<std::uint32_t, MeasuredResponse> responses_;
     Time flightBegan_{0};
-    clock::Timer acknowledge_;       // of the frame in flight
+    clock::Timer acknowledge_;  // of the frame in flight
     clock::Timer finish_;
     clock::Timer endError_;
+    clock::Timer breakTail_;         // of a frame behind whose CRC something is wrong
     Time began_;
     Time busyUntil_{0};
-    Time recessiveSince_{0};         // the run of recessive bits that lasts while the bus is not busy
+    Time recessiveSince_{0};  // the run of recessive bits that lasts while the bus is not busy
     clock::Timer wake_;
     Time wakeAt_ = Time::max();
     bool busy_ = false;
     std::uint64_t errors_ = 0;
+    std::vector<WireFault> faults_;
+    std::uint64_t disturbed_ = 0;
+    WireFault::Kind tailFault_ = WireFault::Kind::crc;
 };
 
 }  // namespace wavetrope::bus

@@ -5,6 +5,7 @@
 
 #include "base/nearest_name.h"
 #include "base/time_text.h"
+#include "bus/wire_fault_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "database/codec.h"
@@ -17,7 +18,7 @@ namespace {
 struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     RecordOption record;
-    std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings, scripts;
+    std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings, scripts, faults;
     std::string gap, begin, direction, onto;
     bool sends = false;
     std::optional<std::uint64_t> seed;
@@ -77,6 +78,28 @@ Expected<void> manipulate(rig::Session& session, const std::vector<std::string>&
             error.where = "--manipulate '" + text + "'" + (error.where.empty() ? "" : ", " + error.where);
             return tl::unexpected(error);
         }
+    }
+    return {};
+}
+
+Expected<void> disturb(rig::Session& session, const std::vector<std::string>& texts)
+{
+    for (const std::string& text : texts) {
+        auto typed = bus::wireFaultFromText(text);
+        if (!typed)
+            return tl::unexpected(typed.error());
+        const int found = session.catalog()->findBus(typed->bus);
+        if (found < 0) {
+            std::vector<std::string> names;
+            for (const rig::BusSpec& bus : session.rig().buses)
+                names.push_back(bus.name);
+            return fail("the rig has no bus '" + typed->bus + "'", "--fault '" + text + "'", didYouMean(typed->bus, names));
+        }
+        auto* bus = dynamic_cast<bus::SimulatedBus*>(&session.bus(static_cast<std::size_t>(found)));
+        if (bus == nullptr)
+            return fail(typed->bus + " is a real bus: a controller sends whole frames alone, and no faults", "--fault '" + text + "'");
+        typed->fault.from += session.begins();
+        bus->disturb(typed->fault);
     }
     return {};
 }
@@ -147,6 +170,9 @@ Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
                 return tl::unexpected(*node->scriptProblem());
     if (session)
         if (const auto done = manipulate(**session, options.manipulations); !done)
+            return tl::unexpected(done.error());
+    if (session)
+        if (const auto done = disturb(**session, options.faults); !done)
             return tl::unexpected(done.error());
     return session;
 }
@@ -464,7 +490,9 @@ CLI::Validator isSeed()
 void addManipulations(CLI::App& command, RunOptions& options)
 {
     command.add_option("--manipulate", options.manipulations,
-        "Hold a signal of a node: 'NODE MESSAGE.SIGNAL = 3.5 from 10s to 12s'; may be given several times");
+        "Change what a node sends: 'NODE MESSAGE.SIGNAL = 3.5 from 10s to 12s'; may be given several times");
+    command.add_option("--fault", options.faults,
+        "A fault on a simulated wire: 'BUS crc 0x181 at 14s'; bit, stuff, crc, form or ack; may be given several times");
 }
 
 void addScripts(CLI::App& command, RunOptions& options)

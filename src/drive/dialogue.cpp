@@ -8,6 +8,8 @@ namespace wavetrope::drive {
 namespace {
 
 constexpr std::size_t reportedEvents = 512;
+constexpr Time longestEnding = std::chrono::seconds(1);
+constexpr std::uint32_t overByItself = ~0U;
 
 }  // namespace
 
@@ -73,21 +75,15 @@ Expected<void> Dialogue::build()
         if (!watching)
             return at(watching.error(), spec.pointer + "/begins");
     }
+    auto messages = std::make_shared<std::vector<DialogueFacts::Message>>();
+    for (const std::string& name : watch_.messageNames())
+        messages->push_back({name, watch_.messageNamed(name)->message->id, watch_.ownerOf(name)});
+    messages_ = std::move(messages);
     world_.buses[watch_.bus()]->listen(this);
     return {};
 }
 
-bool Dialogue::own(std::size_t partner, const std::string& message) const
-{
-    const DialogueSpec& spec = watch_.spec();
-    if (const database::CatalogMessage* found = watch_.messageNamed(message);
-        found != nullptr && found->message->sender == spec.partners[partner])
-        return true;
-    return std::any_of(spec.phases.begin(), spec.phases.end(), [&](const PhaseSpec& phase) {
-        const auto& says = phase.sides[partner].says;
-        return std::any_of(says.begin(), says.end(), [&](const SaySpec& say) { return say.message == message; });
-    });
-}
+bool Dialogue::own(std::size_t partner, const std::string& message) const { return watch_.ownerOf(message) == partner; }
 
 std::string Dialogue::ownOf(std::size_t partner, const std::vector<std::string>& messages) const
 {
@@ -119,6 +115,9 @@ ActorReport Dialogue::report() const
     const auto& events = watch_.events();
     facts.events.assign(events.end() - static_cast<std::ptrdiff_t>(std::min(events.size(), reportedEvents)), events.end());
     facts.broken = broken_;
+    const auto& heard = watch_.heard();
+    facts.heard.assign(heard.end() - static_cast<std::ptrdiff_t>(std::min(heard.size(), reportedEvents)), heard.end());
+    facts.messages = messages_;
     facts.told = world_.scheduler.now();
     return {watch_.spec().name, {watch_.bus()}, on_, std::move(facts)};
 }
@@ -232,9 +231,13 @@ void Dialogue::end(std::size_t partner, unsigned reason, bool fault, const std::
     if (const std::string message = ownOf(partner, spec.ends); !message.empty()) {
         const std::pair<std::string, double> value{spec.reason, static_cast<double>(reason)};
         (void)node.say(message, spec.bus, spec.reason.empty() ? std::span<const std::pair<std::string, double>>{} : std::span(&value, 1));
-    } else {
-        watch_.leave(partner, world_.scheduler.now(), reason, why);
+        rest(partner);
+        // Its frame may never come through: then it is over with it all the same.
+        sides_[partner].reason = reason;
+        sides_[partner].timer.at(world_.scheduler.now() + longestEnding, overByItself);
+        return;
     }
+    watch_.leave(partner, world_.scheduler.now(), reason, why);
     rest(partner);
 }
 
@@ -297,6 +300,12 @@ void Dialogue::became(std::size_t number)
 void Dialogue::due(std::size_t partner, std::uint32_t index)
 {
     Side& side = sides_[partner];
+    if (index == overByItself) {
+        watch_.leave(partner, world_.scheduler.now(), side.reason, "it was over with it");
+        look();
+        plan();
+        return;
+    }
     if (side.phase == SideSpec::rest)
         return;
     const SaySpec& say = watch_.spec().phases[side.phase].sides[partner].says[index];

@@ -32,7 +32,14 @@ struct DialogueFacts {
     };
     std::array<Partner, 2> partners;
     std::vector<DialogueEvent> events;          ///< The newest ones.
-    std::uint64_t broken = 0;                   ///< Limits so far.
+    std::uint64_t broken = 0;                   ///< Rules so far.
+    struct Message {
+        std::string name;
+        can::Identifier id;
+        std::size_t owner = 2;                  ///< Partner, or 2 where nobody knows.
+    };
+    std::shared_ptr<const std::vector<Message>> messages;   ///< By number.
+    std::vector<HeardMessage> heard;            ///< The newest ones.
     Time told{};                                ///< When it was so.
 };
 
@@ -70,6 +77,7 @@ private:
         std::size_t phase = SideSpec::rest;
         std::vector<Time> due;  // by what is said in it
         std::vector<bool> said;
+        unsigned reason = 0;                    // for which it is about to end
     };
     struct Condition {
         std::size_t partner, phase, say, watch;
@@ -101,6 +109,7 @@ private:
     std::uint64_t changes_ = 1, seen_ = 0, broken_ = 0;
     std::array<Side, 2> sides_;
     std::vector<Condition> conditions_;
+    std::shared_ptr<const std::vector<DialogueFacts::Message>> messages_;
     clock::Timer limits_;
 };
 

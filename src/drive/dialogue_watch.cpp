@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 
 #include "base/nearest_name.h"
 #include "base/time_text.h"
@@ -11,9 +12,9 @@ namespace wavetrope::drive {
 
 namespace {
 
-constexpr std::size_t mostEvents = 100'000;
+constexpr std::size_t mostEvents = 100'000, mostHeard = 4096;
 
-std::string milliseconds(Time span) { return spanText(std::chrono::duration_cast<Time>(span)); }
+std::string milliseconds(Time span) { return spanText(Time(span.count() / 1000 * 1000)); }
 
 }  // namespace
 
@@ -98,6 +99,20 @@ const database::CatalogMessage* DialogueWatch::messageNamed(const std::string& n
     return number ? messages_[*number] : nullptr;
 }
 
+std::size_t DialogueWatch::ownerOf(const std::string& message) const
+{
+    const database::CatalogMessage* found = messageNamed(message);
+    for (std::size_t partner = 0; partner < 2; ++partner)
+        if (found != nullptr && found->message->sender == spec_->partners[partner])
+            return partner;
+    for (std::size_t partner = 0; partner < 2; ++partner)
+        for (const PhaseSpec& phase : spec_->phases)
+            for (const SaySpec& say : phase.sides[partner].says)
+                if (say.message == message)
+                    return partner;
+    return 2;
+}
+
 std::optional<std::uint32_t> DialogueWatch::reasonSignal(const database::CatalogMessage& message) const
 {
     const auto& signals = message.message->signals;
@@ -107,10 +122,8 @@ std::optional<std::uint32_t> DialogueWatch::reasonSignal(const database::Catalog
 
 std::string DialogueWatch::seconds(Time at) const
 {
-    // With all digits that say something.
-    std::string text = secondsText(at - origin_);
-    while (text.ends_with('0') && text.find('.') != std::string::npos && text.size() - text.find('.') > 4)
-        text.pop_back();
+    char text[40];
+    std::snprintf(text, sizeof text, "%.3f", static_cast<double>((at - origin_).count()) / 1e9);
     return text;
 }
 
@@ -141,6 +154,9 @@ bool DialogueWatch::take(const can::FrameView& frame)
     advance(frame.time);
     const std::size_t number = last_ = found->second;
     const std::string& name = names_[number];
+    heard_.push_back({frame.time, number, {}});
+    if (heard_.size() > mostHeard)
+        heard_.pop_front();
     for (std::size_t partner = 0; partner < 2; ++partner)
         if (sides_[partner].facts.phase != SideSpec::rest)
             hear(partner, number, frame.time);
@@ -211,6 +227,7 @@ void DialogueWatch::hear(std::size_t partner, std::size_t message, Time at)
             if (waiting.waits) {
                 const Time took = at - waiting.from;
                 waiting.longest = std::max(waiting.longest, took);
+                heard_.back().waited[partner] = HeardMessage::Wait{took, hear.within};
                 if (side.open[i].broken) {
                     if (DialogueEvent* event = told(side.open[i].event)) {
                         event->took = took;
@@ -304,6 +321,7 @@ void DialogueWatch::end(std::size_t partner, Time at, unsigned reason, const std
 
 void DialogueWatch::leave(std::size_t partner, Time at, unsigned reason, const std::string& why)
 {
+    advance(at);
     if (sides_[partner].facts.phase != SideSpec::rest)
         end(partner, at, reason, why);
 }

@@ -30,6 +30,16 @@ struct DialogueEvent {
 };
 [[nodiscard]] const char* toText(DialogueEvent::What what);
 
+/// A frame of a dialogue that came.
+struct HeardMessage {
+    Time time{};
+    std::size_t message = 0;            ///< By its number.
+    struct Wait {
+        Time took{}, limit{};
+    };
+    std::array<std::optional<Wait>, 2> waited;  ///< By partner: where it had to hear it.
+};
+
 /// Where a partner is, for people.
 struct SideFacts {
     std::size_t phase = SideSpec::rest;
@@ -72,6 +82,12 @@ public:
     [[nodiscard]] const std::deque<DialogueEvent>& events() const { return events_; }
     /// Of all that ever happened, how many were let go.
     [[nodiscard]] std::uint64_t letGo() const { return letGo_; }
+    /// The newest frames of it, oldest first.
+    [[nodiscard]] const std::deque<HeardMessage>& heard() const { return heard_; }
+    /// Its messages, by number.
+    [[nodiscard]] const std::vector<std::string>& messageNames() const { return names_; }
+    /// Whose a message is: that of whom its database says that it sends it, or who sends it in some phase. 2: nobody knows.
+    [[nodiscard]] std::size_t ownerOf(const std::string& message) const;
     /// Name of the message that the last frame belonged to.
     [[nodiscard]] const std::string& lastMessage() const { return names_[last_]; }
     /// A message by its name; null where the dialogue does not speak of it.
@@ -118,6 +134,7 @@ private:
     std::size_t last_ = 0;
     std::deque<DialogueEvent> events_;
     std::uint64_t letGo_ = 0;
+    std::deque<HeardMessage> heard_;
 };
 
 }  // namespace wavetrope::drive

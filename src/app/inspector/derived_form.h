@@ -11,6 +11,7 @@
 #include <map>
 
 #include "app/stage/derive_desk.h"
+#include "app/stage/stage.h"
 
 namespace wavetrope::app {
 

@@ -134,7 +134,8 @@ std::pair<QRectF, QRectF> OutboxRows::groupButtons(const QRectF& line) const
     const Theme& theme = Theme::get();
     const double start = QFontMetricsF(theme.body()).horizontalAdvance(tr("Start together")) + theme.px(20);
     const double hold = QFontMetricsF(theme.body()).horizontalAdvance(tr("Hold")) + theme.px(20);
-    const QRectF right(line.right() - theme.px(12) - start, line.top() + theme.px(9), start, theme.px(controlTall));
+    const double tall = std::min<double>(theme.px(controlTall), line.height() - theme.px(4));
+    const QRectF right(line.right() - theme.px(12) - start, line.center().y() - tall / 2, start, tall);
     return {QRectF(right.left() - theme.px(6) - hold, right.top(), hold, right.height()), right};
 }
 

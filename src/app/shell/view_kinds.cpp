@@ -8,6 +8,7 @@
 #include "app/database/coverage_view.h"
 #include "app/database/database_view.h"
 #include "app/database/findings_view.h"
+#include "app/dialogue/dialogue_view.h"
 #include "app/events/events_view.h"
 #include "app/lanes/lanes_view.h"
 #include "app/load/bursts_view.h"
@@ -74,6 +75,8 @@ const std::vector<ViewKind>& viewKinds()
         {"board", "Board", "Gauges and controls, watched and driven from a distance",
             [](Stage& stage) -> View* { return new BoardView(stage); }},
         {"outbox", "Outbox", "What is sent by hand", [](Stage& stage) -> View* { return new OutboxView(stage); }},
+        {"dialogue", "Dialogue", "Two partners of a protocol: phases, limits, and what went to and fro",
+            [](Stage& stage) -> View* { return new DialogueView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

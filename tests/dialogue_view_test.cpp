@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Dialogues in the real window: begun, followed, broken on purpose, broken off, and looked at again.
+#include <QMenu>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include "app/dialogue/dialogue_view.h"
+#include "app/keeping/keeping_options.h"
+#include "app/shell/main_window.h"
+#include "app/shell/page.h"
+#include "app/theme/theme.h"
+#include "drive/manipulation.h"
+#include "rig/session.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+class DialogueViewTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+    std::unique_ptr<MainWindow> window_;
+
+    DialogueView* view()
+    {
+        window_->showPage(QStringLiteral("Drive"));
+        auto* found = window_->currentPage()->find<DialogueView>();
+        for (Pane* pane : window_->currentPage()->panes())
+            for (int i = 0; i < pane->count() && !found->isVisible(); ++i)
+                pane->setCurrent(i);
+        return found;
+    }
+    QPushButton* button(const char* name) { return window_->findChild<QPushButton*>(QLatin1String(name)); }
+    std::size_t phase(std::size_t partner)
+    {
+        const auto& visits = view()->visits(partner);
+        return visits.empty() || visits.back().to ? drive::SideSpec::rest : visits.back().phase;
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        qputenv("XDG_CONFIG_HOME", folder_.path().toUtf8());
+        Theme::get().choose(ThemeName::paper);
+        const auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        QVERIFY(rig.has_value());
+        auto document = liveRun(*rig);
+        QVERIFY(document.has_value());
+        window_ = std::make_unique<MainWindow>(std::move(*document));
+        window_->setAttribute(Qt::WA_DeleteOnClose, false);
+        window_->resize(1280, 800);
+        window_->show();
+    }
+    void cleanupTestCase() { window_->closeWithoutAsking(); }
+
+    void itRestsUntilItIsBegun()
+    {
+        QVERIFY(view() != nullptr);
+        QTRY_COMPARE(view()->summary(), QStringLiteral("docking rests"));
+        QTRY_VERIFY(button("beginDialogue")->isEnabled());
+        QVERIFY(!button("breakOff")->isEnabled());
+        QVERIFY(view()->grab().width() > 600);      // phases that are ahead
+        QTest::mouseClick(button("beginDialogue"), Qt::LeftButton);
+        QTRY_COMPARE(phase(0), std::size_t{2});
+        QTRY_COMPARE(phase(1), std::size_t{2});
+        QVERIFY(view()->summary().contains(QStringLiteral("no rule broken")));
+        QCOMPARE(view()->visits(0).size(), std::size_t{3});
+        // Both partners at one height.
+        QCOMPARE(view()->phaseBox(0, 2).top(), view()->phaseBox(1, 2).top());
+        QVERIFY(view()->phaseBox(0, 2).height() > view()->phaseBox(0, 4).height());
+    }
+
+    void itIsBrokenOffForAReason()
+    {
+        QTRY_VERIFY(button("breakOff")->isEnabled());
+        QTest::mouseClick(button("breakOff"), Qt::LeftButton);
+        QPointer<QMenu> menu;
+        QTRY_VERIFY((menu = view()->findChild<QMenu*>(QStringLiteral("reasons"))) != nullptr && menu->isVisible());
+        QCOMPARE(menu->actions().size(), 5);
+        QTest::keyClick(menu, Qt::Key_Up);      // the last of them
+        QTest::keyClick(menu, Qt::Key_Return);
+        QTRY_VERIFY(view()->summary().contains(QStringLiteral("ended at")));
+        QCOMPARE(phase(0), drive::SideSpec::rest);
+        QTRY_VERIFY(!button("breakOff")->isEnabled());
+    }
+
+    void whatIsBrokenIsToldAndLeadsToItsMoment()
+    {
+        window_->document().session()->call([](rig::Session& session) {
+            const auto late = drive::manipulationFromText("FillingPost PostLimits later 60ms 1 times");
+            QVERIFY(late && dynamic_cast<drive::Node&>(*session.actor("FillingPost")).manipulate(*late));
+        });
+        view()->setFocus();
+        QTest::keyClick(view(), Qt::Key_Return);
+        QTRY_COMPARE(phase(0), std::size_t{2});
+        QTRY_VERIFY(view()->summary().contains(QStringLiteral("broken")) && !view()->summary().contains(QStringLiteral("no rule")));
+        const auto& visits = view()->visits(0);
+        QVERIFY(visits.size() >= 4 && visits[1].phase == 1 && visits[2].phase == 1 && visits[2].entered == 2);
+        QCOMPARE(visits[1].broken.size(), std::size_t{1});
+        const Time moment = visits[1].broken.front().time;
+        // The words stand between the partners, in the phase where it was.
+        view()->grab();
+        bool found = false;
+        const QRectF left = view()->phaseBox(0, 1), right = view()->phaseBox(1, 1);
+        for (double y = left.top() + 4; y < left.bottom() && !found; y += 6) {
+            QTest::mouseClick(view(), Qt::LeftButton, {}, QPoint(static_cast<int>((left.right() + right.left()) / 2), static_cast<int>(y)));
+            found = !window_->stage().following();
+        }
+        QVERIFY(found);
+        QCOMPARE(window_->stage().cursor(), moment);
+        // Resting there, the partners are where they were.
+        QTRY_COMPARE(phase(0), std::size_t{1});
+        QCOMPARE(view()->visits(0).size(), std::size_t{2});
+        window_->stage().now();
+        QTRY_VERIFY(view()->visits(0).size() >= 4);
+    }
+
+    void aPartnerThatIsTakenOutIsOutside()
+    {
+        window_->document().session()->call([](rig::Session& session) { session.actor("WaterUnit")->setOn(false); });
+        QTRY_VERIFY(!button("beginDialogue")->isEnabled());
+        window_->document().session()->call([](rig::Session& session) { session.actor("WaterUnit")->setOn(true); });
+        QTRY_VERIFY(button("beginDialogue")->isEnabled());
+        const nlohmann::json setUp = view()->save();
+        view()->restore(setUp);
+        view()->restore(nlohmann::json{{"dialogue", "docking"}});
+        QVERIFY(view()->save() == (nlohmann::json{{"dialogue", "docking"}}));
+    }
+};
+
+QTEST_MAIN(DialogueViewTest)
+#include "dialogue_view_test.moc"
