@@ -150,7 +150,7 @@ private:
     clock::Timer acknowledge_;  // of the frame in flight
     clock::Timer finish_;
     clock::Timer endError_;
-    clock::Timer breakTail_;         // of a frame behind whose CRC something is wrong
+    clock::Timer breakTail_;  // of a frame behind whose CRC something is wrong
     Time began_;
     Time busyUntil_{0};
     Time recessiveSince_{0};  // the run of recessive bits that lasts while the bus is not busy

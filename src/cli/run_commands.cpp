@@ -9,6 +9,7 @@
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "database/codec.h"
+#include "rig/scripts.h"
 #include "rig/session.h"
 
 namespace wavetrope::cli {

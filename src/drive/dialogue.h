@@ -77,7 +77,7 @@ private:
         std::size_t phase = SideSpec::rest;
         std::vector<Time> due;  // by what is said in it
         std::vector<bool> said;
-        unsigned reason = 0;                    // for which it is about to end
+        unsigned reason = 0;  // for which it is about to end
     };
     struct Condition {
         std::size_t partner, phase, say, watch;

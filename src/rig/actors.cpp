@@ -2,8 +2,6 @@
 #include "rig/actors.h"
 
 #include <algorithm>
-#include <filesystem>
-#include <fstream>
 #include <map>
 #include <set>
 
@@ -12,12 +10,11 @@
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
+#include "rig/scripts.h"
 
 namespace wavetrope::rig {
 
 namespace {
-
-constexpr std::size_t longestScript = 1U << 20U;
 
 using Actors = std::vector<std::unique_ptr<drive::Actor>>;
 
@@ -48,25 +45,6 @@ Expected<Actors> makeNodes(const ActorWorld& world)
             return fail("the rig has no node '" + name + "'");
     return nodes;
 }
-
-}  // namespace
-
-Expected<std::string> readScript(const std::string& path)
-{
-    std::ifstream file(path, std::ios::binary);
-    std::string text(longestScript + 1, '\0');
-    if (!file || std::filesystem::is_directory(path))
-        return fail("cannot read " + path, path, "Put the file there, or name another one");
-    file.read(text.data(), static_cast<std::streamsize>(text.size()));
-    text.resize(static_cast<std::size_t>(file.gcount()));
-    if (text.size() > longestScript)
-        return fail(path + " is longer than a script may be", path, "1 MiB at the most");
-    if (text.empty())
-        text = "\n";
-    return text;
-}
-
-namespace {
 
 Expected<Actors> makePlayback(const ActorWorld& world)
 {

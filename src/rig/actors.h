@@ -31,9 +31,6 @@ struct ActorWorld {
     std::span<const std::unique_ptr<drive::Actor>> made;    ///< Those of the kinds before.
 };
 
-/// The text of a script's file.
-[[nodiscard]] Expected<std::string> readScript(const std::string& path);
-
 /// One kind of those who act.
 struct ActorKind {
     const char* name;       ///< "node".

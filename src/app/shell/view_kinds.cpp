@@ -21,6 +21,7 @@
 #include "app/report/report_view.h"
 #include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
+#include "app/script/script_view.h"
 #include "app/shares/shares_view.h"
 #include "app/spectrum/spectrum_view.h"
 #include "app/stream/stream_view.h"
@@ -77,6 +78,8 @@ const std::vector<ViewKind>& viewKinds()
         {"outbox", "Outbox", "What is sent by hand", [](Stage& stage) -> View* { return new OutboxView(stage); }},
         {"dialogue", "Dialogue", "Two partners of a protocol: phases, limits, and what went to and fro",
             [](Stage& stage) -> View* { return new DialogueView(stage); }},
+        {"script", "Script", "What a node does by its script, and what it logged",
+            [](Stage& stage) -> View* { return new ScriptView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

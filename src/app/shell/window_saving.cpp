@@ -18,6 +18,7 @@
 #include "app/shell/rig_settings_dialog.h"
 #include "app/shell/status_line.h"
 #include "app/stage/bus_desk.h"
+#include "rig/scripts.h"
 
 namespace wavetrope::app {
 
@@ -44,6 +45,9 @@ bool MainWindow::rigChanged() const
 {
     if ((document_->isLive() && pagesChanged_) || stage_->buses().document() != document_->rig().saved || nodesChanged())
         return !movedOn_;
+    for (const drive::NodeSpec& node : document_->rig().nodes)
+        if (rig::scriptDiffersFromFile(document_->rig(), node.name))
+            return true;
     const rig::Shelf* shelf = stage_->desk().shelfIfRead();
     for (std::size_t i = 0; shelf != nullptr && i < shelf->size(); ++i)
         if (shelf->at(i).own && shelf->at(i).changed())
@@ -139,6 +143,12 @@ bool MainWindow::saveRigTo(const QString& path)
     const bool elsewhere = !rig.path.empty() && to.parent_path() != std::filesystem::absolute(rig.path).parent_path();
     if (elsewhere || rig.path.empty())
         stage_->desk().shelf().moveTo(to.parent_path().string());
+    for (const drive::NodeSpec& node : rig.nodes)
+        if (rig::scriptDiffersFromFile(rig, node.name))
+            if (const auto written = rig::saveScript(rig, node.name); !written) {
+                QMessageBox::warning(this, tr("Wavetrope"), QString::fromStdString(written.error().text()));
+                return false;
+            }
     // Buses that do not run yet are in the file; in here the run's stay until it is started anew.
     const nlohmann::json running = rig.document;
     rig.document = stage_->buses().document();
