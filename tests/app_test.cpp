@@ -783,6 +783,37 @@ private Q_SLOTS:
         QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("pace10")), Qt::LeftButton);
         QTRY_VERIFY(window_->document().session()->playbackReport().factor == 10);
         QTRY_VERIFY_WITH_TIMEOUT(window_->document().session()->playbackReport().finished, 20'000);
+
+        // Changed on its way, at a fixed gap; what is typed wrong changes nothing.
+        const auto report = [&] { return window_->document().session()->playbackReport(); };
+        auto* rewriting = playback->findChild<QLineEdit*>(QStringLiteral("rewriting"));
+        auto* said = playback->findChild<QLabel*>(QStringLiteral("rewritten"));
+        const auto type = [&](QLineEdit* line, const QString& words) {
+            line->setFocus();
+            line->selectAll();
+            QTest::keyClicks(line, words);
+            QTest::keyClick(line, Qt::Key_Return);
+        };
+        type(rewriting, QStringLiteral("WaterState.Flwo = 1"));
+        QVERIFY2(said->text().contains(QStringLiteral("Flow")), qPrintable(said->text()));
+        QVERIFY(report().rewriting.empty());
+        type(rewriting, QStringLiteral("WaterState.Flow = Flow * 0.5; id 0x182 = 0x299"));
+        QTRY_COMPARE(report().rewriting.size(), std::size_t{2});
+        auto* gap = playback->findChild<QLineEdit*>(QStringLiteral("paceGap"));
+        type(gap, QStringLiteral("5 ms"));
+        QTRY_VERIFY(report().gap == Time(5'000'000));
+        QTRY_COMPARE(gap->text(), QStringLiteral("every 5 ms"));
+        QTest::mouseClick(play, Qt::LeftButton);
+        QTRY_VERIFY(report().rewritten.changed > 2);
+        QTRY_VERIFY(said->text().contains(QStringLiteral("changed")));
+        QVERIFY(window_->document().trace().find({1, false, {0x299, false}}).has_value());
+        QTest::mouseClick(play, Qt::LeftButton);
+        QTRY_VERIFY(!report().playing);
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("pace10")), Qt::LeftButton);
+        QTRY_VERIFY(report().gap.count() == 0);
+        playback->undoStack()->undo();
+        QTRY_VERIFY(report().rewriting.empty());
+        QTRY_VERIFY(rewriting->text().isEmpty());
         QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("remedy")), Qt::LeftButton);
         QTRY_VERIFY(isOn());
     }

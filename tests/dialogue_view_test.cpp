@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Dialogues in the real window: begun, followed, broken on purpose, broken off, and looked at again.
+#include <QApplication>
+#include <QContextMenuEvent>
 #include <QMenu>
 #include <QPushButton>
 #include <QTemporaryDir>
@@ -7,6 +9,8 @@
 
 #include "app/dialogue/dialogue_view.h"
 #include "app/keeping/keeping_options.h"
+#include "app/manipulation/manipulation_view.h"
+#include "app/nodes/nodes_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/theme/theme.h"
@@ -113,6 +117,70 @@ private Q_SLOTS:
         QCOMPARE(view()->visits(0).size(), std::size_t{2});
         window_->stage().now();
         QTRY_VERIFY(view()->visits(0).size() >= 4);
+    }
+
+    // Typed, seen to act, lifted, taken back.
+    void whatIsChangedOnPurposeHasARow()
+    {
+        auto* list = window_->currentPage()->find<ManipulationView>();
+        for (Pane* pane : window_->currentPage()->panes())
+            for (int i = 0; i < pane->count() && !list->isVisible(); ++i)
+                pane->setCurrent(i);
+        QTRY_COMPARE(list->rows().size(), std::size_t{1});     // that of before
+        QTRY_VERIFY(list->rows()[0].facts.done);
+        QTest::keyClicks(list->line(), QStringLiteral("WaterUnit WaterState.TankLevl = 7"));
+        QTest::keyClick(list->line(), Qt::Key_Return);
+        QVERIFY2(list->problem().contains(QStringLiteral("TankLevel")), qPrintable(list->problem()));
+        QCOMPARE(list->rows().size(), std::size_t{1});
+        list->line()->selectAll();
+        QTest::keyClicks(list->line(), QStringLiteral("WaterUnit WaterState.TankLevel = 7"));
+        QVERIFY(list->problem().isEmpty());
+        QTest::keyClick(list->line(), Qt::Key_Return);
+        QTRY_VERIFY(list->rows().size() == 2 && list->rows()[1].facts.acts && list->rows()[1].facts.changed > 1);
+        QTRY_COMPARE(list->summary(), QStringLiteral("1 acts, 1 is done"));
+        QVERIFY(!list->grab().isNull());
+        // Once more what was done once.
+        QTest::mouseClick(list, Qt::LeftButton, {}, list->controlOf(0).center().toPoint());
+        QTRY_VERIFY(list->rows().size() == 2 && !list->rows()[1].facts.done);
+        QTest::keyClick(list, Qt::Key_Up);
+        QTest::keyClick(list, Qt::Key_Up);
+        QTest::keyClick(list, Qt::Key_Delete);
+        QTRY_COMPARE(list->rows().size(), std::size_t{1});
+        QTest::keyClick(list, Qt::Key_Z, Qt::ControlModifier);
+        QTRY_COMPARE(list->rows().size(), std::size_t{2});
+        QTest::mouseClick(window_->findChild<QPushButton*>(QStringLiteral("liftAll")), Qt::LeftButton);
+        QTRY_VERIFY(list->rows().empty());
+        QCOMPARE(list->summary(), QStringLiteral("all nodes send as they would by themselves"));
+    }
+
+    void allButOneAreSimulated()
+    {
+        auto* nodes = window_->currentPage()->find<NodesView>();
+        for (Pane* pane : window_->currentPage()->panes())
+            for (int i = 0; i < pane->count() && !nodes->isVisible(); ++i)
+                pane->setCurrent(i);
+        const auto out = [&] {
+            QStringList names;
+            for (const rig::NodeReport& report : window_->document().session()->nodeReports())
+                if (!report.on)
+                    names << QString::fromStdString(report.name);
+            return names;
+        };
+        QTRY_VERIFY(!nodes->pillOf(QStringLiteral("WaterUnit")).isEmpty());
+        nodes->setSimulated(QStringLiteral("Cab"), false);
+        QTRY_COMPARE(out(), QStringList{"Cab"});
+        QTest::mouseClick(nodes, Qt::LeftButton, {}, nodes->pillOf(QStringLiteral("WaterUnit")).center().toPoint() - QPoint(120, 0));
+        QContextMenuEvent ask(QContextMenuEvent::Keyboard, QPoint(), nodes->mapToGlobal(QPoint()));
+        QApplication::sendEvent(nodes, &ask);
+        QPointer<QMenu> menu;
+        QTRY_VERIFY((menu = nodes->findChild<QMenu*>(QStringLiteral("nodesMenu"))) != nullptr && menu->isVisible());
+        menu->findChild<QAction*>(QStringLiteral("allButThis"))->trigger();
+        menu->close();
+        QTRY_COMPARE(out(), QStringList{"WaterUnit"});
+        nodes->undoStack()->undo();
+        QTRY_COMPARE(out(), QStringList{"Cab"});
+        nodes->simulateAllBut({});
+        QTRY_VERIFY(out().isEmpty());
     }
 
     void aPartnerThatIsTakenOutIsOutside()

@@ -4,7 +4,7 @@
 #include <QPushButton>
 #include <QTemporaryDir>
 #include <QTest>
-#include <QTreeWidget>
+#include <QTableWidget>
 
 #include "app/keeping/keeping_options.h"
 #include "app/script/editor_library.h"
@@ -46,8 +46,8 @@ class ScriptViewTest : public QObject {
     QStringList logged()
     {
         QStringList out;
-        for (int i = 0; i < view()->log()->topLevelItemCount(); ++i)
-            out << view()->log()->topLevelItem(i)->text(1);
+        for (int i = 0; i < view()->log()->rowCount(); ++i)
+            out << view()->log()->item(i, 1)->text();
         return out;
     }
     bool anyFrame(unsigned id)
@@ -103,10 +103,10 @@ private Q_SLOTS:
 
     void aLineOfTheLogLeadsToItsMoment()
     {
-        QTreeWidget* log = view()->log();
-        QTRY_VERIFY(log->topLevelItemCount() > 2);
-        QTreeWidgetItem* item = log->topLevelItem(1);
-        const Time moment(item->data(0, Qt::UserRole).toLongLong());
+        QTableWidget* log = view()->log();
+        QTRY_VERIFY(log->rowCount() > 2);
+        QTableWidgetItem* item = log->item(1, 0);
+        const Time moment(item->data(Qt::UserRole).toLongLong());
         log->scrollToItem(item);
         QTest::mouseClick(log->viewport(), Qt::LeftButton, {}, log->visualItemRect(item).center());
         QCOMPARE(window_->stage().cursor(), moment);

@@ -53,7 +53,7 @@ struct RefusedValue {
 /// How something that is done on purpose is doing.
 struct ManipulationFacts {
     std::string text;           ///< As it was asked for.
-    Time since{};               ///< When that was.
+    Time since{};               ///< From when on it acts, or acted.
     bool acts = false;          ///< Its time has come and is not over.
     bool done = false;          ///< It was done as often as it should, or its time is over.
     std::uint64_t changed = 0;  ///< Frames so far.

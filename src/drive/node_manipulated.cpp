@@ -179,7 +179,8 @@ Expected<void> Node::manipulate(const Manipulation& manipulation)
     }
     if (!found)
         return fail(spec_.name + " sends no " + manipulation.message, {}, didYouMean(manipulation.message, names));
-    manipulations_.push_back({manipulation.text, world_.scheduler.now(), false, false, 0});
+    manipulations_.push_back(
+        {manipulation.text, std::max(world_.scheduler.now(), world_.begins + manipulation.from.value_or(Time{0})), false, false, 0});
     ++changes_;
     return {};
 }

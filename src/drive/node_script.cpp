@@ -77,6 +77,18 @@ constexpr std::pair<const char*, const char*> frameParts[] = {
     {"fd", "true for a frame with flexible data rate"},
 };
 
+// What something is called, and whom to tell of it.
+Expected<std::pair<std::string, Handler>> wordAndHandler(const Arguments& given)
+{
+    auto word = given.text(1);
+    if (!word)
+        return tl::unexpected(word.error());
+    const auto handler = given.function(2);
+    if (!handler)
+        return tl::unexpected(handler.error());
+    return std::pair(std::move(*word), *handler);
+}
+
 }  // namespace
 
 std::span<const ScriptCall> scriptCalls() { return calls; }
@@ -109,13 +121,10 @@ std::vector<script::Function> NodeScript::functions()
     // A handler for something that has a name.
     const auto named = [](std::multimap<std::string, Handler>& into) {
         return [&into](const Arguments& given) -> Expected<Value> {
-            const auto name = given.text(1);
-            if (!name)
-                return tl::unexpected(name.error());
-            const auto handler = given.function(2);
-            if (!handler)
-                return tl::unexpected(handler.error());
-            into.emplace(*name, *handler);
+            const auto both = wordAndHandler(given);
+            if (!both)
+                return tl::unexpected(both.error());
+            into.emplace(both->first, both->second);
             return Value{};
         };
     };
@@ -146,16 +155,13 @@ std::vector<script::Function> NodeScript::functions()
     made["on.message"] = member(&NodeScript::onMessage);
     made["on.change"] = member(&NodeScript::onChange);
     made["on.timer"] = [this](const Arguments& given) -> Expected<Value> {
-        const auto name = given.text(1);
-        if (!name)
-            return tl::unexpected(name.error());
-        const auto handler = given.function(2);
-        if (!handler)
-            return tl::unexpected(handler.error());
-        const auto watch = watchNamed(*name);
+        const auto both = wordAndHandler(given);
+        if (!both)
+            return tl::unexpected(both.error());
+        const auto watch = watchNamed(both->first);
         if (!watch)
             return tl::unexpected(watch.error());
-        (*watch)->handlers.push_back(*handler);
+        (*watch)->handlers.push_back(both->second);
         return Value{};
     };
     made["on.key"] = named(keys_);
@@ -201,57 +207,51 @@ std::vector<script::Function> NodeScript::functions()
 
 Expected<Value> NodeScript::onMessage(const Arguments& given)
 {
-    const auto name = given.text(1);
-    if (!name)
-        return tl::unexpected(name.error());
-    const auto handler = given.function(2);
-    if (!handler)
-        return tl::unexpected(handler.error());
+    const auto both = wordAndHandler(given);
+    if (!both)
+        return tl::unexpected(both.error());
+    const auto& [name, handler] = *both;
     bool found = false;
     for (const auto& message : node_.world_.catalog->messages())
-        if (message.message->name == *name && node_.attachedTo(message.bus)) {
-            listening_[&message].handlers.push_back(*handler);
+        if (message.message->name == name && node_.attachedTo(message.bus)) {
+            listening_[&message].handlers.push_back(handler);
             found = true;
         }
     if (!found)
-        return fail("no database of its buses has the message '" + *name + "'", {}, didYouMean(*name, node_.messageNames()));
+        return fail("no database of its buses has the message '" + name + "'", {}, didYouMean(name, node_.messageNames()));
     return Value{};
 }
 
 Expected<Value> NodeScript::onChange(const Arguments& given)
 {
-    const auto name = given.text(1);
-    if (!name)
-        return tl::unexpected(name.error());
-    const auto handler = given.function(2);
-    if (!handler)
-        return tl::unexpected(handler.error());
+    const auto both = wordAndHandler(given);
+    if (!both)
+        return tl::unexpected(both.error());
+    const auto& [name, handler] = *both;
     bool found = false;
-    for (const database::SignalRef& ref : node_.world_.catalog->findSignals(*name))
+    for (const database::SignalRef& ref : node_.world_.catalog->findSignals(name))
         if (node_.attachedTo(ref.message->bus)) {
             std::vector<Watched>& changes = listening_[ref.message].changes;
             const auto there = std::find_if(changes.begin(), changes.end(), [&](const Watched& one) { return one.signal == ref.index; });
             if (there != changes.end())
-                there->handlers.push_back(*handler);
+                there->handlers.push_back(handler);
             else
-                changes.push_back({ref.index, {}, {*handler}});
+                changes.push_back({ref.index, {}, {handler}});
             found = true;
         }
     if (!found)
-        return fail("'" + *name + "' is no signal that it could receive", {}, didYouMean(*name, node_.knownNames()));
+        return fail("'" + name + "' is no signal that it could receive", {}, didYouMean(name, node_.knownNames()));
     return Value{};
 }
 
 Expected<Value> NodeScript::onCondition(const Arguments& given)
 {
-    const auto text = given.text(1);
-    if (!text)
-        return tl::unexpected(text.error());
-    const auto handler = given.function(2);
-    if (!handler)
-        return tl::unexpected(handler.error());
+    const auto both = wordAndHandler(given);
+    if (!both)
+        return tl::unexpected(both.error());
+    const auto& [text, handler] = *both;
     ReactionSpec spec;
-    spec.when = *text;
+    spec.when = text;
     if (given.has(3)) {
         const auto seconds = given.number(3);
         if (!seconds || !(*seconds >= 0 && *seconds <= longestTimer))
@@ -265,27 +265,25 @@ Expected<Value> NodeScript::onCondition(const Arguments& given)
         error.where.clear();
         return tl::unexpected(error);
     }
-    node_.reactions_.back().handler = *handler;
+    node_.reactions_.back().handler = handler;
     return Value{};
 }
 
 Expected<Value> NodeScript::onFilter(const Arguments& given)
 {
-    const auto text = given.text(1);
-    if (!text)
-        return tl::unexpected(text.error());
-    const auto handler = given.function(2);
-    if (!handler)
-        return tl::unexpected(handler.error());
+    const auto both = wordAndHandler(given);
+    if (!both)
+        return tl::unexpected(both.error());
+    const auto& [text, handler] = *both;
     if (filtered_.size() >= mostNames)
         return fail("it has " + std::to_string(mostNames) + " filters, which is as many as there may be");
-    auto compiled = filter::Filter::compile(*text, node_.world_.catalog, {&node_.world_.filters});
+    auto compiled = filter::Filter::compile(text, node_.world_.catalog, {&node_.world_.filters});
     if (!compiled) {
         Error error = compiled.error();
-        error.what = "'" + *text + "': " + error.what;
+        error.what = "'" + text + "': " + error.what;
         return tl::unexpected(error);
     }
-    filtered_.push_back({filter::FilterStream(std::move(*compiled), node_.world_.begins), *handler});
+    filtered_.push_back({filter::FilterStream(std::move(*compiled), node_.world_.begins), handler});
     return Value{};
 }
 

@@ -172,7 +172,7 @@ ActorReport Playback::report() const
             onto.push_back(static_cast<std::uint8_t>(lane.bus));
     return {name_, std::move(onto), on_,
         PlaybackFacts{loaded(), playing_, loop_, pace_.factor, start_, end_, position(), chosen_, sent_, chosenByBus_, routes_,
-            loaded() && finished()}};
+            loaded() && finished(), pace_.gap, rewriting_.texts(), rewritten_}};
 }
 
 const Playback::Lane* Playback::front() const

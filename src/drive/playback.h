@@ -41,18 +41,26 @@ struct Pace {
     friend bool operator==(const Pace&, const Pace&) = default;
 };
 
+/// Frames that were sent otherwise than the log has them; of them those of which a value was limited. Frames of which a formula had no number.
+struct Rewritten {
+    std::uint64_t changed = 0, limited = 0, failed = 0;
+};
+
 /// What playback tells besides its name.
 struct PlaybackFacts {
     bool loaded = false;
     bool playing = false;
     bool loop = false;
-    double factor = 1;                  ///< Of the recorded pace.
-    Time start{}, end{}, position{};    ///< Of the log.
-    std::size_t chosen = 0;             ///< Frames.
-    std::uint64_t sent = 0;             ///< Frames.
-    std::vector<std::size_t> chosenByBus;   ///< By bus of the log.
-    std::vector<Route> routes;          ///< By bus of the log.
+    double factor = 1;  ///< Of the recorded pace.
+    Time start{}, end{}, position{};  ///< Of the log.
+    std::size_t chosen = 0;  ///< Frames.
+    std::uint64_t sent = 0;  ///< Frames.
+    std::vector<std::size_t> chosenByBus;  ///< By bus of the log.
+    std::vector<Route> routes;  ///< By bus of the log.
     bool finished = false;
+    Time gap{};  ///< From beat to beat, where it is fixed; 0: as recorded.
+    std::vector<std::string> rewriting;  ///< What is changed on its way, as it was given.
+    Rewritten rewritten;
 };
 
 /// Puts the chosen frames of a log on the buses of a rig, in the order of their time stamps, each at its distance from
@@ -110,10 +118,6 @@ public:
     /// What is changed of its frames on their way; counts begin anew. Stops playing.
     void rewrite(Rewriting rewriting);
     [[nodiscard]] const Rewriting& rewriting() const { return rewriting_; }
-    /// Frames that were sent otherwise than the log has them; of them those of which a value was limited. Frames of which a formula had no number.
-    struct Rewritten {
-        std::uint64_t changed = 0, limited = 0, failed = 0;
-    };
     [[nodiscard]] const Rewritten& rewritten() const { return rewritten_; }
     /// Frames are on no bus, and shown to `views` alone, as they stand in the log, error frames too: each at its stamp. Null: on their buses.
     void ontoViews(bus::Listener* views);

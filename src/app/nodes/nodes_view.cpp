@@ -180,6 +180,17 @@ QRectF NodesView::pillOf(const QString& node) const
 
 void NodesView::setSimulated(const QString& node, bool on) { undo_.push(new SimulateCommand(stage().document(), node, on)); }
 
+void NodesView::simulateAllBut(const QString& node)
+{
+    if (stage().document().session() == nullptr)
+        return;
+    undo_.beginMacro(node.isEmpty() ? tr("simulate all") : tr("simulate all but %1").arg(node));
+    for (const rig::NodeReport& report : stage().document().session()->nodeReports())
+        if (const bool on = QString::fromStdString(report.name) != node; on != report.on)
+            undo_.push(new SimulateCommand(stage().document(), QString::fromStdString(report.name), on));
+    undo_.endMacro();
+}
+
 void NodesView::choose(int index)
 {
     if (index < 0 || index >= static_cast<int>(rowCount()))
@@ -232,6 +243,12 @@ void NodesView::contextMenuEvent(QContextMenuEvent* event)
             [this, node, on] { setSimulated(node, !on); });
         switching->setObjectName(QStringLiteral("switchNode"));
         switching->setShortcut(Qt::Key_Return);
+        QAction* others = menu->addAction(
+            tr("Simulate all but %1, which is on the bench").arg(node), this, [this, node] { simulateAllBut(node); });
+        others->setObjectName(QStringLiteral("allButThis"));
+        QAction* all = menu->addAction(tr("Simulate all"), this, [this] { simulateAllBut({}); });
+        all->setObjectName(QStringLiteral("simulateAll"));
+        all->setEnabled(std::any_of(reports_.begin(), reports_.end(), [](const auto& one) { return !one.on; }));
         menu->addSeparator();
     }
     addSelectionActions(*menu, stage(), stage().selection());
@@ -324,6 +341,8 @@ void NodesView::paintEvent(QPaintEvent*)
         paintBusBadge(painter, QRectF(theme.px(nodeBadgeAt), y + theme.px(4), theme.px(14), theme.px(14)), stage().mark(bus));
         paintText(painter, QRectF(theme.px(nameAt), y, theme.px(pillAt - nameAt - 8), height), QString::fromStdString(report.name),
             selected ? theme.bodyStrong() : theme.body(), theme.ink);
+        if (std::any_of(report.manipulations.begin(), report.manipulations.end(), [](const auto& one) { return one.acts && !one.done; }))
+            paintLever(painter, QPointF(theme.px(pillAt - 12), y + height / 2), theme.accent);
 
         const QRectF pill = pillOf(QString::fromStdString(report.name));
         painter.setRenderHint(QPainter::Antialiasing);

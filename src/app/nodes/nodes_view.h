@@ -23,6 +23,8 @@ public:
 
     /// Takes a node out of the simulation or puts it back.
     void setSimulated(const QString& node, bool on);
+    /// Simulates all others, and takes this one out: it is on the bench. Of no name: all.
+    void simulateAllBut(const QString& node);
     [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
     /// Where the pill of a node is, in the view's own pixels.
     [[nodiscard]] QRectF pillOf(const QString& node) const;

@@ -307,6 +307,20 @@ void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* d
         }
 }
 
+void paintLever(QPainter& painter, const QPointF& centre, const QColor& colour)
+{
+    const Theme& theme = Theme::get();
+    const double s = theme.px(5);
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(QPen(colour, 1.8, Qt::SolidLine, Qt::RoundCap));
+    painter.drawLine(centre + QPointF(-s, s * 0.55), centre + QPointF(s * 1.1, -s * 0.7));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(colour);
+    painter.drawPolygon(QPolygonF({centre + QPointF(-s * 0.2, s * 0.15), centre + QPointF(s * 0.45, s), centre + QPointF(-s * 0.85, s)}));
+    painter.restore();
+}
+
 void paintRhythm(
     QPainter& painter, const QRectF& box, const std::vector<Time>& beats, Time period, Time at, const std::vector<Time>* refused)
 {

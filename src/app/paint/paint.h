@@ -38,6 +38,9 @@ void paintFlag(QPainter& painter, const QPointF& centre, double size, Flag flag)
 /// An outlined mark for a warning.
 void paintWarning(QPainter& painter, const QPointF& centre, double size);
 
+/// A lever: what stands there is changed on purpose. Its size is that of a badge.
+void paintLever(QPainter& painter, const QPointF& centre, const QColor& colour);
+
 /// A payload in a row: each byte two rows of four cells, inked when 1, underlined where it changed lately, grey where
 /// it never did. Longer payloads are folded to one cell a byte.
 void paintBitLattice(QPainter& painter, const QRectF& box, const std::uint8_t* data, unsigned length, const measure::BitMask& lately,

@@ -24,6 +24,7 @@
 #include "app/parts/wrap_layout.h"
 #include "app/stage/rule_desk.h"
 #include "app/theme/theme.h"
+#include "base/time_text.h"
 
 namespace wavetrope::app {
 
@@ -62,6 +63,56 @@ private:
     std::vector<drive::Route> before_;
     std::vector<drive::Route> next_;
 };
+
+class RewriteCommand : public QUndoCommand {
+public:
+    RewriteCommand(RunDocument& document, std::vector<std::string> before, std::vector<std::string> next)
+        : QUndoCommand(QObject::tr("change frames on their way")), document_(document), before_(std::move(before)), next_(std::move(next))
+    {}
+    void undo() override { apply(before_); }
+    void redo() override { apply(next_); }
+
+private:
+    void apply(const std::vector<std::string>& texts)
+    {
+        document_.session()->call([&](rig::Session& session) {
+            if (auto made = session.rewritingFor(texts))
+                session.playback().rewrite(std::move(*made));
+        });
+    }
+    RunDocument& document_;
+    std::vector<std::string> before_, next_;
+};
+
+// Rewritings with ; between them; what stands in quotes holds together.
+std::vector<std::string> rewritingsOf(const QString& typed)
+{
+    std::vector<std::string> out;
+    QString one;
+    bool quoted = false;
+    const auto take = [&] {
+        if (const QString text = one.trimmed(); !text.isEmpty())
+            out.push_back(text.toStdString());
+        one.clear();
+    };
+    for (const QChar c : typed) {
+        quoted = quoted != (c == QLatin1Char('"'));
+        if (c == QLatin1Char(';') && !quoted)
+            take();
+        else
+            one += c;
+    }
+    take();
+    return out;
+}
+
+QString typedAs(const std::vector<std::string>& texts)
+{
+    QStringList out;
+    for (const std::string& one : texts)
+        out << QString::fromStdString(one);
+    return out.join(QStringLiteral("; "));
+}
 
 bool sameRoutes(const std::vector<drive::Route>& a, const std::vector<drive::Route>& b)
 {
@@ -104,6 +155,10 @@ PlaybackView::PlaybackView(Stage& stage)
       step_(new QPushButton(tr("Step"))),
       tenFrames_(new QPushButton(tr("10 frames"))),
       loop_(new QCheckBox(tr("loop"))),
+      gap_(new QLineEdit),
+      changing_(new QWidget),
+      rewriting_(new QLineEdit),
+      rewritten_(new ElidedLabel),
       driving_(new QWidget),
       plays_(new QComboBox),
       rests_(new QComboBox),
@@ -166,6 +221,13 @@ PlaybackView::PlaybackView(Stage& stage)
         paces_.emplace_back(factor, button);
         paceLine->addWidget(button);
     }
+    gap_->setObjectName(QStringLiteral("paceGap"));
+    gap_->setPlaceholderText(tr("every 5 ms"));
+    gap_->setAccessibleName(tr("Time from beat to beat"));
+    gap_->setToolTip(tr("A fixed time from beat to beat, whatever was recorded  (Enter)"));
+    gap_->setFixedWidth(theme.px(78));
+    connect(gap_, &QLineEdit::returnPressed, this, &PlaybackView::setGap);
+    paceLine->addWidget(gap_);
     bar->addWidget(pace);
     bar->addWidget(loop_);
     auto* another = new QPushButton(tr("Other log..."));
@@ -200,6 +262,20 @@ PlaybackView::PlaybackView(Stage& stage)
     });
     connect(&stage.rules(), &RuleDesk::changed, this, &PlaybackView::showDriving);
     layout->addWidget(driving_);
+    auto* changingLine = new QHBoxLayout(changing_);
+    changingLine->setContentsMargins(0, 0, 0, 0);
+    changingLine->setSpacing(theme.px(6));
+    changingLine->addWidget(new QLabel(tr("changed on its way")));
+    rewriting_->setObjectName(QStringLiteral("rewriting"));
+    rewriting_->setAccessibleName(tr("What is changed of the log's frames"));
+    rewriting_->setPlaceholderText(tr("nothing; such as WaterState.Flow = Flow * 0.5; id 0x181 = 0x281"));
+    rewriting_->setToolTip(
+        tr("MESSAGE.SIGNAL = formula, or id 0x181 = 0x281; several with ; between them, which apply in that order  (Enter)"));
+    connect(rewriting_, &QLineEdit::returnPressed, this, &PlaybackView::rewrite);
+    changingLine->addWidget(rewriting_, 3);
+    rewritten_->setObjectName(QStringLiteral("rewritten"));
+    changingLine->addWidget(rewritten_, 2);
+    layout->addWidget(changing_);
     heading_->setFont(theme.head());
     layout->addWidget(heading_);
     routesLayout_->setContentsMargins(0, 0, 0, 0);
@@ -456,6 +532,41 @@ void PlaybackView::setPace(double factor)
         stage().document().session()->post([factor](rig::Session& session) { session.playback().setPace({factor}); });
 }
 
+void PlaybackView::setGap()
+{
+    rig::Session* session = stage().document().session();
+    if (session == nullptr)
+        return;
+    QString typed = gap_->text().trimmed();
+    if (typed.startsWith(QLatin1String("every ")))
+        typed = typed.mid(6);
+    const auto gap = spanFromText(typed.toStdString());
+    if (!gap || gap->count() <= 0) {
+        Q_EMIT stage().told(tr("'%1' is no time from beat to beat, such as 5 ms").arg(typed));
+        return;
+    }
+    session->post([gap = *gap](rig::Session& run) { run.playback().setPace({run.playback().pace().factor, gap}); });
+    gap_->clearFocus();
+}
+
+void PlaybackView::rewrite()
+{
+    rig::Session* session = stage().document().session();
+    if (session == nullptr || !report_.loaded)
+        return;
+    const std::vector<std::string> texts = rewritingsOf(rewriting_->text());
+    std::optional<Error> problem;
+    session->call([&](rig::Session& run) {
+        if (const auto made = run.rewritingFor(texts); !made)
+            problem = made.error();
+    });
+    wrong_ = problem ? text(problem->what + (problem->remedy.empty() ? "" : ". " + problem->remedy)) : QString();
+    if (!problem && texts != report_.rewriting)
+        undo_.push(new RewriteCommand(stage().document(), report_.rewriting, texts));
+    rewriting_->clearFocus();
+    refresh();
+}
+
 void PlaybackView::remedy()
 {
     // Takes the colliding nodes out, or puts everybody back whose recording plays.
@@ -482,6 +593,7 @@ void PlaybackView::refresh()
     strip_->setVisible(loaded);
     controls_->setVisible(loaded);
     driving_->setVisible(loaded && !stage().rules().rig().events.empty());
+    changing_->setVisible(loaded);
     heading_->setVisible(loaded);
     routesBox_->setVisible(loaded);
     empty_->setVisible(!loaded);
@@ -533,7 +645,23 @@ void PlaybackView::refresh()
     step_->setEnabled(!blocked);
     tenFrames_->setEnabled(!blocked);
     for (const auto& [factor, button] : paces_)
-        button->setChecked(factor == report_.factor);
+        button->setChecked(factor == report_.factor && report_.gap.count() == 0);
+    if (!gap_->hasFocus())
+        gap_->setText(report_.gap.count() > 0 ? tr("every %1").arg(text(spanText(report_.gap))) : QString());
+    if (!rewriting_->hasFocus() && wrong_.isEmpty())
+        rewriting_->setText(typedAs(report_.rewriting));
+    QPalette palette = rewritten_->palette();
+    palette.setColor(QPalette::WindowText, wrong_.isEmpty() ? Theme::get().ink2 : Theme::get().error);
+    rewritten_->setPalette(palette);
+    QStringList counts;
+    if (report_.rewritten.changed > 0)
+        counts << tr("%1 changed").arg(countText(report_.rewritten.changed));
+    if (report_.rewritten.limited > 0)
+        counts << tr("%1 limited").arg(countText(report_.rewritten.limited));
+    if (report_.rewritten.failed > 0)
+        counts << tr("%1 without a number").arg(countText(report_.rewritten.failed));
+    rewritten_->setText(wrong_.isEmpty() ? counts.join(QStringLiteral(", ")) : wrong_);
+    rewritten_->setToolTip(rewritten_->text());
     for (std::size_t i = 0; i < rows_.size() && i < report_.chosenByBus.size(); ++i) {
         const bool nothing = report_.routes[i].to < 0;
         rows_[i].count->setText(nothing ? QString() : tr("%1 frames").arg(countText(report_.chosenByBus[i])));

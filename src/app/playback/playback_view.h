@@ -5,6 +5,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QUndoStack>
 
@@ -79,6 +80,8 @@ private:
     void layRoutes();
     void applyRoutes();
     void setPace(double factor);
+    void setGap();
+    void rewrite();
     void remedy();
     void chooseLog();
     void showDriving();
@@ -93,6 +96,11 @@ private:
     QPushButton* tenFrames_;
     std::vector<std::pair<double, QPushButton*>> paces_;
     QCheckBox* loop_;
+    QLineEdit* gap_;            // from beat to beat, where it is fixed
+    QWidget* changing_;         // what is changed on its way
+    QLineEdit* rewriting_;
+    QLabel* rewritten_;
+    QString wrong_;             // with what was typed there
     QWidget* driving_;          // by which conditions it plays and rests
     QComboBox* plays_;
     QComboBox* rests_;

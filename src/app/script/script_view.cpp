@@ -6,7 +6,7 @@
 #include <QHeaderView>
 #include <QPainter>
 #include <QShortcut>
-#include <QTreeWidget>
+#include <QTableWidget>
 
 #include "app/paint/paint.h"
 #include "app/parts/elided_label.h"
@@ -33,7 +33,7 @@ ScriptView::ScriptView(Stage& stage)
       status_(new ElidedLabel(tools_)),
       takeOver_(new QPushButton(tr("Take over"), tools_)),
       editor_(new QsciScintilla(this)),
-      log_(new QTreeWidget(this))
+      log_(new QTableWidget(0, 2, this))
 {
     setObjectName(QStringLiteral("script"));
     setAccessibleName(tr("Script of a node"));
@@ -65,14 +65,19 @@ ScriptView::ScriptView(Stage& stage)
     editor_->setCallTipsStyle(QsciScintilla::CallTipsNoContext);
     log_->setObjectName(QStringLiteral("scriptLog"));
     log_->setAccessibleName(tr("Lines that the script logged"));
-    log_->setHeaderLabels({tr("time, s"), tr("logged")});
-    log_->setRootIsDecorated(false);
-    log_->setUniformRowHeights(true);
+    log_->setHorizontalHeaderLabels({tr("time, s"), tr("logged")});
+    log_->horizontalHeader()->setStretchLastSection(true);
+    log_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    log_->verticalHeader()->hide();
+    log_->setShowGrid(false);
+    log_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    log_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     log_->setToolTip(tr("A click leads to the moment of a line"));
-    connect(log_, &QTreeWidget::itemActivated, this,
-        [this](QTreeWidgetItem* item) { this->stage().setCursor(Time(item->data(0, Qt::UserRole).toLongLong())); });
-    connect(log_, &QTreeWidget::itemClicked, this,
-        [this](QTreeWidgetItem* item) { this->stage().setCursor(Time(item->data(0, Qt::UserRole).toLongLong())); });
+    const auto go = [this](const QTableWidgetItem* item) {
+        this->stage().setCursor(Time(log_->item(item->row(), 0)->data(Qt::UserRole).toLongLong()));
+    };
+    connect(log_, &QTableWidget::itemActivated, this, go);
+    connect(log_, &QTableWidget::itemClicked, this, go);
     checking_.setSingleShot(true);
     checking_.setInterval(checkBehind);
     connect(&checking_, &QTimer::timeout, this, &ScriptView::check);
@@ -208,7 +213,7 @@ void ScriptView::show(const QString& node)
     node_ = known ? node : QString();
     facts_.reset();
     lines_ = 0;
-    log_->clear();
+    log_->setRowCount(0);
     QStringList names;
     for (const drive::NodeSpec& one : nodes)
         names << QString::fromStdString(one.name);
@@ -327,17 +332,21 @@ void ScriptView::refresh()
     // The lines behind those that are shown.
     const std::uint64_t from = facts_->lines - facts_->log.size();
     if (facts_->lines < lines_) {
-        log_->clear();
+        log_->setRowCount(0);
         lines_ = 0;
     }
     for (std::size_t i = static_cast<std::size_t>(lines_ > from ? lines_ - from : 0); i < facts_->log.size(); ++i) {
         const drive::LogLine& line = facts_->log[i];
-        auto* item = new QTreeWidgetItem(log_, {QString::number(stage().seconds(line.time), 'f', 3), QString::fromStdString(line.text)});
-        item->setData(0, Qt::UserRole, QVariant::fromValue<qlonglong>(line.time.count()));
-        item->setTextAlignment(0, Qt::AlignRight);
+        auto* time = new QTableWidgetItem(QString::number(stage().seconds(line.time), 'f', 3));
+        time->setData(Qt::UserRole, QVariant::fromValue<qlonglong>(line.time.count()));
+        time->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        const int row = log_->rowCount();
+        log_->insertRow(row);
+        log_->setItem(row, 0, time);
+        log_->setItem(row, 1, new QTableWidgetItem(QString::fromStdString(line.text)));
     }
-    while (log_->topLevelItemCount() > shownLogLines)
-        delete log_->takeTopLevelItem(0);
+    while (log_->rowCount() > shownLogLines)
+        log_->removeRow(0);
     lines_ = facts_->lines;
     log_->scrollToBottom();
 }

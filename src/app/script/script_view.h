@@ -13,7 +13,7 @@
 
 class QComboBox;
 class QsciScintilla;
-class QTreeWidget;
+class QTableWidget;
 
 namespace wavetrope::app {
 
@@ -32,7 +32,7 @@ public:
     void show(const QString& node);
     [[nodiscard]] const QString& node() const { return node_; }
     [[nodiscard]] QsciScintilla* editor() { return editor_; }
-    [[nodiscard]] QTreeWidget* log() { return log_; }
+    [[nodiscard]] QTableWidget* log() { return log_; }
     /// What stands in the text as wrong, or nothing.
     [[nodiscard]] const std::optional<Error>& problem() const { return problem_; }
     [[nodiscard]] QString status() const { return status_->text(); }
@@ -59,7 +59,7 @@ private:
     QLabel* status_;
     QPushButton* takeOver_;
     QsciScintilla* editor_;
-    QTreeWidget* log_;
+    QTableWidget* log_;
     QTimer checking_;
     QString node_;
     std::optional<Error> problem_;

@@ -13,6 +13,7 @@
 #include "app/lanes/lanes_view.h"
 #include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
+#include "app/manipulation/manipulation_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
 #include "app/outbox/outbox_view.h"
@@ -78,6 +79,8 @@ const std::vector<ViewKind>& viewKinds()
         {"outbox", "Outbox", "What is sent by hand", [](Stage& stage) -> View* { return new OutboxView(stage); }},
         {"dialogue", "Dialogue", "Two partners of a protocol: phases, limits, and what went to and fro",
             [](Stage& stage) -> View* { return new DialogueView(stage); }},
+        {"manipulations", "Manipulations", "What is changed on purpose of what nodes send",
+            [](Stage& stage) -> View* { return new ManipulationView(stage); }},
         {"script", "Script", "What a node does by its script, and what it logged",
             [](Stage& stage) -> View* { return new ScriptView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What is done on purpose to what nodes send.
+#pragma once
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QUndoStack>
+
+#include "app/stage/view.h"
+#include "drive/node.h"
+
+class QScrollBar;
+
+namespace wavetrope::app {
+
+/// A row for each: what it does, since when, and how many frames it has changed; one control lifts it, or has it done again. A line at the bottom takes
+/// another one as it is typed. All of it can be undone.
+class ManipulationView : public View {
+    Q_OBJECT
+public:
+    explicit ManipulationView(Stage& stage);
+    QWidget* tools() override { return tools_; }
+    [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
+
+    struct Row {
+        QString node;
+        std::uint8_t bus = 0;
+        drive::ManipulationFacts facts;
+    };
+    [[nodiscard]] const std::vector<Row>& rows() const { return rows_; }
+    [[nodiscard]] QLineEdit* line() { return line_; }
+    /// What is wrong with the line; empty where nothing is.
+    [[nodiscard]] QString problem() const { return problem_; }
+    [[nodiscard]] QString summary() const { return facts_->text(); }
+    /// The control of a row, in the view's own pixels.
+    [[nodiscard]] QRectF controlOf(std::size_t row) const;
+    void lift(std::size_t row);
+    void liftAll();
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    void refresh();
+    void add();
+    void lay();
+    void pressControl(std::size_t row);
+    [[nodiscard]] double rowTop(std::size_t row) const;
+    [[nodiscard]] int indexAt(const QPointF& at) const;
+
+    QWidget* tools_;
+    QLabel* facts_;
+    QPushButton* liftAll_;
+    QLineEdit* line_;
+    QScrollBar* bar_;
+    std::vector<Row> rows_;
+    int chosen_ = -1;
+    QString problem_;
+    QUndoStack undo_;
+};
+
+}  // namespace wavetrope::app
