@@ -15,6 +15,9 @@
 #include <cstdio>
 
 #include "app/dialogue/dialogue_view.h"
+#include "app/manipulation/manipulation_view.h"
+#include "app/script/editor_library.h"
+#include "app/script/script_view.h"
 #include "app/board/board_view.h"
 #include "app/convert/convert_dialog.h"
 #include "app/database/database_view.h"
@@ -608,7 +611,32 @@ bool takeDialogue(Photographer& photographer, const rig::Rig& rig, const QString
     for (int i = 0; i < 300 && !there(); ++i)
         QTest::qWait(20);
     QTest::qWait(2600);
-    const bool good = there() && photographer.take(*window, QStringLiteral("dialogue") + suffix);
+    bool good = there() && photographer.take(*window, QStringLiteral("dialogue") + suffix);
+    // A script that acts, with its log; then what is changed on purpose.
+    const auto bring = [&](QWidget* wanted) {
+        for (Pane* pane : window->currentPage()->panes())
+            for (int i = 0; i < pane->count() && !wanted->isVisible(); ++i)
+                pane->setCurrent(i);
+    };
+    auto* script = window->currentPage()->find<ScriptView>();
+    bring(script);
+    script->show(QStringLiteral("FillingPost"));
+    script->editor()->setText(QStringLiteral(
+        "-- The pump warms up while it fills.\nlocal warm = 0\n\non.message('FillWanted', function(frame)\n    warm = warm + "
+        "frame.WantedFlow / 1000\n    if warm > 0.1 then\n        log('pump at', 20 + warm, 'degC')\n        warm = 0\n    end\n"
+        "end)\n\non.change('EaseOff.EaseWhy', function(why) log('eased off:', why) end)\n"));
+    script->takeOver();
+    QTest::qWait(1200);
+    good = photographer.take(*window, QStringLiteral("script") + suffix) && good;
+    auto* changes = window->currentPage()->find<ManipulationView>();
+    bring(changes);
+    for (const char* words : {"WaterUnit WaterState.Temperature + 6", "FillingPost FillActual.FillPressure = 4.2 bar",
+             "FillingPost PostEased off 1 times from 100 s"}) {
+        changes->line()->setText(QString::fromLatin1(words));
+        QTest::keyClick(changes->line(), Qt::Key_Return);
+    }
+    QTest::qWait(600);
+    good = photographer.take(*window, QStringLiteral("changed") + suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
     return good;

@@ -191,6 +191,7 @@ private Q_SLOTS:
         QTest::keyClicks(list()->field(), QStringLiteral("0x5F2"));
         QTest::keyClick(list()->field(), Qt::Key_Return);
         QTRY_VERIFY(facts(QStringLiteral("0x5F2")).sent > 0);
+        QTRY_VERIFY(newest(0x5F2).has_value());     // the trace shows a frame behind those who hear it
         QCOMPARE(newest(0x5F2)->length, std::uint8_t{8});
         stage().outbox().undoStack().undo();
         QVERIFY(row(QStringLiteral("WaterState")) < list()->count());
