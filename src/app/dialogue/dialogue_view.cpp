@@ -453,6 +453,7 @@ void DialogueView::paintEvent(QPaintEvent*)
         const bool ahead = visitOf(0, phase) == nullptr && visitOf(1, phase) == nullptr;
         // Older rounds of what comes again and again, folded into strokes under their limit.
         bool strokes = false;
+        std::size_t most = 0;
         for (const Line& line : lines_[phase]) {
             const std::size_t owner = (*now_->messages)[line.message].owner;
             if (line.before < 2 || owner > 1)
@@ -478,9 +479,11 @@ void DialogueView::paintEvent(QPaintEvent*)
             painter.drawLine(QPointF(x0, base - tall), QPointF(x0 + room, base - tall));
             paintText(painter, QRectF(x0, base - tall - theme.px(13), room, theme.px(12)), milliseconds(limit) + tr(" ms"), theme.small(),
                 theme.ink2, listener == 0 ? Qt::AlignRight | Qt::AlignVCenter : Qt::AlignLeft | Qt::AlignVCenter);
-            paintText(painter, QRectF(box.center().x() - theme.px(40), box.top() + theme.px(6), theme.px(80), theme.px(20)),
-                tr("%1 before").arg(line.before), theme.small(), theme.ink2, Qt::AlignCenter);
+            most = std::max(most, line.before);
         }
+        if (most > 0)
+            paintText(painter, QRectF(box.center().x() - theme.px(40), box.top() + theme.px(6), theme.px(80), theme.px(20)),
+                tr("%1 before").arg(most), theme.small(), theme.ink2, Qt::AlignCenter);
         if (strokes)
             box.translate(0, theme.px(strokesTall));
         for (const Line& line : lines_[phase]) {
@@ -719,7 +722,9 @@ void DialogueView::paintWait(QPainter& painter, const QRectF& box, const HeardMe
     const Theme& theme = Theme::get();
     const bool late = wait.took > wait.limit;
     const double wide = theme.px(waitWide);
-    const QString words = tr("%1 of %2 ms").arg(milliseconds(wait.took), milliseconds(wait.limit));
+    const bool inSeconds = wait.limit >= std::chrono::seconds(1);
+    const QString words = inSeconds ? tr("%1 ms of %2").arg(milliseconds(wait.took), fromStd(spanText(wait.limit)))
+                                    : tr("%1 of %2 ms").arg(milliseconds(wait.took), milliseconds(wait.limit));
     QRectF bar(left ? box.left() : box.right() - wide, box.center().y() - theme.px(3), wide, theme.px(6));
     const double share = static_cast<double>(wait.took.count()) / static_cast<double>(wait.limit.count());
     painter.fillRect(bar, theme.ground);

@@ -2,9 +2,11 @@
 #include "app/script/script_view.h"
 
 #include <QComboBox>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QPainter>
+#include <QScreen>
 #include <QShortcut>
 #include <QTableWidget>
 
@@ -23,6 +25,14 @@ namespace {
 constexpr int checkBehind = 250;        // ms behind the last key
 constexpr int wrongMarker = 3, wrongStyle = 40;
 constexpr int shownLogLines = 1000;
+
+// The editor knows sizes in points alone.
+QFont inPoints(QFont font)
+{
+    if (font.pixelSize() > 0)
+        font.setPointSizeF(font.pixelSize() * 72.0 / QGuiApplication::primaryScreen()->logicalDotsPerInchY());
+    return font;
+}
 
 }  // namespace
 
@@ -56,7 +66,8 @@ ScriptView::ScriptView(Stage& stage)
     editor_->setAutoIndent(true);
     editor_->setBraceMatching(QsciScintilla::SloppyBraceMatch);
     editor_->setMarginLineNumbers(0, true);
-    editor_->setMarginWidth(1, 0);
+    editor_->SendScintilla(QsciScintilla::SCI_SETSCROLLWIDTHTRACKING, 1UL);
+    editor_->SendScintilla(QsciScintilla::SCI_SETSCROLLWIDTH, 1UL);
     editor_->markerDefine(QsciScintilla::Background, wrongMarker);
     editor_->setAnnotationDisplay(QsciScintilla::AnnotationStandard);
     editor_->setAutoCompletionSource(QsciScintilla::AcsAPIs);
@@ -115,7 +126,7 @@ void ScriptView::dress()
 {
     const Theme& theme = Theme::get();
     auto* lexer = new QsciLexerLua(editor_);
-    const QFont font = theme.mono();
+    const QFont font = inPoints(theme.mono());
     lexer->setDefaultFont(font);
     lexer->setDefaultColor(theme.ink);
     lexer->setDefaultPaper(theme.raised);
@@ -130,7 +141,7 @@ void ScriptView::dress()
         lexer->setColor(theme.bus(BusMark(1)), style);
     lexer->setColor(theme.bus(BusMark(3)), QsciLexerLua::Number);
     lexer->setColor(theme.accent, QsciLexerLua::Keyword);
-    lexer->setFont(theme.mono(10.5, QFont::DemiBold), QsciLexerLua::Keyword);
+    lexer->setFont(inPoints(theme.mono(10.5, QFont::DemiBold)), QsciLexerLua::Keyword);
     delete editor_->lexer();
     editor_->setLexer(lexer);
     editor_->setPaper(theme.raised);
@@ -140,7 +151,7 @@ void ScriptView::dress()
     editor_->setSelectionForegroundColor(theme.ink);
     editor_->setMarginsBackgroundColor(theme.surface);
     editor_->setMarginsForegroundColor(theme.ink3);
-    editor_->setMarginsFont(theme.mono());
+    editor_->setMarginsFont(font);
     editor_->setMatchedBraceBackgroundColor(theme.accentSoft);
     editor_->setMatchedBraceForegroundColor(theme.ink);
     const QColor mixed(static_cast<int>(theme.raised.red() * 0.84 + theme.error.red() * 0.16),
@@ -151,6 +162,11 @@ void ScriptView::dress()
     log_->setFrameShape(QFrame::NoFrame);
     log_->setFont(theme.body());
     editor_->setMarginWidth(0, QStringLiteral("00000"));
+    editor_->setMarginWidth(1, theme.px(6));
+    editor_->setMarginType(1, QsciScintilla::SymbolMarginDefaultBackgroundColor);
+    editor_->setMarginMarkerMask(1, 0);
+    log_->verticalHeader()->setDefaultSectionSize(theme.rowHeight());
+    log_->verticalHeader()->setMinimumSectionSize(theme.px(12));
     offerWords();
     mark(problem_);
     lay();
@@ -269,7 +285,7 @@ void ScriptView::mark(const std::optional<Error>& error)
     editor_->markerAdd(line, wrongMarker);
     const Theme& theme = Theme::get();
     const QString words = QString::fromStdString(error->what + (error->remedy.empty() ? "" : ". " + error->remedy));
-    editor_->annotate(line, words, QsciStyle(wrongStyle, tr("wrong"), theme.error, theme.surface, theme.body()));
+    editor_->annotate(line, words, QsciStyle(wrongStyle, tr("wrong"), theme.error, theme.surface, inPoints(theme.body())));
 }
 
 void ScriptView::takeOver()
