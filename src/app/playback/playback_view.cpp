@@ -225,7 +225,7 @@ PlaybackView::PlaybackView(Stage& stage)
     gap_->setPlaceholderText(tr("every 5 ms"));
     gap_->setAccessibleName(tr("Time from beat to beat"));
     gap_->setToolTip(tr("A fixed time from beat to beat, whatever was recorded  (Enter)"));
-    gap_->setFixedWidth(theme.px(78));
+    gap_->setFixedWidth(theme.px(94));
     connect(gap_, &QLineEdit::returnPressed, this, &PlaybackView::setGap);
     paceLine->addWidget(gap_);
     bar->addWidget(pace);
