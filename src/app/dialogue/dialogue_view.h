@@ -54,7 +54,6 @@ private:
         std::optional<drive::HeardMessage> last;
         std::size_t before = 0;  // so often before, in the phase
         std::vector<drive::HeardMessage> past;
-        const drive::DialogueEvent* broken = nullptr;
     };
     void refresh();
     void follow();
