@@ -100,12 +100,12 @@ private Q_SLOTS:
     void theDialogueGoesOnByItself()
     {
         Run run(docking());
-        run.runFor(10s);
+        run.runFor(12s);
         QCOMPARE(run.told(), both("enters greeting") + both("enters agreeing") + both("enters filling") + both("enters easing off")
                                  + both("enters parting") + both("ends parting: tank is full"));
         // Whenever asked it goes on anew; broken off it ends for the reason that was given.
         QVERIFY(run.dialogue->begin());
-        run.runFor(2s);
+        run.runFor(5s);
         QCOMPARE(run.dialogue->watch().side(0).phase, std::size_t{2});
         const auto facts = std::any_cast<DialogueFacts>(run.dialogue->report().facts);
         QVERIFY(facts.partners[0].simulated && facts.partners[1].simulated && facts.partners[0].phase == 2 && facts.broken == 0);
@@ -124,7 +124,7 @@ private Q_SLOTS:
         {
             Run run(docking());
             QVERIFY(run.session->record(path));
-            run.runFor(9s);
+            run.runFor(11s);
             QVERIFY(run.session->finishRecording(path));
         }
         for (const char* away : {"WaterUnit", "FillingPost"}) {
@@ -136,10 +136,10 @@ private Q_SLOTS:
             routes[0].nodes = {away};
             run.session->playback().route(routes);
             run.session->playback().play();
-            run.runFor(9s);
+            run.runFor(11s);
             QCOMPARE(run.told(), both("enters greeting") + both("enters agreeing") + both("enters filling") + both("enters easing off")
                                      + both("enters parting") + both("ends parting: tank is full"));
-            QVERIFY(run.session->playback().sent() > 40);
+            QVERIFY(run.session->playback().sent() > 35);
             const auto facts = std::any_cast<DialogueFacts>(run.dialogue->report().facts);
             QCOMPARE(facts.partners[0].simulated, std::string(away) != "WaterUnit");
         }
@@ -150,7 +150,7 @@ private Q_SLOTS:
         routes[0].to = 0;
         run.session->playback().route(routes);
         run.session->playback().play();
-        run.runFor(9s);
+        run.runFor(11s);
         QCOMPARE(run.told().size(), 12);
         QVERIFY(!run.dialogue->begin());
     }
@@ -160,68 +160,97 @@ private Q_SLOTS:
         QTest::addColumn<QStringList>("manipulations");
         QTest::addColumn<QStringList>("tells");     // in this order, among others
         QTest::addColumn<QString>("why");
-        QTest::newRow("no greeting comes back: again three times, then the end")
-            << QStringList{"FillingPost PostGreeting off"}
-            << QStringList{"WaterUnit enters greeting", "WaterUnit breaks greeting 200 200", "WaterUnit enters greeting",
-                   "WaterUnit breaks greeting 200 200", "WaterUnit enters greeting", "WaterUnit breaks greeting 200 200",
-                   "WaterUnit enters greeting", "WaterUnit breaks greeting 200 200", "WaterUnit ends greeting: no greeting came back",
-                   "FillingPost ends greeting: no greeting came back"}
-            << "PostGreeting was due by";
-        QTest::newRow("a greeting comes late: asked again") << QStringList{"FillingPost PostGreeting later 300ms 1 times"}
-                                                            << QStringList{"WaterUnit breaks greeting 200 200", "WaterUnit enters greeting",
-                                                                   "WaterUnit enters agreeing", "WaterUnit ends parting: tank is full"}
-                                                            << "did not come before the phase was left";
-        QTest::newRow("limits come late") << QStringList{"FillingPost PostLimits later 60ms 1 times"}
-                                          << QStringList{"WaterUnit breaks agreeing 100 100", "WaterUnit enters agreeing",
-                                                 "WaterUnit breaks agreeing 50 30", "WaterUnit enters filling",
-                                                 "WaterUnit ends parting: tank is full"}
-                                          << "PostLimits was due by";
-        QTest::newRow("no limits: a fault") << QStringList{"FillingPost PostLimits off"}
-                                            << QStringList{"WaterUnit breaks agreeing 100 100",
-                                                   "WaterUnit ends agreeing: the other not heard in time"}
-                                            << "PostLimits";
-        QTest::newRow("nothing is wanted") << QStringList{"WaterUnit FillWanted off"}
-                                           << QStringList{"FillingPost breaks agreeing 500 1000", "WaterUnit breaks agreeing 1000 1000",
-                                                  "WaterUnit ends agreeing: the other not heard in time"}
-                                           << "agreeing had to be left by";
-        QTest::newRow("what is wanted stops coming") << QStringList{"WaterUnit FillWanted off from 2s"}
-                                                     << QStringList{"FillingPost enters filling", "FillingPost breaks filling 150 150",
-                                                            "FillingPost ends filling: the other not heard in time"}
-                                                     << "FillWanted was due by";
-        QTest::newRow("one late among many breaks nothing") << QStringList{"FillingPost FillActual later 200ms 1 times from 2s"}
-                                                            << QStringList{"WaterUnit enters filling", "WaterUnit enters easing off"} << "";
-        QTest::newRow("the post falls silent") << QStringList{"FillingPost FillActual off from 2s"}
-                                               << QStringList{"WaterUnit breaks filling 250 250",
-                                                      "WaterUnit ends filling: the other not heard in time"}
-                                               << "FillActual was due by";
-        QTest::newRow("never full: eased off in time")
-            << QStringList{"WaterUnit EaseOff off 1 times"}
-            << QStringList{"WaterUnit breaks filling 5000 5001", "WaterUnit enters easing off", "WaterUnit ends parting: tank is full"}
-            << "filling had to be left by";
-        QTest::newRow("never eased off") << QStringList{"WaterUnit EaseOff off"}
-                                         << QStringList{"FillingPost breaks filling 5500 5500",
-                                                "FillingPost ends filling: the other not heard in time"}
-                                         << "";
-        QTest::newRow("not eased") << QStringList{"FillingPost PostEased off"}
-                                   << QStringList{"WaterUnit breaks easing off 300 300",
-                                          "WaterUnit ends easing off: the other not heard in time"}
-                                   << "PostEased was due by";
-        QTest::newRow("no parting") << QStringList{"WaterUnit DockParting off"} << QStringList{"FillingPost breaks parting 1000 1000"}
-                                    << "DockParting was due by";
-        QTest::newRow("the pressure is too high")
-            << QStringList{"FillingPost FillActual.FillPressure = 4.8 from 3s"}
-            << QStringList{"WaterUnit enters filling", "WaterUnit ends filling: pressure too high"} << "";
+        QTest::addColumn<QStringList>("changes");   // of the rig's dialogue, "POINTER VALUE"
+        const auto row = [](const char* name, const QStringList& manipulations, const QStringList& tells, const char* why,
+                             const QStringList& changes = {}) { QTest::newRow(name) << manipulations << tells << QString(why) << changes; };
+        row("no greeting comes back: again three times, then the end", {"FillingPost PostGreeting off"},
+            {"WaterUnit enters greeting", "WaterUnit breaks greeting 200 200", "WaterUnit enters greeting",
+                "WaterUnit breaks greeting 200 200", "WaterUnit enters greeting", "WaterUnit breaks greeting 200 200",
+                "WaterUnit enters greeting", "WaterUnit breaks greeting 200 200", "WaterUnit ends greeting: no greeting came back",
+                "FillingPost ends greeting: no greeting came back"},
+            "PostGreeting was due by");
+        row("a greeting comes late: asked again", {"FillingPost PostGreeting later 300ms 1 times"},
+            {"WaterUnit breaks greeting 200 200", "WaterUnit enters greeting", "WaterUnit enters agreeing",
+                "WaterUnit ends parting: tank is full"},
+            "did not come before the phase was left");
+        row("greeted, and left at that: the unit", {"WaterUnit DockLimits off"},
+            {"WaterUnit breaks greeting 4000 4000", "WaterUnit ends greeting: no greeting came back",
+                "FillingPost ends greeting: no greeting came back"},
+            "greeting had to be left by");
+        row("greeted, and left at that: the post", {"WaterUnit DockLimits off", "WaterUnit DockParting off"},
+            {"WaterUnit breaks greeting 4000 5000", "FillingPost breaks greeting 5000 5000",
+                "FillingPost ends greeting: the other not heard in time"},
+            "greeting had to be left by");
+        row("limits come late", {"FillingPost PostLimits later 60ms 1 times"},
+            {"WaterUnit breaks agreeing 100 100", "WaterUnit enters agreeing", "WaterUnit enters filling",
+                "WaterUnit ends parting: tank is full"},
+            "PostLimits was due by");
+        row("no limits: a fault", {"FillingPost PostLimits off"},
+            {"WaterUnit breaks agreeing 100 100", "WaterUnit ends agreeing: the other not heard in time"}, "PostLimits");
+        row("wanted before it is agreed", {}, {"WaterUnit breaks agreeing 50 29", "WaterUnit enters filling"}, "was left",
+            {"1/sides/WaterUnit/sends/0/delay 8 ms", "1/sides/FillingPost/sends/0/delay 20 ms"});
+        row("nothing is wanted", {"WaterUnit FillWanted off"},
+            {"FillingPost breaks agreeing 2000 3000", "WaterUnit breaks agreeing 3000 3000",
+                "WaterUnit ends agreeing: the other not heard in time"},
+            "agreeing had to be left by");
+        row("nothing is wanted, and nobody parts", {"WaterUnit FillWanted off", "WaterUnit DockParting off"},
+            {"FillingPost breaks agreeing 3000 3000", "FillingPost ends agreeing: the other not heard in time"}, "FillWanted was due by");
+        row("full too early", {}, {"WaterUnit breaks filling 1000 401", "WaterUnit enters easing off"}, "was left",
+            {"2/sides/WaterUnit/sends/1/delay 400 ms"});
+        row("what is wanted stops coming", {"WaterUnit FillWanted off from 5s"},
+            {"FillingPost enters filling", "FillingPost breaks filling 150 150", "FillingPost ends filling: the other not heard in time"},
+            "FillWanted was due by");
+        row("one late among many breaks nothing", {"FillingPost FillActual later 200ms 1 times from 5s"},
+            {"WaterUnit enters filling", "WaterUnit enters easing off"}, "");
+        row("the post falls silent", {"FillingPost FillActual off from 5s"},
+            {"WaterUnit breaks filling 250 250", "WaterUnit ends filling: the other not heard in time"}, "FillActual was due by");
+        row("never full: eased off in time", {"WaterUnit EaseOff off 1 times"},
+            {"WaterUnit breaks filling 4500 4501", "WaterUnit enters easing off", "WaterUnit ends parting: tank is full"},
+            "filling had to be left by");
+        row("never eased off", {"WaterUnit EaseOff off"},
+            {"FillingPost breaks filling 5000 5000", "FillingPost ends filling: the other not heard in time"}, "");
+        row("not eased", {"FillingPost PostEased off"},
+            {"WaterUnit breaks easing off 1200 1200", "WaterUnit ends easing off: the other not heard in time"}, "PostEased was due by");
+        row("not eased, and not waited for", {"FillingPost PostEased off"},
+            {"WaterUnit breaks easing off 1200 1500", "WaterUnit breaks easing off 1500 1500",
+                "WaterUnit ends easing off: the other not heard in time"},
+            "easing off had to be left by", {"3/sides/WaterUnit/hears/0/broken"});
+        row("not eased, and nobody parts", {"FillingPost PostEased off", "WaterUnit DockParting off"},
+            {"FillingPost breaks easing off 2000 2000", "FillingPost ends easing off: the other not heard in time"},
+            "easing off had to be left by");
+        row("no parting", {"WaterUnit DockParting off"},
+            {"FillingPost breaks parting 1800 1800", "WaterUnit breaks parting 2000 3000",
+                "WaterUnit ends parting: the other not heard in time"},
+            "DockParting was due by");
+        row("no parting, and not waited for", {"WaterUnit DockParting off"},
+            {"FillingPost breaks parting 1800 2500", "FillingPost breaks parting 2500 2500",
+                "FillingPost ends parting: the other not heard in time"},
+            "parting had to be left by", {"4/sides/FillingPost/hears/0/broken"});
+        row("the pressure is too high", {"FillingPost FillActual.FillPressure = 4.8 from 5s"},
+            {"WaterUnit enters filling", "WaterUnit ends filling: pressure too high"}, "");
     }
     void eachLimitIsBrokenOnPurpose()
     {
         QFETCH(const QStringList, manipulations);
         QFETCH(const QStringList, tells);
         QFETCH(const QString, why);
+        QFETCH(const QStringList, changes);
         std::vector<std::string> texts;
         for (const QString& text : manipulations)
             texts.push_back(text.toStdString());
-        Run run(docking(), texts);
-        run.runFor(12s);
+        Run run(docking([&](nlohmann::json& rig) {
+            nlohmann::json& phases = rig["dialogues"][0]["phases"];
+            for (const QString& change : changes) {
+                const nlohmann::json::json_pointer at("/" + change.section(' ', 0, 0).toStdString());
+                QVERIFY(phases.contains(at));
+                if (const QString value = change.section(' ', 1); value.isEmpty())
+                    phases[at.parent_pointer()].erase(at.back());
+                else
+                    phases[at] = value.toStdString();
+            }
+        }),
+            texts);
+        run.runFor(14s);
         const QStringList told = run.told();
         qsizetype at = 0;
         for (const QString& line : tells) {
@@ -244,13 +273,13 @@ private Q_SLOTS:
     void aLogIsSupervisedAsTheRunWas()
     {
         QTemporaryDir folder;
-        for (const char* manipulation : {"FillingPost PostLimits later 60ms 1 times", "FillingPost FillActual off from 2s",
+        for (const char* manipulation : {"FillingPost PostLimits later 60ms 1 times", "FillingPost FillActual off from 5s",
                  "WaterUnit EaseOff off", "FillingPost PostGreeting off", "WaterUnit WaterState again"}) {
             const std::string path = folder.filePath("run.pcapng").toStdString();
             QFile::remove(folder.filePath("run.pcapng"));
             Run run(docking(), {manipulation});
             QVERIFY(run.session->record(path));
-            run.runFor(12s);
+            run.runFor(14s);
             run.session->endActors();
             QVERIFY(run.session->finishRecording(path));
             trace::Trace trace;
@@ -398,13 +427,13 @@ private Q_SLOTS:
         };
         QByteArray out, err;
         QCOMPARE(
-            cli({"run", rig, "--for", "10s", "--virtual", "--record", log, "--manipulate", "FillingPost PostLimits later 60ms 1 times"},
+            cli({"run", rig, "--for", "12s", "--virtual", "--record", log, "--manipulate", "FillingPost PostLimits later 60ms 1 times"},
                 &out, &err),
             0);
         QCOMPARE(cli({"supervise", log, "--rig", rig, "--dialogue", "docking"}, &out, &err), 0);
         const QList<QByteArray> lines = out.trimmed().split('\n');
         QCOMPARE(lines.at(0), QByteArray("time,dialogue,partner,what,phase,limit_ms,took_ms,why"));
-        QVERIFY2(lines.at(1).contains(",docking,WaterUnit,enters,greeting,2000,") && lines.at(1).endsWith("DockGreeting came"),
+        QVERIFY2(lines.at(1).contains(",docking,WaterUnit,enters,greeting,4000,") && lines.at(1).endsWith("DockGreeting came"),
             lines.at(1).constData());
         QVERIFY2(out.contains(",docking,WaterUnit,breaks,agreeing,100,"), out.constData());
         QVERIFY(out.contains(",docking,FillingPost,ends,parting,,") && out.contains("tank is full"));
