@@ -11,6 +11,7 @@
 #include "drive/dialogue.h"
 #include "drive/manipulation.h"
 #include "formats/log_loading.h"
+#include "rig/manipulations.h"
 #include "rig/session.h"
 
 using namespace wavetrope;
@@ -90,6 +91,33 @@ struct Run {
 };
 
 QStringList both(const QString& what) { return {"WaterUnit " + what, "FillingPost " + what}; }
+
+// Frames of the water unit's state, and a signal of one of them.
+std::size_t count(const Run& run, std::uint32_t id)
+{
+    std::size_t out = 0;
+    const trace::Snapshot snapshot = run.session->trace().snapshot();
+    for (trace::Row row = 0; row < snapshot.rows(); ++row)
+        out += snapshot.frame(row).id.value == id ? 1 : 0;
+    return out;
+}
+
+std::optional<can::Frame> frameOf(const Run& run, std::size_t place)
+{
+    const trace::Snapshot snapshot = run.session->trace().snapshot();
+    for (trace::Row row = 0; row < snapshot.rows(); ++row)
+        if (const can::FrameView frame = snapshot.frame(row); frame.id.value == 0x182 && place-- == 0)
+            return can::Frame(frame);
+    return std::nullopt;
+}
+
+double level(const Run& run, std::size_t place, std::uint32_t signal)
+{
+    const auto frame = frameOf(run, place);
+    const auto* message = run.session->catalog()->find(0, can::Identifier{0x182, false});
+    database::Decoded decoded;
+    return !frame ? -2 : message->plan.decodeOne(frame->view(), signal, decoded) ? decoded.value : -1;
+}
 
 }  // namespace
 
@@ -457,23 +485,6 @@ private Q_SLOTS:
 
     void whatIsDoneOnPurposeToAMessage()
     {
-        const auto count = [](const Run& run, std::uint32_t id) {
-            std::size_t out = 0;
-            const trace::Snapshot snapshot = run.session->trace().snapshot();
-            for (trace::Row row = 0; row < snapshot.rows(); ++row)
-                out += snapshot.frame(row).id.value == id ? 1 : 0;
-            return out;
-        };
-        const auto level = [](const Run& run, std::size_t place, std::uint32_t signal) {
-            const auto* message = run.session->catalog()->find(0, can::Identifier{0x182, false});
-            const trace::Snapshot snapshot = run.session->trace().snapshot();
-            for (trace::Row row = 0; row < snapshot.rows(); ++row)
-                if (const can::FrameView frame = snapshot.frame(row); frame.id.value == 0x182 && place-- == 0) {
-                    database::Decoded decoded;
-                    return message->plan.decodeOne(frame, signal, decoded) ? decoded.value : -1;
-                }
-            return -2.0;
-        };
         Run plain(docking());
         plain.runFor(1s);
         QCOMPARE(count(plain, 0x182), std::size_t{20});
@@ -510,6 +521,118 @@ private Q_SLOTS:
                  "WaterUnit WaterState.Flow + x", "WaterUnit WaterState.Flow stuck 3", "WaterUnit WaterState off 0 times",
                  "WaterUnit WaterState off x times", "WaterUnit WaterState", "WaterUnit off", "WaterUnit WaterState.Flow +", "off"})
             QVERIFY2(!manipulationFromText(wrong), wrong);
+    }
+
+    // Each frame of it, and nothing else of the node.
+    void moreIsDoneOnPurpose()
+    {
+        enum : std::uint32_t { flow, temperature, tank, valve, counter };
+        Run plain(docking());
+        plain.runFor(1s);
+        Run run(docking(), {"WaterUnit WaterState.TankLevel follows \"400 + 100 * t\" to 500ms",
+                               "WaterUnit WaterState.Counter jumps 3 from 200 ms to 300 ms", "WaterUnit WaterState length 4 from 800 ms",
+                               "WaterUnit WaterState.Counter jumps -1 from 600ms to 700ms"});
+        run.runFor(1s);
+        QCOMPARE(count(run, 0x182), std::size_t{20});
+        for (std::size_t i = 0; i < 16; ++i) {
+            const double t = static_cast<double>((frameOf(run, i)->time - run.session->begins()).count()) / 1e9;
+            if (i < 10)
+                QVERIFY2(std::abs(level(run, i, tank) - (400 + 100 * t)) < 1.1, qPrintable(QString::number(level(run, i, tank))));
+            else
+                QCOMPARE(level(run, i, tank), level(plain, i, tank));
+            const double ahead = i >= 4 && i < 6 ? 3 : i >= 12 && i < 14 ? -1 : 0;
+            QCOMPARE(level(run, i, counter), std::fmod(level(plain, i, counter) + ahead + 256, 256));
+            QCOMPARE(level(run, i, flow), level(plain, i, flow));
+            QCOMPARE(level(run, i, temperature), level(plain, i, temperature));
+        }
+        for (std::size_t i = 16; i < 20; ++i) {
+            const auto cut = frameOf(run, i), own = frameOf(plain, i);
+            QVERIFY(cut->length == 4 && cut->dlc == 4);
+            QVERIFY(std::equal(cut->data.begin(), cut->data.begin() + 4, own->data.begin()));
+        }
+        // More often for a while; then its own beats again.
+        Run often(docking(), {"WaterUnit WaterState every 10ms from 200ms to 300ms"});
+        often.runFor(1s);
+        QCOMPARE(count(often, 0x182), std::size_t{20 + 8});
+        const auto last = frameOf(often, 27), own = frameOf(plain, 19);
+        QVERIFY(std::chrono::abs(last->time - own->time) < 1ms);
+        QCOMPARE(level(often, 27, counter), 27.0);
+        // While something holds: an expression of the node, and a condition of the rig.
+        Run held(docking([](nlohmann::json& rig) {
+            rig["events"] = nlohmann::json::array({{{"name", "a beat is heard"}, {"when", "id 0x7e2"}, {"stays", "100 ms"}}});
+            rig["manipulations"] = nlohmann::json::array(
+                {{{"name", "empty"}, {"does", "WaterUnit WaterState.TankLevel = 0 while \"t > 0.5 and Flow < 90\""}, {"acts", true},
+                     {"mine", 4}},
+                    {{"name", "empty"}, {"does", "WaterUnit WaterState.Valve wrong"}},
+                    {{"does", "WaterUnit WaterState.Nothing = 1"}, {"acts", true}}});
+        }));
+        held.runFor(1s);
+        for (std::size_t i = 0; i < 20; ++i) {
+            QCOMPARE(level(held, i, tank), i < 10 ? level(plain, i, tank) : 0.0);
+            QCOMPARE(level(held, i, flow), level(plain, i, flow));
+            QCOMPARE(level(held, i, valve), level(plain, i, valve));
+        }
+        QVERIFY(std::any_of(held.session->leftOut().begin(), held.session->leftOut().end(),
+            [](const Error& error) { return error.what.find("no signal 'Nothing'") != std::string::npos; }));
+        // In a phase of its dialogue.
+        Run phased(docking(), {"WaterUnit WaterState.TankLevel = 7 in filling", "WaterUnit WaterState.Valve = 1 in \"easing off\" "});
+        phased.runFor(12s);
+        const auto& events = phased.dialogue->watch().events();
+        const auto entered = [&](std::size_t phase) {
+            return std::find_if(events.begin(), events.end(), [&](const DialogueEvent& one) {
+                return one.partner == 0 && one.phase == phase;
+            })->time;
+        };
+        for (std::size_t i = 0; i < 240; ++i) {
+            const auto frame = frameOf(phased, i);
+            if (std::chrono::abs(frame->time - entered(2)) < 2ms || std::chrono::abs(frame->time - entered(3)) < 2ms)
+                continue;
+            QCOMPARE(level(phased, i, tank) == 7, frame->time > entered(2) && frame->time < entered(3));
+        }
+        for (const auto& [text, words] :
+            std::initializer_list<std::pair<const char*, const char*>>{{"WaterUnit WaterState.Flow = 1 in fillin", "filling"},
+                {"WaterUnit WaterState.Flow = 1 while \"Fluw > 3\"", "Fluw"}, {"WaterUnit WaterState.Flow follows \"3 +\"", "3 +"},
+                {"WaterUnit WaterState length 9", "classic frame has 9"}, {"WaterUnit DockGreeting every 5ms", "no period"}}) {
+            const auto wanted = manipulationFromText(text);
+            QVERIFY2(wanted, text);
+            const auto done = phased.node("WaterUnit")->manipulate(*wanted);
+            QVERIFY2(!done && done.error().text().find(words) != std::string::npos, text);
+        }
+        for (const char* wrong : {"A B.C jumps 1.5", "A B length -1", "A B every 0 ms", "A B every", "A B.C follows", "A B.C jumps"})
+            QVERIFY2(!manipulationFromText(wrong), wrong);
+    }
+
+    // By their name on the command line, and as they stand in the document.
+    void manipulationsAreKeptInTheRig()
+    {
+        Rig rig = docking([](nlohmann::json& document) {
+            document["manipulations"] = nlohmann::json::array(
+                {{{"name", "dry"}, {"does", "WaterUnit WaterState.TankLevel = 0"}, {"mine", 4}}});
+        });
+        QVERIFY(!rig.changed());
+        auto both = manipulationsOf(rig, "dry");
+        QVERIFY(both && both->size() == 1 && both->front().signal == "TankLevel");
+        QVERIFY(!manipulationsOf(rig, "wet"));
+        auto next = rig.manipulations;
+        next.push_back({"", *manipulationFromText("WaterUnit WaterState off"), true});
+        next.front().acts = true;
+        rig.setManipulations(next);
+        QCOMPARE(rig.document["manipulations"].dump(),
+            std::string(
+                R"j([{"acts":true,"does":"WaterUnit WaterState.TankLevel = 0","mine":4,"name":"dry"},{"acts":true,"does":"WaterUnit WaterState off"}])j"));
+        const auto read = rigFromText(rig.document.dump(), rig.path);
+        QVERIFY(read && read->manipulations.size() == 2 && read->manipulations[0].acts && read->manipulations[1].name.empty());
+        Run run(rig);
+        run.runFor(200ms);
+        QCOMPARE(count(run, 0x182), std::size_t{0});
+        (void)follow(*run.session, rig.manipulations, {});
+        run.runFor(200ms);
+        QCOMPARE(level(run, 0, 2), 500.0);
+        for (const char* wrong : {R"([{"does": "WaterUnit"}])", R"([{"name": "x"}])", R"([{"does": "A B off"}, {"does": "A B off"}])"}) {
+            nlohmann::json document = rig.document;
+            document["manipulations"] = nlohmann::json::parse(wrong);
+            QVERIFY2(!rigFromText(document.dump(), rig.path), wrong);
+        }
     }
 };
 

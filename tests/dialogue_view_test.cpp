@@ -11,6 +11,7 @@
 #include "app/keeping/keeping_options.h"
 #include "app/manipulation/manipulation_view.h"
 #include "app/nodes/nodes_view.h"
+#include "app/parts/in_place.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/theme/theme.h"
@@ -144,24 +145,49 @@ private Q_SLOTS:
         QVERIFY2(list->problem().contains(QStringLiteral("TankLevel")), qPrintable(list->problem()));
         QCOMPARE(list->rows().size(), std::size_t{1});
         list->line()->selectAll();
-        QTest::keyClicks(list->line(), QStringLiteral("WaterUnit WaterState.TankLevel = 7"));
+        QTest::keyClicks(list->line(), QStringLiteral("empty tank: WaterUnit WaterState.TankLevel = 7"));
         QVERIFY(list->problem().isEmpty());
         QTest::keyClick(list->line(), Qt::Key_Return);
-        QTRY_VERIFY(list->rows().size() == 2 && list->rows()[1].facts.acts && list->rows()[1].facts.changed > 1);
+        // Those of the rig stand first.
+        const auto kept = [&] { return list->rows().at(0); };
+        QTRY_VERIFY(list->rows().size() == 2 && kept().facts.acts && kept().facts.changed > 1);
+        QCOMPARE(kept().name, QStringLiteral("empty tank"));
         QTRY_COMPARE(list->summary(), QStringLiteral("1 acts, 1 is done"));
+        const auto written = [&] { return window_->document().rig().document.value("manipulations", nlohmann::json::array()); };
+        QCOMPARE(QString::fromStdString(written().dump()),
+            QStringLiteral(R"j([{"acts":true,"does":"WaterUnit WaterState.TankLevel = 7","name":"empty tank"}])j"));
+        QVERIFY(window_->document().rig().changed());
         QVERIFY(!list->grab().isNull());
-        // Once more what was done once.
-        QTest::mouseClick(list, Qt::LeftButton, {}, list->controlOf(0).center().toPoint());
+        // Once more what was done once: that stands in no rig.
+        QTest::mouseClick(list, Qt::LeftButton, {}, list->controlOf(1).center().toPoint());
         QTRY_VERIFY(list->rows().size() == 2 && !list->rows()[1].facts.done);
-        QTest::keyClick(list, Qt::Key_Up);
-        QTest::keyClick(list, Qt::Key_Up);
+        // Lifted it is kept, and acts again when it is asked to.
+        QTest::mouseClick(list, Qt::LeftButton, {}, list->controlOf(0).center().toPoint());
+        QTRY_VERIFY(!kept().acts && !kept().running);
+        QTRY_COMPARE(list->summary(), QStringLiteral("1 acts, 1 is lifted"));
+        QTest::keyClick(list, Qt::Key_Return);
+        QTRY_VERIFY(kept().running && kept().facts.acts);
+        // Another name.
+        QTest::keyClick(list, Qt::Key_F2);
+        QTRY_VERIFY(list->name()->isOpen());
+        list->name()->selectAll();
+        QTest::keyClicks(list->name(), QStringLiteral("dry"));
+        QTest::keyClick(list->name(), Qt::Key_Return);
+        QTRY_COMPARE(kept().name, QStringLiteral("dry"));
+        QVERIFY(kept().running);
+        // Taken out, and taken back.
+        list->setFocus();
         QTest::keyClick(list, Qt::Key_Delete);
         QTRY_COMPARE(list->rows().size(), std::size_t{1});
-        QTest::keyClick(list, Qt::Key_Z, Qt::ControlModifier);
-        QTRY_COMPARE(list->rows().size(), std::size_t{2});
+        QVERIFY(written().empty());
+        list->undoStack()->undo();
+        QTRY_VERIFY(list->rows().size() == 2 && kept().running && kept().name == QLatin1String("dry"));
         QTest::mouseClick(window_->findChild<QPushButton*>(QStringLiteral("liftAll")), Qt::LeftButton);
-        QTRY_VERIFY(list->rows().empty());
-        QCOMPARE(list->summary(), QStringLiteral("all nodes send as they would by themselves"));
+        QTRY_COMPARE(list->summary(), QStringLiteral("1 is lifted"));
+        list->undoStack()->undo();
+        QTRY_VERIFY(kept().running);
+        list->undoStack()->redo();
+        QTRY_VERIFY(!kept().running);
     }
 
     void allButOneAreSimulated()

@@ -9,6 +9,7 @@
 #include "cli/command.h"
 #include "cli/csv.h"
 #include "database/codec.h"
+#include "rig/manipulations.h"
 #include "rig/scripts.h"
 #include "rig/session.h"
 
@@ -63,22 +64,15 @@ Expected<void> beginWith(rig::Rig& rig, const rig::LoadedDatabases& databases, c
 Expected<void> manipulate(rig::Session& session, const std::vector<std::string>& texts)
 {
     for (const std::string& text : texts) {
-        const auto wanted = drive::manipulationFromText(text);
+        const auto wanted = rig::manipulationsOf(session.rig(), text);
         if (!wanted)
             return tl::unexpected(wanted.error());
-        std::vector<std::string> names;
-        drive::Node* found = nullptr;
-        for (drive::Node* node : session.all<drive::Node>()) {
-            names.push_back(node->name());
-            found = node->name() == wanted->node ? node : found;
-        }
-        if (found == nullptr)
-            return fail("the rig has no node '" + wanted->node + "'", "--manipulate '" + text + "'", didYouMean(wanted->node, names));
-        if (const auto done = found->manipulate(*wanted); !done) {
-            Error error = done.error();
-            error.where = "--manipulate '" + text + "'" + (error.where.empty() ? "" : ", " + error.where);
-            return tl::unexpected(error);
-        }
+        for (const drive::Manipulation& one : *wanted)
+            if (const auto done = rig::manipulate(session, one); !done) {
+                Error error = done.error();
+                error.where = "--manipulate '" + text + "'" + (error.where.empty() ? "" : ", " + error.where);
+                return tl::unexpected(error);
+            }
     }
     return {};
 }

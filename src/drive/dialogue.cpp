@@ -42,6 +42,15 @@ Expected<void> Dialogue::build()
         Node* node = world_.nodes[partner];
         if (node == nullptr)
             continue;
+        std::vector<std::string> phases;
+        for (const PhaseSpec& phase : spec.phases)
+            phases.push_back(phase.name);
+        node->takePart(
+            [this, partner] {
+                const std::size_t phase = watch_.side(partner).phase;
+                return phase == SideSpec::rest ? std::string() : watch_.spec().phases[phase].name;
+            },
+            phases);
         for (const std::string& name : spec.messages())
             if (own(partner, name))
                 if (const auto may = node->prepare(name, spec.bus); !may)

@@ -15,7 +15,7 @@ namespace wavetrope::drive {
 
 namespace {
 
-constexpr Time longestDelay = std::chrono::hours(1);
+constexpr Time longestDelay = std::chrono::hours(1), leastPeriod = std::chrono::microseconds(1);
 constexpr const char* manipulationForm = "Such as \"BladeUnit BladeState.BladeDepth = 3.5 from 10s to 12s\"";
 
 // Words parted by blanks; what stands in quotes holds together, and keeps them.
@@ -45,6 +45,12 @@ std::string withoutQuotes(const std::string& word)
 
 }  // namespace
 
+bool ofWholeMessage(Manipulation::What what)
+{
+    using What = Manipulation::What;
+    return what == What::off || what == What::later || what == What::again || what == What::every || what == What::length;
+}
+
 Expected<Manipulation> manipulationFromText(std::string_view text)
 {
     using What = Manipulation::What;
@@ -67,6 +73,13 @@ Expected<Manipulation> manipulationFromText(std::string_view text)
     }
     // From the end: a time is one word, or a number and its unit.
     const std::size_t least = equals != std::string::npos ? 0 : 1;
+    for (const auto& [word, name] : {std::pair("in", &out.phase), std::pair("while", &out.holds)})
+        if (right.size() > 1 + least && right[right.size() - 2] == word) {
+            *name = withoutQuotes(right.back());
+            if (name->empty())
+                return wrong(std::string("nothing stands behind ") + word);
+            right.resize(right.size() - 2);
+        }
     for (const auto& [word, moment] : {std::pair("to", &out.to), std::pair("from", &out.from)})
         for (const std::size_t words : {1U, 2U})
             if (right.size() > words + least && right[right.size() - words - 1] == word) {
@@ -97,36 +110,46 @@ Expected<Manipulation> manipulationFromText(std::string_view text)
             return wrong("expected a node, a signal of it, = and a value; or a node, a message, and off, later or again");
         const std::string& verb = right.front();
         static constexpr std::pair<const char*, What> verbs[] = {{"+", What::add}, {"-", What::add}, {"*", What::scale},
-            {"stuck", What::stuck}, {"wrong", What::wrong}, {"off", What::off}, {"later", What::later}, {"again", What::again}};
+            {"stuck", What::stuck}, {"wrong", What::wrong}, {"off", What::off}, {"later", What::later}, {"again", What::again},
+            {"follows", What::follows}, {"jumps", What::jumps}, {"every", What::every}, {"length", What::length}};
         const auto found = std::find_if(std::begin(verbs), std::end(verbs), [&](const auto& one) { return verb == one.first; });
         if (found == std::end(verbs))
-            return wrong("expected a node, a signal of it, = and a value; '" + verb + "' is none of + - * stuck wrong off later again");
+            return wrong("expected a node, a signal of it, = and a value; '" + verb
+                         + "' is none of + - * follows jumps stuck wrong off later every again length");
         out.what = found->second;
         std::string operand;
         for (std::size_t i = 1; i < right.size(); ++i)
             operand += (i > 1 ? " " : "") + right[i];
-        const bool wantsNumber = out.what == What::add || out.what == What::scale;
-        if (wantsNumber) {
+        const bool whole = out.what == What::jumps || out.what == What::length;
+        if (out.what == What::add || out.what == What::scale || whole) {
             char* end = nullptr;
             out.number = std::strtod(operand.c_str(), &end);
             if (operand.empty() || *end != '\0' || !std::isfinite(out.number))
                 return wrong("'" + operand + "' is no number");
+            if (whole
+                && (out.number != std::floor(out.number) || std::abs(out.number) > 1e15 || (out.what == What::length && out.number < 0)))
+                return wrong("'" + operand + "' is no whole number" + (out.what == What::length ? " of bytes" : ""));
             out.number = verb == "-" ? -out.number : out.number;
-        } else if (out.what == What::later) {
+        } else if (out.what == What::later || out.what == What::every) {
             const auto span = spanFromText(operand);
             if (!span || span->count() <= 0 || *span > longestDelay)
-                return wrong("'" + operand + "' is no time to be later by, up to an hour");
+                return wrong("'" + operand + "' is no " + (out.what == What::every ? "period" : "time to be later by") + ", up to an hour");
+            if (out.what == What::every && *span < leastPeriod)
+                return wrong("a period is 1 us at least");
             out.delay = *span;
+        } else if (out.what == What::follows) {
+            out.value = withoutQuotes(operand);
+            if (out.value.empty())
+                return wrong("expected an expression behind follows");
         } else if (!operand.empty()) {
             return wrong("'" + operand + "' stands behind " + verb);
         }
     }
-    const bool whole = out.what == What::off || out.what == What::later || out.what == What::again;
     if (left.size() != 2)
         return wrong("expected a node and MESSAGE.SIGNAL in front of the =");
     out.node = withoutQuotes(left[0]);
     const std::size_t dot = left[1].rfind('.');
-    if (whole) {
+    if (ofWholeMessage(out.what)) {
         out.message = withoutQuotes(left[1]);
     } else {
         if (dot == std::string::npos || dot == 0 || dot + 1 == left[1].size())

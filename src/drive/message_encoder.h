@@ -95,6 +95,15 @@ public:
     /// themselves. What is put together next knows nothing of it.
     [[nodiscard]] const can::Frame& withHeld(std::span<const Held> held);
 
+    /// How far the counter that fills a place counts; 0 where none does.
+    [[nodiscard]] std::uint64_t modulo(std::uint32_t place) const
+    {
+        for (const Field& field : fields_)
+            if (const auto* counter = std::get_if<CounterSpec>(&field.filling); counter != nullptr && field.place == place)
+                return counter->modulo;
+        return 0;
+    }
+
     /// The frame as it was put together last.
     [[nodiscard]] const can::Frame& frame() const { return frame_; }
     [[nodiscard]] std::uint8_t bus() const { return bus_; }

@@ -95,7 +95,7 @@ ActorReport Node::report() const
         for (const Sending::Change& change : sending.changes) {
             ManipulationFacts& of = facts.manipulations[change.number];
             of.changed += change.changed;
-            of.acts = of.acts || actsAt(change, now);
+            of.acts = of.acts || (actsAt(change, now) && change.met);
             of.done = of.done || (change.spec.times && change.changed >= *change.spec.times) || (change.spec.to && now >= *change.spec.to);
         }
     if (script_)
@@ -150,9 +150,15 @@ void Node::schedule(std::uint32_t index)
 {
     Sending& sending = sendings_[index];
     const Time now = world_.scheduler.now();
-    if (sending.beat == 0 && sending.origin < now)
+    const Time period = changedPeriod(sending);
+    const bool back = std::exchange(sending.apart, period.count() > 0) && !sending.apart;
+    if ((sending.beat == 0 && sending.origin < now) || back)
         sending.beat = static_cast<std::uint64_t>((now - sending.origin) / sending.every) + 1;
-    Time due = sending.origin + sending.every * static_cast<std::int64_t>(sending.beat++);
+    if (sending.apart)
+        sending.nominal += period;
+    else
+        sending.nominal = sending.origin + sending.every * static_cast<std::int64_t>(sending.beat++);
+    Time due = sending.nominal;
     if (sending.jitter.count() > 0)
         due += Time(static_cast<std::int64_t>(random_.uniform() * static_cast<double>(sending.jitter.count())));
     beats_.also(due, index);
@@ -223,7 +229,8 @@ void Node::receive(const can::FrameView& frame, const database::CatalogMessage& 
         if (message->plan.decodeOne(frame, reception.signal.index, decoded))
             slots_[reception.slot] = decoded.value;
     }
-    react(message);
+    if (!quiet_.contains(message))
+        react(message);
 }
 
 }  // namespace wavetrope::drive

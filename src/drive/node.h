@@ -9,6 +9,7 @@
 #include <span>
 #include <string>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 #include "bus/bus.h"
@@ -33,6 +34,8 @@ struct NodeWorld {
     Time begins{};                                  ///< Virtual time at which the story starts.
     Time story{};                                   ///< Length after which it starts over; 0 never.
     std::map<std::string, std::string, std::less<>> filters{};  ///< By name, for scripts.
+    /// Whether a condition of the rig holds; nothing where it has none of that name. Empty: it has none at all.
+    std::function<std::optional<bool>(const std::string& name)> condition{};
 };
 
 /// A state that a node entered.
@@ -121,6 +124,8 @@ public:
     /// Calls somebody whenever an expression, as its reactions have them, becomes true; gives the number to ask `holds` by.
     [[nodiscard]] Expected<std::size_t> watch(const std::string& expression, std::function<void()> becameTrue, Time hold = {});
     [[nodiscard]] bool holds(std::size_t watched) const { return reactions_[watched].holds; }
+    /// Who tells in which phase of a dialogue it is, empty at rest; and which phases there are.
+    void takePart(std::function<std::string()> phase, const std::vector<std::string>& phases);
     /// Enters a state from outside.
     void note(const std::string& state, bool wrong, const std::string& why);
     ///@}
@@ -148,12 +153,18 @@ private:
         struct Change {
             Manipulation spec;
             std::uint32_t place = 0;  // of its signal
-            std::uint64_t bits = 0;  // that it holds
+            std::uint64_t bits = 0;  // that it holds, or jumps by
             bool any = false;  // `stuck`: it knows at what
+            bool named = false;  // `holds` names a condition of the rig
+            bool met = true;  // it acts in the frame that is put together, or did in the last one
+            formula::Formula value{}, holds{};
+            formula::Random chance{0};
             std::uint64_t changed = 0;
             std::size_t number = 0;  // among all of the node
         };
         std::vector<Change> changes;
+        Time nominal{};  // of its newest beat
+        bool apart = false;  // its beats have another period
         std::vector<MessageEncoder::Held> given;  // by its script
     };
     struct Reaction {
@@ -212,6 +223,12 @@ private:
     void tell();
     void offerChanged(std::uint32_t index, std::span<const MessageEncoder::Held> once);
     [[nodiscard]] static bool actsAt(const Sending::Change& change, Time sinceBegin);
+    /// That its beats have on purpose now; 0: their own.
+    [[nodiscard]] Time changedPeriod(Sending& sending) const;
+    [[nodiscard]] bool meets(Sending::Change& change) const;
+    [[nodiscard]] bool inPhase(const std::string& phase) const;
+    Expected<Sending::Change> changeOf(const Manipulation& manipulation, const Sending& sending);
+    [[nodiscard]] std::uint64_t changedBits(Sending::Change& change, const Sending& sending, std::uint64_t bits) const;
     void sendLate();
     void refuse(const Sending& sending, std::uint32_t signal, double value);
     void schedule(std::uint32_t index);
@@ -244,6 +261,10 @@ private:
     std::deque<Sending> sendings_;  // a script may add to them while one is at work
     std::deque<Reaction> reactions_;
     std::unordered_map<const database::CatalogMessage*, std::vector<Reception>> receptions_;
+    std::unordered_set<const database::CatalogMessage*> quiet_;  // of these, those that nothing reacts to
+    bool quietly_ = false;  // names that are looked up are for what is done on purpose, which changes nothing else
+    std::vector<std::function<std::string()>> phases_;
+    std::vector<std::string> phaseNames_;
     std::deque<StateChange> states_;
     std::map<std::string, RefusedValue> refused_;
     std::unique_ptr<NodeScript> script_;

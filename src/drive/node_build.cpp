@@ -97,8 +97,13 @@ Expected<void> Node::build()
 std::optional<std::uint32_t> Node::slotOf(std::string_view name)
 {
     const auto known = names_.find(std::string(name));
-    if (known != names_.end())
+    if (known != names_.end()) {
+        if (!quietly_ && !quiet_.empty())
+            for (const auto& [message, all] : receptions_)
+                if (std::any_of(all.begin(), all.end(), [&](const Reception& one) { return one.slot == known->second; }))
+                    quiet_.erase(message);
         return known->second;
+    }
     const auto& buses = busIndexes_;
     const database::SignalRef* found = nullptr;
     const auto signals = world_.catalog->findSignals(name);
@@ -112,6 +117,10 @@ std::optional<std::uint32_t> Node::slotOf(std::string_view name)
     slots_.push_back(signal.startRaw ? found->message->plan.plan(found->index).physical(*signal.startRaw) : 0);
     hangs_.push_back(onFrames);
     names_[std::string(name)] = slot;
+    if (!quietly_)
+        quiet_.erase(found->message);
+    else if (!receptions_.contains(found->message))
+        quiet_.insert(found->message);
     receptions_[found->message].push_back({slot, *found});
     return slot;
 }
@@ -286,6 +295,7 @@ Expected<void> Node::buildReaction(const ReactionSpec& spec)
             if (message.message->name == spec.on && std::find(busIndexes_.begin(), busIndexes_.end(), message.bus) != busIndexes_.end()) {
                 known = true;
                 receptions_[&message];  // listened to, though no value of it is used
+                quiet_.erase(&message);
             }
         if (!known)
             return fail(

@@ -2,6 +2,7 @@
 // Who acts in a run: the table of their kinds.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -29,22 +30,23 @@ struct ActorWorld {
     bool incomplete = false;                            ///< A database is missing: who needs it is left out, and says so here.
     std::vector<Error>& leftOut;
     std::span<const std::unique_ptr<drive::Actor>> made;    ///< Those of the kinds before.
+    std::function<std::optional<bool>(const std::string& name)> condition{};  ///< Whether a condition of the rig holds; nothing: no such.
 };
 
 /// One kind of those who act.
 struct ActorKind {
-    const char* name;       ///< "node".
-    const char* part;       ///< JSON pointer of the part of the rig that they are made from; empty where every run has one.
+    const char* name;  ///< "node".
+    const char* part;  ///< JSON pointer of the part of the rig that they are made from; empty where every run has one.
     /// All of a rig. An error stops the run from being made.
     Expected<std::vector<std::unique_ptr<drive::Actor>>> (*make)(const ActorWorld& world);
 };
 
 /// An identifier that one of those who act would send while another sends it too.
 struct Collision {
-    std::uint8_t bus = 0;               ///< Of the rig.
+    std::uint8_t bus = 0;  ///< Of the rig.
     can::Identifier id;
-    std::string message;                ///< Empty where no database has it.
-    std::string node;                   ///< Who sends it too.
+    std::string message;  ///< Empty where no database has it.
+    std::string node;  ///< Who sends it too.
     [[nodiscard]] std::string words(const database::Catalog& catalog) const;
 };
 
@@ -56,7 +58,7 @@ struct Collision {
 struct RowCollision {
     std::size_t row = 0;
     Collision with;
-    std::optional<std::size_t> otherRow{};      ///< Where another row that goes out sends it.
+    std::optional<std::size_t> otherRow{};  ///< Where another row that goes out sends it.
 };
 /// Of all rows that can be sent, whether they go out now or not, but for those that are sent all the same.
 [[nodiscard]] std::vector<RowCollision> collisionsOf(

@@ -249,6 +249,15 @@ void LiveRules::takeEnds(std::size_t recording, Time at, const std::string& why)
 // Of what memory let go the stamp is not known: it counts as lost.
 Time LiveRules::stampOf(trace::Row row) { return trace_.isGone(row) ? Time::max() : trace_.snapshot().time(row) - setBefore(row); }
 
+std::optional<bool> LiveRules::holds(const std::string& name) const
+{
+    const auto& conditions = compiled_.set.conditions;
+    for (std::size_t c = 0; c < conditions.size(); ++c)
+        if (conditions[c].name == name)
+            return rules_->isTrue(c);
+    return std::nullopt;
+}
+
 std::vector<ConditionReport> LiveRules::conditions() const
 {
     std::vector<ConditionReport> out;

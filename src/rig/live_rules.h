@@ -77,6 +77,8 @@ public:
     void start(std::size_t recording, Time at) { rules_->startByHand(recording, at); }
     void stop(std::size_t recording, Time at) { rules_->stopByHand(recording, at); }
 
+    /// Whether a condition holds now; nothing where there is none of that name.
+    [[nodiscard]] std::optional<bool> holds(const std::string& name) const;
     [[nodiscard]] std::vector<ConditionReport> conditions() const;
     [[nodiscard]] std::vector<TakingReport> recordings(Time now) const;
     /// Takes that have ended or go on, the newest last; the oldest are forgotten behind many.

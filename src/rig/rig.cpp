@@ -25,7 +25,7 @@ namespace {
 using nlohmann::json;
 
 constexpr std::size_t largestDocument = 64U << 20;
-constexpr std::size_t mostBuses = 64;
+constexpr std::size_t mostBuses = 64, mostManipulations = 1000;
 constexpr int deepestNesting = 100;
 
 // "2027-02-01T18:00:00Z"
@@ -132,6 +132,18 @@ Rig rigOf(const json& document, const std::string& path)
                 bus.placeOf("letter"), std::string("there are two buses with the letter ") + letter, "Give one of them another");
         if (rig.buses.size() > mostBuses)
             bus.wrong("a rig has 64 buses at the most");
+    });
+    std::set<std::string> changes;
+    in.each("manipulations", [&](const JsonReader& one) {
+        const std::string text = one.needText("does");
+        auto does = drive::manipulationFromText(text);
+        if (!does)
+            JsonReader::fail(one.placeOf("does"), does.error().what, does.error().remedy);
+        if (!changes.insert(does->text).second)
+            JsonReader::fail(one.placeOf("does"), "'" + does->text + "' stands there twice", "Take one of them out");
+        rig.manipulations.push_back({one.text("name"), std::move(*does), one.flag("acts")});
+        if (rig.manipulations.size() > mostManipulations)
+            one.wrong("a rig has 1,000 manipulations at the most");
     });
     if (const auto outbox = in.find("outbox"))
         rig.outbox = drive::outboxFromJson(*outbox);
@@ -282,6 +294,34 @@ Expected<void> Rig::setOutbox(const nlohmann::json& next)
     else
         document["outbox"] = next;
     return {};
+}
+
+void Rig::setManipulations(const std::vector<KeptManipulation>& next)
+{
+    // Fields that are not known stay with what each does.
+    std::map<std::string, json> before;
+    if (const auto found = document.find("manipulations"); found != document.end() && found->size() == manipulations.size())
+        for (std::size_t i = 0; i < manipulations.size(); ++i)
+            before[manipulations[i].does.text] = (*found)[i];
+    json written = json::array();
+    for (const KeptManipulation& one : next) {
+        json row = before.contains(one.does.text) ? before[one.does.text] : json::object();
+        const auto set = [&row](const char* field, const json& value, bool is) {
+            if (is)
+                row[field] = value;
+            else
+                row.erase(field);
+        };
+        set("name", one.name, !one.name.empty());
+        row["does"] = one.does.text;
+        set("acts", true, one.acts);
+        written.push_back(std::move(row));
+    }
+    if (written.empty())
+        document.erase("manipulations");
+    else
+        document["manipulations"] = std::move(written);
+    manipulations = next;
 }
 
 void Rig::setReports(const std::vector<ReportSpec>& next)

@@ -15,6 +15,7 @@
 #include "can/bit_rate.h"
 #include "database/catalog.h"
 #include "drive/dialogue_spec.h"
+#include "drive/manipulation.h"
 #include "drive/node_spec.h"
 #include "drive/outbox_spec.h"
 #include "record/take_writer.h"
@@ -75,6 +76,13 @@ struct PlaybackSpec {
     friend bool operator==(const PlaybackSpec&, const PlaybackSpec&) = default;
 };
 
+/// Something that is changed on purpose of what a node sends. No two of a rig say the same.
+struct KeptManipulation {
+    std::string name{};         ///< That it is asked for by; several may have one, or none.
+    drive::Manipulation does;
+    bool acts = false;          ///< From the run's begin.
+};
+
 /// A rig. Fields of the document that are not known here are kept when it is saved.
 struct Rig {
     static constexpr int version = 1;
@@ -87,6 +95,7 @@ struct Rig {
     std::vector<BusSpec> buses;
     std::vector<drive::NodeSpec> nodes;
     std::vector<drive::DialogueSpec> dialogues;
+    std::vector<KeptManipulation> manipulations;
     std::vector<drive::OutboxGroup> outbox;
     std::vector<NamedFilter> filters;
     std::vector<EventSpec> events;
@@ -113,6 +122,8 @@ struct Rig {
     void setDerived(const std::vector<database::DerivedSpec>& next);
     /// Sets the outbox, in the document as well: the field as it is written there, null for none. An error leaves all as it is.
     [[nodiscard]] Expected<void> setOutbox(const nlohmann::json& next);
+    /// Sets what is changed on purpose, in the document as well.
+    void setManipulations(const std::vector<KeptManipulation>& next);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
     /// Sets boards, in the document as well.

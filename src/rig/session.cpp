@@ -12,6 +12,7 @@
 #include "bus/absent_bus.h"
 #include "formats/log_loading.h"
 #include "rig/conditions.h"
+#include "rig/manipulations.h"
 #include "rig/rule_text.h"
 
 namespace wavetrope::rig {
@@ -147,7 +148,11 @@ Expected<void> Session::build()
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
     ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, options_.outbox,
-        incomplete, leftOut_, {}};
+        incomplete, leftOut_, {}, [this](const std::string& name) -> std::optional<bool> {
+            const std::optional<bool> holds = rules_ ? rules_->holds(name) : std::nullopt;
+            rulesAsked_ = rulesAsked_ || holds;
+            return holds;
+        }};
     for (const ActorKind& kind : actorKinds()) {
         world.made = actors_;
         auto made = kind.make(world);
@@ -161,6 +166,10 @@ Expected<void> Session::build()
     if (!made)
         return tl::unexpected(made.error());
     rules_ = std::move(*made);
+    for (Error& error : follow(*this, {}, rig_.manipulations)) {
+        error.what = "not manipulated: " + error.what;
+        leftOut_.push_back(std::move(error));
+    }
     for (bus::Bus* bus : buses)
         bus->listen(ingest_.get());
     now_ = begins_.count();
@@ -304,7 +313,7 @@ void Session::slice(Time until)
         });
     }
     // What hangs on the rules is done at their instants, whatever the slices.
-    while (rules_ && allSimulated_ && rules_->drivesPlayback() && rules_->next() < until) {
+    while (rules_ && allSimulated_ && (rulesAsked_ || rules_->drivesPlayback()) && rules_->next() < until) {
         const Time next = std::max(rules_->next(), scheduler_.now());
         scheduler_.runUntil(next);
         rules_->settle(next);

@@ -243,6 +243,7 @@ private:
     std::vector<bool> goneBefore_;
     bool incomplete_ = false;                   // a database is missing
     bool allSimulated_ = true;
+    bool rulesAsked_ = false;                   // by those who act
     bool started_ = false;
     bool ended_ = false;                        // those who act were told
 

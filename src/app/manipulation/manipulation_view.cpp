@@ -5,6 +5,7 @@
 #include <QCoreApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QPainter>
 #include <QScrollBar>
 #include <QStringListModel>
@@ -13,76 +14,17 @@
 #include <algorithm>
 
 #include "app/paint/paint.h"
-#include "app/parts/edit_times.h"
 #include "app/parts/elided_label.h"
+#include "app/parts/in_place.h"
 #include "app/theme/theme.h"
-#include "base/nearest_name.h"
 #include "rig/session.h"
 
 namespace wavetrope::app {
 
 namespace {
 
-constexpr double leverRow = 26, leverAt = 12, leverBadgeAt = 34, leverNodeAt = 56, leverWordsAt = 150, leverControlWide = 62,
-                 leverLineTall = 30;
-
-drive::Node* nodeNamed(rig::Session& session, const std::string& name) { return dynamic_cast<drive::Node*>(session.actor(name)); }
-
-void applyTo(rig::Session& session, const std::string& text, std::optional<Error>* problem = nullptr)
-{
-    const auto wanted = drive::manipulationFromText(text);
-    std::optional<Error> wrong;
-    if (!wanted) {
-        wrong = wanted.error();
-    } else if (drive::Node* node = nodeNamed(session, wanted->node); node == nullptr) {
-        std::vector<std::string> names;
-        for (const drive::Node* one : session.all<drive::Node>())
-            names.push_back(one->name());
-        wrong = Error{"the rig has no node '" + wanted->node + "'", {}, 0, 0, didYouMean(wanted->node, names)};
-    } else if (const auto done = node->manipulate(*wanted); !done) {
-        wrong = done.error();
-    }
-    if (problem != nullptr)
-        *problem = wrong;
-}
-
-// The newest of that text.
-void liftFrom(rig::Session& session, const std::string& name, const std::string& text)
-{
-    drive::Node* node = nodeNamed(session, name);
-    if (node == nullptr)
-        return;
-    const auto facts = std::any_cast<drive::NodeFacts>(node->report().facts);
-    for (std::size_t i = facts.manipulations.size(); i-- > 0;)
-        if (facts.manipulations[i].text == text) {
-            node->lift(i);
-            return;
-        }
-}
-
-class ManipulateCommand : public QUndoCommand {
-public:
-    ManipulateCommand(RunDocument& document, const QString& node, const QString& text, bool add)
-        : QUndoCommand(add ? QObject::tr("change %1").arg(node) : QObject::tr("lift what changes %1").arg(node)),
-          document_(document),
-          node_(node.toStdString()),
-          text_(text.toStdString()),
-          add_(add)
-    {}
-    void undo() override { apply(!add_); }
-    void redo() override { apply(add_); }
-
-private:
-    void apply(bool add)
-    {
-        if (document_.session() == nullptr)
-            return;
-        document_.session()->call([&](rig::Session& session) { add ? applyTo(session, text_) : liftFrom(session, node_, text_); });
-    }
-    RunDocument& document_;
-    std::string node_, text_;
-    bool add_;
-};
+constexpr double leverRow = 26, leverAt = 12, leverBadgeAt = 34, leverNameAt = 56, leverNameWide = 124, leverNodeWide = 94,
+                 leverControlWide = 62, leverLineTall = 30;
 
 }  // namespace
 
@@ -92,9 +34,9 @@ ManipulationView::ManipulationView(Stage& stage)
       facts_(new ElidedLabel(tools_)),
       liftAll_(new QPushButton(tr("Lift all"), tools_)),
       line_(new QLineEdit(this)),
+      name_(new InPlaceField(this)),
       bar_(new QScrollBar(Qt::Vertical, this))
 {
-    EditTimes::follow(undo_);
     setObjectName(QStringLiteral("manipulations"));
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("What is done on purpose to what nodes send"));
@@ -106,9 +48,11 @@ ManipulationView::ManipulationView(Stage& stage)
     liftAll_->setToolTip(tr("All nodes send again as they would by themselves"));
     Theme::writeInBody(facts_);
     line_->setObjectName(QStringLiteral("manipulationLine"));
-    line_->setPlaceholderText(tr("WaterUnit WaterState.Flow = 2 from 10s to 12s, or NODE MESSAGE off 3 times"));
-    line_->setToolTip(tr("NODE MESSAGE.SIGNAL = value, + 6, * 1.5, stuck, wrong; NODE MESSAGE off, later 80ms, again; then 3 times, from "
-                         "10s, to 12s  (Enter)"));
+    line_->setPlaceholderText(tr("dry tank: WaterUnit WaterState.TankLevel = 0 from 10s, or NODE MESSAGE off 3 times"));
+    line_->setToolTip(
+        tr("A name and a colon in front keep it under that name.\nNODE MESSAGE.SIGNAL = value, + 6, * 1.5, follows \"40 + 5 * sin(t)\", "
+           "jumps 3, stuck, wrong\nNODE MESSAGE off, later 80ms, every 5ms, again, length 4\nthen 3 times, from 10s, to 12s, "
+           "while \"condition\", in \"phase\"  (Enter)"));
     auto* completer = new QCompleter(this);
     completer->setModel(new QStringListModel(completer));
     completer->setCaseSensitivity(Qt::CaseInsensitive);
@@ -119,8 +63,9 @@ ManipulationView::ManipulationView(Stage& stage)
         problem_.clear();
         update();
     });
-    connect(liftAll_, &QPushButton::clicked, this, &ManipulationView::liftAll);
+    connect(liftAll_, &QPushButton::clicked, this, [this] { this->stage().manipulations().liftAll(); });
     connect(&stage, &Stage::beat, this, &ManipulationView::refresh);
+    connect(&stage.manipulations(), &ManipulationDesk::changed, this, &ManipulationView::refresh);
     bar_->setFocusPolicy(Qt::NoFocus);
     bar_->hide();
     connect(bar_, &QScrollBar::valueChanged, this, [this] { update(); });
@@ -130,31 +75,13 @@ void ManipulationView::refresh()
 {
     if (!isVisible())
         return;
-    rows_.clear();
-    std::size_t acts = 0, waits = 0, done = 0;
-    QStringList offers;
-    if (rig::Session* session = stage().document().session(); session != nullptr) {
-        for (const rig::NodeReport& report : session->nodeReports())
-            for (const drive::ManipulationFacts& facts : report.manipulations) {
-                rows_.push_back(
-                    {QString::fromStdString(report.name), report.buses.empty() ? std::uint8_t{0} : report.buses.front(), facts});
-                ++(facts.done ? done : facts.acts ? acts : waits);
-            }
-        auto* model = static_cast<QStringListModel*>(line_->completer()->model());
-        if (model->rowCount() == 0) {
-            for (const drive::NodeSpec& node : stage().document().rig().nodes)
-                for (const drive::SendSpec& send : node.sends) {
-                    offers << QString::fromStdString(node.name + ' ' + (send.message.empty() ? send.identifier : send.message));
-                    for (const auto& message : stage().catalog().messages())
-                        if (message.message->name == send.message)
-                            for (const database::Signal& signal : message.message->signals)
-                                offers << QString::fromStdString(node.name + ' ' + send.message + '.' + signal.name);
-                }
-            offers.removeDuplicates();
-            model->setStringList(offers);
-        }
-    }
-    std::stable_sort(rows_.begin(), rows_.end(), [](const Row& a, const Row& b) { return a.facts.since < b.facts.since; });
+    rows_ = stage().manipulations().rows();
+    std::size_t acts = 0, waits = 0, done = 0, lifted = 0;
+    for (const ManipulationDesk::Row& row : rows_)
+        ++(!row.acts || !row.running ? lifted : row.facts.done ? done : row.facts.acts ? acts : waits);
+    if (stage().document().isLive())
+        if (auto* model = static_cast<QStringListModel*>(line_->completer()->model()); model->rowCount() == 0)
+            model->setStringList(offers());
     chosen_ = std::min(chosen_, static_cast<int>(rows_.size()) - 1);
     QStringList words;
     if (acts > 0)
@@ -163,10 +90,28 @@ void ManipulationView::refresh()
         words << (waits == 1 ? tr("1 waits") : tr("%1 wait").arg(waits));
     if (done > 0)
         words << (done == 1 ? tr("1 is done") : tr("%1 are done").arg(done));
+    if (lifted > 0)
+        words << (lifted == 1 ? tr("1 is lifted") : tr("%1 are lifted").arg(lifted));
     facts_->setText(words.isEmpty() ? tr("all nodes send as they would by themselves") : words.join(QStringLiteral(", ")));
-    liftAll_->setEnabled(!rows_.empty());
+    liftAll_->setEnabled(acts + waits + done > 0);
     lay();
     update();
+}
+
+// What the line completes: nodes with their messages and signals.
+QStringList ManipulationView::offers() const
+{
+    QStringList out;
+    for (const drive::NodeSpec& node : stage().document().rig().nodes)
+        for (const drive::SendSpec& send : node.sends) {
+            out << QString::fromStdString(node.name + ' ' + (send.message.empty() ? send.identifier : send.message));
+            for (const auto& message : stage().catalog().messages())
+                if (message.message->name == send.message)
+                    for (const database::Signal& signal : message.message->signals)
+                        out << QString::fromStdString(node.name + ' ' + send.message + '.' + signal.name);
+        }
+    out.removeDuplicates();
+    return out;
 }
 
 void ManipulationView::lay()
@@ -214,58 +159,73 @@ int ManipulationView::indexAt(const QPointF& at) const
 
 void ManipulationView::add()
 {
-    rig::Session* session = stage().document().session();
-    const QString text = line_->text().trimmed();
-    if (session == nullptr || text.isEmpty())
+    if (line_->text().trimmed().isEmpty())
         return;
-    // Tried first, so that what is wrong is no step to take back.
-    std::optional<Error> problem;
-    std::string node;
-    session->call([&](rig::Session& run) {
-        applyTo(run, text.toStdString(), &problem);
-        if (!problem) {
-            node = drive::manipulationFromText(text.toStdString())->node;
-            liftFrom(run, node, text.toStdString());
-        }
-    });
-    problem_ = problem ? QString::fromStdString(problem->what + (problem->remedy.empty() ? "" : ". " + problem->remedy)) : QString();
-    if (!problem) {
-        undo_.push(new ManipulateCommand(stage().document(), QString::fromStdString(node), text, true));
+    const auto done = stage().manipulations().add(line_->text());
+    problem_ = done ? QString()
+                    : QString::fromStdString(done.error().what + (done.error().remedy.empty() ? "" : ". " + done.error().remedy));
+    if (done)
         line_->clear();
-    }
     refresh();
 }
 
-void ManipulationView::lift(std::size_t row)
+QString ManipulationView::controlText(const Row& row)
 {
-    if (row < rows_.size())
-        undo_.push(new ManipulateCommand(stage().document(), rows_[row].node, QString::fromStdString(rows_[row].facts.text), false));
-    refresh();
+    return !row.acts ? tr("Apply") : row.running && row.facts.done ? tr("Again") : tr("Lift");
 }
 
-void ManipulationView::liftAll()
-{
-    if (rows_.empty())
-        return;
-    undo_.beginMacro(tr("lift all"));
-    const std::vector<Row> all = rows_;
-    for (const Row& row : all)
-        undo_.push(new ManipulateCommand(stage().document(), row.node, QString::fromStdString(row.facts.text), false));
-    undo_.endMacro();
-    refresh();
-}
-
-// What is done is done again; all else is lifted.
+// What is lifted acts again, what is done is done again, all else is lifted.
 void ManipulationView::pressControl(std::size_t row)
 {
-    if (!rows_[row].facts.done)
-        return lift(row);
-    const Row again = rows_[row];
-    const QString text = QString::fromStdString(again.facts.text);
-    undo_.beginMacro(tr("change %1 again").arg(again.node));
-    undo_.push(new ManipulateCommand(stage().document(), again.node, text, false));
-    undo_.push(new ManipulateCommand(stage().document(), again.node, text, true));
-    undo_.endMacro();
+    const Row pressed = rows_[row];
+    if (pressed.acts && pressed.running && pressed.facts.done)
+        stage().manipulations().again(pressed);
+    else
+        stage().manipulations().setActs(pressed, !pressed.acts);
+    refresh();
+}
+
+void ManipulationView::rename(std::size_t row)
+{
+    const Theme& theme = Theme::get();
+    const Row named = rows_[row];
+    const QRect box(theme.px(leverNameAt), static_cast<int>(rowTop(row)), theme.px(leverNameWide), theme.px(leverRow));
+    name_->open(box, theme.px(180), named.name, tr("Name in the rig"), [this, named](const QString& text) -> Expected<void> {
+        stage().manipulations().rename(named, text);
+        refresh();
+        return {};
+    });
+}
+
+void ManipulationView::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const int index = indexAt(event->position());
+    if (index >= 0 && !controlOf(static_cast<std::size_t>(index)).contains(event->position()))
+        rename(static_cast<std::size_t>(index));
+}
+
+void ManipulationView::contextMenuEvent(QContextMenuEvent* event)
+{
+    if (event->reason() != QContextMenuEvent::Keyboard)
+        chosen_ = indexAt(event->pos());
+    if (chosen_ < 0)
+        return;
+    update();
+    const auto row = static_cast<std::size_t>(chosen_);
+    auto* menu = new QMenu(this);
+    menu->setObjectName(QStringLiteral("manipulationMenu"));
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(controlText(rows_[row]) + QStringLiteral("\tEnter"), this, [this, row] { pressControl(row); });
+    menu->addAction((rows_[row].kept ? tr("Name") : tr("Keep in the rig")) + QStringLiteral("\tF2"), this, [this, row] { rename(row); });
+    menu->addAction(
+        (rows_[row].kept ? tr("Take out of the rig") : tr("Lift")) + QStringLiteral("\tDel"), this, [this, row] { remove(row); });
+    menu->popup(event->globalPos());
+}
+
+void ManipulationView::remove(std::size_t row)
+{
+    if (row < rows_.size())
+        stage().manipulations().remove(Row(rows_[row]));
     refresh();
 }
 
@@ -280,22 +240,28 @@ void ManipulationView::mousePressEvent(QMouseEvent* event)
 
 void ManipulationView::keyPressEvent(QKeyEvent* event)
 {
-    if (event->matches(QKeySequence::Undo)) {
-        undo_.undo();
-        refresh();
-    } else if (event->matches(QKeySequence::Redo)) {
-        undo_.redo();
-        refresh();
+    if (rows_.empty()) {
+        View::keyPressEvent(event);
+    } else if (event->key() == Qt::Key_F2 && chosen_ >= 0) {
+        rename(static_cast<std::size_t>(chosen_));
     } else if (event->key() == Qt::Key_Down || event->key() == Qt::Key_Up) {
-        chosen_ = std::clamp(chosen_ + (event->key() == Qt::Key_Down ? 1 : -1), rows_.empty() ? -1 : 0, static_cast<int>(rows_.size()) - 1);
+        chosen_ = std::clamp(chosen_ + (event->key() == Qt::Key_Down ? 1 : -1), 0, static_cast<int>(rows_.size()) - 1);
         update();
     } else if (event->key() == Qt::Key_Delete && chosen_ >= 0) {
-        lift(static_cast<std::size_t>(chosen_));
+        remove(static_cast<std::size_t>(chosen_));
     } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && chosen_ >= 0) {
         pressControl(static_cast<std::size_t>(chosen_));
     } else {
         View::keyPressEvent(event);
     }
+}
+
+int ManipulationView::busOf(const QString& node) const
+{
+    for (const drive::NodeSpec& spec : stage().document().rig().nodes)
+        if (QString::fromStdString(spec.name) == node && !spec.buses.empty())
+            return stage().catalog().findBus(spec.buses.front());
+    return -1;
 }
 
 void ManipulationView::paintEvent(QPaintEvent*)
@@ -313,38 +279,51 @@ void ManipulationView::paintEvent(QPaintEvent*)
     }
     painter.save();
     painter.setClipRect(QRectF(0, 0, width(), line_->y() - theme.px(2)));
+    const double nodeAt = theme.px(leverNameAt)
+                          + (std::any_of(rows_.begin(), rows_.end(), [](const Row& row) { return !row.name.isEmpty(); })
+                                  ? theme.px(leverNameWide)
+                                  : 0);
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         const Row& row = rows_[i];
         const double y = rowTop(i), tall = theme.px(leverRow);
         if (static_cast<int>(i) == chosen_)
             painter.fillRect(QRectF(2, y, width() - 4, tall), theme.accentSoft);
-        const bool acts = row.facts.acts && !row.facts.done;
-        paintLever(painter, QPointF(theme.px(leverAt + 6), y + tall / 2), acts ? theme.accent : theme.ink3);
-        paintBusBadge(
-            painter, QRectF(theme.px(leverBadgeAt), y + (tall - theme.px(14)) / 2, theme.px(14), theme.px(14)), stage().mark(row.bus));
-        paintText(
-            painter, QRectF(theme.px(leverNodeAt), y, theme.px(leverWordsAt - leverNodeAt - 6), tall), row.node, theme.body(), theme.ink);
+        const bool acts = row.acts && row.running && row.facts.acts && !row.facts.done;
+        if (row.acts)
+            paintLever(painter, QPointF(theme.px(leverAt + 6), y + tall / 2), acts ? theme.accent : theme.ink3);
+        if (const int bus = busOf(row.node); bus >= 0)
+            paintBusBadge(painter, QRectF(theme.px(leverBadgeAt), y + (tall - theme.px(14)) / 2, theme.px(14), theme.px(14)),
+                stage().mark(static_cast<unsigned>(bus)));
+        const QColor& ink = row.acts ? theme.ink : theme.ink2;
+        if (nodeAt > theme.px(leverNameAt))
+            paintText(
+                painter, QRectF(theme.px(leverNameAt), y, nodeAt - theme.px(leverNameAt) - 8, tall), row.name, theme.bodyStrong(), ink);
+        paintText(painter, QRectF(nodeAt, y, theme.px(leverNodeWide) - 6, tall), row.node, theme.body(), ink);
         const QRectF control = controlOf(i);
-        const double countsAt = control.left() - theme.px(210);
+        const double countsAt = control.left() - theme.px(210), wordsAt = nodeAt + theme.px(leverNodeWide);
         // What it does, without the node that stands in front.
-        QString words = QString::fromStdString(row.facts.text);
-        if (words.startsWith(row.node))
-            words = words.mid(row.node.size()).trimmed();
-        paintText(painter, QRectF(theme.px(leverWordsAt), y, countsAt - theme.px(leverWordsAt + 8), tall), words,
-            acts ? theme.bodyStrong() : theme.body(), acts ? theme.ink : theme.ink2);
-        const QString since = row.facts.done ? tr("done")
-                              : acts         ? tr("since %1").arg(stage().seconds(row.facts.since), 0, 'f', 2)
-                                             : tr("waits");
+        QString words = row.text;
+        for (const QString& front : {row.node, '"' + row.node + '"'})
+            if (words.startsWith(front))
+                words = words.mid(front.size()).trimmed();
+        paintText(painter, QRectF(wordsAt, y, countsAt - wordsAt - 8, tall), words, acts ? theme.bodyStrong() : theme.body(),
+            acts ? theme.ink : theme.ink2);
+        const QString since = !row.acts        ? tr("lifted")
+                              : !row.running   ? (stage().document().isLive() ? tr("cannot act") : tr("in a run"))
+                              : row.facts.done ? tr("done")
+                              : acts           ? tr("since %1").arg(stage().seconds(row.facts.since), 0, 'f', 2)
+                                               : tr("waits");
         paintText(painter, QRectF(countsAt, y, theme.px(90), tall), since, theme.body(), theme.ink2);
-        paintText(painter, QRectF(countsAt + theme.px(90), y, theme.px(114), tall),
-            row.facts.changed == 1 ? tr("changed 1 frame") : tr("changed %1 frames").arg(countText(row.facts.changed)), theme.body(),
-            theme.ink2);
+        if (row.running)
+            paintText(painter, QRectF(countsAt + theme.px(90), y, theme.px(114), tall),
+                row.facts.changed == 1 ? tr("changed 1 frame") : tr("changed %1 frames").arg(countText(row.facts.changed)), theme.body(),
+                theme.ink2);
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(theme.hairline, 1));
         painter.setBrush(theme.raised);
         painter.drawRoundedRect(control.adjusted(0.5, 0.5, -0.5, -0.5), theme.px(4), theme.px(4));
         painter.setRenderHint(QPainter::Antialiasing, false);
-        paintText(painter, control, row.facts.done ? tr("Again") : tr("Lift"), theme.body(), theme.ink, Qt::AlignCenter);
+        paintText(painter, control, controlText(row), theme.body(), theme.ink, Qt::AlignCenter);
         painter.setPen(theme.grid);
         painter.drawLine(theme.px(8), static_cast<int>(y + tall) - 1, width(), static_cast<int>(y + tall) - 1);
     }

@@ -28,6 +28,7 @@ class BusDesk;
 class TimingDesk;
 class CurveDesk;
 class OutboxDesk;
+class ManipulationDesk;
 class BoardDesk;
 class ReportDesk;
 class DeriveDesk;
@@ -102,6 +103,8 @@ public:
     /// The reports of this window's rig.
     [[nodiscard]] ReportDesk& reports();
     [[nodiscard]] OutboxDesk& outbox();
+    /// What is changed on purpose of what nodes send.
+    [[nodiscard]] ManipulationDesk& manipulations();
     /// The boards of this window's rig.
     [[nodiscard]] BoardDesk& boards();
     /// The derived signals of this window's rig.
@@ -243,6 +246,7 @@ private:
     std::unique_ptr<CurveDesk> curveDesk_;
     std::unique_ptr<ReportDesk> reports_;
     std::unique_ptr<OutboxDesk> outbox_;
+    std::unique_ptr<ManipulationDesk> manipulations_;
     std::unique_ptr<BoardDesk> boards_;
     std::unique_ptr<DeriveDesk> derive_;
     std::unique_ptr<EventDesk> events_;
