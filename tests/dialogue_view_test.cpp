@@ -2,10 +2,12 @@
 // Dialogues in the real window: begun, followed, broken on purpose, broken off, and looked at again.
 #include <QApplication>
 #include <QContextMenuEvent>
+#include <QLabel>
 #include <QMenu>
 #include <QPushButton>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QToolButton>
 
 #include "app/dialogue/dialogue_view.h"
 #include "app/keeping/keeping_options.h"
@@ -35,7 +37,11 @@ class DialogueViewTest : public QObject {
                 pane->setCurrent(i);
         return found;
     }
-    QPushButton* button(const char* name) { return window_->findChild<QPushButton*>(QLatin1String(name)); }
+    template <class Kind = QPushButton>
+    Kind* button(const char* name)
+    {
+        return window_->findChild<Kind*>(QLatin1String(name));
+    }
     std::size_t phase(std::size_t partner)
     {
         const auto& visits = view()->visits(partner);
@@ -218,6 +224,57 @@ private Q_SLOTS:
         QTRY_COMPARE(out(), QStringList{"Cab"});
         nodes->simulateAllBut({});
         QTRY_VERIFY(out().isEmpty());
+    }
+
+    // Held, stepped, and held again where a condition becomes true; said wherever time is told.
+    void theTimeOfTheRunIsHeldAndStepped()
+    {
+        rig::Session& session = *window_->document().session();
+        auto* pace = button<QToolButton>("pace");
+        QCOMPARE(pace->text(), QStringLiteral("1 x"));
+        while (QWidget* open = QApplication::activePopupWidget())
+            open->close();
+        window_->activateWindow();
+        QTRY_VERIFY(window_->isActiveWindow());
+        QTest::keyClick(window_.get(), Qt::Key_H, Qt::ControlModifier);
+        QTRY_COMPARE(pace->text(), QStringLiteral("time held"));
+        const Time there = session.now();
+        const auto said = [&](const QString& words) {
+            const auto labels = window_->findChildren<QLabel*>();
+            return std::any_of(labels.begin(), labels.end(), [&](const QLabel* label) { return label->text().contains(words); });
+        };
+        QTRY_VERIFY(said(QStringLiteral("time is held")));
+        QTest::keyClick(window_.get(), Qt::Key_J, Qt::ControlModifier);
+        QVERIFY(session.now() > there);
+        const auto rows = window_->document().trace().rows();
+        QTest::keyClick(window_.get(), Qt::Key_J, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(window_->document().trace().rows(), rows + 1);
+        // From its menu: ten times as fast, to a condition.
+        const auto choose = [&](const QString& menu, const QString& text) {
+            Q_EMIT pace->menu()->aboutToShow();
+            QMenu* choices = menu == QLatin1String("paceMenu") ? pace->menu() : pace->menu()->findChild<QMenu*>(menu);
+            for (QAction* action : choices->actions())
+                if (action->text().startsWith(text)) {
+                    action->trigger();
+                    return true;
+                }
+            return false;
+        };
+        QVERIFY(choose(QStringLiteral("paceMenu"), QStringLiteral("10 times")));
+        const QString condition = QString::fromStdString(window_->document().rig().events.front().name);
+        QVERIFY(choose(QStringLiteral("stopMenu"), condition));
+        QCOMPARE(session.pace().stopsAt, condition.toStdString());
+        QTest::keyClick(window_.get(), Qt::Key_H, Qt::ControlModifier);
+        QTRY_VERIFY(pace->text().startsWith(QStringLiteral("10 x, to ")) || session.pace().held);
+        session.call([](rig::Session& run) { QVERIFY(run.setPace(0)); });  // the machine need not wait
+        QTRY_VERIFY_WITH_TIMEOUT(session.pace().held, 60'000);
+        QTRY_COMPARE(pace->text(), QStringLiteral("held: ") + condition);
+        QVERIFY(choose(QStringLiteral("stopMenu"), condition));  // no longer
+        QVERIFY(choose(QStringLiteral("paceMenu"), QStringLiteral("the pace of the wall")));
+        QTest::keyClick(window_.get(), Qt::Key_H, Qt::ControlModifier);
+        QTRY_COMPARE(pace->text(), QStringLiteral("1 x"));
+        const Time held = session.now();
+        QTRY_VERIFY(session.now() > held);
     }
 
     void aPartnerThatIsTakenOutIsOutside()

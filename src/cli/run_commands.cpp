@@ -21,7 +21,7 @@ struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     RecordOption record;
     std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings, scripts, faults;
-    std::string gap, begin, direction, onto;
+    std::string gap, begin, direction, onto, stopAt;
     bool sends = false;
     std::optional<std::uint64_t> seed;
     std::string spool;
@@ -166,6 +166,12 @@ Expected<std::unique_ptr<rig::Session>> open(const RunOptions& options)
     if (session)
         if (const auto done = manipulate(**session, options.manipulations); !done)
             return tl::unexpected(done.error());
+    if (session && !options.stopAt.empty())
+        if (const auto done = (*session)->stopAt(options.stopAt); !done) {
+            Error error = done.error();
+            error.where = "--stop-at '" + options.stopAt + "'";
+            return tl::unexpected(error);
+        }
     if (session)
         if (const auto done = disturb(**session, options.faults); !done)
             return tl::unexpected(done.error());
@@ -242,6 +248,8 @@ int finish(rig::Session& session, const RunOptions& options)
 {
     session.endActors();
     int result = 0;
+    if (const rig::RunPace pace = session.pace(); !pace.stoppedBy.empty())
+        warn("stopped at " + spanText(session.now() - session.begins()) + " of the run: " + pace.stoppedBy);
     if (!options.record.path.empty()) {
         if (const auto written = session.finishRecording(); !written)
             result = report(written.error());
@@ -516,6 +524,7 @@ void addRunCommands(CLI::App& program, int& result)
     CLI::App* command = program.add_subcommand("run", "Runs a rig");
     command->add_option("rig", options->rig, "The rig document")->required();
     command->add_option("--for", options->span, "How long, such as 120s")->required();
+    command->add_option("--stop-at", options->stopAt, "Ends where this condition of the rig becomes true, on simulated buses alone");
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's: 0 to 2^64 - 1")->check(isSeed());
     addKeeping(*command, *options);

@@ -36,6 +36,8 @@ public:
     /// Nothing behind this instant is run any more: `runUntil` comes back standing at it.
     void halt() { halted_ = true; }
     [[nodiscard]] bool halted() const { return halted_; }
+    /// What was halted may be run on.
+    void goOn() { halted_ = false; }
 
     /// Moment of the next event, or `Time::max()`.
     [[nodiscard]] Time next() const { return heap_.empty() ? Time::max() : heap_.front().when; }

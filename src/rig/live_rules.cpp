@@ -174,6 +174,8 @@ void LiveRules::became(std::size_t condition, Time at, bool now)
         const bool lasts = rule.kind == rules::ConditionKind::frames || rule.kind == rules::ConditionKind::silent;
         fresh_.push_back({rule.name, lasts ? at - rule.span : at, at, static_cast<std::uint8_t>(std::max(0, rule.bus))});
     }
+    if (heeded_)
+        heeded_(rules_->rules().conditions[condition].name);
     facts_[condition].open = stretchesForgotten_ + stretches_.size();
     stretches_.push_back({condition, at, std::nullopt});
     if (stretches_.size() > mostStretches) {

@@ -52,6 +52,8 @@ public:
 
     /// Is told when playback is to play or to rest. To be set before the rules begin.
     void drivePlayback(std::function<void(bool plays)> driven) { driven_ = std::move(driven); }
+    /// Is told of each condition that becomes true, at that instant.
+    void heed(std::function<void(const std::string& condition)> heeded) { heeded_ = std::move(heeded); }
     /// Whether they say when playback plays or rests.
     [[nodiscard]] bool drivesPlayback() const { return compiled_.plays || compiled_.rests; }
     /// The next instant at which something may come by itself, or `Time::max()`.
@@ -128,6 +130,7 @@ private:
     std::vector<trace::Row> late_;  // behind such a row, but stamped before
     TakesOptions options_;
     std::function<void(bool plays)> driven_;
+    std::function<void(const std::string& condition)> heeded_;
     std::unique_ptr<rules::Rules> rules_;
     std::unordered_map<std::uint64_t, trace::IdentifierIndex> identifiers_;
     std::vector<Facts> facts_;

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "base/background_thread.h"
+#include "base/nearest_name.h"
 #include "bus/absent_bus.h"
 #include "formats/log_loading.h"
 #include "rig/conditions.h"
@@ -24,6 +25,7 @@ constexpr Time sliceUnpaced = std::chrono::milliseconds(100);
 constexpr Time slicePaced = std::chrono::milliseconds(4);
 constexpr Time leastPause = std::chrono::microseconds(250);       // shorter ones would eat the turns that a busy machine gives
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
+constexpr Time longestStep = std::chrono::minutes(1);
 constexpr Time longestSlice = std::chrono::milliseconds(100);
 constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
 
@@ -41,6 +43,7 @@ public:
                 recording.recorder->take(frame);
         if (session_.rules_)
             session_.rules_->frame(session_.trace_.rows() - 1, frame);
+        session_.armRules();
     }
 
 private:
@@ -119,8 +122,11 @@ Expected<void> Session::build()
         buses.push_back(buses_.back().get());
     }
     for (std::size_t i = 0; i < buses_.size(); ++i)
-        if (rig_.buses[i].kind->ofTheWorld)
+        if (rig_.buses[i].kind->ofTheWorld) {
             arriving_.push_back(buses_[i].get());
+            if (pace_.bound.empty())
+                pace_.bound = "bus " + rig_.buses[i].name + " is of the world, and its frames come by the clock on the wall";
+        }
     for (const BusSpec& spec : rig_.buses)
         handOver_ = std::max(handOver_, spec.kind->handOver);
     patience_ = arriving_.size() > 1 && arriving_.size() == buses_.size() ? bus::arrivalPatience : Time{0};
@@ -166,6 +172,7 @@ Expected<void> Session::build()
     if (!made)
         return tl::unexpected(made.error());
     rules_ = std::move(*made);
+    rulesTimer_ = clock::Timer::calling<&Session::settleRules>(scheduler_, this, clock::Phase::settle);
     for (Error& error : follow(*this, {}, rig_.manipulations)) {
         error.what = "not manipulated: " + error.what;
         leftOut_.push_back(std::move(error));
@@ -198,6 +205,7 @@ Expected<std::unique_ptr<LiveRules>> Session::makeRules()
     auto live = LiveRules::create(rig_, std::move(compiled), trace_, std::move(rates), options_.takes);
     live->setNoted(std::move(noted));
     live->drivePlayback([this](bool plays) { drivePlayback(plays); });
+    live->heed([this](const std::string& condition) { becameTrue(condition); });
     for (const TakingReport& recording : live->recordings(begins_))
         if (!recording.files.problem.empty())
             leftOut_.push_back({"the recording " + recording.name + " keeps nothing: " + recording.files.problem, {}, 0, 0, {}});
@@ -223,6 +231,8 @@ Expected<void> Session::takeRules(const Rig& from)
     }
     endTakes();
     rules_ = std::move(*made);
+    rulesTimer_.stop();
+    rulesDue_ = Time::max();
     if (rules_ && clockWasSet_.count() != 0)
         rules_->clockSet(clockWasSet_);
     if (rules_ && started_)
@@ -292,6 +302,29 @@ drive::Actor* Session::actor(std::string_view name)
     return nullptr;
 }
 
+// What hangs on the rules is done at their instants, whatever the slices.
+void Session::armRules()
+{
+    if (!rules_ || !allSimulated_ || !(rulesAsked_ || rules_->drivesPlayback()))
+        return;
+    if (const Time next = rules_->next(); std::exchange(rulesDue_, next) == next)
+        return;
+    if (rulesDue_ == Time::max())
+        rulesTimer_.stop();
+    else
+        rulesTimer_.at(rulesDue_);
+}
+
+void Session::settleRules()
+{
+    const Time now = scheduler_.now();
+    if (scheduler_.next() <= now)
+        return rulesTimer_.at(now);     // behind all else of this instant
+    rulesDue_ = Time::max();
+    rules_->settle(now);
+    armRules();
+}
+
 void Session::slice(Time until)
 {
     if (!started_) {
@@ -312,12 +345,7 @@ void Session::slice(Time until)
                 scheduler_.runUntil(stamp);
         });
     }
-    // What hangs on the rules is done at their instants, whatever the slices.
-    while (rules_ && allSimulated_ && (rulesAsked_ || rules_->drivesPlayback()) && rules_->next() < until) {
-        const Time next = std::max(rules_->next(), scheduler_.now());
-        scheduler_.runUntil(next);
-        rules_->settle(next);
-    }
+    armRules();
     scheduler_.runUntil(until);
     if (scheduler_.halted())
         until = std::min(until, scheduler_.now());
@@ -399,23 +427,141 @@ void Session::publishNow(clock::WallClock& wall, Time& published)
     publish();
 }
 
+// Where time is held it is told at once.
+void Session::hasStopped(clock::WallClock& wall, Time& published)
+{
+    if (pace_.held && scheduler_.halted()) {
+        scheduler_.goOn();
+        publish();
+    }
+    publishNow(wall, published);
+}
+
 void Session::drive(clock::WallClock& wall, double factor)
 {
-    const clock::Pacer pacer(wall, scheduler_.now(), factor);
+    if (factor != 1 && allSimulated_)
+        pace_.factor = factor;
+    std::optional<clock::Pacer> pacer;
+    std::uint64_t pacedFor = 0;
     if (!allSimulated_ || options_.onTime)
         wakeSoon();
     Time published{};
     while (running_) {
         own();
         carryOut();
-        const Time target = pacer.target();
+        if (pace_.held || pace_.factor == 0) {
+            pacer.reset();
+            if (!pace_.held)
+                slice(scheduler_.now() + sliceUnpaced);
+            hasStopped(wall, published);
+            disown();
+            if (pace_.held)
+                wall.waitFor(slicePaced);
+            else
+                spool_->makeRoom();
+            continue;
+        }
+        if (!pacer || std::exchange(pacedFor, pacings_) != pacings_)
+            pacer.emplace(wall, scheduler_.now(), pace_.factor);
+        const Time target = pacer->target();
         slice(std::clamp(target, scheduler_.now(), scheduler_.now() + longestSlice));
-        publishNow(wall, published);
+        hasStopped(wall, published);
         const bool early = scheduler_.now() >= target;
         disown();
         if (early)
-            wall.waitFor(pausePaced(pacer));
+            wall.waitFor(pausePaced(*pacer));
     }
+}
+
+Expected<void> Session::ownTime() const
+{
+    if (pace_.bound.empty())
+        return {};
+    return fail(pace_.bound, {}, "A copy of the rig with simulated buses may have a time of its own");
+}
+
+Expected<void> Session::setPace(double factor)
+{
+    if (factor != 1)
+        if (const auto may = ownTime(); !may)
+            return may;
+    if (factor != 0 && !(factor >= slowest && factor <= fastest))
+        return fail("the pace of a run is 0.1 to 100 times that of the wall, or as fast as the machine can");
+    pace_.factor = factor;
+    ++pacings_;
+    return {};
+}
+
+Expected<void> Session::holdTime(bool held)
+{
+    if (const auto may = ownTime(); !may && held)
+        return may;
+    pace_.held = held;
+    pace_.stoppedBy.clear();
+    ++pacings_;
+    return {};
+}
+
+Expected<std::uint64_t> Session::step(std::uint64_t instants)
+{
+    if (const auto held = holdTime(true); !held)
+        return tl::unexpected(held.error());
+    if (!started_)
+        slice(scheduler_.now());
+    std::uint64_t gone = 0;
+    for (; gone < instants && scheduler_.next() != Time::max(); ++gone) {
+        slice(std::max(scheduler_.next(), scheduler_.now()));
+        scheduler_.goOn();
+        if (!pace_.stoppedBy.empty())
+            return gone + 1;
+    }
+    return gone;
+}
+
+Expected<bool> Session::stepToFrame()
+{
+    const trace::Row before = trace_.rows();
+    const Time end = scheduler_.now() + longestStep;
+    while (trace_.rows() == before && scheduler_.now() < end) {
+        const auto gone = step();
+        if (!gone)
+            return tl::unexpected(gone.error());
+        if (*gone == 0 || !pace_.stoppedBy.empty())
+            break;
+    }
+    return trace_.rows() != before;
+}
+
+Expected<void> Session::stopAt(const std::string& condition)
+{
+    if (!condition.empty()) {
+        if (const auto may = ownTime(); !may)
+            return may;
+        if (!rules_ || !rules_->holds(condition)) {
+            std::vector<std::string> names;
+            for (const EventSpec& event : rig_.events)
+                names.push_back(event.name);
+            return fail("the rig has no condition '" + condition + "'", {}, didYouMean(condition, names));
+        }
+        rulesAsked_ = true;
+    }
+    pace_.stopsAt = condition;
+    return {};
+}
+
+void Session::becameTrue(const std::string& condition)
+{
+    if (pace_.stopsAt.empty() || pace_.stopsAt != condition)
+        return;
+    pace_.held = true;
+    pace_.stoppedBy = condition;
+    scheduler_.halt();
+}
+
+RunPace Session::pace() const
+{
+    const std::scoped_lock lock(mutex_);
+    return paceReport_;
 }
 
 void Session::post(std::function<void(Session&)> request)
@@ -525,6 +671,7 @@ void Session::publish()
     if (colliding)
         collisions_ = std::move(*colliding);
     health_ = std::move(health);
+    paceReport_ = pace_;
     const bool eighth = publishings_++ % 8 == 0;
     if (rules_ && (std::exchange(rulesChanges_, changes_) != changes_ || eighth)) {
         conditionReports_ = rules_->conditions();

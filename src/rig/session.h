@@ -17,6 +17,7 @@
 #include "bus/bus.h"
 #include "clock/pacer.h"
 #include "clock/scheduler.h"
+#include "clock/timer.h"
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
@@ -53,6 +54,15 @@ struct NodeReport : drive::NodeFacts {
 /// What playback is doing, for people.
 struct PlaybackReport : drive::PlaybackFacts {
     std::vector<Collision> collisions;  ///< With those who act now.
+};
+
+/// How the time of a run goes on.
+struct RunPace {
+    double factor = 1;          ///< Of the wall clock's; 0: as fast as the machine can.
+    bool held = false;          ///< It stands still.
+    std::string stopsAt;        ///< It is held when this condition becomes true; empty: it goes on.
+    std::string stoppedBy;      ///< The condition that holds it; empty: somebody does.
+    std::string bound;          ///< Why it is that of the wall, and cannot be another; empty: it can.
 };
 
 /// Owns everything of a run. One thread drives it: the caller's (`runFor`) or its own (`start`, paced). Requests from
@@ -110,6 +120,21 @@ public:
     [[nodiscard]] drive::Outbox& outbox() { return *outbox_; }
     /// Tells everybody who acts that the run is over, once; without, they are told when it goes.
     void endActors();
+    /// @name Time of simulated buses
+    /// While a thread of its own drives the run; errors say what binds it to the wall.
+    ///@{
+    static constexpr double slowest = 0.1, fastest = 100;
+    /// Time goes on so many times as fast as the wall's; 0: as fast as the machine can.
+    [[nodiscard]] Expected<void> setPace(double factor);
+    /// Time stands still, or goes on.
+    [[nodiscard]] Expected<void> holdTime(bool held);
+    /// Held, it goes on to the next instant at which something acts, so many times. Gives how many there were.
+    [[nodiscard]] Expected<std::uint64_t> step(std::uint64_t instants = 1);
+    /// Held, it goes on to the end of the next frame; gives whether there was one within a minute of the run.
+    [[nodiscard]] Expected<bool> stepToFrame();
+    /// Time is held when a condition of the rig becomes true, at that instant; a run that nobody drives ends there. Empty: it goes on.
+    [[nodiscard]] Expected<void> stopAt(const std::string& condition);
+    ///@}
     /// Ends the run at this instant, whatever slice it is in: `runFor` comes back. Called by those who act.
     void endHere() { scheduler_.halt(); }
     [[nodiscard]] clock::Scheduler& scheduler() { return scheduler_; }
@@ -160,6 +185,7 @@ public:
     [[nodiscard]] std::vector<bus::MeasuredResponse> responses(std::size_t bus) const;
     /// Log that was loaded into playback, or null.
     [[nodiscard]] std::shared_ptr<const trace::Trace> playbackLog() const;
+    [[nodiscard]] RunPace pace() const;
     [[nodiscard]] Time now() const { return Time(now_.load(std::memory_order_acquire)); }
     struct RecordingReport {
         bool on = false;
@@ -200,6 +226,9 @@ private:
     void carryOutRequests();
     void publish();
     void drive(clock::WallClock& wall, double factor);
+    [[nodiscard]] Expected<void> ownTime() const;
+    void becameTrue(const std::string& condition);
+    void hasStopped(clock::WallClock& wall, Time& published);
 
     Rig rig_;
     LoadedDatabases databases_;
@@ -233,6 +262,8 @@ private:
     void bringLevel(OngoingRecording& recording, std::uint64_t most);
     [[nodiscard]] Expected<std::unique_ptr<LiveRules>> makeRules();
     void watchBuses();
+    void armRules();
+    void settleRules();
     void drivePlayback(bool plays);
     void watchClock();
     Time clockWasSet_{0};                       // since the run began
@@ -243,7 +274,11 @@ private:
     std::vector<bool> goneBefore_;
     bool incomplete_ = false;                   // a database is missing
     bool allSimulated_ = true;
-    bool rulesAsked_ = false;                   // by those who act
+    bool rulesAsked_ = false;                   // by those who act, or for where to stop
+    clock::Timer rulesTimer_;                   // when the rules have something to say by themselves,
+    Time rulesDue_ = Time::max();               // and for when it is set
+    RunPace pace_;
+    std::uint64_t pacings_ = 0;                 // goes up when time goes on in another way
     bool started_ = false;
     bool ended_ = false;                        // those who act were told
 
@@ -270,6 +305,7 @@ private:
     std::vector<Collision> collisions_;
     std::vector<bus::Health> health_;
     std::vector<std::vector<bus::MeasuredResponse>> responses_;
+    RunPace paceReport_;
     std::vector<RecordingReport> recordingReports_;
     std::string recordingProblem_;
     std::vector<ConditionReport> conditionReports_;

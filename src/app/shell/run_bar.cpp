@@ -12,6 +12,7 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/shell/pace_button.h"
 #include "app/theme/theme.h"
 
 namespace wavetrope::app {
@@ -143,6 +144,7 @@ RunBar::RunBar(Stage& stage, QMenu* menu)
       startStop(new QToolButton),
       record(new QToolButton),
       now(new QToolButton),
+      pace(new PaceButton(stage)),
       stage_(stage),
       chips_(new BusChips(stage)),
       clock_(new QLabel)
@@ -176,6 +178,7 @@ RunBar::RunBar(Stage& stage, QMenu* menu)
     now->setToolTip(live ? tr("Follow the newest frame again  (Space)") : tr("To the last frame  (Space)"));
     layout->addSpacing(10);
     layout->addWidget(chips_, 1);
+    layout->addWidget(pace);
     layout->addWidget(clock_);
     connect(startStop, &QToolButton::clicked, this, &RunBar::startStopWanted);
     connect(record, &QToolButton::clicked, this, &RunBar::recordWanted);

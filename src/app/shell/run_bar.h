@@ -31,6 +31,8 @@ private:
     Stage& stage_;
 };
 
+class PaceButton;
+
 class RunBar : public QWidget {
     Q_OBJECT
 public:
@@ -40,6 +42,7 @@ public:
     QToolButton* startStop;
     QToolButton* record;
     QToolButton* now;
+    PaceButton* pace;
 
 Q_SIGNALS:
     void startStopWanted();

@@ -108,8 +108,11 @@ QStringList StatusLine::runFacts(std::uint64_t rows)
         lastAt_ = now;
         lastRun_ = run;
     }
+    const rig::RunPace pace = session->pace();
+    if (pace.held)
+        facts << (pace.stoppedBy.empty() ? tr("time is held") : tr("time is held: %1").arg(QString::fromStdString(pace.stoppedBy)));
     facts << tr("%1 frames/s").arg(countText(static_cast<std::uint64_t>(rate_)))
-                 + (session->running() && std::abs(factor_ - 1) > 0.25
+                 + (session->running() && !pace.held && std::abs(factor_ - 1) > 0.25
                          ? tr(" at %1 times the pace").arg(factor_, 0, 'f', factor_ < 10 ? 1 : 0)
                          : QString());
     std::uint64_t lost = 0;

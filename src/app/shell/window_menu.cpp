@@ -10,6 +10,7 @@
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping.h"
 #include "app/shell/main_window.h"
+#include "app/shell/pace_button.h"
 #include "app/shell/run_bar.h"
 #include "app/parts/settings.h"
 #include "app/shell/settings_dialog.h"
@@ -81,6 +82,11 @@ void MainWindow::buildMenu()
         add(menu_, tr("Record what the stream's filter passes"), QKeySequence(Qt::SHIFT | Qt::Key_F8), [this] {
             record(true);
         })->setObjectName(QStringLiteral("recordFiltered"));
+        add(menu_, tr("Hold time, or let it go on"), QKeySequence(Qt::CTRL | Qt::Key_H), [this] {
+            runBar_->pace->toggleHeld();
+        })->setObjectName(QStringLiteral("holdTimeKey"));
+        add(menu_, tr("Step to the next instant"), QKeySequence(Qt::CTRL | Qt::Key_J), [this] { runBar_->pace->step(); });
+        add(menu_, tr("Step to the next frame"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_J), [this] { runBar_->pace->stepToFrame(); });
         add(menu_, tr("Hold the views, capture goes on"), Qt::Key_F7, [this] { stage_->rest(); })->setObjectName(QStringLiteral("hold"));
     }
     for (const bool back : {false, true})
