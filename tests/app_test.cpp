@@ -268,7 +268,7 @@ private Q_SLOTS:
             return false;
         };
         open(nodes, row);
-        trigger("nodesMenu", "switchNode");
+        trigger("nodesMenu", "place2");
         QTRY_VERIFY(!isOn());
         nodes->undoStack()->undo();
         QTRY_VERIFY(isOn());

@@ -12,6 +12,7 @@
 #include "drive/manipulation.h"
 #include "formats/log_loading.h"
 #include "rig/manipulations.h"
+#include "rig/places.h"
 #include "rig/session.h"
 
 using namespace wavetrope;
@@ -602,6 +603,65 @@ private Q_SLOTS:
             QVERIFY2(!manipulationFromText(wrong), wrong);
     }
 
+    // Simulated, played back, outside, off: while the run goes on.
+    void aNodeIsPutSomewhereElse()
+    {
+        QTemporaryDir folder;
+        const std::string path = folder.filePath("lap.pcapng").toStdString();
+        {
+            Run run(docking());
+            QVERIFY(run.session->record(path));
+            run.runFor(11s);
+            QVERIFY(run.session->finishRecording(path));
+        }
+        Run run(docking());
+        const auto placeOf = [&](const std::string& node) {
+            run.runFor(20ms);   // it is told behind a slice
+            const auto reports = run.session->nodeReports();
+            return std::find_if(reports.begin(), reports.end(), [&](const NodeReport& one) { return one.name == node; })->place;
+        };
+        run.runFor(500ms);
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::simulated);
+        const auto early = setPlace(*run.session, "WaterUnit", NodePlace::playedBack);
+        QVERIFY(!early && early.error().what.find("no log") != std::string::npos);
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::simulated);
+        QVERIFY(run.session->loadPlayback(path));
+        run.session->playback().play();
+        const auto was = setPlace(*run.session, "WaterUnit", NodePlace::playedBack);
+        QVERIFY2(was && was->find("closed since ") == 0 && was->find("lifted = 0") != std::string::npos,
+            was ? was->c_str() : was.error().what.c_str());
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::playedBack);
+        run.session->playback().play();
+        run.runFor(11s);
+        QCOMPARE(run.told(), both("enters greeting") + both("enters agreeing") + both("enters filling") + both("enters easing off")
+                                 + both("enters parting") + both("ends parting: tank is full"));
+        QVERIFY(run.session->playback().sent() > 200);
+        const std::size_t played = count(run, 0x182);
+        QVERIFY(setPlace(*run.session, "WaterUnit", NodePlace::off));
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::off);
+        QCOMPARE(run.session->playback().routes().front().to, -1);
+        run.runFor(500ms);
+        QVERIFY(count(run, 0x182) <= played + 1);
+        QVERIFY(setPlace(*run.session, "WaterUnit", NodePlace::outside));
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::outside);
+        QVERIFY(setPlace(*run.session, "WaterUnit", NodePlace::simulated));
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::simulated);
+        run.runFor(500ms);
+        QVERIFY(count(run, 0x182) > played + 8);
+        // What was routed by hand stays: taken out, it is played back; put back, the collision is named.
+        std::vector<Route> routes(1);
+        routes[0].to = 0;
+        routes[0].senders = Senders::only;
+        routes[0].nodes = {"WaterUnit"};
+        run.session->playback().route(routes);
+        QVERIFY(setPlace(*run.session, "WaterUnit", NodePlace::outside));
+        QCOMPARE(placeOf("WaterUnit"), NodePlace::playedBack);
+        QVERIFY(setPlace(*run.session, "WaterUnit", NodePlace::simulated));
+        QVERIFY(!run.session->collisions().empty());
+        const auto unknown = setPlace(*run.session, "WaterUnti", NodePlace::off);
+        QVERIFY(!unknown && unknown.error().remedy.find("WaterUnit") != std::string::npos);
+    }
+
     // By their name on the command line, and as they stand in the document.
     void manipulationsAreKeptInTheRig()
     {
@@ -611,10 +671,10 @@ private Q_SLOTS:
         });
         QVERIFY(!rig.changed());
         auto both = manipulationsOf(rig, "dry");
-        QVERIFY(both && both->size() == 1 && both->front().signal == "TankLevel");
+        QVERIFY(both && both->size() == 1 && both->front().does.signal == "TankLevel");
         QVERIFY(!manipulationsOf(rig, "wet"));
         auto next = rig.manipulations;
-        next.push_back({"", *manipulationFromText("WaterUnit WaterState off"), true});
+        next.push_back({"", *manipulationFromText("WaterUnit WaterState off"), {}, true});
         next.front().acts = true;
         rig.setManipulations(next);
         QCOMPARE(rig.document["manipulations"].dump(),

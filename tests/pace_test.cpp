@@ -53,6 +53,7 @@ std::unique_ptr<Session> open(const std::string& text = twoBuses)
 void ask(Session& session, const StillWall& wall, const std::function<void(Session&)>& request)
 {
     session.call(request);
+    session.call([](Session&) {});      // what it made of the pace has been told
     const std::uint64_t waits = wall.waits();
     while (session.running() && (session.pace().factor != 0 || session.pace().held) && wall.waits() < waits + 2)
         std::this_thread::yield();

@@ -70,7 +70,8 @@ struct Party {
 
 bool CollisionOutcome::anySurvivor() const { return std::find(survived.begin(), survived.end(), true) != survived.end(); }
 
-CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience, std::optional<std::size_t> flipped)
+CollisionOutcome followCollision(
+    const std::vector<Transmitter>& transmitters, Audience audience, std::optional<std::size_t> flipped, std::optional<Misreader> misreader)
 {
     CollisionOutcome outcome;
     const std::size_t count = transmitters.size();
@@ -86,6 +87,8 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
     Party active;
     Party passive;
     passive.flagsActively = false;
+    Party reader;
+    reader.flagsActively = misreader && misreader->active;
     bool detected = false;
     unsigned run = 0;
     std::uint8_t last = 1;
@@ -103,7 +106,7 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
                 wire = 0;
             }
         }
-        if (active.doing == Doing::activeFlag)
+        if (active.doing == Doing::activeFlag || reader.doing == Doing::activeFlag)
             wire = 0;
         if (flipped == at)
             wire ^= 1U;
@@ -118,7 +121,7 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
                 }
             if (through)
                 return outcome;
-            bool flags = active.flagging() || passive.flagging();
+            bool flags = active.flagging() || passive.flagging() || reader.flagging();
             for (const Party& party : parties)
                 flags = flags || party.flagging();
             // All have listened to their delimiter, or nobody is there to find an error.
@@ -140,6 +143,14 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
             outcome.active.sawDominant = true;
         if (passive.hear(wire))
             outcome.passive.sawDominant = true;
+        if (reader.hear(wire))
+            outcome.reader.sawDominant = true;
+        if (misreader && misreader->at == at && reader.doing == Doing::listening) {
+            if (reader.flagsActively)
+                found(Fault::stuff);
+            reader.raise();
+            outcome.reader.flagged = true;
+        }
         for (std::size_t i = 0; i < count; ++i) {
             Party& party = parties[i];
             if (party.doing != Doing::sending || at >= transmitters[i].bits.size()) {
@@ -172,6 +183,10 @@ CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, A
                     parties[i].raise();
                     (parties[i].flagsActively ? outcome.active : outcome.passive).flagged = true;
                 }
+            if (misreader && reader.doing == Doing::listening) {
+                reader.raise();
+                outcome.reader.flagged = true;
+            }
             if (audience.active) {
                 active.raise();
                 outcome.active.flagged = true;

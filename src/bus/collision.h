@@ -40,6 +40,7 @@ struct CollisionOutcome {
     std::vector<bool> lost;                 ///< Lost arbitration, which is no error; it receives from there on.
     Listening active;                       ///< Receivers by their state, transmitters that lost among them.
     Listening passive;
+    Listening reader;                       ///< The receiver that misread, if there is one.
     std::size_t bits = 0;                   ///< From start of frame to the end of the error delimiter, if destroyed.
     std::size_t flagAt = 0;                 ///< The first bit that belongs to an error flag: all before are the frame's.
     Fault fault = Fault::none;
@@ -55,10 +56,16 @@ struct Audience {
     bool passive = false;
 };
 
+/// A receiver that misreads a bit of the frame, and flags an error that nobody else has found.
+struct Misreader {
+    std::size_t at = 0;             ///< Bit of the frame, counted from start of frame.
+    bool active = true;             ///< It flags actively.
+};
+
 /// Follows the wired-and of all bits, the flags of those that detect an error, and their superposition
 /// (ISO 11898-1:2015, 10.4.4 error frame; 12.1.4 fault confinement).
 /// `flipped` is a bit that a disturbance turns round on the wire, for all alike.
-[[nodiscard]] CollisionOutcome followCollision(
-    const std::vector<Transmitter>& transmitters, Audience audience, std::optional<std::size_t> flipped = std::nullopt);
+[[nodiscard]] CollisionOutcome followCollision(const std::vector<Transmitter>& transmitters, Audience audience,
+    std::optional<std::size_t> flipped = std::nullopt, std::optional<Misreader> misreader = std::nullopt);
 
 }  // namespace wavetrope::bus

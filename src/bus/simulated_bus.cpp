@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "bus/collision.h"
+#include "bus/frame_bits.h"
 
 namespace wavetrope::bus {
 
@@ -34,25 +35,6 @@ bool sameFrame(const can::Frame& a, const can::Frame& b)
 
 std::uint8_t clipped(unsigned counter) { return static_cast<std::uint8_t>(std::min(255U, counter)); }
 
-// The stuffed bits with a stand-in for the CRC field of an FD frame, which changes at least every fifth bit.
-std::vector<can::WireBit> wholeTrace(const can::Frame& frame)
-{
-    auto bits = can::wireTrace(frame.view());
-    if (frame.kind == can::FrameKind::fd)
-        for (std::uint8_t k = 0; k < 24; ++k)
-            bits.push_back({static_cast<std::uint8_t>(k & 1U), false, false, frame.brs, can::Place::crc});
-    return bits;
-}
-
-// Time of the first bits of a frame, each at its rate.
-Time timeOf(const std::vector<can::WireBit>& trace, std::size_t count, can::BitRate rate)
-{
-    can::WireLength length;
-    for (std::size_t i = 0; i < std::min(count, trace.size()); ++i)
-        ++(trace[i].fast ? length.dataBits : length.nominalBits);
-    return can::duration(length, rate);
-}
-
 }  // namespace
 
 SimulatedBus::SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions options)
@@ -65,7 +47,8 @@ SimulatedBus::SimulatedBus(clock::Scheduler& scheduler, SimulatedBusOptions opti
       began_(scheduler.now()),
       busyUntil_(scheduler.now()),
       recessiveSince_(scheduler.now()),
-      wake_(clock::Timer::calling<&SimulatedBus::wokenUp>(scheduler, this, clock::Phase::settle))
+      wake_(clock::Timer::calling<&SimulatedBus::wokenUp>(scheduler, this, clock::Phase::settle)),
+      faultTimer_(clock::Timer::calling<&SimulatedBus::faultDue>(scheduler, this))
 {}
 
 Time SimulatedBus::bits(std::uint64_t count) const
@@ -219,6 +202,8 @@ void SimulatedBus::arbitrate()
     if (busy_)
         return;
     countRecessive(now);
+    if (open_ > 0)
+        babble();
 
     contenders_.clear();
     std::uint32_t best = ~std::uint32_t{0};
@@ -262,57 +247,14 @@ void SimulatedBus::arbitrate()
     const can::Frame& first = ports_[contenders_.front()].queue.back().frame;
     for (const Port i : contenders_)
         disagree = disagree || ports_[i].corrupt > 0 || !sameFrame(first, ports_[i].queue.back().frame);
+    if (open_ > 0 && shorted()) {
+        flagUnseen(std::vector<Port>(contenders_), now + bits(1), false);
+        return;
+    }
     if (disagree)
         collide(contenders_);
-    else if (faults_.empty() || !disturbNow())
+    else if (open_ == 0 || !disturbNow())
         transmit();
-}
-
-const char* toText(WireFault::Kind kind)
-{
-    constexpr const char* words[] = {"bit", "stuff", "crc", "form", "ack"};
-    return words[static_cast<unsigned>(kind)];
-}
-
-// Whether a fault that was asked for befalls the frame that is to start.
-bool SimulatedBus::disturbNow()
-{
-    const Time now = scheduler_.now();
-    const can::Frame& frame = ports_[contenders_.front()].queue.back().frame;
-    for (auto fault = faults_.begin(); fault != faults_.end(); ++fault) {
-        if (fault->from > now || (fault->id && *fault->id != frame.id))
-            continue;
-        std::optional<std::size_t> flipped;
-        if (fault->kind == WireFault::Kind::bit || fault->kind == WireFault::Kind::stuff) {
-            const auto trace = wholeTrace(frame);
-            const bool stuff = fault->kind == WireFault::Kind::stuff;
-            const auto wanted = [&](const can::WireBit& bit, can::Place place) {
-                return stuff ? bit.stuff && !bit.arbitration : !bit.stuff && bit.place == place;
-            };
-            for (const can::Place place : {can::Place::data, can::Place::crc})
-                for (std::size_t i = 0; i < trace.size() && !flipped; ++i)
-                    if (wanted(trace[i], place))
-                        flipped = i;
-            if (!flipped)
-                continue;
-        }
-        const WireFault::Kind kind = fault->kind;
-        if (--fault->times == 0)
-            faults_.erase(fault);
-        ++disturbed_;
-        if (flipped) {
-            collide(contenders_, flipped);
-            return true;
-        }
-        transmit();
-        finish_.stop();
-        acknowledge_.stop();
-        tailFault_ = kind;
-        // Behind the delimiter of the CRC, or behind the acknowledge slot.
-        breakTail_.at(inFlight_.time - bits(bitsBehindAcknowledge + (kind == WireFault::Kind::form ? 1 : 0)));
-        return true;
-    }
-    return false;
 }
 
 // All bits up to here came as they were sent. A dominant delimiter of the CRC is an error for all, and all flag at once. A frame that nobody
@@ -373,6 +315,7 @@ void SimulatedBus::transmit()
     const Time now = scheduler_.now();
     const can::WireLength length = can::wireLength(inFlight_.view());
     flightBegan_ = now;
+    misread_ = nobody;
     inFlight_.time = now + can::duration(length, options_.rate);
     busyUntil_ = now + can::occupancy(length, options_.rate);
     busy_ = true;
@@ -423,7 +366,7 @@ void SimulatedBus::finish()
             port.counters.transmitted();
             if (port.counters.state() == can::ErrorState::passive)
                 port.suspendedUntil = busyUntil_ + bits(suspendBits);
-        } else {
+        } else if (i != misread_) {
             port.counters.received();
         }
     }
@@ -486,7 +429,8 @@ void SimulatedBus::becomeIdleAt(Time when)
 {
     busy_ = false;
     busyUntil_ = when;
-    bool anything = false;
+    bool anything = std::any_of(
+        faults_.begin(), faults_.end(), [](const Asked& asked) { return asked.facts.acts && asked.fault.kind == WireFault::Kind::babble; });
     for (const PortState& port : ports_)
         anything = anything || !port.queue.empty();
     if (anything)
@@ -534,7 +478,8 @@ void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t 
     endError_.at(end);
 }
 
-void SimulatedBus::collide(std::vector<Port> transmitters, std::optional<std::size_t> flipped)
+void SimulatedBus::collide(
+    std::vector<Port> transmitters, std::optional<std::size_t> flipped, std::optional<std::pair<Port, std::size_t>> misread)
 {
     std::vector<Transmitter> parties;
     for (const Port i : transmitters) {
@@ -549,9 +494,12 @@ void SimulatedBus::collide(std::vector<Port> transmitters, std::optional<std::si
     const auto transmitting = [&](Port i) { return std::find(transmitters.begin(), transmitters.end(), i) != transmitters.end(); };
     Audience audience{options_.observed, false};
     for (Port i = 0; i < ports_.size(); ++i)
-        if (takesPart(ports_[i]) && !transmitting(i))
+        if (takesPart(ports_[i]) && !transmitting(i) && !(misread && misread->first == i))
             (can::flagsActively(ports_[i].counters.state()) ? audience.active : audience.passive) = true;
-    const CollisionOutcome outcome = followCollision(parties, audience, flipped);
+    std::optional<Misreader> misreader;
+    if (misread)
+        misreader = Misreader{misread->second, can::flagsActively(ports_[misread->first].counters.state())};
+    const CollisionOutcome outcome = followCollision(parties, audience, flipped, misreader);
 
     const Time now = scheduler_.now();
     for (std::size_t k = 0; k < transmitters.size(); ++k)
@@ -570,6 +518,10 @@ void SimulatedBus::collide(std::vector<Port> transmitters, std::optional<std::si
             if (outcome.transmitterFlagged[k] && ports_[transmitters[k]].counters.state() == can::ErrorState::passive)
                 ports_[transmitters[k]].suspendedUntil = end + bits(suspendBits);
         transmit();
+        if (misread) {
+            misread_ = misread->first;
+            ports_[misread_].counters.receiverDetectedError();
+        }
         return;
     }
 
@@ -579,7 +531,9 @@ void SimulatedBus::collide(std::vector<Port> transmitters, std::optional<std::si
         const bool receives = place == transmitters.end() || outcome.lost[static_cast<std::size_t>(place - transmitters.begin())];
         if (!takesPart(port) || !receives)
             continue;
-        const Listening& heard = can::flagsActively(port.counters.state()) ? outcome.active : outcome.passive;
+        const Listening& heard = misread && misread->first == i              ? outcome.reader
+                                 : can::flagsActively(port.counters.state()) ? outcome.active
+                                                                             : outcome.passive;
         if (heard.flagged)
             port.counters.receiverDetectedError();
         if (heard.sawDominant)
@@ -612,6 +566,11 @@ Health SimulatedBus::health() const
     health.alive = true;
     health.words = "alive";
     health.errors = errors_;
+    if (open_ > 0 && shorted()) {
+        health.alive = false;
+        health.state = Health::State::busOff;
+        health.words = "the wire is shorted";
+    }
     for (const PortState& port : ports_) {
         health.lost += port.dropped;
         const auto worse = [&](Health::State state, const char* words) {

@@ -22,21 +22,40 @@ struct SimulatedBusOptions {
     std::optional<Time> restartAfter = std::nullopt;
 };
 
-/// Something that goes wrong on the wire on purpose, for all who listen alike. It befalls a frame that starts at or behind its moment and that
-/// nobody else starts with other contents; of several that would, the one that was asked for first.
+/// Something that goes wrong on the wire on purpose. What befalls frames befalls those that start at or behind its moment and that nobody else
+/// starts with other contents; of several that would, the one that was asked for first.
 struct WireFault {
+    /// Those up to `acknowledge` are the same for all who listen.
     enum class Kind : std::uint8_t {
         bit,  ///< The first bit of the data field is turned round; of a frame without data, that of the CRC.
         stuff,  ///< The first stuff bit behind the arbitration field is turned round. A frame without one goes by.
         crc,  ///< The bits come as they were sent, but no receiver finds its CRC right, and nobody acknowledges.
         form,  ///< The delimiter of the CRC is dominant.
         acknowledge,  ///< Nobody drives the acknowledge slot.
+        error,  ///< A node misreads the first bit of the data field, of the CRC where there is none, and sends an error flag.
+        rate,  ///< A node has another bit rate: the same in each frame, its own too, for as long as it lasts.
+        babble,  ///< A node sends one frame after the other: eight bytes of 0.
+        shorted,  ///< Nobody can make the wire dominant.
+        counters,  ///< The error counters of a node are set.
     };
     Kind kind = Kind::bit;
     std::optional<can::Identifier> id;  ///< Of the frame; none: the next one, whichever.
     Time from{};
-    unsigned times = 1;  ///< So many frames, repeated ones too.
+    unsigned times = 1;  ///< So many frames, repeated ones too; of what lasts: 0.
+    std::string node{};  ///< Of `error`, `rate`, `babble` and `counters`: whose.
+    std::optional<Time> to{};  ///< Of what lasts: until then.
+    unsigned transmit = 0, receive = 0;  ///< Of `counters`.
 };
+/// How a fault is doing.
+struct WireFaultFacts {
+    std::uint64_t harmed = 0;  ///< Frames so far: that went wrong, or that were sent by one who babbles.
+    bool acts = false;  ///< Its time has come, and it is not over.
+    bool over = false;
+};
+/// Whether it goes on for a time, and not for so many frames.
+[[nodiscard]] bool lasts(WireFault::Kind kind);
+/// Whether it is one of a node.
+[[nodiscard]] bool ofNode(WireFault::Kind kind);
 [[nodiscard]] const char* toText(WireFault::Kind kind);
 
 /// Arbitration, occupancy and fault confinement of ISO 11898-1:2015 in virtual time.
@@ -73,7 +92,15 @@ public:
         ports_[port].corrupt = count;
         ports_[port].corruptBit = bit;
     }
-    void disturb(const WireFault& fault) { faults_.push_back(fault); }
+    /// Asks for a fault; gives the number to ask for it by.
+    std::uint64_t disturb(const WireFault& fault);
+    /// Takes it back, and ends it where it lasts.
+    void lift(std::uint64_t fault);
+    [[nodiscard]] WireFaultFacts faultFacts(std::uint64_t fault) const;
+    /// Those who are attached, by name.
+    [[nodiscard]] std::vector<std::string> portNames() const;
+    /// Whether somebody of that name is attached.
+    [[nodiscard]] bool hasPort(const std::string& name) const { return portNamed(name) != nobody; }
     /// Frames that were harmed so.
     [[nodiscard]] std::uint64_t disturbed() const { return disturbed_; }
     [[nodiscard]] const can::ErrorCounters& counters(Port port) const { return ports_[port].counters; }
@@ -88,6 +115,12 @@ private:
         Time offered;
         can::Frame frame;
         bool esi;  // as it was offered
+        bool babble = false;  // by one who has nothing to say
+    };
+    struct Asked {
+        std::uint64_t number = 0;
+        WireFault fault;
+        WireFaultFacts facts;
     };
     struct PortState {
         std::string name;
@@ -119,8 +152,18 @@ private:
     void acknowledge();
     void finish();
     void abandon();
-    void collide(std::vector<Port> transmitters, std::optional<std::size_t> flipped = std::nullopt);
+    void collide(std::vector<Port> transmitters, std::optional<std::size_t> flipped = std::nullopt,
+        std::optional<std::pair<Port, std::size_t>> misread = std::nullopt);
     bool disturbNow();
+    [[nodiscard]] Port portNamed(const std::string& name) const;
+    void faultDue(std::uint32_t number);
+    void closeFault(Asked& asked);
+    void babble();
+    void stopBabbling(const Asked& asked);
+    [[nodiscard]] bool shorted() const;
+    void beginShort();
+    void flagUnseen(const std::vector<Port>& senders, Time found, bool heard);
+    [[nodiscard]] unsigned unseenBits(PortState& port, bool transmits) const;
     void breakTail();
     void endError();
     void becomeIdleAt(Time when);
@@ -158,7 +201,11 @@ private:
     Time wakeAt_ = Time::max();
     bool busy_ = false;
     std::uint64_t errors_ = 0;
-    std::vector<WireFault> faults_;
+    std::vector<Asked> faults_;  // those that are over too, up to a number
+    std::size_t open_ = 0;  // that are not over
+    std::uint64_t asked_ = 0;
+    clock::Timer faultTimer_;  // when one begins or ends that goes by time
+    Port misread_ = nobody;  // who has not understood the frame in flight
     std::uint64_t disturbed_ = 0;
     WireFault::Kind tailFault_ = WireFault::Kind::crc;
 };

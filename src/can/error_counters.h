@@ -25,6 +25,20 @@ public:
     void transmitted();                                             ///< Rule g: a frame went out whole.
     void received();                                                ///< Rule h: a frame came in whole.
     void recover();                                                 ///< After 128 times 11 recessive bits.
+    /// Rule d, or rule e of a receiver: a bit of its own active error flag came back recessive.
+    void bitErrorInFlag(bool transmits)
+    {
+        if (transmits)
+            transmit_ += 8;
+        else
+            raiseReceive(8);
+    }
+    /// As somebody sets them who tests a controller; at 256 of the first it is bus off.
+    void set(unsigned transmit, unsigned receive)
+    {
+        transmit_ = transmit;
+        receive_ = receive < 255 ? receive : 255;
+    }
 
 private:
     void raiseReceive(unsigned by);

@@ -67,7 +67,7 @@ Expected<void> manipulate(rig::Session& session, const std::vector<std::string>&
         const auto wanted = rig::manipulationsOf(session.rig(), text);
         if (!wanted)
             return tl::unexpected(wanted.error());
-        for (const drive::Manipulation& one : *wanted)
+        for (const rig::KeptManipulation& one : *wanted)
             if (const auto done = rig::manipulate(session, one); !done) {
                 Error error = done.error();
                 error.where = "--manipulate '" + text + "'" + (error.where.empty() ? "" : ", " + error.where);
@@ -80,21 +80,14 @@ Expected<void> manipulate(rig::Session& session, const std::vector<std::string>&
 Expected<void> disturb(rig::Session& session, const std::vector<std::string>& texts)
 {
     for (const std::string& text : texts) {
-        auto typed = bus::wireFaultFromText(text);
+        const auto typed = bus::wireFaultFromText(text);
         if (!typed)
             return tl::unexpected(typed.error());
-        const int found = session.catalog()->findBus(typed->bus);
-        if (found < 0) {
-            std::vector<std::string> names;
-            for (const rig::BusSpec& bus : session.rig().buses)
-                names.push_back(bus.name);
-            return fail("the rig has no bus '" + typed->bus + "'", "--fault '" + text + "'", didYouMean(typed->bus, names));
+        if (const auto done = session.wireFaults().add(text, *typed); !done) {
+            Error error = done.error();
+            error.where = "--fault '" + text + "'";
+            return tl::unexpected(error);
         }
-        auto* bus = dynamic_cast<bus::SimulatedBus*>(&session.bus(static_cast<std::size_t>(found)));
-        if (bus == nullptr)
-            return fail(typed->bus + " is a real bus: a controller sends whole frames alone, and no faults", "--fault '" + text + "'");
-        typed->fault.from += session.begins();
-        bus->disturb(typed->fault);
     }
     return {};
 }
@@ -495,7 +488,8 @@ void addManipulations(CLI::App& command, RunOptions& options)
     command.add_option("--manipulate", options.manipulations,
         "Change what a node sends: 'NODE MESSAGE.SIGNAL = 3.5 from 10s to 12s'; may be given several times");
     command.add_option("--fault", options.faults,
-        "A fault on a simulated wire: 'BUS crc 0x181 at 14s'; bit, stuff, crc, form or ack; may be given several times");
+        "A fault on a simulated wire: 'BUS crc 0x181 at 14s'; bit, stuff, crc, form, ack, error, rate, babble, short, counters; may be "
+        "given several times");
 }
 
 void addScripts(CLI::App& command, RunOptions& options)

@@ -7,9 +7,11 @@
 
 #include "base/nearest_name.h"
 #include "drive/dialogue.h"
+#include "drive/gateway.h"
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
+#include "drive/wire_faults.h"
 #include "rig/scripts.h"
 
 namespace wavetrope::rig {
@@ -41,9 +43,27 @@ Expected<Actors> makeNodes(const ActorWorld& world)
             nodes.push_back(std::move(*node));
     }
     for (const std::string& name : world.without)
-        if (std::none_of(nodes.begin(), nodes.end(), [&](const auto& node) { return node->name() == name; }))
+        if (std::none_of(nodes.begin(), nodes.end(), [&](const auto& node) { return node->name() == name; })
+            && std::none_of(world.rig.gateways.begin(), world.rig.gateways.end(), [&](const auto& one) { return one.name == name; }))
             return fail("the rig has no node '" + name + "'");
     return nodes;
+}
+
+Expected<Actors> makeGateways(const ActorWorld& world)
+{
+    Actors out;
+    for (drive::GatewaySpec spec : world.rig.gateways) {
+        spec.off = spec.off || std::find(world.without.begin(), world.without.end(), spec.name) != world.without.end();
+        auto made = drive::Gateway::create(
+            spec, {world.scheduler, world.buses, world.catalog, world.seed, world.begins, world.rig.story, world.rig.namedFilters(), {}});
+        if (!made && world.incomplete)
+            world.leftOut.push_back({spec.name + " hands nothing over: " + made.error().what, made.error().where, 0, 0, {}});
+        else if (!made)
+            return tl::unexpected(made.error());
+        else
+            out.push_back(std::move(*made));
+    }
+    return out;
 }
 
 Expected<Actors> makePlayback(const ActorWorld& world)
@@ -90,11 +110,21 @@ Expected<Actors> makeDialogues(const ActorWorld& world)
     return out;
 }
 
+Expected<Actors> makeWireFaults(const ActorWorld& world)
+{
+    Actors one;
+    one.push_back(std::make_unique<drive::WireFaults>(
+        drive::WireFaultWorld{world.scheduler, world.buses, world.catalog, world.begins, world.whenTrue}));
+    return one;
+}
+
 constexpr ActorKind kinds[] = {
     {"node", "/nodes", makeNodes},
+    {"gateway", "/gateways", makeGateways},
     {"playback", "", makePlayback},
     {"outbox", "/outbox", makeOutbox},
     {"dialogue", "/dialogues", makeDialogues},
+    {"faults on the wire", "", makeWireFaults},
 };
 
 }  // namespace

@@ -18,23 +18,26 @@ bool actsIn(const std::vector<KeptManipulation>& all, const KeptManipulation& wa
 
 }  // namespace
 
-Expected<std::vector<drive::Manipulation>> manipulationsOf(const Rig& rig, const std::string& text)
+Expected<std::vector<KeptManipulation>> manipulationsOf(const Rig& rig, const std::string& text)
 {
-    std::vector<drive::Manipulation> out;
+    std::vector<KeptManipulation> out;
     for (const KeptManipulation& kept : rig.manipulations)
         if (!kept.name.empty() && kept.name == text)
-            out.push_back(kept.does);
+            out.push_back(kept);
     if (!out.empty())
         return out;
-    auto said = drive::manipulationFromText(text);
+    auto said = manipulationFrom(text);
     if (!said)
         return tl::unexpected(said.error());
     out.push_back(std::move(*said));
     return out;
 }
 
-Expected<void> manipulate(Session& session, const drive::Manipulation& manipulation)
+Expected<void> manipulate(Session& session, const KeptManipulation& kept)
 {
+    const drive::Manipulation& manipulation = kept.does;
+    if (kept.fault)
+        return session.wireFaults().add(manipulation.text, *kept.fault);
     if (drive::Node* node = nodeOf(session, manipulation.node); node != nullptr)
         return node->manipulate(manipulation);
     std::vector<std::string> names;
@@ -43,8 +46,11 @@ Expected<void> manipulate(Session& session, const drive::Manipulation& manipulat
     return fail("the rig has no node '" + manipulation.node + "'", {}, didYouMean(manipulation.node, names));
 }
 
-void lift(Session& session, const drive::Manipulation& manipulation)
+void lift(Session& session, const KeptManipulation& kept)
 {
+    const drive::Manipulation& manipulation = kept.does;
+    if (kept.fault)
+        return session.wireFaults().lift(manipulation.text);
     drive::Node* node = nodeOf(session, manipulation.node);
     if (node == nullptr)
         return;
@@ -61,10 +67,10 @@ std::vector<Error> follow(Session& session, const std::vector<KeptManipulation>&
     std::vector<Error> problems;
     for (const KeptManipulation& one : before)
         if (one.acts && !actsIn(now, one))
-            lift(session, one.does);
+            lift(session, one);
     for (const KeptManipulation& one : now)
         if (one.acts && !actsIn(before, one))
-            if (const auto done = manipulate(session, one.does); !done)
+            if (const auto done = manipulate(session, one); !done)
                 problems.push_back(done.error());
     return problems;
 }

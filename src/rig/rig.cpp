@@ -10,6 +10,7 @@
 #include <set>
 
 #include "base/json_reader.h"
+#include "base/trimmed.h"
 #include "base/replace_file.h"
 #include "base/time_text.h"
 #include "database/database_json.h"
@@ -25,7 +26,7 @@ namespace {
 using nlohmann::json;
 
 constexpr std::size_t largestDocument = 64U << 20;
-constexpr std::size_t mostBuses = 64, mostManipulations = 1000;
+constexpr std::size_t mostBuses = 64, mostGateways = 64, mostManipulations = 1000;
 constexpr int deepestNesting = 100;
 
 // "2027-02-01T18:00:00Z"
@@ -136,12 +137,14 @@ Rig rigOf(const json& document, const std::string& path)
     std::set<std::string> changes;
     in.each("manipulations", [&](const JsonReader& one) {
         const std::string text = one.needText("does");
-        auto does = drive::manipulationFromText(text);
-        if (!does)
-            JsonReader::fail(one.placeOf("does"), does.error().what, does.error().remedy);
-        if (!changes.insert(does->text).second)
-            JsonReader::fail(one.placeOf("does"), "'" + does->text + "' stands there twice", "Take one of them out");
-        rig.manipulations.push_back({one.text("name"), std::move(*does), one.flag("acts")});
+        auto kept = manipulationFrom(text);
+        if (!kept)
+            JsonReader::fail(one.placeOf("does"), kept.error().what, kept.error().remedy);
+        if (!changes.insert(kept->does.text).second)
+            JsonReader::fail(one.placeOf("does"), "'" + kept->does.text + "' stands there twice", "Take one of them out");
+        kept->name = one.text("name");
+        kept->acts = one.flag("acts");
+        rig.manipulations.push_back(std::move(*kept));
         if (rig.manipulations.size() > mostManipulations)
             one.wrong("a rig has 1,000 manipulations at the most");
     });
@@ -150,6 +153,12 @@ Rig rigOf(const json& document, const std::string& path)
     in.each("nodes", [&](const JsonReader& node) {
         rig.nodes.push_back(drive::nodeFromJson(node));
         distinct(nodes, node, rig.nodes.back().name, "nodes");
+    });
+    in.each("gateways", [&](const JsonReader& gateway) {
+        rig.gateways.push_back(drive::gatewayFromJson(gateway));
+        distinct(nodes, gateway, rig.gateways.back().name, "nodes and gateways");
+        if (rig.gateways.size() > mostGateways)
+            gateway.wrong("a rig has 64 gateways at the most");
     });
     in.each("dialogues", [&](const JsonReader& dialogue) {
         rig.dialogues.push_back(drive::dialogueFromJson(dialogue));
@@ -294,6 +303,25 @@ Expected<void> Rig::setOutbox(const nlohmann::json& next)
     else
         document["outbox"] = next;
     return {};
+}
+
+Expected<KeptManipulation> manipulationFrom(std::string_view text)
+{
+    KeptManipulation out;
+    const std::string whole = trimmed(text);
+    if (whole.starts_with("wire ")) {
+        auto fault = bus::wireFaultFromText(std::string_view(whole).substr(5));
+        if (!fault)
+            return tl::unexpected(fault.error());
+        out.fault = std::move(*fault);
+        out.does.text = whole;
+        return out;
+    }
+    auto does = drive::manipulationFromText(whole);
+    if (!does)
+        return tl::unexpected(does.error());
+    out.does = std::move(*does);
+    return out;
 }
 
 void Rig::setManipulations(const std::vector<KeptManipulation>& next)

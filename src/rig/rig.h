@@ -12,9 +12,11 @@
 #include "base/error.h"
 #include "board/board_spec.h"
 #include "bus/kinds.h"
+#include "bus/wire_fault_text.h"
 #include "can/bit_rate.h"
 #include "database/catalog.h"
 #include "drive/dialogue_spec.h"
+#include "drive/gateway.h"
 #include "drive/manipulation.h"
 #include "drive/node_spec.h"
 #include "drive/outbox_spec.h"
@@ -76,12 +78,16 @@ struct PlaybackSpec {
     friend bool operator==(const PlaybackSpec&, const PlaybackSpec&) = default;
 };
 
-/// Something that is changed on purpose of what a node sends. No two of a rig say the same.
+/// Something that is changed on purpose of what a node sends, or goes wrong on a wire. No two of a rig say the same.
 struct KeptManipulation {
     std::string name{};         ///< That it is asked for by; several may have one, or none.
-    drive::Manipulation does;
+    drive::Manipulation does;   ///< Of what goes wrong on the wire its text alone.
+    std::optional<bus::TypedFault> fault{};     ///< What goes wrong on the wire instead of what a node sends.
     bool acts = false;          ///< From the run's begin.
 };
+
+/// Reads what `drive::manipulationFromText` takes, and with `wire` in front what `bus::wireFaultFromText` takes.
+[[nodiscard]] Expected<KeptManipulation> manipulationFrom(std::string_view text);
 
 /// A rig. Fields of the document that are not known here are kept when it is saved.
 struct Rig {
@@ -94,6 +100,7 @@ struct Rig {
     Time story{};                           ///< After which the nodes' time starts over; 0 never.
     std::vector<BusSpec> buses;
     std::vector<drive::NodeSpec> nodes;
+    std::vector<drive::GatewaySpec> gateways;
     std::vector<drive::DialogueSpec> dialogues;
     std::vector<KeptManipulation> manipulations;
     std::vector<drive::OutboxGroup> outbox;

@@ -154,10 +154,18 @@ Expected<void> Session::build()
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
     ActorWorld world{rig_, scheduler_, buses, catalog_, options_.seed.value_or(rig_.seed), begins_, options_.without, options_.outbox,
-        incomplete, leftOut_, {}, [this](const std::string& name) -> std::optional<bool> {
+        incomplete, leftOut_, {},
+        [this](const std::string& name) -> std::optional<bool> {
             const std::optional<bool> holds = rules_ ? rules_->holds(name) : std::nullopt;
             rulesAsked_ = rulesAsked_ || holds;
             return holds;
+        },
+        [this](const std::string& name, std::function<void()> act) -> Expected<void> {
+            if (const auto known = knownCondition(name); !known)
+                return known;
+            rulesAsked_ = true;
+            heeding_.emplace_back(name, std::move(act));
+            return {};
         }};
     for (const ActorKind& kind : actorKinds()) {
         world.made = actors_;
@@ -168,6 +176,7 @@ Expected<void> Session::build()
     }
     playback_ = all<drive::Playback>().front();
     outbox_ = all<drive::Outbox>().front();
+    wireFaults_ = all<drive::WireFaults>().front();
     auto made = makeRules();
     if (!made)
         return tl::unexpected(made.error());
@@ -532,17 +541,23 @@ Expected<bool> Session::stepToFrame()
     return trace_.rows() != before;
 }
 
+Expected<void> Session::knownCondition(const std::string& condition) const
+{
+    if (rules_ && rules_->holds(condition))
+        return {};
+    std::vector<std::string> names;
+    for (const EventSpec& event : rig_.events)
+        names.push_back(event.name);
+    return fail("the rig has no condition '" + condition + "'", {}, didYouMean(condition, names));
+}
+
 Expected<void> Session::stopAt(const std::string& condition)
 {
     if (!condition.empty()) {
         if (const auto may = ownTime(); !may)
             return may;
-        if (!rules_ || !rules_->holds(condition)) {
-            std::vector<std::string> names;
-            for (const EventSpec& event : rig_.events)
-                names.push_back(event.name);
-            return fail("the rig has no condition '" + condition + "'", {}, didYouMean(condition, names));
-        }
+        if (const auto known = knownCondition(condition); !known)
+            return known;
         rulesAsked_ = true;
     }
     pace_.stopsAt = condition;
@@ -551,6 +566,9 @@ Expected<void> Session::stopAt(const std::string& condition)
 
 void Session::becameTrue(const std::string& condition)
 {
+    for (std::size_t i = 0; i < heeding_.size(); ++i)
+        if (heeding_[i].first == condition)
+            heeding_[i].second();
     if (pace_.stopsAt.empty() || pace_.stopsAt != condition)
         return;
     pace_.held = true;
@@ -672,6 +690,7 @@ void Session::publish()
         collisions_ = std::move(*colliding);
     health_ = std::move(health);
     paceReport_ = pace_;
+    absentReport_ = absent_;
     const bool eighth = publishings_++ % 8 == 0;
     if (rules_ && (std::exchange(rulesChanges_, changes_) != changes_ || eighth)) {
         conditionReports_ = rules_->conditions();
@@ -816,9 +835,26 @@ std::vector<NodeReport> Session::nodeReports() const
 {
     const std::scoped_lock lock(mutex_);
     std::vector<NodeReport> out;
+    const drive::PlaybackFacts* played = nullptr;
+    for (const drive::ActorReport& report : reports_)
+        if (const auto* facts = report.as<drive::PlaybackFacts>(); facts != nullptr)
+            played = facts;
+    const auto plays = [&](const std::string& node, const std::vector<std::uint8_t>& buses) {
+        return played != nullptr && played->loaded
+               && std::any_of(played->routes.begin(), played->routes.end(), [&](const drive::Route& route) {
+                      if (route.to < 0 || std::find(buses.begin(), buses.end(), static_cast<std::uint8_t>(route.to)) == buses.end())
+                          return false;
+                      const bool named = std::find(route.nodes.begin(), route.nodes.end(), node) != route.nodes.end();
+                      return route.senders == drive::Senders::all || named == (route.senders == drive::Senders::only);
+                  });
+    };
     for (const drive::ActorReport& report : reports_)
         if (const auto* facts = report.as<drive::NodeFacts>(); facts != nullptr)
-            out.push_back({*facts, report.name, report.buses, report.on});
+            out.push_back({*facts, report.name, report.buses, report.on,
+                report.on                             ? NodePlace::simulated
+                : plays(report.name, report.buses)    ? NodePlace::playedBack
+                : absentReport_.contains(report.name) ? NodePlace::off
+                                                      : NodePlace::outside});
     return out;
 }
 

@@ -8,6 +8,7 @@
 #include <memory>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <span>
 #include <string>
 #include <thread>
@@ -21,6 +22,7 @@
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
+#include "drive/wire_faults.h"
 #include "formats/merged_logs.h"
 #include "measure/measures.h"
 #include "record/recorder.h"
@@ -44,11 +46,20 @@ struct SessionOptions {
     std::optional<spool::SpoolOptions> spool;  ///< Keep the run on the disk; none for memory alone, within what the machine allows.
 };
 
+/// Where a node is.
+enum class NodePlace : std::uint8_t {
+    simulated,                      ///< Here.
+    playedBack,                     ///< In the log that playback holds.
+    outside,                        ///< On the bench, or in another room: somebody else sends for it.
+    off,                            ///< Nowhere: nobody is to send for it.
+};
+
 /// What a node is doing, for people.
 struct NodeReport : drive::NodeFacts {
     std::string name;
     std::vector<std::uint8_t> buses;
     bool on = true;
+    NodePlace place = NodePlace::simulated;
 };
 
 /// What playback is doing, for people.
@@ -118,6 +129,7 @@ public:
     }
     [[nodiscard]] drive::Playback& playback() { return *playback_; }
     [[nodiscard]] drive::Outbox& outbox() { return *outbox_; }
+    [[nodiscard]] drive::WireFaults& wireFaults() { return *wireFaults_; }
     /// Tells everybody who acts that the run is over, once; without, they are told when it goes.
     void endActors();
     /// @name Time of simulated buses
@@ -166,6 +178,9 @@ public:
     }
     /// The rig's conditions and recordings, or null where it has none.
     [[nodiscard]] LiveRules* rules() { return rules_.get(); }
+    /// Nodes that are off, and nodes that playback sends for since they were put there.
+    [[nodiscard]] std::set<std::string>& absent() { return absent_; }
+    [[nodiscard]] std::set<std::string>& routed() { return routed_; }
     /// Ends the takes that go on, and with them their files.
     void endTakes();
     /// Puts other conditions and recordings in place of the present ones, between two frames: takes that go on end, and the
@@ -228,6 +243,7 @@ private:
     void drive(clock::WallClock& wall, double factor);
     [[nodiscard]] Expected<void> ownTime() const;
     void becameTrue(const std::string& condition);
+    [[nodiscard]] Expected<void> knownCondition(const std::string& condition) const;
     void hasStopped(clock::WallClock& wall, Time& published);
 
     Rig rig_;
@@ -249,6 +265,7 @@ private:
     std::vector<std::unique_ptr<drive::Actor>> actors_;
     drive::Playback* playback_ = nullptr;  // one of them
     drive::Outbox* outbox_ = nullptr;      // and another
+    drive::WireFaults* wireFaults_ = nullptr;
     std::shared_ptr<const trace::Trace> playbackLog_;
     std::shared_ptr<const database::Catalog> playbackCatalog_;
     struct OngoingRecording {
@@ -277,6 +294,8 @@ private:
     bool rulesAsked_ = false;                   // by those who act, or for where to stop
     clock::Timer rulesTimer_;                   // when the rules have something to say by themselves,
     Time rulesDue_ = Time::max();               // and for when it is set
+    std::vector<std::pair<std::string, std::function<void()>>> heeding_;    // those who act by conditions
+    std::set<std::string> absent_, routed_;     // nodes
     RunPace pace_;
     std::uint64_t pacings_ = 0;                 // goes up when time goes on in another way
     bool started_ = false;
@@ -306,6 +325,7 @@ private:
     std::vector<bus::Health> health_;
     std::vector<std::vector<bus::MeasuredResponse>> responses_;
     RunPace paceReport_;
+    std::set<std::string> absentReport_;
     std::vector<RecordingReport> recordingReports_;
     std::string recordingProblem_;
     std::vector<ConditionReport> conditionReports_;

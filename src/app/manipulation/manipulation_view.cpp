@@ -52,7 +52,9 @@ ManipulationView::ManipulationView(Stage& stage)
     line_->setToolTip(
         tr("A name and a colon in front keep it under that name.\nNODE MESSAGE.SIGNAL = value, + 6, * 1.5, follows \"40 + 5 * sin(t)\", "
            "jumps 3, stuck, wrong\nNODE MESSAGE off, later 80ms, every 5ms, again, length 4\nthen 3 times, from 10s, to 12s, "
-           "while \"condition\", in \"phase\"  (Enter)"));
+           "while \"condition\", in \"phase\"\nwire BUS bit, stuff, crc, form or ack, an identifier, 3 times; wire BUS error NODE, rate "
+           "NODE, babble NODE, short, counters NODE 120 0; "
+           "then at 14s or when \"condition\", and for 200ms  (Enter)"));
     auto* completer = new QCompleter(this);
     completer->setModel(new QStringListModel(completer));
     completer->setCaseSensitivity(Qt::CaseInsensitive);
@@ -157,6 +159,15 @@ int ManipulationView::indexAt(const QPointF& at) const
     return index < static_cast<int>(rows_.size()) && at.y() < line_->y() ? index : -1;
 }
 
+void ManipulationView::present(const Wish& wish)
+{
+    problem_.clear();
+    line_->setText(wish.path);
+    line_->setFocus();
+    line_->setCursorPosition(static_cast<int>(wish.path.size()));
+    refresh();
+}
+
 void ManipulationView::add()
 {
     if (line_->text().trimmed().isEmpty())
@@ -258,6 +269,8 @@ void ManipulationView::keyPressEvent(QKeyEvent* event)
 
 int ManipulationView::busOf(const QString& node) const
 {
+    if (const int bus = stage().catalog().findBus(node.toStdString()); bus >= 0)
+        return bus;
     for (const drive::NodeSpec& spec : stage().document().rig().nodes)
         if (QString::fromStdString(spec.name) == node && !spec.buses.empty())
             return stage().catalog().findBus(spec.buses.front());
@@ -302,7 +315,7 @@ void ManipulationView::paintEvent(QPaintEvent*)
         const QRectF control = controlOf(i);
         const double countsAt = control.left() - theme.px(210), wordsAt = nodeAt + theme.px(leverNodeWide);
         // What it does, without the node that stands in front.
-        QString words = row.text;
+        QString words = row.wire ? row.text.section(' ', 1) : row.text;
         for (const QString& front : {row.node, '"' + row.node + '"'})
             if (words.startsWith(front))
                 words = words.mid(front.size()).trimmed();
@@ -316,8 +329,10 @@ void ManipulationView::paintEvent(QPaintEvent*)
         paintText(painter, QRectF(countsAt, y, theme.px(90), tall), since, theme.body(), theme.ink2);
         if (row.running)
             paintText(painter, QRectF(countsAt + theme.px(90), y, theme.px(114), tall),
-                row.facts.changed == 1 ? tr("changed 1 frame") : tr("changed %1 frames").arg(countText(row.facts.changed)), theme.body(),
-                theme.ink2);
+                row.wire                 ? tr("%1 frames").arg(countText(row.facts.changed))
+                : row.facts.changed == 1 ? tr("changed 1 frame")
+                                         : tr("changed %1 frames").arg(countText(row.facts.changed)),
+                theme.body(), theme.ink2);
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(theme.hairline, 1));
         painter.setBrush(theme.raised);

@@ -25,6 +25,9 @@ public:
     QWidget* tools() override { return tools_; }
     [[nodiscard]] QUndoStack* undoStack() override { return &stage().manipulations().undoStack(); }
 
+    [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::manipulation; }
+    void present(const Wish& wish) override;
+
     using Row = ManipulationDesk::Row;
     [[nodiscard]] const std::vector<Row>& rows() const { return rows_; }
     [[nodiscard]] QLineEdit* line() { return line_; }

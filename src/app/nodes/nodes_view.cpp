@@ -2,12 +2,14 @@
 #include "app/nodes/nodes_view.h"
 
 #include <QContextMenuEvent>
+#include <QHBoxLayout>
 #include <QCoreApplication>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QPushButton>
 #include <QScrollBar>
 #include <QToolTip>
 #include <QWheelEvent>
@@ -20,6 +22,7 @@
 #include "app/stage/selection_menu.h"
 #include "app/theme/theme.h"
 #include "database/codec.h"
+#include "rig/places.h"
 
 namespace wavetrope::app {
 
@@ -32,34 +35,57 @@ constexpr double nodeSeenAt = 160, nodeFramesAt = 250, heardAt = 332;     // col
 constexpr unsigned stretches = 160;
 constexpr Time silentAfter = std::chrono::seconds(1);
 
-class SimulateCommand : public QUndoCommand {
+class PlaceCommand : public QUndoCommand {
 public:
-    SimulateCommand(RunDocument& document, const QString& node, bool on)
-        : QUndoCommand(on ? QObject::tr("put %1 back").arg(node) : QObject::tr("take %1 out").arg(node)),
-          document_(document),
-          node_(node.toStdString()),
-          on_(on)
+    PlaceCommand(Stage& stage, const QString& node, rig::NodePlace before, rig::NodePlace next)
+        : QUndoCommand(next == rig::NodePlace::simulated ? QObject::tr("put %1 back").arg(node) : QObject::tr("take %1 out").arg(node)),
+          stage_(stage),
+          node_(node),
+          before_(before),
+          next_(next)
     {}
-    void undo() override { apply(!on_); }
-    void redo() override { apply(on_); }
+    void undo() override { apply(before_); }
+    void redo() override { apply(next_); }
 
 private:
-    void apply(bool on)
+    void apply(rig::NodePlace place)
     {
-        document_.session()->post([name = node_, on](rig::Session& session) {
-            if (drive::Actor* node = session.actor(name))
-                node->setOn(on);
-        });
+        rig::Session* session = stage_.document().session();
+        if (session == nullptr)
+            return;
+        Expected<std::string> was;
+        session->call([&](rig::Session& run) { was = rig::setPlace(run, node_.toStdString(), place); });
+        if (!was)
+            Q_EMIT stage_.told(QString::fromStdString(was.error().what));
+        else if (!was->empty())
+            Q_EMIT stage_.told(
+                QObject::tr("%1 is %2 now. It was %3").arg(node_, QString::fromUtf8(rig::toText(place)), QString::fromStdString(*was)));
     }
-    RunDocument& document_;
-    std::string node_;
-    bool on_;
+    Stage& stage_;
+    QString node_;
+    rig::NodePlace before_, next_;
 };
 
 }  // namespace
 
-NodesView::NodesView(Stage& stage) : View(stage), facts_(new ElidedLabel), bar_(new QScrollBar(Qt::Vertical, this))
+NodesView::NodesView(Stage& stage)
+    : View(stage),
+      tools_(new QWidget),
+      facts_(new ElidedLabel(tools_)),
+      all_(new QPushButton(tr("All nodes"), tools_)),
+      bar_(new QScrollBar(Qt::Vertical, this))
 {
+    auto* row = new QHBoxLayout(tools_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(facts_, 1);
+    row->addWidget(all_);
+    all_->setObjectName(QStringLiteral("allNodes"));
+    all_->setToolTip(tr("Where all nodes are: simulated, played back, outside or off"));
+    all_->setVisible(stage.document().isLive());
+    auto* places = new QMenu(all_);
+    for (const rig::NodePlace place : rig::allPlaces)
+        places->addAction(placeWords(place), this, [this, place] { putAll(place); });
+    all_->setMenu(places);
     EditTimes::follow(undo_);
     setObjectName(QStringLiteral("nodes"));
     setFocusPolicy(Qt::StrongFocus);
@@ -101,20 +127,15 @@ void NodesView::refresh()
     if (stage().document().session() == nullptr)
         return refreshLog();
     reports_ = stage().document().session()->nodeReports();
-    playback_ = stage().document().session()->playbackReport();
-    playedBack_.assign(reports_.size(), false);
-    int simulated = 0;
-    int played = 0;
-    for (std::size_t i = 0; i < reports_.size(); ++i) {
-        for (const drive::Route& route : playback_.routes)
-            if (route.to >= 0 && playback_.playing && !reports_[i].on)
-                playedBack_[i] = playedBack_[i] || route.senders == drive::Senders::all
-                                 || ((std::find(route.nodes.begin(), route.nodes.end(), reports_[i].name) != route.nodes.end())
-                                     == (route.senders == drive::Senders::only));
-        simulated += reports_[i].on ? 1 : 0;
-        played += playedBack_[i] ? 1 : 0;
-    }
-    facts_->setText(tr("%1 simulated, %2 played back").arg(simulated).arg(played));
+    std::array<int, 4> count{};
+    for (const rig::NodeReport& report : reports_)
+        ++count[static_cast<std::size_t>(report.place)];
+    QString facts = tr("%1 simulated, %2 played back").arg(count[0]).arg(count[1]);
+    if (count[2] > 0)
+        facts += tr(", %1 outside").arg(count[2]);
+    if (count[3] > 0)
+        facts += tr(", %1 off").arg(count[3]);
+    facts_->setText(facts);
     layBar();
     update();
 }
@@ -178,7 +199,37 @@ QRectF NodesView::pillOf(const QString& node) const
     return {};
 }
 
-void NodesView::setSimulated(const QString& node, bool on) { undo_.push(new SimulateCommand(stage().document(), node, on)); }
+QString NodesView::placeWords(rig::NodePlace place)
+{
+    switch (place) {
+    case rig::NodePlace::simulated: return tr("Simulated here");
+    case rig::NodePlace::playedBack: return tr("Played back from the log");
+    case rig::NodePlace::outside: return tr("Outside: on the bench, or in another room");
+    default: return tr("Off: nobody sends for it");
+    }
+}
+
+void NodesView::put(const QString& node, rig::NodePlace place)
+{
+    if (stage().document().session() == nullptr)
+        return;
+    for (const rig::NodeReport& report : stage().document().session()->nodeReports())
+        if (QString::fromStdString(report.name) == node && report.place != place)
+            undo_.push(new PlaceCommand(stage(), node, report.place, place));
+    refresh();
+}
+
+void NodesView::setSimulated(const QString& node, bool on) { put(node, on ? rig::NodePlace::simulated : rig::NodePlace::outside); }
+
+void NodesView::putAll(rig::NodePlace place)
+{
+    if (stage().document().session() == nullptr)
+        return;
+    undo_.beginMacro(tr("all nodes"));
+    for (const rig::NodeReport& report : stage().document().session()->nodeReports())
+        put(QString::fromStdString(report.name), place);
+    undo_.endMacro();
+}
 
 void NodesView::simulateAllBut(const QString& node)
 {
@@ -186,8 +237,7 @@ void NodesView::simulateAllBut(const QString& node)
         return;
     undo_.beginMacro(node.isEmpty() ? tr("simulate all") : tr("simulate all but %1").arg(node));
     for (const rig::NodeReport& report : stage().document().session()->nodeReports())
-        if (const bool on = QString::fromStdString(report.name) != node; on != report.on)
-            undo_.push(new SimulateCommand(stage().document(), QString::fromStdString(report.name), on));
+        setSimulated(QString::fromStdString(report.name), QString::fromStdString(report.name) != node);
     undo_.endMacro();
 }
 
@@ -237,12 +287,14 @@ void NodesView::contextMenuEvent(QContextMenuEvent* event)
     menu->setAttribute(Qt::WA_DeleteOnClose);
     if (stage().document().isLive()) {
         const QString node = nodeOf(static_cast<std::size_t>(index));
-        const bool on = reports_[static_cast<std::size_t>(index)].on;
-        QAction* switching = menu->addAction(
-            on ? tr("Take %1 out of the simulation").arg(node) : tr("Put %1 back into the simulation").arg(node), this,
-            [this, node, on] { setSimulated(node, !on); });
-        switching->setObjectName(QStringLiteral("switchNode"));
-        switching->setShortcut(Qt::Key_Return);
+        const rig::NodePlace now = reports_[static_cast<std::size_t>(index)].place;
+        for (const rig::NodePlace place : rig::allPlaces) {
+            QAction* action = menu->addAction(placeWords(place), this, [this, node, place] { put(node, place); });
+            action->setObjectName(QStringLiteral("place%1").arg(static_cast<int>(place)));
+            action->setCheckable(true);
+            action->setChecked(place == now);
+        }
+        menu->addSeparator();
         QAction* others = menu->addAction(
             tr("Simulate all but %1, which is on the bench").arg(node), this, [this, node] { simulateAllBut(node); });
         others->setObjectName(QStringLiteral("allButThis"));
@@ -292,8 +344,9 @@ bool NodesView::event(QEvent* event)
             if (pillOf(QString::fromStdString(report.name)).contains(help->pos())) {
                 QToolTip::showText(help->globalPos(),
                     report.on
-                        ? tr("Take %1 out of the simulation, as if it were unplugged  (Enter)").arg(QString::fromStdString(report.name))
-                        : tr("Put %1 back into the simulation  (Enter)").arg(QString::fromStdString(report.name)),
+                        ? tr("Take %1 out of the simulation, as if it were unplugged  (Enter); other places: Menu key")
+                              .arg(QString::fromStdString(report.name))
+                        : tr("Put %1 back into the simulation  (Enter); other places: Menu key").arg(QString::fromStdString(report.name)),
                     this);
                 return true;
             }
@@ -346,18 +399,15 @@ void NodesView::paintEvent(QPaintEvent*)
 
         const QRectF pill = pillOf(QString::fromStdString(report.name));
         painter.setRenderHint(QPainter::Antialiasing);
-        painter.setPen(QPen(playedBack_[i] ? theme.accent : theme.hairline, 1));
+        const bool played = report.place == rig::NodePlace::playedBack, off = report.place == rig::NodePlace::off;
+        painter.setPen(QPen(played ? theme.accent : theme.hairline, 1, off ? Qt::DotLine : Qt::SolidLine));
         painter.setBrush(report.on ? QBrush(Qt::NoBrush) : QBrush(theme.raised));
         painter.drawRoundedRect(pill, pill.height() / 2, pill.height() / 2);
         painter.setRenderHint(QPainter::Antialiasing, false);
-        paintText(painter, pill,
-            report.on        ? tr("simulated")
-            : playedBack_[i] ? tr("played back")
-                             : tr("taken out"),
-            playedBack_[i] ? theme.bodyStrong() : theme.body(),
-            playedBack_[i] ? theme.accent
-            : report.on    ? theme.ink2
-                           : theme.ink3,
+        paintText(painter, pill, QString::fromUtf8(rig::toText(report.place)), played ? theme.bodyStrong() : theme.body(),
+            played      ? theme.accent
+            : report.on ? theme.ink2
+                        : theme.ink3,
             Qt::AlignCenter);
 
         // The states as they stood at the cursor.

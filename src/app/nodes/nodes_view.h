@@ -8,19 +8,23 @@
 #include "app/stage/view.h"
 #include "measure/senders.h"
 
+class QPushButton;
 class QScrollBar;
 
 namespace wavetrope::app {
 
-/// A row for each node: bus, name, whether it is simulated or played back, its state, and its states of the last 20 s.
-/// The pill takes a node out of the simulation and puts it back; both can be undone. In a log, where nothing is
+/// A row for each node: bus, name, whether it is simulated, played back, outside or off, its state, and its states of the last 20 s.
+/// The pill takes a node out of the simulation and puts it back; its menu puts it anywhere; all can be undone. In a log, where nothing is
 /// simulated, the rows tell which nodes were heard up to the cursor.
 class NodesView : public View {
     Q_OBJECT
 public:
     explicit NodesView(Stage& stage);
-    QWidget* tools() override { return facts_; }
+    QWidget* tools() override { return tools_; }
 
+    /// Puts a node somewhere else; what it was doing is told.
+    void put(const QString& node, rig::NodePlace place);
+    void putAll(rig::NodePlace place);
     /// Takes a node out of the simulation or puts it back.
     void setSimulated(const QString& node, bool on);
     /// Simulates all others, and takes this one out: it is on the bench. Of no name: all.
@@ -56,10 +60,12 @@ private:
     [[nodiscard]] QString nodeOf(std::size_t index) const;
     [[nodiscard]] double rowTop(std::size_t index) const;
 
+    [[nodiscard]] static QString placeWords(rig::NodePlace place);
+
+    QWidget* tools_;
     QLabel* facts_;
+    QPushButton* all_;
     std::vector<rig::NodeReport> reports_;
-    rig::PlaybackReport playback_;
-    std::vector<bool> playedBack_;
     std::vector<measure::SenderMoment> senders_;    // of a log
     QUndoStack undo_;
     QScrollBar* bar_;

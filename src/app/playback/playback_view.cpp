@@ -114,6 +114,14 @@ QString typedAs(const std::vector<std::string>& texts)
     return out.join(QStringLiteral("; "));
 }
 
+QStringList namesOf(const drive::Route& route)
+{
+    QStringList names;
+    for (const std::string& name : route.nodes)
+        names << QString::fromStdString(name);
+    return names;
+}
+
 bool sameRoutes(const std::vector<drive::Route>& a, const std::vector<drive::Route>& b)
 {
     return std::equal(a.begin(), a.end(), b.begin(), b.end(),
@@ -510,10 +518,12 @@ std::vector<drive::Route> PlaybackView::routesFromRows() const
         route.to = what == QLatin1String("nothing") ? -1 : row.to->currentIndex();
         if (what.startsWith(QLatin1String("only "))) {
             route.senders = drive::Senders::only;
-            route.nodes = {what.mid(5).toStdString()};
+            for (const QString& node : what.mid(5).split('\n'))
+                route.nodes.push_back(node.toStdString());
         } else if (what.startsWith(QLatin1String("except "))) {
             route.senders = drive::Senders::except;
-            route.nodes = {what.mid(7).toStdString()};
+            for (const QString& node : what.mid(7).split('\n'))
+                route.nodes.push_back(node.toStdString());
         }
         routes.push_back(std::move(route));
     }
@@ -620,8 +630,8 @@ void PlaybackView::refresh()
     }
     if (!isVisible())
         return;
-    // Undo may have changed the routes behind the boxes.
-    if (!sameRoutes(routesFromRows(), report_.routes) && report_.routes.size() == rows_.size() && !undo_.isClean()) {
+    // Undo, or where a node is, may have changed the routes behind the boxes.
+    if (!sameRoutes(routesFromRows(), report_.routes) && report_.routes.size() == rows_.size()) {
         building_ = true;
         for (std::size_t i = 0; i < rows_.size(); ++i) {
             const drive::Route& route = report_.routes[i];
@@ -629,9 +639,16 @@ void PlaybackView::refresh()
                                    : route.senders == drive::Senders::all || route.nodes.empty()
                                        ? QStringLiteral("all")
                                        : (route.senders == drive::Senders::only ? QStringLiteral("only ") : QStringLiteral("except "))
-                                             + QString::fromStdString(route.nodes.front());
-            if (!rows_[i].what->view()->isVisible())
-                rows_[i].what->setCurrentIndex(std::max(0, rows_[i].what->findData(wanted)));
+                                             + namesOf(route).join('\n');
+            if (rows_[i].what->view()->isVisible())
+                continue;
+            if (rows_[i].what->findData(wanted) < 0)
+                rows_[i].what->addItem((route.senders == drive::Senders::only ? tr("%1 only") : tr("all except %1"))
+                                           .arg(namesOf(route).join(QStringLiteral(", "))),
+                    wanted);
+            rows_[i].what->setCurrentIndex(rows_[i].what->findData(wanted));
+            if (route.to >= 0)
+                rows_[i].to->setCurrentIndex(route.to);
         }
         building_ = false;
     }

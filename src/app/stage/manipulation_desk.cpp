@@ -32,22 +32,33 @@ std::vector<ManipulationDesk::Row> ManipulationDesk::rows() const
 {
     std::vector<Row> out;
     for (const rig::KeptManipulation& one : kept())
-        out.push_back({QString::fromStdString(one.name), QString::fromStdString(one.does.node), QString::fromStdString(one.does.text), true,
-            one.acts, false, {}});
+        out.push_back({QString::fromStdString(one.name), QString::fromStdString(one.fault ? one.fault->bus : one.does.node),
+            QString::fromStdString(one.does.text), true, one.acts, false, one.fault.has_value(), {}});
     const std::size_t own = out.size();
-    if (const rig::Session* session = stage_.document().session(); session != nullptr)
-        for (const rig::NodeReport& report : session->nodeReports())
-            for (const drive::ManipulationFacts& facts : report.manipulations) {
-                const QString text = QString::fromStdString(facts.text);
-                const auto found = std::find_if(out.begin(), out.begin() + static_cast<std::ptrdiff_t>(own),
-                    [&](const Row& row) { return row.text == text && row.acts && !row.running; });
-                if (found != out.begin() + static_cast<std::ptrdiff_t>(own)) {
-                    found->running = true;
-                    found->facts = facts;
-                } else {
-                    out.push_back({{}, QString::fromStdString(report.name), text, false, true, true, facts});
-                }
-            }
+    const rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return out;
+    // Those that the run knows belong to the rig's of the same words; what is left somebody else has asked for.
+    const auto add = [&](const QString& whose, bool wire, const drive::ManipulationFacts& facts) {
+        const QString text = QString::fromStdString(facts.text);
+        const auto end = out.begin() + static_cast<std::ptrdiff_t>(own);
+        const auto found = std::find_if(out.begin(), end, [&](const Row& row) { return row.text == text && row.acts && !row.running; });
+        if (found == end) {
+            out.push_back({{}, whose, text, false, true, true, wire, facts});
+            return;
+        }
+        found->running = true;
+        found->facts = facts;
+    };
+    for (const drive::ActorReport& report : session->reports()) {
+        if (const auto* node = report.as<drive::NodeFacts>(); node != nullptr)
+            for (const drive::ManipulationFacts& facts : node->manipulations)
+                add(QString::fromStdString(report.name), false, facts);
+        if (const auto* wires = report.as<drive::WireFaultList>(); wires != nullptr)
+            for (const drive::WireFaultRow& row : wires->rows)
+                add(QString::fromStdString(stage_.document().busName(row.bus)), true,
+                    {row.text, row.since, row.acts, row.over, row.harmed});
+    }
     return out;
 }
 
@@ -58,18 +69,38 @@ std::vector<ManipulationDesk::Row> ManipulationDesk::actingOf(const QString& nod
     return out;
 }
 
+QString ManipulationDesk::beginningFor(std::uint8_t bus, can::Identifier id) const
+{
+    const rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return {};
+    const auto* entry = stage_.catalog().find(bus, id);
+    const std::string message = entry != nullptr ? entry->message->name : can::toText(id);
+    const auto quoted = [](const std::string& name) {
+        const QString text = QString::fromStdString(name);
+        return text.contains(' ') ? '"' + text + '"' : text;
+    };
+    for (const rig::NodeReport& report : session->nodeReports())
+        for (const drive::NodeSpec& node : stage_.document().rig().nodes)
+            if (report.on && node.name == report.name)
+                for (const drive::SendSpec& send : node.sends)
+                    if (send.message == message || (send.message.empty() && can::identifierFromText(send.identifier) == id))
+                        return quoted(node.name) + ' ' + quoted(message);
+    return {};
+}
+
 Expected<void> ManipulationDesk::add(const QString& typed)
 {
     static const QRegularExpression named(QStringLiteral("^([^\":=]*[^\":= ]):\\s+(.*)$"));
     const auto match = named.match(typed.trimmed());
     const QString name = match.hasMatch() ? match.captured(1).trimmed() : QString();
-    auto wanted = drive::manipulationFromText((match.hasMatch() ? match.captured(2) : typed).toStdString());
+    auto wanted = rig::manipulationFrom((match.hasMatch() ? match.captured(2) : typed).toStdString());
     if (!wanted)
         return tl::unexpected(wanted.error());
     Kept next = kept();
-    const auto same = std::find_if(next.begin(), next.end(), [&](const auto& one) { return one.does.text == wanted->text; });
+    const auto same = std::find_if(next.begin(), next.end(), [&](const auto& one) { return one.does.text == wanted->does.text; });
     if (same != next.end() && same->acts)
-        return fail("'" + wanted->text + "' acts already");
+        return fail("'" + wanted->does.text + "' acts already");
     if (rig::Session* session = stage_.document().session(); session != nullptr) {
         // Tried first, so that what cannot be done is no step to take back.
         Expected<void> done;
@@ -81,12 +112,14 @@ Expected<void> ManipulationDesk::add(const QString& typed)
         if (!done)
             return done;
     }
-    const QString what = tr("change %1").arg(QString::fromStdString(wanted->node));
+    const QString what = tr("change %1").arg(QString::fromStdString(wanted->fault ? wanted->fault->bus : wanted->does.node));
     if (same != next.end()) {
         same->acts = true;
         same->name = name.isEmpty() ? same->name : name.toStdString();
     } else {
-        next.push_back({name.toStdString(), std::move(*wanted), true});
+        wanted->name = name.toStdString();
+        wanted->acts = true;
+        next.push_back(std::move(*wanted));
     }
     put(std::move(next), what);
     return {};
@@ -119,7 +152,7 @@ void ManipulationDesk::liftAll()
 
 void ManipulationDesk::again(const Row& row)
 {
-    const auto wanted = drive::manipulationFromText(row.text.toStdString());
+    const auto wanted = rig::manipulationFrom(row.text.toStdString());
     if (rig::Session* session = stage_.document().session(); session != nullptr && wanted)
         session->call([&](rig::Session& run) {
             rig::lift(run, *wanted);
@@ -130,7 +163,7 @@ void ManipulationDesk::again(const Row& row)
 
 void ManipulationDesk::liftForeign(const Row& row)
 {
-    const auto wanted = drive::manipulationFromText(row.text.toStdString());
+    const auto wanted = rig::manipulationFrom(row.text.toStdString());
     if (rig::Session* session = stage_.document().session(); session != nullptr && wanted)
         session->call([&](rig::Session& run) { rig::lift(run, *wanted); });
     Q_EMIT changed();
@@ -152,9 +185,11 @@ void ManipulationDesk::rename(const Row& row, const QString& name)
         next.begin(), next.end(), [&](const auto& one) { return QString::fromStdString(one.does.text) == row.text; });
     if (found != next.end()) {
         found->name = name.trimmed().toStdString();
-    } else if (auto wanted = drive::manipulationFromText(row.text.toStdString())) {
+    } else if (auto wanted = rig::manipulationFrom(row.text.toStdString())) {
         liftForeign(row);  // the rig's own goes on from here
-        next.push_back({name.trimmed().toStdString(), std::move(*wanted), true});
+        wanted->name = name.trimmed().toStdString();
+        wanted->acts = true;
+        next.push_back(std::move(*wanted));
     }
     put(std::move(next), tr("keep what changes %1").arg(row.node));
 }

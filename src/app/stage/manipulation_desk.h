@@ -24,11 +24,12 @@ public:
     /// One that the rig keeps, or that somebody else has asked this run for.
     struct Row {
         QString name;               ///< That it is kept under; may be empty.
-        QString node;
+        QString node;               ///< Or the bus whose wire it is.
         QString text;               ///< All that it says.
         bool kept = true;           ///< In the rig.
         bool acts = false;          ///< It is asked for; otherwise it is lifted.
         bool running = false;       ///< The run knows it, and the facts are of it.
+        bool wire = false;          ///< Something goes wrong on a wire.
         drive::ManipulationFacts facts;
     };
     /// Those of the rig in its order, then the others.
@@ -36,6 +37,8 @@ public:
     /// Those of a node that act now.
     [[nodiscard]] std::vector<Row> actingOf(const QString& node) const;
 
+    /// Node and message in front of what is changed of it, "WaterUnit WaterState"; empty where no node that is simulated sends it.
+    [[nodiscard]] QString beginningFor(std::uint8_t bus, can::Identifier id) const;
     /// Adds one as it is typed, with a name and a colon in front if it shall have one, and has it act. An error leaves all as it is.
     [[nodiscard]] Expected<void> add(const QString& typed);
     /// Has it act, or lifts it and keeps it.
