@@ -16,8 +16,10 @@
 #include "app/parts/in_place.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
+#include "app/stage/event_desk.h"
 #include "app/theme/theme.h"
 #include "drive/manipulation.h"
+#include "rig/manipulations.h"
 #include "rig/session.h"
 
 using namespace wavetrope;
@@ -275,6 +277,48 @@ private Q_SLOTS:
         QTRY_COMPARE(pace->text(), QStringLiteral("1 x"));
         const Time held = session.now();
         QTRY_VERIFY(session.now() > held);
+    }
+
+    // Over a log the same machines tell the same, up to the cursor; what was broken stands among the events.
+    void aLogIsFollowedAsTheRunWas()
+    {
+        const auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        QVERIFY(rig.has_value());
+        const QString path = folder_.filePath(QStringLiteral("docking.pcapng"));
+        {
+            rig::SessionOptions options;
+            options.measured = false;
+            auto session = rig::Session::create(*rig, rig::loadDatabases(*rig), options);
+            QVERIFY(session.has_value());
+            QVERIFY(rig::manipulate(**session, *rig::manipulationFrom("FillingPost PostLimits later 60ms 1 times")));
+            (*session)->runFor(std::chrono::seconds(105), nullptr);
+            QVERIFY((*session)->record(path.toStdString()));
+            (*session)->runFor(std::chrono::seconds(12), nullptr);
+            QVERIFY((*session)->finishRecording(path.toStdString()));
+        }
+        MainWindow* window = MainWindow::openFile(path, *rig, nullptr);
+        QVERIFY(window != nullptr);
+        QTRY_VERIFY_WITH_TIMEOUT(window->document().ready() && window->stage().caughtUp(), 60'000);
+        window->showPage(QStringLiteral("Drive"));
+        auto* view = window->currentPage()->find<DialogueView>();
+        QVERIFY(view != nullptr);
+        for (Pane* pane : window->currentPage()->panes())
+            for (int i = 0; i < pane->count() && !view->isVisible(); ++i)
+                pane->setCurrent(i);
+        window->stage().now();
+        QTRY_VERIFY(view->summary().contains(QStringLiteral("ended at")) && view->summary().contains(QStringLiteral("1 rule broken")));
+        QVERIFY(!window->findChild<QPushButton*>(QStringLiteral("beginDialogue"))->isVisible());
+        QCOMPARE(view->visits(0).back().phase, std::size_t{4});
+        const auto& events = window->stage().events();
+        QTRY_COMPARE(events.counts()[static_cast<std::size_t>(measure::EventKind::dialogue)], std::size_t{1});
+        const auto event = std::find_if(
+            events.all().begin(), events.all().end(), [](const measure::Event& one) { return one.kind == measure::EventKind::dialogue; });
+        QVERIFY(event->what == "docking" && event->text == "WaterUnit, agreeing" && event->why.find("PostLimits") != std::string::npos);
+        // At its moment they were agreeing.
+        window->stage().events().choose(*event);
+        QTRY_COMPARE(view->visits(0).back().phase, std::size_t{1});
+        QVERIFY(!view->visits(0).back().to);
+        window->closeWithoutAsking();
     }
 
     void aPartnerThatIsTakenOutIsOutside()

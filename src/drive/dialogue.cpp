@@ -11,7 +11,29 @@ constexpr std::size_t reportedEvents = 512;
 constexpr Time longestEnding = std::chrono::seconds(1);
 constexpr std::uint32_t overByItself = ~0U;
 
+std::shared_ptr<const std::vector<DialogueFacts::Message>> messagesOf(const DialogueWatch& watch)
+{
+    auto messages = std::make_shared<std::vector<DialogueFacts::Message>>();
+    for (const std::string& name : watch.messageNames())
+        messages->push_back({name, watch.messageNamed(name)->message->id, watch.ownerOf(name)});
+    return messages;
+}
+
 }  // namespace
+
+DialogueFacts factsOf(const DialogueWatch& watch)
+{
+    DialogueFacts facts;
+    facts.spec = watch.shared();
+    for (std::size_t partner = 0; partner < 2; ++partner)
+        static_cast<SideFacts&>(facts.partners[partner]) = watch.side(partner);
+    facts.events.assign(watch.events().begin(), watch.events().end());
+    for (const DialogueEvent& event : facts.events)
+        facts.broken += event.what == DialogueEvent::What::breaks ? 1 : 0;
+    facts.heard.assign(watch.heard().begin(), watch.heard().end());
+    facts.messages = messagesOf(watch);
+    return facts;
+}
 
 Dialogue::Dialogue(DialogueWatch watch, const DialogueWorld& world)
     : watch_(std::move(watch)), world_(world), limits_(clock::Timer::calling<&Dialogue::limitPassed>(world.scheduler, this))
@@ -84,10 +106,7 @@ Expected<void> Dialogue::build()
         if (!watching)
             return at(watching.error(), spec.pointer + "/begins");
     }
-    auto messages = std::make_shared<std::vector<DialogueFacts::Message>>();
-    for (const std::string& name : watch_.messageNames())
-        messages->push_back({name, watch_.messageNamed(name)->message->id, watch_.ownerOf(name)});
-    messages_ = std::move(messages);
+    messages_ = messagesOf(watch_);
     world_.buses[watch_.bus()]->listen(this);
     return {};
 }

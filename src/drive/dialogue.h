@@ -43,6 +43,9 @@ struct DialogueFacts {
     Time told{};                                ///< When it was so.
 };
 
+/// What both machines tell: all their events, and the frames that are kept. Nobody is driven.
+[[nodiscard]] DialogueFacts factsOf(const DialogueWatch& watch);
+
 /// Follows its messages on its bus. A partner whose node is on sends what the rig says for its phase; one whose node is off, or is none of the
 /// rig, is watched alone.
 class Dialogue final : public Actor, public bus::Listener {

@@ -12,7 +12,7 @@ namespace wavetrope::drive {
 
 namespace {
 
-constexpr std::size_t mostEvents = 100'000, mostHeard = 4096;
+constexpr std::size_t mostEvents = 100'000;
 
 std::string milliseconds(Time span) { return spanText(Time(span.count() / 1000 * 1000)); }
 
@@ -143,6 +143,12 @@ DialogueEvent* DialogueWatch::told(std::uint64_t number)
     return number < letGo_ ? nullptr : &events_[static_cast<std::size_t>(number - letGo_)];
 }
 
+bool DialogueWatch::speaksOf(can::Identifier id) const
+{
+    const auto* message = catalog_->find(bus_, id);
+    return message != nullptr && numbers_.contains(message);
+}
+
 bool DialogueWatch::take(const can::FrameView& frame)
 {
     if (frame.bus != bus_ || frame.kind == can::FrameKind::error)
@@ -155,7 +161,7 @@ bool DialogueWatch::take(const can::FrameView& frame)
     const std::size_t number = last_ = found->second;
     const std::string& name = names_[number];
     heard_.push_back({frame.time, number, {}});
-    if (heard_.size() > mostHeard)
+    if (heard_.size() > mostHeard_)
         heard_.pop_front();
     for (std::size_t partner = 0; partner < 2; ++partner)
         if (sides_[partner].facts.phase != SideSpec::rest)

@@ -82,6 +82,10 @@ public:
     [[nodiscard]] const std::deque<DialogueEvent>& events() const { return events_; }
     /// Of all that ever happened, how many were let go.
     [[nodiscard]] std::uint64_t letGo() const { return letGo_; }
+    /// How many of its frames are kept; 4,096 without.
+    void keepHeard(std::size_t most) { mostHeard_ = most; }
+    /// Whether a message with this identifier, by itself, may be one of it.
+    [[nodiscard]] bool speaksOf(can::Identifier id) const;
     /// The newest frames of it, oldest first.
     [[nodiscard]] const std::deque<HeardMessage>& heard() const { return heard_; }
     /// Its messages, by number.
@@ -135,6 +139,7 @@ private:
     std::deque<DialogueEvent> events_;
     std::uint64_t letGo_ = 0;
     std::deque<HeardMessage> heard_;
+    std::size_t mostHeard_ = 4096;
 };
 
 }  // namespace wavetrope::drive

@@ -23,7 +23,7 @@ public:
         std::vector<rules::ConditionRule> conditions{};     ///< Of the rig, those that are known.
         std::vector<std::string> buses{};                   ///< Names of the trace's buses, and their rates.
         std::vector<can::BitRate> rates{};
-        std::array<bool, eventKindCount> kinds{true, true, true, true, true, true, true, true};
+        std::array<bool, eventKindCount> kinds{true, true, true, true, true, true, true, true, true};
         std::size_t most = 100'000;                         ///< Kept of each condition's, message's or signal's kind.
     };
     Happenings(std::shared_ptr<const database::Catalog> catalog, Options options);

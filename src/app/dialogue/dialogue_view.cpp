@@ -17,6 +17,7 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/elided_label.h"
+#include "app/stage/dialogue_desk.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 
@@ -150,6 +151,9 @@ DialogueView::DialogueView(Stage& stage)
     connect(breakOff_, &QPushButton::clicked, this, &DialogueView::breakOff);
     connect(&stage, &Stage::beat, this, &DialogueView::refresh);
     connect(&stage, &Stage::axisChanged, this, &DialogueView::refresh);
+    connect(&stage.dialogues(), &DialogueDesk::changed, this, &DialogueView::refresh);
+    begin_->setVisible(stage.document().isLive());
+    breakOff_->setVisible(stage.document().isLive());
     bar_->setFocusPolicy(Qt::NoFocus);
     bar_->hide();
     connect(bar_, &QScrollBar::valueChanged, this, [this] { update(); });
@@ -173,13 +177,11 @@ void DialogueView::refresh()
         return;
     now_.reset();
     QStringList names;
-    if (rig::Session* session = stage().document().session(); session != nullptr)
-        for (const drive::ActorReport& report : session->reports())
-            if (const auto* facts = report.as<drive::DialogueFacts>(); facts != nullptr) {
-                names << fromStd(report.name);
-                if (!now_ || names.last() == wanted_)
-                    now_ = *facts;
-            }
+    for (const drive::DialogueFacts& facts : stage().dialogues().all()) {
+        names << fromStd(facts.spec->name);
+        if (!now_ || names.last() == wanted_)
+            now_ = facts;
+    }
     QStringList shown;
     for (int i = 0; i < choice_->count(); ++i)
         shown << choice_->itemText(i);
@@ -193,7 +195,7 @@ void DialogueView::refresh()
     follow();
     lay();
     const bool goesOn = visits_[0].empty() ? !visits_[1].empty() && !visits_[1].back().to : !visits_[0].back().to;
-    begin_->setEnabled(now_ && now_->partners[0].simulated && stage().document().session()->running());
+    begin_->setEnabled(now_ && now_->partners[0].simulated && stage().document().isLive() && stage().document().session()->running());
     breakOff_->setEnabled(begin_->isEnabled() && stage().following() && goesOn);
     if (!now_) {
         facts_->clear();
@@ -437,7 +439,11 @@ void DialogueView::paintEvent(QPaintEvent*)
             stage().document().isLive()
                 ? tr("This rig has no dialogue. Two partners, their phases and limits are described in its document; docs/dialogues.md "
                      "tells how.")
-                : tr("Dialogues are followed while a rig runs. Over a log, wavetrope-cli supervise tells what broke their rules."));
+            : stage().dialogues().following() || !stage().document().ready() ? tr("Both partners are followed once the log has been read.")
+            : !stage().dialogues().problem().isEmpty() ? tr("Not followed over this log: %1").arg(stage().dialogues().problem())
+                                                       : tr("The rig that explains this log has no dialogue. Open it with one that has: "
+                                                            "both partners are followed then, and what broke "
+                                                            "their rules is told."));
         return;
     }
     const drive::DialogueSpec& spec = *now_->spec;

@@ -187,7 +187,8 @@ Flag flagOf(const measure::Event& event)
     case Kind::errorFrame:
     case Kind::burst:
     case Kind::missedBeats:
-    case Kind::state: return Flag::wrong;
+    case Kind::state:
+    case Kind::dialogue: return Flag::wrong;
     case Kind::note: return Flag::note;
     default: return Flag::condition;
     }

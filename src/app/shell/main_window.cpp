@@ -189,6 +189,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
     connect(stage_.get(), &Stage::replayWanted, this, &MainWindow::replay);
     connect(stage_.get(), &Stage::rigSaveWanted, this, [this] { saveRig(); });
     connect(stage_.get(), &Stage::definitionWanted, this, &MainWindow::openDefinition);
+    connect(
+        stage_.get(), &Stage::manipulationWanted, this, [this](const QString& line) { fulfil({Wish::For::manipulation, line, 0, {}}); });
     // Queued: this window may make way for another.
     connect(stage_.get(), &Stage::watchWanted, this, &MainWindow::watch, Qt::QueuedConnection);
     connect(stage_.get(), &Stage::fileWanted, this, &MainWindow::openFromHere, Qt::QueuedConnection);

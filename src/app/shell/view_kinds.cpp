@@ -80,7 +80,9 @@ const std::vector<ViewKind>& viewKinds()
         {"dialogue", "Dialogue", "Two partners of a protocol: phases, limits, and what went to and fro",
             [](Stage& stage) -> View* { return new DialogueView(stage); }},
         {"manipulations", "Manipulations", "What is changed on purpose of what nodes send",
-            [](Stage& stage) -> View* { return new ManipulationView(stage); }},
+            [](Stage& stage) -> View* { return new ManipulationView(stage); },
+            ViewKind::Place{
+                Wish::For::manipulation, QT_TRANSLATE_NOOP("MainWindow", "Manipulations"), R"({"tabs":[{"view":"manipulations"}]})"}},
         {"script", "Script", "What a node does by its script, and what it logged",
             [](Stage& stage) -> View* { return new ScriptView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},

@@ -5,6 +5,7 @@
 
 #include "app/parts/text.h"
 #include "app/stage/newest_work.h"
+#include "app/stage/dialogue_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/rule_desk.h"
 #include "rig/conditions.h"
@@ -44,6 +45,7 @@ EventDesk::EventDesk(Stage& stage) : stage_(stage), work_(new NewestWork(this))
     connect(&stage, &Stage::marksChanged, this, &EventDesk::count);
     connect(&stage.rules(), &RuleDesk::changed, this, &EventDesk::begin);
     connect(&stage.notes(), &NoteDesk::changed, this, &EventDesk::count);
+    connect(&stage.dialogues(), &DialogueDesk::changed, this, &EventDesk::count);
 }
 
 EventDesk::~EventDesk() = default;
@@ -169,7 +171,13 @@ void EventDesk::take(std::vector<measure::Event> found, const Search& search, st
     ask();
 }
 
-// Notes and marks come to what was found.
+std::uint8_t EventDesk::busOf(const drive::DialogueSpec& spec) const
+{
+    const int bus = stage_.catalog().findBus(spec.bus);
+    return bus < 0 ? measure::noBus : static_cast<std::uint8_t>(bus);
+}
+
+// Notes, marks and broken rules come to what was found.
 void EventDesk::count()
 {
     all_ = found_;
@@ -180,6 +188,13 @@ void EventDesk::count()
         all_.push_back({measure::EventKind::note, note.time, note.time, onRow ? snapshot.frame(note.row).bus : measure::noBus, note.row,
             note.text, 1, note.text, onRow ? tr("on row %1").arg(note.row).toStdString() : tr("on a moment").toStdString()});
     }
+    for (const drive::DialogueFacts& facts : stage_.dialogues().all())
+        for (const drive::DialogueEvent& event : facts.events)
+            if (event.what == drive::DialogueEvent::What::breaks) {
+                const std::string& phase = event.phase == drive::SideSpec::rest ? facts.spec->name : facts.spec->phases[event.phase].name;
+                all_.push_back({measure::EventKind::dialogue, event.time, event.time, busOf(*facts.spec), trace::noRow,
+                    facts.spec->partners[event.partner] + ", " + phase, 1, facts.spec->name, event.why});
+            }
     const Marks& marks = stage_.marks();
     for (const auto& [name, mark] : {std::pair{"A", marks.a}, std::pair{"B", marks.b}})
         if (mark)

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "app/stage/stage.h"
+#include "drive/dialogue_spec.h"
 #include "measure/happenings.h"
 
 namespace wavetrope::app {
@@ -53,6 +54,7 @@ private:
     void ask();
     void take(std::vector<measure::Event> found, const Search& search, std::uint64_t rows, bool over);
     void gather();
+    [[nodiscard]] std::uint8_t busOf(const drive::DialogueSpec& spec) const;
     void count();
     [[nodiscard]] bool over() const;
 

@@ -9,6 +9,7 @@
 #include "app/parts/text.h"
 #include "app/stage/board_desk.h"
 #include "app/stage/derive_desk.h"
+#include "app/stage/manipulation_desk.h"
 #include "app/stage/narrowing.h"
 #include "app/stage/outbox_desk.h"
 
@@ -72,6 +73,29 @@ void addSelectionActions(QMenu& menu, Stage& stage, const Selection& selection)
         [&stage, selection] { stage.outbox().addSeen(selection.bus, selection.id); });
     add("openDefinitionOfMenu", entry == nullptr ? QObject::tr("Define it here...") : QObject::tr("Open its definition..."),
         [&stage, selection] { Q_EMIT stage.definitionWanted(selection.bus, selection.id.key()); });
+    // What a node sends that is simulated here may be changed on purpose.
+    if (const QString beginning = stage.manipulations().beginningFor(selection.bus, selection.id); !beginning.isEmpty()) {
+        const auto change = [&](const char* objectName, const QString& words, const QString& line) {
+            add(objectName, words, [&stage, line] {
+                if (const auto done = stage.manipulations().add(line); !done)
+                    Q_EMIT stage.told(text(done.error().what));
+                else
+                    Q_EMIT stage.told(QObject::tr("%1: lifted where manipulations are listed").arg(line));
+            });
+        };
+        menu.addSeparator();
+        if (signal) {
+            const std::string& name = entry->message->signals[static_cast<std::size_t>(selection.signal)].name;
+            const QString place = beginning + '.' + text(name);
+            change("holdSignal", QObject::tr("Hold it as it is"), place + QStringLiteral(" stuck"));
+            add("changeSignal", QObject::tr("Change it on purpose..."),
+                [&stage, place] { Q_EMIT stage.manipulationWanted(place + QStringLiteral(" = ")); });
+        } else {
+            change("leaveOut", QObject::tr("Leave it out on purpose"), beginning + QStringLiteral(" off"));
+            add("changeMessage", QObject::tr("Change it on purpose..."),
+                [&stage, beginning] { Q_EMIT stage.manipulationWanted(beginning + ' '); });
+        }
+    }
     menu.addSeparator();
     copy(entry == nullptr ? text(can::toText(selection.id))
          : signal         ? text(entry->message->name + "." + entry->message->signals[static_cast<std::size_t>(selection.signal)].name)

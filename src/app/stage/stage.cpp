@@ -11,6 +11,7 @@
 #include "app/stage/curve_desk.h"
 #include "app/stage/derive_desk.h"
 #include "app/stage/event_desk.h"
+#include "app/stage/dialogue_desk.h"
 #include "app/stage/manipulation_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/outbox_desk.h"
@@ -36,6 +37,7 @@ Stage::Stage(RunDocument& document)
       reports_(std::make_unique<ReportDesk>(*this)),
       outbox_(std::make_unique<OutboxDesk>(*this)),
       manipulations_(std::make_unique<ManipulationDesk>(*this)),
+      dialogues_(std::make_unique<DialogueDesk>(*this)),
       boards_(std::make_unique<BoardDesk>(*this)),
       derive_(std::make_unique<DeriveDesk>(*this)),
       events_(std::make_unique<EventDesk>(*this)),
@@ -67,6 +69,7 @@ CurveDesk& Stage::curveDesk() { return *curveDesk_; }
 ReportDesk& Stage::reports() { return *reports_; }
 OutboxDesk& Stage::outbox() { return *outbox_; }
 ManipulationDesk& Stage::manipulations() { return *manipulations_; }
+DialogueDesk& Stage::dialogues() { return *dialogues_; }
 
 BoardDesk& Stage::boards() { return *boards_; }
 DeriveDesk& Stage::derive() { return *derive_; }

@@ -29,6 +29,7 @@ class TimingDesk;
 class CurveDesk;
 class OutboxDesk;
 class ManipulationDesk;
+class DialogueDesk;
 class BoardDesk;
 class ReportDesk;
 class DeriveDesk;
@@ -105,6 +106,7 @@ public:
     [[nodiscard]] OutboxDesk& outbox();
     /// What is changed on purpose of what nodes send.
     [[nodiscard]] ManipulationDesk& manipulations();
+    [[nodiscard]] DialogueDesk& dialogues();
     /// The boards of this window's rig.
     [[nodiscard]] BoardDesk& boards();
     /// The derived signals of this window's rig.
@@ -229,6 +231,8 @@ Q_SIGNALS:
     void restartWanted();
     /// Somebody wants the definition of an identifier opened, or made.
     void definitionWanted(int bus, unsigned idKey);
+    /// What a node sends is to be changed on purpose, in words that somebody goes on with.
+    void manipulationWanted(const QString& line);
 
 private:
     void onTimer();
@@ -247,6 +251,7 @@ private:
     std::unique_ptr<ReportDesk> reports_;
     std::unique_ptr<OutboxDesk> outbox_;
     std::unique_ptr<ManipulationDesk> manipulations_;
+    std::unique_ptr<DialogueDesk> dialogues_;
     std::unique_ptr<BoardDesk> boards_;
     std::unique_ptr<DeriveDesk> derive_;
     std::unique_ptr<EventDesk> events_;

@@ -21,9 +21,10 @@ struct Wish {
         filter,         ///< What a filter passes.
         playback,       ///< A log played back.
         definition,     ///< The definition of an identifier, to be made where there is none.
+        manipulation,   ///< A line that says what is changed on purpose, to be gone on with.
     };
     For what = For::plot;
-    QString path;               ///< Of the log.
+    QString path;               ///< Of the log; or the line.
     std::uint8_t bus = 0;       ///< Of the identifier.
     can::Identifier id;
 };
