@@ -626,7 +626,6 @@ private Q_SLOTS:
         QVERIFY(!early && early.error().what.find("no log") != std::string::npos);
         QCOMPARE(placeOf("WaterUnit"), NodePlace::simulated);
         QVERIFY(run.session->loadPlayback(path));
-        run.session->playback().play();
         const auto was = setPlace(*run.session, "WaterUnit", NodePlace::playedBack);
         QVERIFY2(was && was->find("closed since ") == 0 && was->find("lifted = 0") != std::string::npos,
             was ? was->c_str() : was.error().what.c_str());
