@@ -630,8 +630,8 @@ bool takeDialogue(Photographer& photographer, const rig::Rig& rig, const QString
     good = photographer.take(*window, QStringLiteral("script") + suffix) && good;
     auto* changes = window->currentPage()->find<ManipulationView>();
     bring(changes);
-    for (const char* words : {"WaterUnit WaterState.Temperature + 6", "FillingPost FillActual.FillPressure = 4.2 bar",
-             "FillingPost PostEased off 1 times from 100 s"}) {
+    for (const char* words : {"warm water: WaterUnit WaterState.Temperature + 6", "FillingPost FillActual.FillPressure = 4.2 bar",
+             "noise: wire Implement crc 0x181 3 times", "FillingPost PostEased off 1 times from 100 s"}) {
         changes->line()->setText(QString::fromLatin1(words));
         QTest::keyClick(changes->line(), Qt::Key_Return);
     }
