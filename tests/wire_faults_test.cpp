@@ -204,6 +204,13 @@ private Q_SLOTS:
                                                {{"name", "noise"}, {"does", "wire A short at 100ms for 1ms"}}}}});
         bench.run(95ms);
         QCOMPARE(bench.errors(), std::size_t{2});
+        // How it ended is told to those who look.
+        bool told = false;
+        for (const drive::ActorReport& report : bench.session->reports())
+            if (const auto* list = report.as<drive::WireFaultList>(); list != nullptr)
+                told = list->rows.size() == 1 && list->rows[0].over && list->rows[0].harmed == 2
+                       && list->rows[0].text == "wire A crc 0x100 2 times at 50ms";
+        QVERIFY(told);
         const auto both = manipulationsOf(bench.session->rig(), "noise");
         QVERIFY(both && both->size() == 2 && (*both)[1].fault);
         QVERIFY(manipulate(*bench.session, (*both)[1]));

@@ -23,9 +23,10 @@ void WireFaults::setOn(bool on)
 
 std::uint64_t WireFaults::changes() const
 {
-    for (const One& one : all_)
-        if (one.number != 0 && !one.bus->faultFacts(one.number).over)
-            return ++changes_;
+    const bool open = std::any_of(
+        all_.begin(), all_.end(), [](const One& one) { return one.number != 0 && !one.bus->faultFacts(one.number).over; });
+    if (std::exchange(wasOpen_, open) || open)      // how the last one ended is told too
+        ++changes_;
     return changes_;
 }
 

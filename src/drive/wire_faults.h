@@ -75,6 +75,7 @@ private:
     std::vector<One> all_;
     std::uint64_t keys_ = 0;
     mutable std::uint64_t changes_ = 1;
+    mutable bool wasOpen_ = false;
 };
 
 }  // namespace wavetrope::drive

@@ -329,9 +329,10 @@ void ManipulationView::paintEvent(QPaintEvent*)
         paintText(painter, QRectF(countsAt, y, theme.px(90), tall), since, theme.body(), theme.ink2);
         if (row.running)
             paintText(painter, QRectF(countsAt + theme.px(90), y, theme.px(114), tall),
-                row.wire                 ? tr("%1 frames").arg(countText(row.facts.changed))
-                : row.facts.changed == 1 ? tr("changed 1 frame")
-                                         : tr("changed %1 frames").arg(countText(row.facts.changed)),
+                (row.wire                    ? row.facts.changed == 1 ? tr("harmed 1 frame") : tr("harmed %1 frames")
+                                       : row.facts.changed == 1 ? tr("changed 1 frame")
+                                             : tr("changed %1 frames"))
+                    .replace(QStringLiteral("%1"), countText(row.facts.changed)),
                 theme.body(), theme.ink2);
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(theme.hairline, 1));
