@@ -563,7 +563,7 @@ private Q_SLOTS:
     void whoActsIsListedAndTellsHowItIs()
     {
         auto session = open(demoRig);
-        QCOMPARE(session->actors().size(), session->all<drive::Node>().size() + 4);      // with playback, the outbox, a dialogue and faults
+        QCOMPARE(session->actors().size(), session->all<drive::Node>().size() + 4);  // with playback, the outbox, a dialogue and faults
         QCOMPARE(session->actor("playback"), static_cast<drive::Actor*>(&session->playback()));
         QVERIFY(session->actor("nobody") == nullptr);
         QVERIFY(session->loadPlayback(recordedLap()).has_value());
