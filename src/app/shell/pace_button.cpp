@@ -13,6 +13,13 @@ namespace {
 
 QString paceText(double factor) { return factor == 0 ? PaceButton::tr("unpaced") : PaceButton::tr("%1 x").arg(factor); }
 
+// What stands in the way, or nothing.
+template <class Done>
+QString problemOf(const Done& done)
+{
+    return done ? QString() : QString::fromStdString(done.error().what);
+}
+
 }  // namespace
 
 PaceButton::PaceButton(Stage& stage) : stage_(stage), choices_(new QMenu(this))
@@ -97,58 +104,48 @@ void PaceButton::refresh()
                    : tr("How fast the time of the run goes: hold (Ctrl+H), step (Ctrl+J), next frame (Ctrl+Shift+J), stop at a condition"));
 }
 
+void PaceButton::ask(const std::function<QString(rig::Session&)>& request)
+{
+    rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return;
+    // Done on the thread that drives the run; told here.
+    QString words;
+    session->call([&](rig::Session& run) { words = request(run); });
+    if (!words.isEmpty())
+        Q_EMIT stage_.told(words);
+    refresh();
+}
+
 void PaceButton::setPace(double factor)
 {
-    if (rig::Session* session = stage_.document().session(); session != nullptr)
-        session->call([&](rig::Session& run) {
-            if (const auto done = run.setPace(factor); !done)
-                Q_EMIT stage_.told(QString::fromStdString(done.error().what));
-        });
-    refresh();
+    ask([&](rig::Session& run) { return problemOf(run.setPace(factor)); });
 }
 
 void PaceButton::toggleHeld()
 {
-    if (rig::Session* session = stage_.document().session(); session != nullptr)
-        session->call([&](rig::Session& run) {
-            if (const auto done = run.holdTime(!run.pace().held); !done)
-                Q_EMIT stage_.told(QString::fromStdString(done.error().what));
-        });
-    refresh();
+    ask([](rig::Session& run) { return problemOf(run.holdTime(!run.pace().held)); });
 }
 
 void PaceButton::step()
 {
-    if (rig::Session* session = stage_.document().session(); session != nullptr)
-        session->call([&](rig::Session& run) {
-            if (const auto gone = run.step(); !gone)
-                Q_EMIT stage_.told(QString::fromStdString(gone.error().what));
-            else if (*gone == 0)
-                Q_EMIT stage_.told(tr("Nothing is due any more"));
-        });
-    refresh();
+    ask([](rig::Session& run) {
+        const auto gone = run.step();
+        return gone && *gone == 0 ? tr("Nothing is due any more") : problemOf(gone);
+    });
 }
 
 void PaceButton::stepToFrame()
 {
-    if (rig::Session* session = stage_.document().session(); session != nullptr)
-        session->call([&](rig::Session& run) {
-            if (const auto frame = run.stepToFrame(); !frame)
-                Q_EMIT stage_.told(QString::fromStdString(frame.error().what));
-            else if (!*frame)
-                Q_EMIT stage_.told(tr("No frame comes within a minute of the run"));
-        });
-    refresh();
+    ask([](rig::Session& run) {
+        const auto frame = run.stepToFrame();
+        return frame && !*frame ? tr("No frame comes within a minute of the run") : problemOf(frame);
+    });
 }
 
 void PaceButton::stopAt(const QString& condition)
 {
-    if (rig::Session* session = stage_.document().session(); session != nullptr)
-        session->call([&](rig::Session& run) {
-            if (const auto done = run.stopAt(condition.toStdString()); !done)
-                Q_EMIT stage_.told(QString::fromStdString(done.error().what));
-        });
-    refresh();
+    ask([&](rig::Session& run) { return problemOf(run.stopAt(condition.toStdString())); });
 }
 
 }  // namespace wavetrope::app

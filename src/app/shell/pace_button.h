@@ -4,7 +4,13 @@
 
 #include <QToolButton>
 
+#include <functional>
+
 class QMenu;
+
+namespace wavetrope::rig {
+class Session;
+}
 
 namespace wavetrope::app {
 
@@ -30,6 +36,8 @@ public:
 private:
     void refresh();
     void fill();
+    /// Has something done by the run, and tells the words that come back, if any.
+    void ask(const std::function<QString(rig::Session&)>& request);
 
     Stage& stage_;
     QMenu* choices_;
