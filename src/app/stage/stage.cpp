@@ -114,7 +114,8 @@ void Stage::onTimer()
     wasFollowed_ = document_.follows();
     const Time newest = document_.end();
     if (!fresh && newest <= newest_ && document_.trace().rows() == snapshot_.rows()) {
-        if (!done)
+        // While time is held nothing new comes, and what is asked of the run is seen all the same.
+        if (!done || (document_.session() != nullptr && document_.session()->pace().held))
             Q_EMIT beat();
         return;
     }
