@@ -784,8 +784,10 @@ private Q_SLOTS:
         QTRY_VERIFY(window_->document().session()->playbackReport().factor == 10);
         QTRY_VERIFY_WITH_TIMEOUT(window_->document().session()->playbackReport().finished, 20'000);
 
-        // Changed on its way, at a fixed gap; what is typed wrong changes nothing.
         const auto report = [&] { return window_->document().session()->playbackReport(); };
+        playbackGoesItsWays(playback);
+
+        // Changed on its way, at a fixed gap; what is typed wrong changes nothing.
         auto* rewriting = playback->findChild<QLineEdit*>(QStringLiteral("rewriting"));
         auto* said = playback->findChild<QLabel*>(QStringLiteral("rewritten"));
         const auto type = [&](QLineEdit* line, const QString& words) {
@@ -816,6 +818,77 @@ private Q_SLOTS:
         QTRY_VERIFY(rewriting->text().isEmpty());
         QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("remedy")), Qt::LeftButton);
         QTRY_VERIFY(isOn());
+    }
+
+    // One more way for a bus, with a filter, and out again; on to a moment; into the views alone.
+    void playbackGoesItsWays(PlaybackView* playback)
+    {
+        const auto report = [&] { return window_->document().session()->playbackReport(); };
+        const auto item = [&](int row, const QString& words) {
+            auto* menu = playback->findChild<QToolButton*>(QStringLiteral("routeMenu%1").arg(row))->menu();
+            Q_EMIT menu->aboutToShow();
+            for (QAction* action : menu->actions())
+                if (action->text() == words)
+                    return action->trigger();
+            QFAIL(qPrintable(words));
+        };
+        const auto type = [&](const char* name, const QString& words) {
+            auto* line = playback->findChild<QWidget*>(QLatin1String(name));
+            auto* edit = qobject_cast<QLineEdit*>(line) != nullptr ? qobject_cast<QLineEdit*>(line) : line->findChild<QLineEdit*>();
+            edit->setFocus();
+            edit->selectAll();
+            QTest::keyClick(edit, Qt::Key_Delete);
+            QTest::keyClicks(edit, words);
+            QTest::keyClick(edit, Qt::Key_Return);
+        };
+        const std::size_t ways = report().routes.size(), chosen = report().chosen;
+        item(1, QStringLiteral("One more way for this bus"));
+        QTRY_COMPARE(report().routes.size(), ways + 1);
+        QTRY_VERIFY(playback->findChild<QComboBox*>(QStringLiteral("routeImplement2")) != nullptr);
+        QCOMPARE(report().routes[2].from, 1);
+        QVERIFY(report().routes[2].to != 1);
+        type("routeFilter2", QStringLiteral("id 0x182 and length 8"));
+        QTRY_COMPARE(QString::fromStdString(report().routes[2].filter.text()), QStringLiteral("id 0x182 and length 8"));
+        QTRY_VERIFY(report().chosen > chosen && report().chosenByRoute[2] < report().chosenByRoute[1] * 2);
+        item(2, QStringLiteral("Received by who recorded them"));
+        QTRY_VERIFY(report().routes[2].directions == drive::Directions::received);
+        item(2, QStringLiteral("Take this way out"));
+        QTRY_COMPARE(report().chosen, chosen);
+        QTRY_VERIFY(playback->findChild<QComboBox*>(QStringLiteral("routeImplement2")) == nullptr
+                    || !playback->findChild<QComboBox*>(QStringLiteral("routeImplement2"))->isVisible());
+        for (int i = 0; i < 4; ++i)
+            playback->undoStack()->undo();
+        QTRY_COMPARE(report().routes.size(), ways);
+
+        // On to a moment, and into the views alone.
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("pace0")), Qt::LeftButton);
+        QTRY_VERIFY(report().factor == 0);
+        window_->document().session()->call([](rig::Session& run) { run.playback().seek(run.playback().logStart()); });
+        const auto sent = report().sent;
+        type("playTo", QStringLiteral("2 s"));
+        QTRY_VERIFY(report().sent > sent && !report().playing);
+        QTRY_VERIFY(report().position - report().start <= std::chrono::seconds(2) && report().position > report().start);
+        auto* onto = playback->findChild<QComboBox*>(QStringLiteral("onto"));
+        onto->setFocus();
+        QTest::keyClick(onto, Qt::Key_Down);
+        QTRY_VERIFY(report().ontoViews);
+        QTest::keyClick(onto, Qt::Key_Up);
+        QTRY_VERIFY(!report().ontoViews);
+        type("playsAt", QStringLiteral("0.5 s"));
+        QVERIFY(!report().playsAt);
+        type("playsAt", QStringLiteral("3000 s"));
+        QTRY_VERIFY(report().playsAt.has_value());
+        type("playsAt", QString());
+        QTRY_VERIFY(!report().playsAt);
+        auto* loop = playback->findChild<QLineEdit*>(QStringLiteral("loopPause"));
+        type("loopPause", QStringLiteral("2 s"));
+        QTRY_VERIFY(report().loop && report().loopPause == std::chrono::seconds(2));
+        QTRY_COMPARE(loop->text(), QStringLiteral("2 s"));
+        window_->document().session()->call([](rig::Session& run) { run.playback().setLoop(false); });
+        type("paceGap", QStringLiteral("2 WaterState"));
+        QTRY_VERIFY(report().beat && report().beat->every == 2);
+        QTest::mouseClick(playback->findChild<QPushButton*>(QStringLiteral("pace10")), Qt::LeftButton);
+        QTRY_VERIFY(!report().beat && report().factor == 10);
     }
 
     // On a small screen with large text every button has room for its word, and nothing lies on something else.

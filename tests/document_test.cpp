@@ -157,7 +157,7 @@ private Q_SLOTS:
             });
         std::atomic<bool> loaded{false};
         bool found = true;
-        session.readForPlayback(path_, [&](Expected<formats::ReadReport> report) { loaded = report.has_value(); });
+        session.readForPlayback({{path_, Time{0}, false, {}}}, [&](Expected<formats::ReadReport> report) { loaded = report.has_value(); });
         while ((*document)->trace().rows() < 4000 || done < 200 || !loaded) {
             const auto snapshot = (*document)->trace().snapshot();
             (*document)->measures().read([](const measure::MeasureState& state) { return state.events.events().size(); });

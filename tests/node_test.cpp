@@ -661,7 +661,7 @@ private Q_SLOTS:
         playback.load(log, world.catalog);
         std::vector<Route> routes(2);
         routes[0].to = 0;
-        routes[1].to = 1;
+        routes[1].from = routes[1].to = 1;
         playback.route(routes);
         playback.setPace({0});
         playback.play();
@@ -748,7 +748,8 @@ private Q_SLOTS:
         Playback playback(world.scheduler, {&world.bus}, world.catalog);
         playback.load(log, world.catalog);
         std::vector<Route> routes(1);
-        routes[0] = {0, static_cast<Senders>(senders), {node.toStdString()}, *filter::Filter::compile(filter.toStdString(), world.catalog)};
+        routes[0] = {
+            0, 0, static_cast<Senders>(senders), {node.toStdString()}, *filter::Filter::compile(filter.toStdString(), world.catalog)};
         playback.route(routes);
         QCOMPARE(static_cast<int>(playback.chosen()), chosen);
         QCOMPARE(static_cast<int>(playback.chosenByBus()[0]), chosen);
@@ -770,7 +771,7 @@ private Q_SLOTS:
         const auto chosen = [&](const char* filter) {
             Playback playback(world.scheduler, {&world.bus}, world.catalog);
             playback.load(log, world.catalog);
-            playback.route({{0, Senders::all, {}, *filter::Filter::compile(filter, world.catalog)}});
+            playback.route({{0, 0, Senders::all, {}, *filter::Filter::compile(filter, world.catalog)}});
             return playback.chosen();
         };
         QCOMPARE(chosen(""), 60U);

@@ -161,7 +161,7 @@ private Q_SLOTS:
         session->call([](rig::Session& s) {
             for (drive::Node* node : s.all<drive::Node>())
                 node->setOn(false);
-            s.playback().route({{}, {}, {2, drive::Senders::all, {}, {}}, {}});
+            s.playback().route({{2, 2}});
         });
         QCOMPARE(session->playbackReport().sent, std::uint64_t{0});
         QTest::keyClick(window, Qt::Key_F9);

@@ -89,14 +89,7 @@ const std::string& recordedLap()
     return path;
 }
 
-std::vector<drive::Route> onlyWaterUnit()
-{
-    std::vector<drive::Route> routes(4);
-    routes[1].to = 1;
-    routes[1].senders = drive::Senders::only;
-    routes[1].nodes = {"WaterUnit"};
-    return routes;
-}
+std::vector<drive::Route> onlyWaterUnit() { return {{1, 1, drive::Senders::only, {"WaterUnit"}}}; }
 
 }  // namespace
 
@@ -479,7 +472,8 @@ private Q_SLOTS:
         QVERIFY(session->playback().finished());
         QCOMPARE(session->playback().sent(), session->playback().chosen());
 
-        auto without = open(demoRig);
+        options.without.clear();
+        auto without = open(demoRig, options);
         without->runFor(std::chrono::seconds(43), nullptr);
         QVERIFY(!entered(*without, "Display", "warning lit"));
         QVERIFY(std::abs(newest(*without, "ShownTankLevel") - shown) > 20);

@@ -21,7 +21,8 @@ struct RunOptions {
     std::string rig, log, span, recordFilter, speed = "1", filter;
     RecordOption record;
     std::vector<std::string> without, only, except, maps, outbox, manipulations, more, rewritings, scripts, faults;
-    std::string gap, begin, direction, onto, stopAt;
+    std::string gap, beat, begin, at, pause, direction, onto, stopAt;
+    std::vector<std::string> kinds;
     bool sends = false;
     std::optional<std::uint64_t> seed;
     std::string spool;
@@ -314,21 +315,15 @@ Expected<std::vector<drive::Route>> routesOf(const RunOptions& options, rig::Ses
     std::vector<std::string> names;
     for (const trace::TraceBus& bus : session.playback().log()->buses())
         names.push_back(bus.name);
-    std::vector<drive::Route> routes(names.size());
+    std::vector<drive::Route> routes;
     if (!options.only.empty() && !options.except.empty())
         return fail("--only and --except exclude each other");
-    for (drive::Route& route : routes) {
-        route.senders = !options.only.empty()     ? drive::Senders::only
-                        : !options.except.empty() ? drive::Senders::except
-                                                  : drive::Senders::all;
-        route.nodes = !options.only.empty() ? options.only : options.except;
-    }
-    for (const std::string& node : routes.empty() ? std::vector<std::string>{} : routes.front().nodes)
+    for (const std::string& node : !options.only.empty() ? options.only : options.except)
         if (!session.catalog()->hasNode(node))
             return fail("no database of the rig has a node '" + node + "'", "--only/--except");
     if (options.maps.empty()) {
         for (std::size_t i = 0; i < names.size(); ++i)
-            routes[i].to = session.catalog()->findBus(names[i]);
+            routes.push_back({static_cast<int>(i), session.catalog()->findBus(names[i])});
     }
     for (const std::string& map : options.maps) {
         const auto at = map.find('=');
@@ -350,12 +345,21 @@ Expected<std::vector<drive::Route>> routesOf(const RunOptions& options, rig::Ses
                 ours.push_back(session.catalog()->busName(static_cast<std::uint8_t>(i)));
             return fail("the rig has no bus '" + to + "'", "--map " + map, didYouMean(to, ours));
         }
-        routes[static_cast<std::size_t>(found - names.begin())].to = target;
+        routes.push_back({static_cast<int>(found - names.begin()), target});
     }
-    for (drive::Route& route : routes)
+    for (drive::Route& route : routes) {
+        route.senders = !options.only.empty()     ? drive::Senders::only
+                        : !options.except.empty() ? drive::Senders::except
+                                                  : drive::Senders::all;
+        route.nodes = !options.only.empty() ? options.only : options.except;
         route.directions = options.direction == "sent"       ? drive::Directions::sent
                            : options.direction == "received" ? drive::Directions::received
                                                              : drive::Directions::both;
+        const auto wanted = [&](const char* kind) {
+            return options.kinds.empty() || std::find(options.kinds.begin(), options.kinds.end(), kind) != options.kinds.end();
+        };
+        route.kinds = {wanted("data"), wanted("fd"), wanted("remote")};
+    }
     if (!options.filter.empty()) {
         auto filter = session.compileForPlayback(options.filter);
         if (!filter)
@@ -379,6 +383,13 @@ int replay(const RunOptions& options)
             return report("--gap '" + options.gap + "': expected a time from beat to beat, such as 5ms");
         gap = *span;
     }
+    std::optional<Time> at, pause = Time{0};
+    for (const auto& [text, name, to] : {std::tuple(&options.at, "--at", &at), std::tuple(&options.pause, "--pause", &pause)})
+        if (!text->empty()) {
+            *to = spanFromText(*text);
+            if (!*to || (*to)->count() < 0)
+                return report(std::string(name) + " '" + *text + "': expected a time such as 12s");
+        }
     const auto parts = logParts(options.log, options.more);
     if (!parts)
         return report(parts.error());
@@ -404,7 +415,7 @@ int replay(const RunOptions& options)
     playback.route(std::move(*routes));
     playback.rewrite(std::move(*rewriting));
     if (playback.chosen() == 0)
-        return report("no frame of the log is chosen. Check --map, --only, --except, --direction and --filter");
+        return report("no frame of the log is chosen. Check --map, --only, --except, --direction, --kind and --filter");
     const auto collisions = (*session)->collisions();
     if (!collisions.empty()) {
         std::string names;
@@ -418,10 +429,24 @@ int replay(const RunOptions& options)
     if (!options.record.path.empty())
         if (const auto recording = (*session)->record(options.record.path, options.recordFilter); !recording)
             return report(recording.error());
-    playback.setPace({speed, gap});
-    playback.setLoop(options.loop);
-    const bool waits = !(*session)->rig().playback.start.empty();
-    if (waits && options.span.empty() && options.begin.empty())
+    drive::Pace beats{speed, gap, {}};
+    if (!options.beat.empty()) {
+        const auto beat = drive::paceFromText("every " + options.beat, *(*session)->catalog());
+        if (!beat || !beat->beat) {
+            Error error = beat ? Error{"expected a message of the rig, with a number before it where not each one counts", {}, 0, 0,
+                                     "Such as --beat '2 BladeState'"}
+                               : beat.error();
+            error.where = "--beat " + options.beat;
+            return report(error);
+        }
+        beats.beat = beat->beat;
+    }
+    playback.setPace(beats);
+    playback.setLoop(options.loop, *pause);
+    if (at)
+        playback.playAt((*session)->begins() + *at);
+    const bool waits = !(*session)->rig().playback.start.empty() || at;
+    if (waits && !at && options.span.empty() && options.begin.empty())
         return report(Error{"its playback begins when " + (*session)->rig().playback.start + ", which may never be", options.rig, 0, 0,
             "Say how long the run lasts: --for 60s"});
     if (!waits)
@@ -455,6 +480,10 @@ int replay(const RunOptions& options)
             (*session)->runFor(settle, pace);
     }
     std::fprintf(stderr, "%llu frames replayed of %zu chosen\n", static_cast<unsigned long long>(playback.sent()), playback.chosen());
+    if (playback.late() > 0)
+        std::fprintf(stderr, "%llu frames were later than their time by more than %s, the newest %s at %s of the log\n",
+            static_cast<unsigned long long>(playback.late()), spanText(drive::Playback::lateFrom).c_str(),
+            spanText(playback.lateFrames().back().by).c_str(), spanText(playback.lateFrames().back().log - playback.logStart()).c_str());
     if (const auto& [changed, limited, failed] = playback.rewritten(); changed + limited + failed > 0) {
         std::fprintf(stderr, "%llu frames were rewritten\n", static_cast<unsigned long long>(changed));
         if (limited > 0)
@@ -539,12 +568,15 @@ void addRunCommands(CLI::App& program, int& result)
     command = program.add_subcommand("replay", "Replays a log to the nodes of a rig");
     command->add_option("log", options->log, "The log")->required();
     command->add_option("--rig", options->rig, "The rig document")->required();
-    command->add_option("--map", options->maps, "FROM=TO, bus of the log to bus of the rig; without, buses of one name");
+    command->add_option("--map", options->maps,
+        "FROM=TO, bus of the log to bus of the rig; may be given several times, for one bus too; without, buses of one name");
     command->add_option("--only", options->only, "Only frames of this sender");
     command->add_option("--except", options->except, "All but frames of this sender");
     command->add_option("--filter", options->filter, "Only frames that pass");
     command->add_option("--direction", options->direction, "Only frames that were sent, or received, by who recorded them")
         ->check(CLI::IsMember({"sent", "received"}));
+    command->add_option("--kind", options->kinds, "Only frames of this kind: data (classic), fd or remote; may be given several times")
+        ->check(CLI::IsMember({"data", "fd", "remote"}));
     command->add_option("--with", options->more, "A further log, played as one with the first: LOG or LOG@OFFSET, added to its stamps");
     command->add_option("--rewrite", options->rewritings,
         "'MESSAGE.SIGNAL = EXPR' or 'id 0x181 = 0x281'; may be given several times, and applies in that order");
@@ -555,9 +587,14 @@ void addRunCommands(CLI::App& program, int& result)
     addManipulations(*command, *options);
     addScripts(*command, *options);
     auto* gapped = command->add_option("--gap", options->gap, "A fixed time from beat to beat, such as 5ms, whatever was recorded");
+    auto* beaten = command->add_option("--beat", options->beat,
+        "One frame whenever a message of the rig has been on its bus, whatever was recorded: MESSAGE, or 'N MESSAGE' at each Nth");
+    beaten->excludes(gapped);
+    command->add_option("--at", options->at, "Play from this time of the run on, such as 12s")->excludes("--begin");
     gapped->excludes(command->add_option("--speed", options->speed, "Times the recorded pace; 0 as fast as the bus allows"));
     auto* span = command->add_option("--for", options->span, "How long; without, to the end of the log");
-    command->add_flag("--loop", options->loop, "Start over at the end; needs --for")->needs(span);
+    auto* looped = command->add_flag("--loop", options->loop, "Start over at the end; needs --for")->needs(span);
+    command->add_option("--pause", options->pause, "With --loop: how long it rests before it starts over, such as 2s")->needs(looped);
     command->add_flag("--virtual", options->isVirtual, "As fast as it goes instead of real time");
     command->add_option("--seed", options->seed, "Instead of the rig's: 0 to 2^64 - 1")->check(isSeed());
     addKeeping(*command, *options);

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -41,6 +42,7 @@ struct DialogueFacts {
     std::shared_ptr<const std::vector<Message>> messages;   ///< By number.
     std::vector<HeardMessage> heard;            ///< The newest ones.
     Time told{};                                ///< When it was so.
+    bool waits = false;                         ///< Other limits are asked for, and wait until it begins anew.
 };
 
 /// What both machines tell: all their events, and the frames that are kept. Nobody is driven.
@@ -62,7 +64,8 @@ public:
     [[nodiscard]] bool on() const override { return on_; }
     /// What it has sent its nodes send.
     [[nodiscard]] std::vector<SentIdentifier> sends() const override { return {}; }
-    [[nodiscard]] std::uint64_t changes() const override { return changes_; }
+    /// Another number too when a partner's node is taken out or put back.
+    [[nodiscard]] std::uint64_t changes() const override { return changes_ << 2U | (drives(0) ? 1U : 0U) | (drives(1) ? 2U : 0U); }
     /// Its facts are `DialogueFacts`.
     [[nodiscard]] ActorReport report() const override;
 
@@ -71,6 +74,8 @@ public:
     /// A partner ends it, for a reason. An error where it is not simulated, or rests.
     [[nodiscard]] Expected<void> breakOff(std::size_t partner, unsigned reason);
 
+    /// Other time limits: at once where it rests, else when it begins anew. An error where more than limits is another one.
+    [[nodiscard]] Expected<void> takeLimits(const DialogueSpec& spec);
     [[nodiscard]] const DialogueWatch& watch() const { return watch_; }
     void onFrame(const can::FrameView& frame, bus::Port sender) override;
 
@@ -95,6 +100,7 @@ private:
     void enters(std::size_t partner);
     void answer(std::size_t partner, const std::string& message);
     void rest(std::size_t partner);
+    void settle();
     void due(std::size_t partner, std::uint32_t say);
     void dueFirst(std::uint32_t say) { due(0, say); }
     void dueSecond(std::uint32_t say) { due(1, say); }
@@ -107,6 +113,7 @@ private:
     void plan();
 
     DialogueWatch watch_;
+    std::optional<DialogueSpec> wanted_;  // its limits wait
     DialogueWorld world_;
     bool on_ = true;
     std::uint64_t changes_ = 1, seen_ = 0, broken_ = 0;

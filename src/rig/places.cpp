@@ -36,17 +36,27 @@ bool route(Session& session, const drive::ActorReport& node, bool plays)
     drive::Playback& playback = session.playback();
     auto routes = playback.routes();
     bool any = false, others = false;
-    for (std::size_t i = 0; i < routes.size() && playback.log() != nullptr; ++i) {
-        drive::Route& of = routes[i];
-        const std::string name = playback.log()->buses()[i].name;
-        const int bus = session.catalog()->findBus(name);
+    const auto logBuses = playback.log() != nullptr ? playback.log()->buses() : std::vector<trace::TraceBus>();
+    for (std::size_t i = 0; i < logBuses.size(); ++i) {
+        const int bus = session.catalog()->findBus(logBuses[i].name);
         if (bus < 0 || std::find(node.buses.begin(), node.buses.end(), static_cast<std::uint8_t>(bus)) == node.buses.end())
             continue;
         any = true;
+        // The route that leads there, or one that leads nowhere yet, or another one.
+        const auto leads = [&](int to) {
+            return std::find_if(routes.begin(), routes.end(),
+                [&](const drive::Route& route) { return route.from == static_cast<int>(i) && route.to == to; });
+        };
+        auto found = leads(bus);
+        if (found == routes.end())
+            found = leads(-1);
+        if (found == routes.end())
+            found = routes.insert(routes.end(), drive::Route{static_cast<int>(i)});
+        drive::Route& of = *found;
         const drive::Route before = of;
         const auto named = std::find(of.nodes.begin(), of.nodes.end(), node.name);
         if (of.to < 0 && plays)
-            of = {bus, drive::Senders::only, {node.name}, {}, drive::Directions::both};
+            of = {of.from, bus, drive::Senders::only, {node.name}};
         else if (of.to >= 0 && of.senders == drive::Senders::all && !plays) {
             of.senders = drive::Senders::except;
             of.nodes = {node.name};

@@ -160,6 +160,7 @@ Expected<void> Session::build()
             rulesAsked_ = rulesAsked_ || holds;
             return holds;
         },
+        [this](const std::string& text, bool lifted) { return lifted ? liftNamed(*this, text) : manipulateNamed(*this, text); },
         [this](const std::string& name, std::function<void()> act) -> Expected<void> {
             if (const auto known = knownCondition(name); !known)
                 return known;
@@ -386,8 +387,12 @@ void Session::runFor(Time span, clock::WallClock* paceBy, const std::function<bo
         wakeSoon();
     Time published{};
     while (scheduler_.now() < end && !scheduler_.halted() && (!keepGoing || keepGoing())) {
-        if (pacer)
-            paceBy->waitFor(pausePaced(*pacer));
+        if (pacer) {
+            own();
+            const Time pause = pausePaced(*pacer);
+            disown();
+            paceBy->waitFor(pause);
+        }
         own();
         carryOut();
         slice(pacer ? std::min({end, pacer->target(), scheduler_.now() + longestSlice}) : std::min(end, scheduler_.now() + sliceUnpaced));
@@ -448,13 +453,15 @@ void Session::hasStopped(clock::WallClock& wall, Time& published)
 
 void Session::drive(clock::WallClock& wall, double factor)
 {
-    if (factor != 1 && allSimulated_)
-        pace_.factor = factor;
     std::optional<clock::Pacer> pacer;
     std::uint64_t pacedFor = 0;
     if (!allSimulated_ || options_.onTime)
         wakeSoon();
     Time published{};
+    own();
+    if (factor != 1 && allSimulated_)
+        pace_.factor = factor;
+    disown();
     while (running_) {
         own();
         carryOut();
@@ -463,8 +470,9 @@ void Session::drive(clock::WallClock& wall, double factor)
             if (!pace_.held)
                 slice(scheduler_.now() + sliceUnpaced);
             hasStopped(wall, published);
+            const bool held = pace_.held;
             disown();
-            if (pace_.held)
+            if (held)
                 wall.waitFor(slicePaced);
             else
                 spool_->makeRoom();
@@ -475,10 +483,10 @@ void Session::drive(clock::WallClock& wall, double factor)
         const Time target = pacer->target();
         slice(std::clamp(target, scheduler_.now(), scheduler_.now() + longestSlice));
         hasStopped(wall, published);
-        const bool early = scheduler_.now() >= target;
+        const Time pause = scheduler_.now() >= target ? pausePaced(*pacer) : Time{};
         disown();
-        if (early)
-            wall.waitFor(pausePaced(*pacer));
+        if (pause.count() > 0)
+            wall.waitFor(pause);
     }
 }
 
@@ -796,15 +804,15 @@ Expected<formats::ReadReport> Session::loadPlayback(const std::vector<formats::L
     return report;
 }
 
-void Session::readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done)
+void Session::readForPlayback(const std::vector<formats::LogPart>& parts, std::function<void(Expected<formats::ReadReport>)> done)
 {
     stopReading_ = true;
     if (logReader_.joinable())
         logReader_.join();
     stopReading_ = false;
-    logReader_ = std::thread([this, path, done = std::move(done)] {
+    logReader_ = std::thread([this, parts, done = std::move(done)] {
         auto log = std::make_shared<trace::Trace>();
-        auto report = readWhole({{path, Time{0}, false, {}}}, *log, [this] { return !stopReading_; });
+        auto report = readWhole(parts, *log, [this] { return !stopReading_; });
         if (!report || report->cancelled)
             return done(std::move(report));
         post([log, order = trace::TimeIndex(log->snapshot()), report, done](Session& session) {
@@ -823,6 +831,7 @@ void Session::takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeInde
     playback_->load(log, playbackCatalog_, std::move(order));
     const std::scoped_lock lock(mutex_);
     playbackLog_ = std::move(log);
+    playbackCatalogReport_ = playbackCatalog_;
 }
 
 std::vector<drive::ActorReport> Session::reports() const
@@ -901,6 +910,12 @@ std::shared_ptr<const trace::Trace> Session::playbackLog() const
 {
     const std::scoped_lock lock(mutex_);
     return playbackLog_;
+}
+
+std::shared_ptr<const database::Catalog> Session::playbackCatalog() const
+{
+    const std::scoped_lock lock(mutex_);
+    return playbackCatalogReport_;
 }
 
 std::vector<Session::RecordingReport> Session::recordings() const

@@ -167,9 +167,9 @@ public:
     }
     /// Frames of playback go to the run's trace and recordings alone, and to no bus; or to their buses again.
     void playOntoViews(bool on);
-    /// The same without waiting: the log is read on a thread of its own while the run goes on, and `done` is called on
-    /// either thread once it is in playback or has failed.
-    void readForPlayback(const std::string& path, std::function<void(Expected<formats::ReadReport>)> done);
+    /// Several logs as one, without waiting: they are read on a thread of its own while the run goes on, and `done` is called on
+    /// either thread once they are in playback or have failed.
+    void readForPlayback(const std::vector<formats::LogPart>& parts, std::function<void(Expected<formats::ReadReport>)> done);
     /// Compiles a filter over the buses of the log that playback holds.
     [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const
     {
@@ -200,6 +200,8 @@ public:
     [[nodiscard]] std::vector<bus::MeasuredResponse> responses(std::size_t bus) const;
     /// Log that was loaded into playback, or null.
     [[nodiscard]] std::shared_ptr<const trace::Trace> playbackLog() const;
+    /// What explains it.
+    [[nodiscard]] std::shared_ptr<const database::Catalog> playbackCatalog() const;
     [[nodiscard]] RunPace pace() const;
     [[nodiscard]] Time now() const { return Time(now_.load(std::memory_order_acquire)); }
     struct RecordingReport {
@@ -267,7 +269,7 @@ private:
     drive::Outbox* outbox_ = nullptr;      // and another
     drive::WireFaults* wireFaults_ = nullptr;
     std::shared_ptr<const trace::Trace> playbackLog_;
-    std::shared_ptr<const database::Catalog> playbackCatalog_;
+    std::shared_ptr<const database::Catalog> playbackCatalog_, playbackCatalogReport_;
     struct OngoingRecording {
         std::unique_ptr<record::Recorder> recorder;
         trace::Row from = 0;  // the first row that belongs to it

@@ -4,13 +4,17 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QMessageBox>
 #include <QVBoxLayout>
 
+#include "app/import/text_log_dialog.h"
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
 #include "app/parts/screen_room.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
+#include "formats/byte_source.h"
+#include "formats/log_format.h"
 #include "formats/trace_sink.h"
 
 namespace wavetrope::app {
@@ -252,6 +256,32 @@ void SeveralLogsDialog::showStrip()
         logs.push_back(std::move(log));
     }
     strip_->setLogs(std::move(logs));
+}
+
+std::optional<std::vector<formats::LogPart>> askForParts(const QStringList& paths, QWidget* parent)
+{
+    const auto refuse = [&](const QString& words) {
+        QMessageBox::warning(parent, QObject::tr("Wavetrope"), words);
+        return std::nullopt;
+    };
+    if (paths.size() > static_cast<qsizetype>(formats::mostLogs))
+        return refuse(QObject::tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
+    std::vector<std::optional<formats::TextLayout>> layouts;
+    for (const QString& path : paths) {
+        auto source = formats::ByteSource::open(path.toStdString());
+        if (!source)
+            return refuse(QString::fromStdString(source.error().text()));
+        layouts.emplace_back();
+        if (formats::isTextLog(*source)) {
+            layouts.back() = askForLayout(path, parent);
+            if (!layouts.back())
+                return {};
+        }
+    }
+    SeveralLogsDialog dialog(paths, std::move(layouts), parent);
+    if (dialog.exec() != QDialog::Accepted)
+        return {};
+    return dialog.parts();
 }
 
 }  // namespace wavetrope::app

@@ -19,6 +19,11 @@ namespace wavetrope::app {
 
 /// Looks into the beginnings of the logs, finds out by frames that they share how far their clocks are apart, and lets the
 /// user set it by number or by dragging.
+class SeveralLogsDialog;
+/// Asks for what reading logs takes: the layout of text, and where there are several, their offsets. Nothing where somebody thought otherwise, or a
+/// log cannot be opened, which is told.
+[[nodiscard]] std::optional<std::vector<formats::LogPart>> askForParts(const QStringList& paths, QWidget* parent);
+
 class SeveralLogsDialog : public QDialog {
     Q_OBJECT
 public:
@@ -36,7 +41,7 @@ private:
         trace::Trace trace;
         QString problem;
         std::atomic<bool> done{false};
-        measure::LogPairs pairs;        // with the first log; there when done
+        measure::LogPairs pairs;  // with the first log; there when done
         measure::LogAlignment matched;
         bool shown = false;
     };

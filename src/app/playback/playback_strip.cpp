@@ -86,6 +86,9 @@ void PlaybackStrip::paintEvent(QPaintEvent*)
         painter.drawRect(QRectF(static_cast<double>((rangeFrom_ - start_).count()) * scale, 1,
             static_cast<double>((rangeTo_ - rangeFrom_).count()) * scale, height() - 3));
     }
+    for (const drive::LateFrame& late : late_)
+        painter.fillRect(
+            QRectF(static_cast<double>((late.log - start_).count()) * scale, height() - theme.px(7), 1.5, theme.px(6)), theme.error);
     painter.fillRect(QRectF(at - 0.75, 0, 2, height()), theme.accent);
     const QString text = QStringLiteral("%1 s").arg(static_cast<double>((position_ - start_).count()) * 1e-9, 0, 'f', 1);
     const double room = theme.px(60);

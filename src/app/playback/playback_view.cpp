@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/playback/playback_view.h"
 
-#include <QAbstractItemView>
 #include <QApplication>
 #include <QDropEvent>
 #include <QFileInfo>
@@ -16,6 +15,7 @@
 #include <algorithm>
 
 #include "app/files/log_files.h"
+#include "app/import/several_logs_dialog.h"
 #include "app/paint/paint.h"
 #include "app/parts/buttons.h"
 #include "app/parts/edit_times.h"
@@ -29,22 +29,6 @@
 namespace wavetrope::app {
 
 namespace {
-
-/// The letter of a bus as a small widget.
-class Badge : public QWidget {
-public:
-    explicit Badge(BusMark mark) : mark_(std::move(mark)) { setFixedSize(Theme::get().px(14), Theme::get().px(14)); }
-
-protected:
-    void paintEvent(QPaintEvent*) override
-    {
-        QPainter painter(this);
-        paintBusBadge(painter, rect(), mark_);
-    }
-
-private:
-    BusMark mark_;
-};
 
 class RouteCommand : public QUndoCommand {
 public:
@@ -114,20 +98,6 @@ QString typedAs(const std::vector<std::string>& texts)
     return out.join(QStringLiteral("; "));
 }
 
-QStringList namesOf(const drive::Route& route)
-{
-    QStringList names;
-    for (const std::string& name : route.nodes)
-        names << QString::fromStdString(name);
-    return names;
-}
-
-bool sameRoutes(const std::vector<drive::Route>& a, const std::vector<drive::Route>& b)
-{
-    return std::equal(a.begin(), a.end(), b.begin(), b.end(),
-        [](const drive::Route& x, const drive::Route& y) { return x.to == y.to && x.senders == y.senders && x.nodes == y.nodes; });
-}
-
 }  // namespace
 
 /// What stands in the way of playing, or that nothing does, with its remedy.
@@ -161,19 +131,23 @@ PlaybackView::PlaybackView(Stage& stage)
       controls_(new QWidget),
       play_(new QPushButton(tr("Play"))),
       step_(new QPushButton(tr("Step"))),
-      tenFrames_(new QPushButton(tr("10 frames"))),
+      frames_(new QSpinBox),
+      goal_(new QLineEdit),
+      goOn_(new QPushButton(tr("Go on to"))),
       loop_(new QCheckBox(tr("loop"))),
+      loopPause_(new QLineEdit),
       gap_(new QLineEdit),
+      onto_(new QComboBox),
       changing_(new QWidget),
       rewriting_(new QLineEdit),
       rewritten_(new ElidedLabel),
       driving_(new QWidget),
       plays_(new QComboBox),
       rests_(new QComboBox),
+      at_(new QLineEdit),
       arm_(linkButton(tr("Arm as changed"), "armPlayback")),
       heading_(new QLabel(tr("What of the log goes where"))),
-      routesBox_(new QWidget),
-      routesLayout_(new QVBoxLayout(routesBox_)),
+      routes_(new RouteRows(stage)),
       notice_(new Notice),
       noticeText_(new QLabel),
       noticeButton_(new QPushButton),
@@ -207,12 +181,40 @@ PlaybackView::PlaybackView(Stage& stage)
     play_->setToolTip(tr("Play from here, or rest  (P)"));
     play_->setShortcut(Qt::Key_P);
     step_->setObjectName(QStringLiteral("step"));
-    step_->setToolTip(tr("Send the next frame  (S)"));
+    step_->setToolTip(tr("Send the next frames at once, so many as stand beside it  (S)"));
     step_->setShortcut(Qt::Key_S);
-    tenFrames_->setToolTip(tr("Send the next ten frames"));
+    frames_->setObjectName(QStringLiteral("stepFrames"));
+    frames_->setRange(1, 100'000);
+    const auto counted = [this](int count) { frames_->setSuffix(count == 1 ? tr(" frame") : tr(" frames")); };
+    counted(1);
+    connect(frames_, &QSpinBox::valueChanged, this, counted);
+    frames_->setAccessibleName(tr("Frames of a step"));
+    frames_->setToolTip(tr("Frames of a step"));
+    goal_->setObjectName(QStringLiteral("playTo"));
+    goal_->setPlaceholderText(tr("42 s, or a filter"));
+    goal_->setAccessibleName(tr("Where to rest"));
+    goal_->setToolTip(tr("Plays, and rests behind the next frame that passes this filter, or at this moment of the log  (Enter)"));
+    goal_->setFixedWidth(theme.px(150));
+    goOn_->setObjectName(QStringLiteral("goOnTo"));
+    goOn_->setToolTip(tr("Play, and rest where the line beside it says"));
+    connect(goal_, &QLineEdit::returnPressed, this, &PlaybackView::goOn);
+    connect(goOn_, &QPushButton::clicked, this, &PlaybackView::goOn);
     bar->addWidget(play_);
-    bar->addWidget(step_);
-    bar->addWidget(tenFrames_);
+    const auto together = [&](std::initializer_list<QWidget*> parts) {  // they stay beside each other
+        auto* box = new QWidget;
+        auto* line = new QHBoxLayout(box);
+        line->setContentsMargins(0, 0, theme.px(6), 0);
+        line->setSpacing(theme.px(6));
+        for (QWidget* part : parts)
+            line->addWidget(part);
+        return box;
+    };
+    bar->addWidget(together({step_, frames_}));
+    bar->addWidget(together({goOn_, goal_}));
+    auto* another = new QPushButton(tr("Other logs..."));
+    another->setToolTip(tr("Load another log into playback, or several as one"));
+    connect(another, &QPushButton::clicked, this, &PlaybackView::chooseLog);
+    bar->addWidget(another);
     auto* pace = new QWidget;       // the choice stays together
     auto* paceLine = new QHBoxLayout(pace);
     paceLine->setContentsMargins(theme.px(10), 0, theme.px(10), 0);
@@ -231,17 +233,31 @@ PlaybackView::PlaybackView(Stage& stage)
     }
     gap_->setObjectName(QStringLiteral("paceGap"));
     gap_->setPlaceholderText(tr("every 5 ms"));
-    gap_->setAccessibleName(tr("Time from beat to beat"));
-    gap_->setToolTip(tr("A fixed time from beat to beat, whatever was recorded  (Enter)"));
-    gap_->setFixedWidth(theme.px(94));
+    gap_->setAccessibleName(tr("Beat of its frames"));
+    gap_->setToolTip(
+        tr("One frame every 5 ms, whatever was recorded; or 'every 2 BladeState': at every second one of a message of the rig  (Enter)"));
+    gap_->setFixedWidth(theme.px(130));
     connect(gap_, &QLineEdit::returnPressed, this, &PlaybackView::setGap);
     paceLine->addWidget(gap_);
     bar->addWidget(pace);
-    bar->addWidget(loop_);
-    auto* another = new QPushButton(tr("Other log..."));
-    another->setToolTip(tr("Load another log into playback"));
-    connect(another, &QPushButton::clicked, this, &PlaybackView::chooseLog);
-    bar->addWidget(another);
+    loopPause_->setObjectName(QStringLiteral("loopPause"));
+    loopPause_->setPlaceholderText(tr("no pause"));
+    loopPause_->setAccessibleName(tr("Pause before it begins anew"));
+    loopPause_->setToolTip(tr("How long it rests before it begins anew, such as 2 s  (Enter)"));
+    loopPause_->setFixedWidth(theme.px(72));
+    // Who says how long it pauses wants it to begin anew.
+    connect(
+        loopPause_, &QLineEdit::returnPressed, this, [this] { setLoop(loop_->isChecked() || !loopPause_->text().trimmed().isEmpty()); });
+    bar->addWidget(together({loop_, loopPause_}));
+    onto_->setObjectName(QStringLiteral("onto"));
+    onto_->setAccessibleName(tr("Where its frames go"));
+    onto_->setToolTip(tr("Onto the buses; or into the views alone, for looking: nobody on a bus sees them"));
+    onto_->addItems({tr("onto the buses"), tr("into the views alone")});
+    connect(onto_, &QComboBox::activated, this, [this](int which) {
+        if (this->stage().document().session() != nullptr)
+            this->stage().document().session()->post([which](rig::Session& session) { session.playOntoViews(which == 1); });
+    });
+    bar->addWidget(onto_);
     layout->addWidget(controls_);
     auto* drivenBy = new WrapLayout(driving_, theme.px(6));
     for (const auto& [box, words, name, tip] :
@@ -260,6 +276,13 @@ PlaybackView::PlaybackView(Stage& stage)
         drivenBy->addWidget(pair);
         connect(box, &QComboBox::activated, this, &PlaybackView::drive);
     }
+    at_->setObjectName(QStringLiteral("playsAt"));
+    at_->setPlaceholderText(tr("no time set"));
+    at_->setAccessibleName(tr("Time of the run at which it begins"));
+    at_->setToolTip(tr("Begins at this time of the run, such as 120 s; empty: at none  (Enter)"));
+    at_->setFixedWidth(theme.px(90));
+    connect(at_, &QLineEdit::returnPressed, this, &PlaybackView::setBegin);
+    drivenBy->addWidget(together({new QLabel(tr("begins at")), at_}));
     arm_->setToolTip(
         tr("The run follows the conditions and recordings as they were armed. This arms them as they are now; takes that go on "
            "end"));
@@ -286,9 +309,11 @@ PlaybackView::PlaybackView(Stage& stage)
     layout->addWidget(changing_);
     heading_->setFont(theme.head());
     layout->addWidget(heading_);
-    routesLayout_->setContentsMargins(0, 0, 0, 0);
-    routesLayout_->setSpacing(theme.px(3));
-    layout->addWidget(routesBox_);
+    layout->addWidget(routes_);
+    connect(routes_, &RouteRows::edited, this, [this](const std::vector<drive::Route>& routes) {
+        undo_.push(new RouteCommand(this->stage().document(), report_.routes, routes));
+    });
+    connect(routes_, &RouteRows::wrong, this, [this](const QString& words) { Q_EMIT this->stage().told(words); });
 
     notice_->setObjectName(QStringLiteral("notice"));
     auto* noticeLine = new QHBoxLayout(notice_);
@@ -304,7 +329,8 @@ PlaybackView::PlaybackView(Stage& stage)
     hold();
     connect(&Theme::get(), &Theme::changed, this, hold);
     layout->addWidget(notice_);
-    empty_->setText(tr("Playback puts a recorded log back on the buses, as if its event happened again. Drop a log here, or choose one."));
+    empty_->setText(
+        tr("Playback puts a recorded log back on the buses, as if its event happened again. Drop a log here, or several, or choose them."));
     empty_->setAlignment(Qt::AlignCenter);
     empty_->setWordWrap(true);
     layout->addWidget(empty_);
@@ -334,12 +360,8 @@ PlaybackView::PlaybackView(Stage& stage)
                     session.playback().step(count);
             });
     };
-    connect(step_, &QPushButton::clicked, this, [step] { step(1); });
-    connect(tenFrames_, &QPushButton::clicked, this, [step] { step(10); });
-    connect(loop_, &QCheckBox::toggled, this, [this](bool on) {
-        if (this->stage().document().session() != nullptr)
-            this->stage().document().session()->post([on](rig::Session& session) { session.playback().setLoop(on); });
-    });
+    connect(step_, &QPushButton::clicked, this, [this, step] { step(static_cast<std::size_t>(frames_->value())); });
+    connect(loop_, &QCheckBox::clicked, this, &PlaybackView::setLoop);
     connect(strip_, &PlaybackStrip::sought, this, [this](std::int64_t time) {
         this->stage().document().session()->post([time](rig::Session& session) { session.playback().seek(Time(time)); });
     });
@@ -399,21 +421,34 @@ QUndoStack* PlaybackView::sharedUndoStack() { return &stage().rules().undoStack(
 
 void PlaybackView::chooseLog()
 {
-    const QString path = askForLog(this, tr("Log to play back"));
-    if (!path.isEmpty())
-        load(path);
+    const QStringList paths = askForLogs(this, tr("Logs to play back"));
+    if (!paths.isEmpty())
+        load(paths);
 }
 
-void PlaybackView::load(const QString& path)
+void PlaybackView::load(const QStringList& paths)
 {
-    rig::Session* session = stage().document().session();
-    if (session == nullptr)
+    if (stage().document().session() == nullptr)
         return;
-    logName_ = QFileInfo(path).fileName();
+    if (paths.size() == 1)
+        return read({{paths.front().toStdString(), Time{0}, false, {}}});   // text by its kept layout
+    if (auto parts = askForParts(paths, this))
+        read(std::move(*parts));
+}
+
+void PlaybackView::read(const std::vector<formats::LogPart>& parts)
+{
+    QStringList names;
+    for (const formats::LogPart& part : parts)
+        names << QFileInfo(text(part.path)).fileName()
+                     + (part.offset.count() != 0 ? QStringLiteral(" %1%2").arg(part.offset.count() > 0 ? QStringLiteral("+") : QString(),
+                                                       text(spanText(part.offset)))
+                                                 : QString());
+    logName_ = names.join(tr(" with "));
     facts_->setText(tr("reading %1").arg(logName_));
     // Reading takes its time; the run and this window go on meanwhile.
     const QPointer<PlaybackView> self(this);
-    session->readForPlayback(path.toStdString(), [self](Expected<formats::ReadReport> report) {
+    stage().document().session()->readForPlayback(parts, [self](Expected<formats::ReadReport> report) {
         if (report)
             return;
         // Told on a thread of its own: whether the view is still there is looked at on its own alone.
@@ -429,113 +464,6 @@ void PlaybackView::load(const QString& path)
     });
 }
 
-void PlaybackView::buildRoutes()
-{
-    building_ = true;
-    for (const RouteRow& row : rows_) {
-        row.line->hide();
-        row.line->deleteLater();
-    }
-    rows_.clear();
-    const auto buses = log_->buses();
-    const auto& rigBuses = stage().document().buses();
-    for (std::size_t i = 0; i < buses.size(); ++i) {
-        RouteRow row;
-        row.line = new QWidget;
-        auto* line = new QHBoxLayout(row.line);
-        line->setContentsMargins(0, 0, 0, 0);
-        line->setSpacing(Theme::get().px(8));
-        int same = -1;
-        for (std::size_t k = 0; k < rigBuses.size(); ++k)
-            if (rigBuses[k].name == buses[i].name)
-                same = static_cast<int>(k);
-        line->addWidget(new Badge(same >= 0 ? stage().mark(static_cast<unsigned>(same)) : BusMark(static_cast<unsigned>(i))));
-        auto* name = new ElidedLabel(buses[i].name.empty() ? tr("Bus %1").arg(i + 1) : QString::fromStdString(buses[i].name));
-        name->setFixedWidth(Theme::get().px(86));
-        name->setToolTip(name->text());
-        line->addWidget(name);
-        row.what = new QComboBox;
-        row.what->setObjectName(QStringLiteral("route%1").arg(QString::fromStdString(buses[i].name)));
-        row.what->setToolTip(tr("Which frames of this bus are played"));
-        row.what->addItem(tr("nothing"), QStringLiteral("nothing"));
-        row.what->addItem(tr("everything"), QStringLiteral("all"));
-        std::vector<std::string> senders;
-        if (same >= 0)
-            for (const auto& message : stage().catalog().messages())
-                if (message.bus == same && !message.message->sender.empty()
-                    && std::find(senders.begin(), senders.end(), message.message->sender) == senders.end())
-                    senders.push_back(message.message->sender);
-        for (const std::string& sender : senders)
-            row.what->addItem(tr("%1 only").arg(QString::fromStdString(sender)), QStringLiteral("only ") + QString::fromStdString(sender));
-        for (const std::string& sender : senders)
-            row.what->addItem(
-                tr("all except %1").arg(QString::fromStdString(sender)), QStringLiteral("except ") + QString::fromStdString(sender));
-        line->addWidget(row.what);
-        auto* arrow = new QLabel(QStringLiteral("\u2192"));
-        line->addWidget(arrow);
-        row.arrow = arrow;
-        row.to = new QComboBox;
-        row.to->setToolTip(tr("Bus of the rig that gets them"));
-        row.to->setMinimumWidth(Theme::get().px(56));
-        for (std::size_t k = 0; k < rigBuses.size(); ++k)
-            row.to->addItem(
-                stage().mark(static_cast<unsigned>(k)).letter + QStringLiteral("  ") + QString::fromStdString(rigBuses[k].name));
-        row.to->setCurrentIndex(same >= 0 ? same : std::min(static_cast<int>(i), row.to->count() - 1));
-        line->addWidget(row.to);
-        row.count = new ElidedLabel;
-        row.count->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
-        line->addWidget(row.count, 1);
-        routesLayout_->addWidget(row.line);
-        connect(row.what, &QComboBox::currentIndexChanged, this, &PlaybackView::applyRoutes);
-        connect(row.to, &QComboBox::currentIndexChanged, this, &PlaybackView::applyRoutes);
-        rows_.push_back(row);
-    }
-    building_ = false;
-    layRoutes();
-}
-
-// All boxes are alike, and give way where it is narrow.
-void PlaybackView::layRoutes()
-{
-    const Theme& theme = Theme::get();
-    const int what = std::clamp(width() - theme.px(364), theme.px(96), theme.px(190));
-    for (const RouteRow& row : rows_)
-        row.what->setFixedWidth(what);
-}
-
-void PlaybackView::resizeEvent(QResizeEvent* event)
-{
-    View::resizeEvent(event);
-    layRoutes();
-}
-
-std::vector<drive::Route> PlaybackView::routesFromRows() const
-{
-    std::vector<drive::Route> routes;
-    for (const RouteRow& row : rows_) {
-        drive::Route route;
-        const QString what = row.what->currentData().toString();
-        route.to = what == QLatin1String("nothing") ? -1 : row.to->currentIndex();
-        if (what.startsWith(QLatin1String("only "))) {
-            route.senders = drive::Senders::only;
-            for (const QString& node : what.mid(5).split('\n'))
-                route.nodes.push_back(node.toStdString());
-        } else if (what.startsWith(QLatin1String("except "))) {
-            route.senders = drive::Senders::except;
-            for (const QString& node : what.mid(7).split('\n'))
-                route.nodes.push_back(node.toStdString());
-        }
-        routes.push_back(std::move(route));
-    }
-    return routes;
-}
-
-void PlaybackView::applyRoutes()
-{
-    if (!building_)
-        undo_.push(new RouteCommand(stage().document(), report_.routes, routesFromRows()));
-}
-
 void PlaybackView::setPace(double factor)
 {
     if (stage().document().session() != nullptr)
@@ -548,15 +476,75 @@ void PlaybackView::setGap()
     if (session == nullptr)
         return;
     QString typed = gap_->text().trimmed();
-    if (typed.startsWith(QLatin1String("every ")))
-        typed = typed.mid(6);
-    const auto gap = spanFromText(typed.toStdString());
-    if (!gap || gap->count() <= 0) {
-        Q_EMIT stage().told(tr("'%1' is no time from beat to beat, such as 5 ms").arg(typed));
+    if (!typed.startsWith(QLatin1String("every ")))
+        typed.prepend(QLatin1String("every "));
+    const auto pace = drive::paceFromText(typed.toStdString(), stage().catalog());
+    if (!pace) {
+        Q_EMIT stage().told(text(pace.error().text()));
         return;
     }
-    session->post([gap = *gap](rig::Session& run) { run.playback().setPace({run.playback().pace().factor, gap}); });
+    session->post([pace = *pace](rig::Session& run) { run.playback().setPace({run.playback().pace().factor, pace.gap, pace.beat}); });
     gap_->clearFocus();
+}
+
+void PlaybackView::setLoop(bool on)
+{
+    rig::Session* session = stage().document().session();
+    if (session == nullptr)
+        return;
+    const QString typed = loopPause_->text().trimmed();
+    const auto pause = typed.isEmpty() ? std::optional<Time>(Time{}) : spanFromText(typed.toStdString());
+    if (!pause || pause->count() < 0) {
+        Q_EMIT stage().told(tr("'%1' is no pause, such as 2 s").arg(typed));
+        return;
+    }
+    session->post([on, pause = *pause](rig::Session& run) { run.playback().setLoop(on, pause); });
+    loopPause_->clearFocus();
+}
+
+void PlaybackView::setBegin()
+{
+    rig::Session* session = stage().document().session();
+    if (session == nullptr)
+        return;
+    const QString typed = at_->text().trimmed();
+    std::optional<Time> instant;
+    if (!typed.isEmpty()) {
+        const auto span = spanFromText(typed.toStdString());
+        if (!span || session->begins() + *span <= session->now()) {
+            Q_EMIT stage().told(span ? tr("%1 of the run is past").arg(typed) : tr("'%1' is no time of the run, such as 120 s").arg(typed));
+            return;
+        }
+        instant = session->begins() + *span;
+    }
+    session->post([instant](rig::Session& run) { run.playback().playAt(instant); });
+    at_->clearFocus();
+}
+
+// To a moment of the log, or the next frame that passes a filter.
+void PlaybackView::goOn()
+{
+    rig::Session* session = stage().document().session();
+    const std::string typed = goal_->text().trimmed().toStdString();
+    if (session == nullptr || !report_.loaded || typed.empty())
+        return;
+    QString problem;
+    session->call([&](rig::Session& run) {
+        if (!run.collisions().empty())
+            return;
+        if (const auto moment = spanFromText(typed)) {
+            if (!run.playback().playTo(run.playback().logStart() + *moment))
+                problem = tr("Playback stands behind %1 of the log").arg(goal_->text());
+            return;
+        }
+        const auto filter = run.compileForPlayback(typed);
+        if (!filter)
+            problem = text(filter.error().text());
+        else if (!run.playback().playTo(*filter))
+            problem = tr("No frame that is still to come passes %1").arg(goal_->text());
+    });
+    if (!problem.isEmpty())
+        Q_EMIT stage().told(problem);
 }
 
 void PlaybackView::rewrite()
@@ -602,10 +590,12 @@ void PlaybackView::refresh()
     const bool loaded = live && report_.loaded;
     strip_->setVisible(loaded);
     controls_->setVisible(loaded);
-    driving_->setVisible(loaded && !stage().rules().rig().events.empty());
+    driving_->setVisible(loaded);
+    for (QComboBox* box : {plays_, rests_})
+        box->parentWidget()->setVisible(!stage().rules().rig().events.empty());
     changing_->setVisible(loaded);
     heading_->setVisible(loaded);
-    routesBox_->setVisible(loaded);
+    routes_->setVisible(loaded);
     empty_->setVisible(!loaded);
     const bool replayable = !live && !stage().document().rig().buses.empty();
     choose_->setVisible(!loaded && (live || replayable));
@@ -625,46 +615,33 @@ void PlaybackView::refresh()
     if (log_ != session->playbackLog()) {
         log_ = session->playbackLog();
         strip_->setLog(log_);
-        buildRoutes();
+        routes_->setLog(log_, session->playbackCatalog());
         undo_.clear();
     }
     if (!isVisible())
         return;
-    // Undo, or where a node is, may have changed the routes behind the boxes.
-    if (!sameRoutes(routesFromRows(), report_.routes) && report_.routes.size() == rows_.size()) {
-        building_ = true;
-        for (std::size_t i = 0; i < rows_.size(); ++i) {
-            const drive::Route& route = report_.routes[i];
-            const QString wanted = route.to < 0 ? QStringLiteral("nothing")
-                                   : route.senders == drive::Senders::all || route.nodes.empty()
-                                       ? QStringLiteral("all")
-                                       : (route.senders == drive::Senders::only ? QStringLiteral("only ") : QStringLiteral("except "))
-                                             + namesOf(route).join('\n');
-            if (rows_[i].what->view()->isVisible())
-                continue;
-            if (rows_[i].what->findData(wanted) < 0)
-                rows_[i].what->addItem((route.senders == drive::Senders::only ? tr("%1 only") : tr("all except %1"))
-                                           .arg(namesOf(route).join(QStringLiteral(", "))),
-                    wanted);
-            rows_[i].what->setCurrentIndex(rows_[i].what->findData(wanted));
-            if (route.to >= 0)
-                rows_[i].to->setCurrentIndex(route.to);
-        }
-        building_ = false;
-    }
+    routes_->show(report_.routes, report_.chosenByRoute);
     facts_->setText(tr("%1, %2 s: %4 of %3 frames are chosen, %5 were sent")
-            .arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1), countText(log_->rows()),
-                countText(report_.chosen), countText(report_.sent)));
+                        .arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1),
+                            countText(log_->rows()), countText(report_.chosen), countText(report_.sent))
+                    + (report_.late > 0 ? tr(", %1 late").arg(countText(report_.late)) : QString()));
     strip_->setPosition(report_.start, report_.end, report_.position);
+    strip_->setLate(report_.lateFrames);
     play_->setText(report_.playing ? tr("Rest") : tr("Play"));
     const bool blocked = !report_.collisions.empty() || report_.chosen == 0;
     play_->setEnabled(!blocked);
     step_->setEnabled(!blocked);
-    tenFrames_->setEnabled(!blocked);
+    goOn_->setEnabled(!blocked);
+    loop_->setChecked(report_.loop);
+    if (!loopPause_->hasFocus())
+        loopPause_->setText(report_.loopPause.count() > 0 ? text(spanText(report_.loopPause)) : QString());
+    onto_->setCurrentIndex(report_.ontoViews ? 1 : 0);
+    if (!at_->hasFocus())
+        at_->setText(report_.playsAt ? text(spanText(*report_.playsAt - session->begins())) : QString());
     for (const auto& [factor, button] : paces_)
-        button->setChecked(factor == report_.factor && report_.gap.count() == 0);
+        button->setChecked(factor == report_.factor && report_.gap.count() == 0 && !report_.beat);
     if (!gap_->hasFocus())
-        gap_->setText(report_.gap.count() > 0 ? tr("every %1").arg(text(spanText(report_.gap))) : QString());
+        gap_->setText(text(drive::toText({report_.factor, report_.gap, report_.beat}, stage().catalog())));
     if (!rewriting_->hasFocus() && wrong_.isEmpty())
         rewriting_->setText(typedAs(report_.rewriting));
     QPalette palette = rewritten_->palette();
@@ -679,14 +656,9 @@ void PlaybackView::refresh()
         counts << tr("%1 without a number").arg(countText(report_.rewritten.failed));
     rewritten_->setText(wrong_.isEmpty() ? counts.join(QStringLiteral(", ")) : wrong_);
     rewritten_->setToolTip(rewritten_->text());
-    for (std::size_t i = 0; i < rows_.size() && i < report_.chosenByBus.size(); ++i) {
-        const bool nothing = report_.routes[i].to < 0;
-        rows_[i].count->setText(nothing ? QString() : tr("%1 frames").arg(countText(report_.chosenByBus[i])));
-        rows_[i].to->setVisible(!nothing);
-        rows_[i].arrow->setVisible(!nothing);
-        if (!nothing)
-            strip_->setColour(Theme::get().bus(stage().mark(static_cast<unsigned>(report_.routes[i].to))));
-    }
+    for (const drive::Route& route : report_.routes)
+        if (route.to >= 0)
+            strip_->setColour(Theme::get().bus(stage().mark(static_cast<unsigned>(route.to))));
     notice_->show();
     noticeButton_->show();
     QStringList out;
@@ -737,11 +709,15 @@ void PlaybackView::dragEnterEvent(QDragEnterEvent* event)
 
 void PlaybackView::dropEvent(QDropEvent* event)
 {
+    QStringList paths;
     for (const QUrl& url : event->mimeData()->urls())
-        if (url.isLocalFile()) {
-            event->acceptProposedAction();
-            return load(url.toLocalFile());
-        }
+        if (url.isLocalFile())
+            paths << url.toLocalFile();
+    if (paths.isEmpty())
+        return;
+    event->acceptProposedAction();
+    // The question about several stands behind the drop, not in it.
+    QMetaObject::invokeMethod(this, [this, paths] { load(paths); }, Qt::QueuedConnection);
 }
 
 }  // namespace wavetrope::app

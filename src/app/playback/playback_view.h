@@ -7,14 +7,15 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QUndoStack>
 
 #include <memory>
 
+#include "app/playback/route_rows.h"
 #include "app/stage/view.h"
+#include "formats/merged_logs.h"
 #include "measure/load_series.h"
-
-class QVBoxLayout;
 
 namespace wavetrope::app {
 
@@ -26,6 +27,8 @@ public:
     void setLog(const std::shared_ptr<const trace::Trace>& log);
     void setPosition(Time start, Time end, Time position);
     void setColour(const QColor& hue) { hue_ = hue; }
+    /// Marked at their time.
+    void setLate(const std::vector<drive::LateFrame>& late) { late_ = late; }
 
 Q_SIGNALS:
     void sought(std::int64_t nanoseconds);
@@ -42,6 +45,7 @@ private:
     [[nodiscard]] Time timeAt(double x) const;
     std::shared_ptr<const trace::Trace> log_;
     std::vector<unsigned> histogram_;
+    std::vector<drive::LateFrame> late_;
     QColor hue_;
     Time start_{0}, end_{0}, position_{0};
     double pressedAt_ = -1;
@@ -54,8 +58,9 @@ public:
     explicit PlaybackView(Stage& stage);
     QWidget* tools() override { return facts_; }
 
-    /// Loads a log into playback.
-    void load(const QString& path);
+    /// Loads a log into playback, or several as one, about which it asks.
+    void load(const QStringList& paths);
+    void load(const QString& path) { load(QStringList{path}); }
     [[nodiscard]] QUndoStack* undoStack() override { return &undo_; }
     [[nodiscard]] QUndoStack* sharedUndoStack() override;
     [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::playback; }
@@ -63,40 +68,36 @@ public:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
 
 private:
-    struct RouteRow {
-        QWidget* line = nullptr;
-        QComboBox* what = nullptr;
-        QLabel* arrow = nullptr;
-        QComboBox* to = nullptr;
-        QLabel* count = nullptr;
-    };
     void refresh();
-    void buildRoutes();
-    void layRoutes();
-    void applyRoutes();
+    void read(const std::vector<formats::LogPart>& parts);
     void setPace(double factor);
     void setGap();
+    void setLoop(bool on);
+    void setBegin();
+    void goOn();
     void rewrite();
     void remedy();
     void chooseLog();
     void showDriving();
     void drive();
-    [[nodiscard]] std::vector<drive::Route> routesFromRows() const;
 
     QLabel* facts_;
     PlaybackStrip* strip_;
     QWidget* controls_;
     QPushButton* play_;
     QPushButton* step_;
-    QPushButton* tenFrames_;
+    QSpinBox* frames_;
+    QLineEdit* goal_;           // up to where it goes on
+    QPushButton* goOn_;
     std::vector<std::pair<double, QPushButton*>> paces_;
     QCheckBox* loop_;
+    QLineEdit* loopPause_;
     QLineEdit* gap_;            // from beat to beat, where it is fixed
+    QComboBox* onto_;
     QWidget* changing_;         // what is changed on its way
     QLineEdit* rewriting_;
     QLabel* rewritten_;
@@ -104,11 +105,10 @@ private:
     QWidget* driving_;          // by which conditions it plays and rests
     QComboBox* plays_;
     QComboBox* rests_;
+    QLineEdit* at_;             // time of the run
     QPushButton* arm_;
     QLabel* heading_;
-    QWidget* routesBox_;
-    QVBoxLayout* routesLayout_;
-    std::vector<RouteRow> rows_;
+    RouteRows* routes_;
     class Notice;
     Notice* notice_;
     QLabel* noticeText_;
@@ -119,7 +119,6 @@ private:
     std::shared_ptr<const trace::Trace> log_;
     QString logName_;
     QUndoStack undo_;
-    bool building_ = false;
 };
 
 }  // namespace wavetrope::app

@@ -67,29 +67,10 @@ MainWindow* MainWindow::openLogs(const QStringList& paths, const rig::Rig& rigFo
 {
     if (paths.size() == 1)
         return openFile(paths.front(), rigForLogs, parent);
-    if (paths.size() > static_cast<qsizetype>(formats::mostLogs)) {
-        QMessageBox::warning(
-            parent, tr("Wavetrope"), tr("%1 logs were chosen; up to %2 open as one").arg(paths.size()).arg(formats::mostLogs));
+    auto parts = askForParts(paths, parent);
+    if (!parts)
         return nullptr;
-    }
-    std::vector<std::optional<formats::TextLayout>> layouts;
-    for (const QString& path : paths) {
-        auto source = formats::ByteSource::open(path.toStdString());
-        if (!source) {
-            QMessageBox::warning(parent, tr("Wavetrope"), QString::fromStdString(source.error().text()));
-            return nullptr;
-        }
-        layouts.emplace_back();
-        if (formats::isTextLog(*source)) {
-            layouts.back() = askForLayout(path, parent);
-            if (!layouts.back())
-                return nullptr;
-        }
-    }
-    SeveralLogsDialog dialog(paths, std::move(layouts), parent);
-    if (dialog.exec() != QDialog::Accepted)
-        return nullptr;
-    auto* window = new MainWindow(RunDocument::logs(dialog.parts(), rigForLogs));
+    auto* window = new MainWindow(RunDocument::logs(std::move(*parts), rigForLogs));
     window->show();
     return window;
 }

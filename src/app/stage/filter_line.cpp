@@ -64,6 +64,12 @@ FilterLine::FilterLine(const QString& placeholder, QWidget* parent)
     connect(&Theme::get(), &Theme::changed, this, restyle);
 }
 
+void FilterLine::bare()
+{
+    named_->hide();
+    label_->hide();
+}
+
 void FilterLine::fillRow()
 {
     layout_->setStretchFactor(edit_, 1);

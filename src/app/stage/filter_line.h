@@ -36,6 +36,8 @@ public:
     /// Says what matches; not shown while there is an error.
     void setResult(const QString& text);
     [[nodiscard]] QString message() const { return label_->text(); }
+    /// The text alone: nothing stands beside it.
+    void bare();
     /// Gives the text all the room that what is said beside it leaves.
     void fillRow();
     [[nodiscard]] QLineEdit* edit() { return edit_; }
