@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Boards in the real window: watched, driven and edited by mouse and keys.
 #include <QApplication>
+#include <QContextMenuEvent>
 #include <QDir>
 #include <QDropEvent>
 #include <QFile>
+#include <QMenu>
 #include <QMimeData>
+#include <QPointer>
 #include <QPushButton>
 #include <QSignalSpy>
 #include <QTemporaryDir>
@@ -19,6 +22,8 @@
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/shell/rig_tree.h"
+#include "app/stage/board_desk.h"
+#include "app/stage/manipulation_desk.h"
 #include "app/stage/outbox_desk.h"
 #include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
@@ -244,6 +249,68 @@ private Q_SLOTS:
         QTRY_COMPARE(variable("WaterUnit", "closed"), 1.0);
         QTest::keyRelease(view, Qt::Key_Q);
         QTRY_COMPARE(variable("WaterUnit", "closed"), 0.0);
+    }
+
+    // What goes wrong on purpose by a switch; and a gauge's signal is held from its menu.
+    void switchesActOnPurpose()
+    {
+        BoardView* view = board("Water");
+        auto& desk = stage().manipulations();
+        QVERIFY(desk.add(QStringLiteral("still water: WaterUnit WaterState.Flow = 0")));
+        desk.setActs(desk.rows().front(), false);
+        const auto menuAt = [&](const QPoint& point) {
+            QContextMenuEvent asks(QContextMenuEvent::Mouse, point, view->mapToGlobal(point));
+            QApplication::sendEvent(view, &asks);
+            QPointer<QMenu> menu = view->findChild<QMenu*>(QStringLiteral("boardMenu"));
+            return menu;
+        };
+        // Room for it.
+        view->setEditing(true);
+        QTest::mouseClick(view, Qt::LeftButton, {}, view->boxOf(view->items().back().at).center().toPoint());
+        QTest::keyClick(view, Qt::Key_Delete);
+        const std::size_t before = view->items().size();
+        auto menu = menuAt(QPoint(2, 2));
+        QVERIFY(menu != nullptr);
+        auto* switches = menu->findChild<QMenu*>(QStringLiteral("manipulationSwitches"));
+        QVERIFY(switches != nullptr);
+        QCOMPARE(switches->actions().size(), 1);
+        switches->actions().front()->trigger();
+        delete menu;
+        QCOMPARE(view->items().size(), before + 1);
+        view->setEditing(false);
+        QTRY_COMPARE(view->reading(before).label, QStringLiteral("still water"));
+        QCOMPARE(view->reading(before).controlWords, QStringLiteral("lifted"));
+        QTest::mouseClick(view, Qt::LeftButton, {}, part(view, before, 1));
+        QTRY_VERIFY(desk.rows().front().acts && desk.rows().front().running);
+        QTRY_COMPARE(view->reading(before).number, QStringLiteral("on"));
+        QTest::mouseClick(view, Qt::LeftButton, {}, part(view, before, 0));
+        QTRY_VERIFY(!desk.rows().front().acts);
+        // What the rig does not keep any more is said.
+        desk.remove(desk.rows().front());
+        QTRY_VERIFY(view->reading(before).problem.contains(QStringLiteral("keeps nothing as still water")));
+        stage().boards().undoStack().undo();
+        QTRY_COMPARE(view->items().size(), before);
+        stage().boards().undoStack().undo();
+        QTRY_COMPARE(view->items().size(), before + 1);
+
+        std::size_t gauge = before;
+        for (std::size_t i = 0; i < before; ++i)
+            if (view->items()[i].of.kind == board::Binding::Kind::signal
+                && view->items()[i].of.name.find("WaterState.") != std::string::npos)
+                gauge = i;
+        QVERIFY(gauge < before);
+        menu = menuAt(view->boxOf(view->items()[gauge].at).center().toPoint());
+        QVERIFY(menu != nullptr);
+        bool held = false;
+        for (QAction* action : menu->actions())
+            if (action->objectName() == QLatin1String("holdSignal")) {
+                action->trigger();
+                held = true;
+            }
+        delete menu;
+        QVERIFY(held);
+        QTRY_VERIFY(desk.rows().size() == 1 && desk.rows().front().text.endsWith(QStringLiteral(" stuck")));
+        desk.remove(desk.rows().front());
     }
 
     // Limits and age are told in words.

@@ -478,6 +478,47 @@ private Q_SLOTS:
         QCOMPARE(run.words(), (QStringList{"true", "false"}));
     }
 
+    // Of itself and of others, also of what the rig keeps by a name; on the wire too. What is wrong is told in its line.
+    void aScriptManipulatesAndLifts()
+    {
+        auto rig = rigWith("on.start(function()\n"
+                           "  manipulate('Level BladeCommand.CommandedDepth = 2')\n"
+                           "  timer('lift', 0.45)\n"
+                           "  every('state', 0.1)\n"
+                           "end)\n"
+                           "on.timer('state', function() send('BladeState') end)\n"
+                           "on.timer('lift', function() lift() manipulate('slant') timer('again', 0.3) end)\n"
+                           "on.timer('again', function() manipulate('slant') lift('slant') log(pcall(manipulate, 'Levle BladeCommand "
+                           "off')) manipulate('Blade Nothing off') end)");
+        rig.manipulations.push_back(*manipulationFrom("Blade BladeState.SideTilt = 1"));
+        rig.manipulations.back().name = "slant";
+        Run run(rig);
+        run.runFor(440ms);
+        const QStringList held = run.frames(0x201);
+        QVERIFY(held.size() >= 4
+                && std::all_of(held.begin(), held.end(), [](const QString& one) { return one.startsWith(QStringLiteral("c8")); }));
+        const QStringList straight = run.frames(0x181);
+        run.runFor(500ms);
+        const QStringList level = run.frames(0x201), state = run.frames(0x181);
+        QVERIFY2(!level.back().startsWith(QStringLiteral("c8")), qPrintable(level.join(' ')));
+        QVERIFY(state.size() > straight.size() + 2);
+        // Held while it was, and as before behind.
+        const auto tilt = [](const QString& one) { return one.mid(4, 4); };
+        QVERIFY(tilt(state[straight.size() + 1]) != tilt(straight.front()));
+        QVERIFY2(run.log().join('\n').contains(QStringLiteral("Did you mean Level")), qPrintable(run.log().join('\n')));
+        QVERIFY(run.blade->script()->stopped());
+        QCOMPARE(run.blade->script()->stopped()->line, 8);
+    }
+
+    void nothingIsManipulatedWithoutBounds()
+    {
+        Run early("manipulate('Level BladeCommand off')");
+        QVERIFY(early.blade->scriptProblem() && early.blade->scriptProblem()->what.find("on.start") != std::string::npos);
+        Run flood("on.start(function() for i = 1, 1000 do manipulate('Level BladeCommand.CommandedDepth + ' .. i) end end)");
+        flood.runFor(10ms);
+        QVERIFY(flood.blade->script()->stopped() && flood.blade->script()->stopped()->what.find("100 manipulations") != std::string::npos);
+    }
+
     // The manual has every call of the table, in its words, with its example; and each example does what it shall.
     void theManualSaysWhatThereIs()
     {

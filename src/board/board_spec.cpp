@@ -18,7 +18,8 @@ struct BindingWord {
     Binding::Kind kind;
 };
 constexpr BindingWord bindingWords[] = {{"signal", Binding::Kind::signal}, {"derived", Binding::Kind::derived},
-    {"condition", Binding::Kind::condition}, {"variable", Binding::Kind::variable}, {"row", Binding::Kind::row}};
+    {"condition", Binding::Kind::condition}, {"variable", Binding::Kind::variable}, {"row", Binding::Kind::row},
+    {"manipulation", Binding::Kind::manipulation}};
 constexpr std::size_t mostItems = gridSize * gridSize;
 
 }  // namespace
@@ -33,7 +34,7 @@ Item itemFromJson(const JsonReader& in)
         if (!in.has(word.field))
             continue;
         if (item.of.kind != Binding::Kind::none)
-            in.wrong("expected one of signal, derived, condition, variable and row");
+            in.wrong("expected one of signal, derived, condition, variable, row and manipulation");
         item.of.kind = word.kind;
         item.of.name = in.needText(word.field);
     }
@@ -41,9 +42,12 @@ Item itemFromJson(const JsonReader& in)
     if (!item.of.value.empty() && item.of.kind != Binding::Kind::row)
         JsonReader::fail(in.placeOf("value"), "expected a row beside it");
     if (isControl(item.shown) && item.of.kind != Binding::Kind::none && item.of.kind != Binding::Kind::row
-        && item.of.kind != Binding::Kind::variable)
-        in.wrong("a control drives a row of the outbox or a variable of a node",
+        && item.of.kind != Binding::Kind::variable && item.of.kind != Binding::Kind::manipulation)
+        in.wrong("a control drives a row of the outbox, a variable of a node or a manipulation",
             "Such as \"row\": \"Blade by hand/BladeCommand\", with \"value\"");
+    if (item.of.kind == Binding::Kind::manipulation && item.shown != Shown::toggle && item.shown != Shown::button
+        && item.shown != Shown::key && item.shown != Shown::lamp)
+        in.wrong("a manipulation is a toggle, a button, a key or a lamp");
     if (isGauge(item.shown) && item.of.kind == Binding::Kind::row && item.of.value.empty())
         in.wrong("expected the signal of the row as \"value\"");
     item.also = in.text("also");

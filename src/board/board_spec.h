@@ -47,10 +47,11 @@ inline constexpr std::size_t shownCount = 16;
 
 /// What an item shows or drives.
 struct Binding {
-    enum class Kind : std::uint8_t { none, signal, derived, condition, variable, row };
+    enum class Kind : std::uint8_t { none, signal, derived, condition, variable, row, manipulation };
     Kind kind = Kind::none;
-    std::string name;       ///< "Bus:Message.Signal", a derived signal or condition, "Node.variable", "Group/Message or identifier".
-    std::string value;      ///< Signal of a row; empty where the row itself is sent.
+    std::string
+        name;  ///< "Bus:Message.Signal", a derived signal or condition, "Node.variable", "Group/Message or identifier", a name under which manipulations are kept.
+    std::string value;  ///< Signal of a row; empty where the row itself is sent.
     friend bool operator==(const Binding&, const Binding&) = default;
 };
 
@@ -71,17 +72,17 @@ struct Cells {
 struct Item {
     Shown shown = Shown::number;
     Binding of;
-    std::string also;                   ///< Path of a signal beside it: what was asked, or measured.
+    std::string also;  ///< Path of a signal beside it: what was asked, or measured.
     Cells at;
-    std::string label;                  ///< Empty: the name of what it is bound to.
-    std::optional<double> from, to;     ///< Else of the database.
-    std::optional<double> below, above; ///< Limits; else none.
-    std::optional<int> decimals;        ///< Else as fine as its raw values.
-    Time old{};                         ///< From when on a value counts as old; 0: three periods.
-    Time span{};                        ///< Of a short history; 0: 20 s.
-    double sets = 1, rests = 0;         ///< Of a button: while it is pressed, and else.
-    std::string text;                   ///< Of a title or text; the file of a picture.
-    std::string press;                  ///< Key of the window.
+    std::string label;  ///< Empty: the name of what it is bound to.
+    std::optional<double> from, to;  ///< Else of the database.
+    std::optional<double> below, above;  ///< Limits; else none.
+    std::optional<int> decimals;  ///< Else as fine as its raw values.
+    Time old{};  ///< From when on a value counts as old; 0: three periods.
+    Time span{};  ///< Of a short history; 0: 20 s.
+    double sets = 1, rests = 0;  ///< Of a button: while it is pressed, and else.
+    std::string text;  ///< Of a title or text; the file of a picture.
+    std::string press;  ///< Key of the window.
     friend bool operator==(const Item&, const Item&) = default;
 };
 

@@ -36,6 +36,8 @@ struct NodeWorld {
     std::map<std::string, std::string, std::less<>> filters{};  ///< By name, for scripts.
     /// Whether a condition of the rig holds; nothing where it has none of that name. Empty: it has none at all.
     std::function<std::optional<bool>(const std::string& name)> condition{};
+    /// Has what a text says go wrong on purpose, or lifts it; for scripts. Empty: nobody can.
+    std::function<Expected<void>(const std::string& text, bool lift)> manipulate{};
 };
 
 /// A state that a node entered.

@@ -21,6 +21,7 @@ constexpr std::size_t mostLines = 20'000, reportedLines = 256, longestLine = 500
 constexpr unsigned mostLinesInSecond = 100;
 constexpr std::uint64_t mostCostInSecond = 50'000'000;
 constexpr std::size_t mostWaiting = 10'000, mostNames = 1'000;
+constexpr unsigned mostManipulatedInSecond = 100;
 constexpr Time shortestTimer = std::chrono::microseconds(20);
 constexpr double longestTimer = 1e9;
 
@@ -61,6 +62,12 @@ constexpr ScriptCall calls[] = {
     {"timer", "name, seconds", "Begins a timer anew: it runs out once.", "timer('answer', 0.05)"},
     {"every", "name, seconds", "Begins a timer anew: it runs out again and again.", "every('beat', 0.1)"},
     {"cancel", "name", "A timer does not run out any more.", "cancel('beat')"},
+    {"manipulate", "text",
+        "Has a node go wrong on purpose, or a wire, as the view Manipulations takes it, until it is lifted; or all that the rig keeps "
+        "under a name.",
+        "on.key('F8', function(down) if down then manipulate('Blade BladeState.BladeDepth = 3.5') else lift() end end)"},
+    {"lift", "[text]", "Lifts what was manipulated by these words; without, all that this script manipulates.",
+        "on.stop(function() lift() end)"},
     {"log", "values...", "A line with its time, beside the script and in `--log`.", "log('depth', value('BladeState.BladeDepth'))"},
     {"time", "", "Seconds since the run's begin.", "log(time())"},
     {"random", "", "A number from 0 up to, not including, 1; of the run's seed.", "if random() < 0.1 then log('now and then') end"},
@@ -190,6 +197,8 @@ std::vector<script::Function> NodeScript::functions()
         (*watch)->runs = false;
         return Value{};
     };
+    made["manipulate"] = member(&NodeScript::manipulate);
+    made["lift"] = member(&NodeScript::lift);
     made["log"] = [this](const Arguments& given) -> Expected<Value> {
         if (auto written = write(given.line()); !written)
             return tl::unexpected(written.error());
@@ -409,6 +418,60 @@ Expected<Value> NodeScript::value(const Arguments& given)
     return now == derivedNow_.end() || !std::isfinite(now->second) ? Value{} : Value(now->second);
 }
 
+Expected<Value> NodeScript::manipulate(const Arguments& given)
+{
+    const auto text = given.text(1);
+    if (!text)
+        return tl::unexpected(text.error());
+    if (!node_.world_.manipulate || !script_)
+        return fail("nothing is manipulated before the run has begun: do it in on.start");
+    tick();
+    if (++manipulatedNow_ > mostManipulatedInSecond)
+        return fail("more than " + std::to_string(mostManipulatedInSecond) + " manipulations within one second of the run");
+    // The same anew begins anew.
+    const auto before = std::find(manipulated_.begin(), manipulated_.end(), *text);
+    if (before != manipulated_.end()) {
+        if (const auto lifted = node_.world_.manipulate(*text, true); !lifted)
+            return tl::unexpected(lifted.error());
+        manipulated_.erase(before);
+    }
+    if (manipulated_.size() >= mostNames)
+        return fail("it manipulates " + std::to_string(mostNames) + " things, which is as many as there may be");
+    if (const auto done = node_.world_.manipulate(*text, false); !done)
+        return tl::unexpected(done.error());
+    manipulated_.push_back(*text);
+    return Value{};
+}
+
+Expected<Value> NodeScript::lift(const Arguments& given)
+{
+    if (!node_.world_.manipulate || !script_)
+        return Value{};
+    std::vector<std::string> texts = manipulated_;
+    if (given.has(1)) {
+        auto text = given.text(1);
+        if (!text)
+            return tl::unexpected(text.error());
+        texts = {std::move(*text)};
+    }
+    for (const std::string& text : texts) {
+        if (const auto done = node_.world_.manipulate(text, true); !done)
+            return tl::unexpected(done.error());
+        std::erase(manipulated_, text);
+    }
+    return Value{};
+}
+
+// Counts anew within each second of the run.
+void NodeScript::tick()
+{
+    const std::int64_t second = (node_.world_.scheduler.now() - node_.world_.begins) / std::chrono::seconds(1);
+    if (std::exchange(second_, second) == second)
+        return;
+    linesNow_ = manipulatedNow_ = 0;
+    costNow_ = 0;
+}
+
 Expected<NodeScript::Watch*> NodeScript::watchNamed(const std::string& name)
 {
     for (Watch& watch : watches_)
@@ -462,12 +525,7 @@ void NodeScript::elapsed(std::uint32_t index)
 Expected<void> NodeScript::write(std::string line, bool own)
 {
     const Time now = node_.world_.scheduler.now();
-    const std::int64_t second = (now - node_.world_.begins) / std::chrono::seconds(1);
-    if (second != second_) {
-        second_ = second;
-        linesNow_ = 0;
-        costNow_ = 0;
-    }
+    tick();
     if (!own && ++linesNow_ > mostLinesInSecond)
         return fail("more than " + std::to_string(mostLinesInSecond) + " lines within one second of the run");
     if (line.size() > longestLine)
@@ -540,12 +598,7 @@ void NodeScript::post(Handler handler, std::vector<Value> arguments)
 void NodeScript::call(Handler handler, std::span<const Value> arguments)
 {
     const auto done = script_->call(handler, arguments);
-    const std::int64_t second = (node_.world_.scheduler.now() - node_.world_.begins) / std::chrono::seconds(1);
-    if (second != second_) {
-        second_ = second;
-        linesNow_ = 0;
-        costNow_ = 0;
-    }
+    tick();
     costNow_ += script_->cost() + 50;
     if (!done)
         halt(done.error());
@@ -675,6 +728,8 @@ void NodeScript::goOnFrom(NodeScript& before)
     lines_ = before.lines_;
     second_ = before.second_;
     linesNow_ = before.linesNow_;
+    manipulatedNow_ = before.manipulatedNow_;
+    manipulated_ = before.manipulated_;
     for (const Watch& former : before.watches_)
         for (std::size_t i = 0; i < watches_.size(); ++i)
             if (watches_[i].name == former.name && former.runs) {

@@ -106,6 +106,7 @@ private:
     void halt(const Error& error);
     void elapsed(std::uint32_t watch);
     Expected<void> write(std::string line, bool own = false);
+    void tick();
 
     Expected<script::Value> onMessage(const script::Arguments& given);
     Expected<script::Value> onChange(const script::Arguments& given);
@@ -114,6 +115,8 @@ private:
     Expected<script::Value> send(const script::Arguments& given);
     Expected<script::Value> set(const script::Arguments& given);
     Expected<script::Value> value(const script::Arguments& given);
+    Expected<script::Value> manipulate(const script::Arguments& given);
+    Expected<script::Value> lift(const script::Arguments& given);
     Expected<script::Value> setTimer(const script::Arguments& given, bool again);
     Expected<Watch*> watchNamed(const std::string& name);
 
@@ -124,6 +127,7 @@ private:
     bool draining_ = false;
     std::deque<Event> events_;
     std::vector<script::Handler> starts_, stops_;
+    std::vector<std::string> manipulated_;  // what it has go wrong
     std::multimap<std::string, script::Handler> keys_, enters_, leaves_;
     std::unordered_map<const database::CatalogMessage*, Listening> listening_;
     std::deque<Filtered> filtered_;
@@ -139,7 +143,7 @@ private:
     std::uint64_t lines_ = 0;
     // Of the second of the run that goes on.
     std::int64_t second_ = -1;
-    unsigned linesNow_ = 0;
+    unsigned linesNow_ = 0, manipulatedNow_ = 0;
     std::uint64_t callsNow_ = 0, costNow_ = 0;
 };
 

@@ -31,6 +31,8 @@ struct ActorWorld {
     std::vector<Error>& leftOut;
     std::span<const std::unique_ptr<drive::Actor>> made;    ///< Those of the kinds before.
     std::function<std::optional<bool>(const std::string& name)> condition{};  ///< Whether a condition of the rig holds; nothing: no such.
+    std::function<Expected<void>(const std::string& text, bool lift)>
+        manipulate{};  ///< For scripts: `manipulate` of `rig/manipulations.h`.
     /// Calls whenever a condition of the rig becomes true; an error where it has none of that name.
     std::function<Expected<void>(const std::string& condition, std::function<void()>)> whenTrue{};
 };

@@ -62,6 +62,30 @@ void lift(Session& session, const KeptManipulation& kept)
         }
 }
 
+Expected<void> manipulateNamed(Session& session, const std::string& text)
+{
+    const auto all = manipulationsOf(session.rig(), text);
+    if (!all)
+        return tl::unexpected(all.error());
+    for (std::size_t i = 0; i < all->size(); ++i)
+        if (const auto done = manipulate(session, (*all)[i]); !done) {
+            while (i-- > 0)
+                lift(session, (*all)[i]);
+            return tl::unexpected(done.error());
+        }
+    return {};
+}
+
+Expected<void> liftNamed(Session& session, const std::string& text)
+{
+    const auto all = manipulationsOf(session.rig(), text);
+    if (!all)
+        return tl::unexpected(all.error());
+    for (const KeptManipulation& one : *all)
+        lift(session, one);
+    return {};
+}
+
 std::vector<Error> follow(Session& session, const std::vector<KeptManipulation>& before, const std::vector<KeptManipulation>& now)
 {
     std::vector<Error> problems;

@@ -16,6 +16,9 @@ namespace wavetrope::rig {
 [[nodiscard]] Expected<void> manipulate(Session& session, const KeptManipulation& manipulation);
 /// Takes back the newest that says so; by the thread that drives the run.
 void lift(Session& session, const KeptManipulation& manipulation);
+/// All that a text says, or that the rig keeps under this name; all or none of it.
+[[nodiscard]] Expected<void> manipulateNamed(Session& session, const std::string& text);
+[[nodiscard]] Expected<void> liftNamed(Session& session, const std::string& text);
 /// Lifts what no longer acts and has act what now does, of what a rig keeps; by the thread that drives the run. Gives what could not be done.
 std::vector<Error> follow(Session& session, const std::vector<KeptManipulation>& before, const std::vector<KeptManipulation>& now);
 

@@ -7,6 +7,7 @@
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/stage/event_desk.h"
+#include "app/stage/manipulation_desk.h"
 #include "database/compose.h"
 #include "drive/node.h"
 #include "rig/outbox_edits.h"
@@ -89,6 +90,7 @@ std::vector<BoardReader::Changed> BoardReader::refresh(const std::vector<board::
         case board::Binding::Kind::condition: readCondition(out, item); break;
         case board::Binding::Kind::variable: readVariable(out, item); break;
         case board::Binding::Kind::row: readRow(out, item); break;
+        case board::Binding::Kind::manipulation: readManipulation(out, item); break;
         case board::Binding::Kind::none:
             if (board::isGauge(item.shown) || board::isControl(item.shown))
                 out.problem = QObject::tr("bound to nothing yet");
@@ -309,6 +311,32 @@ void BoardReader::readCondition(BoardReading& out, const board::Item& item)
         }
     out.lit = *out.value != 0;
     out.number = out.lit ? QObject::tr("on") : QObject::tr("off");
+}
+
+// All that the rig keeps under its name.
+void BoardReader::readManipulation(BoardReading& out, const board::Item& item) const
+{
+    const QString name = text(item.of.name);
+    if (out.label.isEmpty())
+        out.label = name;
+    std::size_t all = 0, acting = 0;
+    for (const ManipulationDesk::Row& row : stage_.manipulations().rows())
+        if (row.kept && row.name == name) {
+            ++all;
+            acting += row.acts ? 1 : 0;
+        }
+    if (all == 0) {
+        out.problem = QObject::tr("the rig keeps nothing as %1").arg(name);
+        return;
+    }
+    out.from = 0;
+    out.to = 1;
+    out.lit = acting > 0;
+    out.asked = out.actual = out.value = acting > 0 ? 1.0 : 0.0;
+    out.number = out.askedText = acting > 0 ? QObject::tr("on") : QObject::tr("off");
+    out.controlWords = acting == 0    ? QObject::tr("lifted")
+                       : acting < all ? QObject::tr("%1 of %2 act").arg(acting).arg(all)
+                                      : QObject::tr("acts on purpose");
 }
 
 void BoardReader::readVariable(BoardReading& out, const board::Item& item)

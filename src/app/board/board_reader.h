@@ -98,6 +98,7 @@ private:
     /// of the limits.
     [[nodiscard]] const measure::RecentCurve* recent(const Curve& curve, const board::Item& item, std::size_t index, bool bySide);
     void readCondition(BoardReading& out, const board::Item& item);
+    void readManipulation(BoardReading& out, const board::Item& item) const;
     void readVariable(BoardReading& out, const board::Item& item);
     void readRow(BoardReading& out, const board::Item& item);
     void readPast(std::vector<QPointF>& into, const Curve& curve, double span) const;

@@ -20,6 +20,8 @@
 #include "app/parts/elided_label.h"
 #include "app/parts/text.h"
 #include "app/stage/event_desk.h"
+#include "app/stage/manipulation_desk.h"
+#include "app/stage/selection_menu.h"
 #include "app/stage/signal_drag.h"
 
 namespace wavetrope::app {
@@ -41,6 +43,8 @@ bool suits(const board::Item& item, Shown shown)
         return shown == Shown::button || shown == Shown::key;
     if (item.of.kind == board::Binding::Kind::row || item.of.kind == board::Binding::Kind::variable)
         return board::isGauge(shown) || board::isControl(shown);
+    if (item.of.kind == board::Binding::Kind::manipulation)
+        return shown == Shown::toggle || shown == Shown::button || shown == Shown::key || shown == Shown::lamp;
     if (item.of.kind == board::Binding::Kind::condition)
         return shown == Shown::lamp || shown == Shown::state;
     return board::isGauge(shown);
@@ -514,6 +518,19 @@ void BoardView::contextMenuEvent(QContextMenuEvent* event)
         menu->addAction(tr("Take off the board"), this, [this] { removeChosen(); })->setShortcut(Qt::Key_Delete);
         menu->addSeparator();
     }
+    addSwitches(*menu);
+    // What is done with a signal anywhere is done with what a gauge shows of it.
+    if (const auto item = event->reason() == QContextMenuEvent::Keyboard ? focused_ : itemAt(event->pos());
+        !editing_ && item && items()[*item].of.kind == board::Binding::Kind::signal)
+        if (const auto source = curveOf(stage().document().catalog(), text(items()[*item].of.name)); source && !source->isDerived()) {
+            Selection selection;
+            selection.kind = Selection::Kind::signal;
+            selection.bus = static_cast<std::uint8_t>(source->ref.message->bus);
+            selection.id = source->ref.message->message->id;
+            selection.signal = static_cast<int>(source->ref.index);
+            addSelectionActions(*menu, stage(), selection);
+            menu->addSeparator();
+        }
     menu->addAction(editing_ ? tr("Done editing") : tr("Edit this board"), this, [this] { setEditing(!editing_); })
         ->setShortcut(editing_ ? QKeySequence(Qt::Key_Escape) : QKeySequence(Qt::CTRL | Qt::Key_E));
     QMenu* others = menu->addMenu(tr("Show another board"));
@@ -527,6 +544,26 @@ void BoardView::contextMenuEvent(QContextMenuEvent* event)
         });
     menu->addAction(tr("Take this board away"), this, [this] { stage().boards().remove(name_); });
     menu->popup(event->globalPos());
+}
+
+// A switch for each name under which the rig keeps what is changed on purpose.
+void BoardView::addSwitches(QMenu& menu)
+{
+    QStringList names;
+    for (const ManipulationDesk::Row& row : stage().manipulations().rows())
+        if (row.kept && !row.name.isEmpty() && !names.contains(row.name))
+            names << row.name;
+    if (!editing_ || names.isEmpty())
+        return;
+    QMenu* switches = menu.addMenu(tr("Switch for what goes wrong on purpose"));
+    switches->setObjectName(QStringLiteral("manipulationSwitches"));
+    for (const QString& name : names)
+        switches->addAction(name, this, [this, name] {
+            board::Item item;
+            item.shown = Shown::toggle;
+            item.of = {board::Binding::Kind::manipulation, name.toStdString(), {}};
+            putOn(std::move(item), rect().center());
+        });
 }
 
 void BoardView::dragEnterEvent(QDragEnterEvent* event)

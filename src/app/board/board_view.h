@@ -15,6 +15,7 @@
 #include "app/stage/view.h"
 
 class QButtonGroup;
+class QMenu;
 
 namespace wavetrope::app {
 
@@ -86,6 +87,7 @@ private:
     void drive(std::size_t item, double value);
     void stepControl(std::size_t item, double steps);
     void release();
+    void addSwitches(QMenu& menu);
     void actuate(std::size_t item);
     void focusNext(bool back);
     void edit(std::vector<board::Item> items, const QString& what);

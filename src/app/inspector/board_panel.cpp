@@ -20,7 +20,7 @@ namespace wavetrope::app {
 
 namespace {
 
-constexpr const char* bindingFields[] = {"signal", "derived", "condition", "variable", "row"};
+constexpr const char* bindingFields[] = {"signal", "derived", "condition", "variable", "row", "manipulation"};
 struct FieldKind {
     const char* name;
     const char* words;
@@ -55,7 +55,7 @@ BoardPanel::BoardPanel(Stage& stage, QWidget* parent)
         all->addWidget(sections_.back());
     };
     section(tr("Bound to"));
-    for (const QString& words : {tr("signal"), tr("derived"), tr("condition"), tr("variable"), tr("outbox row")})
+    for (const QString& words : {tr("signal"), tr("derived"), tr("condition"), tr("variable"), tr("outbox row"), tr("manipulation")})
         binding_->addItem(words);
     binding_->setObjectName(QStringLiteral("boardBinding"));
     bound_->setObjectName(QStringLiteral("boardBound"));
@@ -282,7 +282,9 @@ void BoardPanel::fill()
                           : kind == board::Binding::Kind::row || kind == board::Binding::Kind::variable
                                   || kind == board::Binding::Kind::none
                               ? board::isGauge(shown) || board::isControl(shown)
-                              : board::isGauge(shown);
+                          : kind == board::Binding::Kind::manipulation ? shown == board::Shown::toggle || shown == board::Shown::button
+                                                                             || shown == board::Shown::key || shown == board::Shown::lamp
+                                                                       : board::isGauge(shown);
         shown_->button(static_cast<int>(i))->setVisible(fits);
         laid += fits ? QLatin1Char('1') : QLatin1Char('0');
     }

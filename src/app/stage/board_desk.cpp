@@ -10,6 +10,7 @@
 #include "app/parts/settings.h"
 #include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
+#include "app/stage/manipulation_desk.h"
 #include "app/stage/outbox_desk.h"
 #include "app/stage/stage.h"
 #include "drive/node.h"
@@ -195,6 +196,13 @@ void BoardDesk::press(const board::Item& item, bool down)
 {
     if (item.of.kind == board::Binding::Kind::variable)
         return setVariable(text(item.of.name), down ? item.sets : item.rests);
+    if (item.of.kind == board::Binding::Kind::manipulation) {
+        const bool acts = (down ? item.sets : item.rests) != 0;
+        for (const ManipulationDesk::Row& row : stage_.manipulations().rows())
+            if (row.kept && row.name == text(item.of.name) && row.acts != acts)
+                stage_.manipulations().setActs(row, acts);
+        return;
+    }
     if (item.of.kind != board::Binding::Kind::row)
         return;
     OutboxDesk& outbox = stage_.outbox();
