@@ -611,6 +611,11 @@ bool takeDialogue(Photographer& photographer, const rig::Rig& rig, const QString
     for (int i = 0; i < 300 && !there(); ++i)
         QTest::qWait(20);
     QTest::qWait(2600);
+    Selection filling;
+    filling.kind = Selection::Kind::phase;
+    filling.signal = 2;
+    filling.node = QStringLiteral("docking");
+    window->stage().select(filling);
     bool good = there() && photographer.take(*window, QStringLiteral("dialogue") + suffix);
     // A script that acts, with its log; then what is changed on purpose.
     const auto bring = [&](QWidget* wanted) {

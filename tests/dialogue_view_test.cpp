@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QContextMenuEvent>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
 #include <QTemporaryDir>
@@ -10,13 +11,16 @@
 #include <QToolButton>
 
 #include "app/dialogue/dialogue_view.h"
+#include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping_options.h"
 #include "app/manipulation/manipulation_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/parts/in_place.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
+#include "app/stage/dialogue_desk.h"
 #include "app/stage/event_desk.h"
+#include "app/stage/manipulation_desk.h"
 #include "app/theme/theme.h"
 #include "drive/manipulation.h"
 #include "rig/manipulations.h"
@@ -92,6 +96,65 @@ private Q_SLOTS:
         // Both partners at one height.
         QCOMPARE(view()->phaseBox(0, 2).top(), view()->phaseBox(1, 2).top());
         QVERIFY(view()->phaseBox(0, 2).height() > view()->phaseBox(0, 4).height());
+    }
+
+    // A limit that is changed stands in the rig, and waits until the dialogue begins anew; so does a value that was agreed.
+    void aLimitIsChangedAndWaitsForTheNextBegin()
+    {
+        const auto facts = [&] { return *window_->stage().dialogues().find(QStringLiteral("docking")); };
+        const auto within = [](const drive::DialogueFacts& one) { return one.spec->phases[2].sides[0].hears[0].within; };
+        QTest::mouseClick(view(), Qt::LeftButton, Qt::NoModifier, view()->phaseBox(0, 2).center().toPoint());
+        QVERIFY(window_->stage().selection().kind == Selection::Kind::phase);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("docking, third phase, at WaterUnit")));
+        QTRY_VERIFY(window_->inspector()->findChild<QLineEdit*>(QStringLiteral("limitHears0")) != nullptr);
+        auto* limit = window_->inspector()->findChild<QLineEdit*>(QStringLiteral("limitHears0"));
+        QTRY_VERIFY(limit->isVisible());
+        QCOMPARE(limit->text(), QStringLiteral("250 ms"));
+        const auto type = [](QLineEdit* line, const QString& words) {
+            line->setFocus();
+            line->selectAll();
+            QTest::keyClicks(line, words);
+            QTest::keyClick(line, Qt::Key_Return);
+        };
+        type(limit, QStringLiteral("never"));
+        auto* problem = window_->inspector()->findChild<QLabel*>(QStringLiteral("phaseProblem"));
+        QVERIFY(problem->isVisible() && problem->text().contains(QStringLiteral("no time limit")));
+        type(limit, QStringLiteral("300 ms"));
+        QVERIFY(!problem->isVisible());
+        QCOMPARE(window_->document().rig().dialogues[0].phases[2].sides[0].hears[0].within, Time(300'000'000));
+        QVERIFY(window_->document().rig().changed());
+        QTRY_VERIFY(facts().waits);
+        QCOMPARE(within(facts()), Time(250'000'000));
+        auto* waits = window_->inspector()->findChild<QLabel*>(QStringLiteral("phaseWaits"));
+        QTRY_VERIFY(waits->isVisible() && waits->text().contains(QStringLiteral("begins anew")));
+
+        // A value that was agreed: changed on purpose, from its next frame on.
+        auto* agreed = window_->inspector()->findChild<QLineEdit*>(QStringLiteral("agreed0"));
+        QVERIFY(agreed != nullptr && agreed->isVisible());
+        type(agreed, QStringLiteral("1"));
+        QTRY_COMPARE(window_->stage().manipulations().rows().size(), std::size_t{1});
+        QVERIFY2(window_->stage().manipulations().rows().front().text.startsWith(QStringLiteral("WaterUnit Dock")),
+            qPrintable(window_->stage().manipulations().rows().front().text));
+        QTRY_VERIFY(waits->text().contains(QStringLiteral("values wait")));
+
+        QTest::mouseClick(window_->inspector()->findChild<QPushButton*>(QStringLiteral("beginAnew")), Qt::LeftButton);
+        QTRY_COMPARE(within(facts()), Time(300'000'000));
+        QTRY_VERIFY(!facts().waits);
+        QTRY_COMPARE(phase(0), std::size_t{2});
+        QTRY_VERIFY(window_->stage().manipulations().rows().front().facts.changed > 0);
+        QTRY_VERIFY(!waits->isVisible());
+
+        // Back again, as it was written.
+        view()->setFocus();
+        QTest::keyClick(view(), Qt::Key_Z, Qt::ControlModifier);  // what was done last
+        QTRY_VERIFY(window_->stage().manipulations().rows().empty());
+        QTest::keyClick(view(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(window_->document().rig().dialogues[0].phases[2].sides[0].hears[0].within, Time(250'000'000));
+        QTRY_VERIFY(facts().waits);
+        QTest::mouseClick(button("beginDialogue"), Qt::LeftButton);
+        QTRY_COMPARE(within(facts()), Time(250'000'000));
+        QTRY_COMPARE(phase(0), std::size_t{2});
+        QTRY_COMPARE(phase(1), std::size_t{2});
     }
 
     void itIsBrokenOffForAReason()

@@ -147,6 +147,7 @@ ActorReport Dialogue::report() const
     facts.heard.assign(heard.end() - static_cast<std::ptrdiff_t>(std::min(heard.size(), reportedEvents)), heard.end());
     facts.messages = messages_;
     facts.told = world_.scheduler.now();
+    facts.waits = wanted_.has_value();
     return {watch_.spec().name, {watch_.bus()}, on_, std::move(facts)};
 }
 
@@ -162,8 +163,29 @@ Expected<void> Dialogue::begin()
         rest(partner);
     }
     look();
+    settle();
     (void)world_.nodes[0]->say(first, watch_.spec().bus);
     return {};
+}
+
+Expected<void> Dialogue::takeLimits(const DialogueSpec& spec)
+{
+    if (!watch_.spec().sameButForLimits(spec))
+        return fail("more than the limits of " + spec.name + " has been changed", {}, "It takes effect when the run begins anew");
+    wanted_ = spec;
+    ++changes_;
+    settle();
+    return {};
+}
+
+// What waits for the dialogue to rest.
+void Dialogue::settle()
+{
+    if (!wanted_ || watch_.side(0).phase != SideSpec::rest || watch_.side(1).phase != SideSpec::rest)
+        return;
+    watch_.retime(std::move(*wanted_));
+    wanted_.reset();
+    ++changes_;
 }
 
 Expected<void> Dialogue::breakOff(std::size_t partner, unsigned reason)
@@ -186,6 +208,7 @@ void Dialogue::onFrame(const can::FrameView& frame, bus::Port)
     look();
     for (std::size_t partner = 0; partner < 2; ++partner)
         answer(partner, message);
+    settle();
     plan();
 }
 

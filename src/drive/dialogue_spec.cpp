@@ -234,6 +234,52 @@ std::vector<std::string> DialogueSpec::messages() const
     return out;
 }
 
+std::string DialogueSpec::consequenceText(const Consequence& what) const
+{
+    const auto over = [&](Consequence::What how) {
+        const std::string why = reasonText(what.reason);
+        return (how == Consequence::What::fault ? std::string("a fault") : std::string("the end")) + (why.empty() ? "" : ": " + why);
+    };
+    switch (what.what) {
+    case Consequence::What::nothing: return "is told";
+    case Consequence::What::again:
+        return "asked again" + (what.times == 1 ? std::string(" once") : " " + std::to_string(what.times) + " times") + ", then "
+               + over(what.then);
+    case Consequence::What::go: return what.phase;
+    case Consequence::What::end:
+    case Consequence::What::fault: break;
+    }
+    return over(what.what);
+}
+
+bool DialogueSpec::sameButForLimits(const DialogueSpec& other) const
+{
+    const auto same = [](const Consequence& a, const Consequence& b) {
+        return a.what == b.what && a.times == b.times && a.phase == b.phase && a.reason == b.reason && a.then == b.then;
+    };
+    const auto hears = [&](const HearSpec& a, const HearSpec& b) {
+        return a.message == b.message && a.after == b.after && a.cyclic == b.cyclic && same(a.broken, b.broken);
+    };
+    const auto says = [](const SaySpec& a, const SaySpec& b) {
+        return a.message == b.message && a.after == b.after && a.when == b.when && a.delay == b.delay && a.every == b.every;
+    };
+    const auto endings = [&](const EndingSpec& a, const EndingSpec& b) {
+        return a.when == b.when && a.hold == b.hold && same(a.what, b.what);
+    };
+    const auto sides = [&](const SideSpec& a, const SideSpec& b) {
+        return a.on == b.on && a.from == b.from && a.again == b.again && a.allows == b.allows && same(a.broken, b.broken)
+               && std::equal(a.hears.begin(), a.hears.end(), b.hears.begin(), b.hears.end(), hears)
+               && std::equal(a.says.begin(), a.says.end(), b.says.begin(), b.says.end(), says)
+               && std::equal(a.endings.begin(), a.endings.end(), b.endings.begin(), b.endings.end(), endings);
+    };
+    return name == other.name && bus == other.bus && partners == other.partners && begins == other.begins && reasons == other.reasons
+           && ends == other.ends && reason == other.reason
+           && std::equal(
+               phases.begin(), phases.end(), other.phases.begin(), other.phases.end(), [&](const PhaseSpec& a, const PhaseSpec& b) {
+                   return a.name == b.name && sides(a.sides[0], b.sides[0]) && sides(a.sides[1], b.sides[1]);
+               });
+}
+
 std::string DialogueSpec::reasonText(unsigned number) const
 {
     if (number == 0)

@@ -87,6 +87,10 @@ struct DialogueSpec {
     [[nodiscard]] std::vector<std::string> messages() const;
     /// "tank is full", or "reason 9" for one without a name; empty for 0.
     [[nodiscard]] std::string reasonText(unsigned number) const;
+    /// "asked again 3 times, then a fault: the other not heard in time"; "is told" where nothing follows.
+    [[nodiscard]] std::string consequenceText(const Consequence& what) const;
+    /// Whether another one differs from it in its time limits at the most.
+    [[nodiscard]] bool sameButForLimits(const DialogueSpec& other) const;
 };
 
 /// Reads a dialogue; throws JsonFailure. Phases that nothing enters or leaves, limits that contradict each other, and one partner for both sides

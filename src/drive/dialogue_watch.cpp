@@ -149,6 +149,11 @@ bool DialogueWatch::speaksOf(can::Identifier id) const
     return message != nullptr && numbers_.contains(message);
 }
 
+void DialogueWatch::retime(DialogueSpec spec)
+{
+    former_.push_back(std::exchange(spec_, std::make_shared<const DialogueSpec>(std::move(spec))));
+}
+
 bool DialogueWatch::take(const can::FrameView& frame)
 {
     if (frame.bus != bus_ || frame.kind == can::FrameKind::error)

@@ -74,6 +74,9 @@ public:
     /// A partner is over with it by itself.
     void leave(std::size_t partner, Time at, unsigned reason, const std::string& why);
 
+    /// Goes on with other time limits, once both partners are outside of all phases. The specification is the same but for those.
+    void retime(DialogueSpec spec);
+
     [[nodiscard]] const DialogueSpec& spec() const { return *spec_; }
     [[nodiscard]] const std::shared_ptr<const DialogueSpec>& shared() const { return spec_; }
     [[nodiscard]] std::uint8_t bus() const { return bus_; }
@@ -127,6 +130,7 @@ private:
     [[nodiscard]] std::optional<std::size_t> numberOf(const std::string& name) const;
 
     std::shared_ptr<const DialogueSpec> spec_;
+    std::vector<std::shared_ptr<const DialogueSpec>> former_;  // of which events speak
     std::shared_ptr<const database::Catalog> catalog_;
     Time origin_{};
     std::uint8_t bus_ = 0;

@@ -305,6 +305,16 @@ Expected<void> Rig::setOutbox(const nlohmann::json& next)
     return {};
 }
 
+Expected<void> Rig::setDialogue(std::size_t index, const nlohmann::json& next)
+{
+    auto read = readingJson(path, [&] { return drive::dialogueFromJson(JsonReader(next, dialogues[index].pointer)); });
+    if (!read)
+        return tl::unexpected(read.error());
+    dialogues[index] = std::move(*read);
+    document["dialogues"][index] = next;
+    return {};
+}
+
 Expected<KeptManipulation> manipulationFrom(std::string_view text)
 {
     KeptManipulation out;

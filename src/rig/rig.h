@@ -131,6 +131,8 @@ struct Rig {
     [[nodiscard]] Expected<void> setOutbox(const nlohmann::json& next);
     /// Sets what is changed on purpose, in the document as well.
     void setManipulations(const std::vector<KeptManipulation>& next);
+    /// Sets one dialogue, in the document as well: as it is written there. An error leaves all as it is.
+    [[nodiscard]] Expected<void> setDialogue(std::size_t index, const nlohmann::json& next);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
     /// Sets boards, in the document as well.

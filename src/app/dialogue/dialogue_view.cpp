@@ -387,6 +387,8 @@ QRectF DialogueView::phaseBox(std::size_t partner, std::size_t phase) const
     return {left, top, static_cast<double>(theme.px(boxWide)), tall};
 }
 
+QUndoStack* DialogueView::undoStack() { return &stage().dialogues().undoStack(); }
+
 void DialogueView::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
@@ -396,6 +398,20 @@ void DialogueView::mousePressEvent(QMouseEvent* event)
             stage().setCursor(time);
             return;
         }
+    if (!now_)
+        return;
+    for (std::size_t partner = 0; partner < 2; ++partner)
+        for (std::size_t phase = 0; phase < now_->spec->phases.size(); ++phase)
+            if (phaseBox(partner, phase).contains(event->position())) {
+                Selection selection;
+                selection.kind = Selection::Kind::phase;
+                selection.bus = static_cast<std::uint8_t>(partner);
+                selection.signal = static_cast<int>(phase);
+                selection.node = fromStd(now_->spec->name);
+                stage().select(selection);
+                update();
+                return;
+            }
 }
 
 bool DialogueView::event(QEvent* event)
@@ -583,6 +599,14 @@ void DialogueView::paintPhase(QPainter& painter, std::size_t partner, std::size_
         current ? 1.4 : 1, visit != nullptr ? Qt::SolidLine : Qt::DashLine));
     painter.setBrush(current ? theme.accentSoft : visit != nullptr ? theme.raised : theme.surface);
     painter.drawPath(path);
+    // What the inspector explains.
+    if (const Selection& chosen = stage().selection(); chosen.kind == Selection::Kind::phase && chosen.bus == partner
+                                                       && chosen.signal == static_cast<int>(phase)
+                                                       && chosen.node == fromStd(now_->spec->name)) {
+        painter.setPen(QPen(theme.ink, 2));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPath(path);
+    }
     painter.restore();
     // The outer edge fills from the top, its whole height being the limit.
     const Time now = visit == nullptr ? Time{0}

@@ -21,6 +21,7 @@ class DialogueView : public View {
 public:
     explicit DialogueView(Stage& stage);
     QWidget* tools() override { return tools_; }
+    [[nodiscard]] QUndoStack* undoStack() override;
     [[nodiscard]] nlohmann::json save() const override;
     void restore(const nlohmann::json& setUp) override;
 

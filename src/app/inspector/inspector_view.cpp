@@ -58,6 +58,7 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
       form_(new DerivedForm(stage, body_)),
       panel_(new CurvePanel(stage, body_)),
       outbox_(new OutboxPanel(stage, body_)),
+      phase_(new PhasePanel(stage, body_)),
       board_(new BoardPanel(stage, body_)),
       layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
@@ -74,6 +75,7 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     panel_->hide();
     outbox_->hide();
     board_->hide();
+    phase_->hide();
     connect(board_, &BoardPanel::heightChanged, this, [this] { update(); });
     connect(&stage.boards(), &BoardDesk::changed, this, [this] { update(); });
     connect(outbox_, &OutboxPanel::heightChanged, this, [this] { update(); });
@@ -382,11 +384,12 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::derived: paintDerived(painter); break;
     case Selection::Kind::outboxRow: paintOutboxRow(painter); break;
     case Selection::Kind::boardItem: paintBoardItem(painter); break;
+    case Selection::Kind::phase: paintPhase(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
         layout_->setVisible(layoutWanted_);
-    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_, board_})
+    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_, board_, phase_})
         if (const bool wanted = std::find(placed_.begin(), placed_.end(), widget) != placed_.end(); widget->isHidden() == wanted)
             widget->setVisible(wanted);
 }

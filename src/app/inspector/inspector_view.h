@@ -11,6 +11,7 @@
 #include "app/inspector/curve_panel.h"
 #include "app/inspector/derived_form.h"
 #include "app/inspector/outbox_panel.h"
+#include "app/inspector/phase_panel.h"
 #include "app/layout/layout_widget.h"
 #include "app/stage/stage.h"
 
@@ -52,6 +53,8 @@ private:
     void paintDerived(QPainter& painter);
     void paintOutboxRow(QPainter& painter);
     void paintBoardItem(QPainter& painter);
+    void paintPhase(QPainter& painter);
+    void paintLimit(QPainter& painter, double& y, Time took, Time limit, std::optional<Time> notBefore);
     void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour = {});
     /// Title and what stands under it; gives where the rest begins.
     double headOf(QPainter& painter, const QString& name, const QString& below);
@@ -78,6 +81,7 @@ private:
     DerivedForm* form_;
     CurvePanel* panel_;
     OutboxPanel* outbox_;
+    PhasePanel* phase_;
     BoardPanel* board_;
     std::vector<QWidget*> placed_;                      // while it is painted
     LayoutWidget* layout_;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QObject>
+#include <QUndoStack>
 
 #include <vector>
 
@@ -25,14 +26,25 @@ public:
     [[nodiscard]] bool following() const { return following_; }
     /// Why a dialogue is not followed over the log, or empty.
     [[nodiscard]] const QString& problem() const { return problem_; }
+    /// Null where the rig has none of that name.
+    [[nodiscard]] const drive::DialogueFacts* find(const QString& name) const;
+
+    /// A time limit, at its place in the rig's document: the side's pointer and "/within". It stands in the rig, and reaches the run when the dialogue
+    /// rests or begins anew; a log is followed anew by it. An error leaves all as it is.
+    [[nodiscard]] Expected<void> setLimit(const QString& name, const std::string& place, Time limit);
+    /// The first partner begins, from whatever phase.
+    [[nodiscard]] Expected<void> begin(const QString& name);
+    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
 
 Q_SIGNALS:
-    /// A rule was broken, or another log was followed.
+    /// A rule was broken, another log was followed, or a limit is another one.
     void changed();
 
 private:
+    class Change;
     void refresh();
     void followLog();
+    [[nodiscard]] Expected<void> replace(std::size_t dialogue, const nlohmann::json& next);
 
     Stage& stage_;
     NewestWork* work_;
@@ -40,6 +52,7 @@ private:
     bool following_ = false;
     std::uint64_t broken_ = 0;
     QString problem_;
+    QUndoStack undo_;
 };
 
 }  // namespace wavetrope::app

@@ -50,12 +50,14 @@ struct Selection {
         response,
         derived,
         outboxRow,
-        boardItem
+        boardItem,
+        phase
     } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
-    int signal = -1;            ///< Index in the message, for a signal; number of a row of the outbox, or of an item of a board.
-    QString node;               ///< Name of a node, of an interface of the machine, of a condition, recording, derived signal or board.
+    int signal = -1;            ///< Index in the message, for a signal; number of a row of the outbox, or of an item of a board;
+                                ///< of a phase, for partner `bus`.
+    QString node;               ///< Name of a node, interface of the machine, condition, recording, derived signal, board or dialogue.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
     [[nodiscard]] bool names(std::uint8_t ofBus, can::Identifier ofId) const
