@@ -752,7 +752,7 @@ private Q_SLOTS:
             0, 0, static_cast<Senders>(senders), {node.toStdString()}, *filter::Filter::compile(filter.toStdString(), world.catalog)};
         playback.route(routes);
         QCOMPARE(static_cast<int>(playback.chosen()), chosen);
-        QCOMPARE(static_cast<int>(playback.chosenByBus()[0]), chosen);
+        QCOMPARE(static_cast<int>(playback.chosenByRoute()[0]), chosen);
     }
 
     void aRoutesFilterMayThinAndRemember()
