@@ -355,9 +355,11 @@ private Q_SLOTS:
     void aRecordingHoldsWhatItsFilterPasses_data()
     {
         QTest::addColumn<QString>("filter");
-        QTest::newRow("by sender") << "from WaterUnit and not id 0x702";
+        if (!wavetrope::test::sanitized) {
+            QTest::newRow("by sender") << "from WaterUnit and not id 0x702";
+            QTest::newRow("by a stretch of time") << "bus Body and time 2 s .. 4 s";
+        }
         QTest::newRow("by what changed") << "WaterState.Flow changes by 0.5 or BladeState.BladeMode changes";
-        QTest::newRow("by a stretch of time") << "bus Body and time 2 s .. 4 s";
         QTest::newRow("every tenth of each") << "bus Chassis every 10 per id";
     }
     void aRecordingHoldsWhatItsFilterPasses()

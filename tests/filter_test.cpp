@@ -413,7 +413,7 @@ private Q_SLOTS:
 
     void everyConstructAgreesWithASlowReference()
     {
-        Reference reference(23, test::some(140'000, 70'000));
+        Reference reference(23, test::some(140'000, 35'000));
         std::mt19937 random(24);
         // Each construct by itself, then joined at random.
         std::vector<Sample> samples = reference.samples();
@@ -498,7 +498,7 @@ private Q_SLOTS:
 
     void thinningCountsWhatTheRestPasses()
     {
-        Reference reference(25, test::some(140'000, 70'000));
+        Reference reference(25, test::some(140'000, 35'000));
         const std::pair<const char*, Thinning> thinnings[] = {{"every 10", {Thinning::Kind::every, 10, false}},
             {"first", {Thinning::Kind::first, 1, false}}, {"every 7 per id", {Thinning::Kind::every, 7, true}},
             {"first per id", {Thinning::Kind::first, 1, true}}};

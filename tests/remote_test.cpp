@@ -416,7 +416,7 @@ private Q_SLOTS:
         for (int i = 0; i < 20; ++i)
             packet.frames.push_back({drawnFrame(random, Time(1'800'000'000'000'000'000 + i)), 0});
         const Bytes good = packed(packet);
-        for (int round = 0; round < test::some(50'000, 5'000); ++round) {
+        for (int round = 0; round < test::some(50'000, 2'000); ++round) {
             Bytes bytes = good;
             for (unsigned i = 0, count = 1 + random() % 6; i < count; ++i)
                 bytes[random() % bytes.size()] = static_cast<std::uint8_t>(random());
@@ -486,7 +486,7 @@ private Q_SLOTS:
         UNTIL((there.turn(), here.alive()));
         std::mt19937 random(3);
         std::vector<Frame> sent;
-        for (int i = 0; i < test::some(20'000, 4'000); ++i) {
+        for (int i = 0; i < test::some(20'000, 2'000); ++i) {
             Frame frame = drawnFrame(random, machineTime());
             frame.direction = can::Direction::received;
             sent.push_back(frame);
