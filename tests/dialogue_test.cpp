@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Dialogues: both partners simulated, either one played back, each limit broken on purpose, and the same machines over a log.
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
 
@@ -8,6 +7,7 @@
 
 #include <random>
 
+#include "command_line.h"
 #include "drive/dialogue.h"
 #include "drive/manipulation.h"
 #include "formats/log_loading.h"
@@ -445,14 +445,11 @@ private Q_SLOTS:
         QVERIFY(file.open(QIODevice::WriteOnly));
         file.write(QByteArray::fromStdString(docking().document.dump()));
         file.close();
-        const auto cli = [&](const QStringList& arguments, QByteArray* out, QByteArray* err) {
-            QProcess process;
-            process.start(WAVETROPE_CLI, arguments);
-            if (!process.waitForFinished(60'000))
-                qFatal("it does not end");
-            *out = process.readAllStandardOutput();
-            *err = process.readAllStandardError();
-            return process.exitCode();
+        const auto cli = [](const QStringList& arguments, QByteArray* out, QByteArray* err) {
+            const test::Answer answer = test::cli(arguments);
+            *out = answer.out.toUtf8();
+            *err = answer.err.toUtf8();
+            return answer.code;
         };
         QByteArray out, err;
         QCOMPARE(

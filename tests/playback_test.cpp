@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Playback: routes that split and join, paces, beats, goals and late frames, beside plain models.
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
 
 #include <algorithm>
 #include <random>
 
+#include "command_line.h"
 #include "can/wire_length.h"
 #include "formats/log_file.h"
 #include "formats/trace_sink.h"
@@ -17,6 +17,8 @@
 using namespace wavetrope;
 using namespace wavetrope::drive;
 using namespace std::chrono_literals;
+using test::Answer;
+using test::cli;
 
 namespace {
 
@@ -51,20 +53,6 @@ bool sameContent(const can::Frame& a, const can::Frame& b)
 {
     return a.id == b.id && a.kind == b.kind && a.length == b.length && a.dlc == b.dlc
            && std::equal(a.data.begin(), a.data.begin() + a.length, b.data.begin());
-}
-
-struct Answer {
-    int code = 0;
-    QString out, err;
-};
-Answer cli(const QStringList& arguments)
-{
-    QProcess process;
-    process.start(QStringLiteral(WAVETROPE_CLI), arguments);
-    if (!process.waitForFinished(60'000))
-        return {-1, {}, {}};
-    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, QString::fromUtf8(process.readAllStandardOutput()),
-        QString::fromUtf8(process.readAllStandardError())};
 }
 
 }  // namespace

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is changed on purpose: of a log that is played, and of what nodes send.
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
 
@@ -9,6 +8,7 @@
 #include <map>
 #include <random>
 
+#include "command_line.h"
 #include "drive/manipulation.h"
 #include "drive/rewriting.h"
 #include "rig/session.h"
@@ -18,6 +18,8 @@
 using namespace wavetrope;
 using namespace wavetrope::drive;
 using namespace std::chrono_literals;
+using test::Answer;
+using test::cli;
 
 namespace {
 
@@ -56,20 +58,6 @@ bool carries(const PlainSignal& signal, const can::FrameView& frame)
 {
     return frame.kind == can::FrameKind::data && frame.id == can::Identifier{signal.id, false}
            && frame.length * 8 >= signal.start + signal.length && (signal.page < 0 || (frame.data[0] & 15) == signal.page);
-}
-
-struct Answer {
-    int code = 0;
-    QString out, err;
-};
-Answer cli(const QStringList& arguments)
-{
-    QProcess process;
-    process.start(QStringLiteral(WAVETROPE_CLI), arguments);
-    if (!process.waitForFinished(60'000))
-        return {-1, {}, {}};
-    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, QString::fromUtf8(process.readAllStandardOutput()),
-        QString::fromUtf8(process.readAllStandardError())};
 }
 
 }  // namespace

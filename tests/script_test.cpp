@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Scripts within their bounds; and what a node's script calls, and is called for.
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
 
+#include "command_line.h"
 #include "drive/node.h"
 #include "rig/session.h"
 #include "script/script.h"
@@ -565,14 +565,11 @@ private Q_SLOTS:
         QVERIFY(file.open(QIODevice::WriteOnly));
         file.write("every('x', 0.5)\non.timer('x', function() log('beat, with a comma', time()) end)\n");
         file.close();
-        const auto cli = [&](const QStringList& arguments, QByteArray* out, QByteArray* err) {
-            QProcess process;
-            process.start(WAVETROPE_CLI, arguments);
-            if (!process.waitForFinished(60'000))
-                qFatal("it does not end");
-            *out = process.readAllStandardOutput();
-            *err = process.readAllStandardError();
-            return process.exitCode();
+        const auto cli = [](const QStringList& arguments, QByteArray* out, QByteArray* err) {
+            const test::Answer answer = test::cli(arguments);
+            *out = answer.out.toUtf8();
+            *err = answer.err.toUtf8();
+            return answer.code;
         };
         QByteArray out, err;
         const QString demo = WAVETROPE_DEMO "/rig.json";

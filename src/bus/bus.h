@@ -82,6 +82,12 @@ public:
         static_cast<void>(port);
         return false;
     }
+    /// Error counters of who is attached; nothing where only its controller knows them.
+    [[nodiscard]] virtual std::optional<can::ErrorCounters> countersOf(Port port) const
+    {
+        static_cast<void>(port);
+        return {};
+    }
     [[nodiscard]] virtual can::BitRate bitRate() const = 0;
     /// By identifier, as far as it can be known.
     [[nodiscard]] virtual std::vector<MeasuredResponse> responses() const { return {}; }

@@ -104,6 +104,7 @@ public:
     /// Frames that were harmed so.
     [[nodiscard]] std::uint64_t disturbed() const { return disturbed_; }
     [[nodiscard]] const can::ErrorCounters& counters(Port port) const { return ports_[port].counters; }
+    [[nodiscard]] std::optional<can::ErrorCounters> countersOf(Port port) const override { return counters(port); }
     [[nodiscard]] std::uint64_t dropped(Port port) const { return ports_[port].dropped; }
     [[nodiscard]] std::size_t waiting(Port port) const { return ports_[port].queue.size(); }
     /// Longest time that a frame of the port waited from its offer to its start. Only a simulated bus can know.

@@ -111,6 +111,43 @@ void MessageEncoder::fill(std::uint32_t place, Filling filling, std::uint32_t ta
     const auto behind = std::upper_bound(
         fields_.begin(), fields_.end(), field, [this](const Field& a, const Field& b) { return rank(a) < rank(b); });
     fields_.insert(behind, field);
+    settled_ = false;
+}
+
+void MessageEncoder::settle()
+{
+    settled_ = true;
+    selector_.reset();
+    selectorField_.reset();
+    chosen_.clear();
+    if (message_ == nullptr)
+        return;
+    const auto& signals = message_->message->signals;
+    if (std::count_if(signals.begin(), signals.end(), [](const database::Signal& one) { return one.selects(); }) != 1)
+        return;
+    const auto place = static_cast<std::uint32_t>(
+        std::find_if(signals.begin(), signals.end(), [](const database::Signal& one) { return one.selects(); }) - signals.begin());
+    if (message_->plan.multiplexed(place) || message_->plan.plan(place).lastByte >= frame_.length)
+        return;
+    selector_ = place;
+    for (std::size_t i = 0; i < fields_.size(); ++i)
+        if (fields_[i].place == place)
+            selectorField_ = i;
+}
+
+const std::vector<std::uint32_t>* MessageEncoder::chosenNow()
+{
+    constexpr std::size_t mostValues = 256;
+    const std::uint64_t bits = message_->plan.plan(*selector_).rawBits(can::Payload{frame_.data.data(), frame_.length});
+    if (const auto known = chosen_.find(bits); known != chosen_.end())
+        return &known->second;
+    if (chosen_.size() >= mostValues)
+        return nullptr;
+    std::vector<std::uint32_t>& chosen = chosen_[bits];
+    for (std::size_t i = 0; i < fields_.size(); ++i)
+        if (i != selectorField_ && isChosen(fields_[i].place))
+            chosen.push_back(static_cast<std::uint32_t>(i));
+    return &chosen;
 }
 
 bool MessageEncoder::put(std::uint32_t place, double value, database::Overflow overflow)

@@ -4,6 +4,8 @@
 
 #include <cmath>
 #include <cstdint>
+#include <map>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -59,6 +61,7 @@ public:
     void leave(std::uint32_t place)
     {
         std::erase_if(fields_, [place](const Field& field) { return field.place == place; });
+        settled_ = false;
     }
 
     /// Puts the next frame together. `valueOf(tag)` gives the physical value of a place (a raw frame's byte), asked for in the
@@ -67,22 +70,33 @@ public:
     template <class ValueOf, class Refused>
     const can::Frame& encode(ValueOf&& valueOf, database::Overflow overflow, Refused&& refused)
     {
-        for (Field& field : fields_) {
-            if (!isChosen(field.place))
-                continue;
+        const auto fillNext = [&](Field& field) {
             double value = 0;
             if (std::holds_alternative<Given>(field.filling))
                 value = valueOf(field.tag);
             else if (const auto* counter = std::get_if<CounterSpec>(&field.filling))
                 value = static_cast<double>(field.count++ % counter->modulo);
-            else {
-                putChecksum(frame_, field.place, std::get<Checksum>(field.filling));
-                continue;
-            }
+            else
+                return putChecksum(frame_, field.place, std::get<Checksum>(field.filling));
             // What is not a number is never sent: what was there stays.
-            if (std::isnan(value) || (!put(field.place, value, overflow) && overflow == database::Overflow::refuse))
+            if (std::isnan(value) || (!this->put(field.place, value, overflow) && overflow == database::Overflow::refuse))
                 refused(field.place, value);
+        };
+        if (!settled_)
+            settle();
+        // By one selector: what it chooses is known by its bits.
+        if (selector_) {
+            if (selectorField_)
+                fillNext(fields_[*selectorField_]);
+            if (const std::vector<std::uint32_t>* chosen = chosenNow()) {
+                for (const std::uint32_t field : *chosen)
+                    fillNext(fields_[field]);
+                return frame_;
+            }
         }
+        for (Field& field : fields_)
+            if ((!selector_ || !selectorField_ || &field != &fields_[*selectorField_]) && isChosen(field.place))
+                fillNext(field);
         return frame_;
     }
 
@@ -119,6 +133,9 @@ private:
         std::uint64_t count = 0;
     };
     void complete();
+    void settle();
+    // Places in `fields_` that stand in the frame as its selector is now, but for the selector's own; null where there are too many values of it.
+    [[nodiscard]] const std::vector<std::uint32_t>* chosenNow();
     [[nodiscard]] int rank(const Field& field) const;
     // Signals of other selector values share the bits: only the selected ones go in, and only they count and draw chance.
     [[nodiscard]] bool isChosen(std::uint32_t place) const
@@ -133,6 +150,10 @@ private:
     can::Frame frame_;
     std::vector<Field> fields_;
     can::Frame held_;
+    bool settled_ = false;  // what is below is that of the fields
+    std::optional<std::uint32_t> selector_;  // the only signal that chooses others
+    std::optional<std::size_t> selectorField_;  // what fills it
+    std::map<std::uint64_t, std::vector<std::uint32_t>> chosen_;  // by its bits
 };
 
 }  // namespace wavetrope::drive

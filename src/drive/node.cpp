@@ -85,9 +85,22 @@ std::vector<SentIdentifier> Node::sends() const
     return out;
 }
 
+// What its buses count for it is told as well.
+std::uint64_t Node::changes() const
+{
+    std::uint64_t counted = 0;
+    for (const auto& [bus, port] : ports_)
+        if (const auto counters = world_.buses[bus]->countersOf(port))
+            counted = counted * 1'048'583 + counters->transmit() * 512 + counters->receive();
+    return changes_ * 1'000'003 + counted;
+}
+
 ActorReport Node::report() const
 {
     NodeFacts facts;
+    for (const auto& [bus, port] : ports_)
+        if (const auto counters = world_.buses[bus]->countersOf(port))
+            facts.counters.emplace_back(bus, *counters);
     facts.refused = refused_;
     facts.manipulations = manipulations_;
     const Time now = world_.scheduler.now() - world_.begins;

@@ -71,6 +71,7 @@ struct NodeFacts {
     std::map<std::string, double> variables;            ///< As they are now.
     ScriptFacts script;
     std::vector<ManipulationFacts> manipulations;       ///< In the order in which they were made.
+    std::vector<std::pair<std::uint8_t, can::ErrorCounters>> counters{};    ///< By bus, of those that tell them.
 };
 
 /// Sends its messages, receives those that its expressions and reactions speak of, and changes its state.
@@ -90,7 +91,7 @@ public:
     void setOn(bool on) override;
     [[nodiscard]] bool on() const override { return on_; }
     [[nodiscard]] std::vector<SentIdentifier> sends() const override;
-    [[nodiscard]] std::uint64_t changes() const override { return changes_; }
+    [[nodiscard]] std::uint64_t changes() const override;
     /// Its facts are `NodeFacts`.
     [[nodiscard]] ActorReport report() const override;
 
