@@ -13,6 +13,7 @@
 #include "app/dialogue/dialogue_view.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping_options.h"
+#include "app/lanes/phase_bands.h"
 #include "app/manipulation/manipulation_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/parts/in_place.h"
@@ -155,6 +156,83 @@ private Q_SLOTS:
         QTRY_COMPARE(within(facts()), Time(250'000'000));
         QTRY_COMPARE(phase(0), std::size_t{2});
         QTRY_COMPARE(phase(1), std::size_t{2});
+    }
+
+    // A phase is dragged, and what is below it goes along; by keys, back by undo and by a double click; kept with the page.
+    void phasesAreMoved()
+    {
+        const QRectF filling = view()->phaseBox(0, 2), parting = view()->phaseBox(0, 4), other = view()->phaseBox(1, 2),
+                     greeting = view()->phaseBox(0, 0);
+        const QPoint from = filling.center().toPoint();
+        QTest::mousePress(view(), Qt::LeftButton, Qt::NoModifier, from);
+        QTest::mouseMove(view(), from + QPoint(20, 30));
+        QTest::mouseMove(view(), from + QPoint(40, 50));
+        QTest::mouseRelease(view(), Qt::LeftButton, Qt::NoModifier, from + QPoint(40, 50));
+        QCOMPARE(view()->phaseBox(0, 2).topLeft(), filling.topLeft() + QPointF(40, 50));
+        QCOMPARE(view()->phaseBox(1, 2).top(), other.top() + 50);
+        QCOMPARE(view()->phaseBox(0, 4).top(), parting.top() + 50);
+        QCOMPARE(view()->phaseBox(0, 0), greeting);
+        const nlohmann::json kept = view()->save();
+        QCOMPARE(kept["moved"]["docking"]["down"][2].get<double>(), 50.0);
+        view()->setFocus();
+        QTest::keyClick(view(), Qt::Key_Up, Qt::ShiftModifier);
+        QCOMPARE(view()->phaseBox(0, 2).top(), filling.top() + 42);
+        QTest::keyClick(view(), Qt::Key_Z, Qt::ControlModifier);
+        QTest::keyClick(view(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(view()->phaseBox(0, 2), filling);
+        view()->restore(kept);
+        QTRY_COMPARE(view()->phaseBox(0, 2).left(), filling.left() + 40);
+        QTest::mouseDClick(view(), Qt::LeftButton, Qt::NoModifier, view()->phaseBox(0, 2).center().toPoint());
+        QCOMPARE(view()->phaseBox(0, 2), filling);
+        // A set-up from a stranger.
+        view()->restore(nlohmann::json::parse(R"({"dialogue": 3, "moved": {"docking": {"down": [1e300, "x", null], "in": 7}, "x": 1}})"));
+        QTRY_VERIFY(view()->phaseBox(0, 0).top() <= greeting.top() + 600);
+        view()->restore(nlohmann::json::object());
+        QTRY_COMPARE(view()->phaseBox(0, 2), filling);
+    }
+
+    // Under the lanes, a band for each partner; a click goes to where a phase was entered.
+    void bandsStandUnderTheLanes()
+    {
+        (void)view();
+        window_->showPage(QStringLiteral("Analyse"));
+        auto* bands = window_->findChild<PhaseBands*>();
+        QTRY_VERIFY(bands != nullptr && bands->isVisible() && bands->bands().size() >= 6);
+        QVERIFY(bands->height() >= 2 * 16);
+        const auto last = [&](std::size_t partner) {
+            PhaseBands::Band found;
+            for (const PhaseBands::Band& band : bands->bands())
+                found = band.partner == partner ? band : found;
+            return found;
+        };
+        QCOMPARE(last(0).name, QStringLiteral("filling"));
+        QVERIFY(last(0).goesOn && last(1).goesOn && last(1).row == last(0).row + 1);
+        QTRY_VERIFY(!bands->boxOf(last(1)).isEmpty());
+        const PhaseBands::Band band = last(1);
+        QTest::mouseClick(bands, Qt::LeftButton, Qt::NoModifier, bands->boxOf(band).center().toPoint());
+        QVERIFY(window_->stage().selection().kind == Selection::Kind::phase && window_->stage().selection().bus == 1);
+        QCOMPARE(window_->stage().cursor(), band.from);
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTRY_VERIFY(window_->stage().following());
+        (void)view();
+    }
+
+    // What its bus counts for a node stands in the inspector.
+    void errorCountersAreTold()
+    {
+        Selection node;
+        node.kind = Selection::Kind::node;
+        node.node = QStringLiteral("WaterUnit");
+        window_->stage().select(node);
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Error counters: sending, receiving")));
+        QVERIFY(window_->inspector()->text().contains(QStringLiteral("Implement: 0, 0")));
+        window_->document().session()->call(
+            [](rig::Session& session) { (void)rig::manipulateNamed(session, "wire Implement counters WaterUnit 250 12"); });
+        QTRY_VERIFY2(
+            window_->inspector()->text().contains(QStringLiteral("Implement: error-passive")), qPrintable(window_->inspector()->text()));
+        window_->document().session()->call(
+            [](rig::Session& session) { (void)rig::liftNamed(session, "wire Implement counters WaterUnit 250 12"); });
+        QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Implement: 0, 0")));
     }
 
     void itIsBrokenOffForAReason()

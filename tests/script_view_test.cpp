@@ -132,6 +132,32 @@ private Q_SLOTS:
         QTRY_VERIFY(!view()->problem().has_value());
     }
 
+    // Calls and messages are offered while one types.
+    void whatFitsIsOffered()
+    {
+        const auto end = [&] {
+            const int last = static_cast<int>(editor()->lines()) - 1;
+            editor()->setCursorPosition(last, editor()->lineLength(last));
+            editor()->setFocus();
+        };
+        const QString before = editor()->text();
+        const auto offered = [&](const QString& typed) {
+            end();
+            type(QStringLiteral("\n") + typed);
+            const bool active = editor()->isListActive();
+            QTest::keyClick(editor(), Qt::Key_Tab);     // takes what is offered
+            return active;
+        };
+        QVERIFY(offered(QStringLiteral("mani")));
+        QVERIFY2(editor()->text().contains(QStringLiteral("\nmanipulate")), qPrintable(editor()->text()));
+        QVERIFY(offered(QStringLiteral("BladeComm")));
+        QVERIFY2(editor()->text().contains(QStringLiteral("\nBladeCommand")), qPrintable(editor()->text()));
+        editor()->setFocus();
+        while (editor()->isUndoAvailable() && editor()->text() != before)
+            QVERIFY(view()->step(false));
+        QCOMPARE(editor()->text(), before);
+    }
+
     void itIsKeptWithTheRig()
     {
         QVERIFY(rig::setScript(window_->document().rig(), "Cab", "log('cab')\n"));

@@ -1,14 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/dialogue/dialogue_view.h"
 
+#include <QApplication>
 #include <QComboBox>
-#include <QCoreApplication>
 #include <QHBoxLayout>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
 #include <QPainterPath>
+#include <QPointer>
 #include <QScrollBar>
 #include <QToolTip>
 #include <QWheelEvent>
@@ -32,7 +33,8 @@ using drive::SideSpec;
 
 constexpr double headTall = 30, timesWide = 54, wayAt = 60, boxAt = 70, boxWide = 136, phaseGap = 9, lineTall = 23, brokenTall = 34,
                  strokesTall = 34, leastPhase = 48, timeHalf = 26, waitWide = 34, nowPhase = 108, tongue = 7, narrow = 560;
-constexpr std::size_t mostStrokes = 40;
+constexpr double farthestDown = 600, farthestIn = 120, moveStep = 8;
+constexpr std::size_t mostStrokes = 40, mostPhases = 256;
 
 QString fromStd(const std::string& text) { return QString::fromStdString(text); }
 
@@ -161,12 +163,42 @@ DialogueView::DialogueView(Stage& stage)
 
 nlohmann::json DialogueView::save() const
 {
-    return wanted_.isEmpty() ? nlohmann::json::object() : nlohmann::json{{"dialogue", wanted_.toStdString()}};
+    nlohmann::json out = nlohmann::json::object();
+    if (!wanted_.isEmpty())
+        out["dialogue"] = wanted_.toStdString();
+    const auto any = [](const std::vector<double>& all) {
+        return std::any_of(all.begin(), all.end(), [](double one) { return one != 0; });
+    };
+    for (const auto& [name, by] : moved_)
+        if (any(by.down) || any(by.in[0]) || any(by.in[1]))
+            out["moved"][name.toStdString()] = {{"down", by.down}, {"in", by.in}};
+    return out;
 }
 
 void DialogueView::restore(const nlohmann::json& setUp)
 {
-    wanted_ = QString::fromStdString(setUp.is_object() ? setUp.value("dialogue", std::string()) : std::string());
+    wanted_.clear();
+    moved_.clear();
+    if (!setUp.is_object())
+        return;
+    const auto name = setUp.find("dialogue");
+    wanted_ = name != setUp.end() && name->is_string() ? QString::fromStdString(name->get<std::string>()) : QString();
+    const auto numbers = [](const nlohmann::json& from, double most) {
+        std::vector<double> out;
+        for (std::size_t i = 0; from.is_array() && i < std::min(from.size(), mostPhases); ++i)
+            out.push_back(from[i].is_number() ? std::clamp(from[i].get<double>(), 0.0, most) : 0);
+        return out;
+    };
+    if (const auto all = setUp.find("moved"); all != setUp.end() && all->is_object())
+        for (const auto& [dialogue, by] : all->items()) {
+            if (!by.is_object() || moved_.size() >= mostPhases)
+                continue;
+            Moved& to = moved_[QString::fromStdString(dialogue)];
+            to.down = numbers(by.value("down", nlohmann::json::array()), farthestDown);
+            const nlohmann::json in = by.value("in", nlohmann::json::array());
+            for (std::size_t partner = 0; in.is_array() && partner < 2 && partner < in.size(); ++partner)
+                to.in[partner] = numbers(in[partner], farthestIn);
+        }
 }
 
 QString DialogueView::at(Time time) const { return QString::number(stage().seconds(time), 'f', 3); }
@@ -298,8 +330,11 @@ void DialogueView::lay()
 {
     const Theme& theme = Theme::get();
     tops_.clear();
+    talls_.clear();
     double y = headTall + 6;
+    const Moved& by = moved();
     for (std::size_t phase = 0; phase < lines_.size(); ++phase) {
+        y += phase < by.down.size() ? by.down[phase] : 0;
         tops_.push_back(y);
         double tall = 8;
         bool strokes = false;
@@ -313,7 +348,8 @@ void DialogueView::lay()
                     tall += brokenTall * static_cast<double>(visit.broken.size());
         tall += strokes ? strokesTall : 0;
         const bool current = phaseNow(0) == phase || phaseNow(1) == phase;
-        y += std::max(tall, current ? nowPhase : leastPhase) + phaseGap;
+        talls_.push_back(std::max(tall, current ? nowPhase : leastPhase));
+        y += talls_.back() + phaseGap;
     }
     tops_.push_back(y);
     const int content = theme.px(y);
@@ -340,7 +376,17 @@ void DialogueView::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)
         begin_->click();
-    else if (event->key() == Qt::Key_Down)
+    else if (const Selection& chosen = stage().selection();
+        chosen.kind == Selection::Kind::phase && now_ && (event->modifiers() & Qt::ShiftModifier)
+        && static_cast<std::size_t>(chosen.signal) < now_->spec->phases.size() && chosen.bus < 2
+        && (event->key() == Qt::Key_Down || event->key() == Qt::Key_Up || event->key() == Qt::Key_Left || event->key() == Qt::Key_Right)) {
+        const auto phase = static_cast<std::size_t>(chosen.signal);
+        const Moved before = moved();
+        const double down = event->key() == Qt::Key_Down ? moveStep : event->key() == Qt::Key_Up ? -moveStep : 0;
+        const double right = event->key() == Qt::Key_Right ? moveStep : event->key() == Qt::Key_Left ? -moveStep : 0;
+        move(chosen.bus, phase, before.down[phase] + down, before.in[chosen.bus][phase] + (chosen.bus == 0 ? right : -right));
+        keepMove(before);
+    } else if (event->key() == Qt::Key_Down)
         bar_->setValue(bar_->value() + bar_->singleStep());
     else if (event->key() == Qt::Key_Up)
         bar_->setValue(bar_->value() - bar_->singleStep());
@@ -382,8 +428,11 @@ QRectF DialogueView::phaseBox(std::size_t partner, std::size_t phase) const
     const Theme& theme = Theme::get();
     if (phase + 1 >= tops_.size())
         return {};
-    const double top = theme.px(tops_[phase]) - bar_->value(), tall = theme.px(tops_[phase + 1] - tops_[phase] - phaseGap);
-    const double left = partner == 0 ? theme.px(boxAt) : width() - theme.px(boxAt + boxWide) - (bar_->isVisible() ? theme.px(9) : 0);
+    const double top = theme.px(tops_[phase]) - bar_->value(), tall = theme.px(talls_[phase]);
+    double left = partner == 0 ? theme.px(boxAt) : width() - theme.px(boxAt + boxWide) - (bar_->isVisible() ? theme.px(9) : 0);
+    if (const auto by = now_ ? moved_.find(fromStd(now_->spec->name)) : moved_.end();
+        by != moved_.end() && phase < by->second.in[partner].size())
+        left += (partner == 0 ? 1 : -1) * theme.px(by->second.in[partner][phase]);
     return {left, top, static_cast<double>(theme.px(boxWide)), tall};
 }
 
@@ -398,20 +447,105 @@ void DialogueView::mousePressEvent(QMouseEvent* event)
             stage().setCursor(time);
             return;
         }
-    if (!now_)
+    const auto there = phaseAt(event->position());
+    if (!there || event->button() != Qt::LeftButton)
         return;
-    for (std::size_t partner = 0; partner < 2; ++partner)
+    Selection selection;
+    selection.kind = Selection::Kind::phase;
+    selection.bus = static_cast<std::uint8_t>(there->first);
+    selection.signal = static_cast<int>(there->second);
+    selection.node = fromStd(now_->spec->name);
+    stage().select(selection);
+    drag_ = Drag{event->position(), there->first, there->second, moved(), false};
+    update();
+}
+
+/// A phase that is dragged; the way follows.
+class DialogueView::Move : public QUndoCommand {
+public:
+    Move(DialogueView* view, QString dialogue, Moved before, Moved next)
+        : QUndoCommand(tr("move a phase")), view_(view), dialogue_(std::move(dialogue)), before_(std::move(before)), next_(std::move(next))
+    {}
+    void undo() override { put(before_); }
+    void redo() override { put(next_); }
+
+private:
+    void put(const Moved& to)
+    {
+        if (view_.isNull())
+            return;
+        view_->moved_[dialogue_] = to;
+        view_->lay();
+        view_->update();
+        Q_EMIT view_->setUpChanged();
+    }
+    QPointer<DialogueView> view_;
+    QString dialogue_;
+    Moved before_, next_;
+};
+
+DialogueView::Moved& DialogueView::moved()
+{
+    Moved& by = moved_[now_ ? fromStd(now_->spec->name) : QString()];
+    const std::size_t phases = now_ ? now_->spec->phases.size() : 0;
+    by.down.resize(phases);
+    for (auto& in : by.in)
+        in.resize(phases);
+    return by;
+}
+
+std::optional<std::pair<std::size_t, std::size_t>> DialogueView::phaseAt(const QPointF& point) const
+{
+    for (std::size_t partner = 0; now_ && partner < 2; ++partner)
         for (std::size_t phase = 0; phase < now_->spec->phases.size(); ++phase)
-            if (phaseBox(partner, phase).contains(event->position())) {
-                Selection selection;
-                selection.kind = Selection::Kind::phase;
-                selection.bus = static_cast<std::uint8_t>(partner);
-                selection.signal = static_cast<int>(phase);
-                selection.node = fromStd(now_->spec->name);
-                stage().select(selection);
-                update();
-                return;
-            }
+            if (phaseBox(partner, phase).contains(point))
+                return std::pair(partner, phase);
+    return {};
+}
+
+void DialogueView::move(std::size_t partner, std::size_t phase, double down, double in)
+{
+    Moved& by = moved();
+    by.down[phase] = std::clamp(down, 0.0, farthestDown);
+    by.in[partner][phase] = std::clamp(in, 0.0, farthestIn);
+    lay();
+    update();
+}
+
+void DialogueView::keepMove(const Moved& before)
+{
+    if (moved() != before)
+        stage().dialogues().undoStack().push(new Move(this, fromStd(now_->spec->name), before, moved()));
+}
+
+void DialogueView::mouseMoveEvent(QMouseEvent* event)
+{
+    if (!drag_ || !now_)
+        return;
+    const QPointF by = event->position() - drag_->from;
+    drag_->moves = drag_->moves || by.manhattanLength() >= QApplication::startDragDistance();
+    if (!drag_->moves)
+        return;
+    const double unit = Theme::get().px(100) / 100.0;
+    move(drag_->partner, drag_->phase, drag_->before.down[drag_->phase] + by.y() / unit,
+        drag_->before.in[drag_->partner][drag_->phase] + (drag_->partner == 0 ? 1 : -1) * by.x() / unit);
+}
+
+void DialogueView::mouseReleaseEvent(QMouseEvent*)
+{
+    if (const auto drag = std::exchange(drag_, std::nullopt); drag && drag->moves && now_)
+        keepMove(drag->before);
+}
+
+// Back to where the program lays it.
+void DialogueView::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const auto there = phaseAt(event->position());
+    if (!there)
+        return;
+    const Moved before = moved();
+    move(there->first, there->second, 0, 0);
+    keepMove(before);
 }
 
 bool DialogueView::event(QEvent* event)
@@ -690,6 +824,8 @@ void DialogueView::paintWay(QPainter& painter, std::size_t partner) const
         painter.setPen(QPen(theme.ink, 1.6));
         if (before)
             painter.drawLine(QPointF(x, *before), QPointF(x, y));
+        if (before && visit.phase <= visits_[partner][i - 1].phase)
+            paintLoop(painter, x, y, visit.phase == visits_[partner][i - 1].phase ? *before : box.top() + theme.px(9), right);
         painter.setBrush(theme.ink);
         painter.drawEllipse(QPointF(x, y), theme.px(2.6), theme.px(2.6));
         if (!before) {
@@ -710,6 +846,24 @@ void DialogueView::paintWay(QPainter& painter, std::size_t partner) const
             painter.drawLine(QPointF(x, *before + theme.px(4)), QPointF(x, end));
         }
     }
+    painter.restore();
+}
+
+// The way back: round the line, with an arrow where it comes in again.
+void DialogueView::paintLoop(QPainter& painter, double x, double from, double to, bool right) const
+{
+    const Theme& theme = Theme::get();
+    const double out = (right ? -1 : 1) * theme.px(6), s = theme.px(2.5);
+    QPainterPath path(QPointF(x, from));
+    path.quadTo(x + out, from, x + out, from - theme.px(4));
+    path.lineTo(x + out, to + theme.px(4));
+    path.quadTo(x + out, to, x, to);
+    painter.save();
+    painter.setPen(QPen(theme.ink2, 1.2));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPath(path);
+    painter.setBrush(theme.ink2);
+    painter.drawPolygon(QPolygonF({QPointF(x, to), QPointF(x + out * 0.7, to - s), QPointF(x + out * 0.7, to + s)}));
     painter.restore();
 }
 

@@ -3,7 +3,13 @@
 #pragma once
 
 #include <QLabel>
+#include <QPointF>
 #include <QPushButton>
+
+#include <array>
+#include <map>
+#include <optional>
+#include <vector>
 
 #include "app/stage/view.h"
 #include "drive/dialogue.h"
@@ -43,6 +49,9 @@ public:
 protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
@@ -56,6 +65,24 @@ private:
         std::size_t before = 0;  // so often before, in the phase
         std::vector<drive::HeardMessage> past;
     };
+    // Where somebody has moved phases: further down, together with all below it; and each partner's towards the middle. Pixels at normal size.
+    struct Moved {
+        std::vector<double> down;
+        std::array<std::vector<double>, 2> in;
+        friend bool operator==(const Moved&, const Moved&) = default;
+    };
+    class Move;
+    struct Drag {
+        QPointF from;
+        std::size_t partner = 0, phase = 0;
+        Moved before;
+        bool moves = false;
+    };
+    [[nodiscard]] Moved& moved();
+    [[nodiscard]] std::optional<std::pair<std::size_t, std::size_t>> phaseAt(const QPointF& point) const;
+    void move(std::size_t partner, std::size_t phase, double down, double in);
+    void keepMove(const Moved& before);
+    void paintLoop(QPainter& painter, double x, double from, double to, bool right) const;
     void refresh();
     void follow();
     void lay();
@@ -79,7 +106,9 @@ private:
     std::optional<drive::DialogueFacts> now_;
     std::array<std::vector<Visit>, 2> visits_;
     std::vector<std::vector<Line>> lines_;  // by phase
-    std::vector<double> tops_;  // of phases, unscrolled; one more than there are
+    std::vector<double> tops_, talls_;  // of phases, unscrolled; tops are one more than there are
+    std::map<QString, Moved> moved_;  // by dialogue
+    std::optional<Drag> drag_;
     std::vector<std::pair<QRectF, Time>> marks_;  // what was broken, where it was painted
 };
 

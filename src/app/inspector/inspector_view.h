@@ -45,6 +45,7 @@ private:
     void paintDefinition(QPainter& painter, double& y, const database::CatalogMessage& message, const database::Signal& signal);
     void link(QPainter& painter, double& y, const QString& name, const QString& node);
     void paintNode(QPainter& painter);
+    void paintCounters(QPainter& painter, double& y, const rig::NodeReport& node);
     void paintEventFacts(QPainter& painter);
     void paintInterface(QPainter& painter);
     void paintCondition(QPainter& painter);

@@ -75,7 +75,8 @@ LanesView::LanesView(Stage& stage)
       inside_(new QWidget),
       column_(new QVBoxLayout(inside_)),
       axisLead_(new QSpacerItem(0, 0, QSizePolicy::Fixed, QSizePolicy::Minimum)),
-      axis_(new TimePlot(stage, true))
+      axis_(new TimePlot(stage, true)),
+      bands_(new PhaseBands(stage, *axis_, this))
 {
     EditTimes::follow(undo_);
     setAcceptDrops(true);
@@ -95,6 +96,7 @@ LanesView::LanesView(Stage& stage)
     scroll_->viewport()->setAutoFillBackground(false);
     inside_->setAutoFillBackground(false);
     all->addWidget(scroll_, 1);
+    all->addWidget(bands_);
     auto* axisLine = new QHBoxLayout;
     axisLine->setContentsMargins(0, 0, 0, 0);
     axisLine->addItem(axisLead_);
@@ -601,6 +603,10 @@ void LanesView::refresh()
     Q_EMIT stage().drawnChanged();
     axis_->followStage();
     axis_->drawSoon();
+    if (!lanes_.empty())
+        bands_->refresh();
+    else
+        bands_->hide();
 }
 
 void LanesView::refreshSoon()

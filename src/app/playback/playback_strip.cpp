@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QDragEnterEvent>
+#include <QHelpEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QToolTip>
 
 #include <algorithm>
 
@@ -121,6 +123,24 @@ void PlaybackStrip::mouseReleaseEvent(QMouseEvent* event)
         Q_EMIT rangeChosen(rangeFrom_.count(), rangeTo_.count());
     }
     pressedAt_ = -1;
+}
+
+// How late the frames at the pointer were.
+bool PlaybackStrip::event(QEvent* event)
+{
+    if (event->type() != QEvent::ToolTip)
+        return QWidget::event(event);
+    const auto* help = static_cast<QHelpEvent*>(event);
+    QStringList lines;
+    for (const drive::LateFrame& late : late_)
+        if (late.log >= timeAt(help->pos().x() - 3) && late.log <= timeAt(help->pos().x() + 3) && lines.size() < 8)
+            lines << tr("%1 s of the log: %2 ms late")
+                         .arg(static_cast<double>((late.log - start_).count()) * 1e-9, 0, 'f', 3)
+                         .arg(static_cast<double>(late.by.count()) * 1e-6, 0, 'f', 1);
+    if (lines.isEmpty())
+        return QWidget::event(event);
+    QToolTip::showText(help->globalPos(), lines.join(QLatin1Char('\n')), this);
+    return true;
 }
 
 void PlaybackStrip::dragEnterEvent(QDragEnterEvent* event) { event->ignore(); }

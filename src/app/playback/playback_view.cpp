@@ -581,6 +581,17 @@ void PlaybackView::remedy()
     });
 }
 
+// ", 3 late, by up to 5.2 ms".
+QString PlaybackView::lateWords() const
+{
+    if (report_.late == 0)
+        return {};
+    Time most{};
+    for (const drive::LateFrame& late : report_.lateFrames)
+        most = std::max(most, late.by);
+    return tr(", %1 late by up to %2 ms").arg(countText(report_.late)).arg(static_cast<double>(most.count()) / 1e6, 0, 'f', 1);
+}
+
 void PlaybackView::refresh()
 {
     rig::Session* session = stage().document().session();
@@ -624,7 +635,7 @@ void PlaybackView::refresh()
     facts_->setText(tr("%1, %2 s: %4 of %3 frames are chosen, %5 were sent")
                         .arg(logName_, secondsText(static_cast<double>((report_.end - report_.start).count()) * 1e-9, 1),
                             countText(log_->rows()), countText(report_.chosen), countText(report_.sent))
-                    + (report_.late > 0 ? tr(", %1 late").arg(countText(report_.late)) : QString()));
+                    + lateWords());
     strip_->setPosition(report_.start, report_.end, report_.position);
     strip_->setLate(report_.lateFrames);
     play_->setText(report_.playing ? tr("Rest") : tr("Play"));

@@ -40,6 +40,7 @@ protected:
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
+    bool event(QEvent* event) override;
 
 private:
     [[nodiscard]] Time timeAt(double x) const;
@@ -79,6 +80,7 @@ private:
     void setLoop(bool on);
     void setBegin();
     void goOn();
+    [[nodiscard]] QString lateWords() const;
     void rewrite();
     void remedy();
     void chooseLog();
