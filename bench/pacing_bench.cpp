@@ -12,6 +12,8 @@
 #include <string>
 #include <thread>
 
+#include <nlohmann/json.hpp>
+
 #include "bench/figures.h"
 #include "bus/simulated_bus.h"
 #include "drive/playback.h"
@@ -63,37 +65,29 @@ double megabytes()
 // 8 buses of 25 nodes, each of which sends 10 messages every 100 ms.
 std::string manyNodes()
 {
-    std::string buses, nodes;
+    using nlohmann::json;
+    json buses = json::array(), nodes = json::array();
     for (int bus = 0; bus < 8; ++bus) {
         const std::string name = "B" + std::to_string(bus);
-        std::string messages;
+        json messages = json::array();
         for (int node = 0; node < 25; ++node) {
             const std::string who = "N" + std::to_string(bus) + "_" + std::to_string(node);
-            std::string sends;
+            json sends = json::array();
             for (int message = 0; message < 10; ++message) {
                 char id[16];
                 std::snprintf(id, sizeof id, "0x%03X", 0x100 + node * 10 + message);
                 const std::string what = "M" + std::to_string(node) + "_" + std::to_string(message);
-                messages +=
-                    std::string(messages.empty() ? "" : ",") + R"({"id": ")" + id + R"(", "name": ")" + what
-                    + R"(", "length": 8, "sender": ")" + who
-                    + R"(", "signals": [{"name": "Level", "start_bit": 0, "length": 16}, {"name": "Count", "start_bit": 56, "length": 8}]})";
-                sends += std::string(sends.empty() ? "" : ",") + R"({"message": ")" + what
-                         + R"(", "every": "100 ms", "signals": {"Level": "1000 * (1 + sin(t))",
-                    "Count":
-                {
-                    "counter" : {"modulo" : 256}
-                }
+                const json level = {{"name", "Level"}, {"start_bit", 0}, {"length", 16}};
+                const json count = {{"name", "Count"}, {"start_bit", 56}, {"length", 8}};
+                messages.push_back({{"id", id}, {"name", what}, {"length", 8}, {"sender", who}, {"signals", json::array({level, count})}});
+                sends.push_back({{"message", what}, {"every", "100 ms"},
+                    {"signals", {{"Level", "1000 * (1 + sin(t))"}, {"Count", {{"counter", {{"modulo", 256}}}}}}}});
             }
-        })";
+            nodes.push_back({{"name", who}, {"buses", json::array({name})}, {"sends", sends}});
+        }
+        buses.push_back({{"name", name}, {"rate", "1M"}, {"definitions", {{"wavetrope_database", 1}, {"messages", messages}}}});
     }
-    nodes += std::string(nodes.empty() ? "" : ",") + R"({"name": ")" + who + R"(", "buses": [")" + name + R"("], "sends": [)" + sends
-             + "]}";
-}
-buses += std::string(buses.empty() ? "" : ",") + R"({"name": ")" + name
-         + R"(", "rate": "1M", "definitions": {"wavetrope_database": 1, "messages": [)" + messages + "]}}";
-}
-return R"({"wavetrope": 1, "name": "many", "begins": "2027-02-01T18:00:00Z", "buses": [)" + buses + R"(], "nodes": [)" + nodes + "]}";
+    return json{{"wavetrope", 1}, {"name", "many"}, {"begins", "2027-02-01T18:00:00Z"}, {"buses", buses}, {"nodes", nodes}}.dump();
 }
 
 std::unique_ptr<rig::Session> sessionOf(const std::string& text)
