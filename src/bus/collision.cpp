@@ -79,6 +79,7 @@ CollisionOutcome followCollision(
     outcome.transmitterFlagged.assign(count, false);
     outcome.exempt.assign(count, false);
     outcome.lost.assign(count, false);
+    outcome.ends.assign(count, 0);
     std::vector<Party> parties(count);
     for (std::size_t i = 0; i < count; ++i) {
         parties[i].doing = Doing::sending;
@@ -110,6 +111,8 @@ CollisionOutcome followCollision(
             wire = 0;
         if (flipped == at)
             wire ^= 1U;
+        if (wire == 0)
+            outcome.dominantUntil = at + 1;
 
         if (!sends) {
             // A frame is through where somebody still has nothing to complain of.
@@ -154,7 +157,10 @@ CollisionOutcome followCollision(
         for (std::size_t i = 0; i < count; ++i) {
             Party& party = parties[i];
             if (party.doing != Doing::sending || at >= transmitters[i].bits.size()) {
+                const bool wasDone = party.doing == Doing::done;
                 const bool dominantBehind = party.hear(wire);
+                if (party.doing == Doing::done && !wasDone)
+                    outcome.ends[i] = at + 1;
                 if (dominantBehind && outcome.lost[i])
                     (party.flagsActively ? outcome.active : outcome.passive).sawDominant = true;
                 continue;
@@ -195,6 +201,58 @@ CollisionOutcome followCollision(
                 passive.raise();
                 outcome.passive.flagged = true;
             }
+        }
+    }
+}
+
+TailOutcome followTail(TailFault fault, const std::vector<can::ErrorState>& senders, Audience audience)
+{
+    TailOutcome outcome;
+    outcome.ends.assign(senders.size(), 0);
+    outcome.sawDominant.assign(senders.size(), false);
+    std::vector<Party> parties(senders.size() + 2);
+    for (std::size_t i = 0; i < senders.size(); ++i) {
+        parties[i].flagsActively = can::flagsActively(senders[i]);
+        parties[i].raise();
+    }
+    Party& active = parties[senders.size()];
+    Party& passive = parties.back();
+    passive.flagsActively = false;
+    const auto receiversFlag = [&] {
+        if (audience.active)
+            active.raise();
+        if (audience.passive)
+            passive.raise();
+        outcome.active.flagged = audience.active;
+        outcome.passive.flagged = audience.passive;
+    };
+    if (fault == TailFault::form)
+        receiversFlag();
+    for (std::size_t at = 0;; ++at) {
+        std::uint8_t wire = 1;
+        for (const Party& party : parties)
+            if (party.doing == Doing::activeFlag)
+                wire = 0;
+        if (wire == 0)
+            outcome.dominantUntil = at + 1;
+        bool flags = false;
+        for (std::size_t i = 0; i < parties.size(); ++i) {
+            Party& party = parties[i];
+            if (i < senders.size() && wire == 0 && (party.doing == Doing::activeFlag || party.doing == Doing::passiveFlag))
+                outcome.sawDominant[i] = true;
+            const bool wasDone = party.doing == Doing::done;
+            const bool behind = party.hear(wire);
+            if (&party == &active || &party == &passive)
+                (&party == &active ? outcome.active : outcome.passive).sawDominant |= behind;
+            else if (party.doing == Doing::done && !wasDone)
+                outcome.ends[i] = at + 1;
+            flags = flags || party.flagging();
+        }
+        if (at == 0 && (fault == TailFault::checksum || (fault == TailFault::acknowledge && wire == 0)))
+            receiversFlag();
+        else if (!flags) {
+            outcome.bits = at + 1;
+            return outcome;
         }
     }
 }

@@ -147,6 +147,12 @@ void SimulatedBus::restart(Port index)
 
 bool SimulatedBus::transmits(Port port) const { return std::find(contenders_.begin(), contenders_.end(), port) != contenders_.end(); }
 
+// Hears the frame in flight, and finds nothing wrong.
+bool SimulatedBus::listens(Port port) const
+{
+    return takesPart(ports_[port]) && !transmits(port) && std::find(complaining_.begin(), complaining_.end(), port) == complaining_.end();
+}
+
 void SimulatedBus::wake(Time when)
 {
     if (when >= wakeAt_)
@@ -206,6 +212,7 @@ void SimulatedBus::arbitrate()
         babble();
 
     contenders_.clear();
+    std::vector<Port> ready;  // on a shorted wire each begins for itself
     std::uint32_t best = ~std::uint32_t{0};
     Time nextTry = Time::max();
     for (Port i = 0; i < ports_.size(); ++i) {
@@ -223,6 +230,8 @@ void SimulatedBus::arbitrate()
             continue;
         }
         const std::uint32_t key = port.queue.back().key;
+        if (open_ > 0)
+            ready.push_back(i);
         if (contenders_.empty() || key < best) {
             best = key;
             contenders_.assign(1, i);
@@ -248,7 +257,7 @@ void SimulatedBus::arbitrate()
     for (const Port i : contenders_)
         disagree = disagree || ports_[i].corrupt > 0 || !sameFrame(first, ports_[i].queue.back().frame);
     if (open_ > 0 && shorted()) {
-        flagUnseen(std::vector<Port>(contenders_), now + bits(1), false);
+        flagUnseen(ready, now + bits(1), std::nullopt);
         return;
     }
     if (disagree)
@@ -257,47 +266,49 @@ void SimulatedBus::arbitrate()
         transmit();
 }
 
-// All bits up to here came as they were sent. A dominant delimiter of the CRC is an error for all, and all flag at once. A frame that nobody
-// acknowledges is one for its senders: they flag first, and the receivers a bit later, since the delimiter of the acknowledge is dominant then, or
-// since they had found the CRC wrong (ISO 11898-1:2015, 10.4.2.6, 10.4.4; 12.1.4.2 rules a and c).
+// All bits up to here came as they were sent, and are sent anew.
 void SimulatedBus::breakTail()
 {
     const auto senders = contenders_;
-    const bool form = tailFault_ == WireFault::Kind::form;
-    const bool sendersFlag = std::any_of(
-        senders.begin(), senders.end(), [&](Port i) { return can::flagsActively(ports_[i].counters.state()); });
-    bool receivers = options_.observed, receiversFlag = options_.observed;
+    std::vector<can::ErrorState> states;
+    for (const Port i : senders)
+        states.push_back(ports_[i].counters.state());
+    Audience audience{options_.observed, false};
     for (Port i = 0; i < ports_.size(); ++i)
-        if (takesPart(ports_[i]) && !transmits(i)) {
-            receivers = true;
-            receiversFlag = receiversFlag || can::flagsActively(ports_[i].counters.state());
+        if (listens(i))
+            (can::flagsActively(ports_[i].counters.state()) ? audience.active : audience.passive) = true;
+    const TailOutcome outcome = followTail(tailFault_, states, audience);
+    const Time end = scheduler_.now() + bits(outcome.bits);
+    const bool form = tailFault_ == TailFault::form;
+    const Time dominantUntil = outcome.dominantUntil > 0 ? scheduler_.now() + bits(outcome.dominantUntil)
+                               : form                    ? scheduler_.now()
+                                                         : lastDominantInFlight();
+    for (Port i = 0; i < ports_.size(); ++i)
+        if (listens(i)) {
+            const Listening& heard = can::flagsActively(ports_[i].counters.state()) ? outcome.active : outcome.passive;
+            if (heard.flagged)
+                ports_[i].counters.receiverDetectedError();
+            if (heard.sawDominant)
+                ports_[i].counters.receiverSawDominantAfterFlag();
         }
-    // Receivers that find nothing wrong but a missing acknowledge hear of it by the flag alone.
-    const bool heard = form || tailFault_ == WireFault::Kind::crc || sendersFlag;
-    receiversFlag = receiversFlag && heard;
-    const bool late = !form && receivers && receiversFlag;
-    const Time end = scheduler_.now() + bits(flagBits + (late ? 1 : 0) + delimiterBits);
-    for (const Port i : senders) {
-        PortState& port = ports_[i];
+    for (std::size_t k = 0; k < senders.size(); ++k) {
+        PortState& port = ports_[senders[k]];
         // Exception A of rule c: a passive sender that misses the acknowledge and sees no dominant bit meanwhile does not count.
-        if (form || sendersFlag || receiversFlag)
+        if (form || can::flagsActively(states[k]) || outcome.sawDominant[k])
             port.counters.transmitterSentErrorFlag();
-        wentBusOff(i);
+        wentBusOff(senders[k]);
         if (port.counters.state() == can::ErrorState::passive)
-            port.suspendedUntil = end + bits(can::intermissionBits + suspendBits);
+            port.suspendedUntil = scheduler_.now() + bits(outcome.ends[k] + can::intermissionBits + suspendBits);
     }
-    for (Port i = 0; i < ports_.size(); ++i)
-        if (heard && takesPart(ports_[i]) && std::find(senders.begin(), senders.end(), i) == senders.end())
-            ports_[i].counters.receiverDetectedError();
     for (auto& [port, pending] : flying_)
         if (std::find(senders.begin(), senders.end(), port) != senders.end())  // still on
             putBack(ports_[port], std::move(pending));
     flying_.clear();
-    if (tailFault_ == WireFault::Kind::acknowledge)
-        sendErrorFrame(end, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
+    if (tailFault_ == TailFault::acknowledge)
+        sendErrorFrame(end, dominantUntil, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
     else
-        sendErrorFrame(
-            end, classProtocol, form ? kindForm | kindTransmitting : 0, form ? can::Place::crcDelimiter : can::Place::crc, senders);
+        sendErrorFrame(end, dominantUntil, classProtocol, form ? kindForm | kindTransmitting : 0,
+            form ? can::Place::crcDelimiter : can::Place::crc, senders);
 }
 
 void SimulatedBus::transmit()
@@ -315,7 +326,8 @@ void SimulatedBus::transmit()
     const Time now = scheduler_.now();
     const can::WireLength length = can::wireLength(inFlight_.view());
     flightBegan_ = now;
-    misread_ = nobody;
+    complaining_.clear();
+    tailBreaks_ = false;
     inFlight_.time = now + can::duration(length, options_.rate);
     busyUntil_ = now + can::occupancy(length, options_.rate);
     busy_ = true;
@@ -330,30 +342,22 @@ void SimulatedBus::acknowledge()
 {
     bool acknowledged = false;
     for (Port i = 0; i < ports_.size() && !acknowledged; ++i)
-        acknowledged = takesPart(ports_[i]) && !transmits(i);
+        acknowledged = listens(i);
     if (acknowledged) {
         finish_.at(inFlight_.time);
         return;
     }
-    // The error flag stands where the acknowledge delimiter was. Exception A of rule c: a passive transmitter that sees no
-    // dominant bit meanwhile does not count.
-    const auto senders = contenders_;
-    const bool dominant = std::any_of(
-        senders.begin(), senders.end(), [&](Port i) { return can::flagsActively(ports_[i].counters.state()); });
-    const Time end = scheduler_.now() + bits(flagBits + delimiterBits);
-    for (const Port i : senders) {
-        PortState& port = ports_[i];
-        if (dominant)
-            port.counters.transmitterSentErrorFlag();
-        wentBusOff(i);
-        if (port.counters.state() == can::ErrorState::passive)
-            port.suspendedUntil = end + bits(can::intermissionBits + suspendBits);
-    }
-    for (auto& [port, pending] : flying_)
-        if (std::find(senders.begin(), senders.end(), port) != senders.end())  // still on
-            putBack(ports_[port], std::move(pending));
-    flying_.clear();
-    sendErrorFrame(end, classAcknowledge, kindTransmitting, can::Place::acknowledge, senders);
+    tailFault_ = TailFault::acknowledge;
+    breakTail();
+}
+
+Time SimulatedBus::lastDominantInFlight() const
+{
+    const auto trace = wholeTrace(inFlight_);
+    std::size_t count = trace.size();
+    while (count > 0 && trace[count - 1].value == 1)
+        --count;
+    return flightBegan_ + timeOf(trace, count, options_.rate);
 }
 
 void SimulatedBus::finish()
@@ -366,7 +370,7 @@ void SimulatedBus::finish()
             port.counters.transmitted();
             if (port.counters.state() == can::ErrorState::passive)
                 port.suspendedUntil = busyUntil_ + bits(suspendBits);
-        } else if (i != misread_) {
+        } else if (listens(i)) {
             port.counters.received();
         }
     }
@@ -417,12 +421,16 @@ void SimulatedBus::abandon()
         becomeIdleAt(now);
         return;
     }
+    bool active = options_.observed;
     for (PortState& port : ports_)
-        if (takesPart(port))
+        if (takesPart(port)) {
+            active = active || can::flagsActively(port.counters.state());
             port.counters.receiverDetectedError();
+        }
     const Time end = flightBegan_ + timeOf(trace, found, options_.rate)
                      + bits((found > trace.size() ? found - trace.size() : 0) + flagBits + delimiterBits);
-    sendErrorFrame(end, classProtocol, kindStuff, at < trace.size() ? trace[at].place : can::Place::crc, {});
+    const Time dominantUntil = active ? end - bits(delimiterBits) : flightBegan_ + timeOf(trace, at - run, options_.rate);
+    sendErrorFrame(end, dominantUntil, classProtocol, kindStuff, at < trace.size() ? trace[at].place : can::Place::crc, {});
 }
 
 void SimulatedBus::becomeIdleAt(Time when)
@@ -447,7 +455,8 @@ void SimulatedBus::wentBusOff(Port index)
         port.restart.at(scheduler_.now() + *options_.restartAfter, index);
 }
 
-void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of)
+void SimulatedBus::sendErrorFrame(
+    Time end, Time dominantUntil, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of)
 {
     errorFrame_ = can::Frame{};
     errorFrame_.kind = can::FrameKind::error;
@@ -469,6 +478,7 @@ void SimulatedBus::sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t 
             if (takesPart(port))
                 errorFrame_.data[7] = std::max(errorFrame_.data[7], clipped(port.counters.receive()));
     errorFrame_.time = end;
+    errorDominantUntil_ = dominantUntil;
     contenders_.clear();
     busy_ = true;
     acknowledge_.stop();
@@ -518,9 +528,12 @@ void SimulatedBus::collide(
             if (outcome.transmitterFlagged[k] && ports_[transmitters[k]].counters.state() == can::ErrorState::passive)
                 ports_[transmitters[k]].suspendedUntil = end + bits(suspendBits);
         transmit();
+        for (std::size_t k = 0; k < transmitters.size(); ++k)
+            if (outcome.transmitterFlagged[k])
+                complaining_.push_back(transmitters[k]);
         if (misread) {
-            misread_ = misread->first;
-            ports_[misread_].counters.receiverDetectedError();
+            complaining_.push_back(misread->first);
+            ports_[misread->first].counters.receiverDetectedError();
         }
         return;
     }
@@ -542,20 +555,25 @@ void SimulatedBus::collide(
 
     // The frame's bits at their rates; flags and delimiter are nominal.
     const std::vector<can::WireBit>& trace = parties.front().bits;
-    const Time end = now + timeOf(trace, outcome.flagAt, options_.rate)
-                     + bits((outcome.flagAt > trace.size() ? outcome.flagAt - trace.size() : 0) + outcome.bits - outcome.flagAt);
-    for (const Port i : transmitters)
-        if (ports_[i].counters.state() == can::ErrorState::passive)
-            ports_[i].suspendedUntil = end + bits(can::intermissionBits + suspendBits);
+    const auto after = [&](std::size_t count) {
+        return now + timeOf(trace, outcome.flagAt, options_.rate) + bits(count - std::min(outcome.flagAt, trace.size()));
+    };
+    const Time end = after(outcome.bits);
+    const Time dominantUntil = outcome.dominantUntil > outcome.flagAt ? after(outcome.dominantUntil)
+                                                                      : now + timeOf(trace, outcome.dominantUntil, options_.rate);
+    // Each behind its own delimiter; who lost arbitration has received.
+    for (std::size_t k = 0; k < transmitters.size(); ++k)
+        if (PortState& port = ports_[transmitters[k]]; outcome.transmitterFlagged[k] && port.counters.state() == can::ErrorState::passive)
+            port.suspendedUntil = after(outcome.ends[k]) + bits(can::intermissionBits + suspendBits);
     const std::uint8_t kind = outcome.fault == Fault::dominantUnsent    ? kindDominantUnsent | kindTransmitting
                               : outcome.fault == Fault::recessiveUnsent ? kindRecessiveUnsent | kindTransmitting
                                                                         : kindStuff;
-    sendErrorFrame(end, classProtocol, kind, outcome.place, transmitters);
+    sendErrorFrame(end, dominantUntil, classProtocol, kind, outcome.place, transmitters);
 }
 
 void SimulatedBus::endError()
 {
-    recessiveSince_ = errorFrame_.time - bits(delimiterBits);
+    recessiveSince_ = errorDominantUntil_;
     becomeIdleAt(scheduler_.now() + bits(can::intermissionBits));
     deliver(errorFrame_.view(), nobody);
 }

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "bus/bus.h"
+#include "bus/collision.h"
 #include "can/wire_bits.h"
 #include "clock/timer.h"
 
@@ -163,10 +164,11 @@ private:
     void stopBabbling(const Asked& asked);
     [[nodiscard]] bool shorted() const;
     void beginShort();
-    void flagUnseen(const std::vector<Port>& senders, Time found, bool heard);
-    [[nodiscard]] unsigned unseenBits(PortState& port, bool transmits) const;
+    void flagUnseen(const std::vector<Port>& senders, Time found, std::optional<Time> heard);
+    [[nodiscard]] unsigned countUnseen(PortState& port, bool transmits) const;
     void breakTail();
     void endError();
+    [[nodiscard]] Time lastDominantInFlight() const;
     void becomeIdleAt(Time when);
     // Sequences of 11 recessive bits up to a moment that a port has waited for.
     void countRecessive(Time until);
@@ -177,8 +179,11 @@ private:
         return port.on && port.awaits == 0 && port.counters.state() != can::ErrorState::busOff;
     }
     [[nodiscard]] bool transmits(Port port) const;
+    [[nodiscard]] bool listens(Port port) const;
     void wentBusOff(Port port);
-    void sendErrorFrame(Time end, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of);
+    // `dominantUntil`: the last dominant bit in it ends then.
+    void sendErrorFrame(
+        Time end, Time dominantUntil, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of);
 
     clock::Scheduler& scheduler_;
     SimulatedBusOptions options_;
@@ -195,9 +200,11 @@ private:
     clock::Timer finish_;
     clock::Timer endError_;
     clock::Timer breakTail_;  // of a frame behind whose CRC something is wrong
+    bool tailBreaks_ = false;
     Time began_;
     Time busyUntil_{0};
     Time recessiveSince_{0};  // the run of recessive bits that lasts while the bus is not busy
+    Time errorDominantUntil_{0};
     clock::Timer wake_;
     Time wakeAt_ = Time::max();
     bool busy_ = false;
@@ -206,9 +213,9 @@ private:
     std::size_t open_ = 0;  // that are not over
     std::uint64_t asked_ = 0;
     clock::Timer faultTimer_;  // when one begins or ends that goes by time
-    Port misread_ = nobody;  // who has not understood the frame in flight
+    std::vector<Port> complaining_;  // who flags passively while the frame in flight goes on
     std::uint64_t disturbed_ = 0;
-    WireFault::Kind tailFault_ = WireFault::Kind::crc;
+    TailFault tailFault_ = TailFault::checksum;
 };
 
 }  // namespace wavetrope::bus

@@ -168,9 +168,18 @@ void SimulatedBus::beginShort()
         ++at;
     while (at < trace.size() && trace[at].value == 1)
         ++at;
+    if (at == trace.size() && tailBreaks_)
+        return;  // nobody acknowledges anyway
     const Time found = at < trace.size() ? flightBegan_ + timeOf(trace, at + 1, options_.rate) : inFlight_.time - bits(behindAcknowledge);
     if (found <= now)
         return;
+    // Who acknowledges finds it with the sender. Others hear recessive bits from here on: the sixth breaks the rule of stuffing, or the CRC is wrong,
+    // which is flagged behind the delimiter of the acknowledge (ISO 11898-1:2015, 10.5 and 10.4.4).
+    Time heard = found;
+    if (at < trace.size()) {
+        const std::size_t bit = foundBroken(trace, at);
+        heard = flightBegan_ + timeOf(trace, bit, options_.rate) + bits(bit - std::min(bit, trace.size()));
+    }
     for (Asked& asked : faults_)
         asked.facts.harmed += asked.facts.acts && asked.fault.kind == WireFault::Kind::shorted ? 1 : 0;
     const auto senders = contenders_;
@@ -178,43 +187,58 @@ void SimulatedBus::beginShort()
         if (std::find(senders.begin(), senders.end(), port) != senders.end())
             putBack(ports_[port], std::move(pending));
     flying_.clear();
-    flagUnseen(senders, found, true);
+    flagUnseen(senders, found, heard);
 }
 
-// Bits of an error flag that nobody sees, and what follows: each bit of an active one is an error again, until the node is passive, whose flag is
-// six equal bits.
-unsigned SimulatedBus::unseenBits(PortState& port, bool transmits) const
+// Counts an error of a node on a shorted wire, and gives the bits of its flag, which nobody sees, and of what follows. Each bit of an active flag is an
+// error again; the one that makes the node passive still has it send an active flag (12.1.4.3), a passive one is six equal bits.
+unsigned SimulatedBus::countUnseen(PortState& port, bool transmits) const
 {
+    bool active = can::flagsActively(port.counters.state());
+    if (transmits)
+        port.counters.transmitterSentErrorFlag();
+    else
+        port.counters.receiverDetectedError();
     unsigned count = 0;
-    while (can::flagsActively(port.counters.state())) {
-        port.counters.bitErrorInFlag(transmits);
+    while (active) {
         ++count;
+        active = can::flagsActively(port.counters.state());
+        port.counters.bitErrorInFlag(transmits);
     }
     return count + flagBits + delimiterBits;
 }
 
-// Their dominant bit came back recessive; `heard`: others hear a frame that breaks off, six equal bits behind it.
-void SimulatedBus::flagUnseen(const std::vector<Port>& senders, Time found, bool heard)
+// Their dominant bit came back recessive; `heard`: when others find that the frame breaks off, if they heard it begin.
+void SimulatedBus::flagUnseen(const std::vector<Port>& senders, Time found, std::optional<Time> heard)
 {
     Time end = found;
     for (const Port i : senders) {
-        ports_[i].counters.transmitterSentErrorFlag();
-        end = std::max(end, found + bits(unseenBits(ports_[i], true)));
+        const Time own = found + bits(countUnseen(ports_[i], true));
+        end = std::max(end, own);
         wentBusOff(i);
+        if (ports_[i].counters.state() == can::ErrorState::passive)
+            ports_[i].suspendedUntil = own + bits(can::intermissionBits + suspended);
     }
     for (Port i = 0; i < ports_.size() && heard; ++i)
-        if (takesPart(ports_[i]) && std::find(senders.begin(), senders.end(), i) == senders.end()) {
-            ports_[i].counters.receiverDetectedError();
-            end = std::max(end, found + bits(flagBits + unseenBits(ports_[i], false)));
-        }
-    for (const Port i : senders)
-        if (ports_[i].counters.state() == can::ErrorState::passive)
-            ports_[i].suspendedUntil = end + bits(can::intermissionBits + suspended);
+        if (takesPart(ports_[i]) && std::find(senders.begin(), senders.end(), i) == senders.end())
+            end = std::max(end, *heard + bits(countUnseen(ports_[i], false)));
     if (!heard)
         for (Asked& asked : faults_)
             asked.facts.harmed += asked.facts.acts && asked.fault.kind == WireFault::Kind::shorted ? 1 : 0;
-    sendErrorFrame(
-        end, classOfProtocol, dominantUnsent | whileTransmitting, heard ? can::Place::unknown : can::Place::startOfFrame, senders);
+    // What it wanted to be dominant is not.
+    Time dominantUntil = recessiveSince_;
+    if (heard) {
+        const auto trace = wholeTrace(inFlight_);
+        std::size_t count = 0;
+        while (count < trace.size() && flightBegan_ + timeOf(trace, count + 1, options_.rate) <= found)
+            ++count;
+        // The bit that was found is recessive, and so may be those in front of it.
+        for (--count; count > 0 && trace[count - 1].value == 1;)
+            --count;
+        dominantUntil = flightBegan_ + timeOf(trace, count, options_.rate);
+    }
+    sendErrorFrame(end, dominantUntil, classOfProtocol, dominantUnsent | whileTransmitting,
+        heard ? can::Place::unknown : can::Place::startOfFrame, senders);
 }
 
 // Whether a fault that was asked for befalls the frame that is to start.
@@ -269,7 +293,10 @@ bool SimulatedBus::disturbNow()
         transmit();
         finish_.stop();
         acknowledge_.stop();
-        tailFault_ = kind;
+        tailFault_ = kind == WireFault::Kind::form  ? TailFault::form
+                     : kind == WireFault::Kind::crc ? TailFault::checksum
+                                                    : TailFault::acknowledge;
+        tailBreaks_ = true;
         // Behind the delimiter of the CRC, or behind the acknowledge slot.
         breakTail_.at(inFlight_.time - bits(behindAcknowledge + (kind == WireFault::Kind::form ? 1 : 0)));
         return true;
