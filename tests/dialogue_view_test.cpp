@@ -13,7 +13,7 @@
 #include "app/dialogue/dialogue_view.h"
 #include "app/inspector/inspector_view.h"
 #include "app/keeping/keeping_options.h"
-#include "app/lanes/phase_bands.h"
+#include "app/lanes/state_bands.h"
 #include "app/manipulation/manipulation_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/parts/in_place.h"
@@ -196,19 +196,19 @@ private Q_SLOTS:
     {
         (void)view();
         window_->showPage(QStringLiteral("Analyse"));
-        auto* bands = window_->findChild<PhaseBands*>();
+        auto* bands = window_->findChild<StateBands*>();
         QTRY_VERIFY(bands != nullptr && bands->isVisible() && bands->bands().size() >= 6);
         QVERIFY(bands->height() >= 2 * 16);
         const auto last = [&](std::size_t partner) {
-            PhaseBands::Band found;
-            for (const PhaseBands::Band& band : bands->bands())
+            StateBands::Band found;
+            for (const StateBands::Band& band : bands->bands())
                 found = band.partner == partner ? band : found;
             return found;
         };
         QCOMPARE(last(0).name, QStringLiteral("filling"));
         QVERIFY(last(0).goesOn && last(1).goesOn && last(1).row == last(0).row + 1);
         QTRY_VERIFY(!bands->boxOf(last(1)).isEmpty());
-        const PhaseBands::Band band = last(1);
+        const StateBands::Band band = last(1);
         QTest::mouseClick(bands, Qt::LeftButton, Qt::NoModifier, bands->boxOf(band).center().toPoint());
         QVERIFY(window_->stage().selection().kind == Selection::Kind::phase && window_->stage().selection().bus == 1);
         QCOMPARE(window_->stage().cursor(), band.from);
@@ -230,6 +230,23 @@ private Q_SLOTS:
             [](rig::Session& session) { (void)rig::manipulateNamed(session, "wire Implement counters WaterUnit 250 12"); });
         QTRY_VERIFY2(
             window_->inspector()->text().contains(QStringLiteral("Implement: error-passive")), qPrintable(window_->inspector()->text()));
+        // Under the lanes it has a row of its own, which tells when, and leads there.
+        window_->showPage(QStringLiteral("Analyse"));
+        auto* bands = window_->findChild<StateBands*>();
+        const auto passive = [&] {
+            const auto found = std::find_if(bands->bands().begin(), bands->bands().end(),
+                [](const StateBands::Band& band) { return band.dialogue.isEmpty() && band.state == can::ErrorState::passive; });
+            return found == bands->bands().end() ? StateBands::Band{} : *found;
+        };
+        QTRY_VERIFY(passive().goesOn && passive().to - passive().from > std::chrono::milliseconds(300) && !bands->boxOf(passive()).isEmpty());
+        QCOMPARE(passive().counters, QStringLiteral("250 sending, 12 receiving"));
+        const StateBands::Band band = passive();
+        QTest::mouseClick(bands, Qt::LeftButton, Qt::NoModifier, bands->boxOf(band).center().toPoint());
+        QCOMPARE(window_->stage().cursor(), band.from);
+        QCOMPARE(window_->stage().selection().node, QStringLiteral("WaterUnit"));
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTRY_VERIFY(window_->stage().following());
+        (void)view();
         window_->document().session()->call(
             [](rig::Session& session) { (void)rig::liftNamed(session, "wire Implement counters WaterUnit 250 12"); });
         QTRY_VERIFY(window_->inspector()->text().contains(QStringLiteral("Implement: 0, 0")));

@@ -152,6 +152,13 @@ private Q_SLOTS:
         QVERIFY2(editor()->text().contains(QStringLiteral("\nmanipulate")), qPrintable(editor()->text()));
         QVERIFY(offered(QStringLiteral("BladeComm")));
         QVERIFY2(editor()->text().contains(QStringLiteral("\nBladeCommand")), qPrintable(editor()->text()));
+        // A signal, behind its message's dot.
+        end();
+        type(QStringLiteral("\nsignal('BladeCommand."));
+        QTRY_VERIFY(editor()->isListActive());
+        type(QStringLiteral("Comm"));
+        QTest::keyClick(editor(), Qt::Key_Tab);
+        QVERIFY2(editor()->text().contains(QStringLiteral("signal('BladeCommand.CommandedDepth")), qPrintable(editor()->text()));
         editor()->setFocus();
         while (editor()->isUndoAvailable() && editor()->text() != before)
             QVERIFY(view()->step(false));

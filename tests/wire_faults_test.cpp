@@ -159,9 +159,21 @@ private Q_SLOTS:
         QCOMPARE(bench.counters("Ten").state(), can::ErrorState::busOff);
         QCOMPARE(bench.errors(), std::size_t{16});
         QCOMPARE(bench.counters("Other").receive(), 0U);
+        // Each state of it is told with its moment.
+        const auto changes = bench.bus->health().changes;
+        QVERIFY(changes && changes->size() == 2);
+        QVERIFY((*changes)[0].who == "Ten" && (*changes)[0].state == can::ErrorState::passive && (*changes)[0].transmit == 136);
+        QVERIFY((*changes)[1].state == can::ErrorState::busOff && (*changes)[1].time > (*changes)[0].time);
         bench.run(100ms);
         QCOMPARE(bench.frames(0x100).size(), std::size_t{11});  // it waits to be asked
         QVERIFY(bench.fault().over && bench.fault().harmed == 16);
+        // Asked, it comes back behind 128 times 11 recessive bits.
+        const Time asked = bench.session->scheduler().now();
+        bench.bus->restart(0);
+        bench.run(10ms);
+        const auto back = bench.bus->health().changes;
+        QVERIFY(back->size() == 3 && back->back().state == can::ErrorState::active && back->back().transmit == 0);
+        QCOMPARE(back->back().time - asked, Time(128 * 11 * 2us));
         // In the middle of a frame: its sender and those who hear it break off.
         Bench middle({"A short at 100050us for 20us"});
         middle.run(105ms);

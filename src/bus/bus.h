@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "bus/state_history.h"
 #include "can/bit_rate.h"
 #include "can/error_counters.h"
 #include "can/frame.h"
@@ -32,6 +33,8 @@ struct Health {
     std::string facts;              ///< What else is to be told of the way to it; empty when nothing.
     std::string advice;             ///< What the machine could do better for it, with how; empty when nothing.
     std::uint64_t errors = 0;       ///< Error frames so far.
+    std::shared_ptr<const std::vector<StateChange>>
+        changes{};  ///< Of the error states of those who are attached, as far as known; null: none.
     std::uint64_t lost = 0;         ///< Frames refused by a full transmit queue or lost on the way in.
 };
 

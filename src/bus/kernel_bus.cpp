@@ -303,6 +303,11 @@ void KernelBus::take()
 void KernelBus::follow(const can::Frame& frame)
 {
     const std::uint32_t kinds = frame.id.value;
+    const auto state = [&] {
+        using can::ErrorState;
+        return busOff_ ? ErrorState::busOff : passive_ ? ErrorState::passive : warning_ ? ErrorState::warning : ErrorState::active;
+    };
+    const can::ErrorState before = state();
     if ((kinds & CAN_ERR_BUSOFF) != 0)
         busOff_ = true;
     if ((kinds & CAN_ERR_RESTARTED) != 0)
@@ -311,6 +316,8 @@ void KernelBus::follow(const can::Frame& frame)
         passive_ = (frame.data[1] & (CAN_ERR_CRTL_RX_PASSIVE | CAN_ERR_CRTL_TX_PASSIVE)) != 0;
         warning_ = (frame.data[1] & (CAN_ERR_CRTL_RX_WARNING | CAN_ERR_CRTL_TX_WARNING)) != 0;
     }
+    if (state() != before)
+        states_.note({frame.time, interface_, state(), frame.length > 7 ? frame.data[6] : 0U, frame.length > 7 ? frame.data[7] : 0U});
 }
 
 Health KernelBus::health() const
@@ -348,6 +355,7 @@ Health KernelBus::health() const
     case StampedBy::kernelSinceApart: health.facts = "stamps: the kernel's, since the interface's own clock goes by another time"; break;
     }
     health.errors = errors_;
+    health.changes = states_.told();
     health.lost = lost_ + overflow_ + lostBefore_ + refused_;
     if (buffer_ < wantedBuffer && failure == 0)
         health.advice = "the kernel holds " + std::to_string(buffer_ / 1000) + " kB of frames for " + interface_

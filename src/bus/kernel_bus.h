@@ -73,6 +73,7 @@ private:
     bool busOff_ = false;               // as the error frames tell
     bool passive_ = false;
     bool warning_ = false;
+    StateHistory states_;
     std::thread reader_;
 };
 

@@ -196,9 +196,12 @@ void SimulatedBus::countRecessive(Time until)
             port.awaitsFrom = std::max(port.awaitsFrom, recessiveSince_) + bits(seen * recessiveBits);
             continue;
         }
+        const Time ready = readyAt(port);
         port.awaits = 0;
-        if (port.counters.state() == can::ErrorState::busOff)
+        if (port.counters.state() == can::ErrorState::busOff) {
             port.counters.recover();
+            noteState(port, ready);
+        }
     }
 }
 
@@ -374,6 +377,7 @@ void SimulatedBus::finish()
             port.counters.received();
         }
     }
+    noteStates(inFlight_.time);
     MeasuredResponse& response = responses_[inFlight_.id.key()];
     response.id = inFlight_.id;
     ++response.count;
@@ -445,6 +449,19 @@ void SimulatedBus::becomeIdleAt(Time when)
         wake(when);
 }
 
+void SimulatedBus::noteState(PortState& port, Time at)
+{
+    port.told = port.counters.state();
+    states_.note({at, port.name, port.told, port.counters.transmit(), port.counters.receive()});
+}
+
+void SimulatedBus::noteStates(Time at)
+{
+    for (PortState& port : ports_)
+        if (port.counters.state() != port.told)
+            noteState(port, at);
+}
+
 void SimulatedBus::wentBusOff(Port index)
 {
     PortState& port = ports_[index];
@@ -479,6 +496,7 @@ void SimulatedBus::sendErrorFrame(
                 errorFrame_.data[7] = std::max(errorFrame_.data[7], clipped(port.counters.receive()));
     errorFrame_.time = end;
     errorDominantUntil_ = dominantUntil;
+    noteStates(end);
     contenders_.clear();
     busy_ = true;
     acknowledge_.stop();
@@ -584,6 +602,7 @@ Health SimulatedBus::health() const
     health.alive = true;
     health.words = "alive";
     health.errors = errors_;
+    health.changes = states_.told();
     if (open_ > 0 && shorted()) {
         health.alive = false;
         health.state = Health::State::busOff;

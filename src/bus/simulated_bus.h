@@ -132,6 +132,7 @@ private:
         bool on = true;
         std::vector<Pending> queue;  // the next to send is the last
         can::ErrorCounters counters;
+        can::ErrorState told = can::ErrorState::active;
         std::uint64_t dropped = 0;
         unsigned corrupt = 0;
         std::optional<std::size_t> corruptBit;
@@ -181,6 +182,8 @@ private:
     [[nodiscard]] bool transmits(Port port) const;
     [[nodiscard]] bool listens(Port port) const;
     void wentBusOff(Port port);
+    void noteStates(Time at);
+    void noteState(PortState& port, Time at);
     // `dominantUntil`: the last dominant bit in it ends then.
     void sendErrorFrame(
         Time end, Time dominantUntil, std::uint32_t classes, std::uint8_t kind, can::Place place, const std::vector<Port>& of);
@@ -209,6 +212,7 @@ private:
     Time wakeAt_ = Time::max();
     bool busy_ = false;
     std::uint64_t errors_ = 0;
+    StateHistory states_;
     std::vector<Asked> faults_;  // those that are over too, up to a number
     std::size_t open_ = 0;  // that are not over
     std::uint64_t asked_ = 0;

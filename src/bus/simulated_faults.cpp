@@ -116,6 +116,7 @@ void SimulatedBus::faultDue(std::uint32_t number)
         if (const Port port = portNamed(found->fault.node); port != nobody) {
             ports_[port].counters.set(found->fault.transmit, found->fault.receive);
             wentBusOff(port);
+            noteStates(scheduler_.now());
         }
         return closeFault(*found);
     }

@@ -76,7 +76,7 @@ LanesView::LanesView(Stage& stage)
       column_(new QVBoxLayout(inside_)),
       axisLead_(new QSpacerItem(0, 0, QSizePolicy::Fixed, QSizePolicy::Minimum)),
       axis_(new TimePlot(stage, true)),
-      bands_(new PhaseBands(stage, *axis_, this))
+      bands_(new StateBands(stage, *axis_, this))
 {
     EditTimes::follow(undo_);
     setAcceptDrops(true);

@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "app/lanes/lane.h"
-#include "app/lanes/phase_bands.h"
+#include "app/lanes/state_bands.h"
 #include "app/lanes/window_field.h"
 #include "app/stage/drawn_curves.h"
 #include "app/stage/view.h"
@@ -101,7 +101,7 @@ private:
     QVBoxLayout* column_;
     QSpacerItem* axisLead_;  ///< As wide as the heads.
     TimePlot* axis_;  ///< The times under all lanes, which stay where lanes scroll.
-    PhaseBands* bands_;  ///< Under the lanes, which are not scrolled with them.
+    StateBands* bands_;  ///< Under the lanes, which are not scrolled with them.
     QTimer soon_;
     QUndoStack undo_;
     QWidget* tools_ = nullptr;

@@ -6,6 +6,7 @@
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QPainter>
+#include <QRegularExpression>
 #include <QScreen>
 #include <QShortcut>
 #include <QTableWidget>
@@ -73,6 +74,8 @@ ScriptView::ScriptView(Stage& stage)
     editor_->setAutoCompletionSource(QsciScintilla::AcsAPIs);
     editor_->setAutoCompletionThreshold(2);
     editor_->setAutoCompletionCaseSensitivity(false);
+    // Once the list of the word in front of the dot is gone.
+    connect(editor_, &QsciScintilla::SCN_CHARADDED, this, [this] { QTimer::singleShot(0, this, &ScriptView::offerBehindDot); });
     editor_->setCallTipsStyle(QsciScintilla::CallTipsNoContext);
     log_->setObjectName(QStringLiteral("scriptLog"));
     log_->setAccessibleName(tr("Lines that the script logged"));
@@ -375,10 +378,11 @@ void ScriptView::offerWords()
         return;
     delete lexer->apis();
     auto* words = new QsciAPIs(lexer);
+    dotted_.clear();
     for (const drive::ScriptCall& call : drive::scriptCalls())
         words->add(QStringLiteral("%1(%2)").arg(QLatin1String(call.name), QLatin1String(call.arguments)));
     for (const auto& [part, meaning] : drive::scriptFrameParts())
-        words->add(QStringLiteral("frame.%1").arg(QLatin1String(part)));
+        dotted_ << QStringLiteral("frame.%1").arg(QLatin1String(part));
     for (const drive::NodeSpec& node : stage().document().rig().nodes) {
         if (node.name != node_.toStdString())
             continue;
@@ -395,10 +399,33 @@ void ScriptView::offerWords()
                 continue;
             words->add(QString::fromStdString(message.message->name));
             for (const database::Signal& signal : message.message->signals)
-                words->add(QString::fromStdString(message.message->name + '.' + signal.name));
+                dotted_ << QString::fromStdString(message.message->name + '.' + signal.name);
         }
     }
     words->prepare();
+    dotted_.sort(Qt::CaseInsensitive);
+}
+
+// The editor's own lists end at a dot.
+void ScriptView::offerBehindDot()
+{
+    if (editor_->isListActive())
+        return;
+    int line = 0, index = 0;
+    editor_->getCursorPosition(&line, &index);
+    static const QRegularExpression behindDot(QStringLiteral("([A-Za-z_]\\w*\\.)(\\w*)$"));
+    const auto typed = behindDot.match(editor_->text(line).left(index));
+    if (!typed.hasMatch())
+        return;
+    const QString part = typed.captured(2);
+    QStringList fit;
+    for (const QString& name : dotted_)
+        if (name.startsWith(typed.captured(1)) && name.mid(typed.capturedLength(1)).startsWith(part, Qt::CaseInsensitive))
+            fit << name.mid(typed.capturedLength(1));
+    if (fit.isEmpty() || (fit.size() == 1 && fit.front() == part))
+        return;
+    const QByteArray list = fit.join(QLatin1Char('\x03')).toUtf8();  // the separator that the editor goes by
+    editor_->SendScintilla(QsciScintilla::SCI_AUTOCSHOW, static_cast<unsigned long>(part.toUtf8().size()), list.constData());
 }
 
 }  // namespace wavetrope::app

@@ -50,6 +50,7 @@ private:
     void check();
     void mark(const std::optional<Error>& error);
     void offerWords();
+    void offerBehindDot();
     void dress();
     void lay();
     [[nodiscard]] QString textNow() const;
@@ -62,6 +63,7 @@ private:
     QTableWidget* log_;
     QTimer checking_;
     QString node_;
+    QStringList dotted_;  // names with a dot that may be spoken of
     std::optional<Error> problem_;
     bool setting_ = false;  // the text, by no hand
     QString running_;  // what was taken over last
