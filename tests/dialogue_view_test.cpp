@@ -238,7 +238,8 @@ private Q_SLOTS:
                 [](const StateBands::Band& band) { return band.dialogue.isEmpty() && band.state == can::ErrorState::passive; });
             return found == bands->bands().end() ? StateBands::Band{} : *found;
         };
-        QTRY_VERIFY(passive().goesOn && passive().to - passive().from > std::chrono::milliseconds(300) && !bands->boxOf(passive()).isEmpty());
+        QTRY_VERIFY(
+            passive().goesOn && passive().to - passive().from > std::chrono::milliseconds(300) && !bands->boxOf(passive()).isEmpty());
         QCOMPARE(passive().counters, QStringLiteral("250 sending, 12 receiving"));
         const StateBands::Band band = passive();
         QTest::mouseClick(bands, Qt::LeftButton, Qt::NoModifier, bands->boxOf(band).center().toPoint());

@@ -4,12 +4,17 @@
 
 #include <algorithm>
 
+#include "command_line.h"
 #include "loaded_log.h"
+#include "made_transfers.h"
 #include "protocol/message_stream.h"
+#include "protocol/network.h"
+#include "sanitized.h"
 #include "vector_file.h"
 
 using namespace wavetrope;
 using namespace wavetrope::protocol;
+using namespace wavetrope::test;
 
 namespace {
 
@@ -129,6 +134,211 @@ private Q_SLOTS:
         QVERIFY(messages.size() > 1'000);
         if (put.messages != messages)
             QFAIL(differences(messages, put.messages).constData());
+    }
+
+    // The program prints what the reference says, whole; filters look at messages; mistakes are told before anything is printed.
+    void onTheCommandLine()
+    {
+        const QString log = dataPath("vehicle.pcapng.gz");
+        const QStringList spoken{
+            QStringLiteral("--protocol"), QStringLiteral("Field=vehicle"), QStringLiteral("--protocol"), QStringLiteral("Yard=vehicle")};
+        const auto whole = [](const char* name) {
+            QFile file(dataPath(name));
+            return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
+        };
+        const Answer messages = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages")} + spoken);
+        QVERIFY(messages.code == 0 && !messages.out.isEmpty());
+        QCOMPARE(messages.out, whole("vehicle-messages.csv"));
+        const Answer transfers = cli(QStringList{QStringLiteral("transfers"), log} + spoken);
+        QCOMPARE(transfers.out, whole("vehicle-transfers.csv"));
+        const Answer chosen = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--filter"),
+                                      QStringLiteral("group 0xEE00 and bus Field")}
+                                  + spoken);
+        QVERIFY(chosen.code == 0 && chosen.out.count(QLatin1String(",claim,")) > 10);
+        QCOMPARE(chosen.out.count(QLatin1Char('\n')), chosen.out.count(QLatin1String(",claim,")) + 1);
+        const Answer network = cli(QStringList{QStringLiteral("network"), log, QStringLiteral("--at"), QStringLiteral("+1s")} + spoken);
+        QVERIFY(network.out.startsWith(QLatin1String("bus,node,name,state,since,what\n")));
+        QVERIFY(network.out.contains(QLatin1String(",claimed,")) && network.out.contains(QLatin1String(",cannot claim,")));
+        for (const auto& [arguments, words] : std::initializer_list<std::pair<QStringList, const char*>>{
+                 {{QStringLiteral("transfers"), log}, "nothing says what the buses speak"},
+                 {{QStringLiteral("transfers"), log, QStringLiteral("--protocol"), QStringLiteral("Nope=vehicle")}, "no bus 'Nope'"},
+                 {{QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--protocol"), QStringLiteral("Field=diag")},
+                     "none of"},
+                 {{QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--protocol"),
+                      QStringLiteral("Field=diagnostics:0x7E0")},
+                     "no pair"},
+                 {{QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--protocol"), QStringLiteral("Field")},
+                     "expected BUS="},
+                 {{QStringLiteral("network"), log, QStringLiteral("--at"), QStringLiteral("noon"), QStringLiteral("--protocol"),
+                      QStringLiteral("Field=vehicle")},
+                     "--at 'noon'"}}) {
+            const Answer wrong = cli(arguments);
+            QCOMPARE(wrong.code, 2);
+            QVERIFY2(wrong.out.isEmpty() && wrong.err.contains(QLatin1String(words)), qPrintable(wrong.err));
+        }
+    }
+
+    // Of two who claim an address the smaller name has it (SAE J1939-81, 4.4); nodes tell their state; a server its session and why it refuses.
+    void whoIsThere()
+    {
+        Network network;
+        std::vector<std::vector<std::uint8_t>> bytes;
+        Time at{};
+        MessageStream stream([&](const MessageRow& row) { network.take(row); }, [](const Transfer&) {});
+        stream.speak(0, {*spokenFromText("a=vehicle"), *spokenFromText("a=objects"), *spokenFromText("a=diagnostics:0x7E0/0x7E8")});
+        const auto put = [&](std::uint32_t id, std::initializer_list<unsigned> data) {
+            can::Frame frame;
+            frame.id = {id, id > 0x7FF};
+            frame.time = at += std::chrono::milliseconds(100);
+            for (const unsigned byte : data)
+                frame.data[frame.length++] = static_cast<std::uint8_t>(byte);
+            frame.dlc = frame.length;
+            stream.onFrame(frame.view());
+        };
+        const auto states = [&] {
+            QStringList out;
+            for (const NetworkNode& node : network.nodes(at))
+                out << QString::fromStdString(toText(node.node) + ' ' + node.name + ' ' + node.state);
+            return out;
+        };
+        put(0x18EEFF21, {2, 0, 0, 0, 0, 0, 0, 0x80});
+        put(0x18EEFF21, {1, 0, 0, 0, 0, 0, 0, 0x80});
+        put(0x18FEF133, {0, 0, 0, 0, 0, 0, 0, 0});
+        QCOMPARE(states(), (QStringList{QStringLiteral("0x21 8000000000000001 claimed"), QStringLiteral("0x21 8000000000000002 lost"),
+                               QStringLiteral("0x33  heard")}));
+        QVERIFY(network.nodes(at).front().what.find("chooses its address") != std::string::npos);
+        put(0x18EEFF22, {2, 0, 0, 0, 0, 0, 0, 0x80});  // it takes another
+        put(0x18EEFFFE, {1, 0, 0, 0, 0, 0, 0, 0x80});
+        put(0x18EEFF33, {7, 0, 0, 0, 0, 0, 0, 0});
+        QCOMPARE(states(), (QStringList{QStringLiteral("0x22 8000000000000002 claimed"), QStringLiteral("0x33 0000000000000007 claimed"),
+                               QStringLiteral("0xFE 8000000000000001 cannot claim")}));
+        put(0x705, {0});
+        at += std::chrono::seconds(1);
+        put(0x705, {127});
+        at += std::chrono::seconds(1);
+        put(0x705, {5});
+        put(0x085, {0x30, 0x81, 0, 0, 0, 0, 0, 0});
+        put(0x7E0, {2, 0x10, 3});
+        put(0x7E8, {2, 0x50, 3});
+        put(0x7E0, {3, 0x22, 0xF1, 0x90});
+        put(0x7E8, {3, 0x7F, 0x22, 0x31});
+        auto nodes = network.nodes(at);
+        QCOMPARE(states().mid(3), (QStringList{QStringLiteral("5  operational"), QStringLiteral("0x7E8  extended session")}));
+        QVERIFY2(nodes[3].what.find("heartbeat or guarding failed") != std::string::npos, nodes[3].what.c_str());
+        QVERIFY2(nodes[4].what.find("0x22 request out of range") != std::string::npos, nodes[4].what.c_str());
+        at += std::chrono::seconds(5);
+        QCOMPARE(states()[3], QStringLiteral("5  lost"));
+    }
+
+    // Many who talk at once, each pair by itself one conversation behind the other: what is told is what was laid down.
+    void madeConversationsComeBack()
+    {
+        MadeTransfers made(41);
+        const int rounds = test::some(60, 8);
+        std::size_t whole = 0, broken = 0;
+        for (int round = 0; round < rounds; ++round) {
+            struct Laid {
+                can::Frame frame;
+                std::size_t conversation;
+            };
+            std::vector<Conversation> talks;
+            std::vector<Laid> laid;
+            const auto talk = [&](std::uint8_t bus, const std::function<Conversation()>& make) {
+                Time at = Time(std::chrono::seconds(1'800'000'000)) + std::chrono::microseconds(made.some(900'000));
+                for (unsigned i = 0; i < 1 + made.some(5); ++i) {
+                    Conversation one = make();
+                    for (can::Frame& frame : one.frames) {
+                        frame.time += at;
+                        frame.bus = bus;
+                        laid.push_back({frame, talks.size()});
+                    }
+                    at = one.frames.back().time + one.silence + std::chrono::microseconds(1 + made.some(2'000'000));
+                    talks.push_back(std::move(one));
+                }
+            };
+            for (std::uint8_t from = 0x10; from < 0x16; ++from) {
+                talk(0, [&] { return made.vehicle(from, 255); });
+                for (std::uint8_t to = 0x10; to < 0x16; ++to)
+                    if (from < to)  // the other way would be heard by the same two
+                        talk(0, [&] { return made.vehicle(from, to); });
+            }
+            for (unsigned node = 1; node < 12; ++node)
+                talk(1, [&] { return made.objects(node); });
+            for (unsigned pair = 0; pair < 3; ++pair)
+                talk(2, [&] { return made.diagnostics({0x700 + pair, false}, {0x708 + pair, false}); });
+            talk(2, [&] { return made.diagnostics({0x18DA00F1, true}, {0x18DAF100, true}); });
+            std::stable_sort(laid.begin(), laid.end(), [](const Laid& a, const Laid& b) { return a.frame.time < b.frame.time; });
+            // So that the last limits are over.
+            Laid later{laid.back().frame, talks.size()};
+            later.frame.time += std::chrono::seconds(6);
+            later.frame.id = {0x123, false};
+            later.frame.kind = can::FrameKind::data;
+            laid.push_back(later);
+
+            QList<QByteArray> wantedRows, wantedTransfers;
+            std::vector<std::size_t> last(talks.size()), first(talks.size(), laid.size());
+            for (std::size_t i = 0; i < laid.size(); ++i)
+                if (const std::size_t which = laid[i].conversation; which < talks.size()) {
+                    last[which] = i;
+                    first[which] = std::min(first[which], i);
+                }
+            std::map<std::size_t, std::size_t> byFirst;
+            for (std::size_t which = 0; which < talks.size(); ++which)
+                byFirst[first[which]] = which;
+            for (const auto& [at, which] : byFirst) {
+                const Conversation& one = talks[which];
+                (one.ended == "whole" ? whole : broken) += 1;
+                wantedTransfers << QByteArrayList{stamp(laid[at].frame.time), stamp(laid[last[which]].frame.time),
+                    QByteArray::fromStdString(one.kind), QByteArray::fromStdString(one.what),
+                    QByteArray::number(static_cast<qulonglong>(one.bytes)), QByteArray::number(static_cast<qulonglong>(one.frames.size())),
+                    QByteArray::fromStdString(one.ended)}
+                                       .join(',');
+            }
+            const auto rowOf = [](Time time, const QByteArray& kind, const std::vector<std::uint8_t>& bytes) {
+                return QByteArrayList{stamp(time), kind,
+                    QByteArray(reinterpret_cast<const char*>(bytes.data()), static_cast<qsizetype>(bytes.size())).toHex()}
+                    .join(',');
+            };
+            for (std::size_t i = 0; i < laid.size(); ++i) {
+                const std::size_t which = laid[i].conversation;
+                const can::Frame& frame = laid[i].frame;
+                if (which < talks.size() && talks[which].ended == "whole") {
+                    if (last[which] == i)
+                        wantedRows << rowOf(frame.time, QByteArray::fromStdString(talks[which].kind), talks[which].data);
+                } else {
+                    wantedRows << rowOf(
+                        frame.time, which < talks.size() ? "transport" : "data", {frame.data.begin(), frame.data.begin() + frame.length});
+                }
+            }
+
+            QList<QByteArray> rows;
+            std::map<std::uint64_t, QByteArray> transfers;
+            MessageStream stream(
+                [&](const MessageRow& row) {
+                    rows << rowOf(row.time, row.head ? toText(row.head->kind) : can::toText(row.frame), {row.data.begin(), row.data.end()});
+                },
+                [&](const Transfer& one) {
+                    transfers[one.numbers.front()] = QByteArrayList{stamp(one.from), stamp(one.to), toText(one.head.kind),
+                        QByteArray::fromStdString(whatOf(one)), QByteArray::number(static_cast<qulonglong>(one.bytes)),
+                        QByteArray::number(static_cast<qulonglong>(one.frames)), toText(one.ended)}
+                                                         .join(',');
+                });
+            stream.speak(0, {*spokenFromText("a=vehicle")});
+            stream.speak(1, {*spokenFromText("b=objects")});
+            stream.speak(2, {*spokenFromText("c=diagnostics:0x700/0x708,0x701/0x709"),
+                                *spokenFromText("c=diagnostics:0x702/0x70A,0x18DA00F1/0x18DAF100")});
+            for (const Laid& one : laid)
+                stream.onFrame(one.frame.view());
+            stream.finish();
+            QList<QByteArray> told;
+            for (const auto& [number, text] : transfers)
+                told << text;
+            if (told != wantedTransfers)
+                QFAIL(("round " + QByteArray::number(round) + differences(wantedTransfers, told)).constData());
+            if (rows != wantedRows)
+                QFAIL(("round " + QByteArray::number(round) + differences(wantedRows, rows)).constData());
+        }
+        QVERIFY(whole > static_cast<std::size_t>(rounds) * 50 && broken > static_cast<std::size_t>(rounds) * 10);
     }
 };
 

@@ -9,6 +9,7 @@
 #include "can/bit_rate.h"
 #include "cli/command.h"
 #include "cli/csv.h"
+#include "cli/protocols.h"
 #include "convert/value_rows.h"
 #include "measure/load_bins.h"
 #include "measure/load_shares.h"
@@ -417,7 +418,8 @@ void addLogCommands(CLI::App& program, int& result)
         Question question;
         std::string log, layout, columns = "time,bus,dir,kind,id,brs,esi,length,data", glob;
         LoadOptions load;
-        bool json = false;
+        bool json = false, messages = false;
+        std::vector<std::string> protocols;
     };
     const auto options = std::make_shared<Options>();
 
@@ -429,8 +431,16 @@ void addLogCommands(CLI::App& program, int& result)
 
     command = program.add_subcommand("list", "The frames of a log as CSV");
     addQuestion(*command, options->question);
-    command->add_option("--columns", options->columns, "Comma-separated; also name, sender, dlc, nominal_bits, data_bits, stuff_bits");
-    command->callback([options, &result] { result = list(options->question, options->columns); });
+    auto* columns = command->add_option(
+        "--columns", options->columns, "Comma-separated; also name, sender, dlc, nominal_bits, data_bits, stuff_bits");
+    auto* messages = command
+                         ->add_flag(
+                             "--messages", options->messages, "Messages of higher protocols in place of frames: what is whole is one row")
+                         ->excludes(columns);
+    addProtocolOption(*command, options->protocols)->needs(messages);
+    command->callback([options, &result] {
+        result = options->messages ? listMessages(options->question, options->protocols) : list(options->question, options->columns);
+    });
 
     command = program.add_subcommand("decode", "The signals of a log as CSV, a row a value");
     addQuestion(*command, options->question);

@@ -3,6 +3,7 @@
 #include <csignal>
 
 #include "cli/command.h"
+#include "cli/protocols.h"
 #include "manual/manual.h"
 
 int main(int argc, char** argv)
@@ -39,6 +40,7 @@ int main(int argc, char** argv)
     addTimingCommands(program, result);
     addSendCommands(program, result);
     addDialogueCommands(program, result);
+    addProtocolCommands(program, result);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

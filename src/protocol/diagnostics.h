@@ -5,13 +5,9 @@
 #include <map>
 
 #include "protocol/open_transfers.h"
+#include "protocol/spoken.h"
 
 namespace wavetrope::protocol {
-
-/// The identifiers of one tester and one server.
-struct DiagnosticPair {
-    can::Identifier request, answer;
-};
 
 /// Data frames, classic or FD, of the pairs' identifiers, in normal addressing. Limits: N_Bs and N_Cr of ISO 15765-2, table 16.
 class Diagnostics final : public Layer {

@@ -5,12 +5,6 @@
 
 namespace wavetrope::protocol {
 
-const char* toText(Protocol protocol)
-{
-    constexpr const char* words[] = {"vehicle", "objects", "diagnostics"};
-    return words[static_cast<unsigned>(protocol)];
-}
-
 const char* toText(Kind kind)
 {
     constexpr const char* words[] = {"group", "request", "acknowledge", "claim", "transport", "process", "service-read", "service-write",

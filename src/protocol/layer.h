@@ -8,13 +8,9 @@
 
 #include "base/time.h"
 #include "can/frame.h"
+#include "protocol/spoken.h"
 
 namespace wavetrope::protocol {
-
-/// What a bus speaks: networks of commercial, agricultural and municipal vehicles (SAE J1939, ISO 11783), machines with object dictionaries
-/// (CiA 301), diagnostics over given identifiers (ISO 15765-2, ISO 14229-1).
-enum class Protocol : std::uint8_t { vehicle, objects, diagnostics };
-[[nodiscard]] const char* toText(Protocol protocol);
 
 /// What a message is within its protocol. `transport`: a frame that carries or steers pieces, and is part of no whole message.
 enum class Kind : std::uint8_t {

@@ -6,23 +6,12 @@
 #include <functional>
 #include <memory>
 #include <optional>
-#include <string>
-#include <string_view>
 #include <vector>
 
-#include "base/error.h"
-#include "protocol/diagnostics.h"
+#include "protocol/layer.h"
+#include "protocol/spoken.h"
 
 namespace wavetrope::protocol {
-
-/// What a bus speaks.
-struct Spoken {
-    std::string bus;
-    Protocol protocol = Protocol::vehicle;
-    std::vector<DiagnosticPair> pairs{};  ///< Of `diagnostics`.
-};
-/// Reads `BUS=vehicle`, `BUS=objects`, `BUS=diagnostics:0x7E0/0x7E8,0x18DA00F1/0x18DAF100`. Errors name what was expected.
-[[nodiscard]] Expected<Spoken> spokenFromText(std::string_view text);
 
 /// A message, or a frame that is none of a protocol.
 struct MessageRow {
@@ -33,6 +22,8 @@ struct MessageRow {
     can::Identifier id{};
     unsigned length = 0;            ///< Bytes; of a remote frame as many as it asks for.
     can::Payload data{};
+    can::Direction direction = can::Direction::unknown;  ///< Of its last frame, as what follows.
+    bool brs = false, esi = false;
 };
 
 /// Follows the frames of a trace in their order. A row comes once all in front of it is decided: at the latest when the limits of what is open are over.
@@ -50,6 +41,8 @@ public:
     void onFrame(const can::FrameView& frame);
     /// The log ends.
     void finish();
+    /// All frames in front of this number are decided, and with them the messages that they began.
+    [[nodiscard]] std::uint64_t decided() const { return front_; }
 
 private:
     struct Held {

@@ -78,7 +78,7 @@ bool Vehicle::announce(const can::FrameView& frame, std::uint64_t number, std::u
     transfer.what = group;
     transfer.head = {Protocol::vehicle, kindOf(group), Party::address(parts.source), Party::addressed(parts.destination)};
     const bool addressed = (group >> 8 & 0xFFU) < 240;
-    transfer.id = {static_cast<std::uint32_t>(parts.priority) << 26 | group << 8
+    transfer.id = {static_cast<std::uint32_t>(parts.priority) << 26 | (addressed ? group & 0x3FF00U : group) << 8
                        | (addressed ? static_cast<std::uint32_t>(parts.destination) << 8 : 0U) | parts.source,
         true};
     open_.add(key, frame, number, toAll ? betweenPackets : forAnswer);

@@ -80,6 +80,16 @@ BusSpec busOf(const JsonReader& in)
     if (bus.kind == &bus::busKinds().front() && !bus.rate.known())
         JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
+    if (const auto protocols = in.find("protocols")) {
+        const auto texts = in.texts("protocols");
+        for (std::size_t i = 0; i < texts.size(); ++i) {
+            auto spoken = protocol::spokenFromText(bus.name + '=' + texts[i]);
+            if (!spoken)
+                JsonReader::fail(
+                    in.placeOf("protocols"), spoken.error().what, "For example \"vehicle\", \"objects\", \"diagnostics:0x7E0/0x7E8\"");
+            bus.protocols.push_back(std::move(*spoken));
+        }
+    }
     if (const std::string match = in.text("match"); match == "group")
         bus.match = database::Match::group;
     else if (!match.empty() && match != "full")

@@ -20,6 +20,7 @@
 #include "drive/manipulation.h"
 #include "drive/node_spec.h"
 #include "drive/outbox_spec.h"
+#include "protocol/spoken.h"
 #include "record/take_writer.h"
 #include "rig/derived_json.h"
 #include "rig/report_json.h"
@@ -36,6 +37,7 @@ struct BusSpec {
     Time restartAfter{0};           ///< After bus off, a node takes part again after so long; 0: when it is asked to.
     const bus::BusKind* kind = &bus::busKinds().front();  ///< What it is made of.
     std::string address;                    ///< What its kind says that it means.
+    std::vector<protocol::Spoken> protocols{};  ///< What it speaks.
     std::vector<std::string> databases;     ///< As in the document, relative to it; the first that knows an identifier wins.
     database::Match match = database::Match::full;  ///< How frames find messages that do not say so themselves.
     std::shared_ptr<const database::Database> definitions;  ///< The rig's own, behind the files; null when there are none.
