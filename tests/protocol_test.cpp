@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Frames as messages of higher protocols: the reference logs with every kind of break in them.
+#include <QTemporaryDir>
 #include <QTest>
 
 #include <algorithm>
@@ -176,6 +177,39 @@ private Q_SLOTS:
             QCOMPARE(wrong.code, 2);
             QVERIFY2(wrong.out.isEmpty() && wrong.err.contains(QLatin1String(words)), qPrintable(wrong.err));
         }
+    }
+
+    // A group of 290 bytes is decoded as a frame is, whatever the address that sends it; and counted as one.
+    void longGroupsAreDecoded()
+    {
+        QTemporaryDir folder;
+        QFile database(folder.filePath(QStringLiteral("long.dbc")));
+        QVERIFY(database.open(QIODevice::WriteOnly));
+        database.write(
+            "VERSION \"\"\n\nBS_:\n\nBU_: Unit\n\nBO_ 2650139545 LongGroup: 290 Unit\n SG_ First : 0|8@1+ (1,0) [0|0] \"\" Unit\n"
+            " SG_ Last : 2312|8@1+ (1,0) [0|0] \"\" Unit\n");
+        database.close();
+        QByteArray row;
+        for (const QByteArray& one : lines("vehicle-messages.csv"))
+            row = one.contains(",0x1DF5EB12,290,") ? one : row;
+        const QByteArray bytes = row.split(',').last();
+        QCOMPARE(bytes.size(), qsizetype{580});
+        const QString log = dataPath("vehicle.pcapng.gz"), spoken = QStringLiteral("Yard=vehicle");
+        const Answer answer = cli({QStringLiteral("decode"), log, QStringLiteral("--protocol"), spoken, QStringLiteral("--database"),
+            QStringLiteral("Yard=") + database.fileName()});
+        const auto line = [&](const char* signal, const QByteArray& hex) {
+            const QString value = QString::number(hex.toUInt(nullptr, 16));
+            return QString::fromLatin1(row.left(20)) + QStringLiteral(",Yard,0x1DF5EB12,LongGroup,") + QLatin1String(signal)
+                   + QLatin1Char(',') + value + QLatin1Char(',') + value;
+        };
+        QVERIFY2(answer.code == 0 && answer.out.contains(line("First", bytes.left(2))) && answer.out.contains(line("Last", bytes.right(2))),
+            qPrintable(answer.out + answer.err));
+        const auto counted = [&](const QStringList& more) {
+            return cli(QStringList{QStringLiteral("count"), log, QStringLiteral("--filter"), QStringLiteral("id 0x1DF5EB12")} + more)
+                .out.trimmed();
+        };
+        QCOMPARE(counted({}), QStringLiteral("0"));
+        QCOMPARE(counted({QStringLiteral("--protocol"), spoken}), QStringLiteral("1"));
     }
 
     // Of two who claim an address the smaller name has it (SAE J1939-81, 4.4); nodes tell their state; a server its session and why it refuses.

@@ -301,7 +301,9 @@ Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std:
     };
     for (const trace::TraceBus& bus : buses) {
         const rig::BusSpec* spec = specOf(bus.name);
-        catalog->addBus(bus.name, spec != nullptr && match_ == database::Match::full ? spec->match : match_);
+        catalog->addBus(bus.name, byGroup_.count(bus.name) != 0                        ? database::Match::group
+                                  : spec != nullptr && match_ == database::Match::full ? spec->match
+                                                                                       : match_);
     }
     for (const std::string& option : options_) {
         const BusOption split = splitBusOption(option);

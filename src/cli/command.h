@@ -7,6 +7,7 @@
 #include <atomic>
 #include <map>
 #include <memory>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -96,6 +97,8 @@ public:
     Databases(std::vector<std::string> options, database::Match match, std::string rig = {})
         : options_(std::move(options)), match_(match), rigPath_(std::move(rig))
     {}
+    /// Frames of a bus find messages by parameter group, whatever else was said.
+    void matchByGroup(const std::string& bus) { byGroup_.insert(bus); }
     /// A catalog for the buses of a log, by name.
     [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> explain(const std::vector<trace::TraceBus>& buses);
 
@@ -103,6 +106,7 @@ private:
     std::vector<std::string> options_;
     database::Match match_;
     std::string rigPath_;
+    std::set<std::string> byGroup_;
     std::shared_ptr<const UsedRig> rig_;
     std::map<std::string, std::shared_ptr<const database::Database>> read_;
 };

@@ -66,7 +66,12 @@ public:
         if (text_.size() > 60'000)
             flush();
     }
-    void raw(std::string_view rows) { text_.raw(rows); }
+    void raw(std::string_view rows)
+    {
+        text_.raw(rows);
+        if (text_.size() > 60'000)
+            flush();
+    }
     void flush()
     {
         const std::string text = text_.take();

@@ -445,11 +445,18 @@ void addLogCommands(CLI::App& program, int& result)
     command = program.add_subcommand("decode", "The signals of a log as CSV, a row a value");
     addQuestion(*command, options->question);
     command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
-    command->callback([options, &result] { result = decode(options->question, options->glob); });
+    addProtocolOption(*command, options->protocols);
+    command->callback([options, &result] {
+        result = options->protocols.empty() ? decode(options->question, options->glob)
+                                            : decodeMessages(options->question, options->protocols, options->glob);
+    });
 
     command = program.add_subcommand("count", "How many frames of a log pass a filter");
     addQuestion(*command, options->question);
-    command->callback([options, &result] { result = count(options->question); });
+    addProtocolOption(*command, options->protocols);
+    command->callback([options, &result] {
+        result = options->protocols.empty() ? count(options->question) : countMessages(options->question, options->protocols);
+    });
 
     command = program.add_subcommand("load", "The bus load of a log, over time or by who takes it, as CSV");
     LoadOptions& load = options->load;

@@ -6,6 +6,7 @@
 #include "base/time_text.h"
 #include "cli/csv.h"
 #include "cli/protocols.h"
+#include "convert/value_rows.h"
 #include "filter/filter_stream.h"
 #include "protocol/message_stream.h"
 #include "protocol/network.h"
@@ -234,69 +235,168 @@ CLI::Option* addProtocolOption(CLI::App& command, std::vector<std::string>& prot
         ->allow_extra_args(false);
 }
 
+namespace {
+
+// Of a message of more bytes than a frame has, its first ones.
+can::FrameView viewOf(const protocol::MessageRow& row)
+{
+    can::FrameView view;
+    view.time = row.time;
+    view.bus = row.bus;
+    view.id = row.id;
+    view.kind = row.frame;
+    view.direction = row.direction;
+    view.brs = row.brs;
+    view.esi = row.esi;
+    view.length = static_cast<std::uint8_t>(std::min<std::size_t>(row.data.size(), can::maxLength));
+    view.dlc = row.frame == can::FrameKind::remote ? static_cast<std::uint8_t>(row.length) : can::dlcOfLength(view.length);
+    view.data = row.data.data();
+    return view;
+}
+
+/// The messages of a log that pass a filter, with what explains them.
+class PassingRows {
+public:
+    /// False: no more are wanted.
+    using Take = std::function<bool(
+        const protocol::MessageRow&, const std::vector<trace::TraceBus>&, const std::shared_ptr<const database::Catalog>&)>;
+
+    PassingRows(const Question& question, const std::vector<std::string>& protocols) : question_(question), protocols_(protocols) {}
+    /// What it takes to know what each signal is; without, only where the filter asks.
+    void explained() { explains_ = true; }
+
+    Expected<void> each(const Take& take)
+    {
+        const auto speaking = speakingOf(protocols_, question_.rig);
+        if (!speaking)
+            return tl::unexpected(speaking.error());
+        // Groups are found whatever the address that sends them.
+        for (const protocol::Spoken& one : speaking->all)
+            if (one.protocol == protocol::Protocol::vehicle)
+                databases_.matchByGroup(one.bus);
+        const auto done = follow(question_, *speaking, [&](MessageSink& sink) {
+            sink.goesOn = [this, &sink](const can::FrameView& frame) { return wanted_ && prepare(sink.buses, frame.time); };
+            sink.onRow = [this, &sink, &take](const protocol::MessageRow& row) {
+                if (wanted_ && (!filter_ || filter_->passes(viewOf(row))))
+                    wanted_ = take(row, sink.buses, catalog);
+            };
+        });
+        return failure_ ? tl::unexpected(*failure_) : done;
+    }
+    std::shared_ptr<const database::Catalog> catalog;
+
+private:
+    // A bus may come behind the first frames.
+    bool prepare(const std::vector<trace::TraceBus>& buses, Time first)
+    {
+        if ((question_.narrowing.filter.empty() && !explains_) || bound_ == buses.size())
+            return true;
+        auto explained = databases_.explain(buses);
+        if (!explained) {
+            failure_ = explained.error();
+            return false;
+        }
+        catalog = *explained;
+        bound_ = buses.size();
+        if (question_.narrowing.filter.empty())
+            return true;
+        auto compiled = filterOf(question_, catalog);
+        if (!compiled) {
+            failure_ = compiled.error();
+            return false;
+        }
+        if (filter_)
+            filter_->rebind(std::move(*compiled));
+        else
+            filter_.emplace(std::move(*compiled), first);
+        return true;
+    }
+
+    const Question& question_;
+    const std::vector<std::string>& protocols_;
+    Databases databases_{question_.databases, question_.match, question_.rig};
+    std::optional<filter::FilterStream> filter_;
+    std::optional<Error> failure_;
+    std::size_t bound_ = 0;
+    bool explains_ = false, wanted_ = true;
+};
+
+}  // namespace
+
 int listMessages(const Question& question, const std::vector<std::string>& protocols)
 {
-    const auto speaking = speakingOf(protocols, question.rig);
-    if (!speaking)
-        return report(speaking.error());
     CsvWriter out(stdout);
     bool begun = false;
     const auto head = [&] {
         if (!std::exchange(begun, true))
             out.row({"time", "bus", "protocol", "kind", "source", "destination", "id", "length", "data"});
     };
-    std::optional<filter::FilterStream> filter;
-    std::size_t bound = 0;  // buses that the filter knows
-    std::optional<Error> failure;
-    Databases databases(question.databases, question.match, question.rig);
-    const auto done = follow(question, *speaking, [&](MessageSink& sink) {
-        // A row passes by what stands in it; of a message of more bytes than a frame has, by its first 64.
-        const auto passes = [&](const protocol::MessageRow& row) {
-            can::FrameView view;
-            view.time = row.time;
-            view.bus = row.bus;
-            view.id = row.id;
-            view.kind = row.frame;
-            view.direction = row.direction;
-            view.brs = row.brs;
-            view.esi = row.esi;
-            view.length = static_cast<std::uint8_t>(std::min<std::size_t>(row.data.size(), can::maxLength));
-            view.dlc = row.frame == can::FrameKind::remote ? static_cast<std::uint8_t>(row.length) : can::dlcOfLength(view.length);
-            view.data = row.data.data();
-            return filter->passes(view);
-        };
-        sink.goesOn = [&](const can::FrameView& frame) {
-            if (question.narrowing.filter.empty() || bound == sink.buses.size())
-                return true;
-            const auto catalog = databases.explain(sink.buses);
-            auto compiled = catalog ? filterOf(question, *catalog) : tl::unexpected(catalog.error());
-            if (!compiled) {
-                failure = compiled.error();
-                return false;
-            }
-            if (filter)
-                filter->rebind(std::move(*compiled));
-            else
-                filter.emplace(std::move(*compiled), frame.time);
-            bound = sink.buses.size();
-            return true;
-        };
-        sink.onRow = [&, passes](const protocol::MessageRow& row) {
-            if (filter && !passes(row))
-                return;
-            head();
-            out.row({secondsText(row.time), sink.buses[row.bus].name, row.head ? toText(row.head->protocol) : "",
-                row.head ? toText(row.head->kind) : can::toText(row.frame), row.head ? toText(row.head->source) : std::string(),
-                row.head ? toText(row.head->destination) : std::string(), can::toText(row.id), std::to_string(row.length),
-                hexOf(row.data)});
-        };
+    const auto done = PassingRows(question, protocols).each([&](const protocol::MessageRow& row, const auto& buses, const auto&) {
+        head();
+        out.row({secondsText(row.time), buses[row.bus].name, row.head ? toText(row.head->protocol) : "",
+            row.head ? toText(row.head->kind) : can::toText(row.frame), row.head ? toText(row.head->source) : std::string(),
+            row.head ? toText(row.head->destination) : std::string(), can::toText(row.id), std::to_string(row.length), hexOf(row.data)});
+        return out.good();
     });
     if (!done)
         return report(done.error());
-    if (failure)
-        return report(*failure);
     head();
     return printed(out.finish());
+}
+
+int countMessages(const Question& question, const std::vector<std::string>& protocols)
+{
+    std::uint64_t counted = 0;
+    const auto done = PassingRows(question, protocols).each([&](const auto&, const auto&, const auto&) {
+        ++counted;
+        return true;
+    });
+    if (!done)
+        return report(done.error());
+    if (interrupted)
+        return report("interrupted; not all messages were counted");
+    std::printf("%llu\n", static_cast<unsigned long long>(counted));
+    return printed();
+}
+
+int decodeMessages(const Question& question, const std::vector<std::string>& protocols, const std::string& glob)
+{
+    CsvWriter out(stdout);
+    bool begun = false;
+    std::optional<convert::ValueRows> values;
+    const database::Catalog* of = nullptr;
+    convert::ValueRows::Counts counts;
+    std::uint64_t rows = 0;
+    std::string text;
+    std::vector<database::Decoded> decoded;
+    PassingRows passing(question, protocols);
+    passing.explained();
+    const auto done = passing.each([&](const protocol::MessageRow& row, const auto&, const auto& catalog) {
+        if (of != catalog.get()) {
+            values.emplace(catalog, glob, Time{0});
+            of = catalog.get();
+        }
+        if (!std::exchange(begun, true))
+            out.raw(convert::ValueRows::head);
+        ++rows;
+        // The bytes of an object are not those of the frames that carry it.
+        if (row.head && (row.head->kind == protocol::Kind::serviceRead || row.head->kind == protocol::Kind::serviceWrite))
+            return true;
+        text.clear();
+        values->append(viewOf(row), row.data, text, decoded, counts);
+        out.raw(text);
+        return out.good();
+    });
+    if (!done)
+        return report(done.error());
+    if (!begun)
+        out.raw(convert::ValueRows::head);
+    const int result = printed(out.finish());
+    if (result == 0)
+        for (const std::string& words :
+            convert::shortcomings(counts, passing.catalog && passing.catalog->anyDatabase(), values && values->any(), glob, rows))
+            warn(words);
+    return result;
 }
 
 void addProtocolCommands(CLI::App& program, int& result)

@@ -11,7 +11,12 @@ CLI::Option* addProtocolOption(CLI::App& command, std::vector<std::string>& prot
 
 /// `list LOG --messages`.
 int listMessages(const Question& question, const std::vector<std::string>& protocols);
+/// `count LOG --protocol ...`.
+int countMessages(const Question& question, const std::vector<std::string>& protocols);
+/// `decode LOG --protocol ...`.
+int decodeMessages(const Question& question, const std::vector<std::string>& protocols, const std::string& glob);
 
 void addProtocolCommands(CLI::App& program, int& result);
+void addTalkCommands(CLI::App& program, int& result);
 
 }  // namespace wavetrope::cli

@@ -7,6 +7,7 @@
 #include "base/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
+#include "cli/target.h"
 #include "database/compose.h"
 #include "database/export.h"
 #include "drive/message_text.h"
@@ -120,53 +121,14 @@ int encode(const EncodeOptions& options)
     return out.finish() ? 0 : printed(false);
 }
 
-/// The rig that is sent to, and which of its buses.
-struct Target {
-    rig::Rig rig;
-    std::string bus;
-    std::vector<std::string> messages;
-};
-
-Expected<Target> targetOf(const SendOptions& options)
+/// With the databases that messages are named by.
+Expected<Target> targetFor(const SendOptions& options)
 {
-    Target out;
-    out.messages = options.words;
-    if (!options.interface.empty()) {
-        if (!options.bus.empty())
-            return fail("--interface and --bus exclude each other", {}, "--bus names a bus of a rig");
-        if (options.isVirtual)
-            return fail("--virtual needs simulated buses alone, and " + options.interface + " is an interface of the kernel");
-        const auto kind = std::find_if(
-            bus::busKinds().begin(), bus::busKinds().end(), [](const bus::BusKind& one) { return std::string(one.name) == "kernel"; });
-        if (kind == bus::busKinds().end())
-            return fail("this build has no interfaces of the kernel");
-        rig::BusSpec spec;
-        spec.name = options.interface;
-        spec.kind = &*kind;
-        spec.address = options.interface;
-        out.rig.name = options.interface;
-        out.rig.buses.push_back(std::move(spec));
-        out.bus = options.interface;
-    } else {
-        std::error_code code;
-        if (out.messages.empty() || !std::filesystem::exists(out.messages.front(), code))
-            return fail("it is not said where to send to", {},
-                "Name an interface with --interface can0, or a rig and one of its buses: send demo/rig.json --bus Implement MESSAGE");
-        auto rig = rig::loadRig(out.messages.front());
-        if (!rig)
-            return tl::unexpected(rig.error());
-        out.messages.erase(out.messages.begin());
-        std::vector<std::string> names;
-        for (const rig::BusSpec& bus : rig->buses)
-            names.push_back(bus.name);
-        out.rig = std::move(*rig);
-        out.bus = options.bus.empty() && names.size() == 1 ? names.front() : options.bus;
-        if (out.bus.empty())
-            return fail("it is not said which bus to send to", out.rig.path, "Name one of its buses with --bus");
-        if (std::find(names.begin(), names.end(), out.bus) == names.end())
-            return fail("the rig has no bus '" + out.bus + "'", out.rig.path, didYouMean(out.bus, names));
-    }
-    if (out.messages.empty())
+    auto made = targetOf(options.interface, options.bus, options.isVirtual, options.words);
+    if (!made)
+        return made;
+    Target out = std::move(*made);
+    if (out.words.empty())
         return fail("a message is missing", {}, "Such as \"0x1F0 11 22 33\" or \"BladeCommand CommandedDepth=3.5\"");
     bool known = options.databases.empty();
     for (const std::string& option : options.databases) {
@@ -262,12 +224,12 @@ int send(const SendOptions& options)
             return report(every.error());
     if (options.isVirtual && !span && !options.count && (!options.every.empty() || !options.answer.empty()))
         return report("it would never end: say how many with --count, or how long with --for");
-    auto target = targetOf(options);
+    auto target = targetFor(options);
     if (!target)
         return report(target.error());
     drive::OutboxGroup group;
     group.name = sendGroup;
-    for (const std::string& text : target->messages) {
+    for (const std::string& text : target->words) {
         auto row = rowOf(options, target->bus, text);
         if (!row)
             return report(row.error());
@@ -294,7 +256,7 @@ int send(const SendOptions& options)
     drive::Outbox& outbox = session.outbox();
     for (std::size_t i = 0; i < group.rows.size(); ++i)
         if (!outbox.problem(i).empty())
-            return report("'" + target->messages[i] + "': " + outbox.problem(i));
+            return report("'" + target->words[i] + "': " + outbox.problem(i));
     // What nobody set is told, as `encode` tells it.
     for (const drive::OutboxRow& row : group.rows)
         for (const database::CatalogMessage& message : session.catalog()->messages())
@@ -340,7 +302,7 @@ int send(const SendOptions& options)
         refused += rows[i].refused;
         taken += rows[i].offered;
         if (!rows[i].problem.empty())
-            result = report("'" + target->messages[i] + "': " + rows[i].problem);
+            result = report("'" + target->words[i] + "': " + rows[i].problem);
     }
     std::fprintf(
         stderr, "%llu frames sent, %llu refused\n", static_cast<unsigned long long>(sent), static_cast<unsigned long long>(refused));

@@ -77,7 +77,8 @@ void ValueRows::append(Time time, std::uint32_t derived, double value, std::stri
     ++counts.values;
 }
 
-void ValueRows::append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const
+void ValueRows::append(
+    const can::FrameHead& frame, can::Payload bytes, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const
 {
     const database::CatalogMessage* message = catalog_->find(frame);
     if (message == nullptr)
@@ -87,7 +88,8 @@ void ValueRows::append(const can::FrameView& frame, std::string& out, std::vecto
     if (found == entries_.end())
         return;
     decoded.clear();
-    counts.tooShort += message->plan.decode(frame, decoded) > 0 ? 1 : 0;
+    if (frame.kind == can::FrameKind::data || frame.kind == can::FrameKind::fd)
+        counts.tooShort += message->plan.decode(bytes, decoded) > 0 ? 1 : 0;
     if (decoded.empty())
         return;
     // What comes before the signal's own fields is the same for all of the frame.

@@ -28,7 +28,13 @@ public:
         std::uint64_t tooShort = 0;     ///< Frames without room for a signal of theirs.
     };
     /// Appends the rows of a frame. `decoded` is scratch.
-    void append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const;
+    void append(const can::FrameView& frame, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const
+    {
+        append(frame, frame.payload(), out, decoded, counts);
+    }
+    /// Of a message whose bytes may be more than those of a frame.
+    void append(
+        const can::FrameHead& frame, can::Payload bytes, std::string& out, std::vector<database::Decoded>& decoded, Counts& counts) const;
     /// Appends the row of a value that a frame gave a derived signal: it has no bus, identifier, message and raw value. A gap has none.
     void append(Time time, std::uint32_t derived, double value, std::string& out, Counts& counts) const;
     /// Whether any signal of any message fits, or a derived one.

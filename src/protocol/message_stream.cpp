@@ -42,15 +42,22 @@ void MessageStream::onFrame(const can::FrameView& frame)
         for (const auto& layer : layers)
             if (layer->nextLimit() < frame.time)
                 layer->passed(frame.time);
+    if (held_.empty()) {
+        // As a rule nothing is open, and a frame is a row at once.
+        const Taken taken = take(frame, front_);
+        if (taken.as != Taken::As::piece) {
+            emit(frame, taken, nullptr);
+            ++front_;
+            return;
+        }
+        held_.push_back({can::Frame(frame), taken, Held::Is::open, {}, false});
+        return;
+    }
     const std::uint64_t number = front_ + held_.size();
     Held& held = held_.emplace_back();
     held.frame = can::Frame(frame);
     held.is = Held::Is::open;
-    Taken taken;
-    if (frame.bus < layers_.size())
-        for (const auto& layer : layers_[frame.bus])
-            if (taken = layer->take(frame, number); taken.as != Taken::As::foreign)
-                break;
+    const Taken taken = take(frame, number);
     if (!held.whole)  // else it is told already what it has made whole
         held.taken = taken;
     if (taken.as != Taken::As::piece)
@@ -59,6 +66,15 @@ void MessageStream::onFrame(const can::FrameView& frame)
     if (held_.size() > mostHeld)
         for (const auto& layer : layers_[held_.front().frame.bus])
             layer->finish();
+}
+
+Taken MessageStream::take(const can::FrameView& frame, std::uint64_t number)
+{
+    if (frame.bus < layers_.size())
+        for (const auto& layer : layers_[frame.bus])
+            if (const Taken taken = layer->take(frame, number); taken.as != Taken::As::foreign)
+                return taken;
+    return {};
 }
 
 void MessageStream::onTransfer(Transfer&& transfer)
@@ -77,29 +93,33 @@ void MessageStream::onTransfer(Transfer&& transfer)
     row.message = std::move(transfer.data);
 }
 
-void MessageStream::emit(const Held& held) const
+void MessageStream::emit(const can::FrameView& frame, const Taken& taken, const Held* whole) const
 {
-    MessageRow row{held.frame.time, held.frame.bus, {}, held.frame.kind, held.frame.id, held.frame.length,
-        {held.frame.data.data(), held.frame.length}};
-    row.direction = held.frame.direction;
-    row.brs = held.frame.brs;
-    row.esi = held.frame.esi;
-    if (held.taken.as != Taken::As::foreign)
-        row.head = held.taken.head;
-    if (held.whole)
-        row.data = held.message;
-    else if (held.taken.length != Taken::wholePayload)
-        row.data = row.data.subspan(held.taken.from, held.taken.length);
-    row.length = held.frame.kind == can::FrameKind::remote ? std::min<unsigned>(held.frame.dlc, can::maxClassicLength)
-                                                           : static_cast<unsigned>(row.data.size());
+    MessageRow row;
+    row.time = frame.time;
+    row.bus = frame.bus;
+    row.frame = frame.kind;
+    row.id = frame.id;
+    row.direction = frame.direction;
+    row.brs = frame.brs;
+    row.esi = frame.esi;
+    row.data = frame.payload();
+    if (taken.as != Taken::As::foreign)
+        row.head = taken.head;
+    if (whole != nullptr)
+        row.data = whole->message;
+    else if (taken.length != Taken::wholePayload)
+        row.data = row.data.subspan(taken.from, taken.length);
+    row.length = frame.kind == can::FrameKind::remote ? std::min<unsigned>(frame.dlc, can::maxClassicLength)
+                                                      : static_cast<unsigned>(row.data.size());
     row_(row);
 }
 
 void MessageStream::emitFront()
 {
     while (!held_.empty() && held_.front().is != Held::Is::open) {
-        if (held_.front().is == Held::Is::decided)
-            emit(held_.front());
+        if (const Held& held = held_.front(); held.is == Held::Is::decided)
+            emit(held.frame.view(), held.taken, held.whole ? &held : nullptr);
         held_.pop_front();
         ++front_;
     }

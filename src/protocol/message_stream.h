@@ -53,7 +53,8 @@ private:
         bool whole = false;
     };
     void onTransfer(Transfer&& transfer) override;
-    void emit(const Held& held) const;
+    void emit(const can::FrameView& frame, const Taken& taken, const Held* whole) const;
+    [[nodiscard]] Taken take(const can::FrameView& frame, std::uint64_t number);
     void emitFront();
 
     std::function<void(const MessageRow&)> row_;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "protocol/objects.h"
 
+#include "protocol/service_data.h"
+
 #include <optional>
 
 namespace wavetrope::protocol {
@@ -37,12 +39,6 @@ std::optional<Place> placeOf(std::uint32_t function)
     }
 }
 
-std::uint32_t long32(const std::uint8_t* data)
-{
-    return static_cast<std::uint32_t>(data[0]) | static_cast<std::uint32_t>(data[1]) << 8 | static_cast<std::uint32_t>(data[2]) << 16
-           | static_cast<std::uint32_t>(data[3]) << 24;
-}
-
 // Index and sub-index.
 std::uint32_t objectIn(const can::FrameView& frame)
 {
@@ -50,18 +46,6 @@ std::uint32_t objectIn(const can::FrameView& frame)
 }
 
 std::uint8_t commandOf(const can::FrameView& frame) { return frame.data[0] >> 5; }
-
-// CiA 301, 7.2.4.3.16: x^16 + x^12 + x^5 + 1, from 0.
-std::uint16_t crcOf(const std::vector<std::uint8_t>& data)
-{
-    std::uint16_t crc = 0;
-    for (const std::uint8_t byte : data) {
-        crc = static_cast<std::uint16_t>(crc ^ byte << 8);
-        for (int bit = 0; bit < 8; ++bit)
-            crc = static_cast<std::uint16_t>((crc & 0x8000U) != 0 ? crc << 1 ^ 0x1021 : crc << 1);
-    }
-    return crc;
-}
 
 }  // namespace
 
@@ -325,7 +309,7 @@ bool Objects::blockEnd(Open& open, const can::FrameView& frame)
         data.resize(data.size() - std::min(unused, data.size()));
     open.transfer.bytes = data.size();
     if (open.crcHere && open.crcThere)
-        open.crcRight = crcOf(data) == (frame.data[1] | frame.data[2] << 8);
+        open.crcRight = crc(data) == (frame.data[1] | frame.data[2] << 8);
     open.expects = Expects::blockEndAnswer;
     return true;
 }

@@ -11,7 +11,6 @@
 #include "base/background_thread.h"
 #include "base/nearest_name.h"
 #include "bus/absent_bus.h"
-#include "formats/log_loading.h"
 #include "rig/conditions.h"
 #include "rig/manipulations.h"
 #include "rig/rule_text.h"
@@ -27,7 +26,6 @@ constexpr Time leastPause = std::chrono::microseconds(250);       // shorter one
 // A machine that is too slow falls behind in steps that measures and recorder keep up with, not in one leap.
 constexpr Time longestStep = std::chrono::minutes(1);
 constexpr Time longestSlice = std::chrono::milliseconds(100);
-constexpr std::uint64_t rowsBroughtLevel = 100'000;     // of a recording that begins in a long run, in each slice
 
 }  // namespace
 
@@ -38,9 +36,7 @@ public:
     void onFrame(const can::FrameView& frame, bus::Port) override
     {
         session_.trace_.append(frame);
-        for (OngoingRecording& recording : session_.recordings_)
-            if (recording.level && recording.problem.empty())
-                recording.recorder->take(frame);
+        session_.recordings_.take(frame);
         if (session_.rules_)
             session_.rules_->frame(session_.trace_.rows() - 1, frame);
         session_.armRules();
@@ -69,9 +65,8 @@ Session::Session(const Rig& rig, const LoadedDatabases& databases, const Session
 
 Session::~Session()
 {
-    stopReading_ = true;
-    if (logReader_.joinable())
-        logReader_.join();
+    if (playbackLog_)
+        playbackLog_->stopReading();
     stop();
     endTakes();
     endActors();
@@ -176,6 +171,7 @@ Expected<void> Session::build()
         std::move(made->begin(), made->end(), std::back_inserter(actors_));
     }
     playback_ = all<drive::Playback>().front();
+    playbackLog_ = std::make_unique<PlaybackLog>(rig_, databases_, *playback_, options_.seed.value_or(rig_.seed));
     outbox_ = all<drive::Outbox>().front();
     wireFaults_ = all<drive::WireFaults>().front();
     auto made = makeRules();
@@ -369,11 +365,7 @@ void Session::slice(Time until)
     }
     if (options_.measured)
         measures_->advance(trace_.snapshot());
-    for (OngoingRecording& recording : recordings_) {
-        bringLevel(recording, rowsBroughtLevel);
-        if (const auto written = recording.recorder->flush(); !written && recording.problem.empty())
-            recording.problem = written.error().text();
-    }
+    recordings_.advance();
     now_.store(until.count(), std::memory_order_release);
 }
 
@@ -707,13 +699,10 @@ void Session::publish()
             rulesHistory_ = std::make_shared<RulesHistory>(RulesHistory{{rules_->stretches().begin(), rules_->stretches().end()},
                 {rules_->takes().begin(), rules_->takes().end()}, {rules_->takeFiles().begin(), rules_->takeFiles().end()}});
     }
-    recordingReports_.clear();
-    for (const OngoingRecording& recording : recordings_) {
-        recordingReports_.push_back(
-            {true, recording.recorder->path(), recording.recorder->frames(), recording.recorder->bytes(), recording.problem});
+    recordingReports_ = recordings_.reports();
+    for (const RecordingReport& recording : recordingReports_)
         if (!recording.problem.empty())
             recordingProblem_ = recording.problem;
-    }
 }
 
 Expected<void> Session::record(const std::string& path, const std::string& filter)
@@ -722,116 +711,18 @@ Expected<void> Session::record(const std::string& path, const std::string& filte
     const auto passing = filter::Filter::compile(filter, catalog_, {&named});
     if (!passing)
         return tl::unexpected(passing.error());
-    for (const OngoingRecording& other : recordings_)
-        if (other.recorder->path() == path)
-            return fail("a recording to that file goes on", path, "Give another name");
-    auto recorder = record::Recorder::start(path, trace_.buses(), *passing, begins_);
-    if (!recorder)
-        return tl::unexpected(recorder.error());
-    OngoingRecording recording;
-    recording.recorder = std::move(*recorder);
-    recording.from = trace_.rows();
-    recording.level = !recording.recorder->needsOthers();
-    recording.next = recording.level ? recording.from : 0;
-    recordings_.push_back(std::move(recording));
+    if (auto begun = recordings_.begin(path, *passing, begins_); !begun)
+        return begun;
     const std::scoped_lock lock(mutex_);
     recordingProblem_.clear();
     return {};
 }
 
-// A filter that asks for earlier frames is shown those that came before it was there, some in each slice, and what came
-// meanwhile behind them.
-void Session::bringLevel(OngoingRecording& recording, std::uint64_t most)
-{
-    if (recording.level)
-        return;
-    const trace::Snapshot snapshot = trace_.snapshot();
-    const trace::Row end = recording.next + std::min(most, snapshot.rows() - recording.next);
-    while (recording.next < end) {
-        const trace::Row row = recording.next++;
-        if (trace_.isGone(row))
-            recording.next = std::min(end, (row / trace::segmentRows + 1) * trace::segmentRows);
-        else if (row < recording.from)
-            recording.recorder->remember(snapshot.frame(row));
-        else
-            recording.recorder->take(snapshot.frame(row));
-    }
-    recording.level = recording.next == snapshot.rows();
-}
-
-Expected<void> Session::finishRecording(const std::string& path)
-{
-    Expected<void> result;
-    for (OngoingRecording& recording : recordings_) {
-        if (!path.empty() && recording.recorder->path() != path)
-            continue;
-        bringLevel(recording, ~std::uint64_t{0});
-        if (auto finished = recording.recorder->finish(); !finished && result)
-            result = std::move(finished);
-    }
-    std::erase_if(recordings_, [&](const OngoingRecording& recording) { return path.empty() || recording.recorder->path() == path; });
-    return result;
-}
-
-// All of a log, or an error: a playback of less than was asked for would be another one.
-Expected<formats::ReadReport> Session::readWhole(
-    const std::vector<formats::LogPart>& parts, trace::Trace& log, const std::function<bool()>& goesOn)
-{
-    formats::LoadHooks hooks;
-    hooks.progress = [&](std::uint64_t, std::uint64_t) { return !goesOn || goesOn(); };
-    const formats::KeptLayouts kept{formats::KeptLayouts::usualFolder()};
-    const std::vector<formats::TextLayout>& layouts = kept.all();
-    formats::ReadOptions options;
-    options.kept = &layouts;
-    auto report = formats::loadLogs(parts, log, hooks, options);
-    if (!report)
-        return tl::unexpected(report.error());
-    if (report->full)
-        return tl::unexpected(*report->full);
-    return std::move(*report);
-}
-
 void Session::playOntoViews(bool on) { playback_->ontoViews(on ? ingest_.get() : nullptr); }
 
-Expected<formats::ReadReport> Session::loadPlayback(const std::string& path) { return loadPlayback({{path, Time{0}, false, {}}}); }
-
-Expected<formats::ReadReport> Session::loadPlayback(const std::vector<formats::LogPart>& parts)
+void Session::readForPlayback(const std::vector<formats::LogPart>& parts, PlaybackLog::Done done)
 {
-    auto log = std::make_shared<trace::Trace>();
-    auto report = readWhole(parts, *log);
-    if (report)
-        takeForPlayback(log, trace::TimeIndex(log->snapshot()));
-    return report;
-}
-
-void Session::readForPlayback(const std::vector<formats::LogPart>& parts, std::function<void(Expected<formats::ReadReport>)> done)
-{
-    stopReading_ = true;
-    if (logReader_.joinable())
-        logReader_.join();
-    stopReading_ = false;
-    logReader_ = std::thread([this, parts, done = std::move(done)] {
-        auto log = std::make_shared<trace::Trace>();
-        auto report = readWhole(parts, *log, [this] { return !stopReading_; });
-        if (!report || report->cancelled)
-            return done(std::move(report));
-        post([log, order = trace::TimeIndex(log->snapshot()), report, done](Session& session) {
-            session.takeForPlayback(log, order);
-            done(report);
-        });
-    });
-}
-
-void Session::takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeIndex order)
-{
-    std::vector<std::string> names;
-    for (const trace::TraceBus& bus : log->buses())
-        names.push_back(bus.name);
-    playbackCatalog_ = catalogFor(names, rig_, databases_);
-    playback_->load(log, playbackCatalog_, std::move(order));
-    const std::scoped_lock lock(mutex_);
-    playbackLog_ = std::move(log);
-    playbackCatalogReport_ = playbackCatalog_;
+    playbackLog_->read(parts, [this](const std::function<void()>& rest) { post([rest](Session&) { rest(); }); }, std::move(done));
 }
 
 std::vector<drive::ActorReport> Session::reports() const
@@ -906,25 +797,13 @@ std::vector<bus::Health> Session::health() const
     return health_;
 }
 
-std::shared_ptr<const trace::Trace> Session::playbackLog() const
-{
-    const std::scoped_lock lock(mutex_);
-    return playbackLog_;
-}
-
-std::shared_ptr<const database::Catalog> Session::playbackCatalog() const
-{
-    const std::scoped_lock lock(mutex_);
-    return playbackCatalogReport_;
-}
-
-std::vector<Session::RecordingReport> Session::recordings() const
+std::vector<RecordingReport> Session::recordings() const
 {
     const std::scoped_lock lock(mutex_);
     return recordingReports_;
 }
 
-Session::RecordingReport Session::recording() const
+RecordingReport Session::recording() const
 {
     const std::scoped_lock lock(mutex_);
     return recordingReports_.empty() ? RecordingReport{false, {}, 0, 0, recordingProblem_} : recordingReports_.front();

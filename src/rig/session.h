@@ -25,9 +25,10 @@
 #include "drive/wire_faults.h"
 #include "formats/merged_logs.h"
 #include "measure/measures.h"
-#include "record/recorder.h"
 #include "rig/actors.h"
 #include "rig/live_rules.h"
+#include "rig/playback_log.h"
+#include "rig/recordings.h"
 #include "rig/rig.h"
 #include "spool/spool.h"
 #include "trace/trace.h"
@@ -155,27 +156,26 @@ public:
     /// of recordings go on side by side, each to a file of its own.
     [[nodiscard]] Expected<void> record(const std::string& path, const std::string& filter = {});
     /// Ends the recording to that file, or all of them. The first error is given; they end all the same.
-    [[nodiscard]] Expected<void> finishRecording(const std::string& path = {});
+    [[nodiscard]] Expected<void> finishRecording(const std::string& path = {}) { return recordings_.finish(path); }
     /// Loads a log into playback; its buses take the rig's databases by name.
-    [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path);
+    [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::string& path) { return loadPlayback({{path, Time{0}, false, {}}}); }
     /// Several logs as one, in the order of time.
-    [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::vector<formats::LogPart>& parts);
+    [[nodiscard]] Expected<formats::ReadReport> loadPlayback(const std::vector<formats::LogPart>& parts)
+    {
+        return playbackLog_->load(parts);
+    }
     /// Compiles what is changed of the frames of the log that playback holds.
     [[nodiscard]] Expected<drive::Rewriting> rewritingFor(std::span<const std::string> texts) const
     {
-        return drive::Rewriting::compile(texts, playbackCatalog_, options_.seed.value_or(rig_.seed));
+        return playbackLog_->rewriting(texts);
     }
     /// Frames of playback go to the run's trace and recordings alone, and to no bus; or to their buses again.
     void playOntoViews(bool on);
     /// Several logs as one, without waiting: they are read on a thread of its own while the run goes on, and `done` is called on
     /// either thread once they are in playback or have failed.
-    void readForPlayback(const std::vector<formats::LogPart>& parts, std::function<void(Expected<formats::ReadReport>)> done);
+    void readForPlayback(const std::vector<formats::LogPart>& parts, PlaybackLog::Done done);
     /// Compiles a filter over the buses of the log that playback holds.
-    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const
-    {
-        const auto named = rig_.namedFilters();
-        return filter::Filter::compile(text, playbackCatalog_, {&named});
-    }
+    [[nodiscard]] Expected<filter::Filter> compileForPlayback(const std::string& text) const { return playbackLog_->filter(text); }
     /// The rig's conditions and recordings, or null where it has none.
     [[nodiscard]] LiveRules* rules() { return rules_.get(); }
     /// Nodes that are off, and nodes that playback sends for since they were put there.
@@ -199,18 +199,11 @@ public:
     /// How long frames took from their offer, by bus; as far as it is known.
     [[nodiscard]] std::vector<bus::MeasuredResponse> responses(std::size_t bus) const;
     /// Log that was loaded into playback, or null.
-    [[nodiscard]] std::shared_ptr<const trace::Trace> playbackLog() const;
+    [[nodiscard]] std::shared_ptr<const trace::Trace> playbackLog() const { return playbackLog_->log(); }
     /// What explains it.
-    [[nodiscard]] std::shared_ptr<const database::Catalog> playbackCatalog() const;
+    [[nodiscard]] std::shared_ptr<const database::Catalog> playbackCatalog() const { return playbackLog_->catalog(); }
     [[nodiscard]] RunPace pace() const;
     [[nodiscard]] Time now() const { return Time(now_.load(std::memory_order_acquire)); }
-    struct RecordingReport {
-        bool on = false;
-        std::string path;
-        std::uint64_t frames = 0;
-        std::uint64_t bytes = 0;
-        std::string problem;
-    };
     /// The recordings that go on, the oldest first.
     [[nodiscard]] std::vector<RecordingReport> recordings() const;
     /// The oldest of them; none: off, with what ended the last one early.
@@ -268,17 +261,7 @@ private:
     drive::Playback* playback_ = nullptr;  // one of them
     drive::Outbox* outbox_ = nullptr;      // and another
     drive::WireFaults* wireFaults_ = nullptr;
-    std::shared_ptr<const trace::Trace> playbackLog_;
-    std::shared_ptr<const database::Catalog> playbackCatalog_, playbackCatalogReport_;
-    struct OngoingRecording {
-        std::unique_ptr<record::Recorder> recorder;
-        trace::Row from = 0;  // the first row that belongs to it
-        trace::Row next = 0;  // the first that it has not seen; what comes is given to it once it has seen all
-        bool level = false;
-        std::string problem;  // ended early
-    };
-    std::vector<OngoingRecording> recordings_;
-    void bringLevel(OngoingRecording& recording, std::uint64_t most);
+    Recordings recordings_{trace_};
     [[nodiscard]] Expected<std::unique_ptr<LiveRules>> makeRules();
     void watchBuses();
     void armRules();
@@ -303,17 +286,12 @@ private:
     bool started_ = false;
     bool ended_ = false;                        // those who act were told
 
-    static Expected<formats::ReadReport> readWhole(
-        const std::vector<formats::LogPart>& parts, trace::Trace& log, const std::function<bool()>& goesOn = {});
-    void takeForPlayback(std::shared_ptr<trace::Trace> log, trace::TimeIndex order);
     // Whoever owns the run: one thread at a time carries out requests or a slice.
     void own();
     void disown();
     void carryOut();  // by the owner
 
     std::thread thread_;
-    std::thread logReader_;
-    std::atomic<bool> stopReading_{false};
     std::atomic<bool> running_{false};
     std::atomic<std::int64_t> now_{0};
 
@@ -340,6 +318,7 @@ private:
     std::vector<std::uint64_t> reportedActors_;
     std::uint64_t reportedChanges_ = ~0ULL;  // the requests that the collisions were looked for behind
     std::uint64_t changes_ = 0;
+    std::unique_ptr<PlaybackLog> playbackLog_;
 };
 
 }  // namespace wavetrope::rig

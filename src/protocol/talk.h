@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Asking somebody on a bus: objects of a dictionary, and diagnostic requests. A conversation hears the frames of its bus and says what to send; it knows
+// neither bus nor clock.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/error.h"
+#include "can/frame.h"
+#include "protocol/spoken.h"
+
+namespace wavetrope::protocol {
+
+/// How a conversation ended.
+struct Answer {
+    bool good = false;
+    std::vector<std::uint8_t> data{};  ///< What was asked for.
+    std::string words{};  ///< Why there is none.
+};
+
+/// One question. Calls are in the order of time.
+class Talk {
+public:
+    virtual ~Talk() = default;
+    Talk() = default;
+    Talk(const Talk&) = delete;
+    Talk& operator=(const Talk&) = delete;
+
+    virtual void begin(Time now) = 0;
+    /// A frame of the bus, its own ones too.
+    virtual void hear(const can::FrameView& frame) = 0;
+    /// It is `due`.
+    virtual void passed(Time now) = 0;
+    /// When it wants to be called; `Time::max()`: not before a frame comes.
+    [[nodiscard]] Time due() const { return due_; }
+    /// What is to be sent now, in this order.
+    [[nodiscard]] std::vector<can::Frame> take() { return std::exchange(frames_, {}); }
+    [[nodiscard]] const std::optional<Answer>& answer() const { return answer_; }
+
+protected:
+    void send(can::Identifier id, std::initializer_list<std::uint8_t> bytes, std::uint8_t pad = 0);
+    void send(can::Identifier id, const std::vector<std::uint8_t>& bytes, std::uint8_t pad = 0);
+    void end(Answer answer)
+    {
+        answer_ = std::move(answer);
+        due_ = Time::max();
+    }
+    void fail(std::string words) { end({false, {}, std::move(words)}); }
+    Time due_ = Time::max();
+
+private:
+    std::vector<can::Frame> frames_;
+    std::optional<Answer> answer_;
+};
+
+/// An object of a dictionary: index and sub-index.
+struct ObjectPlace {
+    std::uint16_t index = 0;
+    std::uint8_t sub = 0;
+};
+/// Reads `0x2001:03`: both hexadecimal. Without a sub-index it is 0.
+[[nodiscard]] Expected<ObjectPlace> objectPlaceFromText(std::string_view text);
+/// Reads bytes in hexadecimal digits, with or without blanks between them.
+[[nodiscard]] Expected<std::vector<std::uint8_t>> bytesFromText(std::string_view text);
+/// What an abort of service data says (CiA 301, table 22).
+[[nodiscard]] std::string abortWords(std::uint32_t code);
+
+/// Reads an object of node 1 to 127: expedited or segmented, or by block with CRC (CiA 301, 7.2.4.3).
+[[nodiscard]] std::unique_ptr<Talk> objectRead(std::uint8_t node, ObjectPlace place, bool block);
+/// Writes it; up to four bytes go out expedited.
+[[nodiscard]] std::unique_ptr<Talk> objectWrite(std::uint8_t node, ObjectPlace place, std::vector<std::uint8_t> data, bool block);
+/// Sends a diagnostic request, and gives the bytes of its answer; a refusal is told in words (ISO 15765-2:2016; ISO 14229-1:2020, 7.5).
+[[nodiscard]] std::unique_ptr<Talk> diagnosticRequest(DiagnosticPair pair, std::vector<std::uint8_t> request);
+
+}  // namespace wavetrope::protocol

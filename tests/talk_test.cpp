@@ -1,0 +1,441 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Questions to peers that are written here from the standards, by nothing of the product: objects of a dictionary, and diagnostics; with what may go
+// wrong on the way. And on the command line, to a node of a rig.
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <deque>
+#include <functional>
+#include <random>
+
+#include "command_line.h"
+#include "protocol/message_stream.h"
+#include "protocol/talk.h"
+
+using namespace wavetrope;
+using namespace wavetrope::protocol;
+using test::cli;
+using Bytes = std::vector<std::uint8_t>;
+
+namespace {
+
+/// What a peer does wrong.
+enum class Wrong { nothing, silent, refuses, toggle, checksum, losesOne, lies };
+
+/// The server of one object, node 5 (CiA 301, 7.2.4).
+class PlainServer {
+public:
+    Bytes object, written;
+    Wrong wrong = Wrong::nothing;
+    unsigned blockSize = 10;
+    bool knowsCrc = true;
+
+    std::vector<Bytes> hear(const Bytes& in)
+    {
+        out_.clear();
+        if (wrong == Wrong::silent && heard_++ >= 1)
+            return {};
+        const unsigned first = in[0];
+        const Bytes place(in.begin() + 1, in.begin() + 4);
+        if (receiving_) {
+            receive(in);
+        } else if (first >> 5 == 2) {
+            if (wrong == Wrong::refuses)
+                return {{0x80, in[1], in[2], in[3], 0, 0, 2, 6}};
+            at_ = 0;
+            toggle_ = false;
+            if (object.size() <= 4 && !object.empty()) {
+                Bytes answer{static_cast<std::uint8_t>(0x43 | (4 - object.size()) << 2), in[1], in[2], in[3]};
+                answer.insert(answer.end(), object.begin(), object.end());
+                say(answer);
+            } else {
+                say({0x41, in[1], in[2], in[3], static_cast<std::uint8_t>(object.size()), static_cast<std::uint8_t>(object.size() >> 8), 0,
+                    0});
+            }
+        } else if (first >> 5 == 3) {
+            Bytes answer{0};
+            while (answer.size() < 8 && at_ < object.size())
+                answer.push_back(object[at_++]);
+            answer[0] = static_cast<std::uint8_t>((toggle_ != (wrong == Wrong::toggle && at_ > 14) ? 0x10U : 0U) | (8 - answer.size()) << 1
+                                                  | (at_ == object.size() ? 1U : 0U));
+            toggle_ = !toggle_;
+            say(answer);
+        } else if (first >> 5 == 1) {
+            if (wrong == Wrong::refuses)
+                return {{0x80, in[1], in[2], in[3], 0x30, 0, 9, 6}};
+            written.clear();
+            toggle_ = false;
+            if ((first & 2U) != 0)
+                written.assign(in.begin() + 4, in.begin() + 4 + ((first & 1U) != 0 ? 4 - (first >> 2 & 3U) : 4));
+            say({0x60, in[1], in[2], in[3]});
+        } else if (first >> 5 == 0) {
+            written.insert(written.end(), in.begin() + 1, in.begin() + 8 - (first >> 1 & 7U));
+            say({static_cast<std::uint8_t>(0x20U | (toggle_ != (wrong == Wrong::toggle && written.size() > 14) ? 0x10U : 0U))});
+            toggle_ = !toggle_;
+        } else if (first >> 5 == 5 && (first & 3U) == 0) {
+            if (wrong == Wrong::refuses)
+                return {{0x80, in[1], in[2], in[3], 0, 0, 2, 6}};
+            at_ = from_ = 0;
+            theirBlock_ = in[4];
+            lost_ = false;
+            const auto size = static_cast<unsigned>(object.size());
+            say({static_cast<std::uint8_t>(0xC2U | (knowsCrc ? 4U : 0U)), in[1], in[2], in[3], static_cast<std::uint8_t>(size),
+                static_cast<std::uint8_t>(size >> 8), 0, 0});
+        } else if (first == 0xA3) {
+            sendBlock();
+        } else if (first == 0xA2) {
+            at_ = from_ + std::size_t{in[1]} * 7;
+            theirBlock_ = in[2];
+            if (at_ >= object.size()) {
+                unsigned sum = crcOf(object);
+                if (wrong == Wrong::checksum)
+                    sum ^= 0x100;
+                say({static_cast<std::uint8_t>(0xC1U | ((7 - object.size() % 7) % 7) << 2), static_cast<std::uint8_t>(sum),
+                    static_cast<std::uint8_t>(sum >> 8)});
+            } else {
+                sendBlock();
+            }
+        } else if (first >> 5 == 6 && (first & 1U) == 0) {
+            if (wrong == Wrong::refuses)
+                return {{0x80, in[1], in[2], in[3], 0x21, 0, 0, 8}};
+            written.clear();
+            receiving_ = true;
+            came_ = 0;
+            lost_ = last_ = false;
+            say({static_cast<std::uint8_t>(0xA0U | (knowsCrc ? 4U : 0U)), in[1], in[2], in[3], static_cast<std::uint8_t>(blockSize)});
+        } else if (first >> 5 == 6) {
+            written.resize(written.size() - (first >> 2 & 7U));
+            if (knowsCrc && (in[1] | in[2] << 8) != static_cast<int>(crcOf(written)))
+                return {{0x80, 0, 0, 0, 4, 0, 4, 5}};
+            say({0xA1});
+        }
+        return out_;
+    }
+
+private:
+    void say(Bytes bytes)
+    {
+        bytes.resize(8, 0);
+        out_.push_back(std::move(bytes));
+    }
+    static unsigned crcOf(const Bytes& data)
+    {
+        unsigned crc = 0;
+        for (const std::uint8_t byte : data)
+            for (int bit = 7; bit >= 0; --bit) {
+                const bool next = ((crc >> 15 & 1U) ^ (byte >> bit & 1U)) != 0;
+                crc = (crc << 1 & 0xFFFFU) ^ (next ? 0x1021U : 0U);
+            }
+        return crc;
+    }
+    void sendBlock()
+    {
+        from_ = at_;
+        for (unsigned number = 1; number <= theirBlock_ && at_ < object.size(); ++number) {
+            Bytes piece{0};
+            while (piece.size() < 8 && at_ < object.size())
+                piece.push_back(object[at_++]);
+            piece[0] = static_cast<std::uint8_t>(number | (at_ == object.size() ? 0x80U : 0U));
+            if (wrong == Wrong::losesOne && !lost_ && number == 2 && (piece[0] & 0x80U) == 0) {
+                lost_ = true;
+                continue;
+            }
+            say(piece);
+        }
+    }
+    void receive(const Bytes& in)
+    {
+        const unsigned number = in[0] & 0x7FU;
+        if (wrong == Wrong::losesOne && !lost_ && number == 2 && number != blockSize && (in[0] & 0x80U) == 0) {
+            lost_ = true;
+            return;
+        }
+        if (number == came_ + 1) {
+            ++came_;
+            last_ = (in[0] & 0x80U) != 0;
+            written.insert(written.end(), in.begin() + 1, in.end());
+        }
+        if (number != blockSize && (in[0] & 0x80U) == 0)
+            return;
+        say({0xA2, static_cast<std::uint8_t>(came_), static_cast<std::uint8_t>(blockSize)});
+        receiving_ = !last_;
+        came_ = 0;
+    }
+
+    std::vector<Bytes> out_;
+    std::size_t at_ = 0, from_ = 0;
+    unsigned theirBlock_ = 0, came_ = 0, heard_ = 0;
+    bool toggle_ = false, receiving_ = false, lost_ = false, last_ = false;
+};
+
+/// A server of diagnostics that answers a request with given bytes (ISO 15765-2).
+class PlainTester {
+public:
+    Bytes heard, answer;
+    Wrong wrong = Wrong::nothing;
+    unsigned block = 0, pendings = 0;
+
+    std::vector<Bytes> hear(const Bytes& in)
+    {
+        out_.clear();
+        switch (in[0] >> 4) {
+        case 0:
+            heard.assign(in.begin() + 1, in.begin() + 1 + (in[0] & 15U));
+            reply();
+            break;
+        case 1:
+            size_ = (in[0] & 15U) << 8 | in[1];
+            heard.assign(in.begin() + 2, in.end());
+            if (wrong == Wrong::silent)
+                break;
+            if (wrong == Wrong::refuses) {
+                say({0x32, 0, 0});
+                break;
+            }
+            say({0x31, 0, 0});
+            say({0x30, static_cast<std::uint8_t>(block), 0xF5});
+            left_ = block;
+            break;
+        case 2:
+            heard.insert(
+                heard.end(), in.begin() + 1, in.begin() + 1 + static_cast<std::ptrdiff_t>(std::min<std::size_t>(7, size_ - heard.size())));
+            if (heard.size() == size_)
+                reply();
+            else if (block > 0 && --left_ == 0) {
+                say({0x30, static_cast<std::uint8_t>(block), 0});
+                left_ = block;
+            }
+            break;
+        default:
+            for (unsigned number = 1; at_ < answer.size(); ++number) {
+                Bytes piece{static_cast<std::uint8_t>(0x20U | ((wrong == Wrong::losesOne && number == 3 ? number + 1 : number) & 15U))};
+                while (piece.size() < 8 && at_ < answer.size())
+                    piece.push_back(answer[at_++]);
+                say(piece);
+            }
+        }
+        return out_;
+    }
+
+private:
+    void say(Bytes bytes)
+    {
+        bytes.resize(8, 0xAA);
+        out_.push_back(std::move(bytes));
+    }
+    void reply()
+    {
+        if (wrong == Wrong::silent)
+            return;
+        for (unsigned i = 0; i < pendings; ++i)
+            say({3, 0x7F, heard[0], 0x78});
+        if (wrong == Wrong::lies)
+            say({3, 0x7F, 0x3E, 0x12});  // of a question that nobody asked
+        if (answer.size() <= 7) {
+            Bytes one{static_cast<std::uint8_t>(answer.size())};
+            one.insert(one.end(), answer.begin(), answer.end());
+            return say(one);
+        }
+        Bytes first{static_cast<std::uint8_t>(0x10U | answer.size() >> 8), static_cast<std::uint8_t>(answer.size())};
+        first.insert(first.end(), answer.begin(), answer.begin() + 6);
+        at_ = 6;
+        say(first);
+    }
+
+    std::vector<Bytes> out_;
+    std::size_t at_ = 0, size_ = 0;
+    unsigned left_ = 0;
+};
+
+/// Lets both talk until there is an answer; all frames go through what observes the bus, too.
+struct Room {
+    std::vector<Transfer> transfers;
+    Answer answer;
+
+    Room(Talk& talk, can::Identifier theirs, const std::function<std::vector<Bytes>(const Bytes&)>& peer, const char* spoken)
+    {
+        MessageStream stream([](const MessageRow&) {}, [&](const Transfer& one) { transfers.push_back(one); });
+        stream.speak(0, {*spokenFromText(spoken)});
+        Time now{};
+        talk.begin(now);
+        for (int turn = 0; turn < 20'000 && !talk.answer(); ++turn) {
+            auto frames = talk.take();
+            if (frames.empty()) {
+                if (talk.due() == Time::max())
+                    break;
+                now = std::max(now, talk.due());
+                talk.passed(now);
+                continue;
+            }
+            std::deque<Bytes> said;
+            for (can::Frame& frame : frames) {
+                frame.time = now += std::chrono::microseconds(300);
+                stream.onFrame(frame.view());
+                for (Bytes& bytes : peer({frame.data.begin(), frame.data.begin() + frame.length}))
+                    said.push_back(std::move(bytes));
+            }
+            for (const Bytes& bytes : said) {
+                can::Frame frame;
+                frame.id = theirs;
+                frame.length = frame.dlc = 8;
+                std::copy(bytes.begin(), bytes.end(), frame.data.begin());
+                frame.time = now += std::chrono::microseconds(300);
+                stream.onFrame(frame.view());
+                talk.hear(frame.view());
+            }
+        }
+        for (can::Frame& frame : talk.take()) {
+            frame.time = now += std::chrono::microseconds(300);
+            stream.onFrame(frame.view());
+        }
+        stream.finish();
+        if (talk.answer())
+            answer = *talk.answer();
+        else
+            answer.words = "it never ended";
+    }
+};
+
+Bytes someBytes(std::mt19937& random, std::size_t size)
+{
+    Bytes out(size);
+    for (std::uint8_t& byte : out)
+        byte = static_cast<std::uint8_t>(random());
+    return out;
+}
+
+}  // namespace
+
+class TalkTest : public QObject {
+    Q_OBJECT
+
+private Q_SLOTS:
+    // What is written is what the server has, what is read is what it had; and who observes the bus says so too.
+    void objectsAreReadAndWritten()
+    {
+        std::mt19937 random(51);
+        for (int round = 0; round < 400; ++round) {
+            PlainServer server;
+            server.object = someBytes(random, 1 + random() % (random() % 4 == 0 ? 3000 : 40));
+            server.blockSize = 2 + random() % 126;
+            server.knowsCrc = random() % 4 != 0;
+            server.wrong = random() % 3 == 0 ? Wrong::losesOne : Wrong::nothing;
+            const bool block = random() % 2 != 0, writes = random() % 2 != 0;
+            const auto talk = writes ? objectWrite(5, {0x2001, 3}, server.object, block) : objectRead(5, {0x2001, 3}, block);
+            const Room room(*talk, {0x585, false}, [&](const Bytes& in) { return server.hear(in); }, "a=objects");
+            QVERIFY2(room.answer.good, (std::to_string(round) + ": " + room.answer.words).c_str());
+            QVERIFY2(writes ? server.written == server.object : room.answer.data == server.object, std::to_string(round).c_str());
+            QCOMPARE(room.transfers.size(), std::size_t{1});
+            QVERIFY(room.transfers[0].ended == Ended::whole && room.transfers[0].data == server.object);
+            QCOMPARE(whatOf(room.transfers[0]), std::string("0x2001:03"));
+        }
+    }
+
+    void whatGoesWrongWithObjectsIsSaid()
+    {
+        for (const bool writes : {false, true})
+            for (const bool block : {false, true})
+                for (const auto& [wrong, words, ended] : std::initializer_list<std::tuple<Wrong, const char*, Ended>>{
+                         {Wrong::silent, "did not answer", Ended::timeout}, {Wrong::refuses, "the server aborts", Ended::aborted},
+                         {Wrong::toggle, "toggle", Ended::aborted}, {Wrong::checksum, "CRC", Ended::aborted}}) {
+                    if ((wrong == Wrong::toggle && block) || (wrong == Wrong::checksum && (!block || writes)))
+                        continue;
+                    PlainServer server;
+                    server.wrong = wrong;
+                    server.object = Bytes(100, 7);
+                    const auto talk = writes ? objectWrite(5, {0x2001, 3}, server.object, block) : objectRead(5, {0x2001, 3}, block);
+                    const Room room(*talk, {0x585, false}, [&](const Bytes& in) { return server.hear(in); }, "a=objects");
+                    QVERIFY2(!room.answer.good && room.answer.words.find(words) != std::string::npos,
+                        (room.answer.words + " / " + words).c_str());
+                    QVERIFY2(room.transfers.size() == 1 && room.transfers[0].ended == ended,
+                        (std::string(words) + " / " + toText(room.transfers.at(0).ended)).c_str());
+                }
+        QCOMPARE(abortWords(0x06020000), std::string("the dictionary has no such object (0x06020000)"));
+    }
+
+    void serversAreAsked()
+    {
+        std::mt19937 random(52);
+        const DiagnosticPair pair{{0x7E0, false}, {0x7E8, false}};
+        for (int round = 0; round < 400; ++round) {
+            PlainTester server;
+            Bytes request = someBytes(random, 1 + random() % (random() % 4 == 0 ? 4000 : 30));
+            request[0] = 0x22;
+            server.answer = someBytes(random, 3 + random() % (random() % 4 == 0 ? 4000 : 30));
+            server.answer[0] = 0x62;
+            server.block = random() % 20;
+            server.pendings = random() % 3;
+            server.wrong = random() % 4 == 0 ? Wrong::lies : Wrong::nothing;
+            const auto talk = diagnosticRequest(pair, request);
+            const Room room(*talk, pair.answer, [&](const Bytes& in) { return server.hear(in); }, "a=diagnostics:0x7E0/0x7E8");
+            QVERIFY2(room.answer.good, (std::to_string(round) + ": " + room.answer.words).c_str());
+            QVERIFY(server.heard == request && room.answer.data == server.answer);
+            for (const Transfer& one : room.transfers)
+                QVERIFY(one.ended == Ended::whole && (one.data == request || one.data == server.answer));
+            QCOMPARE(room.transfers.size(), std::size_t{request.size() > 7} + std::size_t{server.answer.size() > 7});
+        }
+    }
+
+    void whatGoesWrongWithServersIsSaid()
+    {
+        const DiagnosticPair pair{{0x18DA00F1, true}, {0x18DAF100, true}};
+        for (const auto& [wrong, size, answer, words] : std::initializer_list<std::tuple<Wrong, std::size_t, Bytes, const char*>>{
+                 {Wrong::silent, 3, {0x62, 1, 2}, "no answer"}, {Wrong::silent, 30, {0x62, 1, 2}, "no flow control"},
+                 {Wrong::refuses, 30, {0x62, 1, 2}, "does not take a request of that length"},
+                 {Wrong::nothing, 3, {0x7F, 0x22, 0x33}, "security access denied"},
+                 {Wrong::losesOne, 3, Bytes(50, 0x62), "frames of it are missing"},
+                 {Wrong::nothing, 5000, {0x62, 1, 2}, "4,095 bytes at the most"}}) {
+            PlainTester server;
+            server.wrong = wrong;
+            server.answer = answer;
+            Bytes request(size, 1);
+            request[0] = 0x22;
+            const auto talk = diagnosticRequest(pair, request);
+            const Room room(*talk, pair.answer, [&](const Bytes& in) { return server.hear(in); }, "a=diagnostics:0x18DA00F1/0x18DAF100");
+            QVERIFY2(!room.answer.good && room.answer.words.find(words) != std::string::npos, (room.answer.words + " / " + words).c_str());
+        }
+    }
+
+    void whatIsTypedIsUnderstood()
+    {
+        const auto place = objectPlaceFromText("0x2001:0A");
+        QVERIFY(place && place->index == 0x2001 && place->sub == 10);
+        QVERIFY(objectPlaceFromText("1018")->sub == 0);
+        for (const char* text : {"", "0x2001:", "0x20011", "0x2001:100", "x:1", "0x2001:03 "})
+            QVERIFY2(!objectPlaceFromText(text), text);
+        QVERIFY(*bytesFromText("22 F1 90") == (Bytes{0x22, 0xF1, 0x90}) && *bytesFromText("22f190") == (Bytes{0x22, 0xF1, 0x90}));
+        for (const char* text : {"", "2", "22 F", "2 2", "0x22", "22,33"})
+            QVERIFY2(!bytesFromText(text), text);
+    }
+
+    // A node of a rig answers by its script.
+    void onTheCommandLine()
+    {
+        QTemporaryDir folder;
+        QFile rig(folder.filePath(QStringLiteral("rig.json")));
+        QVERIFY(rig.open(QIODevice::WriteOnly));
+        rig.write(
+            R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "500k"}], "nodes": [{"name": "Unit", "buses": ["A"], "script": {"text":
+            "on.frame('id 0x604 and byte 0 == 0x40', function(f) send('0x584', {0x4B, 1, 0x20, 3, 0x10, 0x27, 0, 0}) end) on.frame('id 0x604 and not byte 0 == 0x40', function(f) send('0x584', {0x80, 1, 0x20, 3, 2, 0, 1, 6}) end) on.frame('id 0x7E0', function(f) send('0x7E8', {3, 0x7F, 0x22, 0x31}) end)"}}]})json");
+        rig.close();
+        const auto asked = [&](const QStringList& command, const QStringList& what) {
+            return cli(command + QStringList{rig.fileName()} + what + QStringList{QStringLiteral("--virtual")});
+        };
+        const QStringList read{QStringLiteral("object"), QStringLiteral("read")}, write{QStringLiteral("object"), QStringLiteral("write")};
+        const wavetrope::test::Answer value = asked(read, {QStringLiteral("4"), QStringLiteral("0x2001:03")});
+        QVERIFY2(value.code == 0 && value.out == QLatin1String("10 27\n"), qPrintable(value.out + value.err));
+        const wavetrope::test::Answer refused = asked(write, {QStringLiteral("4"), QStringLiteral("0x2001:03"), QStringLiteral("11 22")});
+        QVERIFY2(refused.code == 1 && refused.err.contains(QLatin1String("it can only be read")), qPrintable(refused.err));
+        const wavetrope::test::Answer nobody = asked(read, {QStringLiteral("9"), QStringLiteral("0x2001:03")});
+        QVERIFY2(nobody.code == 1 && nobody.err.contains(QLatin1String("node 9 did not answer")), qPrintable(nobody.err));
+        const wavetrope::test::Answer no = asked({QStringLiteral("diagnose")}, {QStringLiteral("0x7E0/0x7E8"), QStringLiteral("22 F1 90")});
+        QVERIFY2(no.code == 1 && no.out == QLatin1String("7F 22 31\n") && no.err.contains(QLatin1String("request out of range")),
+            qPrintable(no.out + no.err));
+        for (const QStringList& wrong : {QStringList{QStringLiteral("0"), QStringLiteral("0x2001:03")},
+                 {QStringLiteral("4"), QStringLiteral("here")}, {QStringLiteral("4")}})
+            QCOMPARE(asked(read, wrong).code, 2);
+    }
+};
+
+QTEST_APPLESS_MAIN(TalkTest)
+#include "talk_test.moc"
