@@ -13,7 +13,7 @@ say() { printf '\n%s, after %d s\n' "$1" "$SECONDS"; }
 say "Addresses and undefined behaviour"
 cmake --preset asan -DWAVETROPE_LINES=OFF >/dev/null   # a run that found something is repeated with lines
 cmake --build --preset asan
-scripts/fuzz.sh build/asan 5
+scripts/fuzz.sh build/asan 4
 UBSAN_OPTIONS=print_stacktrace=1 ctest --test-dir build/asan --output-on-failure --parallel "$at_once"
 say "Threads"
 cmake --preset tsan -DWAVETROPE_LINES=OFF >/dev/null
