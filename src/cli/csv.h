@@ -2,8 +2,10 @@
 // Comma-separated values after RFC 4180, lines ended with \n.
 #pragma once
 
+#include <cstdint>
 #include <cstdio>
 #include <initializer_list>
+#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -44,6 +46,19 @@ private:
     std::string text_;
     bool first_ = true;
 };
+
+/// Bytes as pairs of hexadecimal digits.
+[[nodiscard]] inline std::string hexOf(std::span<const std::uint8_t> bytes)
+{
+    static constexpr char digits[] = "0123456789ABCDEF";
+    std::string out;
+    out.reserve(2 * bytes.size());
+    for (const std::uint8_t byte : bytes) {
+        out += digits[byte >> 4U];
+        out += digits[byte & 15U];
+    }
+    return out;
+}
 
 /// Writes rows to a stream through a buffer of its own.
 class CsvWriter {

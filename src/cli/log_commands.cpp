@@ -21,18 +21,6 @@ namespace {
 // Bins in which no bus has anything: longer stretches of them are left out of the load.
 constexpr std::int64_t longestSilence = 100'000;
 
-std::string hexOf(const can::FrameView& frame)
-{
-    static constexpr char digits[] = "0123456789ABCDEF";
-    std::string out;
-    out.reserve(2UL * frame.length);
-    for (unsigned i = 0; i < frame.length; ++i) {
-        out += digits[frame.data[i] >> 4];
-        out += digits[frame.data[i] & 15];
-    }
-    return out;
-}
-
 int info(const std::string& path, const std::string& layout, bool asJson)
 {
     const auto log = loadLog(path, layout);
@@ -110,7 +98,7 @@ const std::vector<std::pair<std::string, Column>>& listColumns()
         {"esi", [](CsvText& out, F f, L, C) { out.field(f.esi ? "1" : "0"); }},
         {"length", [](CsvText& out, F f, L,
                        C) { out.field(std::to_string(f.kind == can::FrameKind::remote ? std::min<unsigned>(f.dlc, 8) : f.length)); }},
-        {"data", [](CsvText& out, F f, L, C) { out.field(hexOf(f)); }},
+        {"data", [](CsvText& out, F f, L, C) { out.field(hexOf(f.payload())); }},
         {"dlc", [](CsvText& out, F f, L, C) { out.field(std::to_string(f.dlc)); }},
         {"name", [](CsvText& out, F f, L,
                      C catalog) { out.field(catalog.find(f) != nullptr ? catalog.find(f)->message->name : std::string()); }},

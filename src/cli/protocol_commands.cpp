@@ -42,6 +42,16 @@ Expected<Speaking> speakingOf(const std::vector<std::string>& protocols, const s
     return out;
 }
 
+// Where a command has nothing to say of plain frames.
+Expected<Speaking> needSpeaking(const std::vector<std::string>& protocols, const std::string& rigPath)
+{
+    auto speaking = speakingOf(protocols, rigPath);
+    if (speaking && speaking->all.empty())
+        return fail("nothing says what the buses speak", {},
+            "Give --protocol BUS=vehicle, BUS=objects or BUS=diagnostics:0x7E0/0x7E8, or a --rig that says so");
+    return speaking;
+}
+
 /// Messages of a log while it is read.
 class MessageSink final : public formats::LogSink {
 public:
@@ -134,26 +144,11 @@ Expected<void> follow(const Question& question, const Speaking& speaking, const 
     return {};
 }
 
-std::string hexOf(can::Payload data)
-{
-    static constexpr char digits[] = "0123456789ABCDEF";
-    std::string out;
-    out.reserve(2 * data.size());
-    for (const std::uint8_t byte : data) {
-        out += digits[byte >> 4];
-        out += digits[byte & 15];
-    }
-    return out;
-}
-
 int transfers(const Question& question, const std::vector<std::string>& protocols)
 {
-    const auto speaking = speakingOf(protocols, question.rig);
+    const auto speaking = needSpeaking(protocols, question.rig);
     if (!speaking)
         return report(speaking.error());
-    if (speaking->all.empty())
-        return report("nothing says what the buses speak. Give --protocol BUS=vehicle, BUS=objects or BUS=diagnostics:0x7E0/0x7E8, or a "
-                      "--rig that says so");
     CsvWriter out(stdout);
     std::map<std::uint64_t, protocol::Transfer> ended;  // by the number of their first frame
     bool begun = false;
@@ -188,12 +183,9 @@ int transfers(const Question& question, const std::vector<std::string>& protocol
 
 int network(const Question& question, const std::vector<std::string>& protocols, const std::string& at)
 {
-    const auto speaking = speakingOf(protocols, question.rig);
+    const auto speaking = needSpeaking(protocols, question.rig);
     if (!speaking)
         return report(speaking.error());
-    if (speaking->all.empty())
-        return report("nothing says what the buses speak. Give --protocol BUS=vehicle, BUS=objects or BUS=diagnostics:0x7E0/0x7E8, or a "
-                      "--rig that says so");
     protocol::Network following;
     std::vector<trace::TraceBus> buses;
     std::optional<Time> until;

@@ -33,17 +33,6 @@ struct EncodeOptions {
     std::vector<std::string> messages;
 };
 
-std::string hexOf(std::span<const std::uint8_t> bytes)
-{
-    constexpr char digits[] = "0123456789ABCDEF";
-    std::string out;
-    for (const std::uint8_t byte : bytes) {
-        out += digits[byte >> 4U];
-        out += digits[byte & 15U];
-    }
-    return out;
-}
-
 Error at(Error error, const std::string& message)
 {
     error.where = "'" + message + "'" + (error.where.empty() ? "" : ", " + error.where);
