@@ -4,7 +4,11 @@
 #include <cstdlib>
 
 #include "protocol/message_stream.h"
+#include "protocol/describe.h"
 #include "protocol/network.h"
+#include "protocol/object_server.h"
+#include "protocol/protocol_events.h"
+#include "protocol/vehicle_unit.h"
 
 using namespace wavetrope;
 
@@ -16,12 +20,22 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
     static constexpr std::uint16_t short_[] = {0x605, 0x585, 0x705, 0x085, 0x000, 0x7E0, 0x7E8, 0x185};
     std::uint64_t rows = 0, within = 0, frames = 0;
     protocol::Network network;
+    protocol::ProtocolEvents events(100);
+    // Those who are simulated hear the same frames.
+    static const protocol::Dictionary dictionary = *protocol::dictionaryFromText(
+        "[2001]\nDataType=9\n[1000]\nDataType=7\n[0001]\nDataType=15\n", "x.eds");
+    protocol::ObjectServer server(dictionary, 5);
+    protocol::VehicleUnit unit(17, 0x10);
+    unit.begin(Time{0});
     protocol::MessageStream stream(
         [&](const protocol::MessageRow& row) {
             ++rows;
             network.take(row);
+            events.take(row);
+            (void)protocol::describe(row, &dictionary);
         },
         [&](const protocol::Transfer& transfer) {
+            events.take(transfer);
             if (transfer.ended == protocol::Ended::whole)
                 within += transfer.frames - 1;
             if (transfer.frames != transfer.numbers.size() || transfer.from > transfer.to)
@@ -48,6 +62,15 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
         size -= taken;
         stream.onFrame(frame.view());
         ++frames;
+        server.hear(frame.view());
+        unit.hear(frame.view());
+        unit.passed(frame.time);
+        for (const can::Frame& said : server.take())
+            if (said.length > 8)
+                std::abort();
+        for (const can::Frame& said : unit.take())
+            if (said.length > 8)
+                std::abort();
     }
     stream.finish();
     if (rows + within != frames)

@@ -29,7 +29,7 @@ std::uint32_t beatsMissed(Time gap, Time cycle)
 const char* toText(EventKind kind)
 {
     static constexpr std::array<const char*, eventKindCount> words = {
-        "condition", "range", "beat", "burst", "error", "state", "note", "mark", "dialogue"};
+        "condition", "range", "beat", "burst", "error", "state", "note", "mark", "dialogue", "protocol"};
     return words[static_cast<std::size_t>(kind)];
 }
 

@@ -15,9 +15,9 @@
 namespace wavetrope::measure {
 
 /// In the order of the documents; notes and marks are somebody's own.
-enum class EventKind : std::uint8_t { condition, range, missedBeats, burst, errorFrame, state, note, mark, dialogue };
-inline constexpr std::size_t eventKindCount = 9;
-/// "condition", "range", "beat", "burst", "error", "state", "note", "mark", "dialogue".
+enum class EventKind : std::uint8_t { condition, range, missedBeats, burst, errorFrame, state, note, mark, dialogue, protocol };
+inline constexpr std::size_t eventKindCount = 10;
+/// "condition", "range", "beat", "burst", "error", "state", "note", "mark", "dialogue", "protocol".
 [[nodiscard]] const char* toText(EventKind kind);
 
 /// Of an event that is on no bus.

@@ -12,6 +12,7 @@
 #include "measure/bus_loads.h"
 #include "measure/range_events.h"
 #include "measure/sample_feed.h"
+#include "protocol/protocol_events.h"
 
 namespace wavetrope::measure {
 
@@ -241,6 +242,50 @@ private:
     std::vector<Event> events_;
 };
 
+// What goes wrong in the higher protocols that buses speak.
+class ProtocolFollower final : public FrameFollower {
+public:
+    ProtocolFollower(const std::vector<std::vector<protocol::Spoken>>& spoken, std::size_t most) : found_(most)
+    {
+        for (std::size_t bus = 0; bus < spoken.size(); ++bus)
+            stream_.speak(static_cast<std::uint8_t>(bus), spoken[bus]);
+    }
+    void finish(const trace::Snapshot& snapshot) override
+    {
+        stream_.finish();
+        if (snapshot.rows() > 0)
+            found_.passed(snapshot.latest());
+        ++changes;
+    }
+    void tell(std::vector<Event>& out) const override
+    {
+        for (const protocol::ProtocolEvent& event : found_.all())
+            out.push_back({EventKind::protocol, event.from, event.to, event.bus, trace::Row{event.number + before_}, event.what, 1,
+                event.what, event.why, event.open});
+    }
+
+protected:
+    void take(trace::Row row, trace::IdentifierIndex, const trace::TraceKey&, const trace::Snapshot& snapshot) override
+    {
+        if (!std::exchange(begun_, true))
+            before_ = row;
+        stream_.onFrame(snapshot.frame(row));
+    }
+    void taken(const trace::Snapshot&) override
+    {
+        changes += std::exchange(known_, found_.changes()) != found_.changes() ? 1 : 0;
+        notKept = found_.notKept();
+    }
+
+private:
+    protocol::ProtocolEvents found_;
+    protocol::MessageStream stream_{[this](const protocol::MessageRow& row) { found_.take(row); },
+        [this](const protocol::Transfer& transfer) { found_.take(transfer); }};
+    trace::Row before_ = 0;  // rows that were gone
+    bool begun_ = false;
+    std::uint64_t known_ = 0;
+};
+
 // One signal, or derived one, and its range.
 class RangeFollower final : public Happenings::Follower {
 public:
@@ -327,6 +372,9 @@ Happenings::Happenings(std::shared_ptr<const database::Catalog> catalog, Options
             std::make_unique<BeatsAndBursts>(catalog, options.rates, wants(EventKind::missedBeats), wants(EventKind::burst), options.most));
     if (wants(EventKind::errorFrame))
         followers_.push_back(std::make_unique<ErrorFollower>(options.most));
+    if (wants(EventKind::protocol)
+        && std::any_of(options.spoken.begin(), options.spoken.end(), [](const auto& one) { return !one.empty(); }))
+        followers_.push_back(std::make_unique<ProtocolFollower>(options.spoken, options.most));
     if (!wants(EventKind::range))
         return;
     for (const database::CatalogMessage& message : catalog->messages())

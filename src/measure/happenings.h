@@ -9,22 +9,25 @@
 
 #include "measure/events.h"
 #include "measure/samples.h"
+#include "protocol/spoken.h"
 
 namespace wavetrope::measure {
 
 /// The order of lists: by their beginnings; those of one instant by kind, bus and name.
 [[nodiscard]] bool inOrder(const Event& a, const Event& b);
 
-/// Conditions, signals out of their range, beats, bursts, error frames by class, and states of controllers, found row by row as a trace
+/// Conditions, signals out of their range, beats, bursts, error frames by class, states of controllers, and what goes wrong in higher protocols,
+/// found row by row as a trace
 /// grows. The window and the command line list what this finds.
 class Happenings {
 public:
     struct Options {
-        std::vector<rules::ConditionRule> conditions{};     ///< Of the rig, those that are known.
-        std::vector<std::string> buses{};                   ///< Names of the trace's buses, and their rates.
+        std::vector<rules::ConditionRule> conditions{};  ///< Of the rig, those that are known.
+        std::vector<std::string> buses{};  ///< Names of the trace's buses, and their rates.
         std::vector<can::BitRate> rates{};
-        std::array<bool, eventKindCount> kinds{true, true, true, true, true, true, true, true, true};
-        std::size_t most = 100'000;                         ///< Kept of each condition's, message's or signal's kind.
+        std::vector<std::vector<protocol::Spoken>> spoken{};  ///< By bus, what it speaks.
+        std::array<bool, eventKindCount> kinds{true, true, true, true, true, true, true, true, true, true};
+        std::size_t most = 100'000;  ///< Kept of each condition's, message's or signal's kind.
     };
     Happenings(std::shared_ptr<const database::Catalog> catalog, Options options);
     ~Happenings();

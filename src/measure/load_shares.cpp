@@ -14,7 +14,7 @@ namespace {
 constexpr std::size_t kindsOfFrames = 4;
 constexpr std::size_t noPlace = ~std::size_t{0};
 
-std::string shareName(ShareBy by, const trace::TraceKey& key, can::FrameKind kind, const database::Catalog& catalog)
+std::string shareName(ShareBy by, const trace::TraceKey& key, can::FrameKind kind, const database::Catalog& catalog, const ClassOf& classOf)
 {
     const database::CatalogMessage* message = kind == can::FrameKind::error ? nullptr : catalog.find(key.bus, key.id);
     switch (by) {
@@ -25,7 +25,7 @@ std::string shareName(ShareBy by, const trace::TraceKey& key, can::FrameKind kin
     case ShareBy::kind: return can::toText(kind);
     case ShareBy::protocolClass: break;
     }
-    return "plain";
+    return classOf ? classOf(key, kind) : "plain";
 }
 
 Time beganAt(const can::FrameView& frame, can::WireLength bits, const std::optional<can::BitTimes>& times)
@@ -63,7 +63,8 @@ std::optional<ShareBy> shareByFromText(std::string_view word)
 }
 
 std::optional<LoadShares> loadShares(const trace::Snapshot& snapshot, const database::Catalog& catalog,
-    const std::vector<can::BitRate>& rates, ShareBy by, const ShareRange& range, const std::function<bool(trace::Row)>& goesOn)
+    const std::vector<can::BitRate>& rates, ShareBy by, const ShareRange& range, const std::function<bool(trace::Row)>& goesOn,
+    const ClassOf& classOf)
 {
     LoadShares out;
     if (snapshot.rows() == 0)
@@ -94,7 +95,8 @@ std::optional<LoadShares> loadShares(const trace::Snapshot& snapshot, const data
             ofIdentifier.resize(at + kindsOfFrames, noPlace);
         if (ofIdentifier[at] == noPlace) {
             const auto [place, fresh] = places.emplace(
-                std::pair(unsigned{frame.bus}, shareName(by, snapshot.trace().key(identifier), frame.kind, catalog)), out.shares.size());
+                std::pair(unsigned{frame.bus}, shareName(by, snapshot.trace().key(identifier), frame.kind, catalog, classOf)),
+                out.shares.size());
             if (fresh)
                 out.shares.push_back({frame.bus, place->first.second, 0, 0, Time{0}, identifier});
             else if (out.shares[place->second].identifier != identifier)

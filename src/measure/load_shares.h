@@ -20,7 +20,7 @@ enum class ShareBy : std::uint8_t {
     message,        ///< Its name; the identifier where no database explains it.
     sender,         ///< The node that the database names; `unknown` where there is none, and of remote and error frames.
     kind,           ///< data, fd, remote, error.
-    protocolClass,  ///< As a higher protocol of the bus tells; `plain`.
+    protocolClass,  ///< As the higher protocols of the bus tell; `plain` without.
 };
 [[nodiscard]] std::optional<ShareBy> shareByFromText(std::string_view word);
 
@@ -45,11 +45,15 @@ struct ShareRange {
     std::optional<Time> from, to;
 };
 
+/// The class of a kind of frames of an identifier, where buses speak higher protocols.
+using ClassOf = std::function<std::string(const trace::TraceKey&, can::FrameKind)>;
+
 /// The frames of a snapshot whose stamps lie in the range, both ends included. Each occupies its bus from its first bit to the end of
 /// its intermission; what lies outside of the range is cut off. `rates` by bus; one that is not known, or of a bus behind the last,
 /// has no busy time.
 /// `goesOn` is asked now and then; nothing is given where it ended the work.
 [[nodiscard]] std::optional<LoadShares> loadShares(const trace::Snapshot& snapshot, const database::Catalog& catalog,
-    const std::vector<can::BitRate>& rates, ShareBy by, const ShareRange& range, const std::function<bool(trace::Row)>& goesOn = {});
+    const std::vector<can::BitRate>& rates, ShareBy by, const ShareRange& range, const std::function<bool(trace::Row)>& goesOn = {},
+    const ClassOf& classOf = {});
 
 }  // namespace wavetrope::measure

@@ -46,11 +46,14 @@ void MessageStream::onFrame(const can::FrameView& frame)
         // As a rule nothing is open, and a frame is a row at once.
         const Taken taken = take(frame, front_);
         if (taken.as != Taken::As::piece) {
-            emit(frame, taken, nullptr);
+            emit(frame, taken, front_, nullptr);
             ++front_;
             return;
         }
-        held_.push_back({can::Frame(frame), taken, Held::Is::open, {}, false});
+        Held& first = held_.emplace_back();
+        first.frame = can::Frame(frame);
+        first.taken = taken;
+        first.is = Held::Is::open;
         return;
     }
     const std::uint64_t number = front_ + held_.size();
@@ -91,11 +94,15 @@ void MessageStream::onTransfer(Transfer&& transfer)
     row.taken = {Taken::As::piece, transfer.head};
     row.frame.id = transfer.id;
     row.message = std::move(transfer.data);
+    row.lasted = transfer.to - transfer.from;
+    row.what = transfer.what;
+    row.numbers = std::move(transfer.numbers);
 }
 
-void MessageStream::emit(const can::FrameView& frame, const Taken& taken, const Held* whole) const
+void MessageStream::emit(const can::FrameView& frame, const Taken& taken, std::uint64_t number, const Held* whole) const
 {
     MessageRow row;
+    row.number = number;
     row.time = frame.time;
     row.bus = frame.bus;
     row.frame = frame.kind;
@@ -106,9 +113,14 @@ void MessageStream::emit(const can::FrameView& frame, const Taken& taken, const 
     row.data = frame.payload();
     if (taken.as != Taken::As::foreign)
         row.head = taken.head;
-    if (whole != nullptr)
+    row.stray = taken.as == Taken::As::alone && taken.head.kind == Kind::transport;
+    if (whole != nullptr) {
         row.data = whole->message;
-    else if (taken.length != Taken::wholePayload)
+        row.lasted = whole->lasted;
+        row.what = whole->what;
+        row.pieces = whole->numbers;
+    }
+    if (whole == nullptr && taken.length != Taken::wholePayload)
         row.data = row.data.subspan(taken.from, taken.length);
     row.length = frame.kind == can::FrameKind::remote ? std::min<unsigned>(frame.dlc, can::maxClassicLength)
                                                       : static_cast<unsigned>(row.data.size());
@@ -119,7 +131,7 @@ void MessageStream::emitFront()
 {
     while (!held_.empty() && held_.front().is != Held::Is::open) {
         if (const Held& held = held_.front(); held.is == Held::Is::decided)
-            emit(held.frame.view(), held.taken, held.whole ? &held : nullptr);
+            emit(held.frame.view(), held.taken, front_, held.whole ? &held : nullptr);
         held_.pop_front();
         ++front_;
     }

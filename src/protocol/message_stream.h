@@ -6,6 +6,7 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "protocol/layer.h"
@@ -24,6 +25,11 @@ struct MessageRow {
     can::Payload data{};
     can::Direction direction = can::Direction::unknown;  ///< Of its last frame, as what follows.
     bool brs = false, esi = false;
+    std::uint64_t number = 0;       ///< Of its last frame, in the order of the trace.
+    Time lasted{};                  ///< From its first frame to its last.
+    std::uint32_t what = 0;         ///< Of a message that came in pieces, as Transfer::what.
+    std::span<const std::uint64_t> pieces{};    ///< The numbers of its frames, where it came in pieces.
+    bool stray = false;             ///< Carries or steers pieces of nothing that was begun.
 };
 
 /// Follows the frames of a trace in their order. A row comes once all in front of it is decided: at the latest when the limits of what is open are over.
@@ -51,9 +57,12 @@ private:
         enum class Is : std::uint8_t { decided, open, within } is = Is::decided;
         std::vector<std::uint8_t> message{};
         bool whole = false;
+        std::vector<std::uint64_t> numbers{};
+        std::uint32_t what = 0;
+        Time lasted{};
     };
     void onTransfer(Transfer&& transfer) override;
-    void emit(const can::FrameView& frame, const Taken& taken, const Held* whole) const;
+    void emit(const can::FrameView& frame, const Taken& taken, std::uint64_t number, const Held* whole) const;
     [[nodiscard]] Taken take(const can::FrameView& frame, std::uint64_t number);
     void emitFront();
 

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "protocol/network.h"
 
+#include "protocol/describe.h"
+#include "protocol/hex_text.h"
+
 #include <algorithm>
 #include <cstdio>
 
@@ -8,14 +11,9 @@ namespace wavetrope::protocol {
 
 namespace {
 
+constexpr std::size_t mostTroubles = 1'024, beatsKept = 24;
+constexpr Time troubleGone = std::chrono::seconds(3);  // told once a second; away for longer it was over (SAE J1939-73, 5.7.1)
 constexpr std::size_t mostUnits = 4'096;  // names of a bus; more are not told apart
-
-std::string hex(const char* form, unsigned value)
-{
-    char text[24];
-    std::snprintf(text, sizeof text, form, value);
-    return text;
-}
 
 std::string secondsWords(Time time)
 {
@@ -90,11 +88,24 @@ void Network::vehicle(const MessageRow& row)
     auto& units = units_[row.bus];
     const auto source = static_cast<std::uint8_t>(row.head->source.value);
     if (row.head->kind != Kind::claim || row.data.size() != 8) {
-        if (source < 254
-            && std::none_of(
-                units.begin(), units.end(), [&](const Unit& unit) { return unit.address == source; })
-            && units.size() < mostUnits)
-            units.push_back({0, false, source, "heard", row.time});
+        if (source >= 254)
+            return;
+        // Of several with that address the one that has it.
+        Unit* speaks = nullptr;
+        for (Unit& unit : units)
+            if (unit.address == source && (speaks == nullptr || std::string_view(unit.state) != "lost"))
+                speaks = &unit;
+        if (speaks == nullptr) {
+            if (units.size() >= mostUnits)
+                return;
+            Unit fresh;
+            fresh.address = source;
+            fresh.since = row.time;
+            speaks = &units.emplace_back(std::move(fresh));
+        }
+        ++speaks->messages;
+        if (row.head->kind == Kind::group && (row.id.value >> 8 & 0x3FFFFU) == groupActiveTrouble)
+            trouble(*speaks, row);
         return;
     }
     std::uint64_t name = 0;
@@ -127,10 +138,43 @@ void Network::vehicle(const MessageRow& row)
         if (&other != &*unit && other.named && other.address == source && std::string_view(other.state) == "claimed") {
             if (other.name < name)
                 keeps = false;
-            else
+            else {
                 become(other, "lost");
+                other.trouble = toText(row.head->source) + " is that of the smaller name " + UnitName{name}.text();
+                other.troubleAt = row.time;
+            }
         }
     become(*unit, keeps ? "claimed" : "lost");
+    if (!keeps) {
+        unit->trouble = toText(row.head->source) + " is that of a smaller name";
+        unit->troubleAt = row.time;
+    }
+}
+
+// Codes that are told no more are over; they stay in the list.
+void Network::trouble(Unit& unit, const MessageRow& row)
+{
+    const TroubleMessage message = troubleOf(row.data);
+    const std::string lamps = message.lamps();
+    for (ToldTrouble& one : unit.troubles)
+        one.active = false;
+    for (const TroubleCode& code : message.codes) {
+        auto known = std::find_if(
+            unit.troubles.begin(), unit.troubles.end(), [&](const ToldTrouble& one) { return one.code.key() == code.key(); });
+        if (known == unit.troubles.end()) {
+            if (unit.troubles.size() >= mostTroubles)
+                continue;
+            known = unit.troubles.insert(unit.troubles.end(), ToldTrouble{code, row.time, row.time, true, lamps});
+        } else if (known->last + troubleGone < row.time) {
+            known->since = row.time;
+        }
+        known->code = code;
+        known->last = row.time;
+        known->active = true;
+        known->lamps = lamps;
+        unit.trouble = words(code) + (lamps.empty() ? "" : ", " + lamps);
+        unit.troubleAt = known->since;
+    }
 }
 
 void Network::objects(const MessageRow& row)
@@ -144,6 +188,7 @@ void Network::objects(const MessageRow& row)
     Machine& machine = machines_[key];
     if (!known)
         machine.since = row.time;
+    machine.messages += row.head->source.is == Party::Is::node ? 1 : 0;
     if (row.head->kind == Kind::heartbeat && !row.data.empty()) {
         const int status = row.data[0] & 0x7F;
         if (status != machine.status)
@@ -154,9 +199,18 @@ void Network::objects(const MessageRow& row)
             machine.heartbeats = 1;
         }
         machine.last = row.time;
+        machine.beats.push_back(row.time);
+        if (machine.beats.size() > beatsKept)
+            machine.beats.erase(machine.beats.begin());
     } else if (row.head->kind == Kind::emergency && row.data.size() >= 2) {
-        machine.emergency = static_cast<std::uint16_t>(row.data[0] | row.data[1] << 8);
+        const auto code = static_cast<std::uint16_t>(row.data[0] | row.data[1] << 8);
+        if (code == 0) {
+            machine.emergencyGone = row.time;
+            return;
+        }
+        machine.emergency = code;
         machine.emergencyAt = row.time;
+        machine.emergencyGone = Time{};
         ++machine.emergencies;
     }
 }
@@ -180,6 +234,7 @@ void Network::diagnostics(const MessageRow& row)
         one.asked = row.data.size() > 1 ? row.data[1] : one.asked;
         one.pending = one.refused == 0x78;
         one.refusals += one.pending ? 0 : 1;
+        one.refusedAt = row.time;
     } else {
         one.pending = false;
         ++one.answers;
@@ -204,27 +259,56 @@ std::vector<NetworkNode> Network::nodes(Time now) const
             [](const Unit& a, const Unit& b) { return std::pair(a.address, a.name) < std::pair(b.address, b.name); });
         for (const Unit& unit : sorted) {
             const UnitName name{unit.name};
-            out.push_back({bus, Party::address(unit.address), unit.named ? name.text() : std::string(), unit.state, unit.since,
-                unit.named ? name.words() : std::string()});
+            NetworkNode node;
+            node.bus = bus;
+            node.node = Party::address(unit.address);
+            node.name = unit.named ? name.text() : std::string();
+            node.state = unit.state;
+            node.since = unit.since;
+            node.what = unit.named ? name.words() : std::string();
+            node.lost = node.state == "lost";
+            node.warns = node.state == "cannot claim";
+            node.messages = unit.messages;
+            node.trouble = unit.trouble;
+            node.troubleAt = unit.troubleAt;
+            node.troubles = unit.troubles;
+            std::size_t active = 0;
+            for (const ToldTrouble& one : unit.troubles)
+                active += one.active ? 1 : 0;
+            if (active > 0)
+                node.what += (node.what.empty() ? "" : ", ") + std::to_string(active)
+                             + (active == 1 ? " trouble code: " : " trouble codes, the last: ") + unit.trouble;
+            out.push_back(std::move(node));
         }
     }
     for (const auto& [key, machine] : machines_) {
-        NetworkNode node{key.first, Party::node(static_cast<std::uint8_t>(key.second)), {}, "heard", machine.since, {}};
-        switch (machine.status) {  // CiA 301, table 27
-        case -1: break;
-        case 0: node.state = "boot-up"; break;
-        case 4: node.state = "stopped"; break;
-        case 5: node.state = "operational"; break;
-        case 127: node.state = "pre-operational"; break;
-        default: node.state = "state " + std::to_string(machine.status);
-        }
+        NetworkNode node;
+        node.bus = key.first;
+        node.protocol = Protocol::objects;
+        node.node = Party::node(static_cast<std::uint8_t>(key.second));
+        node.state = "heard";
+        node.since = machine.since;
+        node.beats = machine.beats;
+        node.messages = machine.messages;
+        if (machine.status >= 0)
+            node.state = heartbeatWords(static_cast<std::uint8_t>(machine.status));
         if (machine.heartbeats > 1) {
             const Time period = (machine.last - machine.first) / static_cast<std::int64_t>(machine.heartbeats - 1);
+            node.period = period;
             node.what = "heartbeat every " + secondsWords(period);
             if (now - machine.last > 2 * period) {
                 node.state = "lost";
+                node.lost = true;
                 node.since = machine.last;
+                node.trouble = std::to_string((now - machine.last) / std::max(period, Time(1))) + " heartbeats missing";
+                node.troubleAt = machine.last;
             }
+        }
+        if (machine.emergencies > 0 && !node.lost) {
+            node.trouble = "emergency: " + hex("0x%04X ", machine.emergency) + emergencyWords(machine.emergency);
+            if (machine.emergencyGone.count() != 0)
+                node.trouble += ", gone after " + secondsWords(machine.emergencyGone - machine.emergencyAt);
+            node.troubleAt = machine.emergencyAt;
         }
         if (machine.emergencies > 0)
             node.what += std::string(node.what.empty() ? "" : ", ") + std::to_string(machine.emergencies)
@@ -234,9 +318,17 @@ std::vector<NetworkNode> Network::nodes(Time now) const
     }
     for (const auto& [key, server] : servers_) {
         static constexpr const char* sessions[] = {"", "default session", "programming session", "extended session", "safety session"};
-        NetworkNode node{key.first, {Party::Is::identifier, key.second}, {},
-            server.session > 0 && server.session < 5 ? sessions[server.session] : "session " + hex("0x%02X", server.session), server.since,
-            {}};
+        NetworkNode node;
+        node.bus = key.first;
+        node.protocol = Protocol::diagnostics;
+        node.node = {Party::Is::identifier, key.second};
+        node.state = server.session > 0 && server.session < 5 ? sessions[server.session] : "session " + hex("0x%02X", server.session);
+        node.since = server.since;
+        node.messages = server.answers + server.refusals;
+        if (server.refused != 0) {
+            node.trouble = hex("0x%02X ", server.asked) + refusalWords(server.refused);
+            node.troubleAt = server.refusedAt;
+        }
         node.what = std::to_string(server.answers) + (server.answers == 1 ? " answer, " : " answers, ") + std::to_string(server.refusals)
                     + " refused";
         if (server.refused != 0)

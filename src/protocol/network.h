@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "protocol/message_stream.h"
+#include "protocol/trouble_codes.h"
 
 namespace wavetrope::protocol {
 
@@ -29,14 +30,31 @@ struct UnitName {
     [[nodiscard]] std::string words() const;
 };
 
+/// A trouble code that a unit told.
+struct ToldTrouble {
+    TroubleCode code;
+    Time since{}, last{};   ///< When it became active, and was last told.
+    bool active = true;
+    std::string lamps{};    ///< That were lit with it, in words.
+};
+
 /// One who is on a bus.
 struct NetworkNode {
     std::uint8_t bus = 0;
+    Protocol protocol = Protocol::vehicle;
     Party node{};
     std::string name{};     ///< As it gives it; empty where it gives none.
     std::string state{};    ///< One word or two.
     Time since{};           ///< Since when it is in that state.
     std::string what{};     ///< What else is known, in words.
+    bool lost = false;      ///< It ought to be there, and is not.
+    bool warns = false;     ///< It could not become what it wants to be.
+    std::vector<Time> beats{};  ///< Its last heartbeats.
+    Time period{};          ///< Of these; 0: not known.
+    std::uint64_t messages = 0;     ///< That it sent.
+    std::string trouble{};  ///< The last thing that went wrong, in words; empty for nothing.
+    Time troubleAt{};
+    std::vector<ToldTrouble> troubles{};
 };
 
 /// Follows messages in their order.
@@ -53,6 +71,10 @@ private:
         std::uint8_t address = 0;
         const char* state = "heard";
         Time since{};
+        std::uint64_t messages = 0;
+        std::string trouble{};
+        Time troubleAt{};
+        std::vector<ToldTrouble> troubles{};
     };
     struct Machine {  // with an object dictionary
         int status = -1;  // of the last heartbeat
@@ -61,6 +83,9 @@ private:
         std::uint16_t emergency = 0;
         Time emergencyAt{};
         std::uint64_t emergencies = 0;
+        Time emergencyGone{};
+        std::uint64_t messages = 0;
+        std::vector<Time> beats{};
     };
     struct Server {  // of diagnostics
         std::uint8_t session = 1;
@@ -68,10 +93,12 @@ private:
         std::uint8_t asked = 0, refused = 0;
         bool pending = false;
         std::uint64_t answers = 0, refusals = 0;
+        Time refusedAt{};
     };
     void vehicle(const MessageRow& row);
     void objects(const MessageRow& row);
     void diagnostics(const MessageRow& row);
+    static void trouble(Unit& unit, const MessageRow& row);
 
     std::map<std::uint8_t, std::vector<Unit>> units_;  // by bus
     std::map<std::pair<std::uint8_t, std::uint32_t>, Machine> machines_;

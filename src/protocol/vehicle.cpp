@@ -2,6 +2,7 @@
 #include "protocol/vehicle.h"
 
 #include "can/parameter_group.h"
+#include "protocol/transport_receiver.h"
 
 namespace wavetrope::protocol {
 
@@ -9,31 +10,19 @@ using namespace std::chrono_literals;
 
 namespace {
 
-// SAE J1939-21, 5.10.2.4 and annex C.
-constexpr Time betweenPackets = 750ms;    // T1, of the receiver
+// SAE J1939-21, 5.10.2.4 and annex C; T1, of the receiver, is betweenPackets.
 constexpr Time behindClear = 1250ms;      // T2, of the receiver, for the first packet that it asked for
 constexpr Time forAnswer = 1250ms;        // T3, of the sender
-constexpr Time behindHold = 1050ms;       // T4, of the sender
+constexpr Time holdLimit = 1050ms;       // T4, of the sender
 
-// 5.10.3: control bytes of the connection management.
-enum Control : std::uint8_t { requestToSend = 16, clearToSend = 17, endOfMessage = 19, broadcast = 32, connectionAbort = 255 };
 constexpr std::uint8_t reasonTimeout = 3;
-constexpr unsigned packetBytes = 7, smallest = 9, largest = 1785;
-
-constexpr std::uint32_t groupRequest = 0xEA00, groupAcknowledge = 0xE800, groupClaim = 0xEE00, groupManagement = 0xEC00, groupData = 0xEB00;
 
 std::uint64_t keyOf(std::uint8_t source, std::uint8_t destination) { return static_cast<std::uint64_t>(source) << 8 | destination; }
-
-std::uint32_t groupIn(const can::FrameView& frame)
-{
-    return static_cast<std::uint32_t>(frame.data[5]) | static_cast<std::uint32_t>(frame.data[6]) << 8
-           | static_cast<std::uint32_t>(frame.data[7]) << 16;
-}
 
 Kind kindOf(std::uint32_t group)
 {
     switch (group) {
-    case groupRequest: return Kind::request;
+    case groupRequested: return Kind::request;
     case groupAcknowledge: return Kind::acknowledge;
     case groupClaim: return Kind::claim;
     case groupManagement:
@@ -60,17 +49,18 @@ Taken Vehicle::take(const can::FrameView& frame, std::uint64_t number)
 bool Vehicle::announce(const can::FrameView& frame, std::uint64_t number, std::uint64_t key)
 {
     const auto parts = can::ParameterGroup::of(frame.id);
-    const bool toAll = frame.data[0] == broadcast;
+    const bool toAll = frame.data[0] == announceToAll;
     const auto size = static_cast<std::uint16_t>(frame.data[1] | frame.data[2] << 8);
     const unsigned packets = frame.data[3];
-    if ((parts.destination == 255) != toAll || size < smallest || size > largest || packets != (size + packetBytes - 1) / packetBytes)
+    if ((parts.destination == 255) != toAll || size < shortestTransport || size > longestTransport
+        || packets != (size + packetBytes - 1) / packetBytes)
         return false;
     if (const Open* before = open_.find(key); before != nullptr)
         open_.end(key, before->wrong ? Ended::sequence : Ended::unfinished);
     Open* open = open_.begin(key);
     if (open == nullptr)
         return false;
-    const std::uint32_t group = groupIn(frame) & 0x3FFFFU;
+    const std::uint32_t group = managedGroup(frame) & 0x3FFFFU;
     open->size = size;
     open->packets = packets;
     open->last = toAll ? packets : 0;
@@ -89,7 +79,7 @@ bool Vehicle::abort(const can::FrameView& frame, std::uint64_t number)
 {
     const auto parts = can::ParameterGroup::of(frame.id);
     for (const std::uint64_t key : {keyOf(parts.source, parts.destination), keyOf(parts.destination, parts.source)})
-        if (const Open* open = open_.find(key); open != nullptr && parts.destination != 255 && open->transfer.what == groupIn(frame)) {
+        if (const Open* open = open_.find(key); open != nullptr && parts.destination != 255 && open->transfer.what == managedGroup(frame)) {
             open_.add(key, frame, number, 0ms);
             open_.end(key, frame.data[1] == reasonTimeout ? Ended::timeout : Ended::aborted);
             return true;
@@ -103,15 +93,15 @@ bool Vehicle::steer(const can::FrameView& frame, std::uint64_t number)
     const std::uint64_t forward = keyOf(parts.source, parts.destination), back = keyOf(parts.destination, parts.source);
     switch (frame.data[0]) {
     case requestToSend:
-    case broadcast: return announce(frame, number, forward);
+    case announceToAll: return announce(frame, number, forward);
     case connectionAbort: return abort(frame, number);
     case clearToSend: {
         Open* open = open_.find(back);
-        if (open == nullptr || parts.destination == 255 || open->transfer.what != groupIn(frame))
+        if (open == nullptr || parts.destination == 255 || open->transfer.what != managedGroup(frame))
             return false;
         const unsigned count = frame.data[1], next = frame.data[2];
         if (count == 0) {
-            open_.add(back, frame, number, behindHold);
+            open_.add(back, frame, number, holdLimit);
             return true;
         }
         open->next = next;
@@ -122,7 +112,7 @@ bool Vehicle::steer(const can::FrameView& frame, std::uint64_t number)
     }
     case endOfMessage: {
         const Open* open = open_.find(back);
-        if (open == nullptr || parts.destination == 255 || open->transfer.what != groupIn(frame) || open->came < open->packets)
+        if (open == nullptr || parts.destination == 255 || open->transfer.what != managedGroup(frame) || open->came < open->packets)
             return false;
         open_.add(back, frame, number, 0ms);
         open_.end(back, Ended::whole);

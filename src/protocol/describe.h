@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Messages of higher protocols in their own words.
+#pragma once
+
+#include <string>
+
+#include "protocol/dictionary.h"
+#include "protocol/message_stream.h"
+
+namespace wavetrope::protocol {
+
+/// What a message is, and what it says.
+struct Described {
+    std::string what;   ///< "read 0x2001:03", "heartbeat", "request for 0xFECA".
+    std::string value;  ///< "DepthSource: 2", "operational"; bytes where nothing is known of them.
+};
+
+/// `dictionary` is that of the node, or null.
+[[nodiscard]] Described describe(const MessageRow& row, const Dictionary* dictionary = nullptr);
+/// "operational", "boot-up".
+[[nodiscard]] std::string heartbeatWords(std::uint8_t state);
+/// "read data by identifier" (ISO 14229-1:2020, table 2), of a request or its answer.
+[[nodiscard]] std::string serviceWords(std::uint8_t service);
+/// So many bytes in hexadecimal digits at the most, and how many there are where these are more.
+[[nodiscard]] std::string bytesWords(can::Payload bytes, std::size_t most = 16);
+/// How a transfer ended where it is not whole: "broken off", "no answer".
+[[nodiscard]] std::string brokenWords(Ended ended);
+
+}  // namespace wavetrope::protocol
