@@ -169,6 +169,10 @@ NodeSpec nodeFromJson(const JsonReader& in)
     in.eachMember("variables", [&](const std::string& name, const JsonReader& member) { node.variables[name] = member.number(); });
     in.each("sends", [&](const JsonReader& send) { node.sends.push_back(sendOf(send)); });
     in.each("reacts", [&](const JsonReader& reaction) { node.reactions.push_back(reactionOf(reaction)); });
+    if (const auto objects = in.find("objects"))
+        node.objects = objectsFromJson(*objects);
+    if (const auto address = in.find("address"))
+        node.address = addressFromJson(*address);
     if (in.has("script")) {
         node.script.pointer = in.placeOf("script");
         const JsonReader script(in.json()["script"], node.script.pointer);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <map>
+#include <optional>
 #include <string>
 #include <utility>
 #include <variant>
@@ -10,6 +11,7 @@
 
 #include "base/error.h"
 #include "can/frame.h"
+#include "drive/member_spec.h"
 #include "drive/message_encoder.h"
 
 namespace wavetrope {
@@ -92,6 +94,8 @@ struct NodeSpec {
     std::vector<SendSpec> sends;
     std::vector<ReactionSpec> reactions;
     ScriptSpec script;
+    std::optional<ObjectsSpec> objects;             ///< Its object dictionary.
+    std::optional<AddressSpec> address;             ///< In a network of vehicles.
     bool off = false;                               ///< Not simulated at the start.
 };
 

@@ -17,6 +17,15 @@ void Talk::send(can::Identifier id, const std::vector<std::uint8_t>& bytes, std:
     frames_.push_back(frame);
 }
 
+void Talk::sendShort(can::Identifier id, const std::vector<std::uint8_t>& bytes)
+{
+    can::Frame frame;
+    frame.id = id;
+    frame.length = frame.dlc = static_cast<std::uint8_t>(std::min<std::size_t>(bytes.size(), 8));
+    std::copy_n(bytes.begin(), frame.length, frame.data.begin());
+    frames_.push_back(frame);
+}
+
 void Talk::send(can::Identifier id, std::initializer_list<std::uint8_t> bytes, std::uint8_t pad)
 {
     send(id, std::vector<std::uint8_t>(bytes), pad);

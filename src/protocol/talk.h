@@ -3,6 +3,7 @@
 // neither bus nor clock.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -43,6 +44,10 @@ public:
 protected:
     void send(can::Identifier id, std::initializer_list<std::uint8_t> bytes, std::uint8_t pad = 0);
     void send(can::Identifier id, const std::vector<std::uint8_t>& bytes, std::uint8_t pad = 0);
+    /// Of as many bytes as there are.
+    void sendShort(can::Identifier id, const std::vector<std::uint8_t>& bytes);
+    /// What somebody else of this conversation says.
+    void pass(std::vector<can::Frame> frames) { frames_.insert(frames_.end(), frames.begin(), frames.end()); }
     void end(Answer answer)
     {
         answer_ = std::move(answer);
@@ -67,6 +72,33 @@ struct ObjectPlace {
 [[nodiscard]] Expected<std::vector<std::uint8_t>> bytesFromText(std::string_view text);
 /// What an abort of service data says (CiA 301, table 22).
 [[nodiscard]] std::string abortWords(std::uint32_t code);
+
+/// Who speaks in a network of vehicles, and with whom.
+struct VehiclePlace {
+    std::uint8_t own = 0xF9;  ///< The address it speaks from, 0 to 253; that of a service tool.
+    std::optional<std::uint8_t> other{};  ///< Nothing: everybody.
+    std::uint8_t priority = 6;
+};
+/// An answer of a network of vehicles.
+struct GroupAnswer {
+    std::uint8_t source = 0;
+    std::vector<std::uint8_t> data;
+};
+/// Asks for a group (SAE J1939-21, 5.4.2). Of one unit its first answer ends it, a refusal too; of everybody all are gathered that come within 1.25 s.
+class GroupRequest : public Talk {
+public:
+    [[nodiscard]] virtual const std::vector<GroupAnswer>& answers() const = 0;
+};
+[[nodiscard]] std::unique_ptr<GroupRequest> groupRequest(VehiclePlace place, std::uint32_t group);
+/// Sends a group of up to 1,785 bytes: in one frame, announced to everybody, or by the directed transport (SAE J1939-21, 5.10).
+[[nodiscard]] std::unique_ptr<Talk> groupSend(VehiclePlace place, std::uint32_t group, std::vector<std::uint8_t> data);
+/// Claims an address (SAE J1939-81, 4.4) and, where `then` makes something, goes on with it from the address that it got. A name that may choose takes the
+/// next free one of 128 to 247 where the one that it wants is taken by a smaller name; else it cannot claim, says so, and fails. The answer's byte is the
+/// address.
+[[nodiscard]] std::unique_ptr<Talk> claimThen(
+    std::uint64_t name, std::uint8_t address, std::function<std::unique_ptr<Talk>(std::uint8_t)> then);
+/// Reads `0xFECA`: a group of 18 bits, whose last byte is 0 where it goes to an address.
+[[nodiscard]] Expected<std::uint32_t> groupFromText(std::string_view text);
 
 /// Reads an object of node 1 to 127: expedited or segmented, or by block with CRC (CiA 301, 7.2.4.3).
 [[nodiscard]] std::unique_ptr<Talk> objectRead(std::uint8_t node, ObjectPlace place, bool block);

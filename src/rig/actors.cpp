@@ -8,6 +8,7 @@
 #include "base/nearest_name.h"
 #include "drive/dialogue.h"
 #include "drive/gateway.h"
+#include "drive/member.h"
 #include "drive/node.h"
 #include "drive/outbox.h"
 #include "drive/playback.h"
@@ -118,8 +119,57 @@ Expected<Actors> makeWireFaults(const ActorWorld& world)
     return one;
 }
 
+// What nodes do in higher protocols.
+Expected<Actors> makeMembers(const ActorWorld& world)
+{
+    Actors out;
+    for (const drive::NodeSpec& spec : world.rig.nodes) {
+        const drive::Actor* node = nullptr;
+        for (const auto& actor : world.made)
+            if (actor->name() == spec.name)
+                node = actor.get();
+        if (node == nullptr)
+            continue;
+        const auto worldOf = [&](const std::string& busName, const std::string& pointer) -> Expected<drive::MemberWorld> {
+            const int bus = world.catalog->findBus(busName);
+            if (bus < 0)
+                return fail("the rig has no bus '" + busName + "'", pointer + "/bus");
+            return drive::MemberWorld{world.scheduler, *world.buses[static_cast<std::size_t>(bus)], static_cast<std::uint8_t>(bus),
+                spec.name, world.begins, world.rig.story, [node] { return node->on(); }, world.condition};
+        };
+        if (spec.objects) {
+            const auto of = worldOf(spec.objects->bus, spec.objects->pointer);
+            if (!of)
+                return tl::unexpected(of.error());
+            std::optional<protocol::Dictionary> dictionary;
+            const auto& files = world.rig.buses[of->busIndex].dictionaries;
+            if (const auto found = files.find(spec.objects->node); found != files.end()) {
+                auto read = protocol::readDictionary(world.rig.resolve(found->second));
+                if (read)
+                    dictionary = std::move(*read);
+                else
+                    world.leftOut.push_back(
+                        {spec.name + " has no objects: " + read.error().what, read.error().where, 0, 0, read.error().remedy});
+            } else if (spec.objects->node != 0) {
+                world.leftOut.push_back(
+                    {spec.name + " has no objects: its bus names no dictionary of node " + std::to_string(spec.objects->node),
+                        spec.objects->pointer, 0, 0, {}});
+            }
+            out.push_back(std::make_unique<drive::ObjectMember>(*spec.objects, std::move(dictionary), *of));
+        }
+        if (spec.address) {
+            const auto of = worldOf(spec.address->bus, spec.address->pointer);
+            if (!of)
+                return tl::unexpected(of.error());
+            out.push_back(std::make_unique<drive::VehicleMember>(*spec.address, *of));
+        }
+    }
+    return out;
+}
+
 constexpr ActorKind kinds[] = {
     {"node", "/nodes", makeNodes},
+    {"member of a network", "", makeMembers},
     {"gateway", "/gateways", makeGateways},
     {"playback", "", makePlayback},
     {"outbox", "/outbox", makeOutbox},

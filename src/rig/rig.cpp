@@ -15,6 +15,7 @@
 #include "base/time_text.h"
 #include "database/database_json.h"
 #include "database/dbc_reader.h"
+#include "protocol/process_data.h"
 #include "rig/bus_marks.h"
 #include "rig/document_text.h"
 #include "rig/rules_json.h"
@@ -42,6 +43,19 @@ std::optional<Time> instantFromText(const std::string& text)
         return std::nullopt;
     return std::chrono::sys_days(date).time_since_epoch() + std::chrono::hours(hour) + std::chrono::minutes(minute)
            + std::chrono::seconds(second);
+}
+
+std::vector<protocol::Spoken> protocolsFrom(const JsonReader& in, const std::string& bus)
+{
+    std::vector<protocol::Spoken> out;
+    for (const std::string& text : in.texts("protocols")) {
+        auto spoken = protocol::spokenFromText(bus + '=' + text);
+        if (!spoken)
+            JsonReader::fail(
+                in.placeOf("protocols"), spoken.error().what, "For example \"vehicle\", \"objects\", \"diagnostics:0x7E0/0x7E8\"");
+        out.push_back(std::move(*spoken));
+    }
+    return out;
 }
 
 BusSpec busOf(const JsonReader& in)
@@ -80,14 +94,16 @@ BusSpec busOf(const JsonReader& in)
     if (bus.kind == &bus::busKinds().front() && !bus.rate.known())
         JsonReader::fail(in.placeOf("rate"), "a simulated bus needs a bit rate", "For example \"rate\": \"500k\"");
     bus.databases = in.texts("databases");
-    if (const auto protocols = in.find("protocols")) {
-        const auto texts = in.texts("protocols");
-        for (std::size_t i = 0; i < texts.size(); ++i) {
-            auto spoken = protocol::spokenFromText(bus.name + '=' + texts[i]);
-            if (!spoken)
-                JsonReader::fail(
-                    in.placeOf("protocols"), spoken.error().what, "For example \"vehicle\", \"objects\", \"diagnostics:0x7E0/0x7E8\"");
-            bus.protocols.push_back(std::move(*spoken));
+    bus.saysProtocols = in.has("protocols");
+    bus.protocols = protocolsFrom(in, bus.name);
+    if (const auto dictionaries = in.find("dictionaries")) {
+        if (!dictionaries->json().is_object())
+            dictionaries->wrong("expected nodes and their files", "For example \"dictionaries\": {\"4\": \"blade.eds\"}");
+        for (const auto& [key, file] : dictionaries->json().items()) {
+            const auto node = protocol::nodeFromText(key);
+            if (!node)
+                dictionaries->wrong(node.error().what, "For example \"dictionaries\": {\"4\": \"blade.eds\"}");
+            bus.dictionaries[*node] = dictionaries->needText(key.c_str());
         }
     }
     if (const std::string match = in.text("match"); match == "group")
@@ -325,6 +341,35 @@ Expected<void> Rig::setDialogue(std::size_t index, const nlohmann::json& next)
     return {};
 }
 
+Expected<nlohmann::json> Rig::protocolsOf(const std::string& bus) const
+{
+    for (std::size_t i = 0; i < buses.size(); ++i)
+        if (buses[i].name == bus)
+            return document.at("buses").at(i).value("protocols", nlohmann::json());
+    return fail("the rig has no bus '" + bus + "'", path);
+}
+
+Expected<void> Rig::setProtocols(const std::string& bus, const nlohmann::json& next)
+{
+    for (std::size_t i = 0; i < buses.size(); ++i) {
+        if (buses[i].name != bus)
+            continue;
+        nlohmann::json changed = document.at("buses").at(i);
+        if (next.is_null())
+            changed.erase("protocols");
+        else
+            changed["protocols"] = next;
+        auto read = readingJson(path, [&] { return protocolsFrom(JsonReader(changed, "/buses/" + std::to_string(i)), bus); });
+        if (!read)
+            return tl::unexpected(read.error());
+        buses[i].protocols = std::move(*read);
+        buses[i].saysProtocols = !next.is_null();
+        document["buses"][i] = std::move(changed);
+        return {};
+    }
+    return fail("the rig has no bus '" + bus + "'", path);
+}
+
 Expected<KeptManipulation> manipulationFrom(std::string_view text)
 {
     KeptManipulation out;
@@ -503,7 +548,31 @@ LoadedDatabases loadDatabases(const Rig& rig)
             loaded.problems.insert(loaded.problems.end(), reading->problems.begin(), reading->problems.end());
             loaded.byPath[name] = std::make_shared<const database::Database>(std::move(reading->database));
         }
+    for (const BusSpec& bus : rig.buses)
+        for (const auto& [node, file] : bus.dictionaries) {
+            auto dictionary = protocol::readDictionary(rig.resolve(file));
+            if (!dictionary) {
+                loaded.problems.push_back(dictionary.error());
+                continue;
+            }
+            loaded.problems.insert(loaded.problems.end(), dictionary->problems.begin(), dictionary->problems.end());
+            auto data = protocol::processDataOf(*dictionary, node, "Node" + std::to_string(node));
+            for (std::string& finding : data.findings)
+                loaded.problems.push_back({std::move(finding), dictionary->path, 0, 0, {}});
+            loaded.processData[{bus.name, node}] = std::make_shared<const database::Database>(std::move(data.database));
+            loaded.dictionaries[{bus.name, node}] = std::make_shared<const protocol::Dictionary>(std::move(*dictionary));
+        }
     return loaded;
+}
+
+void attachBehind(database::Catalog& catalog, std::uint8_t bus, const std::shared_ptr<const database::Database>& database)
+{
+    const auto known = [&](const database::Message& message) { return catalog.find(bus, message.id) != nullptr; };
+    if (std::none_of(database->messages.begin(), database->messages.end(), known))
+        return catalog.attach(bus, database);
+    auto rest = std::make_shared<database::Database>(*database);
+    std::erase_if(rest->messages, known);
+    catalog.attach(bus, std::move(rest));
 }
 
 void attachDatabases(database::Catalog& catalog, std::uint8_t bus, const BusSpec& spec, const LoadedDatabases& databases)
@@ -513,6 +582,15 @@ void attachDatabases(database::Catalog& catalog, std::uint8_t bus, const BusSpec
             catalog.attach(bus, found->second);
     if (spec.definitions)
         catalog.attach(bus, spec.definitions);
+    for (const auto& [node, file] : spec.dictionaries)
+        if (const auto found = databases.processData.find({spec.name, node}); found != databases.processData.end())
+            attachBehind(catalog, bus, found->second);
+}
+
+std::vector<protocol::Spoken> spokenOn(const std::string& bus, const Rig& rig)
+{
+    const auto found = std::find_if(rig.buses.begin(), rig.buses.end(), [&](const BusSpec& one) { return one.name == bus; });
+    return found == rig.buses.end() ? std::vector<protocol::Spoken>() : found->protocols;
 }
 
 std::shared_ptr<const database::Catalog> catalogFor(

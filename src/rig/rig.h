@@ -20,6 +20,7 @@
 #include "drive/manipulation.h"
 #include "drive/node_spec.h"
 #include "drive/outbox_spec.h"
+#include "protocol/dictionary.h"
 #include "protocol/spoken.h"
 #include "record/take_writer.h"
 #include "rig/derived_json.h"
@@ -38,6 +39,8 @@ struct BusSpec {
     const bus::BusKind* kind = &bus::busKinds().front();  ///< What it is made of.
     std::string address;                    ///< What its kind says that it means.
     std::vector<protocol::Spoken> protocols{};  ///< What it speaks.
+    bool saysProtocols = false;     ///< The document says so, be it nothing.
+    std::map<std::uint8_t, std::string> dictionaries{};     ///< Of nodes by number, EDS or DCF, relative to the document.
     std::vector<std::string> databases;     ///< As in the document, relative to it; the first that knows an identifier wins.
     database::Match match = database::Match::full;  ///< How frames find messages that do not say so themselves.
     std::shared_ptr<const database::Database> definitions;  ///< The rig's own, behind the files; null when there are none.
@@ -135,6 +138,10 @@ struct Rig {
     void setManipulations(const std::vector<KeptManipulation>& next);
     /// Sets one dialogue, in the document as well: as it is written there. An error leaves all as it is.
     [[nodiscard]] Expected<void> setDialogue(std::size_t index, const nlohmann::json& next);
+    /// What a bus speaks, as it is written in the document; null where nothing is said. An error where the rig has no such bus.
+    [[nodiscard]] Expected<nlohmann::json> protocolsOf(const std::string& bus) const;
+    /// Sets it, in the document as well. An error leaves all as it is.
+    [[nodiscard]] Expected<void> setProtocols(const std::string& bus, const nlohmann::json& next);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
     /// Sets boards, in the document as well.
@@ -155,12 +162,19 @@ struct Rig {
 /// What loading the databases of a rig gave.
 struct LoadedDatabases {
     std::map<std::string, std::shared_ptr<const database::Database>> byPath;    ///< By path as in the document.
-    std::vector<Error> problems;            ///< Missing files and bad statements; the rest was loaded.
+    /// By bus and node.
+    std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const protocol::Dictionary>> dictionaries{};
+    std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const database::Database>> processData{};  ///< Of these, as messages.
+    std::vector<Error> problems;  ///< Missing files and bad statements; the rest was loaded.
 };
 [[nodiscard]] LoadedDatabases loadDatabases(const Rig& rig);
 
+/// Attaches what a database explains and nothing does so far.
+void attachBehind(database::Catalog& catalog, std::uint8_t bus, const std::shared_ptr<const database::Database>& database);
 /// Attaches the databases of a rig's bus, and the rig's own definitions of it, to a bus of a catalog.
 void attachDatabases(database::Catalog& catalog, std::uint8_t bus, const BusSpec& spec, const LoadedDatabases& databases);
+/// What a bus of this name speaks.
+[[nodiscard]] std::vector<protocol::Spoken> spokenOn(const std::string& bus, const Rig& rig);
 /// The catalog of the rig's own buses.
 [[nodiscard]] std::shared_ptr<const database::Catalog> catalogOf(const Rig& rig, const LoadedDatabases& databases);
 /// A catalog for the buses of a log: each gets the databases of the rig's bus of the same name.
