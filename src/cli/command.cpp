@@ -15,6 +15,7 @@
 #include "database/export.h"
 #include "formats/text_layout.h"
 #include "formats/log_loading.h"
+#include "protocol/process_data.h"
 #include "rig/rig.h"
 
 namespace wavetrope::cli {
@@ -180,6 +181,14 @@ void addRigOption(CLI::App& command, std::string& rig)
         "--rig", rig, "A rig whose databases explain frames, by the names of buses, and whose filters and signals have names");
 }
 
+void addDictionaryOption(CLI::App& command, Question& question)
+{
+    command
+        .add_option("--dictionary", question.dictionaries,
+            "BUS.NODE=FILE: the EDS or DCF of a node whose process data explain frames; may be given several times")
+        ->allow_extra_args(false);
+}
+
 void addQuestion(CLI::App& command, Question& question)
 {
     command.add_option("log", question.log, "The log")->required();
@@ -236,7 +245,7 @@ Expected<Streamed> streamLog(const Question& question, convert::StreamWork work,
 {
     ProgressLine progress(doing.empty() ? "reading " + question.log : doing);
     Streamed streamed;
-    Databases databases(question.databases, question.match, question.rig);
+    Databases databases(question);
     work.goesOn = [&](std::uint64_t done, std::uint64_t total) {
         progress.show(done, total);
         return !interrupted.load();
@@ -329,9 +338,47 @@ Expected<std::shared_ptr<const database::Catalog>> Databases::explain(const std:
             for (const rig::BusSpec& spec : rig_->rig.buses)
                 if (spec.name == buses[bus].name)
                     rig::attachDatabases(*catalog, static_cast<std::uint8_t>(bus), spec, rig_->databases);
+    for (const std::string& option : dictionaries_)
+        if (const auto attached = attachDictionary(*catalog, option); !attached)
+            return tl::unexpected(attached.error());
     if (rig_ != nullptr)
         catalog->derive(rig_->rig.derived);
     return catalog;
+}
+
+const protocol::Dictionary* Databases::dictionaryOf(const std::string& bus, std::uint8_t node) const
+{
+    if (const auto found = nodes_.find({bus, node}); found != nodes_.end())
+        return found->second.get();
+    if (rig_ != nullptr)
+        if (const auto found = rig_->databases.dictionaries.find({bus, node}); found != rig_->databases.dictionaries.end())
+            return found->second.get();
+    return nullptr;
+}
+
+Expected<void> Databases::attachDictionary(database::Catalog& catalog, const std::string& option)
+{
+    std::shared_ptr<const database::Database>& shared = read_["dictionary " + option];
+    const auto dictionary = protocol::dictionaryOptionFromText(option);
+    if (!dictionary)
+        return tl::unexpected(dictionary.error());
+    if (shared == nullptr) {
+        auto read = protocol::readDictionary(dictionary->path);
+        if (!read)
+            return tl::unexpected(read.error());
+        for (const Error& problem : read->problems)
+            warn(problem.text());
+        nodes_[{dictionary->bus, dictionary->node}] = std::make_shared<const protocol::Dictionary>(*read);
+        auto data = protocol::processDataOf(*read, dictionary->node, "Node" + std::to_string(dictionary->node));
+        for (const std::string& finding : data.findings)
+            warn(dictionary->path + ": " + finding);
+        shared = std::make_shared<const database::Database>(std::move(data.database));
+    }
+    const int bus = catalog.findBus(dictionary->bus);
+    if (bus < 0)
+        return fail("the log has no bus '" + dictionary->bus + "'", "--dictionary " + option);
+    rig::attachBehind(catalog, static_cast<std::uint8_t>(bus), shared);
+    return {};
 }
 
 Expected<std::shared_ptr<const database::Catalog>> catalogFromOptions(

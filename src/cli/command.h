@@ -18,6 +18,7 @@
 #include "filter/filter_scan.h"
 #include "formats/log_format.h"
 #include "formats/merged_logs.h"
+#include "protocol/dictionary.h"
 #include "rig/rig.h"
 #include "trace/trace.h"
 
@@ -91,26 +92,6 @@ struct UsedRig {
 };
 [[nodiscard]] Expected<std::shared_ptr<const UsedRig>> useRig(const std::string& path);
 
-/// What explains a log: the databases of options [BUS=]FILE, each read once, and behind them those of a rig, by the names of buses.
-class Databases {
-public:
-    Databases(std::vector<std::string> options, database::Match match, std::string rig = {})
-        : options_(std::move(options)), match_(match), rigPath_(std::move(rig))
-    {}
-    /// Frames of a bus find messages by parameter group, whatever else was said.
-    void matchByGroup(const std::string& bus) { byGroup_.insert(bus); }
-    /// A catalog for the buses of a log, by name.
-    [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> explain(const std::vector<trace::TraceBus>& buses);
-
-private:
-    std::vector<std::string> options_;
-    database::Match match_;
-    std::string rigPath_;
-    std::set<std::string> byGroup_;
-    std::shared_ptr<const UsedRig> rig_;
-    std::map<std::string, std::shared_ptr<const database::Database>> read_;
-};
-
 /// Which frames of a log a command takes, as its options say.
 struct Narrowing {
     std::string filter;
@@ -126,12 +107,46 @@ struct Question {
     std::vector<std::string> databases;
     database::Match match = database::Match::full;
     std::string rig;                ///< Whose databases explain frames, and whose named filters may be used; empty for none.
+    std::vector<std::string> dictionaries{};    ///< BUS.NODE=FILE.
     Narrowing narrowing;
 };
+/// What explains a log: the databases of options [BUS=]FILE, each read once, behind them those of a rig, by the names of buses, and the process data of
+/// dictionaries.
+class Databases {
+public:
+    Databases(std::vector<std::string> options, database::Match match, std::string rig = {})
+        : options_(std::move(options)), match_(match), rigPath_(std::move(rig))
+    {}
+    explicit Databases(const Question& question) : Databases(question.databases, question.match, question.rig)
+    {
+        dictionaries_ = question.dictionaries;
+    }
+    /// Frames of a bus find messages by parameter group, whatever else was said.
+    void matchByGroup(const std::string& bus) { byGroup_.insert(bus); }
+    /// The dictionary of a node, or null. Behind `explain`.
+    [[nodiscard]] const protocol::Dictionary* dictionaryOf(const std::string& bus, std::uint8_t node) const;
+    /// A catalog for the buses of a log, by name.
+    [[nodiscard]] Expected<std::shared_ptr<const database::Catalog>> explain(const std::vector<trace::TraceBus>& buses);
+
+private:
+    [[nodiscard]] Expected<void> attachDictionary(database::Catalog& catalog, const std::string& option);
+
+    std::vector<std::string> options_;
+    database::Match match_;
+    std::string rigPath_;
+    std::vector<std::string> dictionaries_;
+    std::set<std::string> byGroup_;
+    std::shared_ptr<const UsedRig> rig_;
+    std::map<std::string, std::shared_ptr<const database::Database>> read_;
+    std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const protocol::Dictionary>> nodes_;
+};
+
 /// Compiles its filter.
 [[nodiscard]] Expected<filter::Filter> filterOf(const Question& question, const std::shared_ptr<const database::Catalog>& catalog);
 /// Adds the log, --rig, --database, --match, --filter, --filters-of and --threads.
 void addQuestion(CLI::App& command, Question& question);
+/// Adds --dictionary.
+void addDictionaryOption(CLI::App& command, Question& question);
 /// Adds --rig.
 void addRigOption(CLI::App& command, std::string& rig);
 
@@ -145,7 +160,7 @@ void warnOf(const formats::ReadReport& reading);
 struct Streamed {
     std::vector<trace::TraceBus> buses;
     std::shared_ptr<const database::Catalog> catalog;
-    bool good = true;               ///< Whether all could be written.
+    bool good = true;  ///< Whether all could be written.
 };
 /// Reads the log of a question and has the work done on its frames that pass as they come: nothing is kept. What explains
 /// the log, chooses frames and ends it comes from the question.

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // convert.
+#include <filesystem>
 #include <tuple>
 
 #include "base/time_text.h"
 #include "cli/command.h"
+#include "cli/message_values.h"
 #include "convert/conversion.h"
 #include "convert/streamed_conversion.h"
 
@@ -13,6 +15,7 @@ namespace {
 
 struct ConvertOptions {
     Question question;
+    std::vector<std::string> protocols;
     std::string out, from, to, signals, step, time = "start";
     bool wide = false;
     bool interpolate = false;
@@ -67,15 +70,31 @@ int done(const Expected<convert::Outcome>& outcome)
     return 0;
 }
 
-// While the log is read.
-int stream(const ConvertOptions& options, convert::Conversion conversion)
+// While the log is read. `choose`, where there is one, says of each frame by its number whether it goes on.
+int stream(const ConvertOptions& options, convert::Conversion conversion, const std::function<bool(std::uint64_t)>& choose = {})
 {
     auto streamed = convert::StreamedConversion::begin(std::move(conversion), [&options](Time origin) { return within(options, origin); });
     if (!streamed)
         return report(streamed.error());
     convert::StreamWork work;
     (*streamed)->join(work);
-    const auto log = streamLog(options.question, std::move(work), "writing " + options.out);
+    Question question = options.question;
+    std::uint64_t number = 0;
+    std::vector<can::FrameView> chosen;
+    if (choose) {
+        question.narrowing.filter.clear();
+        question.databases.clear();
+        question.rig.clear();
+        question.dictionaries.clear();
+        work.take = [&, take = work.take](const convert::LogFacts& facts, std::span<const can::FrameView> frames) {
+            chosen.clear();
+            for (const can::FrameView& frame : frames)
+                if (choose(number++))
+                    chosen.push_back(frame);
+            return take(facts, chosen);
+        };
+    }
+    const auto log = streamLog(question, std::move(work), "writing " + options.out);
     if (!log) {
         (*streamed)->discard();
         return report(log.error());
@@ -87,6 +106,84 @@ int stream(const ConvertOptions& options, convert::Conversion conversion)
     return done((*streamed)->finish(log->buses, log->catalog));
 }
 
+// CSV, a row for each value of the messages that pass.
+int messageRows(const ConvertOptions& options, const convert::Conversion& conversion)
+{
+    if (const auto may = convert::mayWrite(conversion); !may)
+        return report(may.error());
+    auto file = formats::OutputFile::create(conversion.path);
+    if (!file)
+        return report(file.error());
+    MessageValues values(options.question, options.protocols, options.signals);
+    bool reversed = false;
+    values.within = [&](Time first) {
+        const auto stretch = within(options, first);
+        reversed = stretch.first > stretch.second;
+        return stretch;
+    };
+    const bool fromStart = conversion.clock == convert::Clock::start;
+    const auto written = values.each([&](Time first) { return fromStart ? first : Time{0}; },
+        [&](std::string_view text) {
+            (*file)->write(text);
+            return (*file)->good() && !reversed;
+        });
+    std::optional<Error> failure;
+    if (!written)
+        failure = written.error();
+    else if (reversed)
+        failure = Error{"the stretch of time ends before it begins", conversion.path, 0, 0, {}};
+    else if (interrupted)
+        failure = Error{"cancelled; nothing was written", {}, 0, 0, {}};
+    else if (const auto finished = (*file)->finish(); !finished)
+        failure = finished.error();
+    if (failure) {
+        (*file)->discard();
+        return report(*failure);
+    }
+    for (const std::string& words : values.shortcomings())
+        warn(words);
+    return 0;
+}
+
+// A log of the frames whose messages pass, pieces too: which these are is known once all of it was read.
+int messageFrames(const ConvertOptions& options, convert::Conversion conversion)
+{
+    if (options.question.narrowing.filter.empty())
+        return stream(options, std::move(conversion));
+    std::error_code code;
+    if (!std::filesystem::is_regular_file(options.question.log, code))
+        return report(Error{"frames of whole messages are chosen by reading the log twice, and this is no file", options.question.log, 0, 0,
+            "Convert it without --filter first"});
+    std::vector<bool> passes;
+    PassingRows rows(options.question, options.protocols);
+    const auto found = rows.each([&](const protocol::MessageRow& row, const auto&, const auto&) {
+        const auto pass = [&](std::uint64_t number) {
+            if (number >= passes.size())
+                passes.resize(std::max<std::size_t>(number + 1, passes.size() * 3 / 2));
+            passes[number] = true;
+        };
+        if (row.pieces.empty())
+            pass(row.number);
+        for (const std::uint64_t number : row.pieces)
+            pass(number);
+        return true;
+    });
+    if (!found)
+        return report(found.error());
+    return stream(options, std::move(conversion), [&](std::uint64_t number) { return number < passes.size() && passes[number]; });
+}
+
+int convertMessages(const ConvertOptions& options, convert::Conversion conversion)
+{
+    switch (conversion.form) {
+    case convert::Form::rows: return messageRows(options, conversion);
+    case convert::Form::log: return messageFrames(options, std::move(conversion));
+    default:
+        return report(Error{"whole messages are written as CSV with a row for each value, or as a log of their frames", options.out, 0, 0,
+            "End the name in .csv without --wide, --step and --interpolate, or in the name of a log format"});
+    }
+}
+
 int convert(const ConvertOptions& options)
 {
     auto conversion = conversionOf(options);
@@ -95,12 +192,16 @@ int convert(const ConvertOptions& options)
     for (const auto& [text, name] : {std::pair{&options.from, "--from"}, std::pair{&options.to, "--to"}})
         if (!text->empty() && !momentFromText(*text, Time{0}))
             return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
-    if (convert::StreamedConversion::fits(conversion->form))
+    // A table and a database hold frames, unless it was asked for messages.
+    const bool streams = convert::StreamedConversion::fits(conversion->form);
+    if (!options.protocols.empty() || (streams && speaks(options.question, options.protocols)))
+        return convertMessages(options, std::move(*conversion));
+    if (streams)
         return stream(options, std::move(*conversion));
     const auto log = loadLog(options.question.log, options.question.layout, options.question.more, options.question.narrowing.threads);
     if (!log)
         return report(log.error());
-    const auto catalog = Databases(options.question.databases, options.question.match, options.question.rig).explain((*log)->buses);
+    const auto catalog = Databases(options.question).explain((*log)->buses);
     if (!catalog)
         return report(catalog.error());
     auto filter = filterOf(options.question, *catalog);
@@ -135,6 +236,8 @@ void addConvertCommands(CLI::App& program, int& result)
     command->add_flag("--interpolate", options->interpolate, "With --step: values between two samples, in place of the last one");
     command->add_option("--time", options->time, "CSV times since the first frame (start) or since 1970 (epoch)")
         ->check(CLI::IsMember({"start", "epoch"}));
+    addProtocolOption(*command, options->protocols);
+    addDictionaryOption(*command, options->question);
     command->add_flag("--overwrite", options->overwrite, "Replace a file that exists");
     command->callback([options, &result] { result = convert(*options); });
 }

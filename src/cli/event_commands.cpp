@@ -7,6 +7,7 @@
 #include "base/time_text.h"
 #include "cli/command.h"
 #include "cli/csv.h"
+#include "cli/protocols.h"
 #include "measure/happenings.h"
 #include "rig/conditions.h"
 #include "rig/notes.h"
@@ -15,12 +16,12 @@ namespace wavetrope::cli {
 
 namespace {
 
-constexpr std::array<const char*, 7> eventKinds = {"condition", "range", "beat", "burst", "error", "state", "note"};
+constexpr std::array<const char*, 8> eventKinds = {"condition", "range", "beat", "burst", "error", "state", "note", "protocol"};
 constexpr std::size_t mostEventsListed = 50'000'000;
 
 struct EventOptions {
     std::string log, layout, rig;
-    std::vector<std::string> more, kinds;
+    std::vector<std::string> more, kinds, protocols;
 };
 
 Expected<std::vector<measure::Event>> notesOf(const EventOptions& options, const trace::Snapshot& snapshot)
@@ -43,17 +44,25 @@ Expected<std::vector<measure::Event>> notesOf(const EventOptions& options, const
 
 int events(const EventOptions& options)
 {
-    auto used = useRig(options.rig);
+    const auto speaking = speakingOf(options.protocols, options.rig);
+    if (!speaking)
+        return report(speaking.error());
+    if (options.rig.empty() && speaking->all.empty())
+        return report("events needs a --rig, or a --protocol that says what a bus speaks");
+    auto used = options.rig.empty() ? Expected<std::shared_ptr<const UsedRig>>(std::make_shared<const UsedRig>()) : useRig(options.rig);
     if (!used)
         return report(used.error());
     auto log = loadLog(options.log, options.layout, options.more);
     if (!log)
         return report(log.error());
+    if (const auto missing = speaking->missing((*log)->buses, options.log))
+        return report(*missing);
     measure::Happenings::Options wanted;
     wanted.most = mostEventsListed;
     for (const trace::TraceBus& bus : (*log)->buses) {
         wanted.buses.push_back(bus.name);
         wanted.rates.push_back(bus.rate);
+        wanted.spoken.push_back(speaking->on(bus.name));
         for (const rig::BusSpec& spec : (*used)->rig.buses)
             if (spec.name == bus.name && !bus.rate.known())
                 wanted.rates.back() = spec.rate;
@@ -113,8 +122,11 @@ void addEventCommand(CLI::App& program, int& result)
     command->add_option("--with", options->more, "A further log that is read with it as one, LOG or LOG@OFFSET");
     addLayoutOption(*command, options->layout);
     command->add_option("--rig", options->rig, "A rig with the databases, by the names of buses, conditions and derived signals")
-        ->required();
-    command->add_option("--kind", options->kinds, "Only these: condition, range, beat, burst, error, state, note; may be given again")
+        ->type_name("RIG");
+    addProtocolOption(*command, options->protocols);
+    command
+        ->add_option(
+            "--kind", options->kinds, "Only these: condition, range, beat, burst, error, state, note, protocol; may be given again")
         ->check(CLI::IsMember(std::vector<std::string>(eventKinds.begin(), eventKinds.end())))
         ->allow_extra_args(false);
     command->callback([options, &result] { result = events(*options); });

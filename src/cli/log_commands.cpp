@@ -9,10 +9,12 @@
 #include "can/bit_rate.h"
 #include "cli/command.h"
 #include "cli/csv.h"
+#include "cli/message_rows.h"
 #include "cli/protocols.h"
 #include "convert/value_rows.h"
 #include "measure/load_bins.h"
 #include "measure/load_shares.h"
+#include "protocol/traffic_class.h"
 
 namespace wavetrope::cli {
 
@@ -217,7 +219,7 @@ int count(const Question& question)
 
 struct LoadOptions {
     std::string log, layout, rig, span = "100ms", by, from, to;
-    std::vector<std::string> rates, databases;
+    std::vector<std::string> rates, databases, protocols;
     database::Match match = database::Match::full;
 };
 
@@ -302,11 +304,24 @@ int printShares(const trace::Snapshot& snapshot, const std::vector<trace::TraceB
     std::vector<can::BitRate> rates;
     for (const trace::TraceBus& bus : buses)
         rates.push_back(bus.rate);
+    const auto speaking = speakingOf(options.protocols, options.rig);
+    if (!speaking)
+        return report(speaking.error());
+    if (const auto missing = speaking->missing(buses, options.log))
+        return report(*missing);
+    std::vector<std::vector<protocol::Spoken>> spoken;
+    for (const trace::TraceBus& bus : buses)
+        spoken.push_back(speaking->on(bus.name));
     ProgressLine progress("counting");
-    const auto shares = measure::loadShares(snapshot, **catalog, rates, *by, range, [&](trace::Row row) {
-        progress.show(row, snapshot.rows());
-        return !interrupted;
-    });
+    const auto shares = measure::loadShares(
+        snapshot, **catalog, rates, *by, range,
+        [&](trace::Row row) {
+            progress.show(row, snapshot.rows());
+            return !interrupted;
+        },
+        [&](const trace::TraceKey& key, can::FrameKind kind) -> std::string {
+            return protocol::trafficClass(spoken[key.bus], key.id, kind);
+        });
     if (!shares)
         return report("interrupted; nothing was printed");
     const double seconds = static_cast<double>((shares->to - shares->from).count()) * 1e-9;
@@ -426,6 +441,7 @@ void addLogCommands(CLI::App& program, int& result)
                              "--messages", options->messages, "Messages of higher protocols in place of frames: what is whole is one row")
                          ->excludes(columns);
     addProtocolOption(*command, options->protocols)->needs(messages);
+    addDictionaryOption(*command, options->question);
     command->callback([options, &result] {
         result = options->messages ? listMessages(options->question, options->protocols) : list(options->question, options->columns);
     });
@@ -434,16 +450,19 @@ void addLogCommands(CLI::App& program, int& result)
     addQuestion(*command, options->question);
     command->add_option("--signals", options->glob, "Only signals whose name, or Message.Signal, fits a pattern with * and ?");
     addProtocolOption(*command, options->protocols);
+    addDictionaryOption(*command, options->question);
     command->callback([options, &result] {
-        result = options->protocols.empty() ? decode(options->question, options->glob)
-                                            : decodeMessages(options->question, options->protocols, options->glob);
+        result = !speaks(options->question, options->protocols) ? decode(options->question, options->glob)
+                                                                : decodeMessages(options->question, options->protocols, options->glob);
     });
 
     command = program.add_subcommand("count", "How many frames of a log pass a filter");
     addQuestion(*command, options->question);
     addProtocolOption(*command, options->protocols);
+    addDictionaryOption(*command, options->question);
     command->callback([options, &result] {
-        result = options->protocols.empty() ? count(options->question) : countMessages(options->question, options->protocols);
+        result = !speaks(options->question, options->protocols) ? count(options->question)
+                                                                : countMessages(options->question, options->protocols);
     });
 
     command = program.add_subcommand("load", "The bus load of a log, over time or by who takes it, as CSV");
@@ -457,6 +476,7 @@ void addLogCommands(CLI::App& program, int& result)
                    ->excludes(span);
     command->add_option("--from", load.from, "Seconds since 1970, or +12.5s from the first frame")->needs(by);
     command->add_option("--to", load.to, "The same")->needs(by);
+    addProtocolOption(*command, load.protocols);
     addRigOption(*command, load.rig);
     command->add_option("--database", load.databases, "[BUS=]FILE that names messages and senders; the bus may be left out");
     addMatchOption(*command, load.match);

@@ -6,9 +6,6 @@
 
 namespace wavetrope::cli {
 
-/// Adds --protocol to a command.
-CLI::Option* addProtocolOption(CLI::App& command, std::vector<std::string>& protocols);
-
 /// `list LOG --messages`.
 int listMessages(const Question& question, const std::vector<std::string>& protocols);
 /// `count LOG --protocol ...`.

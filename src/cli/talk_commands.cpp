@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// object and diagnose: questions to somebody on a bus.
+// object, group and diagnose: questions to somebody on a bus.
 #include <charconv>
 
 #include "cli/csv.h"
 #include "cli/protocols.h"
 #include "cli/target.h"
+#include "protocol/dictionary.h"
+#include "protocol/layer.h"
 #include "protocol/talk.h"
 #include "rig/session.h"
 
@@ -67,6 +69,8 @@ private:
 struct TalkOptions {
     std::string interface, bus;
     std::vector<std::string> words;
+    std::string dictionary, name, from = "0xF9", to;
+    unsigned priority = 6;
     bool isVirtual = false, block = false;
     RecordOption record;
 };
@@ -90,8 +94,15 @@ std::string hexWords(const std::vector<std::uint8_t>& bytes)
     return out;
 }
 
-// Prints the bytes of an answer; no answer, or one that refuses: words, and exit code 1.
-int converse(const TalkOptions& options, Target target, protocol::Talk& talk)
+void printBytes(const protocol::Answer& answer)
+{
+    if (!answer.data.empty())
+        std::printf("%s\n", hexWords(answer.data).c_str());
+}
+
+// Prints an answer; no answer, or one that refuses: words, and exit code 1.
+int converse(
+    const TalkOptions& options, Target target, protocol::Talk& talk, const std::function<void(const protocol::Answer&)>& print = printBytes)
 {
     if (const auto may = mayRecord(options.record); !may)
         return report(may.error());
@@ -126,8 +137,8 @@ int converse(const TalkOptions& options, Target target, protocol::Talk& talk)
     }
     if (!talk.answer())
         return report("it was ended before there was an answer");
-    if (!talk.answer()->data.empty())
-        std::printf("%s\n", hexWords(talk.answer()->data).c_str());
+    if (talk.answer()->good || !talk.answer()->data.empty())
+        talk.answer()->good ? print(*talk.answer()) : printBytes(*talk.answer());
     if (!talk.answer()->good) {
         std::fprintf(stderr, "wavetrope-cli: %s\n", talk.answer()->words.c_str());
         return exitNo;
@@ -143,30 +154,182 @@ Expected<Target> targetWith(const TalkOptions& options, std::size_t words, const
     return target;
 }
 
+// The dictionary that is named, or that the rig has of the node.
+Expected<std::shared_ptr<const protocol::Dictionary>> dictionaryFor(const TalkOptions& options, const Target& target, std::uint8_t node)
+{
+    std::string path = options.dictionary;
+    if (path.empty())
+        for (const rig::BusSpec& bus : target.rig.buses)
+            if (bus.name == target.bus)
+                if (const auto found = bus.dictionaries.find(node); found != bus.dictionaries.end())
+                    path = target.rig.resolve(found->second);
+    if (path.empty())
+        return std::shared_ptr<const protocol::Dictionary>();
+    auto read = protocol::readDictionary(path);
+    if (!read)
+        return tl::unexpected(read.error());
+    for (const Error& problem : read->problems)
+        warn(problem.text());
+    return std::make_shared<const protocol::Dictionary>(std::move(*read));
+}
+
 int object(const TalkOptions& options, bool writes)
 {
     auto target = targetWith(
         options, writes ? 3 : 2, writes ? "a node, an object and its bytes: 4 0x2001:03 \"10 27\"" : "a node and an object: 4 0x2001:03");
     if (!target)
         return report(target.error());
-    unsigned node = 0;
-    const std::string& text = target->words[0];
-    const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), node);
-    if (problem != std::errc() || end != text.data() + text.size() || node < 1 || node > 127)
-        return report("'" + text + "' is no node: expected a number of 1 to 127");
-    const auto place = protocol::objectPlaceFromText(target->words[1]);
+    const auto node = protocol::nodeFromText(target->words[0]);
+    if (!node)
+        return report(node.error());
+    const auto dictionary = dictionaryFor(options, *target, *node);
+    if (!dictionary)
+        return report(dictionary.error());
+    const auto place = *dictionary ? (*dictionary)->placeOf(target->words[1]) : protocol::objectPlaceFromText(target->words[1]);
     if (!place)
         return report(place.error());
+    const protocol::ObjectEntry* entry = *dictionary ? (*dictionary)->find(*place) : nullptr;
+    if (*dictionary && entry == nullptr)
+        warn((*dictionary)->path + ": it has no object " + target->words[1] + "; its value is taken as bytes");
     std::unique_ptr<protocol::Talk> talk;
     if (writes) {
-        auto bytes = protocol::bytesFromText(target->words[2]);
+        auto bytes = entry != nullptr ? protocol::Dictionary::bytesFor(*entry, target->words[2], *node)
+                                      : protocol::bytesFromText(target->words[2]);
         if (!bytes)
             return report(bytes.error());
-        talk = protocol::objectWrite(static_cast<std::uint8_t>(node), *place, std::move(*bytes), options.block);
+        talk = protocol::objectWrite(*node, *place, std::move(*bytes), options.block);
     } else {
-        talk = protocol::objectRead(static_cast<std::uint8_t>(node), *place, options.block);
+        talk = protocol::objectRead(*node, *place, options.block);
     }
-    return converse(options, std::move(*target), *talk);
+    return converse(options, std::move(*target), *talk, [&](const protocol::Answer& answer) {
+        if (entry == nullptr || writes)
+            return printBytes(answer);
+        std::printf("%s\n", protocol::valueText(entry->type, answer.data).c_str());
+    });
+}
+
+Expected<std::uint8_t> addressFromText(const std::string& text, const char* option)
+{
+    std::string_view digits = text;
+    const int base = digits.starts_with("0x") || digits.starts_with("0X") ? 16 : 10;
+    if (base == 16)
+        digits.remove_prefix(2);
+    unsigned address = 0;
+    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), address, base);
+    if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size() || address > 253)
+        return fail(std::string(option) + " '" + text + "': expected an address of 0 to 253, such as 0x28");
+    return static_cast<std::uint8_t>(address);
+}
+
+Expected<std::uint64_t> nameFromText(const std::string& text)
+{
+    std::string_view digits = text;
+    if (digits.starts_with("0x") || digits.starts_with("0X"))
+        digits.remove_prefix(2);
+    std::uint64_t name = 0;
+    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), name, 16);
+    if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size())
+        return fail("'" + text + "' is no name: expected up to 16 hexadecimal digits");
+    return name;
+}
+
+Expected<protocol::VehiclePlace> placeOf(const TalkOptions& options)
+{
+    protocol::VehiclePlace place;
+    const auto own = addressFromText(options.from, "--from");
+    if (!own)
+        return tl::unexpected(own.error());
+    place.own = *own;
+    place.priority = static_cast<std::uint8_t>(options.priority);
+    if (!options.to.empty()) {
+        const auto other = addressFromText(options.to, "--to");
+        if (!other)
+            return tl::unexpected(other.error());
+        place.other = *other;
+    }
+    return place;
+}
+
+// Has the conversation, behind a claim where a name is given.
+int converseAs(const TalkOptions& options, Target target, protocol::VehiclePlace place,
+    const std::function<std::unique_ptr<protocol::Talk>(protocol::VehiclePlace)>& make,
+    const std::function<void(const protocol::Answer&)>& print)
+{
+    if (options.name.empty())
+        return converse(options, std::move(target), *make(place), print);
+    const auto name = nameFromText(options.name);
+    if (!name)
+        return report("--name " + name.error().what);
+    const auto talk = protocol::claimThen(*name, place.own, [&](std::uint8_t own) {
+        place.own = own;
+        return make(place);
+    });
+    return converse(options, std::move(target), *talk, print);
+}
+
+int requestGroup(const TalkOptions& options)
+{
+    auto target = targetWith(options, 1, "a group: 0xFECA");
+    if (!target)
+        return report(target.error());
+    const auto group = protocol::groupFromText(target->words[0]);
+    if (!group)
+        return report(group.error());
+    const auto place = placeOf(options);
+    if (!place)
+        return report(place.error());
+    const protocol::GroupRequest* asked = nullptr;
+    CsvWriter out(stdout);
+    out.row({"source", "length", "data"});
+    const auto print = [&](const protocol::Answer&) {
+        for (const protocol::GroupAnswer& one : asked->answers())
+            out.row({toText(protocol::Party::address(one.source)), std::to_string(one.data.size()), hexOf(one.data)});
+    };
+    const int result = converseAs(
+        options, std::move(*target), *place,
+        [&](protocol::VehiclePlace from) -> std::unique_ptr<protocol::Talk> {
+            auto made = protocol::groupRequest(from, *group);
+            asked = made.get();
+            return made;
+        },
+        print);
+    const int printedAll = printed(out.finish());
+    return result == 0 ? printedAll : result;
+}
+
+int sendBytes(const TalkOptions& options)
+{
+    auto target = targetWith(options, 2, "a group and its bytes: 0xFECA \"04 FF 00 00 00 00\"");
+    if (!target)
+        return report(target.error());
+    const auto group = protocol::groupFromText(target->words[0]);
+    if (!group)
+        return report(group.error());
+    const auto bytes = protocol::bytesFromText(target->words[1]);
+    if (!bytes)
+        return report(bytes.error());
+    const auto place = placeOf(options);
+    if (!place)
+        return report(place.error());
+    return converseAs(
+        options, std::move(*target), *place, [&](protocol::VehiclePlace from) { return protocol::groupSend(from, *group, *bytes); },
+        printBytes);
+}
+
+int claimAddress(const TalkOptions& options)
+{
+    auto target = targetWith(options, 1, "a name of 16 hexadecimal digits");
+    if (!target)
+        return report(target.error());
+    const auto name = nameFromText(target->words[0]);
+    if (!name)
+        return report(name.error());
+    const auto place = placeOf(options);
+    if (!place)
+        return report(place.error());
+    const auto talk = protocol::claimThen(*name, place->own, {});
+    return converse(options, std::move(*target), *talk,
+        [](const protocol::Answer& answer) { std::printf("%s\n", toText(protocol::Party::address(answer.data.front())).c_str()); });
 }
 
 int diagnose(const TalkOptions& options)
@@ -202,7 +365,34 @@ void addTalkCommands(CLI::App& program, int& result)
             ->required();
         addTarget(*command, *options);
         command->add_flag("--block", options->block, "By block, with CRC");
+        command->add_option(
+            "--dictionary", options->dictionary, "The EDS or DCF of the node: objects have names, and values are those of their types");
         command->callback([options, writes, &result] { result = object(*options, writes); });
+    }
+    CLI::App* groups = program.add_subcommand("group", "Takes part in a network of vehicles");
+    groups->require_subcommand(1);
+    struct GroupCommand {
+        const char *name, *help, *words;
+        int (*does)(const TalkOptions&);
+        bool addressed;
+    };
+    for (const GroupCommand& one :
+        {GroupCommand{"request", "Asks for a group, and prints who answers what", "a group: 0xFECA", requestGroup, true},
+            GroupCommand{
+                "send", "Sends a group of up to 1,785 bytes", "a group and its bytes: 0xFECA \"04 FF 00 00 00 00\"", sendBytes, true},
+            GroupCommand{
+                "claim", "Claims an address, and prints the one that it got", "a name of 16 hexadecimal digits", claimAddress, false}}) {
+        const auto options = std::make_shared<TalkOptions>();
+        CLI::App* command = groups->add_subcommand(one.name, one.help);
+        command->add_option("what", options->words, std::string("A rig where no interface is named, then ") + one.words)->required();
+        addTarget(*command, *options);
+        command->add_option("--from", options->from, "The own address, 0 to 253; 0xF9 where it is not given");
+        if (one.addressed) {
+            command->add_option("--to", options->to, "The address it goes to; everybody where it is not given");
+            command->add_option("--priority", options->priority, "0, the highest, to 7")->check(CLI::Range(0, 7));
+            command->add_option("--name", options->name, "The 64 bits by which the own address is claimed first, in hexadecimal digits");
+        }
+        command->callback([options, does = one.does, &result] { result = does(*options); });
     }
     const auto options = std::make_shared<TalkOptions>();
     CLI::App* command = program.add_subcommand("diagnose", "Sends a diagnostic request, and prints its answer");

@@ -1,0 +1,461 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Electronic data sheets, values in their types, process data as messages, and a server of objects against a client that is the product's own only in that
+// it asks: what comes back is compared with what the sheet says.
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <random>
+
+#include "command_line.h"
+#include "database/codec.h"
+#include "protocol/object_server.h"
+#include "protocol/process_data.h"
+#include "protocol/traffic_class.h"
+#include "protocol/trouble_codes.h"
+
+using namespace wavetrope;
+using namespace wavetrope::protocol;
+using test::cli;
+using Bytes = std::vector<std::uint8_t>;
+
+namespace {
+
+constexpr const char* sheet = R"eds([DeviceInfo]
+ProductName=Blade
+ProductNumber=7
+[MandatoryObjects]
+SupportedObjects=1
+1=0x1000
+[1000]
+ParameterName=Device type
+DataType=0x0007
+AccessType=ro
+DefaultValue=0x191
+[1017]
+ParameterName=Heartbeat period
+DataType=0x6
+AccessType=rw
+DefaultValue=0500
+[1800]
+ParameterName=Sending 1
+ObjectType=0x9
+SubNumber=2
+[1800sub0]
+ParameterName=Highest
+DataType=5
+AccessType=const
+DefaultValue=1
+[1800sub1]
+ParameterName=Identifier
+DataType=7
+AccessType=rw
+DefaultValue=$NODEID+0x180
+[1A00]
+ParameterName=Mapping 1
+ObjectType=9
+[1a00sub0]
+ParameterName=Count
+DataType=5
+AccessType=rw
+DefaultValue=4
+[1a00sub1]
+ParameterName=One
+DataType=7
+DefaultValue=0x21000110
+[1a00sub2]
+ParameterName=Two
+DataType=7
+DefaultValue=0x00050008
+[1a00sub3]
+ParameterName=Three
+DataType=7
+DefaultValue=0x21000208
+[1a00sub4]
+ParameterName=Four
+DataType=7
+DefaultValue=0x21000320
+[2001]
+ParameterName=Blade set-up
+ObjectType=9
+[2001sub1]
+ParameterName=Deepest depth
+DataType=0x0003
+AccessType=rw
+LowLimit=-50
+HighLimit=2000
+DefaultValue=1200
+[2001sub2]
+ParameterName=Label
+DataType=9
+AccessType=rw
+DefaultValue=ice
+[2001sub3]
+ParameterName=Secret
+DataType=7
+AccessType=wo
+[2010]
+ParameterName=Block
+ObjectType=2
+AccessType=rw
+[2100]
+ParameterName=Measured
+ObjectType=9
+[2100sub1]
+ParameterName=Depth
+DataType=3
+AccessType=ro
+PDOMapping=1
+LowLimit=-100
+HighLimit=100
+[2100sub2]
+ParameterName=Mode
+DataType=5
+AccessType=ro
+PDOMapping=1
+[2100sub3]
+ParameterName=Force
+DataType=8
+AccessType=ro
+PDOMapping=1
+[2200]
+ParameterName=Channel
+ObjectType=8
+DataType=6
+AccessType=rw
+DefaultValue=3
+CompactSubObj=3
+[2200Name]
+NrOfEntries=1
+2=Middle
+[2200Value]
+NrOfEntries=1
+3=0x11
+)eds";
+
+Dictionary read(const QByteArray& text)
+{
+    auto dictionary = dictionaryFromText(std::string_view(text.constData(), static_cast<std::size_t>(text.size())), "blade.eds");
+    return dictionary ? *dictionary : Dictionary{};
+}
+
+// A talk with a server; every frame takes a millisecond.
+Answer have(Talk& talk, ObjectServer& server)
+{
+    Time now{1'000'000'000};
+    talk.begin(now);
+    for (int turns = 0; turns < 100'000 && !talk.answer(); ++turns) {
+        const auto asked = talk.take();
+        for (can::Frame frame : asked) {
+            frame.time = now += Time(1'000'000);
+            server.hear(frame.view());
+        }
+        const auto answered = server.take();
+        for (can::Frame frame : answered) {
+            frame.time = now += Time(1'000'000);
+            talk.hear(frame.view());
+        }
+        if (asked.empty() && answered.empty()) {
+            now = std::max(now, talk.due());
+            talk.passed(now);
+        }
+    }
+    for (const can::Frame& frame : talk.take())
+        server.hear(frame.view());
+    return talk.answer().value_or(Answer{false, {}, "it never ends"});
+}
+
+}  // namespace
+
+class DictionaryTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void theSheetIsRead()
+    {
+        for (const char* ends : {"\n", "\r\n", "\r"}) {
+            const Dictionary one = read(QByteArray("\xEF\xBB\xBF; a comment") + ends + QByteArray(sheet).replace("\n", ends));
+            QVERIFY2(one.problems.empty(), one.problems.empty() ? "" : one.problems.front().text().c_str());
+            QCOMPARE(one.product, std::string("Blade"));
+            QCOMPARE(*one.productNumber, 7U);
+            QCOMPARE(one.entries.size(), std::size_t{20});
+            const ObjectEntry* depth = one.find({0x2001, 1});
+            QVERIFY(depth != nullptr && depth->type == ObjectType::integer16 && depth->access == Access::readWrite);
+            QCOMPARE(one.nameOf(*depth), std::string("Blade set-up.Deepest depth"));
+            QVERIFY(*one.initialOf(*depth, 4) == (Bytes{0xB0, 0x04}));
+            QVERIFY(*one.initialOf(*one.find({0x1017, 0}), 4) == (Bytes{0x40, 0x01}));  // octal, 0500
+            QVERIFY(*one.initialOf(*one.find({0x1800, 1}), 4) == (Bytes{0x84, 0x01, 0, 0}));
+            QVERIFY(one.find({0x2010, 0})->type == ObjectType::domain);
+            QCOMPARE(one.nameOf(*one.find({0x2200, 2})), std::string("Channel.Middle"));
+            QVERIFY(*one.initialOf(*one.find({0x2200, 3}), 4) == (Bytes{0x11, 0}));
+            QVERIFY(*one.initialOf(*one.find({0x2200, 1}), 4) == (Bytes{3, 0}));
+        }
+    }
+
+    void objectsAreFoundByName()
+    {
+        const Dictionary one = read(sheet);
+        for (const char* text :
+            {"0x2001:01", "Deepest depth", "deepestdepth", "Blade set-up.Deepest depth", "BLADE SET-UP.deepest_depth"}) {
+            const auto place = one.placeOf(text);
+            QVERIFY2(place && place->index == 0x2001 && place->sub == 1, text);
+        }
+        QVERIFY(one.placeOf("Deepest dept").error().remedy.find("Deepest depth") != std::string::npos);
+        QVERIFY(!one.placeOf("nothing of the kind"));
+    }
+
+    void valuesComeBack()
+    {
+        std::mt19937_64 random(11);
+        for (const ObjectType type : {ObjectType::integer8, ObjectType::integer16, ObjectType::integer24, ObjectType::integer32,
+                 ObjectType::integer40, ObjectType::integer48, ObjectType::integer56, ObjectType::integer64, ObjectType::unsigned8,
+                 ObjectType::unsigned16, ObjectType::unsigned24, ObjectType::unsigned32, ObjectType::unsigned40, ObjectType::unsigned48,
+                 ObjectType::unsigned56, ObjectType::unsigned64, ObjectType::real32, ObjectType::real64, ObjectType::octetString})
+            for (int turn = 0; turn < 200; ++turn) {
+                Bytes bytes(type == ObjectType::octetString ? 1 + random() % 20 : bitsOf(type) / 8);
+                for (auto& byte : bytes)
+                    byte = static_cast<std::uint8_t>(turn == 0 ? 0xFF : turn == 1 ? 0x00 : random());
+                const std::string text = valueText(type, bytes);
+                if (isReal(type) && (text.find("nan") != std::string::npos || text.find("inf") != std::string::npos))
+                    continue;
+                const auto again = bytesOfValue(type, text);
+                QVERIFY2(again && *again == bytes, text.c_str());
+            }
+        QCOMPARE(valueText(ObjectType::integer16, {0xFE, 0xFF}), std::string("-2"));
+        QCOMPARE(valueText(ObjectType::unsigned16, {0xFE}), std::string("FE"));  // of another length
+        QVERIFY(*bytesOfValue(ObjectType::unsigned16, "0x1F") == (Bytes{0x1F, 0}));
+        for (const auto& [type, text] : std::initializer_list<std::pair<ObjectType, const char*>>{{ObjectType::unsigned8, "256"},
+                 {ObjectType::unsigned8, "-1"}, {ObjectType::integer8, "128"}, {ObjectType::integer8, "-129"}, {ObjectType::boolean, "2"},
+                 {ObjectType::real32, "1e39"}, {ObjectType::unsigned16, "1.5"}, {ObjectType::unsigned16, ""}})
+            QVERIFY2(!bytesOfValue(type, text), text);
+        QVERIFY(*bytesOfValue(ObjectType::integer8, "-128") == Bytes{0x80});
+        const Dictionary one = read(sheet);
+        QVERIFY(Dictionary::bytesFor(*one.find({0x2001, 1}), "-50", 4));
+        QVERIFY(Dictionary::bytesFor(*one.find({0x2001, 1}), "2001", 4).error().what.find("limits") != std::string::npos);
+    }
+
+    void processDataAreMessages()
+    {
+        const Dictionary one = read(sheet);
+        const ProcessData data = processDataOf(one, 4, "Node4");
+        QVERIFY2(data.findings.empty(), data.findings.empty() ? "" : data.findings.front().c_str());
+        QCOMPARE(data.database.messages.size(), std::size_t{1});
+        const database::Message& message = data.database.messages.front();
+        QCOMPARE(message.name, std::string("Node4Sent1"));
+        QCOMPARE(message.id.value, 0x184U);
+        QCOMPARE(message.length, 8U);
+        QCOMPARE(message.signals.size(), std::size_t{3});
+        const auto is = [&](std::size_t i, const char* name, unsigned start, unsigned length) {
+            const database::Signal& signal = message.signals[i];
+            return signal.name == name && signal.startBit == start && signal.length == length;
+        };
+        QVERIFY(is(0, "Measured_Depth", 0, 16) && message.signals[0].isSigned && *message.signals[0].minimum == -100);
+        QVERIFY(is(1, "Measured_Mode", 24, 8) && !message.signals[1].isSigned);
+        QVERIFY(is(2, "Measured_Force", 32, 32) && message.signals[2].type == database::ValueType::single);
+        // What was written goes before the sheet; off, and what contradicts itself.
+        const WrittenObjects off{{0x180001, {0x84, 0x01, 0, 0x80}}};
+        QVERIFY(processDataOf(one, 4, "Node4", off).database.messages.empty());
+        const WrittenObjects wrong{{0x1A0001, {0x08, 0x01, 0x01, 0x30}}, {0x1A0003, {0x40, 0x02, 0x00, 0x21}}};
+        const ProcessData odd = processDataOf(one, 4, "Node4", wrong);
+        QVERIFY(odd.findings.size() >= 2);
+        QVERIFY(odd.findings[0].find("0x3001:01") != std::string::npos && odd.findings[1].find("does not fit") != std::string::npos);
+    }
+
+    // Total: any bytes give a dictionary or an error, within bounds.
+    void whateverComesIsRead()
+    {
+        for (const char* text : {"", "x", "[", "[1000", "[1000]\nParameterName", "=1\n[1000]", "[2000]\nCompactSubObj=99999\nDataType=5\n",
+                 "[1000]\nDataType=0xFFFFFFFFFFFFFFFFFF\n", "[1000sub0]\nDataType=5\n", "[1000]\nDataType=5\nAccessType=maybe\n"}) {
+            const auto one = dictionaryFromText(text, "x.eds");
+            QVERIFY2(one || !one.error().what.empty(), text);
+        }
+        QVERIFY(!dictionaryFromText("[FileInfo]\nFileName=x\n", "x.eds"));
+        QByteArray large;
+        for (unsigned i = 0; i < 0x10000; i += 1)
+            large += "[" + QByteArray::number(i, 16).rightJustified(4, '0') + "]\nObjectType=8\nDataType=5\nCompactSubObj=254\n";
+        const auto tooMany = dictionaryFromText(large.toStdString(), "x.eds");
+        QVERIFY(!tooMany && tooMany.error().what.find("300000") != std::string::npos);
+        QByteArray many;
+        for (unsigned i = 0; i < 0x10000; ++i)
+            many += "[" + QByteArray::number(i, 16).rightJustified(4, '0') + "]\nDataType=5\n";
+        QCOMPARE(dictionaryFromText(many.toStdString(), "x.eds")->entries.size(), std::size_t{0x10000});
+        std::mt19937 random(5);
+        for (int turn = 0; turn < 300; ++turn) {
+            QByteArray text(sheet);
+            for (int i = 0; i < 20; ++i)
+                text[static_cast<qsizetype>(random() % static_cast<unsigned>(text.size()))] = static_cast<char>(random());
+            if (const auto one = dictionaryFromText(text.toStdString(), "x.eds"))
+                (void)processDataOf(*one, 5, "N");
+        }
+    }
+
+    void theServerAnswers()
+    {
+        ObjectServer server(read(sheet), 4);
+        std::mt19937 random(3);
+        for (const bool block : {false, true})
+            for (const std::size_t size : {std::size_t{1}, std::size_t{4}, std::size_t{5}, std::size_t{7}, std::size_t{8}, std::size_t{889},
+                     std::size_t{890}, std::size_t{5000}}) {
+                Bytes data(size);
+                for (auto& byte : data)
+                    byte = static_cast<std::uint8_t>(random());
+                const auto write = objectWrite(4, {0x2010, 0}, data, block);
+                const Answer written = have(*write, server);
+                QVERIFY2(written.good, written.words.c_str());
+                const auto again = objectRead(4, {0x2010, 0}, block);
+                const Answer got = have(*again, server);
+                QVERIFY2(got.good && got.data == data, got.words.c_str());
+            }
+        const auto refused = [&](std::unique_ptr<Talk> talk, const char* words) {
+            const Answer answer = have(*talk, server);
+            return !answer.good && answer.words.find(words) != std::string::npos;
+        };
+        QVERIFY(refused(objectRead(4, {0x3000, 0}, false), "no such object"));
+        QVERIFY(refused(objectRead(4, {0x2001, 9}, false), "no such sub-index"));
+        QVERIFY(refused(objectRead(4, {0x2001, 3}, false), "only be written"));
+        QVERIFY(refused(objectWrite(4, {0x1000, 0}, {1, 2, 3, 4}, false), "only be read"));
+        QVERIFY(refused(objectWrite(4, {0x2001, 1}, {1, 2, 3, 4}, false), "wrong length"));
+        QVERIFY(refused(objectWrite(4, {0x2001, 1}, {0xFF, 0x7F}, false), "too large"));
+        const auto read1 = objectRead(4, {0x2001, 1}, false);
+        QVERIFY(have(*read1, server).data == (Bytes{0xB0, 4}));
+    }
+
+    void classesOfTraffic()
+    {
+        const std::vector<Spoken> all{
+            {"a", Protocol::objects, {}}, {"a", Protocol::vehicle, {}}, {"a", Protocol::diagnostics, {{{0x7E0, false}, {0x7E8, false}}}}};
+        const auto of = [&](std::uint32_t id, bool wide = false) {
+            return std::string(trafficClass(all, {id, wide}, can::FrameKind::data));
+        };
+        QCOMPARE(of(0x000), std::string("network"));
+        QCOMPARE(of(0x701), std::string("network"));
+        QCOMPARE(of(0x080), std::string("sync"));
+        QCOMPARE(of(0x100), std::string("time"));
+        QCOMPARE(of(0x081), std::string("emergency"));
+        QCOMPARE(of(0x181), std::string("process data"));
+        QCOMPARE(of(0x57F), std::string("process data"));
+        QCOMPARE(of(0x581), std::string("service data"));
+        QCOMPARE(of(0x680), std::string("plain"));
+        QCOMPARE(of(0x7E0), std::string("diagnostics"));
+        QCOMPARE(of(0x18EAFF00, true), std::string("requests"));
+        QCOMPARE(of(0x18ECFF00, true), std::string("transport"));
+        QCOMPARE(of(0x18EEFF00, true), std::string("claim"));
+        QCOMPARE(of(0x18E8FF00, true), std::string("acknowledge"));
+        QCOMPARE(of(0x18FECA00, true), std::string("diagnostics"));
+        QCOMPARE(of(0x18FEF100, true), std::string("parameter data"));
+        QCOMPARE(std::string(trafficClass({}, {0x181, false}, can::FrameKind::data)), std::string("plain"));
+        QCOMPARE(std::string(trafficClass(all, {0x181, false}, can::FrameKind::remote)), std::string("plain"));
+    }
+
+    void troubleCodesAreTakenApart()
+    {
+        const Bytes two{0x04, 0xFF, 0x12, 0x34, 0xA5, 0x07, 0x01, 0x00, 0x1F, 0xFF};
+        const TroubleMessage message = troubleOf(two);
+        QCOMPARE(message.lamps(), std::string("amber lamp"));
+        QCOMPARE(message.codes.size(), std::size_t{2});
+        QVERIFY((message.codes[0] == TroubleCode{0x53412, 5, 7}));
+        QVERIFY((message.codes[1] == TroubleCode{1, 31, 127}));
+        QVERIFY(troubleOf(Bytes{0, 0xFF, 0, 0, 0, 0, 0xFF, 0xFF}).codes.empty());
+        QVERIFY(troubleOf(Bytes{0x55}).codes.empty());
+    }
+
+    // A node of a rig answers from its sheet; a name, a value in its type, what the log says of it.
+    void onTheCommandLine()
+    {
+        QTemporaryDir folder;
+        const auto write = [&](const char* name, const QByteArray& text) {
+            QFile file(folder.filePath(QLatin1String(name)));
+            return file.open(QIODevice::WriteOnly) && file.write(text) == text.size() ? file.fileName() : QString();
+        };
+        QVERIFY(!write("blade.eds", sheet).isEmpty());
+        const QString rig = write("rig.json",
+            R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "500k", "protocols": ["objects"], "dictionaries": {"4": "blade.eds"}}],
+            "nodes": [{"name": "Blade", "buses": ["A"], "objects": {"bus": "A", "node": 4}},
+                      {"name": "Service", "buses": ["A"], "objects": {"bus": "A", "reads": [{"every": "20 ms", "node": 4, "object": "0x2001:02"}]}}]})json");
+        const auto asked = [&](const QStringList& what) {
+            return cli(QStringList{QStringLiteral("object")} + what + QStringList{QStringLiteral("--virtual")});
+        };
+        test::Answer answer = asked({QStringLiteral("read"), rig, QStringLiteral("4"), QStringLiteral("Deepest depth")});
+        QVERIFY2(answer.code == 0 && answer.out == QLatin1String("1200\n"), qPrintable(answer.out + answer.err));
+        answer = asked({QStringLiteral("read"), rig, QStringLiteral("4"), QStringLiteral("Label"), QStringLiteral("--block")});
+        QVERIFY2(answer.code == 0 && answer.out == QLatin1String("ice\n"), qPrintable(answer.out + answer.err));
+        answer = asked({QStringLiteral("write"), rig, QStringLiteral("4"), QStringLiteral("0x2001:01"), QStringLiteral("-12")});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        answer = asked({QStringLiteral("write"), rig, QStringLiteral("4"), QStringLiteral("0x2001:01"), QStringLiteral("5000")});
+        QVERIFY2(answer.code == 2 && answer.err.contains(QLatin1String("limits")), qPrintable(answer.err));
+        answer = asked({QStringLiteral("read"), rig, QStringLiteral("4"), QStringLiteral("Depest depth")});
+        QVERIFY2(answer.code == 2 && answer.err.contains(QLatin1String("Did you mean")), qPrintable(answer.err));
+        const QString log = folder.filePath(QStringLiteral("run.pcapng"));
+        answer = cli({QStringLiteral("run"), rig, QStringLiteral("--virtual"), QStringLiteral("--for"), QStringLiteral("1s"),
+            QStringLiteral("--record"), log});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        answer = cli({QStringLiteral("decode"), log, QStringLiteral("--protocol"), QStringLiteral("A=objects"),
+            QStringLiteral("--dictionary"), QStringLiteral("A.4=") + folder.filePath(QStringLiteral("blade.eds"))});
+        QVERIFY2(answer.code == 0 && answer.out.count(QLatin1String(",A,0x604,Node4,Blade_set_up_Label,,,,ice\n")) == 49,
+            qPrintable(answer.out.left(500) + answer.err));
+        // The rig says the same, and values are written as any.
+        const test::Answer byRig = cli({QStringLiteral("decode"), log, QStringLiteral("--rig"), rig});
+        QCOMPARE(byRig.out, answer.out);
+        const QString csv = folder.filePath(QStringLiteral("values.csv"));
+        answer = cli(
+            {QStringLiteral("convert"), log, csv, QStringLiteral("--rig"), rig, QStringLiteral("--time"), QStringLiteral("epoch")});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        QFile values(csv);
+        QVERIFY(values.open(QIODevice::ReadOnly));
+        QCOMPARE(QString::fromUtf8(values.readAll()), byRig.out);
+        answer = cli({QStringLiteral("load"), log, QStringLiteral("--by"), QStringLiteral("class"), QStringLiteral("--rig"), rig});
+        QVERIFY2(answer.code == 0 && answer.out.contains(QLatin1String("\nA,service data,")), qPrintable(answer.out + answer.err));
+        for (const QStringList& wrong : {QStringList{QStringLiteral("A.4")}, {QStringLiteral("A=x.eds")}, {QStringLiteral("A.128=x.eds")},
+                 {QStringLiteral("B.4=") + folder.filePath(QStringLiteral("blade.eds"))}, {QStringLiteral("A.4=nowhere.eds")}})
+            QCOMPARE(cli({QStringLiteral("decode"), log, QStringLiteral("--protocol"), QStringLiteral("A=objects"),
+                             QStringLiteral("--dictionary"), wrong.front()})
+                         .code,
+                2);
+    }
+
+    // Frames of whole messages, chosen by a filter over these.
+    void messagesAreConverted()
+    {
+        QTemporaryDir folder;
+        QFile file(folder.filePath(QStringLiteral("rig.json")));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "250k", "protocols": ["vehicle"]}],
+            "events": [{"name": "warm", "when": "id 0x18FEF021"}],
+            "nodes": [{"name": "Display", "buses": ["A"], "address": {"bus": "A", "name": "8000000000000001", "address": "0x21",
+                "sends": [{"group": "0xFEF0", "every": "100 ms", "data": "01 02 03"}, {"group": "0xFEF1", "every": "500 ms", "data": "01 02 03 04 05 06 07 08 09 0A 0B"},
+                          {"group": "0xFECA", "every": "1 s", "troubles": true}], "troubles": [{"when": "warm", "parameter": 520201, "failure": 1}]}},
+                {"name": "Other", "buses": ["A"], "address": {"bus": "A", "name": "0000000000000009", "address": "0x30", "requests": [{"group": "0xFEF1", "to": "0x21", "every": "2 s", "phase": "700 ms"}, {"group": "0xFEE0", "to": "0x21", "every": "2 s", "phase": "900 ms"}]}}]})json");
+        file.close();
+        const QString log = folder.filePath(QStringLiteral("run.pcapng")), part = folder.filePath(QStringLiteral("part.pcapng"));
+        test::Answer answer = cli({QStringLiteral("run"), file.fileName(), QStringLiteral("--virtual"), QStringLiteral("--for"),
+            QStringLiteral("4s"), QStringLiteral("--record"), log});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        const QStringList speaks{QStringLiteral("--protocol"), QStringLiteral("A=vehicle")};
+        const test::Answer all = cli(QStringList{QStringLiteral("transfers"), log} + speaks);
+        QVERIFY2(all.out.count(QLatin1String(",group,0x21,,0xFEF1,11,3,whole")) >= 7
+                     && all.out.contains(QLatin1String(",group,0x21,0x30,0xFEF1,11,5,whole")),
+            qPrintable(all.out));
+        const test::Answer list = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages")} + speaks);
+        QVERIFY2(list.out.count(QLatin1String(",vehicle,claim,")) == 2 && list.out.contains(QLatin1String(",vehicle,acknowledge,0x21,")),
+            qPrintable(list.out.left(800)));
+        answer = cli(
+            QStringList{QStringLiteral("convert"), log, part, QStringLiteral("--filter"), QStringLiteral("id 0x1CFEF121")} + speaks);
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        const test::Answer some = cli(QStringList{QStringLiteral("list"), part, QStringLiteral("--messages")} + speaks);
+        QVERIFY2(some.out.count(QLatin1Char('\n')) > 7 && !some.out.contains(QLatin1String("transport"))
+                     && !some.out.contains(QLatin1String("0x18FEF021")),
+            qPrintable(some.out));
+        QCOMPARE(some.out.count(QLatin1String("0x1CFEF121,11,0102030405060708090A0B\n")),
+            list.out.count(QLatin1String("0x1CFEF121,11,0102030405060708090A0B\n")));
+        const test::Answer wide = cli(QStringList{QStringLiteral("convert"), log, folder.filePath(QStringLiteral("x.sqlite"))} + speaks);
+        QVERIFY2(wide.code == 2 && wide.err.contains(QLatin1String("whole messages")), qPrintable(wide.err));
+        const test::Answer group = cli({QStringLiteral("group"), QStringLiteral("request"), file.fileName(), QStringLiteral("0xFEF1"),
+            QStringLiteral("--to"), QStringLiteral("0x21"), QStringLiteral("--virtual")});
+        QVERIFY2(group.code == 0 && group.out == QLatin1String("source,length,data\n0x21,11,0102030405060708090A0B\n"),
+            qPrintable(group.out + group.err));
+        const test::Answer refused = cli({QStringLiteral("group"), QStringLiteral("request"), file.fileName(), QStringLiteral("0xFEE0"),
+            QStringLiteral("--to"), QStringLiteral("0x21"), QStringLiteral("--virtual")});
+        QVERIFY2(refused.code == 1 && refused.err.contains(QLatin1String("does not have it")), qPrintable(refused.err));
+    }
+};
+
+QTEST_APPLESS_MAIN(DictionaryTest)
+#include "dictionary_test.moc"
