@@ -29,12 +29,13 @@ using measure::EventKind;
 constexpr std::array<const char*, measure::eventKindCount> kindWords = {QT_TRANSLATE_NOOP("EventsView", "condition"),
     QT_TRANSLATE_NOOP("EventsView", "range"), QT_TRANSLATE_NOOP("EventsView", "beats"), QT_TRANSLATE_NOOP("EventsView", "burst"),
     QT_TRANSLATE_NOOP("EventsView", "error"), QT_TRANSLATE_NOOP("EventsView", "state"), QT_TRANSLATE_NOOP("EventsView", "note"),
-    QT_TRANSLATE_NOOP("EventsView", "mark"), QT_TRANSLATE_NOOP("EventsView", "dialogue")};
+    QT_TRANSLATE_NOOP("EventsView", "mark"), QT_TRANSLATE_NOOP("EventsView", "dialogue"), QT_TRANSLATE_NOOP("EventsView", "protocol")};
 constexpr std::array<const char*, measure::eventKindCount> kindNames = {QT_TRANSLATE_NOOP("EventsView", "Conditions of the rig"),
     QT_TRANSLATE_NOOP("EventsView", "Signals out of their range"), QT_TRANSLATE_NOOP("EventsView", "Missed beats"),
     QT_TRANSLATE_NOOP("EventsView", "Bursts"), QT_TRANSLATE_NOOP("EventsView", "Error frames"),
     QT_TRANSLATE_NOOP("EventsView", "States of controllers"), QT_TRANSLATE_NOOP("EventsView", "Notes"),
-    QT_TRANSLATE_NOOP("EventsView", "Marks A and B"), QT_TRANSLATE_NOOP("EventsView", "Broken rules of dialogues")};
+    QT_TRANSLATE_NOOP("EventsView", "Marks A and B"), QT_TRANSLATE_NOOP("EventsView", "Broken rules of dialogues"),
+    QT_TRANSLATE_NOOP("EventsView", "Trouble of higher protocols")};
 
 enum Column { timeColumn, busColumn, kindColumn, whatColumn, whyColumn, lastsColumn, eventColumnCount };
 

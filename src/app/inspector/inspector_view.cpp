@@ -848,12 +848,12 @@ void Inspector::paintEventFacts(QPainter& painter)
     double y = Theme::get().px(10);
     static constexpr const char* kinds[] = {QT_TR_NOOP("condition of the rig"), QT_TR_NOOP("out of its range"), QT_TR_NOOP("missed beats"),
         QT_TR_NOOP("burst: load over 20 ms at 80 % or more"), QT_TR_NOOP("error frames"), QT_TR_NOOP("state of a controller"),
-        QT_TR_NOOP("note"), QT_TR_NOOP("mark"), QT_TR_NOOP("broken rule of a dialogue")};
+        QT_TR_NOOP("note"), QT_TR_NOOP("mark"), QT_TR_NOOP("broken rule of a dialogue"), QT_TR_NOOP("trouble of a protocol")};
     static_assert(std::size(kinds) == measure::eventKindCount);
     const bool range = event.kind == measure::EventKind::range;
     heading(painter, y, QString::fromStdString(range ? event.what : event.text), tr(kinds[static_cast<unsigned>(event.kind)]),
         event.bus == measure::noBus ? -1 : event.bus);
-    if (range || event.kind == measure::EventKind::dialogue)
+    if (range || event.kind == measure::EventKind::dialogue || event.kind == measure::EventKind::protocol)
         passage(painter, y, QString(), QString::fromStdString(event.why), false);
     fact(painter, y, tr("From"), timeWords(stage_.seconds(event.time), 6));
     if (event.until != event.time || event.open) {

@@ -14,6 +14,8 @@
 #include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/manipulation/manipulation_view.h"
+#include "app/network/messages_view.h"
+#include "app/network/network_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/notes/notes_view.h"
 #include "app/outbox/outbox_view.h"
@@ -85,6 +87,10 @@ const std::vector<ViewKind>& viewKinds()
                 Wish::For::manipulation, QT_TRANSLATE_NOOP("MainWindow", "Manipulations"), R"({"tabs":[{"view":"manipulations"}]})"}},
         {"script", "Script", "What a node does by its script, and what it logged",
             [](Stage& stage) -> View* { return new ScriptView(stage); }},
+        {"network", "Network", "Who is on the buses where a higher protocol is spoken, transfers, trouble codes",
+            [](Stage& stage) -> View* { return new NetworkView(stage); }},
+        {"messages", "Messages", "Messages of higher protocols, whole, with their pieces",
+            [](Stage& stage) -> View* { return new MessagesView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

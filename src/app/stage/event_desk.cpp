@@ -118,6 +118,7 @@ void EventDesk::ask()
         for (const trace::TraceBus& bus : stage_.document().buses()) {
             options.buses.push_back(bus.name);
             options.rates.push_back(bus.rate);
+            options.spoken.push_back(rig::spokenOn(bus.name, stage_.document().rig()));
         }
         rig::CompiledRules rules = rig::rulesOf(stage_.document().rig(), catalog, options.buses);
         std::vector<std::string> untold;

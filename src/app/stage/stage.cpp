@@ -12,6 +12,7 @@
 #include "app/stage/derive_desk.h"
 #include "app/stage/event_desk.h"
 #include "app/stage/dialogue_desk.h"
+#include "app/stage/protocol_desk.h"
 #include "app/stage/manipulation_desk.h"
 #include "app/stage/note_desk.h"
 #include "app/stage/outbox_desk.h"
@@ -38,6 +39,7 @@ Stage::Stage(RunDocument& document)
       outbox_(std::make_unique<OutboxDesk>(*this)),
       manipulations_(std::make_unique<ManipulationDesk>(*this)),
       dialogues_(std::make_unique<DialogueDesk>(*this)),
+      protocols_(std::make_unique<ProtocolDesk>(*this)),
       boards_(std::make_unique<BoardDesk>(*this)),
       derive_(std::make_unique<DeriveDesk>(*this)),
       events_(std::make_unique<EventDesk>(*this)),
@@ -70,6 +72,8 @@ ReportDesk& Stage::reports() { return *reports_; }
 OutboxDesk& Stage::outbox() { return *outbox_; }
 ManipulationDesk& Stage::manipulations() { return *manipulations_; }
 DialogueDesk& Stage::dialogues() { return *dialogues_; }
+
+ProtocolDesk& Stage::protocols() { return *protocols_; }
 
 BoardDesk& Stage::boards() { return *boards_; }
 DeriveDesk& Stage::derive() { return *derive_; }

@@ -30,6 +30,7 @@ class CurveDesk;
 class OutboxDesk;
 class ManipulationDesk;
 class DialogueDesk;
+class ProtocolDesk;
 class BoardDesk;
 class ReportDesk;
 class DeriveDesk;
@@ -109,6 +110,8 @@ public:
     /// What is changed on purpose of what nodes send.
     [[nodiscard]] ManipulationDesk& manipulations();
     [[nodiscard]] DialogueDesk& dialogues();
+    /// What higher protocols make of it.
+    [[nodiscard]] ProtocolDesk& protocols();
     /// The boards of this window's rig.
     [[nodiscard]] BoardDesk& boards();
     /// The derived signals of this window's rig.
@@ -254,6 +257,7 @@ private:
     std::unique_ptr<OutboxDesk> outbox_;
     std::unique_ptr<ManipulationDesk> manipulations_;
     std::unique_ptr<DialogueDesk> dialogues_;
+    std::unique_ptr<ProtocolDesk> protocols_;
     std::unique_ptr<BoardDesk> boards_;
     std::unique_ptr<DeriveDesk> derive_;
     std::unique_ptr<EventDesk> events_;

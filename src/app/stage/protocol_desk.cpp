@@ -1,0 +1,326 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stage/protocol_desk.h"
+
+#include <QUndoCommand>
+
+#include <algorithm>
+
+#include "app/parts/text.h"
+#include "app/stage/newest_work.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+constexpr qint64 askedAgainAfter = 200;  // ms
+constexpr trace::Row rowsBetweenStates = 65'536, rowsInFront = 4'096;
+constexpr std::size_t mostTransfers = 200'000;
+
+}  // namespace
+
+// Belongs to the work; what it has is brought over by value.
+struct ProtocolDesk::Following {
+    explicit Following(std::vector<std::vector<protocol::Spoken>> of) : spoken(std::move(of))
+    {
+        for (std::size_t bus = 0; bus < spoken.size(); ++bus)
+            stream.speak(static_cast<std::uint8_t>(bus), spoken[bus]);
+        states.push_back({0, {}});
+    }
+    struct State {
+        trace::Row row;
+        protocol::Network network;
+    };
+    // False where it was told to end.
+    bool advance(const trace::Snapshot& snapshot, const std::function<bool()>& goesOn)
+    {
+        for (; next < snapshot.rows(); ++next) {
+            if (next % rowsInFront == 0 && !goesOn())
+                return false;
+            if (next - states.back().row >= rowsBetweenStates)
+                states.push_back({next, newest});
+            if (!snapshot.trace().isGone(next))
+                stream.onFrame(snapshot.frame(next));
+        }
+        return true;
+    }
+    // As they were when a row had come.
+    [[nodiscard]] protocol::Network at(const trace::Snapshot& snapshot, trace::Row row) const
+    {
+        auto state = std::upper_bound(
+            states.begin(), states.end(), row, [](trace::Row wanted, const State& one) { return wanted < one.row; });
+        if (state != states.begin())
+            --state;
+        protocol::Network network = state->network;
+        trace::Row from = state->row > rowsInFront ? state->row - rowsInFront : 0;
+        while (from < row && snapshot.trace().isGone(from))
+            ++from;
+        const trace::Row begun = from, taken = state->row;
+        protocol::MessageStream again(
+            [&](const protocol::MessageRow& message) {
+                if (message.number + begun >= taken)
+                    network.take(message);
+            },
+            [](const protocol::Transfer&) {});
+        for (std::size_t bus = 0; bus < spoken.size(); ++bus)
+            again.speak(static_cast<std::uint8_t>(bus), spoken[bus]);
+        for (; from <= row && from < snapshot.rows(); ++from)
+            again.onFrame(snapshot.frame(from));
+        again.finish();
+        return network;
+    }
+
+    std::vector<std::vector<protocol::Spoken>> spoken;
+    protocol::Network newest;
+    std::vector<State> states;
+    std::vector<protocol::Transfer> ended;  // since they were brought over
+    std::uint64_t whole = 0, broken = 0;
+    trace::Row next = 0;
+    bool finished = false;
+    protocol::MessageStream stream{[this](const protocol::MessageRow& row) { newest.take(row); },
+        [this](const protocol::Transfer& transfer) {
+            ++(transfer.ended == protocol::Ended::whole ? whole : broken);
+            if (ended.size() >= mostTransfers)
+                return;
+            protocol::Transfer kept = transfer;
+            kept.data = {};
+            kept.numbers = {transfer.numbers.front(), transfer.numbers.back()};
+            ended.push_back(std::move(kept));
+        }};
+};
+
+// What a bus speaks became something else, in the rig.
+class ProtocolDesk::Change final : public QUndoCommand {
+public:
+    Change(ProtocolDesk& desk, std::string bus, nlohmann::json before, nlohmann::json after)
+        : QUndoCommand(tr("What %1 speaks").arg(app::text(bus))),
+          desk_(desk),
+          bus_(std::move(bus)),
+          before_(std::move(before)),
+          after_(std::move(after))
+    {}
+    void undo() override { (void)desk_.replace(bus_, before_); }
+    void redo() override { (void)desk_.replace(bus_, after_); }
+
+private:
+    ProtocolDesk& desk_;
+    std::string bus_;
+    nlohmann::json before_, after_;
+};
+
+ProtocolDesk::ProtocolDesk(Stage& stage) : stage_(stage), work_(new NewestWork(this))
+{
+    connect(&stage, &Stage::beat, this, [this] {
+        learn();
+        ask();
+    });
+    connect(&stage, &Stage::axisChanged, this, &ProtocolDesk::ask);
+    for (auto anew : {&Stage::catalogChanged, &Stage::becameReady})
+        connect(&stage, anew, this, &ProtocolDesk::begin);
+}
+
+ProtocolDesk::~ProtocolDesk() = default;
+
+void ProtocolDesk::look(const QObject* who, bool looks)
+{
+    if (!looks) {
+        lookers_.erase(who);
+        return;
+    }
+    if (lookers_.insert(who).second)
+        connect(who, &QObject::destroyed, this, [this, who] { lookers_.erase(who); });
+    learn();
+    ask();
+}
+
+// The rig says it; else the identifiers that came so far tell.
+void ProtocolDesk::learn()
+{
+    const trace::Snapshot& snapshot = stage_.snapshot();
+    const auto& buses = stage_.document().buses();
+    if (lookers_.empty() || !snapshot.valid())
+        return;
+    const std::size_t identifiers = snapshot.trace().identifierCount();
+    if (identifiers == identifiers_ && spoken_.size() == buses.size())
+        return;
+    identifiers_ = identifiers;
+    std::vector<std::vector<can::Identifier>> seen(buses.size());
+    for (std::size_t i = 0; i < identifiers; ++i) {
+        const trace::TraceKey& key = snapshot.trace().key(static_cast<trace::IdentifierIndex>(i));
+        if (!key.error && key.bus < seen.size())
+            seen[key.bus].push_back(key.id);
+    }
+    std::vector<SpokenOn> found(buses.size());
+    for (std::size_t bus = 0; bus < buses.size(); ++bus) {
+        SpokenOn& one = found[bus];
+        for (const rig::BusSpec& spec : stage_.document().rig().buses)
+            if (spec.name == buses[bus].name && spec.saysProtocols) {
+                one.said = true;
+                one.spoken = spec.protocols;
+                one.why = tr("as the rig says");
+            }
+        if (const auto apart = apart_.find(buses[bus].name); apart != apart_.end() && !apart->second.is_null()) {
+            one.said = true;
+            one.why = tr("as you said");
+            for (const auto& word : apart->second)
+                if (auto read = protocol::spokenFromText(buses[bus].name + '=' + word.get<std::string>()))
+                    one.spoken.push_back(std::move(*read));
+        }
+        if (one.said)
+            continue;
+        QStringList why;
+        for (protocol::Recognised& recognised : protocol::recognise(buses[bus].name, seen[bus])) {
+            one.spoken.push_back(std::move(recognised.spoken));
+            why << text(recognised.why);
+        }
+        one.why = why.isEmpty() ? tr("nothing was recognised") : why.join(QStringLiteral("; "));
+    }
+    const auto same = [](const SpokenOn& a, const SpokenOn& b) {
+        return a.said == b.said && a.why == b.why && a.spoken.size() == b.spoken.size()
+               && std::equal(a.spoken.begin(), a.spoken.end(), b.spoken.begin(), [](const protocol::Spoken& x, const protocol::Spoken& y) {
+                      return x.protocol == y.protocol && x.pairs.size() == y.pairs.size();
+                  });
+    };
+    if (found.size() == spoken_.size() && std::equal(found.begin(), found.end(), spoken_.begin(), same))
+        return;
+    spoken_ = std::move(found);
+    begin();
+    Q_EMIT spokenChanged();
+}
+
+void ProtocolDesk::begin()
+{
+    following_.reset();
+    nodes_.clear();
+    transfers_.clear();
+    notKept_ = broken_ = rows_ = 0;
+    at_ = trace::noRow;
+    over_ = asking_ = false;
+    work_->forget();
+    since_.invalidate();
+    ask();
+}
+
+bool ProtocolDesk::settled() const
+{
+    if (std::none_of(spoken_.begin(), spoken_.end(), [](const SpokenOn& one) { return !one.spoken.empty(); }))
+        return true;
+    return following_ && !asking_ && rows_ >= stage_.snapshot().rows() && at_ == stage_.cursorRow();
+}
+
+void ProtocolDesk::ask()
+{
+    const trace::Snapshot& snapshot = stage_.snapshot();
+    if (lookers_.empty() || !snapshot.valid() || asking_ || (since_.isValid() && since_.elapsed() < askedAgainAfter))
+        return;
+    if (std::none_of(spoken_.begin(), spoken_.end(), [](const SpokenOn& one) { return !one.spoken.empty(); }))
+        return;
+    const trace::Row cursor = stage_.cursorRow();
+    const bool over = !stage_.document().isLive() && stage_.document().ready() && stage_.caughtUp();
+    if (following_ && rows_ == snapshot.rows() && at_ == cursor && over == over_)
+        return;
+    if (!following_) {
+        std::vector<std::vector<protocol::Spoken>> spoken;
+        for (const SpokenOn& one : spoken_)
+            spoken.push_back(one.spoken);
+        following_ = std::make_shared<Following>(std::move(spoken));
+    }
+    asking_ = true;
+    since_.restart();
+    const Time now = stage_.following() && stage_.document().isLive() ? stage_.newest() : stage_.cursor();
+    work_->ask([this, following = following_, snapshot, cursor, now, over](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+        if (!following->advance(snapshot, goesOn))
+            return {};
+        if (over && !std::exchange(following->finished, true))
+            following->stream.finish();
+        const bool newest = cursor == trace::noRow || cursor + 1 >= snapshot.rows();
+        auto nodes = (newest ? following->newest : following->at(snapshot, cursor)).nodes(now);
+        return [this, following, nodes = std::move(nodes), ended = std::exchange(following->ended, {}), broken = following->broken,
+                   rows = snapshot.rows(), cursor, over]() mutable {
+            if (following != following_)
+                return;
+            asking_ = false;
+            nodes_ = std::move(nodes);
+            for (protocol::Transfer& one : ended) {
+                if (transfers_.size() < mostTransfers)
+                    transfers_.push_back(std::move(one));
+                else
+                    ++notKept_;
+            }
+            broken_ = broken;
+            rows_ = rows;
+            at_ = cursor;
+            over_ = over;
+            Q_EMIT changed();
+            ask();
+        };
+    });
+}
+
+QString ProtocolDesk::nameOf(std::uint8_t bus, protocol::Party party) const
+{
+    const auto& buses = stage_.document().buses();
+    if (bus >= buses.size() || party.is == protocol::Party::Is::nobody)
+        return {};
+    for (const drive::NodeSpec& node : stage_.document().rig().nodes) {
+        if (party.is == protocol::Party::Is::node && node.objects && node.objects->bus == buses[bus].name
+            && node.objects->node == party.value)
+            return text(node.name);
+        if (party.is == protocol::Party::Is::address && node.address && node.address->bus == buses[bus].name
+            && node.address->address == party.value)
+            return text(node.name);
+    }
+    // Whoever sends a message of the databases that only it can send.
+    for (const database::CatalogMessage& message : stage_.catalog().messages()) {
+        if (message.bus != bus || message.message->sender.empty())
+            continue;
+        const can::Identifier id = message.message->id;
+        if (party.is == protocol::Party::Is::node && !id.extended && id.value == 0x700 + party.value)
+            return text(message.message->sender);
+        if (party.is == protocol::Party::Is::address && id.extended && (id.value & 0xFFU) == party.value)
+            return text(message.message->sender);
+        if (party.is == protocol::Party::Is::identifier && id.key() == party.value)
+            return text(message.message->sender);
+    }
+    return {};
+}
+
+const protocol::Dictionary* ProtocolDesk::dictionaryOf(std::uint8_t bus, std::uint8_t node) const
+{
+    const auto& buses = stage_.document().buses();
+    if (bus >= buses.size())
+        return nullptr;
+    const auto& known = stage_.document().databases().dictionaries;
+    const auto found = known.find({buses[bus].name, node});
+    return found == known.end() ? nullptr : found->second.get();
+}
+
+Expected<void> ProtocolDesk::speak(const std::string& bus, const std::optional<std::vector<std::string>>& protocols)
+{
+    nlohmann::json next;
+    if (protocols)
+        next = *protocols;
+    const auto inRig = stage_.document().rig().protocolsOf(bus);
+    const auto known = apart_.find(bus);
+    nlohmann::json before = inRig ? *inRig : known != apart_.end() ? known->second : nlohmann::json();
+    if (protocols)
+        for (const std::string& one : *protocols)
+            if (const auto read = protocol::spokenFromText(bus + '=' + one); !read)
+                return tl::unexpected(read.error());
+    undo_.push(new Change(*this, bus, std::move(before), std::move(next)));
+    return {};
+}
+
+Expected<void> ProtocolDesk::replace(const std::string& bus, const nlohmann::json& next)
+{
+    if (!stage_.document().rig().protocolsOf(bus))
+        apart_[bus] = next;
+    else if (auto done = stage_.document().rig().setProtocols(bus, next); !done)
+        return done;
+    spoken_.clear();
+    identifiers_ = 0;
+    learn();
+    Q_EMIT changed();
+    return {};
+}
+
+}  // namespace wavetrope::app

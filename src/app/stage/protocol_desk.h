@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What higher protocols make of a window's run or log.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QString>
+#include <QUndoStack>
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <set>
+#include <vector>
+
+#include "app/stage/stage.h"
+#include "protocol/network.h"
+#include "protocol/recognise.h"
+
+namespace wavetrope::app {
+
+class NewestWork;
+
+/// What a bus speaks, and who says so.
+struct SpokenOn {
+    std::vector<protocol::Spoken> spoken;
+    bool said = false;      ///< By the rig; else it was recognised.
+    QString why;            ///< In words.
+};
+
+/// Messages, transfers and who is there, followed on a thread of its own as long as somebody looks.
+class ProtocolDesk : public QObject {
+    Q_OBJECT
+public:
+    explicit ProtocolDesk(Stage& stage);
+    ~ProtocolDesk() override;
+
+    /// By bus of the trace.
+    [[nodiscard]] const std::vector<SpokenOn>& spoken() const { return spoken_; }
+    /// Sets what a bus speaks, in the rig; an edit that can be taken back. Nothing: it is recognised again.
+    [[nodiscard]] Expected<void> speak(const std::string& bus, const std::optional<std::vector<std::string>>& protocols);
+    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+
+    /// Who is there at the cursor.
+    [[nodiscard]] const std::vector<protocol::NetworkNode>& nodes() const { return nodes_; }
+    /// What came in pieces, without bytes; in the order in which it ended.
+    [[nodiscard]] const std::vector<protocol::Transfer>& transfers() const { return transfers_; }
+    [[nodiscard]] std::uint64_t notKept() const { return notKept_; }
+    [[nodiscard]] std::uint64_t broken() const { return broken_; }
+    /// The name of who has an address, a node's number or an identifier; empty where nothing tells.
+    [[nodiscard]] QString nameOf(std::uint8_t bus, protocol::Party party) const;
+    /// The dictionary of a node, or null.
+    [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, std::uint8_t node) const;
+
+    void look(const QObject* who, bool looks);
+    /// Whether all that is there was followed.
+    [[nodiscard]] bool settled() const;
+
+Q_SIGNALS:
+    void changed();
+    /// What buses speak is another thing.
+    void spokenChanged();
+
+private:
+    struct Following;
+    class Change;
+    void begin();
+    void ask();
+    void learn();
+    Expected<void> replace(const std::string& bus, const nlohmann::json& next);
+
+    Stage& stage_;
+    NewestWork* work_;
+    std::shared_ptr<Following> following_;
+    std::vector<SpokenOn> spoken_;
+    std::vector<protocol::NetworkNode> nodes_;
+    std::vector<protocol::Transfer> transfers_;
+    std::uint64_t notKept_ = 0, broken_ = 0, rows_ = 0;
+    trace::Row at_ = trace::noRow;
+    bool over_ = false, asking_ = false;
+    std::size_t identifiers_ = 0;
+    std::map<std::string, nlohmann::json> apart_;   // of buses that the rig has not
+    std::set<const QObject*> lookers_;
+    QElapsedTimer since_;
+    QUndoStack undo_;
+};
+
+}  // namespace wavetrope::app
