@@ -33,6 +33,9 @@
 #include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
+#include "app/network/ask_view.h"
+#include "app/network/messages_view.h"
+#include "app/network/network_view.h"
 #include "app/outbox/outbox_view.h"
 #include "app/playback/playback_view.h"
 #include "app/record/record_view.h"
@@ -647,6 +650,86 @@ bool takeDialogue(Photographer& photographer, const rig::Rig& rig, const QString
     return good;
 }
 
+// The network page of the lap: who is there, transfers, trouble codes, messages with their pieces; and questions in a run.
+bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
+{
+    auto* lap = new MainWindow(RunDocument::log(log, rig));
+    lap->show();
+    QElapsedTimer timer;
+    timer.start();
+    while (!lap->document().ready() && timer.elapsed() < 60'000)
+        QTest::qWait(20);
+    while (!lap->stage().caughtUp() && timer.elapsed() < 60'000)
+        QTest::qWait(20);
+    QTest::qWait(300);
+    Stage& axis = lap->stage();
+    lap->showPage(QStringLiteral("Network"));
+    axis.setWindow(axis.timeOf(56), axis.timeOf(68));
+    axis.setCursor(axis.timeOf(62.9));
+    QTest::qWait(800);
+    auto* messages = lap->currentPage()->find<MessagesView>();
+    auto* network = lap->currentPage()->find<NetworkView>();
+    if (messages == nullptr || network == nullptr)
+        return false;
+    const auto openLast = [&](const QString& words) {
+        for (std::size_t i = messages->count(); i-- > 0;)
+            if (messages->rowText(i).contains(words)) {
+                messages->setOpen(i, true);
+                return;
+            }
+    };
+    openLast(QStringLiteral("0x2001:03"));
+    QTest::qWait(300);
+    bool good = photographer.take(*lap, QStringLiteral("network") + suffix);
+    if (every) {
+        network->show(NetworkView::Shows::transfers);
+        axis.setCursor(axis.timeOf(24.3));
+        QTest::qWait(500);
+        openLast(QStringLiteral("0xFF50"));
+        openLast(QStringLiteral("SiteReport"));
+        QTest::qWait(300);
+        good = photographer.take(*lap, QStringLiteral("network-transfers") + suffix) && good;
+        network->show(NetworkView::Shows::troubles);
+        axis.setCursor(axis.timeOf(48));
+        QTest::qWait(800);
+        good = photographer.take(*lap, QStringLiteral("network-troubles") + suffix) && good;
+    }
+    lap->closeWithoutAsking();
+    QTest::qWait(50);
+    if (!every)
+        return good;
+    auto document = liveRun(rig, pace);
+    if (!document)
+        return false;
+    auto* window = new MainWindow(std::move(*document));
+    window->show();
+    window->showPage(QStringLiteral("Network"));
+    for (Pane* pane : window->currentPage()->panes())
+        if (pane->count() == 3)
+            pane->setCurrent(1);
+    good = waitUntil(*window, 20) && good;
+    auto* ask = window->currentPage()->find<AskView>();
+    const auto asks = [&](std::uint8_t bus, AskView::Kind kind, const char* whom, const char* what, const char* value = "") {
+        ask->prepare(bus, kind, QString::fromLatin1(whom), QString::fromLatin1(what));
+        ask->findChild<QLineEdit*>(QStringLiteral("askValue"))->setText(QString::fromLatin1(value));
+        ask->ask();
+        QTest::qWait(250);
+    };
+    asks(1, AskView::Kind::readObject, "1", "DepthSource");
+    asks(1, AskView::Kind::writeObject, "1", "DepthSource", "2");
+    asks(1, AskView::Kind::readObject, "1", "DepthSource");
+    asks(1, AskView::Kind::writeObject, "1", "Device type", "7");
+    asks(1, AskView::Kind::readObject, "2", "Device name");
+    asks(2, AskView::Kind::requestGroup, "0x28", "0xFECA");
+    asks(2, AskView::Kind::requestGroup, "", "0xEE00");
+    asks(1, AskView::Kind::readObject, "9", "0x1000");
+    QTest::qWait(400);
+    good = photographer.take(*window, QStringLiteral("network-ask") + suffix) && good;
+    window->closeWithoutAsking();
+    QTest::qWait(50);
+    return good;
+}
+
 bool takeAll(Photographer& photographer, const rig::Rig& rig, const std::string& log, bool every, const QString& suffix)
 {
     auto document = liveRun(rig, pace);
@@ -854,6 +937,8 @@ int main(int argc, char** argv)
     program.add_flag("--dialogs", dialogs, "With --only-log: without its pages as they are");
     bool dialogue = false;
     program.add_flag("--only-dialogue", dialogue, "The dialogue alone");
+    bool network = false;
+    program.add_flag("--only-network", network, "The network page alone");
     CLI11_PARSE(program, argc, argv);
     const auto rig = rig::loadRig(rigPath);
     if (!rig) {
@@ -867,6 +952,10 @@ int main(int argc, char** argv)
     for (const std::string& theme : themes) {
         Theme::get().choose(theme == "ink" ? ThemeName::ink : ThemeName::paper);
         const QString suffix = QStringLiteral("-") + QString::fromStdString(theme);
+        if (network || !only)
+            good = takeNetwork(photographer, *rig, log, every, suffix) && good;
+        if (network)
+            continue;
         if (!only)
             good = takeDialogue(photographer, *rig, suffix) && good;
         if (dialogue)

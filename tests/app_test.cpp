@@ -487,7 +487,7 @@ private Q_SLOTS:
         roster->filterLine()->edit()->setFocus();
         roster->filterLine()->edit()->selectAll();
         QTest::keyClicks(roster->filterLine()->edit(), QStringLiteral("bus Body"));
-        QTRY_VERIFY(roster->filterLine()->message().contains(QStringLiteral(" of ")) && roster->rows()->shown().size() < 20);
+        QTRY_VERIFY(roster->filterLine()->message().contains(QStringLiteral(" of ")) && roster->rows()->shown().size() < 35);
         roster->rows()->setFocus();
         QTest::keyClick(roster->rows(), Qt::Key_Home);
         QTest::keyClick(roster->rows(), Qt::Key_Down);

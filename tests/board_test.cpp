@@ -458,6 +458,8 @@ private Q_SLOTS:
     void aBoardForEachNode()
     {
         for (const drive::NodeSpec& node : window_->document().rig().nodes) {
+            if (node.sends.empty())
+                continue;  // it has nothing to show
             stage().boards().show(board::boardForNode(stage().catalog(), node.name));
             auto* view = window_->currentPage()->find<BoardView>();
             QVERIFY2(view != nullptr && view->name().startsWith(QString::fromStdString(node.name)), node.name.c_str());

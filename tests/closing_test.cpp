@@ -109,7 +109,7 @@ private Q_SLOTS:
         auto shown = window();
         QVERIFY(shown != nullptr);
         const QStringList before = pagesOf(*shown);
-        QCOMPARE(before.size(), 6);
+        QCOMPARE(before.size(), 7);
         QVERIFY(!shown->isWindowModified());
         auto* tabs = shown->findChild<QTabBar*>(QStringLiteral("pageTabs"));
         QVERIFY(tabs != nullptr);
@@ -123,12 +123,12 @@ private Q_SLOTS:
             Q_EMIT tabs->customContextMenuRequested(tabs->tabRect(index).center());
         };
         pick(1, "movePageLeft");
-        QTRY_COMPARE(pagesOf(*shown), (QStringList{before[1], before[0], before[2], before[3], before[4], before[5]}));
+        QTRY_COMPARE(pagesOf(*shown), (QStringList{before[1], before[0], before[2], before[3], before[4], before[5], before[6]}));
         QVERIFY(shown->isWindowModified());
         pick(4, "removePage");
-        QTRY_COMPARE(shown->pageCount(), 5);
-        pick(0, "duplicatePage");
         QTRY_COMPARE(shown->pageCount(), 6);
+        pick(0, "duplicatePage");
+        QTRY_COMPARE(shown->pageCount(), 7);
         QCOMPARE(pagesOf(*shown)[1], before[1] + QStringLiteral(" copy"));
         shown->removePage(1);
         test::whenModal<QInputDialog>(this, [](QInputDialog* dialog) {

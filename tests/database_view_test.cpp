@@ -301,7 +301,7 @@ private Q_SLOTS:
 
     void defineHereMakesAnUndefinedIdentifierDecode()
     {
-        QVERIFY(stage().catalog().find(1, {0x5A7, false}) == nullptr);
+        QVERIFY(stage().catalog().find(1, {0x6A7, false}) == nullptr);
         // What the tree was searched for is not chosen again when it gets another row.
         auto* find = window_->findChild<QLineEdit*>(QStringLiteral("findBox"));
         QTest::keyClicks(find, QStringLiteral("BladeDepth"));
@@ -315,22 +315,22 @@ private Q_SLOTS:
         QTest::mouseClick(define, Qt::LeftButton);
         QCOMPARE(window_->currentPage()->name(), QStringLiteral("Databases"));
         QVERIFY(desk().entry().own);
-        QCOMPARE(desk().message()->id.value, 0x5A7U);
+        QCOMPARE(desk().message()->id.value, 0x6A7U);
         QCOMPARE(desk().message()->length, 8U);
-        QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr);
+        QTRY_VERIFY(stage().catalog().find(1, {0x6A7, false}) != nullptr);
         QTRY_VERIFY(!window_->findChild<QTreeWidget*>()
-                ->findItems(QStringLiteral("Message_5A7"), Qt::MatchRecursive | Qt::MatchStartsWith)
+                ->findItems(QStringLiteral("Message_6A7"), Qt::MatchRecursive | Qt::MatchStartsWith)
                 .isEmpty());
-        QCOMPARE(stage().selection().id.value, 0x5A7U);
-        QCOMPARE(desk().message()->id.value, 0x5A7U);
+        QCOMPARE(stage().selection().id.value, 0x6A7U);
+        QCOMPARE(desk().message()->id.value, 0x6A7U);
         find->clear();
         type("messageName", QStringLiteral("SharpenState"));
         drag(0, 15);
         QCOMPARE(desk().signal()->length, 16U);
         QCOMPARE(desk().signal()->startBit, 0U);
         type("signalName", QStringLiteral("Strokes"));
-        QTRY_VERIFY(stage().catalog().find(1, {0x5A7, false}) != nullptr
-                    && stage().catalog().find(1, {0x5A7, false})->message->find("Strokes") != nullptr);
+        QTRY_VERIFY(stage().catalog().find(1, {0x6A7, false}) != nullptr
+                    && stage().catalog().find(1, {0x6A7, false})->message->find("Strokes") != nullptr);
         window_->showPage(QStringLiteral("Watch"));
         roster->filterLine()->setText(QStringLiteral("name SharpenState"));
         QTRY_COMPARE(roster->rows()->count(), 1U);
@@ -340,7 +340,7 @@ private Q_SLOTS:
         QVERIFY(window_->saveRigTo(folder_.filePath("rig.json")));
         const auto again = rig::loadRig(folder_.filePath("rig.json").toStdString());
         QVERIFY(again.has_value());
-        QVERIFY(rig::catalogOf(*again, rig::loadDatabases(*again))->find(1, {0x5A7, false}) != nullptr);
+        QVERIFY(rig::catalogOf(*again, rig::loadDatabases(*again))->find(1, {0x6A7, false}) != nullptr);
         QVERIFY(desk().shelf().exportTo(desk().current(), folder_.filePath("own.dbc").toStdString()).has_value());
         QVERIFY(bytesOf(folder_.filePath("own.dbc")).contains("SG_ Strokes : 0|16@1+"));
     }

@@ -117,8 +117,8 @@ private Q_SLOTS:
 
     void rowsAreToldAsTheyAre()
     {
-        QTRY_COMPARE(list()->rowText(row(QStringLiteral("0x602"))).section('\t', 0, 4),
-            QStringLiteral("Send\tImplement\t0x602\tonce\teach time it is sent"));
+        QTRY_COMPARE(list()->rowText(row(QStringLiteral("0x603"))).section('\t', 0, 4),
+            QStringLiteral("Send\tImplement\t0x603\tonce\teach time it is sent"));
         QCOMPARE(cell(QStringLiteral("0x77E"), 3), QStringLiteral("every 1 s"));
         QCOMPARE(cell(QStringLiteral("0x77E"), 4), QStringLiteral("600 times"));
         QCOMPARE(cell(QStringLiteral("0x1F0"), 3), QStringLiteral("answers Mode = 4"));
@@ -129,11 +129,11 @@ private Q_SLOTS:
 
     void aRowIsSentByItsControlAndByEnterAlone()
     {
-        const std::size_t at = row(QStringLiteral("0x602"));
+        const std::size_t at = row(QStringLiteral("0x603"));
         clickControl(at);
-        QTRY_COMPARE(facts(QStringLiteral("0x602")).sent, 1U);
+        QTRY_COMPARE(facts(QStringLiteral("0x603")).sent, 1U);
         QTest::keyClick(list(), Qt::Key_Return);
-        QTRY_COMPARE(facts(QStringLiteral("0x602")).sent, 2U);
+        QTRY_COMPARE(facts(QStringLiteral("0x603")).sent, 2U);
         // Nothing else sends: not a click on its name, not a double click anywhere.
         const QPoint name(list()->controlOf(at).right() + 60, list()->controlOf(at).center().y());
         QTest::mouseClick(list()->viewport(), Qt::LeftButton, {}, name);
@@ -141,7 +141,7 @@ private Q_SLOTS:
         QTest::mouseRelease(list()->viewport(), Qt::LeftButton, {}, name);
         clickControl(row(QStringLiteral("0x77E")));
         QTRY_VERIFY(facts(QStringLiteral("0x77E")).sent >= 1);
-        QCOMPARE(facts(QStringLiteral("0x602")).sent, 2U);
+        QCOMPARE(facts(QStringLiteral("0x603")).sent, 2U);
         QTRY_COMPARE(cell(QStringLiteral("0x77E"), 0), QStringLiteral("Sends"));
         // Pressed again, it is held.
         clickControl(row(QStringLiteral("0x77E")));
@@ -268,8 +268,8 @@ private Q_SLOTS:
         QTRY_VERIFY(facts(QStringLiteral("BladeCommand")).withheld > 5);
         const std::uint64_t sent = facts(QStringLiteral("BladeCommand")).sent;
         QTRY_VERIFY(cell(QStringLiteral("BladeCommand"), 6).contains(QStringLiteral("all rows are held")));
-        clickControl(row(QStringLiteral("0x602")));
-        QTRY_COMPARE(facts(QStringLiteral("0x602")).withheld, 1U);
+        clickControl(row(QStringLiteral("0x603")));
+        QTRY_COMPARE(facts(QStringLiteral("0x603")).withheld, 1U);
         QCOMPARE(facts(QStringLiteral("BladeCommand")).sent, sent);
         QTRY_VERIFY(hold->isChecked());
         QTest::mouseClick(go, Qt::LeftButton);
@@ -460,29 +460,29 @@ private Q_SLOTS:
         list()->choose(row(QStringLiteral("0x77E")));
         list()->setFocus();
         QTest::keyClick(list(), Qt::Key_Up, Qt::AltModifier);
-        QCOMPARE(row(QStringLiteral("0x77E")) + 1, row(QStringLiteral("0x602")));
+        QCOMPARE(row(QStringLiteral("0x77E")) + 1, row(QStringLiteral("0x603")));
         QTest::keyClick(list(), Qt::Key_Up, Qt::AltModifier);      // into the group before
         QCOMPARE(list()->entry(row(QStringLiteral("0x77E"))).group, std::size_t{0});
         stage().outbox().undoStack().undo();
         stage().outbox().undoStack().undo();
         QCOMPARE(names(), before);
         // Two of them, duplicated, cut, and put in elsewhere.
-        list()->choose(row(QStringLiteral("0x602")));
+        list()->choose(row(QStringLiteral("0x603")));
         QTest::keyClick(list(), Qt::Key_Down, Qt::ShiftModifier);
         QCOMPARE(list()->chosen().size(), std::size_t{2});
         QTest::keyClick(list(), Qt::Key_D, Qt::ControlModifier);
         QCOMPARE(names().count(QStringLiteral("  0x77E")), 2);
         stage().outbox().undoStack().undo();
-        list()->choose(row(QStringLiteral("0x602")));
+        list()->choose(row(QStringLiteral("0x603")));
         QTest::keyClick(list(), Qt::Key_Down, Qt::ShiftModifier);
         QTest::keyClick(list(), Qt::Key_X, Qt::ControlModifier);
-        QVERIFY(!names().contains(QStringLiteral("  0x602")) && !names().contains(QStringLiteral("  0x77E")));
+        QVERIFY(!names().contains(QStringLiteral("  0x603")) && !names().contains(QStringLiteral("  0x77E")));
         QVERIFY2(QApplication::clipboard()->text().contains(QStringLiteral("0x77E 05\t1 s\tImplement\ta heartbeat")),
             qPrintable(QApplication::clipboard()->text()));
         list()->choose(1);
         QTest::keyClick(list(), Qt::Key_V, Qt::ControlModifier);
         QCOMPARE(names().mid(0, 4), (QStringList{QStringLiteral("Blade by hand"), QStringLiteral("  BladeCommand"),
-                                        QStringLiteral("  0x602"), QStringLiteral("  0x77E")}));
+                                        QStringLiteral("  0x603"), QStringLiteral("  0x77E")}));
         QCOMPARE(stage().outbox().row({0, 2}).count, 600U);        // all of what it was
         stage().outbox().undoStack().undo();
         stage().outbox().undoStack().undo();
@@ -490,7 +490,7 @@ private Q_SLOTS:
         // From a spreadsheet.
         QApplication::clipboard()->setText(
             QStringLiteral("0x444\t11\t22\t50 ms\tBody\tfrom a sheet\nBladeCommand\tCommandedDepth=2.5 mm\n"));
-        list()->choose(row(QStringLiteral("0x602")));
+        list()->choose(row(QStringLiteral("0x603")));
         QTest::keyClick(list(), Qt::Key_V, Qt::ControlModifier);
         QCOMPARE(list()->rowText(row(QStringLiteral("0x444"))).section('\t', 0, 3), QStringLiteral("Send\tBody\t0x444\tevery 50 ms"));
         stage().outbox().undoStack().undo();
@@ -526,7 +526,7 @@ private Q_SLOTS:
         QApplication::sendEvent(list()->viewport(), &drop);
         QCOMPARE(names().count(QStringLiteral("WaterUnit")), 1);
         QCOMPARE(names().count(QStringLiteral("  WaterHeater")), 1);
-        QCOMPARE(names().size(), before.size() + 1 + 1 + 9);
+        QCOMPARE(names().size(), before.size() + 1 + 1 + 10);
         stage().outbox().undoStack().undo();
         QCOMPARE(names(), before);
         // A group as a file, and in again under a name of its own.
@@ -630,9 +630,9 @@ private Q_SLOTS:
     // A frame by itself: identifier, format, kind and length are fields.
     void aFrameGetsAnotherForm()
     {
-        list()->choose(row(QStringLiteral("0x602")));
+        list()->choose(row(QStringLiteral("0x603")));
         auto* panel = window_->findChild<OutboxPanel*>();
-        const OutboxDesk::Place place = list()->entry(row(QStringLiteral("0x602"))).place();
+        const OutboxDesk::Place place = list()->entry(row(QStringLiteral("0x603"))).place();
         const drive::OutboxRow before = stage().outbox().row(place);
         const auto frame = [&] { return drive::toText(stage().outbox().row(place).frame.view()); };
         auto* length = panel->findChild<QLineEdit*>(QStringLiteral("outboxLength"));
@@ -733,7 +733,7 @@ private Q_SLOTS:
     {
         auto other = opened(*rig::loadRig(WAVETROPE_DEMO "/rig.json"));
         std::swap(window_, other);
-        const QString name = QStringLiteral("0x602");
+        const QString name = QStringLiteral("0x603");
         QTRY_VERIFY(row(name) < list()->count());
         startOrStop();
         QTRY_COMPARE(cell(name, 6), QStringLiteral("not going out: nothing runs"));
@@ -803,10 +803,10 @@ private Q_SLOTS:
         log->resize(1280, 800);
         log->show();
         std::swap(window_, log);
-        QCOMPARE(cell(QStringLiteral("0x602"), 6), QStringLiteral("not going out: this is a log"));
-        QCOMPARE(cell(QStringLiteral("0x602"), 0), QStringLiteral("Waits"));
+        QCOMPARE(cell(QStringLiteral("0x603"), 6), QStringLiteral("not going out: this is a log"));
+        QCOMPARE(cell(QStringLiteral("0x603"), 0), QStringLiteral("Waits"));
         QSignalSpy told(&stage(), &Stage::told);
-        clickControl(row(QStringLiteral("0x602")));
+        clickControl(row(QStringLiteral("0x603")));
         QCOMPARE(told.size(), qsizetype{1});
         window_->closeWithoutAsking();
         std::swap(window_, log);

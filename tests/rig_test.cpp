@@ -14,6 +14,7 @@
 #include "filter/filter_stream.h"
 #include "formats/trace_sink.h"
 #include "measure/load_bins.h"
+#include "drive/member.h"
 #include "rig/session.h"
 #include "sanitized.h"
 
@@ -557,7 +558,9 @@ private Q_SLOTS:
     void whoActsIsListedAndTellsHowItIs()
     {
         auto session = open(demoRig);
-        QCOMPARE(session->actors().size(), session->all<drive::Node>().size() + 4);  // with playback, the outbox, a dialogue and faults
+        // With playback, the outbox, a dialogue, questions and faults.
+        QCOMPARE(session->actors().size(), session->all<drive::Node>().size() + session->all<drive::Member>().size() + 5);
+        QCOMPARE(session->all<drive::Member>().size(), std::size_t{7});
         QCOMPARE(session->actor("playback"), static_cast<drive::Actor*>(&session->playback()));
         QVERIFY(session->actor("nobody") == nullptr);
         QVERIFY(session->loadPlayback(recordedLap()).has_value());
@@ -580,7 +583,7 @@ private Q_SLOTS:
             QCOMPARE(unsigned{sent.bus}, 1U);
             QVERIFY(chosen.insert(sent.id.key()).second);
         }
-        QCOMPARE(chosen.size(), std::size_t{4});
+        QCOMPARE(chosen.size(), std::size_t{5});  // and what it answers to who reads its objects
         session->call([](Session& s) {
             s.actor("WaterUnit")->setOn(false);
             s.playback().play();

@@ -607,10 +607,10 @@ private Q_SLOTS:
         Selection selection;
         selection.kind = Selection::Kind::message;
         selection.bus = 1;
-        selection.id = {0x5A7, false};
+        selection.id = {0x6A7, false};
         stage().select(selection);
         stage().setCursor(stage().timeOf(20));
-        QTRY_VERIFY(window_->inspector()->text().startsWith(QStringLiteral("undefined\n0x5A7, 8 bytes")));
+        QTRY_VERIFY(window_->inspector()->text().startsWith(QStringLiteral("undefined\n0x6A7, 8 bytes")));
         QVERIFY(window_->inspector()->text().contains(QStringLiteral("nothing promised")));
     }
 
@@ -753,11 +753,11 @@ private Q_SLOTS:
         for (std::size_t i = 1; i < rows->shown().size(); ++i)
             QVERIFY(nameOf(i - 1) <= nameOf(i));
         QTest::mouseClick(rows->viewport(), Qt::LeftButton, Qt::NoModifier, rows->headCentre(1));
-        QCOMPARE(nameOf(0), QStringLiteral("BladeState"));
+        QCOMPARE(nameOf(0), QStringLiteral("EmergencyOfBlade"));
         rows->setFocus();
         QTest::keyClick(rows, Qt::Key_Home);
         QTest::keyClick(rows, Qt::Key_C, Qt::ControlModifier);
-        QVERIFY(QApplication::clipboard()->text().startsWith(QStringLiteral("Implement\t0x181\tBladeState\t")));
+        QVERIFY(QApplication::clipboard()->text().startsWith(QStringLiteral("Implement\t0x081\tEmergencyOfBlade\t")));
         roster->filterLine()->setText({});
     }
 

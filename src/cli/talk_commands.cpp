@@ -5,6 +5,7 @@
 #include "cli/csv.h"
 #include "cli/protocols.h"
 #include "cli/target.h"
+#include "drive/asker.h"
 #include "protocol/dictionary.h"
 #include "protocol/layer.h"
 #include "protocol/talk.h"
@@ -16,55 +17,6 @@ namespace {
 
 constexpr int exitNo = 1;  // an answer, but no
 constexpr Time longestTalk = std::chrono::minutes(30);
-constexpr std::size_t roomForBlock = 256;
-
-/// Has a conversation on a bus of a run.
-class Talking final : public bus::Listener {
-public:
-    Talking(rig::Session& session, bus::Bus& bus, protocol::Talk& talk)
-        : session_(session),
-          bus_(bus),
-          talk_(talk),
-          port_(bus.attach("wavetrope-cli", can::Direction::sent, bus::Order::asOffered)),
-          timer_(clock::Timer::calling<&Talking::due>(session.scheduler(), this))
-    {
-        bus.makeRoom(port_, roomForBlock);
-        bus.listen(this);
-        talk_.begin(session.scheduler().now());
-        goOn();
-    }
-    void onFrame(const can::FrameView& frame, bus::Port sender) override
-    {
-        if (sender == port_)
-            return;
-        talk_.hear(frame);
-        goOn();
-    }
-    [[nodiscard]] bool refused() const { return refused_; }
-
-private:
-    void due()
-    {
-        talk_.passed(session_.scheduler().now());
-        goOn();
-    }
-    void goOn()
-    {
-        for (const can::Frame& frame : talk_.take())
-            refused_ = !bus_.offer(port_, frame) || refused_;
-        if (talk_.answer() || refused_)
-            return session_.endHere();
-        if (talk_.due() != Time::max())
-            timer_.at(talk_.due());
-    }
-
-    rig::Session& session_;
-    bus::Bus& bus_;
-    protocol::Talk& talk_;
-    bus::Port port_;
-    clock::Timer timer_;
-    bool refused_ = false;
-};
 
 struct TalkOptions {
     std::string interface, bus;
@@ -101,8 +53,8 @@ void printBytes(const protocol::Answer& answer)
 }
 
 // Prints an answer; no answer, or one that refuses: words, and exit code 1.
-int converse(
-    const TalkOptions& options, Target target, protocol::Talk& talk, const std::function<void(const protocol::Answer&)>& print = printBytes)
+int converse(const TalkOptions& options, Target target, std::unique_ptr<protocol::Talk> talk,
+    const std::function<void(const protocol::Answer&)>& print = printBytes)
 {
     if (const auto may = mayRecord(options.record); !may)
         return report(may.error());
@@ -125,22 +77,21 @@ int converse(
     std::size_t which = 0;
     while (target.rig.buses[which].name != target.bus)
         ++which;
-    Talking talking(session, session.bus(which), talk);
+    std::optional<protocol::Answer> answered;
+    session.all<drive::Asker>().front()->ask(static_cast<std::uint8_t>(which), std::move(talk), [&](const protocol::Answer& answer, Time) {
+        answered = answer;
+        answer.good ? print(answer) : printBytes(answer);
+        session.endHere();
+    });
     clock::SteadyClock wall;
     session.runFor(longestTalk, options.isVirtual ? nullptr : &wall, [&] { return !interrupted; });
     if (!options.record.path.empty())
         if (const auto written = session.finishRecording(); !written)
             return report(written.error());
-    if (talking.refused()) {
-        report(target.bus + " takes no frames: " + session.health()[which].words);
-        return exitNo;
-    }
-    if (!talk.answer())
+    if (!answered)
         return report("it was ended before there was an answer");
-    if (talk.answer()->good || !talk.answer()->data.empty())
-        talk.answer()->good ? print(*talk.answer()) : printBytes(*talk.answer());
-    if (!talk.answer()->good) {
-        std::fprintf(stderr, "wavetrope-cli: %s\n", talk.answer()->words.c_str());
+    if (!answered->good) {
+        std::fprintf(stderr, "wavetrope-cli: %s\n", answered->words.c_str());
         return exitNo;
     }
     return printed();
@@ -201,7 +152,7 @@ int object(const TalkOptions& options, bool writes)
     } else {
         talk = protocol::objectRead(*node, *place, options.block);
     }
-    return converse(options, std::move(*target), *talk, [&](const protocol::Answer& answer) {
+    return converse(options, std::move(*target), std::move(talk), [&](const protocol::Answer& answer) {
         if (entry == nullptr || writes)
             return printBytes(answer);
         std::printf("%s\n", protocol::valueText(entry->type, answer.data).c_str());
@@ -256,15 +207,15 @@ int converseAs(const TalkOptions& options, Target target, protocol::VehiclePlace
     const std::function<void(const protocol::Answer&)>& print)
 {
     if (options.name.empty())
-        return converse(options, std::move(target), *make(place), print);
+        return converse(options, std::move(target), make(place), print);
     const auto name = nameFromText(options.name);
     if (!name)
         return report("--name " + name.error().what);
-    const auto talk = protocol::claimThen(*name, place.own, [&](std::uint8_t own) {
+    auto talk = protocol::claimThen(*name, place.own, [&](std::uint8_t own) {
         place.own = own;
         return make(place);
     });
-    return converse(options, std::move(target), *talk, print);
+    return converse(options, std::move(target), std::move(talk), print);
 }
 
 int requestGroup(const TalkOptions& options)
@@ -327,8 +278,8 @@ int claimAddress(const TalkOptions& options)
     const auto place = placeOf(options);
     if (!place)
         return report(place.error());
-    const auto talk = protocol::claimThen(*name, place->own, {});
-    return converse(options, std::move(*target), *talk,
+    auto talk = protocol::claimThen(*name, place->own, {});
+    return converse(options, std::move(*target), std::move(talk),
         [](const protocol::Answer& answer) { std::printf("%s\n", toText(protocol::Party::address(answer.data.front())).c_str()); });
 }
 
@@ -345,8 +296,8 @@ int diagnose(const TalkOptions& options)
     auto bytes = protocol::bytesFromText(target->words[1]);
     if (!bytes)
         return report(bytes.error());
-    const auto talk = protocol::diagnosticRequest(spoken->pairs.front(), std::move(*bytes));
-    return converse(options, std::move(*target), *talk);
+    auto talk = protocol::diagnosticRequest(spoken->pairs.front(), std::move(*bytes));
+    return converse(options, std::move(*target), std::move(talk));
 }
 
 }  // namespace

@@ -208,6 +208,13 @@ ObjectMember::ObjectMember(ObjectsSpec spec, std::optional<protocol::Dictionary>
 {
     if (dictionary && spec_.node != 0)
         server_.emplace(std::move(*dictionary), spec_.node);
+    for (const auto& [place, size] : spec_.blocks) {
+        std::vector<std::uint8_t> bytes(size);
+        for (std::size_t i = 0; i < bytes.size(); ++i)
+            bytes[i] = static_cast<std::uint8_t>(i);
+        if (server_)
+            (void)server_->set(place, std::move(bytes));
+    }
 }
 
 void ObjectMember::begin()

@@ -11,6 +11,7 @@ namespace wavetrope::drive {
 namespace {
 
 constexpr std::size_t mostOfOne = 256;
+constexpr std::uint64_t mostBlock = 65'536;
 constexpr Time leastEvery = std::chrono::milliseconds(1);
 
 std::uint64_t hexOf(const JsonReader& in, std::uint64_t most, const char* what)
@@ -75,6 +76,13 @@ ObjectsSpec objectsFromJson(const JsonReader& in)
     spec.pointer = in.pointer();
     spec.bus = in.needText("bus");
     spec.node = static_cast<std::uint8_t>(in.whole("node", 127, 0));
+    in.eachMember("blocks", [&](const std::string& name, const JsonReader& member) {
+        const auto place = protocol::objectPlaceFromText(name);
+        if (!place)
+            member.wrong(place.error().what);
+        spec.blocks.emplace_back(*place, static_cast<std::uint32_t>(member.whole(mostBlock)));
+        bounded(member, spec.blocks);
+    });
     in.each("reads", [&](const JsonReader& read) {
         ObjectAskSpec ask;
         ask.when = whenOf(read);

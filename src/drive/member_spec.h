@@ -4,6 +4,7 @@
 
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "base/time.h"
@@ -35,6 +36,7 @@ struct ObjectsSpec {
     std::string bus;
     std::uint8_t node = 0;      ///< 0: it only reads from others.
     std::vector<ObjectAskSpec> reads;
+    std::vector<std::pair<protocol::ObjectPlace, std::uint32_t>> blocks;    ///< Objects of so many bytes, which count up.
 };
 
 /// A trouble code that is told while a condition of the rig holds.

@@ -45,8 +45,8 @@ std::string whyOf(const Transfer& transfer)
     static constexpr Clauses clauses[] = {
         {"broken off by one of the two (SAE J1939-21, 5.10.3.4)", "a packet with a wrong number (SAE J1939-21, 5.10.1)",
             "nothing came within the time limit (SAE J1939-21, 5.10.2.4)", ""},
-        {"broken off by one of the two (CiA 301, 7.2.4.3.17)", "a wrong number or toggle bit (CiA 301, 7.2.4.3)",
-            "nothing came within five seconds", "the CRC of the block is wrong (CiA 301, 7.2.4.3.16)"},
+        {"broken off by one of the two (CiA 301, 7.2.4.3.17)", "a wrong number or toggle bit (CiA 301, 7.2.4.3)", "nothing came in time",
+            "the CRC of the block is wrong (CiA 301, 7.2.4.3.16)"},
         {"the receiver has no room for it (ISO 15765-2:2016, 9.6.5.2)", "a frame with a wrong number (ISO 15765-2:2016, 9.6.4.4)",
             "nothing came within the time limit (ISO 15765-2:2016, 9.7)", ""}};
     const Clauses& of = clauses[static_cast<unsigned>(transfer.head.protocol)];
@@ -232,8 +232,9 @@ void ProtocolEvents::trouble(const MessageRow& row)
             continue;
         }
         const std::string lamps = message.lamps();
-        now.emplace(code.key(), note({row.time, row.time, row.bus, "trouble code of " + toText(row.head->source),
-                                    words(code) + (lamps.empty() ? "" : ", " + lamps) + " (SAE J1939-73, 5.7.1)", true, row.number}));
+        now.emplace(code.key(),
+            note({row.time, row.time, row.bus, "trouble code " + std::to_string(code.parameter) + " of " + toText(row.head->source),
+                failureWords(code.failure) + (lamps.empty() ? "" : ", " + lamps) + " (SAE J1939-73, 5.7.1)", true, row.number}));
     }
     for (auto& [key, event] : known)
         ends(event, row.time);

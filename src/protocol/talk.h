@@ -97,6 +97,12 @@ public:
 /// address.
 [[nodiscard]] std::unique_ptr<Talk> claimThen(
     std::uint64_t name, std::uint8_t address, std::function<std::unique_ptr<Talk>(std::uint8_t)> then);
+/// What the network states of a machine are commanded with (CiA 301, 7.2.8.3.1).
+enum class StateCommand : std::uint8_t { start = 1, stop = 2, preOperational = 128, reset = 129, resetCommunication = 130 };
+/// Reads "start", "stop", "pre-operational", "reset", "reset communication".
+[[nodiscard]] Expected<StateCommand> stateCommandFromText(std::string_view text);
+/// Commands a node, or all of them (0). Nobody answers: it ends with its frame.
+[[nodiscard]] std::unique_ptr<Talk> stateCommand(std::uint8_t node, StateCommand command);
 /// Reads `0xFECA`: a group of 18 bits, whose last byte is 0 where it goes to an address.
 [[nodiscard]] Expected<std::uint32_t> groupFromText(std::string_view text);
 

@@ -247,12 +247,41 @@ private:
     unsigned inBlock_ = 0;
 };
 
+class Command final : public Talk {
+public:
+    Command(std::uint8_t node, StateCommand command) : node_(node), command_(command) {}
+    void begin(Time) override
+    {
+        sendShort({0, false}, {static_cast<std::uint8_t>(command_), node_});
+        end({true, {}, {}});
+    }
+    void hear(const can::FrameView&) override {}
+    void passed(Time) override {}
+
+private:
+    std::uint8_t node_;
+    StateCommand command_;
+};
+
 }  // namespace
 
 std::unique_ptr<Talk> objectRead(std::uint8_t node, ObjectPlace place, bool block)
 {
     return std::make_unique<ObjectRead>(node, place, block);
 }
+
+Expected<StateCommand> stateCommandFromText(std::string_view text)
+{
+    static constexpr std::pair<std::string_view, StateCommand> words[] = {{"start", StateCommand::start}, {"stop", StateCommand::stop},
+        {"pre-operational", StateCommand::preOperational}, {"reset", StateCommand::reset},
+        {"reset communication", StateCommand::resetCommunication}};
+    for (const auto& [word, command] : words)
+        if (word == text)
+            return command;
+    return wavetrope::fail("'" + std::string(text) + "': expected start, stop, pre-operational, reset or reset communication");
+}
+
+std::unique_ptr<Talk> stateCommand(std::uint8_t node, StateCommand command) { return std::make_unique<Command>(node, command); }
 
 std::unique_ptr<Talk> objectWrite(std::uint8_t node, ObjectPlace place, std::vector<std::uint8_t> data, bool block)
 {

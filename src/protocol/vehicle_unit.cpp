@@ -91,8 +91,10 @@ void VehicleUnit::Work::asked(const can::FrameView& frame)
     if (group == groupClaim)
         return;  // whoever claims answers that
     auto data = unit_.has ? unit_.has(group) : std::nullopt;
+    // A group of one frame goes to everybody where its kind does.
+    const bool directed = own && data && (data->size() > 8 || (group >> 8 & 0xFFU) < 240);
     if (data)
-        offer({group, std::move(*data), own ? std::optional(parts.source) : std::nullopt, 6}, frame.time);
+        offer({group, std::move(*data), directed ? std::optional(parts.source) : std::nullopt, 6}, frame.time);
     else if (own)
         send(vehicleIdentifier(6, groupAcknowledge, everybody, own_), connectionManagement(1, 255, 255, 255, parts.source, group));
 }

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/nearest_name.h"
+#include "drive/asker.h"
 #include "drive/dialogue.h"
 #include "drive/gateway.h"
 #include "drive/member.h"
@@ -111,6 +112,13 @@ Expected<Actors> makeDialogues(const ActorWorld& world)
     return out;
 }
 
+Expected<Actors> makeAsker(const ActorWorld& world)
+{
+    Actors one;
+    one.push_back(std::make_unique<drive::Asker>(world.scheduler, world.buses));
+    return one;
+}
+
 Expected<Actors> makeWireFaults(const ActorWorld& world)
 {
     Actors one;
@@ -174,6 +182,7 @@ constexpr ActorKind kinds[] = {
     {"playback", "", makePlayback},
     {"outbox", "/outbox", makeOutbox},
     {"dialogue", "/dialogues", makeDialogues},
+    {"questions", "", makeAsker},
     {"faults on the wire", "", makeWireFaults},
 };
 

@@ -568,11 +568,14 @@ LoadedDatabases loadDatabases(const Rig& rig)
 void attachBehind(database::Catalog& catalog, std::uint8_t bus, const std::shared_ptr<const database::Database>& database)
 {
     const auto known = [&](const database::Message& message) { return catalog.find(bus, message.id) != nullptr; };
+    if (database->messages.empty())
+        return;
     if (std::none_of(database->messages.begin(), database->messages.end(), known))
         return catalog.attach(bus, database);
     auto rest = std::make_shared<database::Database>(*database);
     std::erase_if(rest->messages, known);
-    catalog.attach(bus, std::move(rest));
+    if (!rest->messages.empty())
+        catalog.attach(bus, std::move(rest));
 }
 
 void attachDatabases(database::Catalog& catalog, std::uint8_t bus, const BusSpec& spec, const LoadedDatabases& databases)

@@ -163,10 +163,10 @@ public:
             {"time", MessagesView::tr("whole at"), MessagesView::tr("When its last frame came"), 96, true, false, false,
                 ColumnKind::ofTime},
             {"lasted", MessagesView::tr("lasted; its pieces"),
-                MessagesView::tr("From its first frame to its last, all on one scale: Ctrl and the wheel change it"), 190},
-            {"who", MessagesView::tr("from, to"), MessagesView::tr("Who sends it, and to whom"), 176},
-            {"what", MessagesView::tr("what"), MessagesView::tr("Kind, group, object or service"), 176},
-            {"value", MessagesView::tr("value"), MessagesView::tr("What it says"), 200, true, false, true},
+                MessagesView::tr("From its first frame to its last, all on one scale: Ctrl and the wheel change it"), 170},
+            {"who", MessagesView::tr("from, to"), MessagesView::tr("Who sends it, and to whom"), 156},
+            {"what", MessagesView::tr("what"), MessagesView::tr("Kind, group, object or service"), 160},
+            {"value", MessagesView::tr("value"), MessagesView::tr("What it says"), 140, true, false, true},
         }));
     }
     std::uint64_t count() const override { return view_.order_.size(); }
@@ -368,6 +368,7 @@ MessagesView::MessagesView(Stage& stage)
     connect(&stage, &Stage::axisChanged, this, &MessagesView::ask);
     connect(&stage.protocols(), &ProtocolDesk::spokenChanged, this, [this] {
         around_ = {};
+        arrange();
         ask();
     });
     connect(rows_, &RowList::columnsChanged, this, &View::setUpChanged);
@@ -431,6 +432,7 @@ void MessagesView::ask()
                 asking_ = false;
                 around_ = std::move(around);
                 arrange();
+                ask();  // the cursor may have gone on meanwhile
             };
         });
 }

@@ -39,6 +39,15 @@ QString spokenWords(const std::vector<protocol::Spoken>& spoken)
     return out.isEmpty() ? NetworkView::tr("no higher protocol") : out.join(NetworkView::tr(" and "));
 }
 
+QString kindWords(protocol::Kind kind)
+{
+    switch (kind) {
+    case protocol::Kind::serviceRead: return NetworkView::tr("read");
+    case protocol::Kind::serviceWrite: return NetworkView::tr("write");
+    default: return text(toText(kind));
+    }
+}
+
 QString spanWords(Time span)
 {
     const double seconds = static_cast<double>(span.count()) * 1e-9;
@@ -63,11 +72,11 @@ public:
             setColumns(Columns({
                 {"number", NetworkView::tr("number"), NetworkView::tr("Address, node or identifier"), 64},
                 {"name", NetworkView::tr("name"), NetworkView::tr("Who it is, as the rig or a database says"), 110},
-                {"state", NetworkView::tr("state"), NetworkView::tr("Its state, and since when"), 160},
+                {"state", NetworkView::tr("state"), NetworkView::tr("Its state, and since when"), 178},
                 {"beats", NetworkView::tr("last heartbeats"),
-                    NetworkView::tr("The last two dozen; an outlined hole is one that is missing"), 140},
+                    NetworkView::tr("The last two dozen; an outlined hole is one that is missing"), 130},
                 {"period", NetworkView::tr("period"), NetworkView::tr("Between two heartbeats"), 66, true, true},
-                {"trouble", NetworkView::tr("last trouble"), NetworkView::tr("What went wrong last, and when; a click leads there"), 220,
+                {"trouble", NetworkView::tr("last trouble"), NetworkView::tr("What went wrong last, and when; a click leads there"), 150,
                     true, false, true},
             }));
             break;
@@ -80,7 +89,7 @@ public:
                 {"frames", NetworkView::tr("frames"), NetworkView::tr("Of both sides"), 60, true, true},
                 {"lasted", NetworkView::tr("lasted"), NetworkView::tr("From its first frame to its last"), 76, true, true},
                 {"rate", NetworkView::tr("bytes/s"), NetworkView::tr("Bytes of the message in a second"), 76, true, true},
-                {"ended", NetworkView::tr("ended"), NetworkView::tr("How it ended"), 150, true, false, true},
+                {"ended", NetworkView::tr("ended"), NetworkView::tr("How it ended"), 110, true, false, true},
             }));
             break;
         case Shows::troubles:
@@ -111,7 +120,7 @@ public:
     {
         const QString to = one.head.destination.is == protocol::Party::Is::nobody ? NetworkView::tr("all")
                                                                                   : whoText(one.bus, one.head.destination);
-        return one.head.source.is == protocol::Party::Is::nobody ? NetworkView::tr("%1 → %2").arg(NetworkView::tr("client"), to)
+        return one.head.source.is == protocol::Party::Is::nobody ? NetworkView::tr("→ %1").arg(to)
                                                                  : NetworkView::tr("%1 → %2").arg(whoText(one.bus, one.head.source), to);
     }
 
@@ -191,7 +200,7 @@ private:
     {
         const Theme& theme = Theme::get();
         Stage& stage = view_.stage();
-        const QString name = stage.protocols().nameOf(node.bus, node.node);
+        const QString name = stage.protocols().nameOf(node);
         if (trouble >= 0) {
             const protocol::ToldTrouble& one = node.troubles[static_cast<std::size_t>(trouble)];
             switch (kind) {
@@ -239,8 +248,8 @@ private:
         case 3:
             if (node.beats.empty())
                 return paintText(painter, box, NetworkView::tr("%1 messages").arg(countText(node.messages)), theme.body(), theme.ink2);
-            return paintRhythm(painter, box.adjusted(0, theme.px(4), 0, -theme.px(4)), node.beats, node.period,
-                stage.following() ? stage.newest() : stage.cursor());
+            return paintRhythm(
+                painter, box.adjusted(0, theme.px(4), 0, -theme.px(4)), node.beats, node.period, stage.protocols().nodesAt());
         case 4:
             return paintText(painter, box, node.period.count() > 0 ? spanWords(node.period) : QString(), theme.mono(), theme.ink,
                 Qt::AlignRight | Qt::AlignVCenter);
@@ -267,7 +276,7 @@ private:
         }
         case 2:
             return paintText(
-                painter, box, NetworkView::tr("%1 %2").arg(text(toText(one.head.kind)), text(whatOf(one))), theme.body(), theme.ink);
+                painter, box, QStringLiteral("%1 %2").arg(kindWords(one.head.kind), text(whatOf(one))), theme.body(), theme.ink);
         case 3: return number(countText(one.bytes));
         case 4: return number(countText(one.frames));
         case 5: return number(spanWords(lasted));
@@ -434,7 +443,8 @@ QString NetworkView::rowText(std::size_t index) const
             text(one.lamps), one.active ? tr("active") : tr("over")}
             .join(QLatin1Char('\t'));
     }
-    return QStringList{bus, text(toText(node.node)), desk.nameOf(node.bus, node.node), text(node.state),
+    const QString known = desk.nameOf(node);
+    return QStringList{bus, text(toText(node.node)), known.isEmpty() ? text(node.name) : known, text(node.state),
         timeText(stage().seconds(node.since), 3), text(node.what), text(node.trouble)}
         .join(QLatin1Char('\t'));
 }

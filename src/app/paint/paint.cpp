@@ -83,7 +83,9 @@ const LaidOut& laidOut(const QString& text, const QFont& font, int room)
     auto* made = new LaidOut;
     made->text.setTextFormat(Qt::PlainText);
     made->text.setPerformanceHint(QStaticText::AggressiveCaching);
-    made->text.setText(room < 0 ? text : QFontMetricsF(font).elidedText(text, Qt::ElideMiddle, room));
+    QString shown = room < 0 ? text : QFontMetricsF(font).elidedText(text, Qt::ElideMiddle, room);
+    // The face of texts makes a times sign of an x between digits: not of what introduces hexadecimal ones.
+    made->text.setText(shown.replace(QLatin1String("0x"), QStringLiteral("0\u200Cx")));
     made->text.prepare(QTransform(), font);
     made->width = made->text.size().width();
     kept.insert(key, made);

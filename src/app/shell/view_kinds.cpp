@@ -14,6 +14,7 @@
 #include "app/load/bursts_view.h"
 #include "app/load/load_view.h"
 #include "app/manipulation/manipulation_view.h"
+#include "app/network/ask_view.h"
 #include "app/network/messages_view.h"
 #include "app/network/network_view.h"
 #include "app/nodes/nodes_view.h"
@@ -91,6 +92,8 @@ const std::vector<ViewKind>& viewKinds()
             [](Stage& stage) -> View* { return new NetworkView(stage); }},
         {"messages", "Messages", "Messages of higher protocols, whole, with their pieces",
             [](Stage& stage) -> View* { return new MessagesView(stage); }},
+        {"ask", "Ask", "Objects read and written, groups asked for, diagnostic requests",
+            [](Stage& stage) -> View* { return new AskView(stage); }},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

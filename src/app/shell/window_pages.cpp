@@ -22,7 +22,7 @@ nlohmann::json usualPages()
 {"name":"Load","layout":{"split":"vertical","sizes":[45,55],"parts":[{"tabs":[{"view":"load"}]},{"tabs":[{"view":"response"},{"view":"shares"},{"view":"events"}]}]}},
 {"name":"Drive","layout":{"split":"vertical","sizes":[55,45],"parts":[{"tabs":[{"view":"playback"},{"view":"outbox"}]},{"tabs":[{"view":"nodes"}]}]}},
 {"name":"Record","layout":{"tabs":[{"view":"record"},{"view":"buses"}]}},
-{"name":"Network","layout":{"split":"vertical","sizes":[45,55],"parts":[{"tabs":[{"view":"network"}]},{"tabs":[{"view":"messages"},{"view":"events"}]}]}},
+{"name":"Network","layout":{"split":"vertical","sizes":[45,55],"parts":[{"tabs":[{"view":"network"}]},{"tabs":[{"view":"messages"},{"view":"ask"},{"view":"events"}]}]}},
 {"name":"Databases","layout":{"tabs":[{"view":"database"},{"view":"coverage"},{"view":"review"},{"view":"compare"}]}}])");
 }
 

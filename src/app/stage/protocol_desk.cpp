@@ -197,6 +197,7 @@ void ProtocolDesk::begin()
     over_ = asking_ = false;
     work_->forget();
     since_.invalidate();
+    Q_EMIT changed();
     ask();
 }
 
@@ -210,7 +211,10 @@ bool ProtocolDesk::settled() const
 void ProtocolDesk::ask()
 {
     const trace::Snapshot& snapshot = stage_.snapshot();
-    if (lookers_.empty() || !snapshot.valid() || asking_ || (since_.isValid() && since_.elapsed() < askedAgainAfter))
+    if (lookers_.empty() || !snapshot.valid() || asking_)
+        return;
+    // A run brings new frames all the time; where the cursor went is looked up at once.
+    if (stage_.following() && since_.isValid() && since_.elapsed() < askedAgainAfter)
         return;
     if (std::none_of(spoken_.begin(), spoken_.end(), [](const SpokenOn& one) { return !one.spoken.empty(); }))
         return;
@@ -235,11 +239,12 @@ void ProtocolDesk::ask()
         const bool newest = cursor == trace::noRow || cursor + 1 >= snapshot.rows();
         auto nodes = (newest ? following->newest : following->at(snapshot, cursor)).nodes(now);
         return [this, following, nodes = std::move(nodes), ended = std::exchange(following->ended, {}), broken = following->broken,
-                   rows = snapshot.rows(), cursor, over]() mutable {
+                   rows = snapshot.rows(), cursor, now, over]() mutable {
             if (following != following_)
                 return;
             asking_ = false;
             nodes_ = std::move(nodes);
+            nodesAt_ = now;
             for (protocol::Transfer& one : ended) {
                 if (transfers_.size() < mostTransfers)
                     transfers_.push_back(std::move(one));
@@ -282,6 +287,16 @@ QString ProtocolDesk::nameOf(std::uint8_t bus, protocol::Party party) const
             return text(message.message->sender);
     }
     return {};
+}
+
+QString ProtocolDesk::nameOf(const protocol::NetworkNode& node) const
+{
+    const auto& buses = stage_.document().buses();
+    for (const drive::NodeSpec& spec : stage_.document().rig().nodes)
+        if (node.node.is == protocol::Party::Is::address && spec.address && !node.name.empty() && node.bus < buses.size()
+            && spec.address->bus == buses[node.bus].name && protocol::UnitName{spec.address->name}.text() == node.name)
+            return text(spec.name);
+    return nameOf(node.bus, node.node);
 }
 
 const protocol::Dictionary* ProtocolDesk::dictionaryOf(std::uint8_t bus, std::uint8_t node) const

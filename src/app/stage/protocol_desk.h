@@ -43,12 +43,16 @@ public:
 
     /// Who is there at the cursor.
     [[nodiscard]] const std::vector<protocol::NetworkNode>& nodes() const { return nodes_; }
+    /// The moment that they are told of.
+    [[nodiscard]] Time nodesAt() const { return nodesAt_; }
     /// What came in pieces, without bytes; in the order in which it ended.
     [[nodiscard]] const std::vector<protocol::Transfer>& transfers() const { return transfers_; }
     [[nodiscard]] std::uint64_t notKept() const { return notKept_; }
     [[nodiscard]] std::uint64_t broken() const { return broken_; }
     /// The name of who has an address, a node's number or an identifier; empty where nothing tells.
     [[nodiscard]] QString nameOf(std::uint8_t bus, protocol::Party party) const;
+    /// The same of one who is there; a unit without an address is known by its name.
+    [[nodiscard]] QString nameOf(const protocol::NetworkNode& node) const;
     /// The dictionary of a node, or null.
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, std::uint8_t node) const;
 
@@ -77,6 +81,7 @@ private:
     std::vector<protocol::Transfer> transfers_;
     std::uint64_t notKept_ = 0, broken_ = 0, rows_ = 0;
     trace::Row at_ = trace::noRow;
+    Time nodesAt_{};
     bool over_ = false, asking_ = false;
     std::size_t identifiers_ = 0;
     std::map<std::string, nlohmann::json> apart_;   // of buses that the rig has not

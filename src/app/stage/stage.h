@@ -68,7 +68,7 @@ struct Selection {
     friend bool operator==(const Selection& a, const Selection& b)
     {
         return a.kind == b.kind && a.bus == b.bus && a.id == b.id && a.signal == b.signal && a.node == b.node
-               && a.event.time == b.event.time;
+               && a.event.time == b.event.time && a.event.kind == b.event.kind && a.event.text == b.event.text;
     }
 };
 

@@ -1,0 +1,387 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/network/ask_view.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPainter>
+#include <QPointer>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "app/paint/paint.h"
+#include "app/paint/row_list.h"
+#include "app/parts/notation.h"
+#include "app/parts/text.h"
+#include "app/theme/theme.h"
+#include "drive/asker.h"
+#include "protocol/describe.h"
+
+namespace wavetrope::app {
+
+namespace {
+
+struct KindWords {
+    const char *key, *words, *whom, *what, *value;
+};
+constexpr std::array<KindWords, 6> kinds = {{
+    {"read", QT_TRANSLATE_NOOP("AskView", "read object"), QT_TRANSLATE_NOOP("AskView", "node, such as 1"),
+        QT_TRANSLATE_NOOP("AskView", "object: 0x2001:03, or its name"), nullptr},
+    {"write", QT_TRANSLATE_NOOP("AskView", "write object"), QT_TRANSLATE_NOOP("AskView", "node, such as 1"),
+        QT_TRANSLATE_NOOP("AskView", "object: 0x2001:03, or its name"), QT_TRANSLATE_NOOP("AskView", "value")},
+    {"request", QT_TRANSLATE_NOOP("AskView", "ask for group"), QT_TRANSLATE_NOOP("AskView", "address, or empty for all"),
+        QT_TRANSLATE_NOOP("AskView", "group: 0xFECA"), nullptr},
+    {"send", QT_TRANSLATE_NOOP("AskView", "send group"), QT_TRANSLATE_NOOP("AskView", "address, or empty for all"),
+        QT_TRANSLATE_NOOP("AskView", "group: 0xFEF1"), QT_TRANSLATE_NOOP("AskView", "bytes: 01 02 03")},
+    {"state", QT_TRANSLATE_NOOP("AskView", "command state"), QT_TRANSLATE_NOOP("AskView", "node, or empty for all"),
+        QT_TRANSLATE_NOOP("AskView", "start, stop, pre-operational, reset"), nullptr},
+    {"diagnose", QT_TRANSLATE_NOOP("AskView", "diagnostic request"), QT_TRANSLATE_NOOP("AskView", "0x7E0/0x7E8"),
+        QT_TRANSLATE_NOOP("AskView", "bytes: 22 F1 90"), nullptr},
+}};
+
+std::optional<std::uint8_t> addressOf(const QString& text)
+{
+    bool good = false;
+    const unsigned value = text.startsWith(QLatin1String("0x"), Qt::CaseInsensitive) ? text.mid(2).toUInt(&good, 16) : text.toUInt(&good);
+    return good && value < 254 ? std::optional(static_cast<std::uint8_t>(value)) : std::nullopt;
+}
+
+}  // namespace
+
+class AskView::Rows : public RowList {
+public:
+    explicit Rows(AskView& view) : view_(view)
+    {
+        setObjectName(QStringLiteral("askedRows"));
+        setAccessibleName(AskView::tr("What was asked"));
+        setColumns(Columns({
+            {"time", AskView::tr("asked at"), AskView::tr("When its first frame went out"), 92, true, false, false, ColumnKind::ofTime},
+            {"question", AskView::tr("question"), AskView::tr("What was asked, and whom"), 300},
+            {"took", AskView::tr("took"), AskView::tr("From its first frame to the answer"), 76, true, true},
+            {"answer", AskView::tr("answer"), AskView::tr("What came back"), 260, true, false, true},
+        }));
+    }
+    std::uint64_t count() const override { return view_.asked_.size(); }
+    std::int64_t current() const override { return chosen_; }
+    void choose(std::uint64_t index) override
+    {
+        chosen_ = static_cast<std::int64_t>(index);
+        viewport()->update();
+    }
+    QString rowText(std::uint64_t index) const override { return view_.rowText(index); }
+
+protected:
+    QString emptyText() const override
+    {
+        return AskView::tr("Nothing was asked yet. Choose a bus and what to ask, say whom, and press Enter: the answer stands here, with "
+                           "how long it took.");
+    }
+    void paintRow(QPainter& painter, int y, std::uint64_t index) override
+    {
+        const Theme& theme = Theme::get();
+        const Asked& one = view_.asked_[index];
+        const int height = theme.rowHeight();
+        if (static_cast<std::int64_t>(index) == chosen_)
+            painter.fillRect(QRectF(2, y, rowWidth() - 4, height), theme.accentSoft);
+        for (std::size_t place = 0; place < columns_.count(); ++place) {
+            QRectF box = columns_.box(place, y, height);
+            switch (columns_.kindAt(place)) {
+            case 0: paintText(painter, box, timeText(one.at, 6), theme.mono(), theme.ink); break;
+            case 1:
+                paintBusBadge(painter, QRectF(box.left(), y + theme.px(3), theme.px(14), theme.px(14)), view_.stage().mark(one.bus));
+                paintText(painter, box.adjusted(theme.px(20), 0, 0, 0), one.question, theme.body(), theme.ink);
+                break;
+            case 2:
+                if (!one.waits)
+                    paintText(painter, box, QStringLiteral("%1 ms").arg(one.took, 0, 'f', one.took < 10 ? 2 : 1), theme.mono(), theme.ink,
+                        Qt::AlignRight | Qt::AlignVCenter);
+                break;
+            default:
+                if (!one.waits && !one.good) {
+                    painter.fillRect(QRectF(box.left(), box.center().y() - theme.px(4), theme.px(8), theme.px(8)), theme.error);
+                    box.setLeft(box.left() + theme.px(14));
+                }
+                paintText(painter, box, one.waits ? AskView::tr("waits for an answer") : one.answer,
+                    one.good ? theme.bodyStrong() : theme.body(), one.waits ? theme.ink3 : theme.ink);
+            }
+        }
+    }
+
+private:
+    AskView& view_;
+    std::int64_t chosen_ = -1;
+};
+
+AskView::AskView(Stage& stage)
+    : View(stage),
+      bus_(new QComboBox),
+      kind_(new QComboBox),
+      whom_(new QLineEdit),
+      what_(new QLineEdit),
+      value_(new QLineEdit),
+      ask_(new QPushButton(tr("Ask"))),
+      words_(new QLabel),
+      rows_(new Rows(*this))
+{
+    auto* line = new QHBoxLayout;
+    const Theme& theme = Theme::get();
+    line->setContentsMargins(theme.px(10), theme.px(8), theme.px(10), theme.px(4));
+    bus_->setObjectName(QStringLiteral("askBus"));
+    bus_->setAccessibleName(tr("Bus to ask on"));
+    bus_->setToolTip(tr("On which bus"));
+    kind_->setObjectName(QStringLiteral("askKind"));
+    kind_->setAccessibleName(tr("What is asked"));
+    kind_->setToolTip(tr("What is asked"));
+    for (const KindWords& kind : kinds)
+        kind_->addItem(tr(kind.words));
+    const auto field = [&](QLineEdit* edit, const char* name, const QString& words, int stretch) {
+        edit->setObjectName(QLatin1String(name));
+        edit->setAccessibleName(words);
+        edit->setToolTip(words);
+        line->addWidget(edit, stretch);
+        connect(edit, &QLineEdit::returnPressed, this, &AskView::ask);
+    };
+    line->addWidget(bus_);
+    line->addWidget(kind_);
+    field(whom_, "askWhom", tr("Whom: a node, an address, or two identifiers"), 2);
+    field(what_, "askWhat", tr("What: an object, a group, bytes"), 3);
+    field(value_, "askValue", tr("The value to write, or bytes to send"), 2);
+    ask_->setObjectName(QStringLiteral("askNow"));
+    ask_->setToolTip(tr("Asks now (Enter)"));
+    line->addWidget(ask_);
+    words_->setObjectName(QStringLiteral("askWords"));
+    words_->setWordWrap(true);
+    words_->setContentsMargins(theme.px(12), 0, theme.px(12), theme.px(4));
+    words_->hide();
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addLayout(line);
+    layout->addWidget(words_);
+    layout->addWidget(rows_, 1);
+    setFocusProxy(whom_);
+    connect(ask_, &QPushButton::clicked, this, &AskView::ask);
+    connect(kind_, &QComboBox::currentIndexChanged, this, [this] {
+        kindChanged();
+        Q_EMIT setUpChanged();
+    });
+    connect(&stage, &Stage::beat, this, &AskView::busesChanged);
+    busesChanged();
+    kindChanged();
+}
+
+void AskView::busesChanged()
+{
+    const auto& buses = stage().document().buses();
+    if (bus_->count() == static_cast<int>(buses.size()))
+        return;
+    const QString before = bus_->currentText();
+    bus_->clear();
+    for (const trace::TraceBus& bus : buses)
+        bus_->addItem(text(bus.name));
+    bus_->setCurrentIndex(std::max(0, bus_->findText(before)));
+    if (!stage().document().isLive())
+        tell(tr("A log answers nobody: questions go out in a run."), false);
+    ask_->setEnabled(stage().document().isLive());
+}
+
+void AskView::kindChanged()
+{
+    const KindWords& kind = kinds[static_cast<std::size_t>(kind_->currentIndex())];
+    whom_->setPlaceholderText(tr(kind.whom));
+    what_->setPlaceholderText(tr(kind.what));
+    value_->setVisible(kind.value != nullptr);
+    if (kind.value != nullptr)
+        value_->setPlaceholderText(tr(kind.value));
+}
+
+void AskView::prepare(std::uint8_t bus, Kind kind, const QString& whom, const QString& what)
+{
+    busesChanged();
+    bus_->setCurrentIndex(bus);
+    kind_->setCurrentIndex(static_cast<int>(kind));
+    whom_->setText(whom);
+    what_->setText(what);
+    value_->clear();
+    (what.isEmpty() ? what_ : value_->isVisible() ? value_ : what_)->setFocus();
+}
+
+void AskView::tell(const QString& words, bool wrong)
+{
+    words_->setVisible(!words.isEmpty());
+    words_->setText(words);
+    QPalette palette = words_->palette();
+    palette.setColor(QPalette::WindowText, wrong ? Theme::get().error : Theme::get().ink2);
+    words_->setPalette(palette);
+}
+
+Expected<std::unique_ptr<protocol::Talk>> AskView::talkOf(std::uint8_t bus, QString& question, protocol::ObjectType& type) const
+{
+    const auto kind = static_cast<Kind>(kind_->currentIndex());
+    const QString whom = whom_->text().trimmed(), what = what_->text().trimmed(), value = value_->text().trimmed();
+    type = protocol::ObjectType::octetString;
+    switch (kind) {
+    case Kind::readObject:
+    case Kind::writeObject: {
+        const auto node = protocol::nodeFromText(whom.toStdString());
+        if (!node)
+            return tl::unexpected(node.error());
+        const protocol::Dictionary* dictionary = stage().protocols().dictionaryOf(bus, *node);
+        const auto place = dictionary != nullptr ? dictionary->placeOf(what.toStdString())
+                                                 : protocol::objectPlaceFromText(what.toStdString());
+        if (!place)
+            return tl::unexpected(place.error());
+        const protocol::ObjectEntry* entry = dictionary == nullptr ? nullptr : dictionary->find(*place);
+        const QString name = entry == nullptr ? what : text(dictionary->nameOf(*entry));
+        if (entry != nullptr)
+            type = entry->type;
+        if (kind == Kind::readObject) {
+            question = tr("read %1 of node %2").arg(name).arg(*node);
+            const bool block = entry != nullptr && entry->type == protocol::ObjectType::domain;
+            return protocol::objectRead(*node, *place, block);
+        }
+        auto bytes = entry != nullptr ? protocol::Dictionary::bytesFor(*entry, value.toStdString(), *node)
+                                      : protocol::bytesFromText(value.toStdString());
+        if (!bytes)
+            return tl::unexpected(bytes.error());
+        question = tr("write %1 to %2 of node %3").arg(value, name).arg(*node);
+        const bool block = bytes->size() > 64;
+        return protocol::objectWrite(*node, *place, std::move(*bytes), block);
+    }
+    case Kind::requestGroup:
+    case Kind::sendGroup: {
+        const auto group = protocol::groupFromText(what.toStdString());
+        if (!group)
+            return tl::unexpected(group.error());
+        protocol::VehiclePlace place;
+        if (!whom.isEmpty()) {
+            place.other = addressOf(whom);
+            if (!place.other)
+                return fail(tr("'%1' is no address: expected 0 to 253, such as 0x28").arg(whom).toStdString());
+        }
+        const QString to = whom.isEmpty() ? tr("everybody") : whom;
+        if (kind == Kind::requestGroup) {
+            question = tr("ask %1 for %2").arg(to, what);
+            return std::unique_ptr<protocol::Talk>(protocol::groupRequest(place, *group));
+        }
+        auto bytes = protocol::bytesFromText(value.toStdString());
+        if (!bytes)
+            return tl::unexpected(bytes.error());
+        question = tr("send %1 to %2, %n bytes", nullptr, static_cast<int>(bytes->size())).arg(what, to);
+        return protocol::groupSend(place, *group, std::move(*bytes));
+    }
+    case Kind::state: {
+        std::uint8_t node = 0;
+        if (!whom.isEmpty()) {
+            const auto read = protocol::nodeFromText(whom.toStdString());
+            if (!read)
+                return tl::unexpected(read.error());
+            node = *read;
+        }
+        const auto command = protocol::stateCommandFromText(what.toStdString());
+        if (!command)
+            return tl::unexpected(command.error());
+        question = tr("%1: %2").arg(node == 0 ? tr("all nodes") : tr("node %1").arg(node), what);
+        return protocol::stateCommand(node, *command);
+    }
+    case Kind::diagnose: {
+        const auto spoken = protocol::spokenFromText(stage().document().busName(bus) + "=diagnostics:" + whom.toStdString());
+        if (!spoken)
+            return tl::unexpected(spoken.error());
+        if (spoken->pairs.size() != 1)
+            return fail("expected one pair of identifiers, such as 0x7E0/0x7E8");
+        auto bytes = protocol::bytesFromText(what.toStdString());
+        if (!bytes)
+            return tl::unexpected(bytes.error());
+        question = tr("%1 to %2").arg(text(protocol::serviceWords(bytes->front())), whom);
+        return protocol::diagnosticRequest(spoken->pairs.front(), std::move(*bytes));
+    }
+    }
+    return fail("nothing is asked");
+}
+
+void AskView::ask()
+{
+    rig::Session* session = stage().document().session();
+    if (session == nullptr || bus_->currentIndex() < 0)
+        return;
+    const auto bus = static_cast<std::uint8_t>(bus_->currentIndex());
+    Asked asked;
+    asked.bus = bus;
+    protocol::ObjectType type{};
+    auto talk = talkOf(bus, asked.question, type);
+    if (!talk)
+        return tell(text(talk.error().text()), true);
+    tell({}, false);
+    asked.at = stage().seconds(stage().newest());
+    asked_.push_front(std::move(asked));
+    if (asked_.size() > mostKept)
+        asked_.pop_back();
+    const std::uint64_t number = ++number_;
+    rows_->refresh();
+    auto shared = std::make_shared<std::unique_ptr<protocol::Talk>>(std::move(*talk));
+    const QPointer<AskView> self(this);
+    const Time begins = stage().document().begins();
+    session->post([self, shared, bus, number, type, begins](rig::Session& of) {
+        const Time began = of.scheduler().now();
+        const auto* group = dynamic_cast<const protocol::GroupRequest*>(shared->get());
+        of.all<drive::Asker>().front()->ask(
+            bus, std::move(*shared), [self, number, type, began, begins, group](const protocol::Answer& answer, Time took) {
+                QString words = answer.good ? answer.data.empty() ? AskView::tr("done") : text(protocol::valueText(type, answer.data))
+                                            : text(answer.words);
+                if (answer.good && group != nullptr) {
+                    QStringList all;
+                    for (const protocol::GroupAnswer& one : group->answers())
+                        all << AskView::tr("%1: %2").arg(
+                            text(toText(protocol::Party::address(one.source))), text(protocol::bytesWords(one.data, 32)));
+                    words = all.join(QStringLiteral("; "));
+                }
+                const double at = static_cast<double>((began - begins).count()) * 1e-9, ms = static_cast<double>(took.count()) * 1e-6;
+                QMetaObject::invokeMethod(qApp, [self, number, words, good = answer.good, at, ms] {
+                    if (self == nullptr || self->number_ - number >= self->asked_.size())
+                        return;
+                    Asked& one = self->asked_[self->number_ - number];
+                    one.at = at;
+                    one.answer = words;
+                    one.good = good;
+                    one.took = ms;
+                    one.waits = false;
+                    self->rows_->refresh();
+                });
+            });
+    });
+}
+
+QString AskView::rowText(std::size_t index) const
+{
+    const Asked& one = asked_[index];
+    return QStringList{timeText(one.at, 6), text(stage().document().busName(one.bus)), one.question,
+        one.waits ? QString() : QString::number(one.took, 'f', 3), one.waits ? tr("waits for an answer") : one.answer}
+        .join(QLatin1Char('\t'));
+}
+
+QString AskView::csv() const
+{
+    QString out = QStringLiteral("time\tbus\tquestion\ttook_ms\tanswer");
+    for (std::size_t i = 0; i < asked_.size(); ++i)
+        out += QLatin1Char('\n') + rowText(i);
+    return csvFromTabs(out);
+}
+
+nlohmann::json AskView::save() const
+{
+    nlohmann::json out = nlohmann::json::object();
+    if (kind_->currentIndex() > 0)
+        out["asks"] = kinds[static_cast<std::size_t>(kind_->currentIndex())].key;
+    return out;
+}
+
+void AskView::restore(const nlohmann::json& setUp)
+{
+    for (std::size_t i = 0; i < kinds.size(); ++i)
+        if (setUp.value("asks", nlohmann::json()) == kinds[i].key)
+            kind_->setCurrentIndex(static_cast<int>(i));
+}
+
+}  // namespace wavetrope::app

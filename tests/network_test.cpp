@@ -1,0 +1,186 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Who is on the buses, transfers, trouble codes, and whole messages, through the real window: a log of the demo.
+#include <QMenu>
+#include <QTest>
+#include <QToolButton>
+
+#include "app/network/messages_view.h"
+#include "app/network/network_view.h"
+#include "app/paint/row_list.h"
+#include "app/shell/main_window.h"
+#include "app/shell/page.h"
+
+using namespace wavetrope;
+using namespace wavetrope::app;
+
+class NetworkTest : public QObject {
+    Q_OBJECT
+    std::unique_ptr<MainWindow> window_;
+    NetworkView* view_ = nullptr;
+    MessagesView* messages_ = nullptr;
+
+    Stage& stage() { return window_->stage(); }
+    RowList* rows(const char* name) { return window_->currentPage()->findChild<RowList*>(QLatin1String(name)); }
+    void at(double seconds)
+    {
+        stage().setCursor(stage().timeOf(seconds));
+        QTRY_VERIFY(view_->settled() && messages_->settled());
+    }
+    QString lineWith(const QString& words)
+    {
+        for (std::size_t i = 0; i < view_->count(); ++i)
+            if (view_->rowText(i).contains(words))
+                return view_->rowText(i);
+        return {};
+    }
+    int messageWith(const QString& words)
+    {
+        for (std::size_t i = 0; i < messages_->count(); ++i)
+            if (messages_->rowText(i).contains(words))
+                return static_cast<int>(i);
+        return -1;
+    }
+    void press(const char* button)
+    {
+        auto* tool = view_->tools()->findChild<QToolButton*>(QLatin1String(button));
+        QVERIFY(tool != nullptr);
+        QTest::mouseClick(tool, Qt::LeftButton);
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        QVERIFY(rig);
+        window_ = std::make_unique<MainWindow>(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", *rig));
+        window_->setAttribute(Qt::WA_DeleteOnClose, false);
+        window_->resize(1280, 800);
+        window_->show();
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().ready() && stage().caughtUp(), 60'000);
+        window_->showPage(QStringLiteral("Network"));
+        view_ = window_->currentPage()->find<NetworkView>();
+        messages_ = window_->currentPage()->find<MessagesView>();
+        QVERIFY(view_ != nullptr && messages_ != nullptr);
+        QTRY_VERIFY_WITH_TIMEOUT(view_->settled(), 20'000);
+    }
+    void cleanupTestCase() { window_->closeWithoutAsking(); }
+
+    void whoIsThereIsThatOfTheCursor()
+    {
+        at(5);
+        QVERIFY2(lineWith(QStringLiteral("\t0x28\tDisplay\tclaimed")).size() > 0, qPrintable(view_->csv()));
+        QVERIFY(lineWith(QStringLiteral("cannot claim")).isEmpty());
+        QVERIFY(lineWith(QStringLiteral("\t1\tBladeUnit\toperational")).contains(QStringLiteral("heartbeat every 0.5")));
+        at(20);
+        QVERIFY2(lineWith(QStringLiteral("cannot claim")).contains(QStringLiteral("LampRelay")), qPrintable(view_->csv()));
+        QVERIFY(lineWith(QStringLiteral("\t0x28\tDisplay\tclaimed")).size() > 0);
+        at(48);
+        QVERIFY2(lineWith(QStringLiteral("\t1\tBladeUnit")).contains(QStringLiteral("emergency: 0xFF10")),
+            qPrintable(lineWith(QStringLiteral("BladeUnit"))));
+        at(60);
+        QVERIFY2(lineWith(QStringLiteral("\t1\tBladeUnit")).contains(QStringLiteral("gone after")),
+            qPrintable(lineWith(QStringLiteral("BladeUnit"))));
+        // What the rig says, and what is recognised where it says nothing.
+        QVERIFY(lineWith(QStringLiteral("Implement\tobject dictionary\tas the rig says")).size() > 0);
+        QVERIFY(lineWith(QStringLiteral("Chassis\tno higher protocol")).size() > 0);
+    }
+
+    void transfersAreListedWithTheirEnd()
+    {
+        press("networkTransfers");
+        QCOMPARE(view_->shows(), NetworkView::Shows::transfers);
+        QTRY_VERIFY(view_->count() > 20);
+        int blocks = 0, directed = 0;
+        for (std::size_t i = 0; i < view_->count(); ++i) {
+            blocks += view_->rowText(i).contains(QStringLiteral("0x2010:00\t1568")) ? 1 : 0;
+            directed += view_->rowText(i).contains(QStringLiteral("Telemetry → Display")) ? 1 : 0;
+        }
+        QCOMPARE(blocks, 3);
+        QVERIFY(directed > 3);
+        // A click leads to its end.
+        for (std::size_t i = 0; i < view_->count(); ++i)
+            if (view_->rowText(i).contains(QStringLiteral("0x2010:00"))) {
+                view_->choose(i);
+                break;
+            }
+        QVERIFY(qAbs(stage().seconds(stage().cursor()) - 60.1) < 0.3);
+    }
+
+    void troubleCodesComeAndGo()
+    {
+        press("networkTroubles");
+        at(30);
+        QCOMPARE(view_->count(), std::size_t{0});
+        at(43);
+        QTRY_VERIFY(view_->count() == 2);
+        QVERIFY2(lineWith(QStringLiteral("520201")).contains(QStringLiteral("active"))
+                     && lineWith(QStringLiteral("520201")).contains(QStringLiteral("amber lamp")),
+            qPrintable(view_->csv()));
+        at(60);
+        QTRY_VERIFY(lineWith(QStringLiteral("520201")).contains(QStringLiteral("over")));
+        press("networkNodes");
+    }
+
+    void messagesOpenToTheirPieces()
+    {
+        at(60.2);
+        const int block = messageWith(QStringLiteral("0x2010:00"));
+        QVERIFY2(block >= 0, qPrintable(messages_->csv().left(2000)));
+        QVERIFY(messages_->rowText(static_cast<std::size_t>(block)).contains(QStringLiteral("ParameterBlock")));
+        RowList* list = rows("messageRows");
+        messages_->choose(static_cast<std::size_t>(block));
+        QTRY_VERIFY(messages_->settled());
+        const auto now = static_cast<std::uint64_t>(messageWith(QStringLiteral("0x2010:00")));
+        list->bring(now);
+        list->setFocus();
+        const int before = list->verticalScrollBar()->maximum();
+        QTest::keyClick(list, Qt::Key_Right);
+        QTRY_VERIFY(list->verticalScrollBar()->maximum() != before || list->grab().toImage() != QImage());
+        QTest::keyClick(list, Qt::Key_Left);
+        // With what is most of the traffic, and without.
+        const std::size_t some = messages_->count();
+        QTest::mouseClick(messages_->tools()->findChild<QToolButton*>(QStringLiteral("withoutProcess")), Qt::LeftButton);
+        QVERIFY(messages_->count() > 2 * some);
+        QVERIFY(messages_->save().dump().find("process") == std::string::npos);
+        messages_->setWithoutProcess(true);
+        QCOMPARE(messages_->count(), some);
+    }
+
+    void whatABusSpeaksIsSaidAndTakenBack()
+    {
+        const auto said = [&] { return lineWith(QStringLiteral("Body\t")); };
+        QVERIFY(said().contains(QStringLiteral("29-bit vehicle network")));
+        view_->askSpoken(2, view_->mapToGlobal(QPoint(20, 20)));
+        auto* menu = view_->findChild<QMenu*>(QStringLiteral("spokenMenu"));
+        QVERIFY(menu != nullptr && menu->findChild<QAction*>(QStringLiteral("vehicle"))->isChecked());
+        menu->findChild<QAction*>(QStringLiteral("vehicle"))->trigger();
+        QTRY_VERIFY2(said().contains(QStringLiteral("no higher protocol\tas the rig says")), qPrintable(said()));
+        QVERIFY(window_->document().rig().changed());
+        menu->close();
+        stage().protocols().undoStack().undo();
+        QTRY_VERIFY(said().contains(QStringLiteral("29-bit vehicle network")));
+        QVERIFY(!window_->document().rig().changed());
+        // Nothing said: recognised.
+        QVERIFY(stage().protocols().speak("Body", std::nullopt));
+        QTRY_VERIFY2(said().contains(QStringLiteral("recognised by address claims")), qPrintable(said()));
+        stage().protocols().undoStack().undo();
+    }
+
+    void nothingSpokenSaysWhatToDo()
+    {
+        MainWindow empty(RunDocument::log(WAVETROPE_DEMO "/lap.pcapng", rig::Rig{}));
+        empty.setAttribute(Qt::WA_DeleteOnClose, false);
+        empty.show();
+        QTRY_VERIFY_WITH_TIMEOUT(empty.document().ready() && empty.stage().caughtUp(), 60'000);
+        empty.showPage(QStringLiteral("Network"));
+        auto* view = empty.currentPage()->find<NetworkView>();
+        QTRY_VERIFY_WITH_TIMEOUT(view->settled() && view->count() > 8, 20'000);
+        // Without a rig the traffic tells, and what is said stands in this window.
+        QVERIFY(empty.stage().protocols().speak("Implement", std::vector<std::string>{}));
+        QTRY_VERIFY(!view->rowText(1).contains(QStringLiteral("object dictionary")));
+        empty.closeWithoutAsking();
+    }
+};
+
+QTEST_MAIN(NetworkTest)
+#include "network_test.moc"
