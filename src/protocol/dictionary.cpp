@@ -301,7 +301,7 @@ private:
 };
 
 // As it is compared with what somebody types.
-std::string plain(std::string_view name)
+std::string compared(std::string_view name)
 {
     std::string out;
     for (const char c : name)
@@ -336,16 +336,16 @@ Expected<ObjectPlace> Dictionary::placeOf(std::string_view text) const
 {
     if (const auto place = objectPlaceFromText(text); place && (text.starts_with("0x") || text.starts_with("0X")))
         return *place;
-    const std::string wanted = plain(text);
+    const std::string wanted = compared(text);
     std::optional<ObjectPlace> found;
     std::vector<std::string> names;
     for (const auto& [key, entry] : entries) {
         const std::string whole = nameOf(entry);
-        if (plain(whole) == wanted)
+        if (compared(whole) == wanted)
             return entry.place;
         if (names.size() < 5'000)
             names.push_back(entry.name);
-        if (plain(entry.name) != wanted)
+        if (compared(entry.name) != wanted)
             continue;
         if (found)
             return fail("'" + std::string(text) + "' are several objects", path, "Put the object's name in front: " + whole);
@@ -370,11 +370,11 @@ std::optional<std::int64_t> Dictionary::number(std::string_view text, std::uint8
             return std::nullopt;
         return static_cast<std::int64_t>(*added + ofNode);
     }
-    const bool negative = text.starts_with('-');
-    const auto size = sizeOf(negative ? text.substr(1) : text);
+    const bool below = text.starts_with('-');
+    const auto size = sizeOf(below ? text.substr(1) : text);
     if (!size)
         return std::nullopt;
-    return static_cast<std::int64_t>(negative ? 0 - *size : *size);
+    return static_cast<std::int64_t>(below ? 0 - *size : *size);
 }
 
 std::optional<std::vector<std::uint8_t>> Dictionary::initialOf(const ObjectEntry& entry, std::uint8_t ofNode) const

@@ -16,8 +16,8 @@ std::string asName(const std::string& text)
 {
     std::string out;
     for (const char c : text) {
-        const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
-        if (plain)
+        const bool kept = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+        if (kept)
             out += c;
         else if (!out.empty() && out.back() != '_')
             out += '_';

@@ -22,26 +22,26 @@ std::string joined(const std::vector<std::string>& words)
 
 std::vector<Recognised> recognise(const std::string& bus, const std::vector<can::Identifier>& seen)
 {
-    std::set<std::uint32_t> plain;
+    std::set<std::uint32_t> narrow;
     std::set<std::uint32_t> groups;
-    unsigned wide = 0;
+    unsigned extended = 0;
     for (const can::Identifier id : seen) {
         if (!id.extended) {
-            plain.insert(id.value);
+            narrow.insert(id.value);
             continue;
         }
-        ++wide;
+        ++extended;
         groups.insert(can::ParameterGroup::of(id).group);
     }
     std::vector<Recognised> out;
     unsigned hearts = 0, services = 0, processes = 0;
     std::vector<DiagnosticPair> pairs;
-    for (const std::uint32_t id : plain) {
+    for (const std::uint32_t id : narrow) {
         const std::uint32_t node = id & 0x7FU;
         hearts += id > 0x700 && id < 0x780 ? 1 : 0;
-        services += id > 0x600 && id < 0x680 && plain.count(0x580 + node) != 0 ? 1 : 0;
-        processes += (id > 0x180 && id < 0x580 && node != 0 && plain.count(0x700 + node) != 0) ? 1 : 0;
-        if (id >= 0x7E0 && id <= 0x7E7 && plain.count(id + 8) != 0)
+        services += id > 0x600 && id < 0x680 && narrow.count(0x580 + node) != 0 ? 1 : 0;
+        processes += (id > 0x180 && id < 0x580 && node != 0 && narrow.count(0x700 + node) != 0) ? 1 : 0;
+        if (id >= 0x7E0 && id <= 0x7E7 && narrow.count(id + 8) != 0)
             pairs.push_back({{id, false}, {id + 8, false}});
     }
     if (hearts > 0 && (services > 0 || processes > 0)) {
@@ -63,7 +63,7 @@ std::vector<Recognised> recognise(const std::string& bus, const std::vector<can:
         words.emplace_back("requests");
     if (groups.count(0xFECA) != 0)
         words.emplace_back("trouble codes");
-    if (wide > 0 && !words.empty())
+    if (extended > 0 && !words.empty())
         out.push_back({{bus, Protocol::vehicle, {}}, joined(words)});
     return out;
 }
