@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Who is on the buses, transfers, trouble codes, and whole messages, through the real window: a log of the demo.
+#include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
+#include <QPushButton>
 #include <QTest>
 #include <QToolButton>
 
+#include "app/network/ask_view.h"
 #include "app/network/messages_view.h"
 #include "app/network/network_view.h"
 #include "app/paint/row_list.h"
@@ -146,6 +150,32 @@ private Q_SLOTS:
         QCOMPARE(messages_->count(), some);
     }
 
+    void listsKeepToWhoIsChosen()
+    {
+        at(60.2);
+        press("networkNodes");
+        RowList* list = rows("networkRows");
+        for (std::size_t i = 0; i < view_->count(); ++i)
+            if (view_->rowText(i).contains(QStringLiteral("\tDisplay\t")))
+                view_->choose(i);
+        list->setFocus();
+        const std::size_t all = messages_->count();
+        QTest::keyClick(list, Qt::Key_K);
+        QCOMPARE(stage().protocols().keptWords(), QStringLiteral("Display"));
+        QVERIFY(messages_->count() < all);
+        for (std::size_t i = 0; i < messages_->count(); ++i)
+            QVERIFY2(messages_->rowText(i).contains(QStringLiteral("Display")), qPrintable(messages_->rowText(i)));
+        press("networkTransfers");
+        QVERIFY(view_->count() > 3);
+        for (std::size_t i = 0; i < view_->count(); ++i)
+            QVERIFY(view_->rowText(i).contains(QStringLiteral("Display")));
+        rows("networkRows")->setFocus();
+        QTest::keyClick(rows("networkRows"), Qt::Key_Escape);
+        QVERIFY(stage().protocols().kept().empty());
+        QCOMPARE(messages_->count(), all);
+        press("networkNodes");
+    }
+
     void whatABusSpeaksIsSaidAndTakenBack()
     {
         const auto said = [&] { return lineWith(QStringLiteral("Body\t")); };
@@ -164,6 +194,57 @@ private Q_SLOTS:
         QVERIFY(stage().protocols().speak("Body", std::nullopt));
         QTRY_VERIFY2(said().contains(QStringLiteral("recognised by address claims")), qPrintable(said()));
         stage().protocols().undoStack().undo();
+    }
+
+    // In a run: by the menu of a node, the line, and Enter.
+    void questionsAreAsked()
+    {
+        auto rig = rig::loadRig(WAVETROPE_DEMO "/rig.json");
+        auto document = RunDocument::live(*rig, 10);
+        QVERIFY(document);
+        MainWindow live(std::move(*document));
+        live.setAttribute(Qt::WA_DeleteOnClose, false);
+        live.resize(1280, 800);
+        live.show();
+        live.showPage(QStringLiteral("Network"));
+        auto* view = live.currentPage()->find<NetworkView>();
+        const auto rowOf = [&](const QString& words) {
+            for (std::size_t i = 0; i < view->count(); ++i)
+                if (view->rowText(i).contains(words))
+                    return static_cast<int>(i);
+            return -1;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(rowOf(QStringLiteral("\tBladeUnit\t")) >= 0 && rowOf(QStringLiteral("\tDisplay\tclaimed")) >= 0, 20'000);
+        const auto viaMenu = [&](const QString& words, const char* action) {
+            view->choose(static_cast<std::size_t>(rowOf(words)));
+            view->showMenu(view->mapToGlobal(QPoint(10, 10)));
+            auto* menu = view->findChild<QMenu*>(QStringLiteral("networkMenu"));
+            menu->findChild<QAction*>(QLatin1String(action))->trigger();
+            menu->close();
+            delete menu;
+        };
+        viaMenu(QStringLiteral("\tBladeUnit\t"), "writeObject");
+        auto* ask = live.currentPage()->find<AskView>();
+        QVERIFY(ask != nullptr && ask->isVisible());
+        const auto field = [&](const char* name) { return ask->findChild<QLineEdit*>(QLatin1String(name)); };
+        QCOMPARE(field("askWhom")->text(), QStringLiteral("1"));
+        QTest::keyClicks(field("askWhat"), QStringLiteral("DepthSource"));
+        QTest::keyClicks(field("askValue"), QStringLiteral("9"));
+        QTest::keyClick(field("askValue"), Qt::Key_Return);
+        QCOMPARE(ask->count(), std::size_t{0});     // outside of its limits: said, and not sent
+        QVERIFY(ask->findChild<QLabel*>(QStringLiteral("askWords"))->text().contains(QStringLiteral("limits")));
+        field("askValue")->setText(QStringLiteral("2"));
+        QTest::keyClick(field("askValue"), Qt::Key_Return);
+        QTRY_VERIFY2(ask->rowText(0).endsWith(QStringLiteral("\tdone")), qPrintable(ask->rowText(0)));
+        viaMenu(QStringLiteral("\tBladeUnit\t"), "readObject");
+        QTest::keyClicks(field("askWhat"), QStringLiteral("DepthSource"));
+        QTest::mouseClick(ask->findChild<QPushButton*>(QStringLiteral("askNow")), Qt::LeftButton);
+        QTRY_VERIFY2(ask->rowText(0).endsWith(QStringLiteral("\t2")), qPrintable(ask->rowText(0)));
+        viaMenu(QStringLiteral("\tDisplay\tclaimed"), "askTroubles");
+        ask->ask();
+        QTRY_VERIFY2(ask->rowText(0).contains(QStringLiteral("0x28: 00 FF")), qPrintable(ask->rowText(0)));
+        QCOMPARE(ask->count(), std::size_t{3});
+        live.closeWithoutAsking();
     }
 
     void nothingSpokenSaysWhatToDo()

@@ -17,6 +17,7 @@ namespace {
 
 constexpr int exitNo = 1;  // an answer, but no
 constexpr Time longestTalk = std::chrono::minutes(30);
+constexpr Time lastFrame = std::chrono::milliseconds(20);    // in which what was said last goes out
 
 struct TalkOptions {
     std::string interface, bus;
@@ -85,6 +86,7 @@ int converse(const TalkOptions& options, Target target, std::unique_ptr<protocol
     });
     clock::SteadyClock wall;
     session.runFor(longestTalk, options.isVirtual ? nullptr : &wall, [&] { return !interrupted; });
+    session.runFor(lastFrame, options.isVirtual ? nullptr : &wall);
     if (!options.record.path.empty())
         if (const auto written = session.finishRecording(); !written)
             return report(written.error());

@@ -207,6 +207,14 @@ void AskView::prepare(std::uint8_t bus, Kind kind, const QString& whom, const QS
     (what.isEmpty() ? what_ : value_->isVisible() ? value_ : what_)->setFocus();
 }
 
+void AskView::present(const Wish& wish)
+{
+    const QStringList parts = wish.path.split(QLatin1Char('|'));
+    for (std::size_t i = 0; i < kinds.size(); ++i)
+        if (parts.value(0) == QLatin1String(kinds[i].key))
+            prepare(wish.bus, static_cast<Kind>(i), parts.value(1), parts.value(2));
+}
+
 void AskView::tell(const QString& words, bool wrong)
 {
     words_->setVisible(!words.isEmpty());

@@ -26,6 +26,8 @@ public:
     void restore(const nlohmann::json& setUp) override;
     [[nodiscard]] QString csv() const override;
 
+    [[nodiscard]] bool takes(Wish::For what) const override { return what == Wish::For::question; }
+    void present(const Wish& wish) override;
     /// Fills the line in: nothing is asked yet.
     void prepare(std::uint8_t bus, Kind kind, const QString& whom, const QString& what = {});
     void ask();

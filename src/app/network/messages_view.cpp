@@ -371,6 +371,10 @@ MessagesView::MessagesView(Stage& stage)
         arrange();
         ask();
     });
+    connect(&stage.protocols(), &ProtocolDesk::changed, this, [this] {
+        if (isVisible())
+            arrange();
+    });
     connect(rows_, &RowList::columnsChanged, this, &View::setUpChanged);
 }
 
@@ -442,7 +446,8 @@ void MessagesView::arrange()
     order_.clear();
     for (std::uint32_t i = 0; i < around_.messages.size(); ++i) {
         const Message& one = around_.messages[i];
-        if (!withoutProcess_ || !isProcess(one.head) || one.frames > 1)
+        const bool kept = stage().protocols().kept().empty() || (one.head && stage().protocols().keeps(one.bus, *one.head));
+        if (kept && (!withoutProcess_ || !isProcess(one.head) || one.frames > 1))
             order_.push_back(i);
     }
     // The last message at the cursor.

@@ -179,7 +179,22 @@ protected:
             if (line.node < 0 && line.transfer < 0)
                 return view_.askSpoken(line.bus, viewport()->mapToGlobal(QPoint(Theme::get().px(40), headHeight())));
         }
+        if (event->key() == Qt::Key_K && event->modifiers() == Qt::NoModifier)
+            return view_.keepTo(true);
+        if (event->key() == Qt::Key_Escape && !view_.stage().protocols().kept().empty())
+            return view_.keepTo(false);
         RowList::keyPressEvent(event);
+    }
+    void contextMenuEvent(QContextMenuEvent* event) override
+    {
+        if (headMenu(event))
+            return;
+        const bool byKey = event->reason() == QContextMenuEvent::Keyboard;
+        const std::int64_t row = byKey ? view_.chosen_ : rowAt(event->pos());
+        if (row < 0)
+            return;
+        view_.choose(static_cast<std::uint64_t>(row));
+        view_.showMenu(byKey ? viewport()->mapToGlobal(QPoint(Theme::get().px(60), headHeight())) : event->globalPos());
     }
 
 private:
@@ -382,7 +397,7 @@ void NetworkView::refresh()
     const auto& nodes = desk.nodes();
     switch (shows_) {
     case Shows::nodes:
-        for (std::uint8_t bus = 0; bus < desk.spoken().size(); ++bus) {
+        for (std::uint8_t bus = 0; bus < desk.spoken().size(); ++bus) {  // all, so that others can be chosen
             lines_.push_back({bus});
             for (std::size_t i = 0; i < nodes.size(); ++i)
                 if (nodes[i].bus == bus)
@@ -391,19 +406,23 @@ void NetworkView::refresh()
         break;
     case Shows::transfers:
         for (std::size_t i = 0; i < desk.transfers().size(); ++i)
-            lines_.push_back({desk.transfers()[i].bus, -1, static_cast<int>(i)});
+            if (desk.keeps(desk.transfers()[i].bus, desk.transfers()[i].head))
+                lines_.push_back({desk.transfers()[i].bus, -1, static_cast<int>(i)});
         break;
     case Shows::troubles:
         for (std::size_t i = 0; i < nodes.size(); ++i)
-            for (std::size_t k = 0; k < nodes[i].troubles.size(); ++k)
+            for (std::size_t k = 0; k < nodes[i].troubles.size() && desk.keeps({nodes[i].bus, nodes[i].node}); ++k)
                 lines_.push_back({nodes[i].bus, static_cast<int>(i), -1, static_cast<int>(k)});
     }
     if (chosen_ >= static_cast<int>(lines_.size()))
         chosen_ = -1;
     const std::uint64_t pieces = desk.transfers().size() + desk.notKept();
-    state_->setText(shows_ != Shows::transfers ? tr("state at the cursor")
+    QString words = shows_ != Shows::transfers ? tr("state at the cursor")
                     : desk.broken() == 0       ? tr("%1 transfers, all whole").arg(countText(pieces))
-                                               : tr("%1 transfers, %2 broken off").arg(countText(pieces), countText(desk.broken())));
+                                               : tr("%1 transfers, %2 broken off").arg(countText(pieces), countText(desk.broken()));
+    if (const QString kept = desk.keptWords(); !kept.isEmpty())
+        words = tr("keeps to %1: Escape lifts it").arg(kept);
+    state_->setText(words);
     rows_->refresh();
     if (shows_ == Shows::transfers && stage().following())
         rows_->toEnd();
@@ -418,6 +437,57 @@ void NetworkView::choose(std::size_t index)
     if (line.transfer >= 0)
         stage().setCursor(stage().protocols().transfers()[static_cast<std::size_t>(line.transfer)].to);
     rows_->viewport()->update();
+}
+
+void NetworkView::keepTo(bool chosenOnes)
+{
+    std::vector<ProtocolDesk::Member> members;
+    if (chosenOnes && chosen_ >= 0) {
+        const auto [from, to] = rows_->chosenRange();
+        for (std::uint64_t i = from; i <= to && i < lines_.size(); ++i)
+            if (lines_[i].node >= 0) {
+                const protocol::NetworkNode& node = stage().protocols().nodes()[static_cast<std::size_t>(lines_[i].node)];
+                members.push_back({node.bus, node.node});
+            }
+    }
+    stage().protocols().keep(std::move(members));
+}
+
+void NetworkView::showMenu(const QPoint& at)
+{
+    const Line line = chosen_ < 0 ? Line{} : lines_[static_cast<std::size_t>(chosen_)];
+    if (line.node < 0)
+        return;
+    const protocol::NetworkNode& node = stage().protocols().nodes()[static_cast<std::size_t>(line.node)];
+    const QString number = text(toText(node.node)), known = stage().protocols().nameOf(node), name = known.isEmpty() ? number : known;
+    const unsigned bus = node.bus;
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->setObjectName(QStringLiteral("networkMenu"));
+    const auto asks = [&](const char* action, const QString& words, const QString& question) {
+        QAction* added = menu->addAction(words, this, [this, bus, question] { Q_EMIT stage().questionWanted(bus, question); });
+        added->setObjectName(QLatin1String(action));
+        added->setEnabled(stage().document().isLive());
+    };
+    switch (node.protocol) {
+    case protocol::Protocol::objects:
+        asks("readObject", tr("Read an object of %1").arg(name), QStringLiteral("read|%1").arg(number));
+        asks("writeObject", tr("Write an object of %1").arg(name), QStringLiteral("write|%1").arg(number));
+        asks("commandState", tr("Command the state of %1").arg(name), QStringLiteral("state|%1").arg(number));
+        break;
+    case protocol::Protocol::vehicle:
+        asks("askTroubles", tr("Ask %1 for its trouble codes").arg(name), QStringLiteral("request|%1|0xFECA").arg(number));
+        asks("askGroup", tr("Ask %1 for a group").arg(name), QStringLiteral("request|%1").arg(number));
+        asks("sendGroup", tr("Send %1 a group").arg(name), QStringLiteral("send|%1").arg(number));
+        break;
+    case protocol::Protocol::diagnostics: asks("diagnose", tr("Send %1 a request").arg(name), QStringLiteral("diagnose")); break;
+    }
+    menu->addSeparator();
+    QAction* keep = menu->addAction(tr("Keep to %1\tK").arg(name), this, [this] { keepTo(true); });
+    keep->setObjectName(QStringLiteral("keepTo"));
+    if (!stage().protocols().kept().empty())
+        menu->addAction(tr("Keep to nobody\tEsc"), this, [this] { keepTo(false); })->setObjectName(QStringLiteral("keepToNobody"));
+    menu->popup(at);
 }
 
 QString NetworkView::rowText(std::size_t index) const

@@ -31,6 +31,10 @@ public:
     [[nodiscard]] QString rowText(std::size_t index) const;
     void choose(std::size_t index);
     [[nodiscard]] int chosen() const { return chosen_; }
+    /// Keeps all lists, and the messages, to who is chosen; nobody: lifts it.
+    void keepTo(bool chosenOnes);
+    /// What can be asked of who is chosen, as a menu.
+    void showMenu(const QPoint& at);
     /// Asks what a bus speaks: a menu with ticks.
     void askSpoken(std::uint8_t bus, const QPoint& at);
 

@@ -178,6 +178,8 @@ MainWindow::MainWindow(std::unique_ptr<RunDocument> document)
         status_->refresh();
     });
     // A signal to plot, with no lanes in sight: go where they are, and the page shows it.
+    connect(stage_.get(), &Stage::questionWanted, this,
+        [this](unsigned bus, const QString& line) { fulfil({Wish::For::question, line, static_cast<std::uint8_t>(bus), {}}); });
     connect(stage_.get(), &Stage::plotWanted, this, [this] { (void)viewFor(Wish::For::plot); });
     connect(stage_.get(), &Stage::filterWanted, this, [this] { (void)viewFor(Wish::For::filter); });
     for (auto signal : {&Desk::arranged, &Desk::edited, &Desk::entriesChanged})

@@ -93,7 +93,8 @@ const std::vector<ViewKind>& viewKinds()
         {"messages", "Messages", "Messages of higher protocols, whole, with their pieces",
             [](Stage& stage) -> View* { return new MessagesView(stage); }},
         {"ask", "Ask", "Objects read and written, groups asked for, diagnostic requests",
-            [](Stage& stage) -> View* { return new AskView(stage); }},
+            [](Stage& stage) -> View* { return new AskView(stage); },
+            ViewKind::Place{Wish::For::question, QT_TRANSLATE_NOOP("MainWindow", "Ask"), R"({"tabs":[{"view":"ask"}]})"}},
         {"nodes", "Nodes", "Simulated nodes and their states", [](Stage& stage) -> View* { return new NodesView(stage); }},
     };
     return kinds;

@@ -309,6 +309,32 @@ const protocol::Dictionary* ProtocolDesk::dictionaryOf(std::uint8_t bus, std::ui
     return found == known.end() ? nullptr : found->second.get();
 }
 
+void ProtocolDesk::keep(std::vector<Member> members)
+{
+    if (std::exchange(kept_, std::move(members)) != kept_)
+        Q_EMIT changed();
+}
+
+bool ProtocolDesk::keeps(const Member& member) const
+{
+    return kept_.empty() || std::find(kept_.begin(), kept_.end(), member) != kept_.end();
+}
+
+bool ProtocolDesk::keeps(std::uint8_t bus, const protocol::Head& head) const
+{
+    return kept_.empty() || keeps(Member{bus, head.source}) || keeps(Member{bus, head.destination});
+}
+
+QString ProtocolDesk::keptWords() const
+{
+    QStringList out;
+    for (const Member& member : kept_) {
+        const QString name = nameOf(member.bus, member.party);
+        out << (name.isEmpty() ? text(toText(member.party)) : name);
+    }
+    return out.join(QStringLiteral(", "));
+}
+
 Expected<void> ProtocolDesk::speak(const std::string& bus, const std::optional<std::vector<std::string>>& protocols)
 {
     nlohmann::json next;

@@ -56,6 +56,21 @@ public:
     /// The dictionary of a node, or null.
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, std::uint8_t node) const;
 
+    /// One who is there.
+    struct Member {
+        std::uint8_t bus = 0;
+        protocol::Party party;
+        friend bool operator==(const Member&, const Member&) = default;
+    };
+    /// Keeps messages, transfers and trouble codes to these; none: to nobody in particular.
+    void keep(std::vector<Member> members);
+    [[nodiscard]] const std::vector<Member>& kept() const { return kept_; }
+    /// Whether what somebody has with somebody is kept.
+    [[nodiscard]] bool keeps(std::uint8_t bus, const protocol::Head& head) const;
+    [[nodiscard]] bool keeps(const Member& member) const;
+    /// "BladeUnit, 0x28"; empty where nobody is kept to.
+    [[nodiscard]] QString keptWords() const;
+
     void look(const QObject* who, bool looks);
     /// Whether all that is there was followed.
     [[nodiscard]] bool settled() const;
@@ -85,6 +100,7 @@ private:
     bool over_ = false, asking_ = false;
     std::size_t identifiers_ = 0;
     std::map<std::string, nlohmann::json> apart_;   // of buses that the rig has not
+    std::vector<Member> kept_;
     std::set<const QObject*> lookers_;
     QElapsedTimer since_;
     QUndoStack undo_;

@@ -238,6 +238,8 @@ Q_SIGNALS:
     void definitionWanted(int bus, unsigned idKey);
     /// What a node sends is to be changed on purpose, in words that somebody goes on with.
     void manipulationWanted(const QString& line);
+    /// Somebody on a bus is to be asked: kind, whom and what, with | between them; somebody goes on with it.
+    void questionWanted(unsigned bus, const QString& line);
 
 private:
     void onTimer();

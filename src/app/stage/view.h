@@ -22,6 +22,7 @@ struct Wish {
         playback,       ///< A log played back.
         definition,     ///< The definition of an identifier, to be made where there is none.
         manipulation,   ///< A line that says what is changed on purpose, to be gone on with.
+        question,       ///< Somebody on a bus is asked: kind, whom and what, with | between them.
     };
     For what = For::plot;
     QString path;               ///< Of the log; or the line.
