@@ -5,7 +5,7 @@
 set -eu
 cd "$(dirname "$0")/.."
 cmake --preset release -DWAVETROPE_BENCH=ON >/dev/null
-cmake --build --preset release --target wavetrope-bench wavetrope-interface-bench wavetrope-convert-bench wavetrope-large-bench wavetrope-scroll-bench wavetrope-lanes-bench wavetrope-spool-bench wavetrope-rules-bench wavetrope-remote-bench wavetrope-seeing-bench wavetrope-sending-bench wavetrope-driving-bench wavetrope-pacing-bench wavetrope-protocol-bench wavetrope >/dev/null
+cmake --build --preset release --target wavetrope-bench wavetrope-interface-bench wavetrope-convert-bench wavetrope-large-bench wavetrope-scroll-bench wavetrope-lanes-bench wavetrope-spool-bench wavetrope-rules-bench wavetrope-remote-bench wavetrope-seeing-bench wavetrope-sending-bench wavetrope-driving-bench wavetrope-pacing-bench wavetrope-protocol-bench wavetrope-block-bench wavetrope >/dev/null
 grep -m1 'model name' /proc/cpuinfo || true
 build/release/wavetrope-bench
 for i in 1 2 3; do QT_QPA_PLATFORM=${QT_QPA_PLATFORM:-offscreen} build/release/wavetrope --measure-start demo/rig.json 2>/dev/null; done
@@ -22,3 +22,4 @@ build/release/wavetrope-sending-bench
 build/release/wavetrope-driving-bench demo/rig.json
 build/release/wavetrope-pacing-bench
 build/release/wavetrope-protocol-bench
+build/release/wavetrope-block-bench "$PWD/demo/blade.eds"

@@ -266,7 +266,7 @@ bool takeDatabases(Photographer& photographer, MainWindow& window, const QString
     desk.choose(desk.message()->uid, desk.message()->find("CylinderPressure")->uid);
     QTest::qWait(800);
     bool good = photographer.take(window, QStringLiteral("database") + suffix);
-    window.openDefinition(1, can::Identifier{0x5A7, false}.key());
+    window.openDefinition(1, can::Identifier{0x6A7, false}.key());
     QTest::qWait(800);
     const auto cell = [&](unsigned bit) { return editor->layoutWidget()->cellOf(bit).center().toPoint(); };
     QTest::mousePress(editor->layoutWidget(), Qt::LeftButton, Qt::NoModifier, cell(0));
@@ -680,7 +680,7 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
     };
     openLast(QStringLiteral("0x2001:03"));
     QTest::qWait(300);
-    bool good = photographer.take(*lap, QStringLiteral("network") + suffix);
+    bool good = photographer.take(*lap, QStringLiteral("who") + suffix);
     if (every) {
         network->show(NetworkView::Shows::transfers);
         axis.setCursor(axis.timeOf(24.3));
@@ -688,11 +688,11 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
         openLast(QStringLiteral("0xFF50"));
         openLast(QStringLiteral("SiteReport"));
         QTest::qWait(300);
-        good = photographer.take(*lap, QStringLiteral("network-transfers") + suffix) && good;
+        good = photographer.take(*lap, QStringLiteral("transfers") + suffix) && good;
         network->show(NetworkView::Shows::troubles);
         axis.setCursor(axis.timeOf(48));
         QTest::qWait(800);
-        good = photographer.take(*lap, QStringLiteral("network-troubles") + suffix) && good;
+        good = photographer.take(*lap, QStringLiteral("troubles") + suffix) && good;
     }
     lap->closeWithoutAsking();
     QTest::qWait(50);
@@ -724,7 +724,7 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
     asks(2, AskView::Kind::requestGroup, "", "0xEE00");
     asks(1, AskView::Kind::readObject, "9", "0x1000");
     QTest::qWait(400);
-    good = photographer.take(*window, QStringLiteral("network-ask") + suffix) && good;
+    good = photographer.take(*window, QStringLiteral("ask") + suffix) && good;
     window->closeWithoutAsking();
     QTest::qWait(50);
     return good;

@@ -377,6 +377,14 @@ private Q_SLOTS:
         QVERIFY2(answer.code == 0 && answer.out == QLatin1String("1200\n"), qPrintable(answer.out + answer.err));
         answer = asked({QStringLiteral("read"), rig, QStringLiteral("4"), QStringLiteral("Label"), QStringLiteral("--block")});
         QVERIFY2(answer.code == 0 && answer.out == QLatin1String("ice\n"), qPrintable(answer.out + answer.err));
+        // What was said last is in the log too: the transfer is whole.
+        const QString asking = folder.filePath(QStringLiteral("asking.pcapng"));
+        answer = asked({QStringLiteral("read"), rig, QStringLiteral("4"), QStringLiteral("Label"), QStringLiteral("--block"),
+            QStringLiteral("--after"), QStringLiteral("25ms"), QStringLiteral("--record"), asking});
+        QCOMPARE(answer.code, 0);
+        answer = cli({QStringLiteral("transfers"), asking, QStringLiteral("--protocol"), QStringLiteral("A=objects")});
+        QVERIFY2(answer.out.count(QLatin1String("0x2001:02,3,")) >= 1 && !answer.out.contains(QLatin1String("unfinished")),
+            qPrintable(answer.out));
         answer = asked({QStringLiteral("write"), rig, QStringLiteral("4"), QStringLiteral("0x2001:01"), QStringLiteral("-12")});
         QVERIFY2(answer.code == 0, qPrintable(answer.err));
         answer = asked({QStringLiteral("write"), rig, QStringLiteral("4"), QStringLiteral("0x2001:01"), QStringLiteral("5000")});

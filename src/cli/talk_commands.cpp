@@ -2,9 +2,11 @@
 // object, group and diagnose: questions to somebody on a bus.
 #include <charconv>
 
+#include "base/time_text.h"
 #include "cli/csv.h"
 #include "cli/protocols.h"
 #include "cli/target.h"
+#include "clock/timer.h"
 #include "drive/asker.h"
 #include "protocol/dictionary.h"
 #include "protocol/layer.h"
@@ -22,7 +24,7 @@ constexpr Time lastFrame = std::chrono::milliseconds(20);    // in which what wa
 struct TalkOptions {
     std::string interface, bus;
     std::vector<std::string> words;
-    std::string dictionary, name, from = "0xF9", to;
+    std::string after, dictionary, name, from = "0xF9", to;
     unsigned priority = 6;
     bool isVirtual = false, block = false;
     RecordOption record;
@@ -32,6 +34,7 @@ void addTarget(CLI::App& command, TalkOptions& options)
 {
     command.add_option("--interface", options.interface, "Interface of the kernel, such as can0");
     command.add_option("--bus", options.bus, "Bus of the rig");
+    command.add_option("--after", options.after, "Asks so long behind the run's begin, such as 1s: nodes of a rig have come up by then");
     command.add_flag("--virtual", options.isVirtual, "As fast as it goes instead of real time");
     addRecording(command, options.record, "Record what was on the buses to a log");
 }
@@ -51,6 +54,22 @@ void printBytes(const protocol::Answer& answer)
 {
     if (!answer.data.empty())
         std::printf("%s\n", hexWords(answer.data).c_str());
+}
+
+/// Ends a run once what was said last is out.
+struct Ending {
+    explicit Ending(rig::Session& of) : session(of), timer(clock::Timer::calling<&Ending::now>(of.scheduler(), this)) {}
+    void now() { session.endHere(); }
+    rig::Session& session;
+    clock::Timer timer;
+};
+
+Expected<Time> spanOf(const std::string& text)
+{
+    const auto span = spanFromText(text);
+    if (!span || span->count() < 0)
+        return fail("--after '" + text + "': expected a time such as 1s");
+    return *span;
 }
 
 // Prints an answer; no answer, or one that refuses: words, and exit code 1.
@@ -78,15 +97,20 @@ int converse(const TalkOptions& options, Target target, std::unique_ptr<protocol
     std::size_t which = 0;
     while (target.rig.buses[which].name != target.bus)
         ++which;
+    const auto before = options.after.empty() ? Expected<Time>(Time{0}) : spanOf(options.after);
+    if (!before)
+        return report(before.error());
+    clock::SteadyClock wall;
+    if (before->count() > 0)
+        session.runFor(*before, options.isVirtual ? nullptr : &wall, [&] { return !interrupted; });
+    Ending ending(session);
     std::optional<protocol::Answer> answered;
     session.all<drive::Asker>().front()->ask(static_cast<std::uint8_t>(which), std::move(talk), [&](const protocol::Answer& answer, Time) {
         answered = answer;
         answer.good ? print(answer) : printBytes(answer);
-        session.endHere();
+        ending.timer.at(session.scheduler().now() + lastFrame);
     });
-    clock::SteadyClock wall;
     session.runFor(longestTalk, options.isVirtual ? nullptr : &wall, [&] { return !interrupted; });
-    session.runFor(lastFrame, options.isVirtual ? nullptr : &wall);
     if (!options.record.path.empty())
         if (const auto written = session.finishRecording(); !written)
             return report(written.error());

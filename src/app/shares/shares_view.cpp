@@ -17,6 +17,7 @@
 #include "app/parts/notation.h"
 #include "app/stage/bus_choice.h"
 #include "app/theme/theme.h"
+#include "protocol/traffic_class.h"
 
 namespace wavetrope::app {
 
@@ -262,11 +263,18 @@ void SharesView::ask()
     facts_->setText(of);
     facts_->setToolTip(of);
     std::vector<can::BitRate> rates;
-    for (const trace::TraceBus& bus : stage().document().buses())
+    std::vector<std::vector<protocol::Spoken>> spoken;
+    for (const trace::TraceBus& bus : stage().document().buses()) {
         rates.push_back(bus.rate);
-    work_->ask([this, snapshot = stage().snapshot(), catalog = stage().document().catalog(), rates, range, by = by_, bus = bus_](
-                   const std::function<bool()>& goesOn) -> NewestWork::Deliver {
-        auto shares = measure::loadShares(snapshot, *catalog, rates, by, range, [&](trace::Row) { return goesOn(); });
+        spoken.push_back(rig::spokenOn(bus.name, stage().document().rig()));
+    }
+    work_->ask([this, spoken = std::move(spoken), snapshot = stage().snapshot(), catalog = stage().document().catalog(), rates, range,
+                   by = by_, bus = bus_](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+        auto shares = measure::loadShares(
+            snapshot, *catalog, rates, by, range, [&](trace::Row) { return goesOn(); },
+            [&](const trace::TraceKey& key, can::FrameKind kind) -> std::string {
+                return key.bus < spoken.size() ? protocol::trafficClass(spoken[key.bus], key.id, kind) : "plain";
+            });
         if (!shares)
             return {};
         std::erase_if(shares->shares, [bus](const measure::LoadShare& share) { return share.bus != bus; });
