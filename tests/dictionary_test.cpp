@@ -8,6 +8,7 @@
 
 #include "command_line.h"
 #include "database/codec.h"
+#include "protocol/dictionary_talk.h"
 #include "protocol/object_server.h"
 #include "protocol/process_data.h"
 #include "protocol/traffic_class.h"
@@ -318,6 +319,53 @@ private Q_SLOTS:
         QVERIFY(have(*read1, server).data == (Bytes{0xB0, 4}));
     }
 
+    // A whole dictionary: what differs is found, written back, and kept in a file that reads the same.
+    void aWholeDictionaryIsComparedLoadedAndStored()
+    {
+        const Dictionary one = read(sheet);
+        ObjectServer server(one, 4);
+        std::mt19937 random(9);
+        for (int turn = 0; turn < 20; ++turn) {
+            WrittenObjects changed;
+            for (const auto& [key, entry] : one.entries)
+                if (entry.access == Access::readWrite && isWhole(entry.type) && random() % 3 == 0)
+                    changed[key] = {static_cast<std::uint8_t>(random() % 40), 0, 0, 0};
+            for (auto& [key, value] : changed) {
+                value.resize(bitsOf(one.entries.at(key).type) / 8);
+                QVERIFY(server.set(one.entries.at(key).place, value));
+            }
+            std::erase_if(changed, [&](const auto& item) {
+                const auto file = one.initialOf(one.entries.at(item.first), 4);
+                return !file || *file == item.second;
+            });
+            const auto reading = dictionaryRead(4, one);
+            QVERIFY2(have(*reading, server).good, reading->answer()->words.c_str());
+            QVERIFY(reading->refused().empty());
+            const auto differences = differencesOf(one, 4, *reading);
+            QCOMPARE(differences.size(), changed.size());
+            for (const ObjectDifference& difference : differences)
+                QCOMPARE(difference.node, valueText(difference.entry->type, changed.at(Dictionary::keyOf(difference.entry->place))));
+            // Kept as a DCF, it says what the node has.
+            for (const char* ends : {"\n", "\r\n"}) {
+                const std::string dcf = dcfText(QByteArray(sheet).replace("\n", ends).toStdString(), one, 4, reading->values());
+                const auto again = dictionaryFromText(dcf, "x.dcf");
+                QVERIFY(again && again->node == 4 && again->problems.empty());
+                QCOMPARE(again->entries.size(), one.entries.size());
+                for (const auto& [key, value] : reading->values())
+                    if (const ObjectEntry& entry = again->entries.at(key); isWhole(entry.type) && entry.place.index != 0x2200)
+                        QVERIFY2(*again->initialOf(entry, 4) == value, entry.name.c_str());
+                QCOMPARE(dcfText(dcf, *again, 4, reading->values()), dcf);
+            }
+            const auto load = dictionaryLoad(4, one);
+            QVERIFY2(have(*load, server).good, load->answer()->words.c_str());
+            const auto after = dictionaryRead(4, one);
+            QVERIFY(have(*after, server).good && differencesOf(one, 4, *after).empty());
+        }
+        ObjectServer nobody(one, 5);
+        const auto silent = dictionaryRead(4, one);
+        QVERIFY(!have(*silent, nobody).good);
+    }
+
     void classesOfTraffic()
     {
         const std::vector<Spoken> all{
@@ -391,6 +439,15 @@ private Q_SLOTS:
         QVERIFY2(answer.code == 2 && answer.err.contains(QLatin1String("limits")), qPrintable(answer.err));
         answer = asked({QStringLiteral("read"), rig, QStringLiteral("4"), QStringLiteral("Depest depth")});
         QVERIFY2(answer.code == 2 && answer.err.contains(QLatin1String("Did you mean")), qPrintable(answer.err));
+        answer = asked({QStringLiteral("compare"), rig, QStringLiteral("4")});
+        QVERIFY2(answer.code == 0 && answer.out == QLatin1String("object,name,file,node,refused\n"), qPrintable(answer.out + answer.err));
+        answer = asked({QStringLiteral("load"), rig, QStringLiteral("4")});
+        QCOMPARE(answer.code, 0);
+        const QString dcf = folder.filePath(QStringLiteral("blade.dcf"));
+        answer = asked({QStringLiteral("store"), rig, QStringLiteral("4"), dcf});
+        QVERIFY2(answer.code == 0 && readDictionary(dcf.toStdString())->node == 4, qPrintable(answer.err));
+        QCOMPARE(asked({QStringLiteral("store"), rig, QStringLiteral("4"), dcf}).code, 2);  // it is there
+        QCOMPARE(asked({QStringLiteral("compare"), rig, QStringLiteral("9")}).code, 2);  // nothing says which dictionary
         const QString log = folder.filePath(QStringLiteral("run.pcapng"));
         answer = cli({QStringLiteral("run"), rig, QStringLiteral("--virtual"), QStringLiteral("--for"), QStringLiteral("1s"),
             QStringLiteral("--record"), log});
@@ -417,6 +474,31 @@ private Q_SLOTS:
                              QStringLiteral("--dictionary"), wrong.front()})
                          .code,
                 2);
+    }
+
+    // A node's script asks as somebody would.
+    void scriptsAsk()
+    {
+        QTemporaryDir folder;
+        QFile eds(folder.filePath(QStringLiteral("blade.eds")));
+        QVERIFY(eds.open(QIODevice::WriteOnly) && eds.write(sheet) > 0);
+        eds.close();
+        QFile rig(folder.filePath(QStringLiteral("rig.json")));
+        QVERIFY(rig.open(QIODevice::WriteOnly));
+        rig.write(R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "500k", "dictionaries": {"4": "blade.eds"}}],
+            "nodes": [{"name": "Blade", "buses": ["A"], "objects": {"bus": "A", "node": 4}},
+                {"name": "Display", "buses": ["A"], "address": {"bus": "A", "name": "8000000000000001", "address": "0x21",
+                    "sends": [{"group": "0xFEF1", "every": "100 s", "phase": "50 s", "data": "01 02 03 04 05 06 07 08 09 0A 0B"}]}},
+                {"name": "Tester", "buses": ["A"], "script": {"text":
+                "on.start(function() timer('later', 1) object.read(4, '0x2001:01', function(bytes, why) log('read', bytes or why) end) object.write(4, '0x1000:00', '01 02 03 04', function(why) log('write', why) end) object.write(4, '0x2001:01', 'FE FF', function(why) log('written', why) object.read(4, '0x2001:01', function(bytes) log('then', bytes) end) end) end) on.timer('later', function() group.request('0xFEF1', 0x21, function(bytes, why) log('group', bytes or why) end) group.send('0xFEF2', nil, '0A 0B') diagnose('0x7E0/0x7E8', '22 F1 90', function(bytes, why) log('server', bytes or why) end) end)"}}]})json");
+        rig.close();
+        const test::Answer answer = cli({QStringLiteral("run"), rig.fileName(), QStringLiteral("--virtual"), QStringLiteral("--for"),
+            QStringLiteral("4s"), QStringLiteral("--states"), QStringLiteral("--log")});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        for (const char* line : {"Tester,read B0 04\n", "it can only be read (0x06010002)", "Tester,written nil\n", "Tester,then FE FF\n",
+                 "Tester,group 01 02 03 04 05 06 07 08 09 0A 0B\n", "Tester,server no answer\n"})
+            QVERIFY2(
+                answer.out.contains(QLatin1String(line)), qPrintable(QLatin1String(line) + QLatin1String(" / ") + answer.out + answer.err));
     }
 
     // Frames of whole messages, chosen by a filter over these.
@@ -453,6 +535,29 @@ private Q_SLOTS:
             qPrintable(some.out));
         QCOMPARE(some.out.count(QLatin1String("0x1CFEF121,11,0102030405060708090A0B\n")),
             list.out.count(QLatin1String("0x1CFEF121,11,0102030405060708090A0B\n")));
+        // A filter looks at all of a message: its length, and signals behind the bytes of a frame.
+        QFile database(folder.filePath(QStringLiteral("site.dbc")));
+        QVERIFY(database.open(QIODevice::WriteOnly));
+        database.write("VERSION \"\"\nNS_ :\nBS_:\nBU_: Display\nBO_ 2633954081 Site: 100 Display\n SG_ Late : 720|16@1+ (1,0) [0|0] \"\" "
+                       "Vector__XXX\n");
+        database.close();
+        const QString far = folder.filePath(QStringLiteral("far.pcapng"));
+        QByteArray bytes;
+        for (int i = 0; i < 100; ++i)
+            bytes += QByteArray::number(i, 16).rightJustified(2, '0') + ' ';
+        answer = cli(
+            {QStringLiteral("group"), QStringLiteral("send"), file.fileName(), QStringLiteral("0xFEF3"), QString::fromLatin1(bytes),
+                QStringLiteral("--from"), QStringLiteral("0x77"), QStringLiteral("--virtual"), QStringLiteral("--record"), far});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        const auto counted = [&](const char* filter) {
+            return cli(QStringList{QStringLiteral("count"), far, QStringLiteral("--database"), database.fileName(),
+                           QStringLiteral("--filter"), QLatin1String(filter)}
+                       + speaks)
+                .out.trimmed();
+        };
+        QCOMPARE(counted("length > 64"), QStringLiteral("1"));
+        QCOMPARE(counted("Site.Late = 23386"), QStringLiteral("1"));  // 0x5B5A
+        QCOMPARE(counted("Site.Late = 23387"), QStringLiteral("0"));
         const test::Answer wide = cli(QStringList{QStringLiteral("convert"), log, folder.filePath(QStringLiteral("x.sqlite"))} + speaks);
         QVERIFY2(wide.code == 2 && wide.err.contains(QLatin1String("whole messages")), qPrintable(wide.err));
         const test::Answer group = cli({QStringLiteral("group"), QStringLiteral("request"), file.fileName(), QStringLiteral("0xFEF1"),

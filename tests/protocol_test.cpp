@@ -8,8 +8,10 @@
 #include "command_line.h"
 #include "loaded_log.h"
 #include "made_transfers.h"
+#include "protocol/describe.h"
 #include "protocol/message_stream.h"
 #include "protocol/network.h"
+#include "protocol/protocol_events.h"
 #include "sanitized.h"
 #include "vector_file.h"
 
@@ -147,17 +149,18 @@ private Q_SLOTS:
             QFile file(dataPath(name));
             return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
         };
-        const Answer messages = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages")} + spoken);
+        const test::Answer messages = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages")} + spoken);
         QVERIFY(messages.code == 0 && !messages.out.isEmpty());
         QCOMPARE(messages.out, whole("vehicle-messages.csv"));
-        const Answer transfers = cli(QStringList{QStringLiteral("transfers"), log} + spoken);
+        const test::Answer transfers = cli(QStringList{QStringLiteral("transfers"), log} + spoken);
         QCOMPARE(transfers.out, whole("vehicle-transfers.csv"));
-        const Answer chosen = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--filter"),
-                                      QStringLiteral("group 0xEE00 and bus Field")}
-                                  + spoken);
+        const test::Answer chosen = cli(QStringList{QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--filter"),
+                                            QStringLiteral("group 0xEE00 and bus Field")}
+                                        + spoken);
         QVERIFY(chosen.code == 0 && chosen.out.count(QLatin1String(",claim,")) > 10);
         QCOMPARE(chosen.out.count(QLatin1Char('\n')), chosen.out.count(QLatin1String(",claim,")) + 1);
-        const Answer network = cli(QStringList{QStringLiteral("network"), log, QStringLiteral("--at"), QStringLiteral("+1s")} + spoken);
+        const test::Answer network = cli(
+            QStringList{QStringLiteral("network"), log, QStringLiteral("--at"), QStringLiteral("+1s")} + spoken);
         QVERIFY(network.out.startsWith(QLatin1String("bus,node,name,state,since,what\n")));
         QVERIFY(network.out.contains(QLatin1String(",claimed,")) && network.out.contains(QLatin1String(",cannot claim,")));
         for (const auto& [arguments, words] : std::initializer_list<std::pair<QStringList, const char*>>{
@@ -173,7 +176,7 @@ private Q_SLOTS:
                  {{QStringLiteral("network"), log, QStringLiteral("--at"), QStringLiteral("noon"), QStringLiteral("--protocol"),
                       QStringLiteral("Field=vehicle")},
                      "--at 'noon'"}}) {
-            const Answer wrong = cli(arguments);
+            const test::Answer wrong = cli(arguments);
             QCOMPARE(wrong.code, 2);
             QVERIFY2(wrong.out.isEmpty() && wrong.err.contains(QLatin1String(words)), qPrintable(wrong.err));
         }
@@ -195,7 +198,7 @@ private Q_SLOTS:
         const QByteArray bytes = row.split(',').last();
         QCOMPARE(bytes.size(), qsizetype{580});
         const QString log = dataPath("vehicle.pcapng.gz"), spoken = QStringLiteral("Yard=vehicle");
-        const Answer answer = cli({QStringLiteral("decode"), log, QStringLiteral("--protocol"), spoken, QStringLiteral("--database"),
+        const test::Answer answer = cli({QStringLiteral("decode"), log, QStringLiteral("--protocol"), spoken, QStringLiteral("--database"),
             QStringLiteral("Yard=") + database.fileName()});
         const auto line = [&](const char* signal, const QByteArray& hex) {
             const QString value = QString::number(hex.toUInt(nullptr, 16));
@@ -265,6 +268,93 @@ private Q_SLOTS:
     }
 
     // Many who talk at once, each pair by itself one conversation behind the other: what is told is what was laid down.
+    // What breaks a protocol's rules, or is told of as trouble, is an event with its clause; it ends when it is over.
+    void whatBreaksIsAnEvent()
+    {
+        ProtocolEvents events;
+        MessageStream stream([&](const MessageRow& row) { events.take(row); }, [&](const Transfer& transfer) { events.take(transfer); });
+        stream.speak(0, {*spokenFromText("a=objects"), *spokenFromText("a=vehicle"), *spokenFromText("a=diagnostics:0x7E0/0x7E8")});
+        Time now{};
+        const auto at = [&](std::int64_t ms, std::uint32_t id, bool wide, std::initializer_list<std::uint8_t> bytes) {
+            can::Frame frame;
+            frame.time = now = std::chrono::milliseconds(ms);
+            frame.id = {id, wide};
+            frame.length = frame.dlc = static_cast<std::uint8_t>(bytes.size());
+            std::copy(bytes.begin(), bytes.end(), frame.data.begin());
+            stream.onFrame(frame.view());
+        };
+        const auto only = [&](const char* what) {
+            std::vector<ProtocolEvent> out;
+            for (const ProtocolEvent& event : events.all())
+                if (event.what.find(what) != std::string::npos)
+                    out.push_back(event);
+            return out;
+        };
+        // A heartbeat every 100 ms that stays away from 500 to 1,200 ms.
+        for (int ms = 0; ms <= 500; ms += 100)
+            at(ms, 0x705, false, {5});
+        at(600, 0x085, false, {0x10, 0x50, 1, 0, 0, 0, 0, 0});
+        at(900, 0x7E8, false, {3, 0x7F, 0x22, 0x31});
+        at(910, 0x7E8, false, {3, 0x7F, 0x22, 0x78});  // it only takes longer
+        at(1200, 0x705, false, {5});
+        at(1210, 0x085, false, {0, 0, 0, 0, 0, 0, 0, 0});
+        auto found = only("node 5");
+        QCOMPARE(found.size(), std::size_t{2});  // lost, and the emergency of it
+        QVERIFY(found[0].what == "emergency of node 5" && !found[0].open && found[0].to == std::chrono::milliseconds(1210));
+        QVERIFY(found[0].why.find("0x5010 hardware (CiA 301, 7.2.7)") != std::string::npos);
+        QVERIFY(found[1].from == std::chrono::milliseconds(700) && found[1].to == std::chrono::milliseconds(1200) && !found[1].open);
+        QVERIFY(found[1].why.find("two periods of 0.100 s (CiA 301, 7.2.8.3.2)") != std::string::npos);
+        found = only("service 0x22 of 0x7E8");
+        QVERIFY(found.size() == 1 && found[0].why.find("refused: request out of range") == 0);
+        // The larger name loses, whoever came first; from 254 it cannot claim.
+        at(2000, 0x18EEFF40, true, {9, 0, 0, 0, 0, 0, 0, 0});
+        at(2010, 0x18EEFF40, true, {5, 0, 0, 0, 0, 0, 0, 0});
+        at(2020, 0x18EEFFFE, true, {9, 0, 0, 0, 0, 0, 0, 0});
+        found = only("address 0x40");
+        QVERIFY(found.size() == 1 && found[0].why.find("0000000000000009 loses it to the smaller name 0000000000000005") == 0);
+        QCOMPARE(only("0000000000000009").size(), std::size_t{1});
+        // Two trouble codes, of which one goes first; then none.
+        at(3000, 0x1CECFF40, true, {32, 10, 0, 2, 255, 0xCA, 0xFE, 0});
+        at(3050, 0x1CEBFF40, true, {1, 4, 255, 0x10, 0, 3, 1, 0x20});
+        at(3100, 0x1CEBFF40, true, {2, 0, 4, 1, 255, 255, 255, 255});
+        at(4000, 0x18FECA40, true, {4, 255, 0x20, 0, 4, 1, 255, 255});
+        at(5000, 0x18FECA40, true, {0, 255, 0, 0, 0, 0, 255, 255});
+        found = only("trouble code 16 of 0x40");
+        QVERIFY(found.size() == 1 && found[0].from == std::chrono::milliseconds(3100) && found[0].to == std::chrono::milliseconds(4000)
+                && !found[0].open);
+        QVERIFY(
+            found[0].why.find("voltage above normal") == 0 && found[0].why.find("amber lamp (SAE J1939-73, 5.7.1)") != std::string::npos);
+        found = only("trouble code 32 of 0x40");
+        QVERIFY(found.size() == 1 && found[0].to == std::chrono::milliseconds(5000) && !found[0].open);
+        // A broadcast with a packet that is missing, pieces of nothing, and one that stays away.
+        at(6000, 0x1CECFF41, true, {32, 20, 0, 3, 255, 0xF1, 0xFE, 0});
+        at(6050, 0x1CEBFF41, true, {1, 1, 2, 3, 4, 5, 6, 7});
+        at(6100, 0x1CEBFF41, true, {3, 1, 2, 3, 4, 5, 6, 7});
+        at(6150, 0x1CEBFF41, true, {3, 1, 2, 3, 4, 5, 6, 7});
+        at(7000, 0x1CECFF42, true, {32, 20, 0, 3, 255, 0xF1, 0xFE, 0});
+        at(9000, 0x705, false, {5});
+        found = only("group 0xFEF1 of 0x41");
+        QVERIFY(found.size() == 1 && found[0].why == "a packet with a wrong number (SAE J1939-21, 5.10.1), behind 7 bytes");
+        QCOMPARE(only("transport of 0x41").size(), std::size_t{1});
+        found = only("group 0xFEF1 of 0x42");
+        QVERIFY(found.size() == 1 && found[0].why.find("nothing came within the time limit (SAE J1939-21, 5.10.2.4)") == 0);
+        // Bounded.
+        ProtocolEvents few(3);
+        for (int i = 0; i < 10; ++i)
+            few.take(
+                Transfer{{Protocol::vehicle, Kind::group, Party::address(1), {}}, 0, {}, {}, {}, 0xFEF1, 0, 1, Ended::timeout, {1}, {}});
+        QCOMPARE(few.all().size(), std::size_t{3});
+        QCOMPARE(few.notKept(), std::uint64_t{7});
+        // What most pieces belong to.
+        std::vector<Transfer> many;
+        for (std::uint32_t i = 0; i < 112; ++i)
+            many.push_back(
+                {{Protocol::objects, Kind::serviceRead, {}, Party::node(4)}, 0, {}, {}, {}, 0x1A0000 + i % 3, 4, 2, Ended::whole, {1}, {}});
+        QCOMPARE(causeOf(many).words, std::string("112 service transfers of node 4, object 0x1A00"));
+        QCOMPARE(causeOf(many).frames, std::uint64_t{224});
+        QVERIFY(causeOf({}).words.empty());
+    }
+
     void madeConversationsComeBack()
     {
         MadeTransfers made(41);

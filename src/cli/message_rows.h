@@ -120,7 +120,8 @@ public:
                 return wanted_ && prepare(sink.buses, frame.time);
             };
             sink.onRow = [this, &sink, &take](const protocol::MessageRow& row) {
-                if (wanted_ && (!filter_ || filter_->passes(viewOf(row))))
+                const bool long_ = row.data.size() > can::maxLength;
+                if (wanted_ && (!filter_ || filter_->passes(viewOf(row), long_ ? &row.data : nullptr)))
                     wanted_ = take(row, sink.buses, catalog);
             };
         });

@@ -1,14 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // object, group and diagnose: questions to somebody on a bus.
 #include <charconv>
+#include <filesystem>
+#include <fstream>
 
+#include "base/replace_file.h"
 #include "base/time_text.h"
 #include "cli/csv.h"
 #include "cli/protocols.h"
 #include "cli/target.h"
 #include "clock/timer.h"
 #include "drive/asker.h"
-#include "protocol/dictionary.h"
+#include "protocol/dictionary_talk.h"
 #include "protocol/layer.h"
 #include "protocol/talk.h"
 #include "rig/session.h"
@@ -185,6 +188,52 @@ int object(const TalkOptions& options, bool writes)
     });
 }
 
+// A whole dictionary: what differs from the file, written into the node, or kept in a file.
+enum class Whole : std::uint8_t { compare, load, store };
+
+int wholeDictionary(const TalkOptions& options, Whole does)
+{
+    auto target = targetWith(options, does == Whole::store ? 2 : 1, does == Whole::store ? "a node and a file: 4 blade.dcf" : "a node: 4");
+    if (!target)
+        return report(target.error());
+    const auto node = protocol::nodeFromText(target->words[0]);
+    if (!node)
+        return report(node.error());
+    const auto dictionary = dictionaryFor(options, *target, *node);
+    if (!dictionary)
+        return report(dictionary.error());
+    if (*dictionary == nullptr)
+        return report(Error{"nothing says which dictionary node " + std::to_string(*node) + " has", {}, 0, 0,
+            "Give one with --dictionary, or name it in the rig"});
+    const protocol::Dictionary& of = **dictionary;
+    const std::string out = does == Whole::store ? target->words[1] : std::string();
+    if (std::error_code code; !out.empty() && !options.record.overwrite && std::filesystem::exists(out, code))
+        return report(Error{"the file exists, and is left as it is", out, 0, 0, "Choose another name, or say --overwrite"});
+    auto talk = does == Whole::load ? protocol::dictionaryLoad(*node, of) : protocol::dictionaryRead(*node, of);
+    const protocol::DictionaryRead& read = *talk;
+    CsvWriter rows(stdout);
+    std::optional<Error> failure;
+    const int result = converse(options, std::move(*target), std::move(talk), [&](const protocol::Answer&) {
+        if (does == Whole::store) {
+            std::ifstream file(of.path, std::ios::binary);
+            const std::string sheet(std::istreambuf_iterator<char>(file), {});
+            if (const auto written = replaceFile(out, protocol::dcfText(sheet, of, *node, read.values())); !written)
+                failure = written.error();
+            return;
+        }
+        rows.row({"object", "name", "file", "node", "refused"});
+        char place[16];
+        for (const protocol::ObjectDifference& one : protocol::differencesOf(of, *node, read)) {
+            std::snprintf(place, sizeof place, "0x%04X:%02X", one.entry->place.index, one.entry->place.sub);
+            rows.row({place, of.nameOf(*one.entry), one.file, one.node, one.refused});
+        }
+    });
+    if (failure)
+        return report(*failure);
+    const int printedAll = printed(rows.finish());
+    return result == 0 ? printedAll : result;
+}
+
 Expected<std::uint8_t> addressFromText(const std::string& text, const char* option)
 {
     std::string_view digits = text;
@@ -330,7 +379,7 @@ int diagnose(const TalkOptions& options)
 
 void addTalkCommands(CLI::App& program, int& result)
 {
-    CLI::App* objects = program.add_subcommand("object", "Reads or writes an object of a node's dictionary");
+    CLI::App* objects = program.add_subcommand("object", "Reads or writes an object of a node's dictionary, or all of it");
     objects->require_subcommand(1);
     for (const bool writes : {false, true}) {
         const auto options = std::make_shared<TalkOptions>();
@@ -345,6 +394,25 @@ void addTalkCommands(CLI::App& program, int& result)
         command->add_option(
             "--dictionary", options->dictionary, "The EDS or DCF of the node: objects have names, and values are those of their types");
         command->callback([options, writes, &result] { result = object(*options, writes); });
+    }
+    struct WholeCommand {
+        const char *name, *help;
+        Whole does;
+    };
+    for (const WholeCommand& one :
+        {WholeCommand{"compare", "Reads a whole dictionary, and prints what differs from its file", Whole::compare},
+            WholeCommand{"load", "Writes what differs from its file, and prints what it was", Whole::load},
+            WholeCommand{"store", "Reads a whole dictionary, and keeps it as a DCF", Whole::store}}) {
+        const auto options = std::make_shared<TalkOptions>();
+        CLI::App* command = objects->add_subcommand(one.name, one.help);
+        command
+            ->add_option("what", options->words,
+                one.does == Whole::store ? "A rig where no interface is named, then node and file: 4 blade.dcf"
+                                         : "A rig where no interface is named, then the node: 4")
+            ->required();
+        addTarget(*command, *options);
+        command->add_option("--dictionary", options->dictionary, "The EDS or DCF of the node; without, the one that the rig names");
+        command->callback([options, does = one.does, &result] { result = wholeDictionary(*options, does); });
     }
     CLI::App* groups = program.add_subcommand("group", "Takes part in a network of vehicles");
     groups->require_subcommand(1);

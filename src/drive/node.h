@@ -38,6 +38,8 @@ struct NodeWorld {
     std::function<std::optional<bool>(const std::string& name)> condition{};
     /// Has what a text says go wrong on purpose, or lifts it; for scripts. Empty: nobody can.
     std::function<Expected<void>(const std::string& text, bool lift)> manipulate{};
+    /// Asks somebody on a bus, for scripts; the answer comes once, or never where the run ends before. Empty: nobody can.
+    std::function<void(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, std::function<void(const protocol::Answer&)> done)> ask{};
 };
 
 /// A state that a node entered.

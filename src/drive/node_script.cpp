@@ -62,6 +62,22 @@ constexpr ScriptCall calls[] = {
     {"timer", "name, seconds", "Begins a timer anew: it runs out once.", "timer('answer', 0.05)"},
     {"every", "name, seconds", "Begins a timer anew: it runs out again and again.", "every('beat', 0.1)"},
     {"cancel", "name", "A timer does not run out any more.", "cancel('beat')"},
+    {"object.read", "node, object, function(bytes, why) [, bus]",
+        "Reads an object of a node's dictionary. `bytes` is a text of hexadecimal digits; where there is no answer it is nil, and `why` "
+        "tells.",
+        "on.start(function() object.read(4, '0x2001:03', function(bytes, why) log(bytes or why) end) end)"},
+    {"object.write", "node, object, bytes, function(why) [, bus]",
+        "Writes bytes, a text of hexadecimal digits, into an object. `why` is nil where the node took it.",
+        "on.start(function() object.write(4, '0x2001:03', '02', function(why) log(why or 'written') end) end)"},
+    {"group.request", "group, address, function(bytes, why) [, bus]",
+        "Asks an address of a network of vehicles for a group, and receives it however long it is.",
+        "on.start(function() group.request('0xFECA', 0x28, function(bytes, why) log(bytes or why) end) end)"},
+    {"group.send", "group, address, bytes [, bus]",
+        "Sends a group of up to 1,785 bytes to an address, or to everybody where that is nil, from the node's own address.",
+        "on.start(function() group.send('0xFEF1', nil, '01 02 03') end)"},
+    {"diagnose", "identifiers, bytes, function(bytes, why) [, bus]",
+        "Sends a diagnostic request over two identifiers, and waits for its answer.",
+        "on.start(function() diagnose('0x7E0/0x7E8', '22 F1 90', function(bytes, why) log(bytes or why) end) end)"},
     {"manipulate", "text",
         "Has a node go wrong on purpose, or a wire, as the view Manipulations takes it, until it is lifted; or all that the rig keeps "
         "under a name.",
@@ -197,6 +213,11 @@ std::vector<script::Function> NodeScript::functions()
         (*watch)->runs = false;
         return Value{};
     };
+    made["object.read"] = member(&NodeScript::readObject);
+    made["object.write"] = member(&NodeScript::writeObject);
+    made["group.request"] = member(&NodeScript::requestGroup);
+    made["group.send"] = member(&NodeScript::sendGroup);
+    made["diagnose"] = member(&NodeScript::diagnose);
     made["manipulate"] = member(&NodeScript::manipulate);
     made["lift"] = member(&NodeScript::lift);
     made["log"] = [this](const Arguments& given) -> Expected<Value> {
@@ -468,7 +489,7 @@ void NodeScript::tick()
     const std::int64_t second = (node_.world_.scheduler.now() - node_.world_.begins) / std::chrono::seconds(1);
     if (std::exchange(second_, second) == second)
         return;
-    linesNow_ = manipulatedNow_ = 0;
+    linesNow_ = manipulatedNow_ = askedNow_ = 0;
     costNow_ = 0;
 }
 

@@ -118,10 +118,19 @@ private:
     Expected<script::Value> manipulate(const script::Arguments& given);
     Expected<script::Value> lift(const script::Arguments& given);
     Expected<script::Value> setTimer(const script::Arguments& given, bool again);
+    Expected<script::Value> readObject(const script::Arguments& given);
+    Expected<script::Value> writeObject(const script::Arguments& given);
+    Expected<script::Value> requestGroup(const script::Arguments& given);
+    Expected<script::Value> sendGroup(const script::Arguments& given);
+    Expected<script::Value> diagnose(const script::Arguments& given);
+    Expected<void> ask(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, script::Handler handler, bool bytes);
+    Expected<std::uint8_t> busAt(const script::Arguments& given, int index) const;
+    Expected<protocol::VehiclePlace> vehicleAt(const script::Arguments& given, int index) const;
     Expected<Watch*> watchNamed(const std::string& name);
 
     Node& node_;
     std::string name_;
+    std::shared_ptr<NodeScript*> self_ = std::make_shared<NodeScript*>(this);  // for answers that come when it is gone
     std::unique_ptr<script::Script> script_;
     std::optional<Error> stopped_;
     bool draining_ = false;
@@ -143,7 +152,7 @@ private:
     std::uint64_t lines_ = 0;
     // Of the second of the run that goes on.
     std::int64_t second_ = -1;
-    unsigned linesNow_ = 0, manipulatedNow_ = 0;
+    unsigned linesNow_ = 0, manipulatedNow_ = 0, askedNow_ = 0;
     std::uint64_t callsNow_ = 0, costNow_ = 0;
 };
 

@@ -63,7 +63,7 @@ const DerivedNow* FilterStream::follow(const can::FrameView& frame)
     return derivedNow_.data();
 }
 
-bool FilterStream::passes(const can::FrameView& frame)
+bool FilterStream::passes(const can::FrameView& frame, const can::Payload* whole)
 {
     if (filter_.passesEverything())
         return true;
@@ -72,7 +72,7 @@ bool FilterStream::passes(const can::FrameView& frame)
     if (understood.tree == nullptr && !understood.thinning.perIdentifier)
         return understood.thinning.passes(matches_++);
     Known& of = known(frame);
-    const Moment moment{&of.past, soon_.data(), origin_, derived};
+    const Moment moment{&of.past, soon_.data(), origin_, derived, whole};
     bool passed = of.whole.matches(frame, moment);
     for (std::size_t slot = 0; slot < of.inner.size(); ++slot)
         soonNow_[slot] = of.inner[slot].matches(frame, moment);
@@ -80,9 +80,9 @@ bool FilterStream::passes(const can::FrameView& frame)
     for (std::size_t slot = 0; slot < of.inner.size(); ++slot) {
         if (soonNow_[slot])
             soon_[slot] = frame.time;
-        of.inner[slot].remember(frame, of.past);
+        of.inner[slot].remember(frame, of.past, whole);
     }
-    of.whole.remember(frame, of.past);
+    of.whole.remember(frame, of.past, whole);
     if (passed)
         passed = understood.thinning.passes(understood.thinning.perIdentifier ? of.matches++ : matches_++);
     return passed;

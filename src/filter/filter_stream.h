@@ -16,8 +16,8 @@ public:
     /// `origin` is the start of the run or log, from which times in the filter count.
     explicit FilterStream(Filter filter, Time origin = {}) : filter_(std::move(filter)), origin_(origin) {}
 
-    /// The next frame. Each must be given once, in order.
-    bool passes(const can::FrameView& frame);
+    /// The next frame. Each must be given once, in order. `whole` are the bytes of a message that has more than its frame, or null.
+    bool passes(const can::FrameView& frame, const can::Payload* whole = nullptr);
     /// Goes on by the same filter, compiled anew for a catalog that knows more; what was remembered stays.
     void rebind(Filter filter);
     void setOrigin(Time origin) { origin_ = origin; }

@@ -168,6 +168,24 @@ const ByteTest* Program::byteTest() const
     return root.kind == Node::Kind::leaf ? std::get_if<ByteTest>(&root.term->term) : nullptr;
 }
 
+namespace {
+
+can::Payload bytesOf(const can::FrameView& frame, const can::Payload* whole) { return whole != nullptr ? *whole : frame.payload(); }
+
+unsigned lengthOf(const can::FrameView& frame, const can::Payload* whole)
+{
+    return whole != nullptr ? static_cast<unsigned>(whole->size()) : frame.length;
+}
+
+// A message with more bytes than a frame has data.
+bool decodeIn(const can::FrameView& frame, const can::Payload* whole, const database::SignalRef& signal, database::Decoded& decoded)
+{
+    const database::MessagePlan& plan = signal.message->plan;
+    return whole != nullptr ? plan.decodeOne(*whole, signal.index, decoded) : plan.decodeOne(frame, signal.index, decoded);
+}
+
+}  // namespace
+
 bool Program::look(int index, const can::FrameView& frame, const Moment& moment) const
 {
     const Node& node = nodes_[static_cast<std::size_t>(index)];
@@ -180,7 +198,7 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
     case Node::Kind::signal:
     case Node::Kind::text: {
         database::Decoded decoded;
-        if (!node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
+        if (!decodeIn(frame, moment.whole, *node.signal, decoded))
             return false;
         const auto& t = std::get<CompareSignal>(node.term->term);
         if (node.kind == Node::Kind::signal)
@@ -190,8 +208,7 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
     case Node::Kind::change: {
         const auto& t = std::get<SignalChange>(node.term->term);
         database::Decoded decoded;
-        if (moment.past == nullptr || !moment.past->values[t.slot]
-            || !node.signal->message->plan.decodeOne(frame, node.signal->index, decoded))
+        if (moment.past == nullptr || !moment.past->values[t.slot] || !decodeIn(frame, moment.whole, *node.signal, decoded))
             return false;
         const std::uint64_t before = *moment.past->values[t.slot];
         const database::SignalPlan& plan = node.signal->message->plan.plan(node.signal->index);
@@ -205,36 +222,37 @@ bool Program::look(int index, const can::FrameView& frame, const Moment& moment)
     }
     case Node::Kind::leaf: break;
     }
-    return std::visit(Overloaded{
-                          [&](const DerivedTest& t) { return moment.derived != nullptr && holds(t, moment.derived[t.derived]); },
-                          [&](const OfKind& t) { return frame.kind == t.kind; },
-                          [&](const InDirection& t) { return frame.direction == t.direction; },
-                          [&](const ByteTest& t) {
-                              return t.index < frame.length
-                                     && compares<unsigned>(frame.data[t.index] & t.mask, t.comparison, t.value, t.upper);
-                          },
-                          [&](const LengthTest& t) { return compares<unsigned>(frame.length, t.comparison, t.length, t.upper); },
-                          [&](const GapTest& t) {
-                              return moment.past != nullptr && moment.past->time
-                                     && compares(frame.time - *moment.past->time, t.comparison, t.span, t.upper);
-                          },
-                          [&](const InTime& t) { return frame.time - moment.origin >= t.from && frame.time - moment.origin <= t.to; },
-                          [&](const SoonAfter& t) {
-                              if (moment.soon == nullptr || !moment.soon[t.slot])
-                                  return false;
-                              const Time since = frame.time - *moment.soon[t.slot];
-                              return since >= Time{0} && since <= t.span;
-                          },
-                          [&](const auto&) { return false; },
-                      },
+    return std::visit(
+        Overloaded{
+            [&](const DerivedTest& t) { return moment.derived != nullptr && holds(t, moment.derived[t.derived]); },
+            [&](const OfKind& t) { return frame.kind == t.kind; },
+            [&](const InDirection& t) { return frame.direction == t.direction; },
+            [&](const ByteTest& t) {
+                const can::Payload bytes = bytesOf(frame, moment.whole);
+                return t.index < bytes.size() && compares<unsigned>(bytes[t.index] & t.mask, t.comparison, t.value, t.upper);
+            },
+            [&](const LengthTest& t) { return compares<unsigned>(lengthOf(frame, moment.whole), t.comparison, t.length, t.upper); },
+            [&](const GapTest& t) {
+                return moment.past != nullptr && moment.past->time
+                       && compares(frame.time - *moment.past->time, t.comparison, t.span, t.upper);
+            },
+            [&](const InTime& t) { return frame.time - moment.origin >= t.from && frame.time - moment.origin <= t.to; },
+            [&](const SoonAfter& t) {
+                if (moment.soon == nullptr || !moment.soon[t.slot])
+                    return false;
+                const Time since = frame.time - *moment.soon[t.slot];
+                return since >= Time{0} && since <= t.span;
+            },
+            [&](const auto&) { return false; },
+        },
         node.term->term);
 }
 
-void Program::remember(const can::FrameView& frame, Past& past) const
+void Program::remember(const can::FrameView& frame, Past& past, const can::Payload* whole) const
 {
     database::Decoded decoded;
     for (const Change& change : changes_)
-        if (change.signal->message->plan.decodeOne(frame, change.signal->index, decoded))
+        if (decodeIn(frame, whole, *change.signal, decoded))
             past.values[change.slot] = decoded.bits;
     past.time = frame.time;
 }

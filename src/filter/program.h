@@ -28,6 +28,7 @@ struct Moment {
     const std::optional<Time>* soon = nullptr; ///< By slot: the newest earlier match of each `within`; null where there are none.
     Time origin{};                         ///< Start of the run or log.
     const DerivedNow* derived = nullptr;   ///< Null where none are followed: none of them has a sample.
+    const can::Payload* whole = nullptr;    ///< The bytes of a message that has more than its frame; null: those of the frame.
 };
 
 /// The conditions of a filter for one identifier: what is known of it is folded away, its signals are looked up.
@@ -39,8 +40,8 @@ public:
 
     [[nodiscard]] Verdict verdict() const;
     [[nodiscard]] bool matches(const can::FrameView& frame, const Moment& moment) const { return look(root_, frame, moment); }
-    /// Takes a frame into what is remembered, behind looking at it.
-    void remember(const can::FrameView& frame, Past& past) const;
+    /// Takes a frame into what is remembered, behind looking at it; `whole` as in a moment.
+    void remember(const can::FrameView& frame, Past& past, const can::Payload* whole = nullptr) const;
     /// Whether anything of earlier frames of the identifier is asked for.
     [[nodiscard]] bool remembers() const { return !changes_.empty() || gaps_; }
     [[nodiscard]] bool gaps() const { return gaps_; }

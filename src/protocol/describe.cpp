@@ -2,6 +2,8 @@
 #include "protocol/describe.h"
 
 #include <algorithm>
+#include <map>
+#include <tuple>
 #include <cstdio>
 
 #include "can/parameter_group.h"
@@ -154,6 +156,49 @@ std::string bytesWords(can::Payload bytes, std::size_t most)
         out += hex(i == 0 ? "%02X" : " %02X", bytes[i]);
     if (bytes.size() > most)
         out += " ... " + std::to_string(bytes.size()) + " bytes";
+    return out;
+}
+
+PiecesCause causeOf(const std::vector<Transfer>& transfers)
+{
+    struct Sum {
+        std::uint64_t frames = 0;
+        std::size_t count = 0;
+        const Transfer* first = nullptr;
+    };
+    // Of objects all sub-objects of one.
+    std::map<std::tuple<Protocol, std::uint32_t, std::uint32_t, std::uint32_t>, Sum> sums;
+    const Sum* most = nullptr;
+    for (const Transfer& one : transfers) {
+        const std::uint32_t what = one.head.protocol == Protocol::objects ? one.what >> 8 : one.what;
+        Sum& sum = sums[{one.head.protocol, one.head.source.value, one.head.destination.value, what}];
+        sum.frames += one.frames;
+        ++sum.count;
+        if (sum.first == nullptr)
+            sum.first = &one;
+        if (most == nullptr || sum.frames > most->frames)
+            most = &sum;
+    }
+    if (most == nullptr)
+        return {};
+    const Transfer& one = *most->first;
+    const std::string count = std::to_string(most->count);
+    const auto party = [](Party of) { return (of.is == Party::Is::node ? "node " : "") + toText(of); };
+    PiecesCause out;
+    out.frames = most->frames;
+    switch (one.head.protocol) {
+    case Protocol::objects:
+        out.words = most->count == 1
+                        ? (one.head.kind == Kind::serviceRead ? "read of " : "write of ") + whatOf(one) + " of "
+                              + party(one.head.destination)
+                        : count + " service transfers of " + party(one.head.destination) + ", object " + hex("0x%04X", one.what >> 8);
+        break;
+    case Protocol::vehicle:
+        out.words = (most->count == 1 ? "group " : count + " times group ") + whatOf(one) + " of " + party(one.head.source);
+        break;
+    case Protocol::diagnostics:
+        out.words = (most->count == 1 ? "service " : count + " times service ") + whatOf(one) + " of " + party(one.head.source);
+    }
     return out;
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "protocol/dictionary.h"
 #include "protocol/message_stream.h"
@@ -25,5 +26,13 @@ struct Described {
 [[nodiscard]] std::string bytesWords(can::Payload bytes, std::size_t most = 16);
 /// How a transfer ended where it is not whole: "broken off", "no answer".
 [[nodiscard]] std::string brokenWords(Ended ended);
+
+/// What most of a stretch's pieces belonged to: "112 service transfers of node 4, object 0x1A00", "read of 0x2010:00 of node 1".
+struct PiecesCause {
+    std::string words;
+    std::uint64_t frames = 0;
+};
+/// Of transfers between the same two, about the same object, group or service, those with most frames; no words where there are none.
+[[nodiscard]] PiecesCause causeOf(const std::vector<Transfer>& transfers);
 
 }  // namespace wavetrope::protocol

@@ -36,7 +36,7 @@ Expected<Actors> makeNodes(const ActorWorld& world)
                     {spec.name + " has no script: " + text.error().what, spec.script.pointer, 0, 0, text.error().remedy});
         }
         auto node = drive::Node::create(spec, {world.scheduler, world.buses, world.catalog, world.seed, world.begins, world.rig.story,
-                                                  world.rig.namedFilters(), world.condition, world.manipulate});
+                                                  world.rig.namedFilters(), world.condition, world.manipulate, world.ask});
         if (!node && world.incomplete)     // its messages may stand in the file that is missing
             world.leftOut.push_back({spec.name + " is not simulated: " + node.error().what, node.error().where, 0, 0, {}});
         else if (!node)

@@ -35,6 +35,8 @@ struct ActorWorld {
         manipulate{};  ///< For scripts: `manipulate` of `rig/manipulations.h`.
     /// Calls whenever a condition of the rig becomes true; an error where it has none of that name.
     std::function<Expected<void>(const std::string& condition, std::function<void()>)> whenTrue{};
+    /// For scripts: by who asks in this run.
+    std::function<void(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, std::function<void(const protocol::Answer&)> done)> ask{};
 };
 
 /// One kind of those who act.

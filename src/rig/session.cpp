@@ -11,6 +11,7 @@
 #include "base/background_thread.h"
 #include "base/nearest_name.h"
 #include "bus/absent_bus.h"
+#include "drive/asker.h"
 #include "rig/conditions.h"
 #include "rig/manipulations.h"
 #include "rig/rule_text.h"
@@ -163,6 +164,10 @@ Expected<void> Session::build()
             heeding_.emplace_back(name, std::move(act));
             return {};
         }};
+    world.ask = [this](std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, std::function<void(const protocol::Answer&)> done) {
+        all<drive::Asker>().front()->ask(
+            bus, std::move(talk), [done = std::move(done)](const protocol::Answer& answer, Time) { done(answer); });
+    };
     for (const ActorKind& kind : actorKinds()) {
         world.made = actors_;
         auto made = kind.make(world);

@@ -16,6 +16,7 @@
 #include "app/parts/text.h"
 #include "app/stage/newest_work.h"
 #include "app/theme/theme.h"
+#include "protocol/describe.h"
 #include "measure/load_shares.h"
 
 namespace wavetrope::app {
@@ -25,6 +26,32 @@ namespace {
 constexpr std::size_t mostCountedAtOnce = 64;
 constexpr std::size_t mostNamed = 3;
 enum BurstColumn { burstBus, burstNumber, burstBegins, burstLasts, burstLoad, burstFrames, burstWho };
+
+constexpr trace::Row mostRowsLooked = 200'000;
+
+// Messages in pieces of a burst's bus that had frames in it.
+std::vector<protocol::Transfer> transfersIn(
+    const trace::Snapshot& snapshot, const std::vector<std::vector<protocol::Spoken>>& spoken, const measure::Event& burst)
+{
+    std::vector<protocol::Transfer> out;
+    if (burst.bus >= spoken.size() || spoken[burst.bus].empty() || !snapshot.trace().monotone())
+        return out;
+    protocol::MessageStream stream([](const protocol::MessageRow&) {},
+        [&](const protocol::Transfer& transfer) {
+            if (transfer.to < burst.time || transfer.from > burst.until)
+                return;
+            out.push_back(transfer);
+            out.back().data = {};
+        });
+    stream.speak(burst.bus, spoken[burst.bus]);
+    const trace::Row from = measure::firstRowWhere(snapshot, [&](Time time) { return time >= burst.time - std::chrono::seconds(1); });
+    const trace::Row to = measure::firstRowWhere(snapshot, [&](Time time) { return time > burst.until + std::chrono::seconds(1); });
+    for (trace::Row row = from; row < std::min(to, from + mostRowsLooked); ++row)
+        if (!snapshot.trace().isGone(row) && snapshot.trace().key(snapshot.identifier(row)).bus == burst.bus)
+            stream.onFrame(snapshot.frame(row));
+    stream.finish();
+    return out;
+}
 
 }  // namespace
 
@@ -197,38 +224,46 @@ void BurstsView::ask()
         return;
     counting_ = true;
     std::vector<can::BitRate> rates;
-    for (const trace::TraceBus& bus : stage().document().buses())
+    std::vector<std::vector<protocol::Spoken>> spoken;
+    for (const trace::TraceBus& bus : stage().document().buses()) {
         rates.push_back(bus.rate);
-    work_->ask([this, snapshot = stage().snapshot(), catalog, rates, wanted](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
-        std::vector<std::pair<Key, Counted>> found;
-        for (const measure::Event& burst : wanted) {
-            const auto shares = measure::loadShares(
-                snapshot, *catalog, rates, measure::ShareBy::message, {burst.time, burst.until}, [&](trace::Row) { return goesOn(); });
-            if (!shares)
-                return {};
-            Counted counted;
-            std::size_t named = 0;
-            const double span = static_cast<double>((burst.until - burst.time).count());
-            for (const measure::LoadShare& share : shares->shares)
-                if (share.bus == burst.bus) {
-                    counted.frames += share.frames;
-                    if (named++ < mostNamed)
-                        counted.who += (counted.who.isEmpty() ? QString() : QStringLiteral(", "))
-                                       + QStringLiteral("%1 %2 %")
-                                             .arg(text(share.what))
-                                             .arg(100 * static_cast<double>(share.busy.count()) / span, 0, 'f', 0);
-                }
-            if (named > mostNamed)
-                counted.who += tr(", %1 more").arg(named - mostNamed);
-            found.emplace_back(keyOf(burst), std::move(counted));
-        }
-        return [this, found = std::move(found)] {
-            counting_ = false;
-            counted_.insert(found.begin(), found.end());
-            rows_->viewport()->update();
-            ask();
-        };
-    });
+        spoken.push_back(rig::spokenOn(bus.name, stage().document().rig()));
+    }
+    work_->ask(
+        [this, snapshot = stage().snapshot(), catalog, rates, spoken, wanted](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+            std::vector<std::pair<Key, Counted>> found;
+            for (const measure::Event& burst : wanted) {
+                const auto shares = measure::loadShares(
+                    snapshot, *catalog, rates, measure::ShareBy::message, {burst.time, burst.until}, [&](trace::Row) { return goesOn(); });
+                if (!shares)
+                    return {};
+                Counted counted;
+                std::size_t named = 0;
+                const double span = static_cast<double>((burst.until - burst.time).count());
+                for (const measure::LoadShare& share : shares->shares)
+                    if (share.bus == burst.bus) {
+                        counted.frames += share.frames;
+                        if (named++ < mostNamed)
+                            counted.who += (counted.who.isEmpty() ? QString() : QStringLiteral(", "))
+                                           + QStringLiteral("%1 %2 %")
+                                                 .arg(text(share.what))
+                                                 .arg(100 * static_cast<double>(share.busy.count()) / span, 0, 'f', 0);
+                    }
+                if (named > mostNamed)
+                    counted.who += tr(", %1 more").arg(named - mostNamed);
+            // What most of it is a part of, where it came in pieces.
+                const protocol::PiecesCause cause = protocol::causeOf(transfersIn(snapshot, spoken, burst));
+                if (2 * cause.frames > counted.frames)
+                    counted.who = text(cause.words) + QStringLiteral("; ") + counted.who;
+                found.emplace_back(keyOf(burst), std::move(counted));
+            }
+            return [this, found = std::move(found)] {
+                counting_ = false;
+                counted_.insert(found.begin(), found.end());
+                rows_->viewport()->update();
+                ask();
+            };
+        });
 }
 
 QString BurstsView::rowText(std::size_t index) const { return rows_->rowText(index); }

@@ -467,7 +467,15 @@ void MessagesView::choose(std::size_t index)
     if (index >= order_.size())
         return;
     chosen_ = static_cast<int>(index);
-    stage().setCursorRow(around_.messages[order_[index]].row);
+    const Message& one = around_.messages[order_[index]];
+    stage().setCursorRow(one.row);
+    if (one.frames == 1) {
+        Selection selection;
+        selection.kind = Selection::Kind::message;
+        selection.bus = one.bus;
+        selection.id = one.id;
+        stage().select(selection);
+    }
     rows_->viewport()->update();
 }
 

@@ -436,6 +436,17 @@ void NetworkView::choose(std::size_t index)
     const Line& line = lines_[index];
     if (line.transfer >= 0)
         stage().setCursor(stage().protocols().transfers()[static_cast<std::size_t>(line.transfer)].to);
+    if (line.node >= 0) {
+        const QString name = stage().protocols().nameOf(stage().protocols().nodes()[static_cast<std::size_t>(line.node)]);
+        const auto& nodes = stage().document().rig().nodes;
+        if (std::any_of(nodes.begin(), nodes.end(), [&](const drive::NodeSpec& node) { return text(node.name) == name; })) {
+            Selection selection;
+            selection.kind = Selection::Kind::node;
+            selection.bus = line.bus;
+            selection.node = name;
+            stage().select(selection);
+        }
+    }
     rows_->viewport()->update();
 }
 
