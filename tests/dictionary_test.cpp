@@ -476,6 +476,31 @@ private Q_SLOTS:
                 2);
     }
 
+    // Derived signals are what they were, whether buses speak or not.
+    void derivedSignalsGoByMessagesToo()
+    {
+        QTemporaryDir folder;
+        for (const char* name : {"chassis.dbc", "implement.dbc", "body.dbc", "scanner.dbc", "blade.eds", "water.eds"})
+            QVERIFY(QFile::copy(QStringLiteral(WAVETROPE_DEMO "/") + QLatin1String(name), folder.filePath(QLatin1String(name))));
+        QFile demo(QStringLiteral(WAVETROPE_DEMO "/rig.json")), silent(folder.filePath(QStringLiteral("rig.json")));
+        QVERIFY(demo.open(QIODevice::ReadOnly) && silent.open(QIODevice::WriteOnly));
+        silent.write(demo.readAll().replace("\"protocols\"", "\"spoken\""));
+        silent.close();
+        const QString log = folder.filePath(QStringLiteral("run.pcapng"));
+        QCOMPARE(cli({QStringLiteral("run"), demo.fileName(), QStringLiteral("--virtual"), QStringLiteral("--for"), QStringLiteral("12s"),
+                         QStringLiteral("--record"), log})
+                     .code,
+            0);
+        const auto decoded = [&](const QString& rig) {
+            return cli({QStringLiteral("decode"), log, QStringLiteral("--rig"), rig, QStringLiteral("--signals"), QStringLiteral("*Depth*"),
+                QStringLiteral("--filter"), QStringLiteral("name Blade* or name Level*")});
+        };
+        const test::Answer by = decoded(demo.fileName()), without = decoded(silent.fileName());
+        QVERIFY2(by.code == 0 && by.out.count(QLatin1String(",DepthError,")) > 100, qPrintable(by.out.left(400) + by.err));
+        QCOMPARE(by.out.count(QLatin1Char('\n')), without.out.count(QLatin1Char('\n')));
+        QVERIFY(by.out == without.out);
+    }
+
     // A node's script asks as somebody would.
     void scriptsAsk()
     {

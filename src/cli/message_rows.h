@@ -100,6 +100,8 @@ public:
     PassingRows(const Question& question, const std::vector<std::string>& protocols) : question_(question), protocols_(protocols) {}
     /// What it takes to know what each signal is; without, only where the filter asks.
     void explained() { explains_ = true; }
+    /// Hears every row, whether it passes or not, in front of `take`.
+    std::function<void(const protocol::MessageRow&, const std::shared_ptr<const database::Catalog>&)> heard{};
     /// Stamp of the log's first frame, once it is known.
     [[nodiscard]] Time first() const { return first_; }
     [[nodiscard]] const Databases& databases() const { return databases_; }
@@ -120,6 +122,8 @@ public:
                 return wanted_ && prepare(sink.buses, frame.time);
             };
             sink.onRow = [this, &sink, &take](const protocol::MessageRow& row) {
+                if (wanted_ && heard)
+                    heard(row, catalog);
                 const bool long_ = row.data.size() > can::maxLength;
                 if (wanted_ && (!filter_ || filter_->passes(viewOf(row), long_ ? &row.data : nullptr)))
                     wanted_ = take(row, sink.buses, catalog);

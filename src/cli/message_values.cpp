@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/message_values.h"
 
+#include <algorithm>
+
 #include "base/csv_text.h"
 #include "base/number_text.h"
+#include "convert/derived_rows.h"
 #include "filter/signal_pattern.h"
 #include "protocol/process_data.h"
 
@@ -18,6 +21,7 @@ Expected<void> MessageValues::each(const std::function<Time(Time)>& origin, cons
     std::string text;
     std::vector<database::Decoded> decoded;
     const auto head = [&] { return std::exchange(begun, true) || write(convert::ValueRows::head); };
+    rows_.heard = [this](const protocol::MessageRow& row, const auto& catalog) { follow(row, catalog); };
     const auto done = rows_.each([&](const protocol::MessageRow& row, const auto& buses, const auto& catalog) {
         if (of != catalog.get()) {
             zero = origin(rows_.first());
@@ -37,11 +41,30 @@ Expected<void> MessageValues::each(const std::function<Time(Time)>& origin, cons
             object(row, buses[row.bus].name, zero, text);
         else
             values->append(viewOf(row), row.data, text, decoded, counts_);
+        if (samples_ != nullptr)
+            for (const database::DerivedStream::Sample& sample : *samples_)
+                if (std::find(wanted_.begin(), wanted_.end(), sample.derived) != wanted_.end())
+                    values->append(row.time, sample.derived, sample.value, text, counts_);
         return text.empty() || write(text);
     });
     if (done && !head())
         return {};
     return done;
+}
+
+// Derived signals go by every message, whichever of them pass.
+void MessageValues::follow(const protocol::MessageRow& row, const std::shared_ptr<const database::Catalog>& catalog)
+{
+    if (derivedOf_ != catalog.get()) {
+        derivedOf_ = catalog.get();
+        wanted_ = convert::chooseDerived(*catalog, glob_);
+        auto next = wanted_.empty() ? nullptr : std::make_unique<database::DerivedStream>(catalog, wanted_);
+        if (next != nullptr && derived_ != nullptr)
+            next->takeOver(*derived_);
+        derived_ = std::move(next);
+    }
+    const bool object = row.head && (row.head->kind == protocol::Kind::serviceRead || row.head->kind == protocol::Kind::serviceWrite);
+    samples_ = derived_ == nullptr || object ? nullptr : &derived_->take(viewOf(row));
 }
 
 void MessageValues::object(const protocol::MessageRow& row, const std::string& bus, Time origin, std::string& out)

@@ -4,6 +4,7 @@
 
 #include "cli/message_rows.h"
 #include "convert/value_rows.h"
+#include "database/derived_stream.h"
 
 namespace wavetrope::cli {
 
@@ -28,6 +29,7 @@ public:
     [[nodiscard]] std::vector<std::string> shortcomings() const;
 
 private:
+    void follow(const protocol::MessageRow& row, const std::shared_ptr<const database::Catalog>& catalog);
     void object(const protocol::MessageRow& row, const std::string& bus, Time origin, std::string& out);
 
     PassingRows rows_;
@@ -35,6 +37,10 @@ private:
     convert::ValueRows::Counts counts_;
     std::uint64_t messages_ = 0;
     bool any_ = false;
+    std::unique_ptr<database::DerivedStream> derived_;  // where the glob wants any
+    std::vector<std::uint32_t> wanted_;
+    const database::Catalog* derivedOf_ = nullptr;
+    const std::vector<database::DerivedStream::Sample>* samples_ = nullptr;  // of the row that is heard
 };
 
 }  // namespace wavetrope::cli
