@@ -38,10 +38,13 @@ void MessageStream::speak(std::uint8_t bus, const std::vector<Spoken>& spoken)
 
 void MessageStream::onFrame(const can::FrameView& frame)
 {
-    for (auto& layers : layers_)
-        for (const auto& layer : layers)
-            if (layer->nextLimit() < frame.time)
-                layer->passed(frame.time);
+    if (limit_ < frame.time) {
+        for (auto& layers : layers_)
+            for (const auto& layer : layers)
+                if (layer->nextLimit() < frame.time)
+                    layer->passed(frame.time);
+        learnLimit();
+    }
     if (held_.empty()) {
         // As a rule nothing is open, and a frame is a row at once.
         const Taken taken = take(frame, front_);
@@ -50,25 +53,45 @@ void MessageStream::onFrame(const can::FrameView& frame)
             ++front_;
             return;
         }
-        Held& first = held_.emplace_back();
-        first.frame = can::Frame(frame);
-        first.taken = taken;
-        first.is = Held::Is::open;
+        held_.append(frame).taken = taken;
+        learnLimit();
         return;
     }
-    const std::uint64_t number = front_ + held_.size();
-    Held& held = held_.emplace_back();
-    held.frame = can::Frame(frame);
-    held.is = Held::Is::open;
-    const Taken taken = take(frame, number);
-    if (!held.whole)  // else it is told already what it has made whole
-        held.taken = taken;
-    if (taken.as != Taken::As::piece)
-        held.is = Held::Is::decided;
+    Held& held = held_.append(frame);
+    held.taken = take(frame, front_ + held_.size() - 1);
+    if (held.taken.as == Taken::As::piece)
+        learnLimit();
+    else
+        held.state = Held::Is::alone;
     emitFront();
     if (held_.size() > mostHeld)
         for (const auto& layer : layers_[held_.front().frame.bus])
             layer->finish();
+}
+
+MessageStream::Held& MessageStream::Waiting::append(const can::FrameView& frame)
+{
+    if (count_ == ring_.size()) {
+        constexpr std::size_t atFirst = 64;
+        std::vector<Held> wider(std::max(atFirst, 2 * ring_.size()));
+        for (std::size_t i = 0; i < count_; ++i)
+            wider[i] = (*this)[i];
+        ring_ = std::move(wider);
+        first_ = 0;
+    }
+    Held& held = (*this)[count_++];
+    static_cast<can::FrameHead&>(held.frame) = frame;
+    std::copy_n(frame.data, frame.length, held.frame.data.begin());
+    held.state = Held::Is::open;
+    return held;
+}
+
+void MessageStream::learnLimit()
+{
+    limit_ = Time::max();
+    for (const auto& layers : layers_)
+        for (const auto& layer : layers)
+            limit_ = std::min(limit_, layer->nextLimit());
 }
 
 Taken MessageStream::take(const can::FrameView& frame, std::uint64_t number)
@@ -84,22 +107,16 @@ void MessageStream::onTransfer(Transfer&& transfer)
 {
     const bool whole = transfer.ended == Ended::whole;
     for (const std::uint64_t number : transfer.numbers)
-        held_[number - front_].is = whole ? Held::Is::within : Held::Is::decided;
+        held_[number - front_].state = whole ? Held::Is::within : Held::Is::alone;
     transfer_(transfer);
     if (!whole)
         return;
-    Held& row = held_[transfer.numbers.back() - front_];
-    row.is = Held::Is::decided;
-    row.whole = true;
-    row.taken = {Taken::As::piece, transfer.head};
-    row.frame.id = transfer.id;
-    row.message = std::move(transfer.data);
-    row.lasted = transfer.to - transfer.from;
-    row.what = transfer.what;
-    row.numbers = std::move(transfer.numbers);
+    const std::uint64_t last = transfer.numbers.back();
+    held_[last - front_].state = Held::Is::whole;
+    wholes_.emplace(last, std::move(transfer));
 }
 
-void MessageStream::emit(const can::FrameView& frame, const Taken& taken, std::uint64_t number, const Held* whole) const
+void MessageStream::emit(const can::FrameView& frame, const Taken& taken, std::uint64_t number, const Transfer* whole) const
 {
     MessageRow row;
     row.number = number;
@@ -115,12 +132,13 @@ void MessageStream::emit(const can::FrameView& frame, const Taken& taken, std::u
         row.head = taken.head;
     row.stray = taken.as == Taken::As::alone && taken.head.kind == Kind::transport;
     if (whole != nullptr) {
-        row.data = whole->message;
-        row.lasted = whole->lasted;
+        row.head = whole->head;
+        row.id = whole->id;
+        row.data = whole->data;
+        row.lasted = whole->to - whole->from;
         row.what = whole->what;
         row.pieces = whole->numbers;
-    }
-    if (whole == nullptr && taken.length != Taken::wholePayload)
+    } else if (taken.length != Taken::wholePayload)
         row.data = row.data.subspan(taken.from, taken.length);
     row.length = frame.kind == can::FrameKind::remote ? std::min<unsigned>(frame.dlc, can::maxClassicLength)
                                                       : static_cast<unsigned>(row.data.size());
@@ -129,10 +147,15 @@ void MessageStream::emit(const can::FrameView& frame, const Taken& taken, std::u
 
 void MessageStream::emitFront()
 {
-    while (!held_.empty() && held_.front().is != Held::Is::open) {
-        if (const Held& held = held_.front(); held.is == Held::Is::decided)
-            emit(held.frame.view(), held.taken, front_, held.whole ? &held : nullptr);
-        held_.pop_front();
+    while (!held_.empty() && held_.front().state != Held::Is::open) {
+        const Held& held = held_.front();
+        if (held.state == Held::Is::alone) {
+            emit(held.frame.view(), held.taken, front_, nullptr);
+        } else if (held.state == Held::Is::whole) {
+            const auto whole = wholes_.extract(front_);
+            emit(held.frame.view(), held.taken, front_, &whole.mapped());
+        }
+        held_.dropFront();
         ++front_;
     }
 }

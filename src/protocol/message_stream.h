@@ -2,11 +2,11 @@
 // The frames of a log as messages: what is whole in one row at its place, all else a row each.
 #pragma once
 
-#include <deque>
 #include <functional>
 #include <memory>
 #include <optional>
 #include <span>
+#include <unordered_map>
 #include <vector>
 
 #include "protocol/layer.h"
@@ -51,26 +51,43 @@ public:
     [[nodiscard]] std::uint64_t decided() const { return front_; }
 
 private:
+    /// A frame that waits until it is decided what it is part of.
     struct Held {
         can::Frame frame;
         Taken taken;
-        enum class Is : std::uint8_t { decided, open, within } is = Is::decided;
-        std::vector<std::uint8_t> message{};
-        bool whole = false;
-        std::vector<std::uint64_t> numbers{};
-        std::uint32_t what = 0;
-        Time lasted{};
+        enum class Is : std::uint8_t { alone, open, within, whole } state = Is::open;  ///< `whole`: it made a message whole.
+    };
+    /// Frames by their numbers, in a ring that only grows.
+    class Waiting {
+    public:
+        [[nodiscard]] bool empty() const { return count_ == 0; }
+        [[nodiscard]] std::size_t size() const { return count_; }
+        [[nodiscard]] Held& operator[](std::size_t i) { return ring_[(first_ + i) & (ring_.size() - 1)]; }
+        [[nodiscard]] Held& front() { return ring_[first_]; }
+        Held& append(const can::FrameView& frame);
+        void dropFront()
+        {
+            first_ = (first_ + 1) & (ring_.size() - 1);
+            --count_;
+        }
+
+    private:
+        std::vector<Held> ring_;  // of a power of two
+        std::size_t first_ = 0, count_ = 0;
     };
     void onTransfer(Transfer&& transfer) override;
-    void emit(const can::FrameView& frame, const Taken& taken, std::uint64_t number, const Held* whole) const;
+    void emit(const can::FrameView& frame, const Taken& taken, std::uint64_t number, const Transfer* whole) const;
     [[nodiscard]] Taken take(const can::FrameView& frame, std::uint64_t number);
     void emitFront();
+    void learnLimit();
 
     std::function<void(const MessageRow&)> row_;
     std::function<void(const Transfer&)> transfer_;
     std::vector<std::vector<std::unique_ptr<Layer>>> layers_;  // by bus
-    std::deque<Held> held_;
+    Waiting held_;
+    std::unordered_map<std::uint64_t, Transfer> wholes_;  // by the number of the frame that made them so, while that is held
     std::uint64_t front_ = 0;  // number of the first that is held
+    Time limit_ = Time::max();  // of all layers the first
 };
 
 }  // namespace wavetrope::protocol
