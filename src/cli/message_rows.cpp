@@ -94,20 +94,5 @@ Expected<void> follow(const Question& question, const Speaking& speaking, const 
 }
 
 // Of a message of more bytes than a frame has, its first ones.
-can::FrameView viewOf(const protocol::MessageRow& row)
-{
-    can::FrameView view;
-    view.time = row.time;
-    view.bus = row.bus;
-    view.id = row.id;
-    view.kind = row.frame;
-    view.direction = row.direction;
-    view.brs = row.brs;
-    view.esi = row.esi;
-    view.length = static_cast<std::uint8_t>(std::min<std::size_t>(row.data.size(), can::maxLength));
-    view.dlc = row.frame == can::FrameKind::remote ? static_cast<std::uint8_t>(row.length) : can::dlcOfLength(view.length);
-    view.data = row.data.data();
-    return view;
-}
 
 }  // namespace wavetrope::cli

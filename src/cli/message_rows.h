@@ -9,6 +9,7 @@
 
 #include "cli/command.h"
 #include "filter/filter_stream.h"
+#include "measure/message_index.h"
 #include "protocol/message_stream.h"
 
 namespace wavetrope::cli {
@@ -87,9 +88,6 @@ private:
 /// Reads the log of a question; `prepare` puts what hears of it into the sink.
 [[nodiscard]] Expected<void> follow(const Question& question, const Speaking& speaking, const std::function<void(MessageSink&)>& prepare);
 
-/// A message as a filter looks at it: of one with more bytes than a frame has, its first ones.
-[[nodiscard]] can::FrameView viewOf(const protocol::MessageRow& row);
-
 /// The messages of a log that pass a filter, with what explains them.
 class PassingRows {
 public:
@@ -125,7 +123,7 @@ public:
                 if (wanted_ && heard)
                     heard(row, catalog);
                 const bool long_ = row.data.size() > can::maxLength;
-                if (wanted_ && (!filter_ || filter_->passes(viewOf(row), long_ ? &row.data : nullptr)))
+                if (wanted_ && (!filter_ || filter_->passes(measure::viewOf(row), long_ ? &row.data : nullptr)))
                     wanted_ = take(row, sink.buses, catalog);
             };
         });

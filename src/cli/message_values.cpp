@@ -40,7 +40,7 @@ Expected<void> MessageValues::each(const std::function<Time(Time)>& origin, cons
         if (row.head && (row.head->kind == protocol::Kind::serviceRead || row.head->kind == protocol::Kind::serviceWrite))
             object(row, buses[row.bus].name, zero, text);
         else
-            values->append(viewOf(row), row.data, text, decoded, counts_);
+            values->append(measure::viewOf(row), row.data, text, decoded, counts_);
         if (samples_ != nullptr)
             for (const database::DerivedStream::Sample& sample : *samples_)
                 if (std::find(wanted_.begin(), wanted_.end(), sample.derived) != wanted_.end())
@@ -64,7 +64,7 @@ void MessageValues::follow(const protocol::MessageRow& row, const std::shared_pt
         derived_ = std::move(next);
     }
     const bool object = row.head && (row.head->kind == protocol::Kind::serviceRead || row.head->kind == protocol::Kind::serviceWrite);
-    samples_ = derived_ == nullptr || object ? nullptr : &derived_->take(viewOf(row));
+    samples_ = derived_ == nullptr || object ? nullptr : &derived_->take(measure::viewOf(row));
 }
 
 void MessageValues::object(const protocol::MessageRow& row, const std::string& bus, Time origin, std::string& out)

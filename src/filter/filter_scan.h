@@ -11,30 +11,24 @@
 
 #include "filter/filter_stream.h"
 #include "filter/program.h"
+#include "filter/row_finder.h"
 #include "filter/row_set.h"
 
 namespace wavetrope::filter {
 
-/// How far one call goes, and on how many threads.
-struct ScanLimits {
-    std::uint64_t rows = ~std::uint64_t{0};     ///< At least one segment is looked at.
-    unsigned threads = 1;                       ///< 0: as many as the machine has cores.
-    const std::atomic<bool>* cancel = nullptr;  ///< Looked at between segments.
-};
-
 /// Goes through a trace once. Identifiers that cannot pass are never looked at; where the identifier decides, its list of
 /// rows is the answer; else its payloads, which lie together in a segment, are gone through, segment by segment on all
 /// threads. One thread advances; others may read what was found.
-class FilterScan {
+class FilterScan final : public RowFinder {
 public:
     /// Times in the filter count from `origin`, else from the first row.
     explicit FilterScan(Filter filter, std::optional<Time> origin = {});
 
     /// Looks at further rows of a snapshot. True when it has seen them all.
-    bool advance(const trace::Snapshot& snapshot, const ScanLimits& limits = {});
+    bool advance(const trace::Snapshot& snapshot, const ScanLimits& limits = {}) override;
     /// Matching rows so far.
-    [[nodiscard]] const RowSet& rows() const { return *rows_; }
-    [[nodiscard]] std::uint64_t seen() const { return seen_.load(std::memory_order_acquire); }
+    [[nodiscard]] const RowSet& rows() const override { return *rows_; }
+    [[nodiscard]] std::uint64_t seen() const override { return seen_.load(std::memory_order_acquire); }
     [[nodiscard]] const Filter& filter() const { return filter_; }
 
 private:

@@ -160,6 +160,12 @@ void MessageStream::emitFront()
     }
 }
 
+void MessageStream::skip(std::uint64_t frames)
+{
+    finish();
+    front_ += frames;
+}
+
 void MessageStream::finish()
 {
     for (auto& layers : layers_)

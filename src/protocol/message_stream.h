@@ -45,6 +45,8 @@ public:
     void speak(std::uint8_t bus, const std::vector<Spoken>& spoken);
 
     void onFrame(const can::FrameView& frame);
+    /// Frames that nobody has any more: what is open cannot go on.
+    void skip(std::uint64_t frames);
     /// The log ends.
     void finish();
     /// All frames in front of this number are decided, and with them the messages that they began.
