@@ -326,8 +326,8 @@ private Q_SLOTS:
         row("and", 1, "a condition");
         row("id 0x100 or", 12, "a condition");
         row("name \"Blade", 6, "closing quote");
-        row("length 65", 8, "from 0 to 64");
-        row("byte 64 = 1", 6, "from 0 to 63");
+        row("length 268435457", 8, "from 0 to 268435456");
+        row("byte 268435456 = 1", 6, "from 0 to 268435455");
         row("byte 3 = 256", 10, "from 0 to 255");
         row("byte 3", 7, "a comparison");
         row("gap > soon", 7, "a time such as 50 ms");

@@ -15,6 +15,8 @@ namespace wavetrope::filter {
 
 namespace {
 
+constexpr std::uint64_t longestMessage = std::uint64_t{1} << 28;     // that came in pieces, in bytes
+
 using Kind = Token::Kind;
 
 constexpr unsigned deepest = 200;
@@ -175,10 +177,10 @@ private:
     {
         LengthTest test;
         test.comparison = comparisonMark(true);
-        test.length = static_cast<unsigned>(wholeNumber("a length in bytes", 0, 64));
+        test.length = static_cast<unsigned>(wholeNumber("a length in bytes", 0, longestMessage));
         if (test.comparison == Comparison::between) {
             needAnd();
-            test.upper = static_cast<unsigned>(wholeNumber("a length in bytes", 0, 64));
+            test.upper = static_cast<unsigned>(wholeNumber("a length in bytes", 0, longestMessage));
         }
         return make(test);
     }
@@ -186,7 +188,7 @@ private:
     ExpressionPointer byte()
     {
         ByteTest test;
-        test.index = static_cast<unsigned>(wholeNumber("the number of a byte", 0, 63));
+        test.index = static_cast<unsigned>(wholeNumber("the number of a byte", 0, longestMessage - 1));
         const bool masked = tryWord("mask");
         if (masked)
             test.mask = static_cast<std::uint8_t>(wholeNumber("a mask such as 0xF0", 0, 255));

@@ -94,7 +94,8 @@ void MessageIndex::take(const protocol::MessageRow& row)
         wholes_.append(whole);
     }
     const bool long_ = row.data.size() > can::maxLength;
-    if (!filter_ || filter_->passes(viewOf(row), long_ ? &row.data : nullptr))
+    const bool passes = !filter_ || filter_->passes(viewOf(row), long_ ? &row.data : nullptr);
+    if (passes && (!keeps || keeps(row)))
         bits_.set(static_cast<std::uint32_t>(row.number % trace::segmentRows));
 }
 

@@ -2,7 +2,7 @@
 // The messages of a trace in place of its frames, beside the trace: what a row of it is stays with it.
 #pragma once
 
-#include <map>
+#include <functional>
 #include <mutex>
 #include <optional>
 #include <unordered_map>
@@ -35,6 +35,8 @@ class MessageIndex final : public filter::RowFinder {
 public:
     /// What the buses speak, by index. Rows are those of the messages that pass the filter, whose times count from `origin`.
     explicit MessageIndex(std::vector<std::vector<protocol::Spoken>> spoken, filter::Filter filter = {}, Time origin = {});
+    /// Whether a message that passes the filter has a row. To be set before the first frame; asked on the thread that advances.
+    std::function<bool(const protocol::MessageRow&)> keeps{};
 
     bool advance(const trace::Snapshot& snapshot, const filter::ScanLimits& limits = {}) override;
     [[nodiscard]] const filter::RowSet& rows() const override { return rows_; }

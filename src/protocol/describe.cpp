@@ -202,6 +202,35 @@ PiecesCause causeOf(const std::vector<Transfer>& transfers)
     return out;
 }
 
+std::string pieceWords(const Head& head, can::Identifier id, can::Payload data)
+{
+    if (data.empty())
+        return {};
+    const unsigned first = data[0];
+    switch (head.protocol) {
+    case Protocol::vehicle:
+        if ((id.value >> 16 & 0xFFU) == 0xEB)
+            return "piece " + std::to_string(first);
+        switch (first) {
+        case 16: return "asks to send";
+        case 17: return "clear to send";
+        case 19: return "has it all";
+        case 32: return "announces";
+        case 255: return "breaks off";
+        default: return {};
+        }
+    case Protocol::objects: return first == 0x80 ? "breaks off" : (id.value & 0x780U) == 0x600 ? "asks" : "answers";
+    case Protocol::diagnostics:
+        switch (first >> 4) {
+        case 1: return "first frame";
+        case 2: return "frame " + std::to_string(first & 15U);
+        case 3: return "flow control";
+        default: return {};
+        }
+    }
+    return {};
+}
+
 std::string brokenWords(Ended ended)
 {
     switch (ended) {

@@ -24,6 +24,8 @@ struct Described {
 [[nodiscard]] std::string serviceWords(std::uint8_t service);
 /// So many bytes in hexadecimal digits at the most, and how many there are where these are more.
 [[nodiscard]] std::string bytesWords(can::Payload bytes, std::size_t most = 16);
+/// What a frame that carries or steers pieces does: "announces", "piece 3", "flow control".
+[[nodiscard]] std::string pieceWords(const Head& head, can::Identifier id, can::Payload data);
 /// How a transfer ended where it is not whole: "broken off", "no answer".
 [[nodiscard]] std::string brokenWords(Ended ended);
 

@@ -33,39 +33,6 @@ bool isProcess(const std::optional<protocol::Head>& head)
     return !head || head->kind == protocol::Kind::process || head->kind == protocol::Kind::group;
 }
 
-// What a piece does, by its first byte.
-QString pieceRole(const protocol::Head& head, can::Identifier id, const std::vector<std::uint8_t>& data)
-{
-    if (data.empty())
-        return {};
-    const unsigned first = data[0];
-    switch (head.protocol) {
-    case protocol::Protocol::vehicle:
-        if ((id.value >> 16 & 0xFFU) == 0xEB)
-            return MessagesView::tr("piece %1").arg(first);
-        switch (first) {
-        case 16: return MessagesView::tr("asks to send");
-        case 17: return MessagesView::tr("clear to send");
-        case 19: return MessagesView::tr("has it all");
-        case 32: return MessagesView::tr("announces");
-        case 255: return MessagesView::tr("breaks off");
-        default: return {};
-        }
-    case protocol::Protocol::objects:
-        return first == 0x80                  ? MessagesView::tr("breaks off")
-               : (id.value & 0x780U) == 0x600 ? MessagesView::tr("asks")
-                                              : MessagesView::tr("answers");
-    case protocol::Protocol::diagnostics:
-        switch (first >> 4) {
-        case 1: return MessagesView::tr("first frame");
-        case 2: return MessagesView::tr("frame %1").arg(first & 15U);
-        case 3: return MessagesView::tr("flow control");
-        default: return {};
-        }
-    }
-    return {};
-}
-
 }  // namespace
 
 MessagesView::Around MessagesView::putTogether(const trace::Snapshot& snapshot, const std::vector<std::vector<protocol::Spoken>>& spoken,
@@ -177,22 +144,7 @@ public:
 
     [[nodiscard]] QString who(const Message& message) const
     {
-        if (!message.head)
-            return can::toText(message.id).c_str();
-        const auto name = [&](protocol::Party party) {
-            const QString known = view_.stage().protocols().nameOf(message.bus, party);
-            return !known.isEmpty()                        ? known
-                   : party.is == protocol::Party::Is::node ? MessagesView::tr("node %1").arg(party.value)
-                                                           : text(toText(party));
-        };
-        const bool from = message.head->source.is != protocol::Party::Is::nobody,
-                   to = message.head->destination.is != protocol::Party::Is::nobody;
-        if (!from)
-            return to ? MessagesView::tr("→ %1").arg(name(message.head->destination)) : MessagesView::tr("to all");
-        if (!to)
-            return message.head->protocol == protocol::Protocol::vehicle ? MessagesView::tr("%1 → all").arg(name(message.head->source))
-                                                                         : name(message.head->source);
-        return MessagesView::tr("%1 → %2").arg(name(message.head->source), name(message.head->destination));
+        return message.head ? view_.stage().protocols().betweenWords(message.bus, *message.head) : text(can::toText(message.id));
     }
     // As the databases explain it, in front of what the protocol says.
     [[nodiscard]] std::pair<QString, QString> words(const Message& message, double room) const
@@ -208,8 +160,7 @@ public:
 protected:
     QString emptyText() const override
     {
-        const auto& spoken = view_.stage().protocols().spoken();
-        if (std::none_of(spoken.begin(), spoken.end(), [](const SpokenOn& one) { return !one.spoken.empty(); }))
+        if (!view_.stage().protocols().anySpoken())
             return MessagesView::tr(
                 "No bus speaks a higher protocol, as far as its traffic tells. Say what a bus speaks in the network view.");
         return MessagesView::tr("No message here: move the cursor to where there are frames.");
@@ -279,7 +230,8 @@ protected:
                 paintText(painter, box.adjusted(theme.px(20), 0, 0, 0), text(can::toText(piece.id)), theme.mono(), theme.ink2);
                 break;
             case whatColumn:
-                paintText(painter, box, one.head ? pieceRole(*one.head, piece.id, piece.data) : QString(), theme.body(), theme.ink2);
+                paintText(painter, box, one.head ? text(protocol::pieceWords(*one.head, piece.id, piece.data)) : QString(), theme.body(),
+                    theme.ink2);
                 break;
             default: paintText(painter, box, text(protocol::bytesWords(piece.data, 64)), theme.mono(), theme.ink2);
             }
@@ -415,30 +367,27 @@ void MessagesView::ask()
         arrange();
         return;
     }
-    std::vector<std::vector<protocol::Spoken>> spoken;
-    for (const SpokenOn& one : stage().protocols().spoken())
-        spoken.push_back(one.spoken);
     asking_ = true;
     const auto dictionaries = stage().document().databases().dictionaries;
     std::vector<std::string> buses;
     for (const trace::TraceBus& bus : stage().document().buses())
         buses.push_back(bus.name);
-    work_->ask(
-        [this, snapshot, spoken = std::move(spoken), at, dictionaries, buses](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
-            Around around = putTogether(
-                snapshot, spoken, at,
-                [&](std::uint8_t bus, std::uint8_t node) -> const protocol::Dictionary* {
-                    const auto found = bus < buses.size() ? dictionaries.find({buses[bus], node}) : dictionaries.end();
-                    return found == dictionaries.end() ? nullptr : found->second.get();
-                },
-                goesOn);
-            return [this, around = std::move(around)]() mutable {
-                asking_ = false;
-                around_ = std::move(around);
-                arrange();
-                ask();  // the cursor may have gone on meanwhile
-            };
-        });
+    work_->ask([this, snapshot, spoken = stage().protocols().spokenByBus(), at, dictionaries, buses](
+                   const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+        Around around = putTogether(
+            snapshot, spoken, at,
+            [&](std::uint8_t bus, std::uint8_t node) -> const protocol::Dictionary* {
+                const auto found = bus < buses.size() ? dictionaries.find({buses[bus], node}) : dictionaries.end();
+                return found == dictionaries.end() ? nullptr : found->second.get();
+            },
+            goesOn);
+        return [this, around = std::move(around)]() mutable {
+            asking_ = false;
+            around_ = std::move(around);
+            arrange();
+            ask();  // the cursor may have gone on meanwhile
+        };
+    });
 }
 
 void MessagesView::arrange()

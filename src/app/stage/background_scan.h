@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A filter's matches, found on a thread of their own.
+// The rows that a filter passes, or that messages stand at, found on a thread of their own.
 #pragma once
 
 #include <condition_variable>
@@ -7,38 +7,47 @@
 #include <mutex>
 #include <thread>
 
-#include "filter/filter_scan.h"
+#include "filter/filter.h"
 #include "filter/match_times.h"
+#include "filter/row_finder.h"
 #include "trace/row_source.h"
 
 namespace wavetrope::app {
 
-/// Scans whenever a newer snapshot is given; what it has found can be read at any time.
+/// Looks whenever a newer snapshot is given; what it has found can be read at any time.
 class BackgroundScan {
 public:
-    /// Times in the filter count from `origin`.
+    /// Frames that a filter passes. Times in the filter count from `origin`.
     BackgroundScan(filter::Filter filter, Time origin);
+    /// What somebody else finds.
+    explicit BackgroundScan(std::unique_ptr<filter::RowFinder> finder);
     ~BackgroundScan();
     BackgroundScan(const BackgroundScan&) = delete;
     BackgroundScan& operator=(const BackgroundScan&) = delete;
 
-    void update(const trace::Snapshot& snapshot);
-    [[nodiscard]] std::uint64_t size() const { return scan_.rows().size(); }
-    [[nodiscard]] trace::Row row(std::uint64_t index) const { return scan_.rows()[index]; }
-    [[nodiscard]] std::uint64_t seen() const { return scan_.seen(); }
+    /// `over`: no more will come.
+    void update(const trace::Snapshot& snapshot, bool over = false);
+    [[nodiscard]] std::uint64_t size() const { return finder_->rows().size(); }
+    [[nodiscard]] trace::Row row(std::uint64_t index) const { return finder_->rows()[index]; }
+    /// Rows below this one are decided.
+    [[nodiscard]] std::uint64_t seen() const { return finder_->seen(); }
+    /// Whether all of a snapshot was looked at, and where in time the matches lie is known.
+    [[nodiscard]] bool done(std::uint64_t rows) const { return looked_.load(std::memory_order_acquire) >= rows; }
     /// Where in time the matches lie; comes behind what was seen.
     [[nodiscard]] const filter::MatchTimes& times() const { return times_; }
     /// First index whose row is `row` or later.
-    [[nodiscard]] std::uint64_t lowerBound(trace::Row row) const { return scan_.rows().rank(row); }
+    [[nodiscard]] std::uint64_t lowerBound(trace::Row row) const { return finder_->rows().rank(row); }
 
 private:
     void run();
 
-    filter::FilterScan scan_;
+    std::unique_ptr<filter::RowFinder> finder_;
     filter::MatchTimes times_;
     std::mutex mutex_;
     std::condition_variable wake_;
     trace::Snapshot wanted_;
+    bool over_ = false, finished_ = false;
+    std::atomic<std::uint64_t> looked_{0};
     std::atomic<bool> stopping_{false};
     std::thread thread_;
 };

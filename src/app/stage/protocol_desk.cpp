@@ -38,7 +38,9 @@ struct ProtocolDesk::Following {
                 return false;
             if (next - states.back().row >= rowsBetweenStates)
                 states.push_back({next, newest});
-            if (!snapshot.trace().isGone(next))
+            if (snapshot.trace().isGone(next))
+                stream.skip(1);
+            else
                 stream.onFrame(snapshot.frame(next));
         }
         return true;
@@ -137,7 +139,7 @@ void ProtocolDesk::learn()
 {
     const trace::Snapshot& snapshot = stage_.snapshot();
     const auto& buses = stage_.document().buses();
-    if (lookers_.empty() || !snapshot.valid())
+    if (!snapshot.valid())
         return;
     const std::size_t identifiers = snapshot.trace().identifierCount();
     if (identifiers == identifiers_ && spoken_.size() == buses.size())
@@ -203,7 +205,7 @@ void ProtocolDesk::begin()
 
 bool ProtocolDesk::settled() const
 {
-    if (std::none_of(spoken_.begin(), spoken_.end(), [](const SpokenOn& one) { return !one.spoken.empty(); }))
+    if (!anySpoken())
         return true;
     return following_ && !asking_ && rows_ >= stage_.snapshot().rows() && at_ == stage_.cursorRow();
 }
@@ -216,17 +218,14 @@ void ProtocolDesk::ask()
     // A run brings new frames all the time; where the cursor went is looked up at once.
     if (stage_.following() && since_.isValid() && since_.elapsed() < askedAgainAfter)
         return;
-    if (std::none_of(spoken_.begin(), spoken_.end(), [](const SpokenOn& one) { return !one.spoken.empty(); }))
+    if (!anySpoken())
         return;
     const trace::Row cursor = stage_.cursorRow();
     const bool over = !stage_.document().isLive() && stage_.document().ready() && stage_.caughtUp();
     if (following_ && rows_ == snapshot.rows() && at_ == cursor && over == over_)
         return;
     if (!following_) {
-        std::vector<std::vector<protocol::Spoken>> spoken;
-        for (const SpokenOn& one : spoken_)
-            spoken.push_back(one.spoken);
-        following_ = std::make_shared<Following>(std::move(spoken));
+        following_ = std::make_shared<Following>(spokenByBus());
     }
     asking_ = true;
     since_.restart();
@@ -299,6 +298,41 @@ QString ProtocolDesk::nameOf(const protocol::NetworkNode& node) const
     return nameOf(node.bus, node.node);
 }
 
+QString ProtocolDesk::betweenWords(std::uint8_t bus, const protocol::Head& head) const
+{
+    const auto name = [&](protocol::Party party) {
+        const QString known = nameOf(bus, party);
+        return !known.isEmpty() ? known : party.is == protocol::Party::Is::node ? tr("node %1").arg(party.value) : text(toText(party));
+    };
+    const bool from = head.source.is != protocol::Party::Is::nobody, to = head.destination.is != protocol::Party::Is::nobody;
+    if (!from)
+        return to ? tr("→ %1").arg(name(head.destination)) : tr("to all");
+    if (!to)
+        return head.protocol == protocol::Protocol::vehicle ? tr("%1 → all").arg(name(head.source)) : name(head.source);
+    return tr("%1 → %2").arg(name(head.source), name(head.destination));
+}
+
+std::vector<std::vector<protocol::Spoken>> ProtocolDesk::spokenByBus() const
+{
+    std::vector<std::vector<protocol::Spoken>> all;
+    for (const SpokenOn& one : spoken_)
+        all.push_back(one.spoken);
+    return all;
+}
+
+bool ProtocolDesk::anySpoken() const
+{
+    return std::any_of(spoken_.begin(), spoken_.end(), [](const SpokenOn& one) { return !one.spoken.empty(); });
+}
+
+const protocol::Dictionary* ProtocolDesk::dictionaryOf(std::uint8_t bus, const protocol::Head& head) const
+{
+    if (head.protocol != protocol::Protocol::objects)
+        return nullptr;
+    const protocol::Party node = head.source.is == protocol::Party::Is::node ? head.source : head.destination;
+    return node.is == protocol::Party::Is::node ? dictionaryOf(bus, static_cast<std::uint8_t>(node.value)) : nullptr;
+}
+
 const protocol::Dictionary* ProtocolDesk::dictionaryOf(std::uint8_t bus, std::uint8_t node) const
 {
     const auto& buses = stage_.document().buses();
@@ -311,8 +345,10 @@ const protocol::Dictionary* ProtocolDesk::dictionaryOf(std::uint8_t bus, std::ui
 
 void ProtocolDesk::keep(std::vector<Member> members)
 {
-    if (std::exchange(kept_, std::move(members)) != kept_)
-        Q_EMIT changed();
+    if (std::exchange(kept_, std::move(members)) == kept_)
+        return;
+    Q_EMIT keptChanged();
+    Q_EMIT changed();
 }
 
 bool ProtocolDesk::keeps(const Member& member) const
@@ -320,10 +356,13 @@ bool ProtocolDesk::keeps(const Member& member) const
     return kept_.empty() || std::find(kept_.begin(), kept_.end(), member) != kept_.end();
 }
 
-bool ProtocolDesk::keeps(std::uint8_t bus, const protocol::Head& head) const
+bool ProtocolDesk::among(const std::vector<Member>& members, std::uint8_t bus, const protocol::Head& head)
 {
-    return kept_.empty() || keeps(Member{bus, head.source}) || keeps(Member{bus, head.destination});
+    return std::any_of(members.begin(), members.end(),
+        [&](const Member& one) { return one == Member{bus, head.source} || one == Member{bus, head.destination}; });
 }
+
+bool ProtocolDesk::keeps(std::uint8_t bus, const protocol::Head& head) const { return kept_.empty() || among(kept_, bus, head); }
 
 QString ProtocolDesk::keptWords() const
 {

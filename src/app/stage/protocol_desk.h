@@ -53,6 +53,14 @@ public:
     [[nodiscard]] QString nameOf(std::uint8_t bus, protocol::Party party) const;
     /// The same of one who is there; a unit without an address is known by its name.
     [[nodiscard]] QString nameOf(const protocol::NetworkNode& node) const;
+    /// "BladeUnit → Display", "BladeUnit → all", "→ node 4".
+    [[nodiscard]] QString betweenWords(std::uint8_t bus, const protocol::Head& head) const;
+    /// What each bus speaks, by its index.
+    [[nodiscard]] std::vector<std::vector<protocol::Spoken>> spokenByBus() const;
+    /// Whether any bus speaks anything.
+    [[nodiscard]] bool anySpoken() const;
+    /// The dictionary of the node that a message of objects is of, or null.
+    [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, const protocol::Head& head) const;
     /// The dictionary of a node, or null.
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, std::uint8_t node) const;
 
@@ -68,6 +76,8 @@ public:
     /// Whether what somebody has with somebody is kept.
     [[nodiscard]] bool keeps(std::uint8_t bus, const protocol::Head& head) const;
     [[nodiscard]] bool keeps(const Member& member) const;
+    /// Whether one of the two of a message is among these.
+    [[nodiscard]] static bool among(const std::vector<Member>& members, std::uint8_t bus, const protocol::Head& head);
     /// "BladeUnit, 0x28"; empty where nobody is kept to.
     [[nodiscard]] QString keptWords() const;
 
@@ -79,6 +89,8 @@ Q_SIGNALS:
     void changed();
     /// What buses speak is another thing.
     void spokenChanged();
+    /// Others are kept to.
+    void keptChanged();
 
 private:
     struct Following;

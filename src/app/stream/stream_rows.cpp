@@ -18,19 +18,24 @@
 
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/parts/text.h"
 #include "app/stage/outbox_desk.h"
 #include "app/stage/narrowing.h"
 #include "app/stage/note_desk.h"
+#include "app/stage/protocol_desk.h"
 #include "app/stream/stream_view.h"
 #include "app/theme/theme.h"
 #include "can/error_words.h"
 #include "base/time_text.h"
+#include "protocol/describe.h"
 
 namespace wavetrope::app {
 
 namespace {
 
 constexpr std::int64_t second = 1'000'000'000;
+
+constexpr std::size_t mostPiecesShown = 2'000;
 
 QString milliseconds(Time span) { return QString::number(static_cast<double>(span.count()) * 1e-6, 'f', 2); }
 
@@ -42,6 +47,8 @@ struct StreamRows::Shown {
     trace::RowEntry now;
     trace::RowEntry before;                 // the previous of the same identifier
     const database::CatalogMessage* message = nullptr;
+    std::shared_ptr<const measure::Message> told;   // what a protocol makes of it, where rows are messages
+    [[nodiscard]] bool speaks() const { return told != nullptr && told->head; }
 };
 
 StreamRows::StreamRows(StreamView& view) : view_(view)
@@ -67,6 +74,9 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
         {"code", tr("code"), tr("Data length code"), 36, false, true},
         {"bytes", tr("bytes"), tr("Payload; bytes that changed since the previous of the identifier stand out"), 190},
         {"note", tr("note"), tr("Note on the frame  (N)"), 140, false},
+        {"between", tr("from, to"), tr("Who sends it, and to whom, where a higher protocol is spoken"), 150, false},
+        {"lasted", tr("lasted"), tr("From its first frame to its last, where a message came in pieces"), 76, false, true, false,
+            QStringLiteral("ms")},
         {"signals", tr("signals"), tr("Signals in words; open the row for all of them"), 140, true, false, true},
     }));
 }
@@ -300,6 +310,8 @@ void StreamRows::keyPressEvent(QKeyEvent* event)
         return goToSame(row, event->key() == Qt::Key_Up);
     if (event->modifiers() == Qt::ControlModifier && event->key() == Qt::Key_G)
         return askWhere();
+    if (event->key() == Qt::Key_M && event->modifiers() == Qt::NoModifier && view_.stage().protocols().anySpoken())
+        return view_.setMessages(view_.messages() == nullptr);
     if (event->key() == Qt::Key_F3)
         return goToMatch((event->modifiers() & Qt::ShiftModifier) != 0);
     if (event->key() == Qt::Key_N && event->modifiers() == Qt::NoModifier && row != trace::noRow)
@@ -309,8 +321,9 @@ void StreamRows::keyPressEvent(QKeyEvent* event)
 
 QString StreamRows::emptyText() const
 {
-    return view_.scan() != nullptr ? tr("No frame passes this filter so far.")
-                                   : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
+    return view_.messages() != nullptr ? tr("No message passes so far. Press M for frames.")
+           : view_.scan() != nullptr   ? tr("No frame passes this filter so far.")
+                                       : tr("No frames yet. Press Start in the run bar, or open a log with Ctrl+O.");
 }
 
 // There is nothing under a row that was let go.
@@ -324,6 +337,11 @@ StreamRows::Shown StreamRows::shownAt(std::uint64_t index) const
     shown.now = view_.source().entry(snapshot, index);
     shown.before = view_.source().previous(snapshot, index);
     shown.message = view_.stage().catalog().find(shown.now.head);
+    if (const MessageSource* messages = view_.messages(); messages != nullptr && shown.now.row != trace::noRow)
+        shown.told = messages->message(snapshot, shown.now.row);
+    // The bytes of an object are not those of the frames that carry it.
+    if (shown.speaks() && (shown.told->head->kind == protocol::Kind::serviceRead || shown.told->head->kind == protocol::Kind::serviceWrite))
+        shown.message = nullptr;
     return shown;
 }
 
@@ -343,6 +361,14 @@ double StreamRows::byteStep() const
 {
     constexpr double steps[] = {23, 29, 62, 10};
     return Theme::get().px(steps[static_cast<unsigned>(byteText_)]);
+}
+
+// What it is and what it says in its protocol's own words.
+std::pair<QString, QString> StreamRows::wordsOf(const Shown& shown) const
+{
+    const auto described = protocol::describe(
+        shown.told->row(), view_.stage().protocols().dictionaryOf(shown.now.head.bus, *shown.told->head));
+    return {text(described.what), text(described.value)};
 }
 
 QString StreamRows::cellText(int column, const Shown& shown) const
@@ -376,9 +402,12 @@ QString StreamRows::cellText(int column, const Shown& shown) const
             return QString::fromStdString(can::errorWords(whole));
         }
         return shown.message != nullptr               ? QString::fromStdString(shown.message->message->name)
+               : shown.speaks()                       ? wordsOf(shown).first
                : frame.kind == can::FrameKind::remote ? tr("remote request")
                                                       : tr("undefined");
     case sender: return shown.message != nullptr ? QString::fromStdString(shown.message->message->sender) : QString();
+    case between: return shown.speaks() ? stage.protocols().betweenWords(frame.bus, *shown.told->head) : QString();
+    case lasted: return shown.now.frames > 1 ? milliseconds(shown.told->lasted) : QString();
     case length: return QString::number(payload.size());
     case code: return shown.now.frames == 1 ? QString::number(frame.dlc) : QString();
     case bytes: {
@@ -391,7 +420,10 @@ QString StreamRows::cellText(int column, const Shown& shown) const
         const rig::Note* found = stage.notes().notes().at(shown.now.row);
         return found != nullptr ? QString::fromStdString(found->text) : QString();
     }
-    case values: return shown.message != nullptr ? signalWords(*shown.message, payload, Theme::get().body(), 1e9) : QString();
+    case values:
+        return shown.message != nullptr ? signalWords(*shown.message, payload, Theme::get().body(), 1e9)
+               : shown.speaks()         ? wordsOf(shown).second
+                                        : QString();
     default: return {};
     }
 }
@@ -476,19 +508,22 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
             break;
         case name:
             paintText(painter, box, cellText(column, shown), chosen ? theme.bodyStrong() : theme.body(),
-                shown.message != nullptr ? theme.ink : theme.ink3);
+                shown.message != nullptr || shown.speaks() ? theme.ink : theme.ink3);
             break;
         case bytes: paintBytes(painter, box, shown); break;
         case values:
             if (shown.message != nullptr)
                 paintText(
                     painter, box, signalWords(*shown.message, shown.now.payload, theme.body(), box.width()), theme.body(), theme.ink2);
+            else if (shown.speaks())
+                paintText(painter, box, cellText(column, shown), theme.body(), theme.ink2);
             break;
         case time:
         case clock: paintText(painter, box, cellText(column, shown), mono, theme.ink); break;
         case sinceSame:
         case sinceShown:
         case toCursor:
+        case lasted:
         case length:
         case code: paintText(painter, box, cellText(column, shown), mono, theme.ink2, right); break;
         default: paintText(painter, box, cellText(column, shown), theme.body(), theme.ink2); break;
@@ -496,19 +531,32 @@ void StreamRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     }
 }
 
-std::vector<database::Decoded> StreamRows::signalsOf(const trace::RowEntry& entry) const
+std::vector<database::Decoded> StreamRows::signalsOf(const Shown& shown) const
 {
     std::vector<database::Decoded> decoded;
-    if (const auto* message = view_.stage().catalog().find(entry.head))
-        message->plan.decode(entry.payload, decoded);
+    if (shown.message != nullptr)
+        shown.message->plan.decode(shown.now.payload, decoded);
     return decoded;
 }
 
+std::vector<trace::Row> StreamRows::piecesOf(std::uint64_t index) const
+{
+    const MessageSource* messages = view_.messages();
+    const trace::Row row = rowOf(index);
+    if (messages == nullptr || row >= view_.stage().snapshot().rows())
+        return {};
+    auto pieces = messages->message(view_.stage().snapshot(), row)->pieces;
+    if (pieces.size() > mostPiecesShown)
+        pieces.resize(mostPiecesShown);
+    return pieces;
+}
+
+// Its signals, and the frames that it came in.
 int StreamRows::linesUnder(std::uint64_t index) const
 {
-    if (open_.empty() || index >= count())
+    if (open_.empty() || index >= count() || !isOpen(rowOf(index)))
         return 0;
-    return isOpen(rowOf(index)) ? std::max<int>(1, static_cast<int>(signalsOf(entryAt(index)).size())) : 0;
+    return std::max(1, static_cast<int>(signalsOf(shownAt(index)).size() + piecesOf(index).size()));
 }
 
 void StreamRows::open(std::uint64_t index, bool shallOpen)
@@ -519,46 +567,79 @@ void StreamRows::open(std::uint64_t index, bool shallOpen)
         open_.erase(rowOf(index));
 }
 
+QString StreamRows::pieceText(std::uint64_t index, trace::Row piece, trace::Row before) const
+{
+    const trace::Snapshot& snapshot = view_.stage().snapshot();
+    const Shown shown = shownAt(index);
+    const can::FrameView frame = snapshot.frame(piece);
+    return QStringList{timeText(view_.stage().seconds(frame.time), 6),
+        before == trace::noRow ? QString() : QLatin1Char('+') + milliseconds(frame.time - snapshot.time(before)) + QStringLiteral(" ms"),
+        text(can::toText(frame.id)), shown.speaks() ? text(protocol::pieceWords(*shown.told->head, frame.id, frame.payload())) : QString(),
+        text(protocol::bytesWords(frame.payload(), can::maxLength))}
+        .join(QLatin1Char('\t'));
+}
+
 QString StreamRows::lineText(std::uint64_t index, int line) const
 {
-    const trace::RowEntry entry = entryAt(index);
-    const auto decoded = signalsOf(entry);
-    if (static_cast<std::size_t>(line) >= decoded.size())
-        return tr("no definition: its signals are not known");
-    const auto* message = view_.stage().catalog().find(entry.head);
-    const database::Decoded& value = decoded[static_cast<std::size_t>(line)];
-    const database::Signal& signal = message->message->signals[value.signal];
-    const QStringList parts = signalParts(*message, value);
-    return QString::fromStdString(signal.name) + QLatin1Char('\t') + parts.join(QLatin1Char('\t'));
+    const Shown shown = shownAt(index);
+    const auto decoded = signalsOf(shown);
+    const auto at = static_cast<std::size_t>(line);
+    if (at < decoded.size()) {
+        const database::Signal& signal = shown.message->message->signals[decoded[at].signal];
+        return text(signal.name) + QLatin1Char('\t') + signalParts(*shown.message, decoded[at]).join(QLatin1Char('\t'));
+    }
+    const auto pieces = piecesOf(index);
+    const std::size_t piece = at - decoded.size();
+    if (piece < pieces.size())
+        return pieceText(index, pieces[piece], piece == 0 ? trace::noRow : pieces[piece - 1]);
+    return shown.speaks() ? wordsOf(shown).second : tr("no definition: its signals are not known");
 }
 
 void StreamRows::paintLine(QPainter& painter, int y, std::uint64_t index, int line)
 {
     const Theme& theme = Theme::get();
-    const trace::RowEntry entry = entryAt(index);
     const int height = theme.rowHeight();
     const double left = theme.px(40) - horizontalScrollBar()->value();
-    const auto decoded = signalsOf(entry);
+    const Shown shown = shownAt(index);
+    const auto decoded = signalsOf(shown);
     painter.fillRect(QRectF(0, y, viewport()->width(), height), theme.raised);
-    if (static_cast<std::size_t>(line) >= decoded.size())
-        return paintText(painter, QRectF(left, y, theme.px(400), height), lineText(index, line), theme.body(), theme.ink3);
-    const auto* message = view_.stage().catalog().find(entry.head);
-    paintSignalLine(painter, QRectF(left, y, viewport()->width() - left, height), *message, decoded[static_cast<std::size_t>(line)]);
+    if (static_cast<std::size_t>(line) < decoded.size())
+        return paintSignalLine(
+            painter, QRectF(left, y, viewport()->width() - left, height), *shown.message, decoded[static_cast<std::size_t>(line)]);
+    const QStringList cells = lineText(index, line).split(QLatin1Char('\t'));
+    if (cells.size() < 5)
+        return paintText(painter, QRectF(left, y, theme.px(400), height), cells.join(QLatin1Char(' ')), theme.body(), theme.ink3);
+    // A frame under its message: when, how long behind the one before, what it does, its bytes.
+    constexpr double widths[] = {88, 76, 88, 100, 400};
+    double x = left;
+    for (int i = 0; i < cells.size(); ++i) {
+        const double width = theme.px(widths[i]);
+        paintText(painter, QRectF(x, y, width, height), cells[i], i == 3 ? theme.body() : theme.mono(), theme.ink2,
+            i == 1 ? Qt::AlignRight | Qt::AlignVCenter : Qt::AlignLeft | Qt::AlignVCenter);
+        x += width + theme.px(12);
+    }
 }
 
 void StreamRows::lineClicked(std::uint64_t index, int line)
 {
-    choose(index);
-    const trace::RowEntry entry = entryAt(index);
-    const auto decoded = signalsOf(entry);
-    if (static_cast<std::size_t>(line) >= decoded.size())
+    const Shown shown = shownAt(index);
+    const auto decoded = signalsOf(shown);
+    const auto at = static_cast<std::size_t>(line);
+    if (at < decoded.size()) {
+        choose(index);
+        Selection selection;
+        selection.kind = Selection::Kind::signal;
+        selection.bus = shown.now.head.bus;
+        selection.id = shown.now.head.id;
+        selection.signal = static_cast<int>(decoded[at].signal);
+        view_.stage().select(selection);
         return;
-    Selection selection;
-    selection.kind = Selection::Kind::signal;
-    selection.bus = entry.head.bus;
-    selection.id = entry.head.id;
-    selection.signal = static_cast<int>(decoded[static_cast<std::size_t>(line)].signal);
-    view_.stage().select(selection);
+    }
+    const auto pieces = piecesOf(index);
+    if (at - decoded.size() < pieces.size())
+        view_.stage().setCursorRow(pieces[at - decoded.size()]);
+    else
+        choose(index);
 }
 
 }  // namespace wavetrope::app

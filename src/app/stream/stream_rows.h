@@ -38,6 +38,8 @@ public:
         code,
         bytes,
         note,
+        between,
+        lasted,
         values
     };
 
@@ -84,13 +86,17 @@ private:
     [[nodiscard]] std::string conditionAt(double x, std::uint64_t index) const;
     /// What a cell says, but for what is only painted.
     [[nodiscard]] QString cellText(int column, const Shown& shown) const;
+    [[nodiscard]] std::pair<QString, QString> wordsOf(const Shown& shown) const;
     [[nodiscard]] QString byteAt(can::Payload payload, std::size_t i) const;
     [[nodiscard]] double byteStep() const;
     [[nodiscard]] Shown shownAt(std::uint64_t index) const;
     void paintBytes(QPainter& painter, const QRectF& box, const Shown& shown) const;
     void askWhere();
     [[nodiscard]] trace::RowEntry entryAt(std::uint64_t index) const;
-    [[nodiscard]] std::vector<database::Decoded> signalsOf(const trace::RowEntry& entry) const;
+    [[nodiscard]] std::vector<database::Decoded> signalsOf(const Shown& shown) const;
+    /// Rows of the frames that a row was put together from; none where it is one frame.
+    [[nodiscard]] std::vector<trace::Row> piecesOf(std::uint64_t index) const;
+    [[nodiscard]] QString pieceText(std::uint64_t index, trace::Row piece, trace::Row before) const;
 
     StreamView& view_;
     ByteText byteText_ = ByteText::hexadecimal;
