@@ -693,6 +693,20 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
         axis.setCursor(axis.timeOf(48));
         QTest::qWait(800);
         good = photographer.take(*lap, QStringLiteral("troubles") + suffix) && good;
+        lap->showPage(QStringLiteral("Watch"));
+        axis.setCursor(axis.timeOf(60.2));
+        QTest::qWait(500);
+        auto* stream = lap->currentPage()->find<StreamView>();
+        stream->setMessages(true);
+        QTest::qWait(1'200);
+        for (std::uint64_t i = stream->source().nearest(axis.cursorRow()), n = 0; n < 400 && i > 0; --i, ++n)
+            if (const auto entry = stream->source().entry(axis.snapshot(), i); entry.frames > 1) {
+                stream->rows()->setOpen(i, true);
+                axis.setCursorRow(entry.row);
+                break;
+            }
+        QTest::qWait(500);
+        good = photographer.take(*lap, QStringLiteral("messages") + suffix) && good;
     }
     lap->closeWithoutAsking();
     QTest::qWait(50);

@@ -60,6 +60,8 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
     setColumns(Columns({
         {"clock", tr("date and time"), tr("Date and time, UTC"), 176, false},
         {"time", tr("time"), tr("Time since the start"), 88, true, false, false, QLatin1String(ColumnKind::ofTime)},
+        {"lasted", tr("lasted"), tr("From its first frame to its last, where a message came in pieces"), 76, false, true, false,
+            QStringLiteral("ms")},
         {"since same", tr("since same"), tr("Milliseconds since the previous frame of the same identifier"), 92, true, true, false,
             QStringLiteral("ms")},
         {"since shown", tr("since shown"), tr("Milliseconds since the frame shown above"), 98, false, true, false, QStringLiteral("ms")},
@@ -69,14 +71,12 @@ StreamRows::StreamRows(StreamView& view) : view_(view)
         {"kind", tr("kind"), tr("Data, FD, remote or error"), 52, false},
         {"id", tr("id"), tr("Identifier"), 80},
         {"message", tr("message"), tr("Message of the signal database"), 114},
+        {"between", tr("from, to"), tr("Who sends it, and to whom, where a higher protocol is spoken"), 150, false},
         {"sender", tr("sender"), tr("Node that sends it, by the signal database"), 100, false},
         {"length", tr("len"), tr("Payload bytes"), 30, false, true},
         {"code", tr("code"), tr("Data length code"), 36, false, true},
         {"bytes", tr("bytes"), tr("Payload; bytes that changed since the previous of the identifier stand out"), 190},
         {"note", tr("note"), tr("Note on the frame  (N)"), 140, false},
-        {"between", tr("from, to"), tr("Who sends it, and to whom, where a higher protocol is spoken"), 150, false},
-        {"lasted", tr("lasted"), tr("From its first frame to its last, where a message came in pieces"), 76, false, true, false,
-            QStringLiteral("ms")},
         {"signals", tr("signals"), tr("Signals in words; open the row for all of them"), 140, true, false, true},
     }));
 }
@@ -464,7 +464,7 @@ void StreamRows::paintBytes(QPainter& painter, const QRectF& box, const Shown& s
         paintText(painter, QRectF(box.left() + static_cast<double>(i) * step, box.top(), step, box.height()), byteAt(payload, first + i),
             changed(first + i) ? strong : mono, changed(first + i) ? theme.ink : theme.ink3);
     if (payload.size() > fit)
-        paintText(painter, QRectF(box.left() + static_cast<double>(fit) * step, box.top(), theme.px(30), box.height()),
+        paintText(painter, QRectF(box.left() + static_cast<double>(fit) * step, box.top(), theme.px(44), box.height()),
             QStringLiteral("+%1").arg(payload.size() - fit), mono, theme.ink3);
 }
 

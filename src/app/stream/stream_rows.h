@@ -25,6 +25,7 @@ public:
     enum Column {
         clock,
         time,
+        lasted,
         sinceSame,
         sinceShown,
         toCursor,
@@ -33,13 +34,12 @@ public:
         kind,
         identifier,
         name,
+        between,
         sender,
         length,
         code,
         bytes,
         note,
-        between,
-        lasted,
         values
     };
 

@@ -95,8 +95,14 @@ void StreamView::setMessages(bool messages)
     if (std::exchange(wantsMessages_, messages) == messages)
         return;
     asMessages_->setChecked(messages);
-    for (const int column : {StreamRows::between, StreamRows::lasted})
-        rows_->showColumn(column, messages);
+    // Each way has columns of its own.
+    const nlohmann::json now = rows_->columns().save();
+    if (!otherColumns_.is_null())
+        rows_->restoreColumns(otherColumns_);
+    else
+        for (const int column : {StreamRows::lasted, StreamRows::between, StreamRows::sinceSame, StreamRows::bytes})
+            rows_->showColumn(column, (column == StreamRows::lasted || column == StreamRows::between) == messages);
+    otherColumns_ = now;
     search();
     Q_EMIT setUpChanged();
 }
@@ -167,6 +173,8 @@ nlohmann::json StreamView::save() const
         {"bytes", byteTexts[static_cast<unsigned>(rows_->byteText())]}};
     if (wantsMessages_)
         out["rows"] = "messages";
+    if (!otherColumns_.is_null())
+        out["columns the other way"] = otherColumns_;
     return out;
 }
 
@@ -175,6 +183,7 @@ void StreamView::restore(const nlohmann::json& setUp)
     setMessages(setUp.value("rows", nlohmann::json()) == "messages");
     if (setUp.contains("columns"))
         rows_->restoreColumns(setUp["columns"]);
+    otherColumns_ = setUp.value("columns the other way", nlohmann::json());
     if (setUp.contains("bytes"))
         for (unsigned i = 0; i < std::size(byteTexts); ++i)
             if (setUp["bytes"] == byteTexts[i])

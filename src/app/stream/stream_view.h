@@ -53,6 +53,7 @@ private:
     std::unique_ptr<trace::RowSource> found_;
     std::unique_ptr<MessageSource> messages_;
     bool wantsMessages_ = false;
+    nlohmann::json otherColumns_;   // of frames while there are messages, and the other way round
     bool searching_ = false;
 };
 
