@@ -34,6 +34,7 @@
 #include "app/load/load_view.h"
 #include "app/nodes/nodes_view.h"
 #include "app/network/ask_view.h"
+#include "app/network/dictionary_dialog.h"
 #include "app/network/messages_view.h"
 #include "app/network/network_view.h"
 #include "app/outbox/outbox_view.h"
@@ -48,6 +49,7 @@
 #include "app/shell/closing_dialog.h"
 #include "app/shell/help_dialog.h"
 #include "app/shell/main_window.h"
+#include "app/shell/rig_tree.h"
 #include "app/shell/rig_settings_dialog.h"
 #include "app/shell/settings_dialog.h"
 #include "app/spectrum/spectrum_view.h"
@@ -679,7 +681,19 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
             }
     };
     openLast(QStringLiteral("0x2001:03"));
-    QTest::qWait(300);
+    auto* tree = lap->findChild<RigTree*>()->tree();
+    for (QTreeWidgetItem* item : tree->findItems(QStringLiteral("objects"), Qt::MatchExactly | Qt::MatchRecursive))
+        if (item->parent()->text(0) == QLatin1String("BladeUnit")) {
+            item->parent()->setExpanded(true);
+            item->setExpanded(true);
+            for (int i = 0; i < item->childCount(); ++i)
+                if (item->child(i)->text(0).startsWith(QLatin1String("0x2001"))) {
+                    item->child(i)->setExpanded(true);
+                    tree->setCurrentItem(item->child(i)->child(3));
+                    tree->scrollToItem(item->child(i)->child(item->child(i)->childCount() - 1));
+                }
+        }
+    QTest::qWait(600);
     bool good = photographer.take(*lap, QStringLiteral("who") + suffix);
     if (every) {
         network->show(NetworkView::Shows::transfers);
@@ -739,6 +753,11 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
     asks(1, AskView::Kind::readObject, "9", "0x1000");
     QTest::qWait(400);
     good = photographer.take(*window, QStringLiteral("ask") + suffix) && good;
+    DictionaryDialog dictionary(window->stage(), 1, 1, window);
+    dictionary.show();
+    QTest::qWait(2'500);
+    good = photographer.take(dictionary, QStringLiteral("dictionary") + suffix) && good;
+    dictionary.close();
     window->closeWithoutAsking();
     QTest::qWait(50);
     return good;

@@ -4,15 +4,19 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
+#include <QTemporaryDir>
 #include <QTest>
 #include <QToolButton>
 
+#include "app/inspector/inspector_view.h"
 #include "app/network/ask_view.h"
+#include "app/network/dictionary_dialog.h"
 #include "app/network/messages_view.h"
 #include "app/network/network_view.h"
 #include "app/paint/row_list.h"
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
+#include "app/shell/rig_tree.h"
 #include "app/stream/stream_view.h"
 
 using namespace wavetrope;
@@ -37,6 +41,33 @@ class NetworkTest : public QObject {
             if (view_->rowText(i).contains(words))
                 return view_->rowText(i);
         return {};
+    }
+    // An object in the tree, unfolded down to it.
+    static QTreeWidgetItem* objectOf(MainWindow& window, const QString& node, const QString& index, const QString& name)
+    {
+        QTreeWidget* tree = window.findChild<RigTree*>()->tree();
+        for (QTreeWidgetItem* found : tree->findItems(QStringLiteral("objects"), Qt::MatchExactly | Qt::MatchRecursive)) {
+            if (found->parent()->text(0) != node)
+                continue;
+            found->parent()->setExpanded(true);
+            found->setExpanded(true);
+            for (int i = 0; i < found->childCount(); ++i) {
+                QTreeWidgetItem* item = found->child(i);
+                if (!item->text(0).startsWith(index))
+                    continue;
+                item->setExpanded(true);
+                for (int sub = 0; sub < item->childCount(); ++sub)
+                    if (item->child(sub)->text(0).contains(name)) {
+                        tree->scrollToItem(item->child(sub));
+                        return item->child(sub);
+                    }
+                if (item->text(0).contains(name)) {
+                    tree->scrollToItem(item);
+                    return item;
+                }
+            }
+        }
+        return nullptr;
     }
     int messageWith(const QString& words)
     {
@@ -224,6 +255,28 @@ private Q_SLOTS:
         window_->showPage(QStringLiteral("Network"));
     }
 
+    // In a log: the value at the cursor, and nobody to be asked.
+    void objectsStandInTheTree()
+    {
+        at(62.9);
+        QTreeWidgetItem* source = objectOf(*window_, QStringLiteral("BladeUnit"), QStringLiteral("0x2001"), QStringLiteral("DepthSource"));
+        QVERIFY(source != nullptr);
+        window_->findChild<RigTree*>()->tree()->setCurrentItem(source);
+        QCOMPARE(stage().selection().kind, Selection::Kind::object);
+        QTRY_VERIFY(!source->text(1).isEmpty());
+        auto* inspector = window_->findChild<Inspector*>();
+        auto* panel = inspector->findChild<ObjectPanel*>();
+        QTRY_VERIFY(panel->isVisible());
+        QVERIFY(!panel->findChild<QPushButton*>(QStringLiteral("readObject"))->isEnabled());
+        inspector->repaint();
+        QVERIFY2(inspector->text().contains(QStringLiteral("How it came: 2 frames")), qPrintable(inspector->text()));
+        const auto object = ProtocolDesk::ObjectOf{1, 1, {0x2001, 3}};
+        const protocol::Transfer* last = stage().protocols().transferOf(object);
+        QVERIFY(last != nullptr && last->to <= stage().cursor());
+        at(2);
+        QVERIFY(stage().protocols().transferOf(object) == nullptr || stage().protocols().transferOf(object)->to <= stage().cursor());
+    }
+
     void listsKeepToWhoIsChosen()
     {
         at(60.2);
@@ -318,6 +371,57 @@ private Q_SLOTS:
         ask->ask();
         QTRY_VERIFY2(ask->rowText(0).contains(QStringLiteral("0x28: 00 FF")), qPrintable(ask->rowText(0)));
         QCOMPARE(ask->count(), std::size_t{3});
+
+        // By the tree and the inspector: nothing goes out before the button.
+        QTreeWidgetItem* source = objectOf(live, QStringLiteral("BladeUnit"), QStringLiteral("0x2001"), QStringLiteral("DepthSource"));
+        QVERIFY(source != nullptr);
+        live.findChild<RigTree*>()->tree()->setCurrentItem(source);
+        auto* inspector = live.findChild<Inspector*>();
+        auto* panel = inspector->findChild<ObjectPanel*>();
+        QTRY_VERIFY(panel->isVisible());
+        QTRY_VERIFY2(source->text(1) == QStringLiteral("2"), qPrintable(source->text(1)));     // as it was written above
+        QTest::mouseClick(panel->findChild<QPushButton*>(QStringLiteral("readObject")), Qt::LeftButton);
+        QTRY_VERIFY2(panel->words().startsWith(QStringLiteral("2, after ")), qPrintable(panel->words()));
+        QTest::keyClicks(panel->value(), QStringLiteral("9"));
+        QTest::mouseClick(panel->findChild<QPushButton*>(QStringLiteral("writeObject")), Qt::LeftButton);
+        QVERIFY2(panel->words().contains(QStringLiteral("limits")), qPrintable(panel->words()));
+        panel->value()->setText(QStringLiteral("1"));
+        QTest::keyClick(panel->value(), Qt::Key_Return);
+        QTRY_VERIFY2(panel->words().startsWith(QStringLiteral("written, after ")), qPrintable(panel->words()));
+        QTRY_VERIFY2(source->text(1) == QStringLiteral("1"), qPrintable(source->text(1)));
+        inspector->repaint();
+        QVERIFY2(inspector->text().contains(QStringLiteral("Now: 1\nIn the file: 0")), qPrintable(inspector->text()));
+        QVERIFY2(inspector->text().contains(QStringLiteral("Range: 0 to 3")), qPrintable(inspector->text()));
+        QVERIFY2(inspector->text().contains(QStringLiteral("Answers: ")), qPrintable(inspector->text()));
+        // What is in process data is live without asking.
+        QTreeWidgetItem* depth = objectOf(live, QStringLiteral("BladeUnit"), QStringLiteral("0x2110"), QStringLiteral("Force left"));
+        QVERIFY(depth != nullptr);
+        live.findChild<RigTree*>()->tree()->setCurrentItem(depth);
+        QTRY_VERIFY(!depth->text(1).isEmpty());
+        inspector->repaint();
+        QVERIFY2(inspector->text().contains(QStringLiteral("in process data at")), qPrintable(inspector->text()));
+
+        // All of it beside the file, loaded, and kept.
+        viaMenu(QStringLiteral("\tBladeUnit\t"), "compareDictionary");
+        auto* dialog = view->findChild<DictionaryDialog*>();
+        QVERIFY(dialog != nullptr);
+        QTRY_VERIFY2(!dialog->waits() && dialog->count() > 0, qPrintable(dialog->words()));
+        const auto differs = [&](const QString& words) {
+            for (std::size_t i = 0; i < dialog->count(); ++i)
+                if (dialog->rowText(i).contains(words))
+                    return true;
+            return false;
+        };
+        QVERIFY2(differs(QStringLiteral("DepthSource\t0\t1")), qPrintable(dialog->rowText(0)));
+        QTemporaryDir folder;
+        const QString kept = folder.filePath(QStringLiteral("kept.dcf"));
+        QVERIFY(dialog->store(kept));
+        const auto dcf = protocol::readDictionary(kept.toStdString());
+        QVERIFY(dcf && dcf->node == 1 && dcf->find({0x2001, 3})->set == "1");
+        QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("loadAll")), Qt::LeftButton);
+        QVERIFY(dialog->waits());
+        QTRY_VERIFY2(!dialog->waits() && !differs(QStringLiteral("DepthSource")), qPrintable(dialog->words()));
+        dialog->close();
         live.closeWithoutAsking();
     }
 

@@ -60,6 +60,7 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
       outbox_(new OutboxPanel(stage, body_)),
       phase_(new PhasePanel(stage, body_)),
       board_(new BoardPanel(stage, body_)),
+      object_(new ObjectPanel(stage, body_)),
       layout_(new LayoutWidget(LayoutWidget::Form::small, this))
 {
     define_->setObjectName(QStringLiteral("openDefinition"));
@@ -76,6 +77,12 @@ Inspector::Inspector(Stage& stage, QWidget* parent)
     outbox_->hide();
     board_->hide();
     phase_->hide();
+    object_->hide();
+    connect(object_, &ObjectPanel::heightChanged, this, [this] { update(); });
+    connect(&stage.protocols(), &ProtocolDesk::changed, this, [this] {
+        if (stage_.selection().kind == Selection::Kind::object)
+            update();
+    });
     connect(board_, &BoardPanel::heightChanged, this, [this] { update(); });
     connect(&stage.boards(), &BoardDesk::changed, this, [this] { update(); });
     connect(outbox_, &OutboxPanel::heightChanged, this, [this] { update(); });
@@ -148,6 +155,7 @@ void Inspector::updateButtons()
 {
     lookAtInputs();
     const Selection& selection = stage_.selection();
+    stage_.protocols().look(this, selection.kind == Selection::Kind::object);
     const bool message = selection.kind == Selection::Kind::message || selection.kind == Selection::Kind::signal;
     const auto* entry = message ? stage_.catalog().find(selection.bus, selection.id) : nullptr;
     only_->setVisible(message);
@@ -385,11 +393,12 @@ void Inspector::paintEvent(QPaintEvent*)
     case Selection::Kind::outboxRow: paintOutboxRow(painter); break;
     case Selection::Kind::boardItem: paintBoardItem(painter); break;
     case Selection::Kind::phase: paintPhase(painter); break;
+    case Selection::Kind::object: paintObject(painter); break;
     }
     painter.restore();
     if (layout_->isVisible() != layoutWanted_)
         layout_->setVisible(layoutWanted_);
-    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_, board_, phase_})
+    for (QWidget* widget : std::initializer_list<QWidget*>{form_, panel_, outbox_, board_, phase_, object_})
         if (const bool wanted = std::find(placed_.begin(), placed_.end(), widget) != placed_.end(); widget->isHidden() == wanted)
             widget->setVisible(wanted);
 }

@@ -10,6 +10,7 @@
 #include "app/inspector/board_panel.h"
 #include "app/inspector/curve_panel.h"
 #include "app/inspector/derived_form.h"
+#include "app/inspector/object_panel.h"
 #include "app/inspector/outbox_panel.h"
 #include "app/inspector/phase_panel.h"
 #include "app/layout/layout_widget.h"
@@ -55,6 +56,8 @@ private:
     void paintOutboxRow(QPainter& painter);
     void paintBoardItem(QPainter& painter);
     void paintPhase(QPainter& painter);
+    void paintObject(QPainter& painter);
+    void paintAnswerTimes(QPainter& painter, double& y, std::vector<Time> times, std::optional<Time> mine);
     void paintLimit(QPainter& painter, double& y, Time took, Time limit, std::optional<Time> notBefore);
     void passage(QPainter& painter, double& y, const QString& name, const QString& words, bool mono, const QColor& colour = {});
     /// Title and what stands under it; gives where the rest begins.
@@ -84,6 +87,7 @@ private:
     OutboxPanel* outbox_;
     PhasePanel* phase_;
     BoardPanel* board_;
+    ObjectPanel* object_;
     std::vector<QWidget*> placed_;                      // while it is painted
     LayoutWidget* layout_;
     bool layoutWanted_ = false;

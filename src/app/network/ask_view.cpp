@@ -15,7 +15,6 @@
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
-#include "drive/asker.h"
 #include "protocol/describe.h"
 
 namespace wavetrope::app {
@@ -311,8 +310,7 @@ Expected<std::unique_ptr<protocol::Talk>> AskView::talkOf(std::uint8_t bus, QStr
 
 void AskView::ask()
 {
-    rig::Session* session = stage().document().session();
-    if (session == nullptr || bus_->currentIndex() < 0)
+    if (bus_->currentIndex() < 0)
         return;
     const auto bus = static_cast<std::uint8_t>(bus_->currentIndex());
     Asked asked;
@@ -323,42 +321,38 @@ void AskView::ask()
         return tell(text(talk.error().text()), true);
     tell({}, false);
     asked.at = stage().seconds(stage().newest());
+    const std::uint64_t number = number_ + 1;
+    const QPointer<AskView> self(this);
+    const auto done = stage().protocols().ask(
+        bus, std::move(*talk), [self, number, type](const protocol::Talk& talked, const protocol::Answer& answer, double at, double took) {
+            QString words = answer.good ? answer.data.empty() ? AskView::tr("done") : text(protocol::valueText(type, answer.data))
+                                        : text(answer.words);
+            if (const auto* group = dynamic_cast<const protocol::GroupRequest*>(&talked); answer.good && group != nullptr) {
+                QStringList all;
+                for (const protocol::GroupAnswer& one : group->answers())
+                    all << AskView::tr("%1: %2").arg(
+                        text(toText(protocol::Party::address(one.source))), text(protocol::bytesWords(one.data, 32)));
+                words = all.join(QStringLiteral("; "));
+            }
+            return [self, number, words, good = answer.good, at, took] {
+                if (self == nullptr || self->number_ - number >= self->asked_.size())
+                    return;
+                Asked& one = self->asked_[self->number_ - number];
+                one.at = at;
+                one.answer = words;
+                one.good = good;
+                one.took = took;
+                one.waits = false;
+                self->rows_->refresh();
+            };
+        });
+    if (!done)
+        return tell(text(done.error().text()), true);
+    number_ = number;
     asked_.push_front(std::move(asked));
     if (asked_.size() > mostKept)
         asked_.pop_back();
-    const std::uint64_t number = ++number_;
     rows_->refresh();
-    auto shared = std::make_shared<std::unique_ptr<protocol::Talk>>(std::move(*talk));
-    const QPointer<AskView> self(this);
-    const Time begins = stage().document().begins();
-    session->post([self, shared, bus, number, type, begins](rig::Session& of) {
-        const Time began = of.scheduler().now();
-        const auto* group = dynamic_cast<const protocol::GroupRequest*>(shared->get());
-        of.all<drive::Asker>().front()->ask(
-            bus, std::move(*shared), [self, number, type, began, begins, group](const protocol::Answer& answer, Time took) {
-                QString words = answer.good ? answer.data.empty() ? AskView::tr("done") : text(protocol::valueText(type, answer.data))
-                                            : text(answer.words);
-                if (answer.good && group != nullptr) {
-                    QStringList all;
-                    for (const protocol::GroupAnswer& one : group->answers())
-                        all << AskView::tr("%1: %2").arg(
-                            text(toText(protocol::Party::address(one.source))), text(protocol::bytesWords(one.data, 32)));
-                    words = all.join(QStringLiteral("; "));
-                }
-                const double at = static_cast<double>((began - begins).count()) * 1e-9, ms = static_cast<double>(took.count()) * 1e-6;
-                QMetaObject::invokeMethod(qApp, [self, number, words, good = answer.good, at, ms] {
-                    if (self == nullptr || self->number_ - number >= self->asked_.size())
-                        return;
-                    Asked& one = self->asked_[self->number_ - number];
-                    one.at = at;
-                    one.answer = words;
-                    one.good = good;
-                    one.took = ms;
-                    one.waits = false;
-                    self->rows_->refresh();
-                });
-            });
-    });
 }
 
 QString AskView::rowText(std::size_t index) const

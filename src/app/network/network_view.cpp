@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/network/network_view.h"
 
+#include "app/network/dictionary_dialog.h"
+
 #include <QButtonGroup>
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -484,6 +486,15 @@ void NetworkView::showMenu(const QPoint& at)
     case protocol::Protocol::objects:
         asks("readObject", tr("Read an object of %1").arg(name), QStringLiteral("read|%1").arg(number));
         asks("writeObject", tr("Write an object of %1").arg(name), QStringLiteral("write|%1").arg(number));
+        if (const auto which = static_cast<std::uint8_t>(node.node.value); stage().protocols().dictionaryOf(node.bus, which) != nullptr) {
+            QAction* compare = menu->addAction(tr("Compare %1 with its dictionary...").arg(name), this, [this, of = node.bus, which] {
+                auto* dialog = new DictionaryDialog(stage(), of, which, this);
+                dialog->setAttribute(Qt::WA_DeleteOnClose);
+                dialog->show();
+            });
+            compare->setObjectName(QStringLiteral("compareDictionary"));
+            compare->setEnabled(stage().document().isLive());
+        }
         asks("commandState", tr("Command the state of %1").arg(name), QStringLiteral("state|%1").arg(number));
         break;
     case protocol::Protocol::vehicle:

@@ -21,6 +21,7 @@
 #include "app/parts/text.h"
 #include "app/stage/curve_desk.h"
 #include "app/stage/desk.h"
+#include "app/stage/protocol_desk.h"
 #include "app/stage/selection_menu.h"
 #include "app/stage/signal_drag.h"
 #include "app/theme/theme.h"
@@ -30,8 +31,6 @@ namespace wavetrope::app {
 
 namespace {
 
-enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole, fileRole };
-enum Level { busLevel, databaseLevel, nodeLevel, messageLevel, signalLevel, missingLevel, derivedLevel };
 constexpr unsigned valuesEvery = 6;  // beats
 constexpr int mostPopulated = 300;   // messages whose signals one search brings in; another letter finds the rest
 
@@ -42,9 +41,13 @@ bool holds(const database::Message& message, const QString& wanted)
     });
 }
 
-class RowDelegate : public QStyledItemDelegate {
+std::uint64_t placeOf(std::uint8_t bus, std::uint32_t id) { return std::uint64_t{bus} << 32 | id; }
+
+}  // namespace
+
+class RigTree::Delegate : public QStyledItemDelegate {
 public:
-    RowDelegate(const Stage& stage, QObject* parent) : QStyledItemDelegate(parent), stage_(stage) {}
+    Delegate(const Stage& stage, QObject* parent) : QStyledItemDelegate(parent), stage_(stage) {}
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override
     {
         return {10, Theme::get().px(index.data(levelRole).toInt() == busLevel ? 24 : 18)};
@@ -67,6 +70,7 @@ public:
         box.setRight(right);
         const QFont nameFont = level == busLevel ? theme.bodyStrong() : theme.body();
         const QFont behindFont = level == messageLevel || level == signalLevel || level == derivedLevel || level == busLevel
+                                         || level == objectLevel
                                      ? theme.mono(10)
                                      : theme.small();
         const double mark = theme.px(level == busLevel ? 22 : level == missingLevel || level == derivedLevel ? 20 : 3);
@@ -94,10 +98,6 @@ public:
 private:
     const Stage& stage_;
 };
-
-std::uint64_t placeOf(std::uint8_t bus, std::uint32_t id) { return std::uint64_t{bus} << 32 | id; }
-
-}  // namespace
 
 // Signals and messages can be dragged out.
 class RigTree::Tree : public QTreeWidget {
@@ -212,7 +212,7 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     result_->hide();
     tree_->setColumnCount(2);
     tree_->setHeaderHidden(true);
-    tree_->setItemDelegate(new RowDelegate(stage_, tree_));
+    tree_->setItemDelegate(new Delegate(stage_, tree_));
     tree_->header()->setStretchLastSection(false);
     tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     tree_->header()->setSectionResizeMode(1, QHeaderView::Fixed);
@@ -245,6 +245,10 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
         QTimer::singleShot(0, this, &RigTree::refreshValues);  // once the rows have their places
     });
     connect(&stage, &Stage::catalogChanged, this, &RigTree::rebuildKeeping);
+    connect(&stage.protocols(), &ProtocolDesk::changed, this, [this] {
+        if (isVisible() && !stage_.following())
+            refreshValues();
+    });
     connect(&stage.curveDesk(), &CurveDesk::grown, this, [this] {
         if (isVisible() && !stage_.catalog().derived().empty() && !stage_.following())
             refreshValues();
@@ -255,6 +259,7 @@ RigTree::RigTree(Stage& stage, QWidget* parent) : QWidget(parent), stage_(stage)
     });
     connect(tree_, &QTreeWidget::itemExpanded, this, [this](QTreeWidgetItem* item) {
         populate(item);
+        populateObjects(item);
         QTimer::singleShot(0, this, &RigTree::refreshValues);
     });
     const auto restyle = [this] {
@@ -314,6 +319,10 @@ std::size_t RigTree::shape() const
     for (const database::DerivedSignal& derived : stage_.catalog().derived()) {
         add(derived.spec.name);
         add(derived.spec.formula);
+    }
+    for (const auto& [of, dictionary] : stage_.document().databases().dictionaries) {
+        add(of.first);
+        hash = hash * 31 + of.second + dictionary->entries.size();
     }
     return hash;
 }
@@ -422,6 +431,7 @@ void RigTree::build()
                 }
             }
         }
+        buildDictionaries(busItem, bus);
         busItem->setExpanded(true);
     }
     buildDerived();
@@ -463,6 +473,10 @@ void RigTree::find(const QString& text)
                           && (item->text(0).contains(wanted, Qt::CaseInsensitive)
                               || (level == messageLevel && item->text(1).contains(wanted, Qt::CaseInsensitive)));
         bool below = false;
+        if (!wanted.isEmpty() && (level == dictionaryLevel || level == indexLevel) && populated < mostPopulated) {
+            populated += item->childCount() == 0 ? 1 : 0;
+            populateObjects(item);
+        }
         if (level == messageLevel && !wanted.isEmpty() && item->childCount() == 0)
             if (const auto* message = messageOf(item);
                 populated < mostPopulated && message != nullptr && holds(*message->message, wanted)) {
@@ -472,9 +486,9 @@ void RigTree::find(const QString& text)
         for (int i = 0; i < item->childCount(); ++i)
             below = visit(item->child(i), above || fits) || below;
         if (fits) {
-            const int rank = (level == signalLevel || level == derivedLevel ? 0
-                                 : level == messageLevel                    ? 2
-                                                                            : 4)
+            const int rank = (level == signalLevel || level == derivedLevel || level == objectLevel ? 0
+                                 : level == messageLevel                                            ? 2
+                                                                                                    : 4)
                              + (item->text(0).startsWith(wanted, Qt::CaseInsensitive) ? 0 : 1);
             if (rank < bestRank || (rank == bestRank && item->text(0).size() < best->text(0).size())) {
                 best = item;
@@ -512,6 +526,7 @@ void RigTree::refreshValues()
     const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
     // Only what is on the screen is decoded.
     std::vector<measure::SeriesKeeper::Look> derived;
+    bool objects = false;   // their transfers are followed while one is in sight
     for (QTreeWidgetItem* item = tree_->itemAt(1, 1); item != nullptr; item = tree_->itemBelow(item)) {
         if (tree_->visualItemRect(item).top() > tree_->viewport()->height())
             break;
@@ -533,6 +548,13 @@ void RigTree::refreshValues()
                 const auto value = series->at(snapshot, stage_.cursor());
                 item->setText(1, value ? source->reading(*value) : QString());
             }
+        if (level == objectLevel) {
+            objects = true;
+            const auto key = item->data(0, signalRole).toUInt();
+            item->setText(1, stage_.protocols().valueOf({static_cast<std::uint8_t>(item->data(0, busRole).toUInt()),
+                                 static_cast<std::uint8_t>(item->data(0, idRole).toUInt()),
+                                 {static_cast<std::uint16_t>(key >> 8), static_cast<std::uint8_t>(key)}}));
+        }
         if (level != signalLevel)
             continue;
         const auto* message = messageOf(item);
@@ -544,6 +566,7 @@ void RigTree::refreshValues()
         const database::Signal& signal = message->message->signals[index];
         item->setText(1, readingText(signal, decoded));
     }
+    stage_.protocols().look(this, objects);
     if (stage_.catalog().derived().size() > 0)
         stage_.curveDesk().look(this, std::move(derived));
 }
@@ -567,6 +590,11 @@ Selection RigTree::selectionOf(const QTreeWidgetItem* item)
     } else if (level == derivedLevel) {
         selection.kind = Selection::Kind::derived;
         selection.node = item->text(0);
+    } else if (level == objectLevel) {
+        selection.kind = Selection::Kind::object;
+        selection.bus = static_cast<std::uint8_t>(item->data(0, busRole).toUInt());
+        selection.id.value = item->data(0, idRole).toUInt();
+        selection.signal = item->data(0, signalRole).toInt();
     }
     return selection;
 }

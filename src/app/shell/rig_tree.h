@@ -24,10 +24,26 @@ protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    enum Role { levelRole = Qt::UserRole, busRole, idRole, signalRole, pathRole, fileRole };
+    enum Level {
+        busLevel,
+        databaseLevel,
+        nodeLevel,
+        messageLevel,
+        signalLevel,
+        missingLevel,
+        derivedLevel,
+        dictionaryLevel,
+        indexLevel,
+        objectLevel
+    };
+    class Delegate;
     class Tree;
     void build();
     void buildDerived();
     void rebuildKeeping();
+    void buildDictionaries(QTreeWidgetItem* busItem, std::uint8_t bus);
+    void populateObjects(QTreeWidgetItem* item);
     void populate(QTreeWidgetItem* item);
     [[nodiscard]] const database::CatalogMessage* messageOf(const QTreeWidgetItem* item) const;
     [[nodiscard]] std::size_t shape() const;

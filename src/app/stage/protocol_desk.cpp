@@ -1,12 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/protocol_desk.h"
 
+#include <QApplication>
 #include <QUndoCommand>
 
 #include <algorithm>
 
 #include "app/parts/text.h"
+#include "app/paint/paint.h"
+#include "app/parts/notation.h"
 #include "app/stage/newest_work.h"
+#include "drive/asker.h"
+#include "measure/coverage.h"
 
 namespace wavetrope::app {
 
@@ -83,8 +88,9 @@ struct ProtocolDesk::Following {
             ++(transfer.ended == protocol::Ended::whole ? whole : broken);
             if (ended.size() >= mostTransfers)
                 return;
-            protocol::Transfer kept = transfer;
-            kept.data = {};
+            protocol::Transfer kept = transfer;     // numbers and bytes of long ones are let go below
+            if (kept.data.size() > bytesKept)
+                kept.data = {};
             kept.numbers = {transfer.numbers.front(), transfer.numbers.back()};
             ended.push_back(std::move(kept));
         }};
@@ -113,9 +119,9 @@ ProtocolDesk::ProtocolDesk(Stage& stage) : stage_(stage), work_(new NewestWork(t
 {
     connect(&stage, &Stage::beat, this, [this] {
         learn();
-        ask();
+        followOn();
     });
-    connect(&stage, &Stage::axisChanged, this, &ProtocolDesk::ask);
+    connect(&stage, &Stage::axisChanged, this, &ProtocolDesk::followOn);
     for (auto anew : {&Stage::catalogChanged, &Stage::becameReady})
         connect(&stage, anew, this, &ProtocolDesk::begin);
 }
@@ -131,7 +137,7 @@ void ProtocolDesk::look(const QObject* who, bool looks)
     if (lookers_.insert(who).second)
         connect(who, &QObject::destroyed, this, [this, who] { lookers_.erase(who); });
     learn();
-    ask();
+    followOn();
 }
 
 // The rig says it; else the identifiers that came so far tell.
@@ -194,13 +200,15 @@ void ProtocolDesk::begin()
     following_.reset();
     nodes_.clear();
     transfers_.clear();
+    objects_.clear();
+    processes_.clear();
     notKept_ = broken_ = rows_ = 0;
     at_ = trace::noRow;
     over_ = asking_ = false;
     work_->forget();
     since_.invalidate();
     Q_EMIT changed();
-    ask();
+    followOn();
 }
 
 bool ProtocolDesk::settled() const
@@ -210,7 +218,7 @@ bool ProtocolDesk::settled() const
     return following_ && !asking_ && rows_ >= stage_.snapshot().rows() && at_ == stage_.cursorRow();
 }
 
-void ProtocolDesk::ask()
+void ProtocolDesk::followOn()
 {
     const trace::Snapshot& snapshot = stage_.snapshot();
     if (lookers_.empty() || !snapshot.valid() || asking_)
@@ -244,20 +252,115 @@ void ProtocolDesk::ask()
             asking_ = false;
             nodes_ = std::move(nodes);
             nodesAt_ = now;
-            for (protocol::Transfer& one : ended) {
-                if (transfers_.size() < mostTransfers)
-                    transfers_.push_back(std::move(one));
-                else
-                    ++notKept_;
-            }
+            for (protocol::Transfer& one : ended)
+                enlist(std::move(one));
             broken_ = broken;
             rows_ = rows;
             at_ = cursor;
             over_ = over;
             Q_EMIT changed();
-            ask();
+            followOn();
         };
     });
+}
+
+void ProtocolDesk::enlist(protocol::Transfer&& transfer)
+{
+    if (transfers_.size() >= mostTransfers) {
+        ++notKept_;
+        return;
+    }
+    if (transfer.head.protocol == protocol::Protocol::objects && transfer.ended == protocol::Ended::whole)
+        objects_[{transfer.bus, static_cast<std::uint8_t>(transfer.head.destination.value),
+                     {static_cast<std::uint16_t>(transfer.what >> 8), static_cast<std::uint8_t>(transfer.what)}}]
+            .push_back(static_cast<std::uint32_t>(transfers_.size()));
+    transfers_.push_back(std::move(transfer));
+}
+
+const protocol::Transfer* ProtocolDesk::transferOf(const ObjectOf& object) const
+{
+    const auto found = objects_.find(object);
+    if (found == objects_.end())
+        return nullptr;
+    const Time now = stage_.following() && stage_.document().isLive() ? Time::max() : stage_.cursor();
+    const auto behind = std::partition_point(
+        found->second.begin(), found->second.end(), [&](std::uint32_t at) { return transfers_[at].to <= now; });
+    return behind == found->second.begin() ? nullptr : &transfers_[*std::prev(behind)];
+}
+
+std::vector<Time> ProtocolDesk::answerTimes(std::uint8_t bus, std::uint8_t node) const
+{
+    std::vector<Time> times;
+    for (auto of = objects_.lower_bound({bus, node, {}}); of != objects_.end() && of->first.bus == bus && of->first.node == node; ++of)
+        for (const std::uint32_t at : of->second)
+            if (transfers_[at].frames == 2)
+                times.push_back(transfers_[at].to - transfers_[at].from);
+    return times;
+}
+
+std::optional<ProtocolDesk::InProcessData> ProtocolDesk::inProcessData(const ObjectOf& object) const
+{
+    const protocol::Dictionary* dictionary = dictionaryOf(object.bus, object.node);
+    const protocol::ObjectEntry* entry = dictionary == nullptr ? nullptr : dictionary->find(object.place);
+    if (entry == nullptr)
+        return {};
+    std::shared_ptr<const database::Catalog>& known = processes_[dictionary];
+    if (known == nullptr) {
+        auto made = std::make_shared<database::Catalog>();
+        for (const trace::TraceBus& bus : stage_.document().buses())
+            made->addBus(bus.name);
+        auto process = protocol::processDataOf(*dictionary, object.node, "Node" + std::to_string(object.node));
+        made->attach(object.bus, std::make_shared<const database::Database>(std::move(process.database)));
+        known = std::move(made);
+    }
+    const std::string name = protocol::signalNameOf(*dictionary, *entry);
+    for (const database::CatalogMessage& message : known->messages())
+        for (std::uint32_t i = 0; i < message.message->signals.size(); ++i) {
+            if (message.message->signals[i].name != name)
+                continue;
+            InProcessData found{&message, i, trace::noRow, {}};
+            const trace::Snapshot& snapshot = stage_.snapshot();
+            const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
+            if (snapshot.valid())
+                found.row = measure::newestOf(snapshot, message, limit);
+            database::Decoded decoded;
+            if (found.row != trace::noRow && message.plan.decodeOne(snapshot.frame(found.row), i, decoded))
+                found.value = decoded;
+            return found;
+        }
+    return {};
+}
+
+QString ProtocolDesk::valueOf(const ObjectOf& object) const
+{
+    if (const auto process = inProcessData(object); process && process->value)
+        return readingText(process->message->message->signals[process->signal], *process->value);
+    const protocol::Transfer* transfer = transferOf(object);
+    if (transfer == nullptr)
+        return {};
+    const protocol::Dictionary* dictionary = dictionaryOf(object.bus, object.node);
+    const protocol::ObjectEntry* entry = dictionary == nullptr ? nullptr : dictionary->find(object.place);
+    if (transfer->bytes > bytesKept)
+        return tr("%n bytes", nullptr, static_cast<int>(transfer->bytes));
+    return text(protocol::valueText(entry == nullptr ? protocol::ObjectType::octetString : entry->type, transfer->data));
+}
+
+Expected<void> ProtocolDesk::ask(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, Answered answered)
+{
+    rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return fail("a log answers nobody: questions go out in a run");
+    auto shared = std::make_shared<std::unique_ptr<protocol::Talk>>(std::move(talk));
+    session->post([shared, bus, answered = std::move(answered), begins = stage_.document().begins()](rig::Session& of) {
+        const Time began = of.scheduler().now();
+        const protocol::Talk* asked = shared->get();
+        of.all<drive::Asker>().front()->ask(
+            bus, std::move(*shared), [asked, answered, began, begins](const protocol::Answer& answer, Time took) {
+                const double at = static_cast<double>((began - begins).count()) * 1e-9, ms = static_cast<double>(took.count()) * 1e-6;
+                QMetaObject::invokeMethod(qApp, answered(*asked, answer, at, ms));
+            });
+    });
+    return {};
 }
 
 QString ProtocolDesk::nameOf(std::uint8_t bus, protocol::Party party) const

@@ -14,6 +14,8 @@
 #include <vector>
 
 #include "app/stage/stage.h"
+#include "protocol/process_data.h"
+#include "protocol/talk.h"
 #include "protocol/network.h"
 #include "protocol/recognise.h"
 
@@ -45,7 +47,7 @@ public:
     [[nodiscard]] const std::vector<protocol::NetworkNode>& nodes() const { return nodes_; }
     /// The moment that they are told of.
     [[nodiscard]] Time nodesAt() const { return nodesAt_; }
-    /// What came in pieces, without bytes; in the order in which it ended.
+    /// What came in pieces, with its first bytes where it has few; in the order in which it ended.
     [[nodiscard]] const std::vector<protocol::Transfer>& transfers() const { return transfers_; }
     [[nodiscard]] std::uint64_t notKept() const { return notKept_; }
     [[nodiscard]] std::uint64_t broken() const { return broken_; }
@@ -63,6 +65,38 @@ public:
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, const protocol::Head& head) const;
     /// The dictionary of a node, or null.
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, std::uint8_t node) const;
+
+    /// An object of a node.
+    struct ObjectOf {
+        std::uint8_t bus = 0, node = 0;
+        protocol::ObjectPlace place{};
+        friend auto operator<=>(const ObjectOf& a, const ObjectOf& b)
+        {
+            return std::tuple(a.bus, a.node, protocol::Dictionary::keyOf(a.place))
+                   <=> std::tuple(b.bus, b.node, protocol::Dictionary::keyOf(b.place));
+        }
+        friend bool operator==(const ObjectOf& a, const ObjectOf& b) { return (a <=> b) == 0; }
+    };
+    /// The newest whole transfer of it up to the cursor, with up to `bytesKept` of its bytes; null where there was none.
+    [[nodiscard]] const protocol::Transfer* transferOf(const ObjectOf& object) const;
+    static constexpr std::size_t bytesKept = 64;
+    /// How long the node took with each whole transfer of one request and one answer, so far.
+    [[nodiscard]] std::vector<Time> answerTimes(std::uint8_t bus, std::uint8_t node) const;
+    /// Where it stands in process data, and its newest value there at the cursor.
+    struct InProcessData {
+        const database::CatalogMessage* message = nullptr;  ///< Of the dictionary's own.
+        std::uint32_t signal = 0;
+        trace::Row row = trace::noRow;
+        std::optional<database::Decoded> value;
+    };
+    [[nodiscard]] std::optional<InProcessData> inProcessData(const ObjectOf& object) const;
+    /// Its value at the cursor, as text: of process data, else as it was read or written last; empty where nothing told it.
+    [[nodiscard]] QString valueOf(const ObjectOf& object) const;
+
+    /// What came of a question, on the thread of the run: gives what is to be done with it in the window.
+    using Answered = std::function<std::function<void()>(const protocol::Talk&, const protocol::Answer&, double at, double milliseconds)>;
+    /// Asks somebody on a bus. An error where nothing runs.
+    [[nodiscard]] Expected<void> ask(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, Answered answered);
 
     /// One who is there.
     struct Member {
@@ -96,8 +130,9 @@ private:
     struct Following;
     class Change;
     void begin();
-    void ask();
+    void followOn();
     void learn();
+    void enlist(protocol::Transfer&& transfer);
     Expected<void> replace(const std::string& bus, const nlohmann::json& next);
 
     Stage& stage_;
@@ -106,6 +141,8 @@ private:
     std::vector<SpokenOn> spoken_;
     std::vector<protocol::NetworkNode> nodes_;
     std::vector<protocol::Transfer> transfers_;
+    std::map<ObjectOf, std::vector<std::uint32_t>> objects_;  // their whole transfers, by place among all
+    mutable std::map<const protocol::Dictionary*, std::shared_ptr<const database::Catalog>> processes_;
     std::uint64_t notKept_ = 0, broken_ = 0, rows_ = 0;
     trace::Row at_ = trace::noRow;
     Time nodesAt_{};

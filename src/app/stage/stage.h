@@ -52,12 +52,13 @@ struct Selection {
         derived,
         outboxRow,
         boardItem,
-        phase
+        phase,
+        object
     } kind = Kind::none;
     std::uint8_t bus = 0;
     can::Identifier id{};
     int signal = -1;            ///< Index in the message, for a signal; number of a row of the outbox, or of an item of a board;
-                                ///< of a phase, for partner `bus`.
+                                ///< of a phase, for partner `bus`; of an object, of which `id` is the node, index and sub-index.
     QString node;               ///< Name of a node, interface of the machine, condition, recording, derived signal, board or dialogue.
     measure::Event event;
     /// Whether it is a message, or a signal of one.
