@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <optional>
 #include <random>
 #include <string>
 #include <vector>
@@ -210,7 +211,8 @@ public:
     }
 
     /// ISO 15765-2:2016: a request or an answer of several frames.
-    Conversation diagnostics(can::Identifier request, can::Identifier answer)
+    Conversation diagnostics(can::Identifier request, can::Identifier answer, std::optional<unsigned> requestAddress = {},
+        std::optional<unsigned> answerAddress = {})
     {
         begin();
         const bool asks = some(2) != 0;
@@ -220,7 +222,7 @@ public:
         const unsigned service = 0x10 + some(0x2F);
         talk_.data[0] = static_cast<std::uint8_t>(asks ? service : service | 0x40U);
         talk_.kind = asks ? "request" : "answer";
-        if (!asks && some(6) == 0) {
+        if (!asks && size <= 4095 && some(6) == 0) {
             talk_.data[0] = 0x7F;
             talk_.data[1] = static_cast<std::uint8_t>(service);
             talk_.kind = "refused";
@@ -229,7 +231,13 @@ public:
         std::snprintf(text, sizeof text, "0x%02X", service);
         talk_.what = text;
         const bool fd = some(4) == 0;
-        const unsigned wide = fd ? 64 : 8;
+        // With an address a byte less is left.
+        const unsigned shorter = (asks ? requestAddress : answerAddress) ? 1 : 0, wide = (fd ? 64 : 8) - shorter;
+        const auto lay = [&](can::Identifier id, std::vector<unsigned> bytes) {
+            if (const auto address = id == request ? requestAddress : answerAddress)
+                bytes.insert(bytes.begin(), *address);
+            put(id.value, id.extended, bytes);
+        };
         std::vector<unsigned> first;
         if (size > 4095)
             first = {0x10, 0, 0, 0, size >> 8, size & 255U};
@@ -238,13 +246,13 @@ public:
         unsigned sent = 0;
         while (first.size() < wide && sent < size)
             first.push_back(talk_.data[sent++]);
-        if (first.size() < wide) {  // it fits into a single frame of that width: a first frame of eight bytes then
+        if (sent == size) {  // it fits into a single frame of that width: a first frame of eight bytes then
             sent = 0;
             first.resize(size > 4095 ? 6 : 2);
-            while (first.size() < 8)
+            while (first.size() < 8 - shorter)
                 first.push_back(talk_.data[sent++]);
         }
-        put(from.value, from.extended, first);
+        lay(from, first);
         const unsigned breaks = some(3) == 0 ? 1 + some(4) : 0, stop = some(4);
         unsigned number = 1, left = 0, rounds = 0;
         while (sent < size) {
@@ -252,18 +260,18 @@ public:
                 if (breaks == 1 && rounds == stop)
                     return end("timeout", sent, 1100);
                 if (some(5) == 0)
-                    put(to.value, to.extended, {0x31, 0, 0});  // wait
+                    lay(to, {0x31, 0, 0});  // wait
                 if (breaks == 2 && rounds == stop) {
-                    put(to.value, to.extended, {0x32, 0, 0});
+                    lay(to, {0x32, 0, 0});
                     return end("aborted", sent, 0);
                 }
                 const unsigned block = some(12);
-                put(to.value, to.extended, {0x30, block, some(10)});
+                lay(to, {0x30, block, some(10)});
                 left = block == 0 ? 100'000 : block;
                 ++rounds;
             }
             if (breaks == 3 && some(10) == 0) {
-                put(from.value, from.extended, {0x20 | ((number + 1 + some(14)) & 15U), 1, 2, 3, 4, 5, 6, 7});
+                lay(from, {0x20 | ((number + 1 + some(14)) & 15U), 1, 2, 3, 4, 5, 6, 7});
                 return end("sequence", sent, 0);
             }
             if (breaks == 4 && some(10) == 0)
@@ -271,7 +279,7 @@ public:
             std::vector<unsigned> bytes{0x20 | (number++ & 15U)};
             while (bytes.size() < first.size() && sent < size)
                 bytes.push_back(talk_.data[sent++]);
-            put(from.value, from.extended, bytes);
+            lay(from, bytes);
             --left;
         }
         return end("whole", size, 0);

@@ -391,6 +391,11 @@ private Q_SLOTS:
             for (unsigned pair = 0; pair < 3; ++pair)
                 talk(2, [&] { return made.diagnostics({0x700 + pair, false}, {0x708 + pair, false}); });
             talk(2, [&] { return made.diagnostics({0x18DA00F1, true}, {0x18DAF100, true}); });
+            // Behind a byte of address, two servers over one identifier, and mixed.
+            talk(3, [&] { return made.diagnostics({0x6F1, false}, {0x612, false}, 0x12, 0xF1); });
+            talk(3, [&] { return made.diagnostics({0x6F1, false}, {0x640, false}, 0x40, 0xF1); });
+            talk(3, [&] { return made.diagnostics({0x18CE00F1, true}, {0x18CEF100, true}, 0x05, 0x05); });
+            talk(3, [&] { return made.diagnostics({0x18CE00F1, true}, {0x18CEF100, true}, 0x07, 0x07); });
             std::stable_sort(laid.begin(), laid.end(), [](const Laid& a, const Laid& b) { return a.frame.time < b.frame.time; });
             // So that the last limits are over.
             Laid later{laid.back().frame, talks.size()};
@@ -451,6 +456,8 @@ private Q_SLOTS:
             stream.speak(1, {*spokenFromText("b=objects")});
             stream.speak(2, {*spokenFromText("c=diagnostics:0x700/0x708,0x701/0x709"),
                                 *spokenFromText("c=diagnostics:0x702/0x70A,0x18DA00F1/0x18DAF100")});
+            stream.speak(3, {*spokenFromText("d=diagnostics:0x6F1+12/0x612+F1,0x6F1+40/0x640+F1,0x18CE00F1+05/0x18CEF100+05"),
+                                *spokenFromText("d=diagnostics:0x18CE00F1+07/0x18CEF100+07")});
             for (const Laid& one : laid)
                 stream.onFrame(one.frame.view());
             stream.finish();

@@ -174,10 +174,16 @@ public:
     Bytes heard, answer;
     Wrong wrong = Wrong::nothing;
     unsigned block = 0, pendings = 0;
+    std::optional<std::uint8_t> address, mine;  // a byte in front of what comes, and of what it says
 
-    std::vector<Bytes> hear(const Bytes& in)
+    std::vector<Bytes> hear(Bytes in)
     {
         out_.clear();
+        if (address) {
+            if (in[0] != *address)
+                return {};
+            in.erase(in.begin());
+        }
         switch (in[0] >> 4) {
         case 0:
             heard.assign(in.begin() + 1, in.begin() + 1 + (in[0] & 15U));
@@ -197,8 +203,8 @@ public:
             left_ = block;
             break;
         case 2:
-            heard.insert(
-                heard.end(), in.begin() + 1, in.begin() + 1 + static_cast<std::ptrdiff_t>(std::min<std::size_t>(7, size_ - heard.size())));
+            heard.insert(heard.end(), in.begin() + 1,
+                in.begin() + 1 + static_cast<std::ptrdiff_t>(std::min<std::size_t>(in.size() - 1, size_ - heard.size())));
             if (heard.size() == size_)
                 reply();
             else if (block > 0 && --left_ == 0) {
@@ -209,7 +215,7 @@ public:
         default:
             for (unsigned number = 1; at_ < answer.size(); ++number) {
                 Bytes piece{static_cast<std::uint8_t>(0x20U | ((wrong == Wrong::losesOne && number == 3 ? number + 1 : number) & 15U))};
-                while (piece.size() < 8 && at_ < answer.size())
+                while (piece.size() < room() && at_ < answer.size())
                     piece.push_back(answer[at_++]);
                 say(piece);
             }
@@ -218,9 +224,12 @@ public:
     }
 
 private:
+    [[nodiscard]] std::size_t room() const { return mine ? 7 : 8; }
     void say(Bytes bytes)
     {
-        bytes.resize(8, 0xAA);
+        bytes.resize(room(), 0xAA);
+        if (mine)
+            bytes.insert(bytes.begin(), *mine);
         out_.push_back(std::move(bytes));
     }
     void reply()
@@ -231,14 +240,14 @@ private:
             say({3, 0x7F, heard[0], 0x78});
         if (wrong == Wrong::lies)
             say({3, 0x7F, 0x3E, 0x12});  // of a question that nobody asked
-        if (answer.size() <= 7) {
+        if (answer.size() < room()) {
             Bytes one{static_cast<std::uint8_t>(answer.size())};
             one.insert(one.end(), answer.begin(), answer.end());
             return say(one);
         }
         Bytes first{static_cast<std::uint8_t>(0x10U | answer.size() >> 8), static_cast<std::uint8_t>(answer.size())};
-        first.insert(first.end(), answer.begin(), answer.begin() + 6);
-        at_ = 6;
+        at_ = room() - 2;
+        first.insert(first.end(), answer.begin(), answer.begin() + static_cast<std::ptrdiff_t>(at_));
         say(first);
     }
 
@@ -356,9 +365,13 @@ private Q_SLOTS:
     void serversAreAsked()
     {
         std::mt19937 random(52);
-        const DiagnosticPair pair{{0x7E0, false}, {0x7E8, false}};
+        const DiagnosticPair plain{{0x7E0, false}, {0x7E8, false}}, extended{{0x7E0, false}, {0x7E8, false}, 0x12, 0xF1};
         for (int round = 0; round < 400; ++round) {
             PlainTester server;
+            const bool addressed = random() % 2 == 0;
+            const DiagnosticPair& pair = addressed ? extended : plain;
+            server.address = pair.requestAddress;
+            server.mine = pair.answerAddress;
             Bytes request = someBytes(random, 1 + random() % (random() % 4 == 0 ? 4000 : 30));
             request[0] = 0x22;
             server.answer = someBytes(random, 3 + random() % (random() % 4 == 0 ? 4000 : 30));
@@ -367,12 +380,14 @@ private Q_SLOTS:
             server.pendings = random() % 3;
             server.wrong = random() % 4 == 0 ? Wrong::lies : Wrong::nothing;
             const auto talk = diagnosticRequest(pair, request);
-            const Room room(*talk, pair.answer, [&](const Bytes& in) { return server.hear(in); }, "a=diagnostics:0x7E0/0x7E8");
+            const Room room(
+                *talk, pair.answer, [&](const Bytes& in) { return server.hear(in); }, ("a=diagnostics:" + toText(pair)).c_str());
             QVERIFY2(room.answer.good, (std::to_string(round) + ": " + room.answer.words).c_str());
             QVERIFY(server.heard == request && room.answer.data == server.answer);
             for (const Transfer& one : room.transfers)
                 QVERIFY(one.ended == Ended::whole && (one.data == request || one.data == server.answer));
-            QCOMPARE(room.transfers.size(), std::size_t{request.size() > 7} + std::size_t{server.answer.size() > 7});
+            const std::size_t single = addressed ? 6 : 7;
+            QCOMPARE(room.transfers.size(), std::size_t{request.size() > single} + std::size_t{server.answer.size() > single});
         }
     }
 
@@ -398,6 +413,13 @@ private Q_SLOTS:
 
     void whatIsTypedIsUnderstood()
     {
+        const auto pairs = spokenFromText("a=diagnostics:0x6F1+12/0x612+F1,0x7E0/0x7E8");
+        QVERIFY(pairs && pairs->pairs.size() == 2 && pairs->pairs[0].requestAddress == 0x12 && pairs->pairs[0].answerAddress == 0xF1);
+        QVERIFY(
+            !pairs->pairs[1].requestAddress && toText(pairs->pairs[0]) == "0x6F1+12/0x612+F1" && toText(pairs->pairs[1]) == "0x7E0/0x7E8");
+        for (const char* text :
+            {"0x6F1+1/0x612", "0x6F1+/0x612", "0x6F1+123/0x612", "0x6F1+1G/0x612", "0x6F1+12/0x6F1+12", "0x6F1+-1/0x612"})
+            QVERIFY2(!spokenFromText(std::string("a=diagnostics:") + text), text);
         const auto place = objectPlaceFromText("0x2001:0A");
         QVERIFY(place && place->index == 0x2001 && place->sub == 10);
         QVERIFY(objectPlaceFromText("1018")->sub == 0);

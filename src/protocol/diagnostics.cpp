@@ -14,25 +14,48 @@ constexpr std::uint8_t negative = 0x7F, answerBit = 0x40;
 
 Kind kindOf(bool request, std::uint8_t service) { return request ? Kind::request : service == negative ? Kind::refused : Kind::answer; }
 
+std::uint64_t keyOf(can::Identifier id, std::optional<std::uint8_t> address)
+{
+    return id.key() | (address ? std::uint64_t{*address} + 1 : 0) << 32;
+}
+
 }  // namespace
 
 Diagnostics::Diagnostics(TransferListener& listener, const std::vector<DiagnosticPair>& pairs) : open_(listener)
 {
     for (const DiagnosticPair& pair : pairs) {
-        roles_[pair.request.key()] = {pair.answer, true};
-        roles_[pair.answer.key()] = {pair.request, false};
+        const std::uint64_t request = keyOf(pair.request, pair.requestAddress), answer = keyOf(pair.answer, pair.answerAddress);
+        roles_[request] = {pair.answer, request, answer, pair.requestAddress ? 1U : 0U, true};
+        roles_[answer] = {pair.request, answer, request, pair.answerAddress ? 1U : 0U, false};
+        if (pair.requestAddress)
+            addressed_.insert(pair.request.key());
+        if (pair.answerAddress)
+            addressed_.insert(pair.answer.key());
     }
 }
 
-Taken Diagnostics::take(const can::FrameView& frame, std::uint64_t number)
+const Diagnostics::Role* Diagnostics::roleOf(const can::FrameView& frame) const
 {
-    if (frame.kind != can::FrameKind::data && frame.kind != can::FrameKind::fd)
+    if (frame.length > 0 && !addressed_.empty() && addressed_.count(frame.id.key()) != 0)
+        if (const auto found = roles_.find(keyOf(frame.id, frame.data[0])); found != roles_.end())
+            return &found->second;
+    const auto found = roles_.find(keyOf(frame.id, std::nullopt));
+    return found == roles_.end() ? nullptr : &found->second;
+}
+
+Taken Diagnostics::take(const can::FrameView& whole, std::uint64_t number)
+{
+    if (whole.kind != can::FrameKind::data && whole.kind != can::FrameKind::fd)
         return {};
-    const auto found = roles_.find(frame.id.key());
-    if (found == roles_.end())
+    const Role* role = roleOf(whole);
+    if (role == nullptr)
         return {};
-    const Role& role = found->second;
-    Taken taken{Taken::As::alone, {Protocol::diagnostics, Kind::transport, Party::identifier(frame.id), Party::identifier(role.other)}};
+    Taken taken{Taken::As::alone, {Protocol::diagnostics, Kind::transport, Party::identifier(whole.id), Party::identifier(role->other)}};
+    // Behind the address it is as without one, but for a byte less of room.
+    can::FrameView frame = whole;
+    frame.data += role->address;
+    frame.length = static_cast<std::uint8_t>(frame.length - role->address);
+    const unsigned most = 8 - role->address;
     if (frame.length == 0)
         return taken;
     bool piece = false;
@@ -40,20 +63,20 @@ Taken Diagnostics::take(const can::FrameView& frame, std::uint64_t number)
     case single: {
         // 9.6.2: the length stands in the first byte; of longer frames in the second, where the first has none.
         const unsigned low = frame.data[0] & 15U;
-        const unsigned head = low == 0 && frame.length > 8 ? 2 : 1;
+        const unsigned head = low == 0 && frame.length > most ? 2 : 1;
         const unsigned length = head == 2 ? frame.data[1] : low;
-        if (length == 0 || head + length > frame.length || (head == 1 && frame.length > 8) || (head == 2 && length < 8))
+        if (length == 0 || head + length > frame.length || (head == 1 && frame.length > most) || (head == 2 && length < most))
             return taken;
-        if (open_.find(frame.id.key()) != nullptr)
-            open_.end(frame.id.key(), Ended::unfinished);
-        taken.head.kind = kindOf(role.request, frame.data[head]);
-        taken.from = static_cast<std::uint8_t>(head);
+        if (open_.find(role->key) != nullptr)
+            open_.end(role->key, Ended::unfinished);
+        taken.head.kind = kindOf(role->request, frame.data[head]);
+        taken.from = static_cast<std::uint8_t>(head + role->address);
         taken.length = static_cast<std::uint8_t>(length);
         return taken;
     }
-    case firstFrame: piece = first(frame, number, role); break;
-    case consecutiveFrame: piece = consecutive(frame, number); break;
-    case flowControl: piece = control(frame, number, role); break;
+    case firstFrame: piece = first(frame, number, *role); break;
+    case consecutiveFrame: piece = consecutive(frame, number, *role); break;
+    case flowControl: piece = control(frame, number, *role); break;
     default: break;
     }
     if (piece)
@@ -63,7 +86,8 @@ Taken Diagnostics::take(const can::FrameView& frame, std::uint64_t number)
 
 bool Diagnostics::first(const can::FrameView& frame, std::uint64_t number, const Role& role)
 {
-    if (frame.length < 8)
+    const unsigned most = 8 - role.address;
+    if (frame.length < most)
         return false;
     std::uint64_t size = static_cast<std::uint64_t>(frame.data[0] & 15U) << 8 | frame.data[1];
     unsigned head = 2;
@@ -73,11 +97,10 @@ bool Diagnostics::first(const can::FrameView& frame, std::uint64_t number, const
         if (size <= 4095)
             return false;
     }
-    if (size < 8 || size > mostBytes)
+    if (size < most || size > mostBytes)
         return false;
-    const std::uint64_t key = frame.id.key();
-    open_.end(key, Ended::unfinished);
-    Open* open = open_.begin(key);
+    open_.end(role.key, Ended::unfinished);
+    Open* open = open_.begin(role.key);
     if (open == nullptr)
         return false;
     open->size = size;
@@ -85,15 +108,18 @@ bool Diagnostics::first(const can::FrameView& frame, std::uint64_t number, const
     const std::uint8_t service = frame.data[head];
     transfer.id = frame.id;
     transfer.head = {Protocol::diagnostics, kindOf(role.request, service), Party::identifier(frame.id), Party::identifier(role.other)};
-    transfer.what = role.request ? service : service == negative ? frame.data[head + 1] : service & static_cast<std::uint8_t>(~answerBit);
+    transfer.what = role.request               ? service
+                    : service != negative      ? service & static_cast<std::uint8_t>(~answerBit)
+                    : head + 1U < frame.length ? frame.data[head + 1]
+                                               : 0;
     open_.append(*open, frame.data + head, std::min<std::uint64_t>(frame.length - head, size));
-    open_.add(key, frame, number, networkLimit);
+    open_.add(role.key, frame, number, networkLimit);
     return true;
 }
 
-bool Diagnostics::consecutive(const can::FrameView& frame, std::uint64_t number)
+bool Diagnostics::consecutive(const can::FrameView& frame, std::uint64_t number, const Role& role)
 {
-    const std::uint64_t key = frame.id.key();
+    const std::uint64_t key = role.key;
     Open* open = open_.find(key);
     if (open == nullptr || open->awaitsControl)
         return false;
@@ -104,7 +130,10 @@ bool Diagnostics::consecutive(const can::FrameView& frame, std::uint64_t number)
     }
     open->next = (open->next + 1) & 15U;
     open_.append(*open, frame.data + 1, std::min<std::uint64_t>(frame.length - 1U, open->size - open->transfer.bytes));
-    if (open->transfer.bytes == open->size)
+    Transfer& transfer = open->transfer;
+    if (!role.request && transfer.data.front() == negative && transfer.data.size() > 1)
+        transfer.what = transfer.data[1];
+    if (transfer.bytes == open->size)
         open_.end(key, Ended::whole);
     else if (open_.tooMuch(*open))
         open_.end(key, Ended::unfinished);
@@ -115,7 +144,7 @@ bool Diagnostics::consecutive(const can::FrameView& frame, std::uint64_t number)
 
 bool Diagnostics::control(const can::FrameView& frame, std::uint64_t number, const Role& role)
 {
-    const std::uint64_t key = role.other.key();
+    const std::uint64_t key = role.otherKey;
     Open* open = open_.find(key);
     if (open == nullptr || !open->awaitsControl || frame.length < 3)
         return false;

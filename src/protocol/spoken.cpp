@@ -2,10 +2,28 @@
 #include "protocol/spoken.h"
 
 #include <algorithm>
+#include <charconv>
 
 namespace wavetrope::protocol {
 
 namespace {
+
+// `0x7E0`, or `0x6F1+12` with a byte of address.
+bool sideFromText(std::string_view text, can::Identifier& id, std::optional<std::uint8_t>& address)
+{
+    const auto plus = text.find('+');
+    const auto read = can::identifierFromText(text.substr(0, plus));
+    if (!read)
+        return false;
+    id = *read;
+    if (plus == std::string_view::npos)
+        return true;
+    const std::string_view digits = text.substr(plus + 1);
+    std::uint8_t value = 0;
+    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), value, 16);
+    address = value;
+    return digits.size() == 2 && problem == std::errc() && end == digits.data() + digits.size();
+}
 
 Expected<std::vector<DiagnosticPair>> pairsFromText(std::string_view text)
 {
@@ -14,16 +32,30 @@ Expected<std::vector<DiagnosticPair>> pairsFromText(std::string_view text)
         const std::string_view pair = text.substr(0, text.find(','));
         text.remove_prefix(std::min(text.size(), pair.size() + 1));
         const auto slash = pair.find('/');
-        const auto request = can::identifierFromText(pair.substr(0, slash));
-        const auto answer = can::identifierFromText(slash == std::string_view::npos ? std::string_view() : pair.substr(slash + 1));
-        if (!request || !answer || *request == *answer)
-            return fail("'" + std::string(pair) + "' is no pair of identifiers: expected request/answer, such as 0x7E0/0x7E8");
-        pairs.push_back({*request, *answer});
+        DiagnosticPair read;
+        if (slash == std::string_view::npos || !sideFromText(pair.substr(0, slash), read.request, read.requestAddress)
+            || !sideFromText(pair.substr(slash + 1), read.answer, read.answerAddress)
+            || (read.request == read.answer && read.requestAddress == read.answerAddress))
+            return fail("'" + std::string(pair)
+                        + "' is no pair of identifiers: expected request/answer, such as 0x7E0/0x7E8, or with a byte of "
+                          "address 0x6F1+12/0x612+F1");
+        pairs.push_back(read);
     }
     return pairs;
 }
 
 }  // namespace
+
+std::string toText(const DiagnosticPair& pair)
+{
+    const auto side = [](can::Identifier id, std::optional<std::uint8_t> address) {
+        char text[8] = "";
+        if (address)
+            std::snprintf(text, sizeof text, "+%02X", *address);
+        return can::toText(id) + text;
+    };
+    return side(pair.request, pair.requestAddress) + '/' + side(pair.answer, pair.answerAddress);
+}
 
 const char* toText(Protocol protocol)
 {

@@ -26,23 +26,30 @@ public:
         if (request_.size() > 4095)
             return fail("a request has 4,095 bytes at the most");
         std::vector<std::uint8_t> bytes;
-        if (request_.size() <= 7) {
+        if (request_.size() < roomOf(pair_.requestAddress)) {
             bytes.push_back(static_cast<std::uint8_t>(request_.size()));
             bytes.insert(bytes.end(), request_.begin(), request_.end());
             doing_ = Doing::waits;
             due_ = now + response;
         } else {
             bytes = {static_cast<std::uint8_t>(0x10 | request_.size() >> 8), static_cast<std::uint8_t>(request_.size())};
-            bytes.insert(bytes.end(), request_.begin(), request_.begin() + 6);
-            sent_ = 6;
+            sent_ = roomOf(pair_.requestAddress) - 2;
+            bytes.insert(bytes.end(), request_.begin(), request_.begin() + static_cast<std::ptrdiff_t>(sent_));
             doing_ = Doing::awaitsControl;
             due_ = now + network;
         }
-        send(pair_.request, bytes, padding);
+        put(std::move(bytes));
     }
 
-    void hear(const can::FrameView& frame) override
+    void hear(const can::FrameView& whole) override
     {
+        can::FrameView frame = whole;
+        if (pair_.answerAddress && frame.length > 0) {
+            if (frame.data[0] != *pair_.answerAddress)
+                return;
+            ++frame.data;
+            --frame.length;
+        }
         if (answer() || frame.id != pair_.answer || frame.length == 0
             || (frame.kind != can::FrameKind::data && frame.kind != can::FrameKind::fd))
             return;
@@ -69,11 +76,20 @@ public:
 private:
     enum class Doing { awaitsControl, sends, waits, receives };
 
+    // Bytes of a frame behind the address.
+    static std::size_t roomOf(std::optional<std::uint8_t> address) { return address ? 7 : 8; }
+    void put(std::vector<std::uint8_t> bytes)
+    {
+        if (pair_.requestAddress)
+            bytes.insert(bytes.begin(), *pair_.requestAddress);
+        send(pair_.request, bytes, padding);
+    }
     void single(const can::FrameView& frame)
     {
         if (doing_ != Doing::waits && doing_ != Doing::receives)
             return;
-        const unsigned low = frame.data[0] & 15U, head = low == 0 && frame.length > 8 ? 2 : 1, length = head == 2 ? frame.data[1] : low;
+        const unsigned low = frame.data[0] & 15U, head = low == 0 && frame.length > roomOf(pair_.answerAddress) ? 2 : 1,
+                       length = head == 2 ? frame.data[1] : low;
         if (length == 0 || head + length > frame.length)
             return;
         came_.assign(frame.data + head, frame.data + head + length);
@@ -81,16 +97,17 @@ private:
     }
     void first(const can::FrameView& frame)
     {
-        if (frame.length < 8 || (doing_ != Doing::waits && doing_ != Doing::receives))
+        const std::size_t room = roomOf(pair_.answerAddress);
+        if (frame.length < room || (doing_ != Doing::waits && doing_ != Doing::receives))
             return;
         size_ = (frame.data[0] & 15U) << 8 | frame.data[1];
-        if (size_ < 8)
+        if (size_ < room)
             return;
         came_.assign(frame.data + 2, frame.data + std::min<std::size_t>(frame.length, size_ + 2));
         next_ = 1;
         doing_ = Doing::receives;
         due_ = frame.time + network;
-        send(pair_.request, {0x30, 0, 0}, padding);
+        put({0x30, 0, 0});
     }
     void consecutive(const can::FrameView& frame)
     {
@@ -127,9 +144,9 @@ private:
     {
         while (sent_ < request_.size() && left_ > 0) {
             std::vector<std::uint8_t> bytes{static_cast<std::uint8_t>(0x20 | (number_++ & 15U))};
-            while (bytes.size() < 8 && sent_ < request_.size())
+            while (bytes.size() < roomOf(pair_.requestAddress) && sent_ < request_.size())
                 bytes.push_back(request_[sent_++]);
-            send(pair_.request, bytes, padding);
+            put(std::move(bytes));
             --left_;
             if (apart_.count() > 0)
                 break;

@@ -156,10 +156,14 @@ void DictionaryDialog::talk(bool loads)
                     return self->read();    // what the node has now
                 self->values_ = std::move(values);
                 self->rows_ = std::move(rows);
-                self->say(tr("%1 objects read in %2 s; %n differ from %3.", nullptr, static_cast<int>(self->rows_.size()))
+                const QString file = QFileInfo(text(self->dictionary_->path)).fileName();
+                const std::size_t differ = self->rows_.size();
+                self->say(tr("%1 objects read in %2 s: %3.")
                               .arg(self->values_.size())
                               .arg(took * 1e-3, 0, 'f', 2)
-                              .arg(QFileInfo(text(self->dictionary_->path)).fileName()),
+                              .arg(differ == 0   ? tr("as %1 says").arg(file)
+                                   : differ == 1 ? tr("one differs from %1").arg(file)
+                                                 : tr("%1 differ from %2").arg(differ).arg(file)),
                     false);
             };
         });

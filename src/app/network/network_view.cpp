@@ -568,7 +568,7 @@ void NetworkView::askSpoken(std::uint8_t bus, const QPoint& at)
     std::vector<std::string> pairs;
     for (const protocol::Spoken& one : spoken.spoken)
         for (const protocol::DiagnosticPair& pair : one.pairs)
-            pairs.push_back(can::toText(pair.request) + '/' + can::toText(pair.answer));
+            pairs.push_back(toText(pair));
     const auto add = [&](const QString& words, const char* what, protocol::Protocol protocol) {
         QAction* action = menu->addAction(words);
         action->setObjectName(QLatin1String(what));

@@ -185,7 +185,7 @@ void ProtocolDesk::learn()
     const auto same = [](const SpokenOn& a, const SpokenOn& b) {
         return a.said == b.said && a.why == b.why && a.spoken.size() == b.spoken.size()
                && std::equal(a.spoken.begin(), a.spoken.end(), b.spoken.begin(), [](const protocol::Spoken& x, const protocol::Spoken& y) {
-                      return x.protocol == y.protocol && x.pairs.size() == y.pairs.size();
+                      return x.protocol == y.protocol && x.pairs == y.pairs;
                   });
     };
     if (found.size() == spoken_.size() && std::equal(found.begin(), found.end(), spoken_.begin(), same))
