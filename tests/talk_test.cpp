@@ -10,6 +10,7 @@
 
 #include "command_line.h"
 #include "protocol/message_stream.h"
+#include "protocol/diagnostic_services.h"
 #include "protocol/talk.h"
 
 using namespace wavetrope;
@@ -173,6 +174,7 @@ class PlainTester {
 public:
     Bytes heard, answer;
     Wrong wrong = Wrong::nothing;
+    std::function<Bytes(const Bytes&)> answers{};  // in place of one answer for all
     unsigned block = 0, pendings = 0;
     std::optional<std::uint8_t> address, mine;  // a byte in front of what comes, and of what it says
 
@@ -236,6 +238,8 @@ private:
     {
         if (wrong == Wrong::silent)
             return;
+        if (answers)
+            answer = answers(heard);
         for (unsigned i = 0; i < pendings; ++i)
             say({3, 0x7F, heard[0], 0x78});
         if (wrong == Wrong::lies)
@@ -389,6 +393,142 @@ private Q_SLOTS:
             const std::size_t single = addressed ? 6 : 7;
             QCOMPARE(room.transfers.size(), std::size_t{request.size() > single} + std::size_t{server.answer.size() > single});
         }
+    }
+
+    // Down into a memory and up again, in blocks as long as the server takes.
+    void memoryIsMoved()
+    {
+        std::mt19937 random(91);
+        const DiagnosticPair pair{{0x7E0, false}, {0x7E8, false}};
+        for (int round = 0; round < 60; ++round) {
+            const Bytes wanted = someBytes(random, 1 + random() % (random() % 4 == 0 ? 20'000 : 600));
+            const unsigned most = 3 + random() % (random() % 2 == 0 ? 5'000 : 200);
+            Bytes memory, asked;
+            unsigned counter = 0;
+            bool ended = false;
+            PlainTester server;
+            server.answers = [&](const Bytes& in) -> Bytes {
+                switch (in[0]) {
+                case 0x34:
+                case 0x35: {
+                    asked = in;
+                    counter = 0;
+                    return {static_cast<std::uint8_t>(in[0] + 0x40), 0x20, static_cast<std::uint8_t>(most >> 8),
+                        static_cast<std::uint8_t>(most)};
+                }
+                case 0x36: {
+                    if (in[1] != static_cast<std::uint8_t>(++counter) || in.size() > most)
+                        return {0x7F, 0x36, 0x73};
+                    Bytes out{0x76, in[1]};
+                    if (asked[0] == 0x34) {
+                        memory.insert(memory.end(), in.begin() + 2, in.end());
+                    } else {
+                        const std::size_t from = (counter - 1) * static_cast<std::size_t>(most - 2),
+                                          to = std::min<std::size_t>(from + most - 2, memory.size());
+                        out.insert(out.end(), memory.begin() + static_cast<std::ptrdiff_t>(from),
+                            memory.begin() + static_cast<std::ptrdiff_t>(to));
+                    }
+                    return out;
+                }
+                default: ended = true; return {0x77};
+                }
+            };
+            const auto hear = [&](const Bytes& in) { return server.hear(in); };
+            const auto down = diagnosticDownload(pair, 0x00801000, wanted);
+            const Room wrote(*down, pair.answer, hear, "a=diagnostics:0x7E0/0x7E8");
+            QVERIFY2(wrote.answer.good, wrote.answer.words.c_str());
+            QVERIFY(memory == wanted && ended);
+            Bytes head{0x34, 0x00, 0x44, 0x00, 0x80, 0x10, 0x00};
+            for (int shift = 24; shift >= 0; shift -= 8)
+                head.push_back(static_cast<std::uint8_t>(wanted.size() >> shift));
+            QVERIFY(asked == head);
+            // A block that an answer brings has to fit into one: 4,095 bytes.
+            if (most > 4'095)
+                continue;
+            const auto up = diagnosticUpload(pair, 0x00801000, static_cast<std::uint32_t>(wanted.size()));
+            const Room read(*up, pair.answer, hear, "a=diagnostics:0x7E0/0x7E8");
+            QVERIFY2(read.answer.good && read.answer.data == wanted, read.answer.words.c_str());
+        }
+    }
+
+    void whatGoesWrongWithMemoryIsSaid()
+    {
+        const DiagnosticPair pair{{0x7E0, false}, {0x7E8, false}};
+        struct Case {
+            Bytes begin, block, end;
+            const char* words;
+        };
+        for (const Case& one :
+            {Case{{0x7F, 0x35, 0x31}, {}, {}, "not begun: refused: request out of range"}, Case{{0x75}, {}, {}, "how long a block"},
+                Case{{0x75, 0x20, 0, 2}, {}, {}, "hold nothing"}, Case{{0x75, 0x10, 6}, {0x76, 2, 1, 2, 3, 4}, {}, "answers another one"},
+                Case{{0x75, 0x10, 6}, {0x76, 1}, {}, "0 bytes, where 4 are left"},
+                Case{{0x75, 0x10, 8}, {0x76, 1, 1, 2, 3, 4, 5}, {}, "5 bytes, where 4 are left"},
+                Case{{0x75, 0x10, 6}, {0x7F, 0x36, 0x72}, {}, "block 1: refused"},
+                Case{{0x75, 0x10, 6}, {0x76, 1, 1, 2, 3, 4}, {0x7F, 0x37, 0x24}, "not ended: refused"}}) {
+            PlainTester server;
+            server.answers = [&](const Bytes& in) { return in[0] == 0x35 ? one.begin : in[0] == 0x36 ? one.block : one.end; };
+            const auto up = diagnosticUpload(pair, 0, 4);
+            const Room room(*up, pair.answer, [&](const Bytes& in) { return server.hear(in); }, "a=diagnostics:0x7E0/0x7E8");
+            QVERIFY2(!room.answer.good && room.answer.words.find(one.words) != std::string::npos,
+                (room.answer.words + " / " + one.words).c_str());
+        }
+        for (const std::uint32_t size : {0U, (1U << 24) + 1}) {
+            const auto up = diagnosticUpload(pair, 0, size);
+            up->begin({});
+            QVERIFY(up->answer() && !up->answer()->good);
+        }
+    }
+
+    void sessionsAndTroubleCodes()
+    {
+        const DiagnosticPair pair{{0x7E0, false}, {0x7E8, false}};
+        PlainTester server;
+        bool extended = false;
+        server.answers = [&](const Bytes& in) -> Bytes {
+            if (in[0] == 0x10) {
+                extended = in[1] == 3;
+                return extended ? Bytes{0x50, 3, 0, 50, 1, 244} : Bytes{0x7F, 0x10, 0x12};
+            }
+            return extended ? Bytes{0x59, 2, 0xFF, 0x01, 0x23, 0x45, 0x09, 0xC1, 0x00, 0x00, 0x28, 0x99} : Bytes{0x7F, in[0], 0x7F};
+        };
+        const auto hear = [&](const Bytes& in) { return server.hear(in); };
+        const auto refused = diagnosticInSession(pair, 0x60, troublesRequest());
+        QVERIFY(Room(*refused, pair.answer, hear, "a=diagnostics:0x7E0/0x7E8").answer.words.starts_with("the session: refused"));
+        const auto asked = diagnosticInSession(pair, 3, troublesRequest());
+        const Room room(*asked, pair.answer, hear, "a=diagnostics:0x7E0/0x7E8");
+        QVERIFY2(room.answer.good, room.answer.words.c_str());
+        const auto troubles = diagnosticTroublesOf(room.answer.data);
+        QCOMPARE(troubles.size(), std::size_t{2});  // a byte that is left over is none
+        QCOMPARE(troubles[0].text(), std::string("P0123-45"));
+        QCOMPARE(troubles[0].words(), std::string("test failed, confirmed"));
+        QCOMPARE(troubles[1].text(), std::string("U0100-00"));
+        QCOMPARE(troubles[1].words(), std::string("confirmed, failed since it was cleared"));
+
+        // The tester is there, every two seconds, and nobody is to answer.
+        const auto held = sessionHeld({{0x6F1, false}, {0x612, false}, 0x12, 0xF1}, usualKeep, std::chrono::seconds(9));
+        held->begin(Time{});
+        std::size_t told = 0;
+        for (Time now{}; !held->answer(); now = held->due()) {
+            held->passed(now);
+            for (const can::Frame& frame : held->take()) {
+                ++told;
+                QVERIFY(frame.id == (can::Identifier{0x6F1, false}) && frame.data[0] == 0x12 && frame.data[1] == 2 && frame.data[2] == 0x3E
+                        && frame.data[3] == 0x80);
+            }
+        }
+        QCOMPARE(told, std::size_t{5});
+    }
+
+    // CiA 301, 7.2.5 and 7.2.6: 2026-12-01 is 15,675 days behind 1984-01-01.
+    void syncAndTime()
+    {
+        QCOMPARE(syncFrame().length, std::uint8_t{0});
+        QCOMPARE(syncFrame().id.value, 0x80U);
+        QCOMPARE(syncFrame(7).data[0], std::uint8_t{7});
+        const can::Frame time = timeFrame(std::chrono::seconds(1'796'083'200) + std::chrono::milliseconds(12'345'678));
+        QVERIFY(time.id.value == 0x100 && time.length == 6);
+        QCOMPARE(static_cast<unsigned>(time.data[0] | time.data[1] << 8 | time.data[2] << 16 | time.data[3] << 24), 12'345'678U);
+        QCOMPARE(time.data[4] | time.data[5] << 8, 15'675);
     }
 
     void whatGoesWrongWithServersIsSaid()

@@ -11,6 +11,7 @@
 #include "cli/target.h"
 #include "clock/timer.h"
 #include "drive/asker.h"
+#include "protocol/diagnostic_services.h"
 #include "protocol/dictionary_talk.h"
 #include "protocol/layer.h"
 #include "protocol/talk.h"
@@ -27,7 +28,7 @@ constexpr Time lastFrame = std::chrono::milliseconds(20);    // in which what wa
 struct TalkOptions {
     std::string interface, bus;
     std::vector<std::string> words;
-    std::string after, dictionary, name, from = "0xF9", to;
+    std::string after, dictionary, name, from = "0xF9", to, every, lasts, session, keep;
     unsigned priority = 6;
     bool isVirtual = false, block = false;
     RecordOption record;
@@ -67,17 +68,19 @@ struct Ending {
     clock::Timer timer;
 };
 
-Expected<Time> spanOf(const std::string& text)
+Expected<Time> spanOf(const char* option, const std::string& text)
 {
+    if (text.empty())
+        return Time{0};
     const auto span = spanFromText(text);
     if (!span || span->count() < 0)
-        return fail("--after '" + text + "': expected a time such as 1s");
+        return fail(std::string(option) + " '" + text + "': expected a time such as 1s");
     return *span;
 }
 
 // Prints an answer; no answer, or one that refuses: words, and exit code 1.
 int converse(const TalkOptions& options, Target target, std::unique_ptr<protocol::Talk> talk,
-    const std::function<void(const protocol::Answer&)>& print = printBytes)
+    const std::function<void(const protocol::Answer&)>& print = printBytes, std::unique_ptr<protocol::Talk> behind = nullptr)
 {
     if (const auto may = mayRecord(options.record); !may)
         return report(may.error());
@@ -100,7 +103,7 @@ int converse(const TalkOptions& options, Target target, std::unique_ptr<protocol
     std::size_t which = 0;
     while (target.rig.buses[which].name != target.bus)
         ++which;
-    const auto before = options.after.empty() ? Expected<Time>(Time{0}) : spanOf(options.after);
+    const auto before = spanOf("--after", options.after);
     if (!before)
         return report(before.error());
     clock::SteadyClock wall;
@@ -111,7 +114,12 @@ int converse(const TalkOptions& options, Target target, std::unique_ptr<protocol
     session.all<drive::Asker>().front()->ask(static_cast<std::uint8_t>(which), std::move(talk), [&](const protocol::Answer& answer, Time) {
         answered = answer;
         answer.good ? print(answer) : printBytes(answer);
-        ending.timer.at(session.scheduler().now() + lastFrame);
+        const auto over = [&] { ending.timer.at(session.scheduler().now() + lastFrame); };
+        if (behind == nullptr || !answer.good)
+            return over();
+        std::fflush(stdout);
+        session.all<drive::Asker>().front()->ask(
+            static_cast<std::uint8_t>(which), std::move(behind), [over](const protocol::Answer&, Time) { over(); });
     });
     session.runFor(longestTalk, options.isVirtual ? nullptr : &wall, [&] { return !interrupted; });
     if (!options.record.path.empty())
@@ -358,21 +366,147 @@ int claimAddress(const TalkOptions& options)
         [](const protocol::Answer& answer) { std::printf("%s\n", toText(protocol::Party::address(answer.data.front())).c_str()); });
 }
 
-int diagnose(const TalkOptions& options)
+// Frames that nobody answers.
+int sendFrames(const TalkOptions& options, Expected<Target> target, std::function<can::Frame(Time)> make)
 {
-    auto target = targetWith(options, 2, "two identifiers and a request: 0x7E0/0x7E8 \"22 F1 90\"");
     if (!target)
         return report(target.error());
-    const auto spoken = protocol::spokenFromText(target->bus + "=diagnostics:" + target->words[0]);
+    const auto every = spanOf("--every", options.every), lasts = spanOf("--for", options.lasts);
+    for (const auto* span : {&every, &lasts})
+        if (!*span)
+            return report(span->error());
+    if (options.every.empty() != options.lasts.empty())
+        return report("--every and --for go together: --every 20ms --for 5s");
+    return converse(options, std::move(*target), protocol::framesSent(std::move(make), *every, *lasts));
+}
+
+int sync(const TalkOptions& options)
+{
+    return sendFrames(options, targetWith(options, 0, "no more than a rig"), [](Time) { return protocol::syncFrame(); });
+}
+
+// Of the machine; in virtual time of the run, which begins where its log does.
+int tellTime(const TalkOptions& options)
+{
+    return sendFrames(options, targetWith(options, 0, "no more than a rig"), [isVirtual = options.isVirtual](Time now) {
+        return protocol::timeFrame(isVirtual ? now : std::chrono::duration_cast<Time>(std::chrono::system_clock::now().time_since_epoch()));
+    });
+}
+
+int command(const TalkOptions& options)
+{
+    constexpr const char* wanted = "a node, or all, and start, stop, pre-operational, reset or \"reset communication\"";
+    auto target = targetWith(options, 2, wanted);
+    if (!target)
+        return report(target.error());
+    std::uint8_t node = 0;
+    if (target->words[0] != "all") {
+        const auto read = protocol::nodeFromText(target->words[0]);
+        if (!read)
+            return report(read.error());
+        node = *read;
+    }
+    const auto command = protocol::stateCommandFromText(target->words[1]);
+    if (!command)
+        return report(command.error());
+    return converse(options, std::move(*target), protocol::stateCommand(node, *command));
+}
+
+void printTroubles(const protocol::Answer& answer)
+{
+    CsvWriter rows(stdout);
+    rows.row({"code", "status", "words"});
+    char status[8];
+    for (const protocol::DiagnosticTrouble& one : protocol::diagnosticTroublesOf(answer.data)) {
+        std::snprintf(status, sizeof status, "0x%02X", one.status);
+        rows.row({one.text(), status, one.words()});
+    }
+    (void)rows.finish();
+}
+
+Expected<std::uint32_t> numberFromText(const std::string& text, const char* what)
+{
+    std::string_view digits = text;
+    const int base = digits.starts_with("0x") || digits.starts_with("0X") ? 16 : 10;
+    if (base == 16)
+        digits.remove_prefix(2);
+    std::uint32_t number = 0;
+    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), number, base);
+    if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size())
+        return fail("'" + text + "': expected " + what);
+    return number;
+}
+
+int diagnose(const TalkOptions& options)
+{
+    constexpr std::uintmax_t mostSent = 1U << 24;
+    auto target = targetOf(options.interface, options.bus, options.isVirtual, options.words);
+    if (!target)
+        return report(target.error());
+    const std::vector<std::string> words = target->words;
+    const std::string does = words.size() > 1 ? words[1] : std::string();
+    const bool download = does == "download", upload = does == "upload";
+    if (words.size() != (download ? 4U : upload ? 5U : 2U))
+        return report(
+            "expected two identifiers and a request: 0x7E0/0x7E8 \"22 F1 90\", or in its place troubles, download ADDRESS FILE, or "
+            "upload ADDRESS SIZE FILE");
+    const auto spoken = protocol::spokenFromText(target->bus + "=diagnostics:" + words[0]);
     if (!spoken)
         return report(spoken.error());
     if (spoken->pairs.size() != 1)
-        return report("'" + target->words[0] + "': expected one pair of identifiers, such as 0x7E0/0x7E8");
-    auto bytes = protocol::bytesFromText(target->words[1]);
+        return report("'" + words[0] + "': expected one pair of identifiers, such as 0x7E0/0x7E8");
+    const protocol::DiagnosticPair pair = spoken->pairs.front();
+    const auto keep = spanOf("--keep", options.keep);
+    if (!keep)
+        return report(keep.error());
+    auto behind = keep->count() > 0 ? protocol::sessionHeld(pair, protocol::usualKeep, *keep) : nullptr;
+    if (download || upload) {
+        const auto address = numberFromText(words[2], "an address such as 0x8000");
+        if (!address)
+            return report(address.error());
+        std::error_code code;
+        if (download) {
+            const auto size = std::filesystem::file_size(words[3], code);
+            if (code || size == 0 || size > mostSent)
+                return report(Error{"expected a file of 1 to 16,777,216 bytes", words[3], 0, 0, {}});
+            std::ifstream file(words[3], std::ios::binary);
+            std::vector<std::uint8_t> bytes(static_cast<std::size_t>(size));
+            if (!file.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(size)))
+                return report(Error{"it cannot be read", words[3], 0, 0, {}});
+            return converse(
+                options, std::move(*target), protocol::diagnosticDownload(pair, *address, std::move(bytes)), printBytes, std::move(behind));
+        }
+        const auto size = numberFromText(words[3], "how many bytes");
+        if (!size)
+            return report(size.error());
+        const std::string out = words[4];
+        if (std::filesystem::exists(out, code) && !options.record.overwrite)
+            return report(Error{"the file exists, and is left as it is", out, 0, 0, "Choose another name, or say --overwrite"});
+        std::optional<Error> failure;
+        const int result = converse(
+            options, std::move(*target), protocol::diagnosticUpload(pair, *address, *size),
+            [&](const protocol::Answer& answer) {
+                if (const auto written = replaceFile(out, {reinterpret_cast<const char*>(answer.data.data()), answer.data.size()});
+                    !written)
+                    failure = written.error();
+            },
+            std::move(behind));
+        return failure ? report(*failure) : result;
+    }
+    const bool troubles = does == "troubles";
+    auto bytes = troubles ? Expected<std::vector<std::uint8_t>>(protocol::troublesRequest()) : protocol::bytesFromText(does);
     if (!bytes)
         return report(bytes.error());
-    auto talk = protocol::diagnosticRequest(spoken->pairs.front(), std::move(*bytes));
-    return converse(options, std::move(*target), std::move(talk));
+    std::unique_ptr<protocol::Talk> talk;
+    if (options.session.empty()) {
+        talk = protocol::diagnosticRequest(pair, std::move(*bytes));
+    } else {
+        const auto session = protocol::bytesFromText(options.session);
+        if (!session || session->size() != 1)
+            return report("--session '" + options.session + "': expected two hexadecimal digits, such as 03");
+        talk = protocol::diagnosticInSession(pair, session->front(), std::move(*bytes));
+    }
+    return converse(options, std::move(*target), std::move(talk), troubles ? printTroubles : printBytes, std::move(behind));
 }
 
 }  // namespace
@@ -414,6 +548,27 @@ void addTalkCommands(CLI::App& program, int& result)
         command->add_option("--dictionary", options->dictionary, "The EDS or DCF of the node; without, the one that the rig names");
         command->callback([options, does = one.does, &result] { result = wholeDictionary(*options, does); });
     }
+    struct MachineCommand {
+        const char *name, *help, *words;
+        int (*does)(const TalkOptions&);
+    };
+    for (const MachineCommand& one :
+        {MachineCommand{"state", "Commands the state of a node, or of all", "a node, or all, and start", command},
+            MachineCommand{"sync", "Sends a sync", nullptr, sync}, MachineCommand{"time", "Tells the time", nullptr, tellTime}}) {
+        const auto options = std::make_shared<TalkOptions>();
+        CLI::App* added = objects->add_subcommand(one.name, one.help);
+        CLI::Option* words = added->add_option("what", options->words,
+            one.words == nullptr ? std::string("A rig where no interface is named")
+                                 : std::string("A rig where no interface is named, then ") + one.words);
+        if (one.words != nullptr)
+            words->required();
+        addTarget(*added, *options);
+        if (one.words == nullptr) {
+            added->add_option("--every", options->every, "Again every so often, such as 20ms");
+            added->add_option("--for", options->lasts, "For so long, such as 5s");
+        }
+        added->callback([options, does = one.does, &result] { result = does(*options); });
+    }
     CLI::App* groups = program.add_subcommand("group", "Takes part in a network of vehicles");
     groups->require_subcommand(1);
     struct GroupCommand {
@@ -441,9 +596,15 @@ void addTalkCommands(CLI::App& program, int& result)
     }
     const auto options = std::make_shared<TalkOptions>();
     CLI::App* command = program.add_subcommand("diagnose", "Sends a diagnostic request, and prints its answer");
-    command->add_option("what", options->words, "A rig where no interface is named, then identifiers and request: 0x7E0/0x7E8 \"22 F1 90\"")
+    command
+        ->add_option("what", options->words,
+            "A rig where no interface is named, then identifiers and request: 0x7E0/0x7E8 \"22 F1 90\"; in place of the request: troubles, "
+            "download "
+            "ADDRESS FILE, upload ADDRESS SIZE FILE")
         ->required();
     addTarget(*command, *options);
+    command->add_option("--session", options->session, "Enters this session first, such as 03");
+    command->add_option("--keep", options->keep, "Keeps the session alive for so long behind the answer, such as 10s");
     command->callback([options, &result] { result = diagnose(*options); });
 }
 

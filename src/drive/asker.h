@@ -28,6 +28,9 @@ public:
     /// `done` is called once, or never where the run ends before; an answer in words where too many wait.
     void ask(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, Done done);
 
+    /// Keeps the session of a server alive from now on, every so often, wanting no answer; 0: no longer.
+    void keep(std::uint8_t bus, const protocol::DiagnosticPair& pair, Time every);
+
     [[nodiscard]] const std::string& name() const override { return name_; }
     void setOn(bool on) override { on_ = on; }
     [[nodiscard]] bool on() const override { return on_; }
@@ -49,6 +52,14 @@ private:
         bool asked = false;
         Time since{};
     };
+    struct Kept {
+        std::uint8_t bus = 0;
+        protocol::DiagnosticPair pair;
+        Time every{};   // 0: no longer
+        Time next{};
+    };
+    void attach(std::uint8_t bus);
+    void tell(std::uint32_t kept);
     void begin(std::uint8_t bus);
     void goOn(std::uint8_t bus);
     void due(std::uint32_t bus);
@@ -56,7 +67,8 @@ private:
     clock::Scheduler& scheduler_;
     std::string name_ = "questions";
     std::deque<Line> lines_;
-    clock::Timer timer_;
+    clock::Timer timer_, keeping_;
+    std::vector<Kept> kept_;
     bool on_ = true;
     std::uint64_t changes_ = 1;
 };

@@ -103,6 +103,12 @@ enum class StateCommand : std::uint8_t { start = 1, stop = 2, preOperational = 1
 [[nodiscard]] Expected<StateCommand> stateCommandFromText(std::string_view text);
 /// Commands a node, or all of them (0). Nobody answers: it ends with its frame.
 [[nodiscard]] std::unique_ptr<Talk> stateCommand(std::uint8_t node, StateCommand command);
+/// Sends a frame once, or every so often for so long; `make` says which one. Nobody answers.
+[[nodiscard]] std::unique_ptr<Talk> framesSent(std::function<can::Frame(Time now)> make, Time every = {}, Time lasts = {});
+/// The frame of a sync (CiA 301, 7.2.5), with a counter of 1 to 240 where there is one.
+[[nodiscard]] can::Frame syncFrame(std::optional<std::uint8_t> counter = {});
+/// The frame that tells the time, of nanoseconds since 1970 (CiA 301, 7.2.6 and 7.1.6.6).
+[[nodiscard]] can::Frame timeFrame(Time sinceEpoch);
 /// Reads `0xFECA`: a group of 18 bits, whose last byte is 0 where it goes to an address.
 [[nodiscard]] Expected<std::uint32_t> groupFromText(std::string_view text);
 

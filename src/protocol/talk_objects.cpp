@@ -247,21 +247,42 @@ private:
     unsigned inBlock_ = 0;
 };
 
-class Command final : public Talk {
+class Frames final : public Talk {
 public:
-    Command(std::uint8_t node, StateCommand command) : node_(node), command_(command) {}
-    void begin(Time) override
+    Frames(std::function<can::Frame(Time)> make, Time every, Time lasts) : make_(std::move(make)), every_(every), lasts_(lasts) {}
+    void begin(Time now) override
     {
-        sendShort({0, false}, {static_cast<std::uint8_t>(command_), node_});
-        end({true, {}, {}});
+        until_ = now + lasts_;
+        pass({make_(now)});
+        next(now);
     }
     void hear(const can::FrameView&) override {}
-    void passed(Time) override {}
+    void passed(Time now) override
+    {
+        if (now >= due_)
+            pass({make_(now)});
+        next(now);
+    }
 
 private:
-    std::uint8_t node_;
-    StateCommand command_;
+    void next(Time now)
+    {
+        if (every_.count() <= 0 || now + every_ > until_)
+            return end({true, {}, {}});
+        due_ = now + every_;
+    }
+    std::function<can::Frame(Time)> make_;
+    Time every_, lasts_, until_{};
 };
+
+can::Frame shortFrame(can::Identifier id, std::initializer_list<std::uint8_t> bytes)
+{
+    can::Frame frame;
+    frame.id = id;
+    frame.length = frame.dlc = static_cast<std::uint8_t>(bytes.size());
+    std::copy(bytes.begin(), bytes.end(), frame.data.begin());
+    return frame;
+}
 
 }  // namespace
 
@@ -281,7 +302,33 @@ Expected<StateCommand> stateCommandFromText(std::string_view text)
     return wavetrope::fail("'" + std::string(text) + "': expected start, stop, pre-operational, reset or reset communication");
 }
 
-std::unique_ptr<Talk> stateCommand(std::uint8_t node, StateCommand command) { return std::make_unique<Command>(node, command); }
+std::unique_ptr<Talk> stateCommand(std::uint8_t node, StateCommand command)
+{
+    return framesSent([=](Time) { return shortFrame({0, false}, {static_cast<std::uint8_t>(command), node}); });
+}
+
+std::unique_ptr<Talk> framesSent(std::function<can::Frame(Time)> make, Time every, Time lasts)
+{
+    return std::make_unique<Frames>(std::move(make), every, lasts);
+}
+
+can::Frame syncFrame(std::optional<std::uint8_t> counter)
+{
+    constexpr can::Identifier id{0x080, false};
+    return counter ? shortFrame(id, {*counter}) : shortFrame(id, {});
+}
+
+can::Frame timeFrame(Time sinceEpoch)
+{
+    // Milliseconds of the day in 28 bits, days since 1984-01-01 in 16.
+    constexpr std::int64_t daysTo1984 = 5113, millisecondsOfDay = 86'400'000;
+    const std::int64_t all = sinceEpoch.count() / 1'000'000, days = all / millisecondsOfDay - daysTo1984;
+    const auto ms = static_cast<std::uint32_t>(all % millisecondsOfDay);
+    const auto day = static_cast<std::uint16_t>(std::clamp<std::int64_t>(days, 0, 0xFFFF));
+    return shortFrame(
+        {0x100, false}, {static_cast<std::uint8_t>(ms), static_cast<std::uint8_t>(ms >> 8), static_cast<std::uint8_t>(ms >> 16),
+                            static_cast<std::uint8_t>(ms >> 24), static_cast<std::uint8_t>(day), static_cast<std::uint8_t>(day >> 8)});
+}
 
 std::unique_ptr<Talk> objectWrite(std::uint8_t node, ObjectPlace place, std::vector<std::uint8_t> data, bool block)
 {
