@@ -405,6 +405,64 @@ private Q_SLOTS:
         QVERIFY(troubleOf(Bytes{0x55}).codes.empty());
     }
 
+    // Syncs with a counter, the time, and a heartbeat that stays away: told as an emergency until it is back.
+    void machinesAreLed()
+    {
+        QTemporaryDir folder;
+        const QString rig = folder.filePath(QStringLiteral("rig.json")), log = folder.filePath(QStringLiteral("log.pcapng"));
+        QFile file(rig);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "500k", "protocols": ["objects"]}],
+            "nodes": [{"name": "Master", "buses": ["A"], "objects": {"bus": "A", "node": 1, "sync": {"every": "10 ms", "counter": true},
+                          "time": {"every": "1 s"}, "watches": {"4": "700 ms"}}},
+                      {"name": "Unit", "buses": ["A"], "script": {"text":
+                          "every('beat', 0.5) on.timer('beat', function() local t = time() if t < 2 or t > 4 then send('0x704', {5}) end end)"}}]})json");
+        file.close();
+        test::Answer answer = cli({QStringLiteral("run"), rig, QStringLiteral("--virtual"), QStringLiteral("--for"), QStringLiteral("6s"),
+            QStringLiteral("--record"), log});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        answer = cli(
+            {QStringLiteral("list"), log, QStringLiteral("--messages"), QStringLiteral("--protocol"), QStringLiteral("A=objects")});
+        int syncs = 0, times = 0;
+        QStringList emergencies;
+        unsigned counter = 0;
+        double first = 0;
+        for (const QString& line : answer.out.split(QLatin1Char('\n'))) {
+            const QStringList cells = line.split(QLatin1Char(','));
+            if (cells.size() < 9)
+                continue;
+            if (first == 0)
+                first = cells[0].toDouble();
+            if (cells[3] == QLatin1String("sync")) {
+                ++syncs;
+                counter = counter % 240 + 1;
+                QCOMPARE(cells[8].toUInt(nullptr, 16), counter);
+            }
+            times += cells[3] == QLatin1String("time") && cells[7] == QLatin1String("6") ? 1 : 0;
+            if (cells[3] == QLatin1String("emergency"))
+                emergencies << QStringLiteral("%1 %2 %3").arg(cells[4], cells[8]).arg(cells[0].toDouble() - first, 0, 'f', 1);
+        }
+        QVERIFY2(syncs >= 598 && syncs <= 601 && times >= 5 && times <= 6, qPrintable(QStringLiteral("%1 %2").arg(syncs).arg(times)));
+        QCOMPARE(emergencies.size(), 2);
+        QVERIFY2(emergencies[0].startsWith(QLatin1String("1 3081110400000000 2.")), qPrintable(emergencies.join(QLatin1Char('\n'))));
+        QVERIFY2(emergencies[1].startsWith(QLatin1String("1 0000000400000000 4.")), qPrintable(emergencies.join(QLatin1Char('\n'))));
+        for (const QStringList& asks : {QStringList{QStringLiteral("sync"), rig}, QStringList{QStringLiteral("time"), rig},
+                 QStringList{QStringLiteral("state"), rig, QStringLiteral("all"), QStringLiteral("start")},
+                 QStringList{QStringLiteral("sync"), rig, QStringLiteral("--every"), QStringLiteral("20ms"), QStringLiteral("--for"),
+                     QStringLiteral("1s")}}) {
+            answer = cli(QStringList{QStringLiteral("object")} + asks + QStringList{QStringLiteral("--virtual")});
+            QVERIFY2(answer.code == 0, qPrintable(asks.join(QLatin1Char(' ')) + answer.err));
+        }
+        QCOMPARE(cli({QStringLiteral("object"), QStringLiteral("state"), rig, QStringLiteral("4"), QStringLiteral("begin"),
+                         QStringLiteral("--virtual")})
+                     .code,
+            2);
+        QCOMPARE(cli({QStringLiteral("object"), QStringLiteral("sync"), rig, QStringLiteral("--every"), QStringLiteral("20ms"),
+                         QStringLiteral("--virtual")})
+                     .code,
+            2);
+    }
+
     // A node of a rig answers from its sheet; a name, a value in its type, what the log says of it.
     void onTheCommandLine()
     {

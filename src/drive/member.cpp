@@ -215,16 +215,60 @@ ObjectMember::ObjectMember(ObjectsSpec spec, std::optional<protocol::Dictionary>
         if (server_)
             (void)server_->set(place, std::move(bytes));
     }
+    for (const auto& [node, within] : spec_.watches)
+        watched_.push_back({node, within});
 }
 
 void ObjectMember::begin()
 {
     for (std::size_t i = 0; i < spec_.reads.size(); ++i)
         plan(spec_.reads[i].when, static_cast<std::uint32_t>(i));
+    const auto behind = static_cast<std::uint32_t>(spec_.reads.size());
+    if (spec_.sync)
+        plan(*spec_.sync, behind);
+    if (spec_.time)
+        plan(*spec_.time, behind + 1);
+    for (Watched& one : watched_)
+        one = {one.node, one.within};
+}
+
+// CiA 301, 7.2.8.3.2.2: from the first heartbeat on each has to come in time; what it says of one that does not is an emergency of its own (7.2.7.3, 0x8130).
+void ObjectMember::watch(const can::FrameView& frame)
+{
+    if (frame.id.extended || (frame.id.value & 0x780U) != 0x700 || frame.length == 0)
+        return;
+    for (Watched& one : watched_) {
+        if (one.node != (frame.id.value & 0x7FU))
+            continue;
+        one.limit = frame.time + one.within;
+        if (std::exchange(one.lost, false))
+            emergency(0, one.node);
+    }
+}
+
+void ObjectMember::emergency(std::uint16_t code, std::uint8_t about)
+{
+    if (spec_.node == 0)
+        return;
+    can::Frame frame;
+    frame.id = {0x080U + spec_.node, false};
+    frame.length = frame.dlc = 8;
+    const std::uint8_t error = code == 0 ? 0 : 0x11;  // generic and communication
+    frame.data = {static_cast<std::uint8_t>(code), static_cast<std::uint8_t>(code >> 8), error, about, 0, 0, 0, 0};
+    ending_.push_back(frame);
+}
+
+Time ObjectMember::due() const
+{
+    Time due = asking_ == nullptr ? Time::max() : asking_->due();
+    for (const Watched& one : watched_)
+        due = std::min(due, one.limit);
+    return due;
 }
 
 void ObjectMember::hear(const can::FrameView& frame)
 {
+    watch(frame);
     if (server_)
         server_->hear(frame);
     if (asking_ == nullptr)
@@ -235,6 +279,12 @@ void ObjectMember::hear(const can::FrameView& frame)
 
 void ObjectMember::passed(Time now)
 {
+    for (Watched& one : watched_)
+        if (one.limit <= now) {
+            one.limit = Time::max();
+            one.lost = true;
+            emergency(0x8130, one.node);
+        }
     if (asking_ != nullptr)
         asking_->passed(now);
     askNext();
@@ -242,6 +292,15 @@ void ObjectMember::passed(Time now)
 
 void ObjectMember::moment(std::uint32_t tag)
 {
+    if (tag >= spec_.reads.size()) {
+        if (tag > spec_.reads.size() || !spec_.sync) {
+            ending_.push_back(protocol::timeFrame(now()));
+            return;
+        }
+        syncs_ = static_cast<std::uint8_t>(syncs_ % 240 + 1);
+        ending_.push_back(protocol::syncFrame(spec_.counts ? std::optional(syncs_) : std::nullopt));
+        return;
+    }
     if (waiting_.size() < mostReadsWaiting)
         waiting_.push_back(tag);
     askNext();

@@ -111,17 +111,28 @@ private:
     void begin() override;
     void hear(const can::FrameView& frame) override;
     void passed(Time now) override;
-    [[nodiscard]] Time due() const override { return asking_ == nullptr ? Time::max() : asking_->due(); }
+    [[nodiscard]] Time due() const override;
     void moment(std::uint32_t tag) override;
     [[nodiscard]] std::string state() const override;
     [[nodiscard]] std::vector<can::Frame> take() override;
     void askNext();
+    void watch(const can::FrameView& frame);
+    void emergency(std::uint16_t code, std::uint8_t about);
 
     ObjectsSpec spec_;
     std::optional<protocol::ObjectServer> server_;
     std::unique_ptr<protocol::Talk> asking_;
     std::vector<can::Frame> ending_;        // the last ones of the read before
     std::vector<std::uint32_t> waiting_;    // reads, by tag
+    // A heartbeat that is consumed: from the first one on.
+    struct Watched {
+        std::uint8_t node = 0;
+        Time within{};
+        Time limit = Time::max();
+        bool lost = false;
+    };
+    std::vector<Watched> watched_;
+    std::uint8_t syncs_ = 0;
 };
 
 }  // namespace wavetrope::drive

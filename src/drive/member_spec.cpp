@@ -5,6 +5,7 @@
 
 #include "base/json_reader.h"
 #include "base/time_text.h"
+#include "protocol/dictionary.h"
 
 namespace wavetrope::drive {
 
@@ -82,6 +83,21 @@ ObjectsSpec objectsFromJson(const JsonReader& in)
             member.wrong(place.error().what);
         spec.blocks.emplace_back(*place, static_cast<std::uint32_t>(member.whole(mostBlock)));
         bounded(member, spec.blocks);
+    });
+    if (const auto sync = in.find("sync")) {
+        spec.sync = whenOf(*sync);
+        spec.counts = sync->flag("counter");
+    }
+    if (const auto time = in.find("time"))
+        spec.time = whenOf(*time);
+    in.eachMember("watches", [&](const std::string& name, const JsonReader& member) {
+        const auto node = protocol::nodeFromText(name);
+        if (!node)
+            member.wrong(node.error().what);
+        const auto span = spanFromText(member.text());
+        if (!span || *span < leastEvery)
+            member.wrong("expected how long a heartbeat may stay away, such as \"1.5 s\"");
+        spec.watches.emplace_back(*node, *span);
     });
     in.each("reads", [&](const JsonReader& read) {
         ObjectAskSpec ask;

@@ -37,6 +37,9 @@ struct ObjectsSpec {
     std::uint8_t node = 0;      ///< 0: it only reads from others.
     std::vector<ObjectAskSpec> reads;
     std::vector<std::pair<protocol::ObjectPlace, std::uint32_t>> blocks;    ///< Objects of so many bytes, which count up.
+    std::optional<WhenSpec> sync, time;     ///< When it sends these.
+    bool counts = false;                    ///< Syncs carry a counter of 1 to 240.
+    std::vector<std::pair<std::uint8_t, Time>> watches;  ///< Nodes whose heartbeats it consumes, and how long one may stay away.
 };
 
 /// A trouble code that is told while a condition of the rig holds.

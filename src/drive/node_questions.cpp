@@ -66,35 +66,46 @@ Expected<void> NodeScript::ask(std::uint8_t bus, std::unique_ptr<protocol::Talk>
     return {};
 }
 
-Expected<Value> NodeScript::readObject(const Arguments& given)
+// What several calls take: the node of a dictionary, an object, and identifiers of two.
+Expected<std::uint8_t> NodeScript::machineAt(const Arguments& given, int index)
 {
-    const auto node = given.number(1);
-    const auto text = given.text(2);
-    const auto handler = given.function(3);
+    const auto node = given.number(index);
     if (!node || !(*node >= 1 && *node <= 127))
-        return fail("argument 1 has to be a node of 1 to 127");
+        return fail("argument " + std::to_string(index) + " has to be a node of 1 to 127");
+    return static_cast<std::uint8_t>(*node);
+}
+
+Expected<protocol::ObjectPlace> NodeScript::objectAt(const Arguments& given, int index)
+{
+    const auto text = given.text(index);
     if (!text)
         return tl::unexpected(text.error());
-    const auto place = protocol::objectPlaceFromText(*text);
+    return protocol::objectPlaceFromText(*text);
+}
+
+Expected<Value> NodeScript::readObject(const Arguments& given)
+{
+    const auto node = machineAt(given, 1);
+    if (!node)
+        return tl::unexpected(node.error());
+    const auto place = objectAt(given, 2);
     if (!place)
         return tl::unexpected(place.error());
+    const auto handler = given.function(3);
     if (!handler)
         return tl::unexpected(handler.error());
     const auto bus = busAt(given, 4);
     if (!bus)
         return tl::unexpected(bus.error());
-    return done(ask(*bus, protocol::objectRead(static_cast<std::uint8_t>(*node), *place, false), *handler, true));
+    return done(ask(*bus, protocol::objectRead(*node, *place, false), *handler, true));
 }
 
 Expected<Value> NodeScript::writeObject(const Arguments& given)
 {
-    const auto node = given.number(1);
-    const auto text = given.text(2);
-    if (!node || !(*node >= 1 && *node <= 127))
-        return fail("argument 1 has to be a node of 1 to 127");
-    if (!text)
-        return tl::unexpected(text.error());
-    const auto place = protocol::objectPlaceFromText(*text);
+    const auto node = machineAt(given, 1);
+    if (!node)
+        return tl::unexpected(node.error());
+    const auto place = objectAt(given, 2);
     if (!place)
         return tl::unexpected(place.error());
     auto bytes = bytesAt(given, 3);
@@ -106,7 +117,44 @@ Expected<Value> NodeScript::writeObject(const Arguments& given)
     const auto bus = busAt(given, 5);
     if (!bus)
         return tl::unexpected(bus.error());
-    return done(ask(*bus, protocol::objectWrite(static_cast<std::uint8_t>(*node), *place, std::move(*bytes), false), *handler, false));
+    return done(ask(*bus, protocol::objectWrite(*node, *place, std::move(*bytes), false), *handler, false));
+}
+
+Expected<Value> NodeScript::commandState(const Arguments& given)
+{
+    std::uint8_t node = 0;
+    if (given.has(1)) {
+        const auto one = machineAt(given, 1);
+        if (!one)
+            return tl::unexpected(one.error());
+        node = *one;
+    }
+    const auto text = given.text(2);
+    if (!text)
+        return tl::unexpected(text.error());
+    const auto command = protocol::stateCommandFromText(*text);
+    if (!command)
+        return tl::unexpected(command.error());
+    const auto bus = busAt(given, 3);
+    if (!bus)
+        return tl::unexpected(bus.error());
+    return done(ask(*bus, protocol::stateCommand(node, *command), 0, false));
+}
+
+Expected<Value> NodeScript::sendSync(const Arguments& given)
+{
+    const auto bus = busAt(given, 1);
+    if (!bus)
+        return tl::unexpected(bus.error());
+    return done(ask(*bus, protocol::framesSent([](Time) { return protocol::syncFrame(); }), 0, false));
+}
+
+Expected<Value> NodeScript::sendTime(const Arguments& given)
+{
+    const auto bus = busAt(given, 1);
+    if (!bus)
+        return tl::unexpected(bus.error());
+    return done(ask(*bus, protocol::framesSent([](Time now) { return protocol::timeFrame(now); }), 0, false));
 }
 
 Expected<protocol::VehiclePlace> NodeScript::vehicleAt(const Arguments& given, int index) const

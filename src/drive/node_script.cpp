@@ -69,6 +69,11 @@ constexpr ScriptCall calls[] = {
     {"object.write", "node, object, bytes, function(why) [, bus]",
         "Writes bytes, a text of hexadecimal digits, into an object. `why` is nil where the node took it.",
         "on.start(function() object.write(4, '0x2001:03', '02', function(why) log(why or 'written') end) end)"},
+    {"object.state", "node, command [, bus]",
+        "Commands the network state of a node, or of all where that is nil: start, stop, pre-operational, reset, reset communication.",
+        "on.start(function() object.state(4, 'start') end)"},
+    {"object.sync", "[bus]", "Sends a sync.", "on.start(function() object.sync() end)"},
+    {"object.time", "[bus]", "Tells the time of the run.", "on.start(function() object.time() end)"},
     {"group.request", "group, address, function(bytes, why) [, bus]",
         "Asks an address of a network of vehicles for a group, and receives it however long it is.",
         "on.start(function() group.request('0xFECA', 0x28, function(bytes, why) log(bytes or why) end) end)"},
@@ -215,6 +220,9 @@ std::vector<script::Function> NodeScript::functions()
     };
     made["object.read"] = member(&NodeScript::readObject);
     made["object.write"] = member(&NodeScript::writeObject);
+    made["object.state"] = member(&NodeScript::commandState);
+    made["object.sync"] = member(&NodeScript::sendSync);
+    made["object.time"] = member(&NodeScript::sendTime);
     made["group.request"] = member(&NodeScript::requestGroup);
     made["group.send"] = member(&NodeScript::sendGroup);
     made["diagnose"] = member(&NodeScript::diagnose);

@@ -120,6 +120,11 @@ private:
     Expected<script::Value> setTimer(const script::Arguments& given, bool again);
     Expected<script::Value> readObject(const script::Arguments& given);
     Expected<script::Value> writeObject(const script::Arguments& given);
+    Expected<script::Value> commandState(const script::Arguments& given);
+    Expected<script::Value> sendSync(const script::Arguments& given);
+    Expected<script::Value> sendTime(const script::Arguments& given);
+    [[nodiscard]] static Expected<std::uint8_t> machineAt(const script::Arguments& given, int index);
+    [[nodiscard]] static Expected<protocol::ObjectPlace> objectAt(const script::Arguments& given, int index);
     Expected<script::Value> requestGroup(const script::Arguments& given);
     Expected<script::Value> sendGroup(const script::Arguments& given);
     Expected<script::Value> diagnose(const script::Arguments& given);

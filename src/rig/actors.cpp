@@ -158,7 +158,7 @@ Expected<Actors> makeMembers(const ActorWorld& world)
                 else
                     world.leftOut.push_back(
                         {spec.name + " has no objects: " + read.error().what, read.error().where, 0, 0, read.error().remedy});
-            } else if (spec.objects->node != 0) {
+            } else if (spec.objects->node != 0 && !spec.objects->sync && !spec.objects->time && spec.objects->watches.empty()) {
                 world.leftOut.push_back(
                     {spec.name + " has no objects: its bus names no dictionary of node " + std::to_string(spec.objects->node),
                         spec.objects->pointer, 0, 0, {}});

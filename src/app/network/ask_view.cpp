@@ -15,7 +15,9 @@
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/theme/theme.h"
+#include "base/time_text.h"
 #include "protocol/describe.h"
+#include "protocol/diagnostic_services.h"
 
 namespace wavetrope::app {
 
@@ -24,7 +26,7 @@ namespace {
 struct KindWords {
     const char *key, *words, *whom, *what, *value;
 };
-constexpr std::array<KindWords, 6> kinds = {{
+constexpr std::array<KindWords, 10> kinds = {{
     {"read", QT_TRANSLATE_NOOP("AskView", "read object"), QT_TRANSLATE_NOOP("AskView", "node, such as 1"),
         QT_TRANSLATE_NOOP("AskView", "object: 0x2001:03, or its name"), nullptr},
     {"write", QT_TRANSLATE_NOOP("AskView", "write object"), QT_TRANSLATE_NOOP("AskView", "node, such as 1"),
@@ -37,7 +39,14 @@ constexpr std::array<KindWords, 6> kinds = {{
         QT_TRANSLATE_NOOP("AskView", "start, stop, pre-operational, reset"), nullptr},
     {"diagnose", QT_TRANSLATE_NOOP("AskView", "diagnostic request"), QT_TRANSLATE_NOOP("AskView", "0x7E0/0x7E8"),
         QT_TRANSLATE_NOOP("AskView", "bytes: 22 F1 90"), nullptr},
+    {"troubles", QT_TRANSLATE_NOOP("AskView", "trouble codes"), QT_TRANSLATE_NOOP("AskView", "0x7E0/0x7E8"), nullptr, nullptr},
+    {"keep", QT_TRANSLATE_NOOP("AskView", "keep session alive"), QT_TRANSLATE_NOOP("AskView", "0x7E0/0x7E8"),
+        QT_TRANSLATE_NOOP("AskView", "every 2 s, or off"), nullptr},
+    {"sync", QT_TRANSLATE_NOOP("AskView", "send sync"), nullptr, nullptr, nullptr},
+    {"time", QT_TRANSLATE_NOOP("AskView", "send time"), nullptr, nullptr, nullptr},
 }};
+
+constexpr Time shortestKeep = std::chrono::milliseconds(50);
 
 std::optional<std::uint8_t> addressOf(const QString& text)
 {
@@ -188,11 +197,11 @@ void AskView::busesChanged()
 void AskView::kindChanged()
 {
     const KindWords& kind = kinds[static_cast<std::size_t>(kind_->currentIndex())];
-    whom_->setPlaceholderText(tr(kind.whom));
-    what_->setPlaceholderText(tr(kind.what));
-    value_->setVisible(kind.value != nullptr);
-    if (kind.value != nullptr)
-        value_->setPlaceholderText(tr(kind.value));
+    for (const auto& [field, words] : {std::pair{whom_, kind.whom}, std::pair{what_, kind.what}, std::pair{value_, kind.value}}) {
+        field->setVisible(words != nullptr);
+        if (words != nullptr)
+            field->setPlaceholderText(tr(words));
+    }
 }
 
 void AskView::prepare(std::uint8_t bus, Kind kind, const QString& whom, const QString& what)
@@ -221,6 +230,37 @@ void AskView::tell(const QString& words, bool wrong)
     QPalette palette = words_->palette();
     palette.setColor(QPalette::WindowText, wrong ? Theme::get().error : Theme::get().ink2);
     words_->setPalette(palette);
+}
+
+Expected<protocol::DiagnosticPair> AskView::pairOf(std::uint8_t bus) const
+{
+    const auto spoken = protocol::spokenFromText(stage().document().busName(bus) + "=diagnostics:" + whom_->text().trimmed().toStdString());
+    if (!spoken)
+        return tl::unexpected(spoken.error());
+    if (spoken->pairs.size() != 1)
+        return fail("expected one pair of identifiers, such as 0x7E0/0x7E8");
+    return spoken->pairs.front();
+}
+
+// Goes on until it is told to end, beside what is asked.
+void AskView::keepSession(std::uint8_t bus)
+{
+    const auto pair = pairOf(bus);
+    if (!pair)
+        return tell(text(pair.error().text()), true);
+    QString words = what_->text().trimmed();
+    const bool off = words == QLatin1String("off");
+    words.remove(QStringLiteral("every "));
+    const auto every = off               ? std::optional<Time>(Time{0})
+                       : words.isEmpty() ? std::optional(protocol::usualKeep)
+                                         : spanFromText(words.toStdString());
+    if (!every || (!off && *every < shortestKeep))
+        return tell(tr("'%1': expected a time of 50 ms or more, such as 2 s, or off").arg(words), true);
+    if (const auto kept = stage().protocols().keepSession(bus, *pair, *every); !kept)
+        return tell(text(kept.error().text()), true);
+    tell(off ? tr("The session of %1 is no longer kept alive.").arg(whom_->text())
+             : tr("The session of %1 is kept alive, until it is told to be off.").arg(whom_->text()),
+        false);
 }
 
 Expected<std::unique_ptr<protocol::Talk>> AskView::talkOf(std::uint8_t bus, QString& question, protocol::ObjectType& type) const
@@ -293,17 +333,25 @@ Expected<std::unique_ptr<protocol::Talk>> AskView::talkOf(std::uint8_t bus, QStr
         return protocol::stateCommand(node, *command);
     }
     case Kind::diagnose: {
-        const auto spoken = protocol::spokenFromText(stage().document().busName(bus) + "=diagnostics:" + whom.toStdString());
-        if (!spoken)
-            return tl::unexpected(spoken.error());
-        if (spoken->pairs.size() != 1)
-            return fail("expected one pair of identifiers, such as 0x7E0/0x7E8");
+        const auto pair = pairOf(bus);
+        if (!pair)
+            return tl::unexpected(pair.error());
         auto bytes = protocol::bytesFromText(what.toStdString());
         if (!bytes)
             return tl::unexpected(bytes.error());
         question = tr("%1 to %2").arg(text(protocol::serviceWords(bytes->front())), whom);
-        return protocol::diagnosticRequest(spoken->pairs.front(), std::move(*bytes));
+        return protocol::diagnosticRequest(*pair, std::move(*bytes));
     }
+    case Kind::troubles: {
+        const auto pair = pairOf(bus);
+        if (!pair)
+            return tl::unexpected(pair.error());
+        question = tr("trouble codes of %1").arg(whom);
+        return protocol::diagnosticRequest(*pair, protocol::troublesRequest());
+    }
+    case Kind::sync: question = tr("sync"); return protocol::framesSent([](Time) { return protocol::syncFrame(); });
+    case Kind::time: question = tr("time"); return protocol::framesSent([](Time now) { return protocol::timeFrame(now); });
+    case Kind::keep: break;
     }
     return fail("nothing is asked");
 }
@@ -313,6 +361,9 @@ void AskView::ask()
     if (bus_->currentIndex() < 0)
         return;
     const auto bus = static_cast<std::uint8_t>(bus_->currentIndex());
+    const auto kind = static_cast<Kind>(kind_->currentIndex());
+    if (kind == Kind::keep)
+        return keepSession(bus);
     Asked asked;
     asked.bus = bus;
     protocol::ObjectType type{};
@@ -323,8 +374,8 @@ void AskView::ask()
     asked.at = stage().seconds(stage().newest());
     const std::uint64_t number = number_ + 1;
     const QPointer<AskView> self(this);
-    const auto done = stage().protocols().ask(
-        bus, std::move(*talk), [self, number, type](const protocol::Talk& talked, const protocol::Answer& answer, double at, double took) {
+    const auto done = stage().protocols().ask(bus, std::move(*talk),
+        [self, number, type, kind](const protocol::Talk& talked, const protocol::Answer& answer, double at, double took) {
             QString words = answer.good ? answer.data.empty() ? AskView::tr("done") : text(protocol::valueText(type, answer.data))
                                         : text(answer.words);
             if (const auto* group = dynamic_cast<const protocol::GroupRequest*>(&talked); answer.good && group != nullptr) {
@@ -333,6 +384,12 @@ void AskView::ask()
                     all << AskView::tr("%1: %2").arg(
                         text(toText(protocol::Party::address(one.source))), text(protocol::bytesWords(one.data, 32)));
                 words = all.join(QStringLiteral("; "));
+            }
+            if (answer.good && kind == Kind::troubles) {
+                QStringList all;
+                for (const protocol::DiagnosticTrouble& one : protocol::diagnosticTroublesOf(answer.data))
+                    all << AskView::tr("%1 %2").arg(text(one.text()), text(one.words()));
+                words = all.isEmpty() ? AskView::tr("none") : all.join(QStringLiteral("; "));
             }
             return [self, number, words, good = answer.good, at, took] {
                 if (self == nullptr || self->number_ - number >= self->asked_.size())

@@ -19,7 +19,7 @@ namespace wavetrope::app {
 class AskView : public View {
     Q_OBJECT
 public:
-    enum class Kind : std::uint8_t { readObject, writeObject, requestGroup, sendGroup, state, diagnose };
+    enum class Kind : std::uint8_t { readObject, writeObject, requestGroup, sendGroup, state, diagnose, troubles, keep, sync, time };
 
     explicit AskView(Stage& stage);
     nlohmann::json save() const override;
@@ -49,6 +49,8 @@ private:
     void kindChanged();
     void busesChanged();
     void tell(const QString& words, bool wrong);
+    void keepSession(std::uint8_t bus);
+    [[nodiscard]] Expected<protocol::DiagnosticPair> pairOf(std::uint8_t bus) const;
     [[nodiscard]] Expected<std::unique_ptr<protocol::Talk>> talkOf(std::uint8_t bus, QString& question, protocol::ObjectType& type) const;
 
     QComboBox* bus_;

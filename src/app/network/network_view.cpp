@@ -466,6 +466,18 @@ void NetworkView::keepTo(bool chosenOnes)
     stage().protocols().keep(std::move(members));
 }
 
+// The pair whose answers the node sends, as it is typed.
+QString NetworkView::pairWords(const protocol::NetworkNode& node) const
+{
+    const auto& spoken = stage().protocols().spoken();
+    if (node.bus < spoken.size())
+        for (const protocol::Spoken& one : spoken[node.bus].spoken)
+            for (const protocol::DiagnosticPair& pair : one.pairs)
+                if (pair.answer.key() == node.node.value)
+                    return text(toText(pair));
+    return {};
+}
+
 void NetworkView::showMenu(const QPoint& at)
 {
     const Line line = chosen_ < 0 ? Line{} : lines_[static_cast<std::size_t>(chosen_)];
@@ -502,7 +514,13 @@ void NetworkView::showMenu(const QPoint& at)
         asks("askGroup", tr("Ask %1 for a group").arg(name), QStringLiteral("request|%1").arg(number));
         asks("sendGroup", tr("Send %1 a group").arg(name), QStringLiteral("send|%1").arg(number));
         break;
-    case protocol::Protocol::diagnostics: asks("diagnose", tr("Send %1 a request").arg(name), QStringLiteral("diagnose")); break;
+    case protocol::Protocol::diagnostics: {
+        const QString pair = pairWords(node);
+        asks("diagnose", tr("Send %1 a request").arg(name), QStringLiteral("diagnose|%1").arg(pair));
+        asks("troubles", tr("Ask %1 for its trouble codes").arg(name), QStringLiteral("troubles|%1").arg(pair));
+        asks("keepSession", tr("Keep the session of %1 alive").arg(name), QStringLiteral("keep|%1").arg(pair));
+        break;
+    }
     }
     menu->addSeparator();
     QAction* keep = menu->addAction(tr("Keep to %1\tK").arg(name), this, [this] { keepTo(true); });

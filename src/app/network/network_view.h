@@ -50,6 +50,7 @@ private:
         int node = -1, transfer = -1, trouble = -1;  // none of them: the head of a bus
     };
     void refresh();
+    [[nodiscard]] QString pairWords(const protocol::NetworkNode& node) const;
 
     Shows shows_ = Shows::nodes;
     std::vector<Line> lines_;

@@ -184,9 +184,8 @@ void ProtocolDesk::learn()
     }
     const auto same = [](const SpokenOn& a, const SpokenOn& b) {
         return a.said == b.said && a.why == b.why && a.spoken.size() == b.spoken.size()
-               && std::equal(a.spoken.begin(), a.spoken.end(), b.spoken.begin(), [](const protocol::Spoken& x, const protocol::Spoken& y) {
-                      return x.protocol == y.protocol && x.pairs == y.pairs;
-                  });
+               && std::equal(a.spoken.begin(), a.spoken.end(), b.spoken.begin(),
+                   [](const protocol::Spoken& x, const protocol::Spoken& y) { return x.protocol == y.protocol && x.pairs == y.pairs; });
     };
     if (found.size() == spoken_.size() && std::equal(found.begin(), found.end(), spoken_.begin(), same))
         return;
@@ -360,6 +359,15 @@ Expected<void> ProtocolDesk::ask(std::uint8_t bus, std::unique_ptr<protocol::Tal
                 QMetaObject::invokeMethod(qApp, answered(*asked, answer, at, ms));
             });
     });
+    return {};
+}
+
+Expected<void> ProtocolDesk::keepSession(std::uint8_t bus, const protocol::DiagnosticPair& pair, Time every)
+{
+    rig::Session* session = stage_.document().session();
+    if (session == nullptr)
+        return fail("a log answers nobody: questions go out in a run");
+    session->post([bus, pair, every](rig::Session& of) { of.all<drive::Asker>().front()->keep(bus, pair, every); });
     return {};
 }
 

@@ -98,6 +98,9 @@ public:
     /// Asks somebody on a bus. An error where nothing runs.
     [[nodiscard]] Expected<void> ask(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, Answered answered);
 
+    /// Keeps the session of a server alive from now on; 0: no longer. An error where nothing runs.
+    [[nodiscard]] Expected<void> keepSession(std::uint8_t bus, const protocol::DiagnosticPair& pair, Time every);
+
     /// One who is there.
     struct Member {
         std::uint8_t bus = 0;
