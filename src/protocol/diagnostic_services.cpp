@@ -4,145 +4,138 @@
 #include <algorithm>
 #include <cstdio>
 
+#include "protocol/chain.h"
+
 namespace wavetrope::protocol {
 
 namespace {
 
 constexpr std::uint8_t sessionService = 0x10, troubleService = 0x19, presentService = 0x3E, downloadService = 0x34, uploadService = 0x35,
                        transferService = 0x36, exitService = 0x37, wantsNoAnswer = 0x80;
-constexpr std::uint32_t mostUploaded = 1U << 24;
+constexpr std::size_t mostMoved = 1U << 24;
 constexpr std::size_t longestRequest = 4095;
 
-// One question behind the other.
-class InTurn : public Talk {
-public:
-    void hear(const can::FrameView& frame) override
-    {
-        if (!answer()) {
-            inner_->hear(frame);
-            look(frame.time);
-        }
-    }
-    void passed(Time now) override
-    {
-        if (!answer()) {
-            inner_->passed(now);
-            look(now);
-        }
-    }
-
-protected:
-    // What is asked next, or its end.
-    virtual void next(const Answer& answer, Time now) = 0;
-    void ask(std::unique_ptr<Talk> talk, Time now)
-    {
-        former_ = std::move(inner_);    // it may be the one that called
-        inner_ = std::move(talk);
-        inner_->begin(now);
-        look(now);
-    }
-
-private:
-    void look(Time now)
-    {
-        pass(inner_->take());
-        if (inner_->answer())
-            next(*inner_->answer(), now);
-        else
-            due_ = inner_->due();
-    }
-    std::unique_ptr<Talk> inner_, former_;
-};
-
-class InSession final : public InTurn {
+class InSession final : public Chain<Talk> {
 public:
     InSession(DiagnosticPair pair, std::uint8_t session, std::vector<std::uint8_t> request)
         : pair_(pair), session_(session), request_(std::move(request))
     {}
-    void begin(Time now) override { ask(diagnosticRequest(pair_, {sessionService, session_}), now); }
 
 private:
-    void next(const Answer& answer, Time now) override
+    std::unique_ptr<Talk> ask() override
     {
-        if (asked_)
-            return end(answer);
-        if (!answer.good)
-            return fail("the session: " + answer.words);
-        asked_ = true;
-        ask(diagnosticRequest(pair_, request_), now);
+        switch (asked_++) {
+        case 0: return diagnosticRequest(pair_, {sessionService, session_});
+        case 1: return diagnosticRequest(pair_, request_);
+        default: return nullptr;
+        }
     }
+    Expected<void> came(const Talk& talk, bool) override
+    {
+        answer_ = *talk.answer();
+        if (asked_ == 1 && !answer_.good)
+            return wavetrope::fail("the session: " + answer_.words);
+        return {};
+    }
+    Answer whole() override { return answer_; }
+
     DiagnosticPair pair_;
     std::uint8_t session_;
     std::vector<std::uint8_t> request_;
-    bool asked_ = false;
+    unsigned asked_ = 0;
+    Answer answer_;
 };
 
 // Down to the server, or up from it.
-class Moved final : public InTurn {
+class Moved final : public Chain<Talk> {
 public:
-    Moved(DiagnosticPair pair, bool down, std::uint32_t address, std::uint32_t size, std::vector<std::uint8_t> bytes)
+    Moved(DiagnosticPair pair, bool down, std::uint32_t address, std::size_t size, std::vector<std::uint8_t> bytes)
         : pair_(pair), down_(down), address_(address), size_(size), bytes_(std::move(bytes))
     {}
     void begin(Time now) override
     {
-        if (size_ == 0 || size_ > mostUploaded)
+        if (size_ == 0 || size_ > mostMoved)
             return fail("a transfer has 1 to 16,777,216 bytes");
-        // 14.2.2: no compression, four bytes each of address and size.
-        std::vector<std::uint8_t> request{down_ ? downloadService : uploadService, 0x00, 0x44};
-        for (const std::uint32_t number : {address_, size_})
-            for (int shift = 24; shift >= 0; shift -= 8)
-                request.push_back(static_cast<std::uint8_t>(number >> shift));
-        ask(diagnosticRequest(pair_, std::move(request)), now);
+        Chain<Talk>::begin(now);
     }
 
 private:
-    void next(const Answer& answer, Time now) override
+    enum class Step { begins, moves, ends, over };
+
+    std::unique_ptr<Talk> ask() override
     {
+        switch (step_) {
+        case Step::begins: {
+            // 14.2.2: no compression, four bytes each of address and size.
+            std::vector<std::uint8_t> request{down_ ? downloadService : uploadService, 0x00, 0x44};
+            for (const std::uint32_t number : {address_, static_cast<std::uint32_t>(size_)})
+                for (int shift = 24; shift >= 0; shift -= 8)
+                    request.push_back(static_cast<std::uint8_t>(number >> shift));
+            return diagnosticRequest(pair_, std::move(request));
+        }
+        case Step::moves: {
+            std::vector<std::uint8_t> request{transferService, static_cast<std::uint8_t>(++blocks_)};
+            if (down_) {
+                const std::size_t some = std::min(room_, size_ - moved_);
+                const auto from = bytes_.begin() + static_cast<std::ptrdiff_t>(moved_);
+                request.insert(request.end(), from, from + static_cast<std::ptrdiff_t>(some));
+                moved_ += some;
+            }
+            return diagnosticRequest(pair_, std::move(request));
+        }
+        case Step::ends: return diagnosticRequest(pair_, {exitService});
+        case Step::over: break;
+        }
+        return nullptr;
+    }
+    Expected<void> came(const Talk& talk, bool) override
+    {
+        const Answer& answer = *talk.answer();
+        const std::string block = "block " + std::to_string(blocks_) + ": ";
         if (!answer.good)
-            return fail((blocks_ == 0 ? std::string("the transfer is not begun: ")
-                            : exits_  ? std::string("the transfer is not ended: ")
-                                      : "block " + std::to_string(blocks_) + ": ")
-                        + answer.words);
-        if (exits_)
-            return end({true, down_ ? std::vector<std::uint8_t>() : std::move(bytes_), {}});
-        if (blocks_ == 0) {
+            return wavetrope::fail((step_ == Step::begins     ? std::string("the transfer is not begun: ")
+                                       : step_ == Step::moves ? block
+                                                              : std::string("the transfer is not ended: "))
+                                   + answer.words);
+        switch (step_) {
+        case Step::begins: {
             // 14.2.3: how many bytes tell the longest request, service and counter included.
             const std::size_t count = answer.data.size() > 1 ? answer.data[1] >> 4 : 0;
             if (count == 0 || count > 4 || answer.data.size() < 2 + count)
-                return fail("the server does not say how long a block may be");
+                return wavetrope::fail("the server does not say how long a block may be");
             std::size_t most = 0;
             for (std::size_t i = 0; i < count; ++i)
                 most = most << 8 | answer.data[2 + i];
             if (most < 3)
-                return fail("the server takes blocks of " + std::to_string(most) + " bytes, which hold nothing");
+                return wavetrope::fail("the server takes blocks of " + std::to_string(most) + " bytes, which hold nothing");
             room_ = std::min(most, longestRequest) - 2;
-        } else if (answer.data.size() < 2 || answer.data[1] != static_cast<std::uint8_t>(blocks_)) {
-            return fail("block " + std::to_string(blocks_) + ": the server answers another one");
-        } else if (!down_) {
-            if (answer.data.size() == 2 || answer.data.size() - 2 > size_ - bytes_.size())
-                return fail("block " + std::to_string(blocks_) + ": " + std::to_string(answer.data.size() - 2) + " bytes, where "
-                            + std::to_string(size_ - bytes_.size()) + " are left");
-            bytes_.insert(bytes_.end(), answer.data.begin() + 2, answer.data.end());
+            step_ = Step::moves;
+            return {};
         }
-        if (down_ ? moved_ == bytes_.size() : bytes_.size() == size_) {
-            exits_ = true;
-            return ask(diagnosticRequest(pair_, {exitService}), now);
+        case Step::moves:
+            if (answer.data.size() < 2 || answer.data[1] != static_cast<std::uint8_t>(blocks_))
+                return wavetrope::fail(block + "the server answers another one");
+            if (!down_) {
+                const std::size_t some = answer.data.size() - 2, left = size_ - moved_;
+                if (some == 0 || some > left)
+                    return wavetrope::fail(block + std::to_string(some) + " bytes, where " + std::to_string(left) + " are left");
+                bytes_.insert(bytes_.end(), answer.data.begin() + 2, answer.data.end());
+                moved_ += some;
+            }
+            if (moved_ == size_)
+                step_ = Step::ends;
+            return {};
+        default: step_ = Step::over; return {};
         }
-        ++blocks_;
-        std::vector<std::uint8_t> request{transferService, static_cast<std::uint8_t>(blocks_)};
-        if (down_) {
-            const std::size_t some = std::min(room_, bytes_.size() - moved_);
-            request.insert(request.end(), bytes_.begin() + static_cast<std::ptrdiff_t>(moved_),
-                bytes_.begin() + static_cast<std::ptrdiff_t>(moved_ + some));
-            moved_ += some;
-        }
-        ask(diagnosticRequest(pair_, std::move(request)), now);
     }
+    Answer whole() override { return {true, down_ ? std::vector<std::uint8_t>() : std::move(bytes_), {}}; }
 
     DiagnosticPair pair_;
-    bool down_, exits_ = false;
-    std::uint32_t address_, size_;
+    bool down_;
+    std::uint32_t address_;
+    std::size_t size_;
     std::vector<std::uint8_t> bytes_;
+    Step step_ = Step::begins;
     std::size_t moved_ = 0, room_ = 0;
     std::uint64_t blocks_ = 0;
 };
@@ -205,7 +198,7 @@ std::unique_ptr<Talk> sessionHeld(DiagnosticPair pair, Time every, Time lasts)
 
 std::unique_ptr<Talk> diagnosticDownload(DiagnosticPair pair, std::uint32_t address, std::vector<std::uint8_t> bytes)
 {
-    const auto size = static_cast<std::uint32_t>(std::min<std::size_t>(bytes.size(), UINT32_MAX));
+    const std::size_t size = bytes.size();
     return std::make_unique<Moved>(pair, true, address, size, std::move(bytes));
 }
 
