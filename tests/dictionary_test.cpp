@@ -8,7 +8,9 @@
 
 #include "command_line.h"
 #include "database/codec.h"
+#include "protocol/dictionary_review.h"
 #include "protocol/dictionary_talk.h"
+#include "protocol/mapping.h"
 #include "protocol/object_server.h"
 #include "protocol/process_data.h"
 #include "protocol/traffic_class.h"
@@ -163,6 +165,12 @@ Answer have(Talk& talk, ObjectServer& server)
     for (const can::Frame& frame : talk.take())
         server.hear(frame.view());
     return talk.answer().value_or(Answer{false, {}, "it never ends"});
+}
+
+std::string readFile(const char* path)
+{
+    QFile file(QString::fromLatin1(path));
+    return file.open(QIODevice::ReadOnly) ? file.readAll().toStdString() : std::string();
 }
 
 }  // namespace
@@ -403,6 +411,145 @@ private Q_SLOTS:
         QVERIFY((message.codes[1] == TroubleCode{1, 31, 127}));
         QVERIFY(troubleOf(Bytes{0, 0xFF, 0, 0, 0, 0, 0xFF, 0xFF}).codes.empty());
         QVERIFY(troubleOf(Bytes{0x55}).codes.empty());
+    }
+
+    void sheetsAreWrittenAsTheyAreRead()
+    {
+        for (const std::string& text : {std::string(sheet), readFile(WAVETROPE_DEMO "/blade.eds"), readFile(WAVETROPE_DEMO "/water.eds")}) {
+            const auto read = dictionaryFromText(text, "a.eds");
+            QVERIFY(read);
+            const auto again = dictionaryFromText(sheetOf(*read), "b.eds");
+            QVERIFY2(again && again->problems.empty(),
+                again ? again->problems.empty() ? "" : again->problems[0].text().c_str() : again.error().text().c_str());
+            QVERIFY(again->vendorNumber == read->vendorNumber && again->productNumber == read->productNumber
+                    && again->product == read->product);
+            QVERIFY(again->objects == read->objects);
+            QCOMPARE(again->entries.size(), read->entries.size());
+            for (const auto& [key, entry] : read->entries) {
+                const ObjectEntry& other = again->entries.at(key);
+                QVERIFY2(other.name == entry.name && other.type == entry.type && other.access == entry.access
+                             && other.mappable == entry.mappable && other.initial == entry.initial && other.low == entry.low
+                             && other.high == entry.high && other.set == entry.set,
+                    entry.name.c_str());
+            }
+        }
+    }
+
+    // Without a file: read from the node, and heard in what was recorded of that.
+    void mappingsAreLearned()
+    {
+        QTemporaryDir folder;
+        QVERIFY(QFile::copy(QStringLiteral(WAVETROPE_DEMO "/blade.eds"), folder.filePath(QStringLiteral("blade.eds"))));
+        QFile file(folder.filePath(QStringLiteral("rig.json")));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(
+            R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "500k", "protocols": ["objects"], "dictionaries": {"1": "blade.eds"}}],
+            "nodes": [{"name": "Blade", "buses": ["A"], "objects": {"bus": "A", "node": 1}}]})json");
+        file.close();
+        const QString log = folder.filePath(QStringLiteral("log.pcapng")), learned = folder.filePath(QStringLiteral("learned.dcf")),
+                      heardFile = folder.filePath(QStringLiteral("heard.dcf"));
+        test::Answer answer = cli({QStringLiteral("object"), QStringLiteral("mapping"), file.fileName(), QStringLiteral("1"), learned,
+            QStringLiteral("--virtual"), QStringLiteral("--record"), log});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        answer = cli({QStringLiteral("dictionary"), QStringLiteral("heard"), log, QStringLiteral("A.1"), heardFile,
+            QStringLiteral("--protocol"), QStringLiteral("A=objects")});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        const auto known = readDictionary(WAVETROPE_DEMO "/blade.eds");
+        const auto wanted = processDataOf(*known, 1, "Node1").database;
+        QCOMPARE(wanted.messages.size(), std::size_t{1});
+        for (const QString& path : {learned, heardFile}) {
+            const auto made = readDictionary(path.toStdString());
+            QVERIFY2(made && made->problems.empty(), qPrintable(path));
+            const auto got = processDataOf(*made, 1, "Node1");
+            QVERIFY2(got.findings.empty(), got.findings.empty() ? "" : got.findings[0].c_str());
+            QCOMPARE(got.database.messages.size(), wanted.messages.size());
+            const database::Message &a = wanted.messages[0], &b = got.database.messages[0];
+            QVERIFY(a.id == b.id && a.length == b.length && a.signals.size() == b.signals.size());
+            for (std::size_t i = 0; i < a.signals.size(); ++i) {
+                QVERIFY(a.signals[i].startBit == b.signals[i].startBit && a.signals[i].length == b.signals[i].length);
+                // Names come from the rig's file where there is one, else from the numbers.
+                QCOMPARE(b.signals[i].name, path == learned ? a.signals[i].name : "Object_2110_Object_2110_0" + std::to_string(i + 1));
+            }
+        }
+        QCOMPARE(cli({QStringLiteral("object"), QStringLiteral("mapping"), file.fileName(), QStringLiteral("9"),
+                         folder.filePath(QStringLiteral("no.dcf")), QStringLiteral("--virtual")})
+                     .code,
+            1);
+        QVERIFY(!QFile::exists(folder.filePath(QStringLiteral("no.dcf"))));
+        QCOMPARE(cli({QStringLiteral("dictionary"), QStringLiteral("heard"), log, QStringLiteral("A.2"),
+                         folder.filePath(QStringLiteral("no.dcf")), QStringLiteral("--protocol"), QStringLiteral("A=objects")})
+                     .code,
+            2);
+        // What the rig's own file says of that log: nothing is wrong but that its process data never came.
+        answer = cli({QStringLiteral("dictionary"), QStringLiteral("review"), log, QStringLiteral("--rig"), file.fileName()});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        QCOMPARE(answer.out,
+            QStringLiteral("bus,node,object,name,times,first,words\n"
+                           "A,1,0x1802:01,Process data 3 sent.Identifier,1,,\"the file has it sent as 0x381, and it never came\"\n"));
+    }
+
+    void trafficContradictsDictionaries()
+    {
+        const auto dictionary = readDictionary(WAVETROPE_DEMO "/blade.eds");
+        QVERIFY(dictionary);
+        DictionaryReview review(*dictionary, 1);
+        MessageStream stream([&](const MessageRow& row) { review.take(row); }, [](const Transfer&) {});
+        stream.speak(0, {*spokenFromText("a=objects")});
+        Time now = std::chrono::seconds(1'800'000'000);
+        const auto say = [&](std::uint32_t id, const Bytes& bytes, Time behind = std::chrono::milliseconds(1)) {
+            can::Frame frame;
+            frame.id = {id, false};
+            frame.time = now += behind;
+            frame.length = frame.dlc = static_cast<std::uint8_t>(bytes.size());
+            std::copy(bytes.begin(), bytes.end(), frame.data.begin());
+            stream.onFrame(frame.view());
+        };
+        const auto reads = [&](unsigned index, unsigned sub, const Bytes& value) {
+            const auto low = static_cast<std::uint8_t>(index), high = static_cast<std::uint8_t>(index >> 8);
+            say(0x601, {0x40, low, high, static_cast<std::uint8_t>(sub), 0, 0, 0, 0});
+            Bytes answer{static_cast<std::uint8_t>(0x43U | (4 - value.size()) << 2), low, high, static_cast<std::uint8_t>(sub), 0, 0, 0, 0};
+            std::copy(value.begin(), value.end(), answer.begin() + 4);
+            say(0x581, answer);
+        };
+        reads(0x2001, 3, {2});  // as it should be
+        reads(0x1018, 1, {0xA2, 1, 0, 0});
+        say(0x381, {1, 2, 3, 4, 5, 6, 7, 8});
+        for (int i = 0; i < 10; ++i)
+            say(0x701, {5}, std::chrono::milliseconds(500));
+        QVERIFY2(review.found().empty(), review.found().empty() ? "" : review.found()[0].words.c_str());
+        reads(0x2001, 3, {9});  // outside of its limits, twice
+        reads(0x2001, 3, {9});
+        reads(0x2001, 1, {1, 2, 3, 4});  // other types
+        reads(0x2999, 0, {1});
+        reads(0x1018, 1, {0xA3, 1, 0, 0});
+        say(0x381, {1, 2, 3});
+        stream.finish();
+        QStringList words;
+        for (const Contradiction& one : review.found())
+            words << QStringLiteral("%1:%2 %3x %4")
+                         .arg(one.place.index, 0, 16)
+                         .arg(one.place.sub)
+                         .arg(one.times)
+                         .arg(QString::fromStdString(one.words));
+        QCOMPARE(words.join(QLatin1Char('\n')),
+            QStringLiteral(
+                "1018:1 1x the file says 418, and it is 419\n1a02:0 1x the file maps 8 bytes, and frames have 3\n"
+                "2001:1 1x the file says unsigned, 2 bytes, and 4 bytes came\n2001:3 2x the file's limits are 0 to 3, and it was 9\n"
+                "2999:0 1x the node gives it, and the file has no such object"));
+        // Heartbeats of another period.
+        DictionaryReview slow(*dictionary, 1);
+        MessageStream beats([&](const MessageRow& row) { slow.take(row); }, [](const Transfer&) {});
+        beats.speak(0, {*spokenFromText("a=objects")});
+        for (int i = 0; i < 10; ++i) {
+            can::Frame frame;
+            frame.id = {0x701, false};
+            frame.time = std::chrono::seconds(i + 1);
+            frame.length = frame.dlc = 1;
+            frame.data[0] = 5;
+            beats.onFrame(frame.view());
+        }
+        QCOMPARE(slow.found().size(), std::size_t{2});  // and the process data that never came
+        QCOMPARE(slow.found()[0].words, std::string("the file says 500 ms, and heartbeats come every 1000 ms"));
     }
 
     // Syncs with a counter, the time, and a heartbeat that stays away: told as an emergency until it is back.

@@ -41,6 +41,7 @@ int main(int argc, char** argv)
     addSendCommands(program, result);
     addDialogueCommands(program, result);
     addProtocolCommands(program, result);
+    addDictionaryCommands(program, result);
     addTalkCommands(program, result);
     try {
         program.parse(argc, argv);

@@ -15,5 +15,6 @@ int decodeMessages(const Question& question, const std::vector<std::string>& pro
 
 void addProtocolCommands(CLI::App& program, int& result);
 void addTalkCommands(CLI::App& program, int& result);
+void addDictionaryCommands(CLI::App& program, int& result);
 
 }  // namespace wavetrope::cli

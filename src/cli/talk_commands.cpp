@@ -14,6 +14,7 @@
 #include "protocol/diagnostic_services.h"
 #include "protocol/dictionary_talk.h"
 #include "protocol/layer.h"
+#include "protocol/mapping.h"
 #include "protocol/talk.h"
 #include "rig/session.h"
 
@@ -412,6 +413,32 @@ int command(const TalkOptions& options)
     return converse(options, std::move(*target), protocol::stateCommand(node, *command));
 }
 
+// Where no file is there: how process data are mapped, read from the node and kept as a file.
+int readMapping(const TalkOptions& options)
+{
+    auto target = targetWith(options, 2, "a node and a file: 4 blade.dcf");
+    if (!target)
+        return report(target.error());
+    const auto node = protocol::nodeFromText(target->words[0]);
+    if (!node)
+        return report(node.error());
+    const auto dictionary = dictionaryFor(options, *target, *node);
+    if (!dictionary)
+        return report(dictionary.error());
+    const std::string out = target->words[1];
+    if (std::error_code code; !options.record.overwrite && std::filesystem::exists(out, code))
+        return report(Error{"the file exists, and is left as it is", out, 0, 0, "Choose another name, or say --overwrite"});
+    auto talk = protocol::mappingRead(*node);
+    const protocol::DictionaryRead& read = *talk;
+    std::optional<Error> failure;
+    const int result = converse(options, std::move(*target), std::move(talk), [&](const protocol::Answer&) {
+        const protocol::Dictionary made = protocol::dictionaryOfMapping(read.values(), *node, dictionary->get());
+        if (const auto written = replaceFile(out, protocol::sheetOf(made)); !written)
+            failure = written.error();
+    });
+    return failure ? report(*failure) : result;
+}
+
 void printTroubles(const protocol::Answer& answer)
 {
     CsvWriter rows(stdout);
@@ -554,6 +581,8 @@ void addTalkCommands(CLI::App& program, int& result)
     };
     for (const MachineCommand& one :
         {MachineCommand{"state", "Commands the state of a node, or of all", "a node, or all, and start", command},
+            MachineCommand{
+                "mapping", "Reads how process data of a node are mapped, and keeps it as a DCF", "node and file: 4 blade.dcf", readMapping},
             MachineCommand{"sync", "Sends a sync", nullptr, sync}, MachineCommand{"time", "Tells the time", nullptr, tellTime}}) {
         const auto options = std::make_shared<TalkOptions>();
         CLI::App* added = objects->add_subcommand(one.name, one.help);
@@ -563,6 +592,9 @@ void addTalkCommands(CLI::App& program, int& result)
         if (one.words != nullptr)
             words->required();
         addTarget(*added, *options);
+        if (one.does == readMapping)
+            added->add_option(
+                "--dictionary", options->dictionary, "An EDS or DCF that gives objects their names; without, the one that the rig names");
         if (one.words == nullptr) {
             added->add_option("--every", options->every, "Again every so often, such as 20ms");
             added->add_option("--for", options->lasts, "For so long, such as 5s");
