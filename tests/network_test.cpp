@@ -277,6 +277,43 @@ private Q_SLOTS:
         QVERIFY(stage().protocols().transferOf(object) == nullptr || stage().protocols().transferOf(object)->to <= stage().cursor());
     }
 
+    // Another node's sheet for the auger: the tree has it, its traffic contradicts it, and it can be taken back.
+    void dictionariesAreAttached()
+    {
+        at(62.9);
+        auto* tree = window_->findChild<RigTree*>()->tree();
+        const auto objectsOf = [&](const QString& node) -> QTreeWidgetItem* {
+            for (QTreeWidgetItem* found : tree->findItems(QStringLiteral("objects"), Qt::MatchExactly | Qt::MatchRecursive))
+                if (found->parent()->text(0) == node)
+                    return found;
+            return nullptr;
+        };
+        QVERIFY(objectsOf(QStringLiteral("AugerUnit")) == nullptr);
+        ProtocolDesk& desk = stage().protocols();
+        QVERIFY(!desk.attachDictionary("Implement", 3, QStringLiteral(WAVETROPE_DEMO "/rig.json")));    // no sheet
+        QVERIFY(!desk.attachDictionary("Elsewhere", 3, QStringLiteral(WAVETROPE_DEMO "/water.eds")));
+        QVERIFY(!window_->document().rig().changed());
+        QVERIFY(desk.attachDictionary("Implement", 3, QStringLiteral(WAVETROPE_DEMO "/blade.eds")));
+        QVERIFY(window_->document().rig().changed());
+        QTRY_VERIFY(objectsOf(QStringLiteral("AugerUnit")) != nullptr);
+        const auto found = [&](const char* words) {
+            for (const protocol::Contradiction& one : desk.contradictionsOf(1, 3))
+                if (one.words.find(words) != std::string::npos)
+                    return true;
+            return false;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(found("0x383, and it never came"), 20'000);
+        QVERIFY(desk.contradictionsOf(1, 1).empty());
+        QTreeWidgetItem* objects = objectsOf(QStringLiteral("AugerUnit"));
+        objects->parent()->setExpanded(true);
+        tree->scrollToItem(objects);
+        QTRY_VERIFY2(objects->text(1).contains(QStringLiteral("contradicted")), qPrintable(objects->text(1)));
+        desk.undoStack().undo();
+        QTRY_VERIFY(objectsOf(QStringLiteral("AugerUnit")) == nullptr);
+        QVERIFY(!window_->document().rig().changed());
+        QVERIFY(objectsOf(QStringLiteral("BladeUnit")) != nullptr);
+    }
+
     void listsKeepToWhoIsChosen()
     {
         at(60.2);
@@ -422,6 +459,15 @@ private Q_SLOTS:
         QVERIFY(dialog->waits());
         QTRY_VERIFY2(!dialog->waits() && !differs(QStringLiteral("DepthSource")), qPrintable(dialog->words()));
         dialog->close();
+
+        // What is mapped is learned from the node, kept, and its dictionary from then on.
+        const QString learned = folder.filePath(QStringLiteral("learned.dcf"));
+        view->learn(1, 1, learned);
+        const auto which = [&] { return live.stage().protocols().dictionaryOf(1, 1); };
+        QTRY_VERIFY(which() != nullptr && which()->path == learned.toStdString());
+        QVERIFY(which()->find({0x1A02, 1})->set == "0x21100110" && which()->find({0x2001, 3}) != nullptr);
+        live.stage().protocols().undoStack().undo();
+        QVERIFY(which() != nullptr && which()->path != learned.toStdString());
         live.closeWithoutAsking();
     }
 

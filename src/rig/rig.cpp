@@ -370,6 +370,27 @@ Expected<void> Rig::setProtocols(const std::string& bus, const nlohmann::json& n
     return fail("the rig has no bus '" + bus + "'", path);
 }
 
+Expected<void> Rig::setDictionary(const std::string& bus, std::uint8_t node, const std::string& file)
+{
+    for (std::size_t i = 0; i < buses.size(); ++i) {
+        if (buses[i].name != bus)
+            continue;
+        nlohmann::json& of = document["buses"][i];
+        if (file.empty()) {
+            buses[i].dictionaries.erase(node);
+            if (const auto known = of.find("dictionaries"); known != of.end())
+                known->erase(std::to_string(node));
+            if (of.contains("dictionaries") && of["dictionaries"].empty())
+                of.erase("dictionaries");
+        } else {
+            buses[i].dictionaries[node] = file;
+            of["dictionaries"][std::to_string(node)] = file;
+        }
+        return {};
+    }
+    return fail("the rig has no bus '" + bus + "'", path);
+}
+
 Expected<KeptManipulation> manipulationFrom(std::string_view text)
 {
     KeptManipulation out;
@@ -451,6 +472,13 @@ std::map<std::string, std::string, std::less<>> Rig::namedFilters() const
     for (const NamedFilter& filter : filters)
         named.emplace(filter.name, filter.expression);
     return named;
+}
+
+std::string Rig::nameOf(const std::string& file) const
+{
+    std::error_code code;
+    const auto relative = std::filesystem::relative(file, folder(), code);
+    return path.empty() || code || relative.empty() || *relative.begin() == ".." ? file : relative.string();
 }
 
 std::string Rig::resolve(const std::string& relative) const
@@ -550,19 +578,24 @@ LoadedDatabases loadDatabases(const Rig& rig)
         }
     for (const BusSpec& bus : rig.buses)
         for (const auto& [node, file] : bus.dictionaries) {
-            auto dictionary = protocol::readDictionary(rig.resolve(file));
-            if (!dictionary) {
-                loaded.problems.push_back(dictionary.error());
-                continue;
-            }
-            loaded.problems.insert(loaded.problems.end(), dictionary->problems.begin(), dictionary->problems.end());
-            auto data = protocol::processDataOf(*dictionary, node, "Node" + std::to_string(node));
-            for (std::string& finding : data.findings)
-                loaded.problems.push_back({std::move(finding), dictionary->path, 0, 0, {}});
-            loaded.processData[{bus.name, node}] = std::make_shared<const database::Database>(std::move(data.database));
-            loaded.dictionaries[{bus.name, node}] = std::make_shared<const protocol::Dictionary>(std::move(*dictionary));
+            if (const auto read = loadDictionary(loaded, bus.name, node, rig.resolve(file)); !read)
+                loaded.problems.push_back(read.error());
         }
     return loaded;
+}
+
+Expected<void> loadDictionary(LoadedDatabases& into, const std::string& bus, std::uint8_t node, const std::string& path)
+{
+    auto dictionary = protocol::readDictionary(path);
+    if (!dictionary)
+        return tl::unexpected(dictionary.error());
+    into.problems.insert(into.problems.end(), dictionary->problems.begin(), dictionary->problems.end());
+    auto data = protocol::processDataOf(*dictionary, node, "Node" + std::to_string(node));
+    for (std::string& finding : data.findings)
+        into.problems.push_back({std::move(finding), dictionary->path, 0, 0, {}});
+    into.processData[{bus, node}] = std::make_shared<const database::Database>(std::move(data.database));
+    into.dictionaries[{bus, node}] = std::make_shared<const protocol::Dictionary>(std::move(*dictionary));
+    return {};
 }
 
 void attachBehind(database::Catalog& catalog, std::uint8_t bus, const std::shared_ptr<const database::Database>& database)

@@ -128,6 +128,8 @@ struct Rig {
     /// Folder of the file, for relative paths.
     [[nodiscard]] std::string folder() const;
     [[nodiscard]] std::string resolve(const std::string& relative) const;
+    /// A file as the document names it: relative where it is below the rig's folder.
+    [[nodiscard]] std::string nameOf(const std::string& path) const;
     /// Sets jitters and deadlines, in the document as well.
     void setTimings(const Timings& next);
     /// Sets derived signals, in the document as well; unknown fields stay with their names, or with their places where those are new.
@@ -142,6 +144,8 @@ struct Rig {
     [[nodiscard]] Expected<nlohmann::json> protocolsOf(const std::string& bus) const;
     /// Sets it, in the document as well. An error leaves all as it is.
     [[nodiscard]] Expected<void> setProtocols(const std::string& bus, const nlohmann::json& next);
+    /// Sets the file of a node's dictionary, as it is written in the document; empty takes it out. An error where the rig has no such bus.
+    [[nodiscard]] Expected<void> setDictionary(const std::string& bus, std::uint8_t node, const std::string& file);
     /// Sets what reports are made of, in the document as well.
     void setReports(const std::vector<ReportSpec>& next);
     /// Sets boards, in the document as well.
@@ -161,13 +165,15 @@ struct Rig {
 
 /// What loading the databases of a rig gave.
 struct LoadedDatabases {
-    std::map<std::string, std::shared_ptr<const database::Database>> byPath;    ///< By path as in the document.
+    std::map<std::string, std::shared_ptr<const database::Database>> byPath;  ///< By path as in the document.
     /// By bus and node.
     std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const protocol::Dictionary>> dictionaries{};
     std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const database::Database>> processData{};  ///< Of these, as messages.
     std::vector<Error> problems;  ///< Missing files and bad statements; the rest was loaded.
 };
 [[nodiscard]] LoadedDatabases loadDatabases(const Rig& rig);
+/// Reads the dictionary of a node into them. What its file says wrong is among the problems; an error where it cannot be read.
+[[nodiscard]] Expected<void> loadDictionary(LoadedDatabases& into, const std::string& bus, std::uint8_t node, const std::string& path);
 
 /// Attaches what a database explains and nothing does so far.
 void attachBehind(database::Catalog& catalog, std::uint8_t bus, const std::shared_ptr<const database::Database>& database);

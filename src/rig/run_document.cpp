@@ -108,6 +108,25 @@ void RunDocument::prepare()
     prepared_ = std::move(next);
 }
 
+Expected<void> RunDocument::setDictionary(const std::string& bus, std::uint8_t node, const std::string& file)
+{
+    if (!isLive() && !ready_)
+        return fail("the log is still being read", path_, "Wait until it is");
+    if (!file.empty())
+        if (const auto read = loadDictionary(databases_, bus, node, rig_.resolve(file)); !read)
+            return read;
+    if (const auto set = rig_.setDictionary(bus, node, file); !set) {
+        databases_.dictionaries.erase({bus, node});
+        databases_.processData.erase({bus, node});
+        return set;
+    }
+    if (file.empty()) {
+        databases_.dictionaries.erase({bus, node});
+        databases_.processData.erase({bus, node});
+    }
+    return {};
+}
+
 void RunDocument::measureSome()
 {
     const trace::Snapshot snapshot = ownTrace_.snapshot();

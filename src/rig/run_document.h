@@ -41,6 +41,9 @@ public:
     [[nodiscard]] Session* session() { return session_.get(); }
     [[nodiscard]] Rig& rig() { return rig_; }
     [[nodiscard]] const LoadedDatabases& databases() const { return databases_; }
+    /// Gives a node another dictionary, in the rig as well; an empty file takes it away. What refers to the old one stays valid as long as that is held. An
+    /// error leaves all as it was: a file that cannot be read, a bus that the rig has not, a log that is still being read. Nodes that run keep theirs.
+    [[nodiscard]] Expected<void> setDictionary(const std::string& bus, std::uint8_t node, const std::string& file);
     [[nodiscard]] const std::string& title() const { return title_; }
     void setTitle(const std::string& title) { title_ = title; }
     [[nodiscard]] const std::string& path() const { return path_; }
@@ -109,10 +112,10 @@ private:
     const trace::Trace* trace_ = nullptr;
     std::shared_ptr<const database::Catalog> catalog_ = std::make_shared<database::Catalog>();
     std::vector<std::shared_ptr<const database::Catalog>> retired_;
-    std::vector<std::shared_ptr<measure::Measures>> ownMeasures_;   // adopted; the newest is in force
+    std::vector<std::shared_ptr<measure::Measures>> ownMeasures_;  // adopted; the newest is in force
     const measure::Measures* measures_ = nullptr;
-    std::shared_ptr<measure::Measures> measuring_;                  // of the reading thread
-    Rig readingRig_;           // the reading thread's own
+    std::shared_ptr<measure::Measures> measuring_;  // of the reading thread
+    Rig readingRig_;  // the reading thread's own
     std::size_t busesPrepared_ = 0;
     Time beginsPrepared_{};
     bool adopted_ = false;

@@ -279,11 +279,7 @@ void Shelf::arrange(std::string title, std::vector<std::vector<std::string>> nex
 
 Expected<std::size_t> Shelf::take(const std::string& path)
 {
-    std::error_code code;
-    std::string name = path;
-    if (const auto relative = std::filesystem::relative(path, rig_.folder(), code);
-        !rig_.path.empty() && !code && !relative.empty() && *relative.begin() != "..")
-        name = relative.string();
+    const std::string name = rig_.nameOf(path);
     if (const int known = find(name); known >= 0) {
         // One that was missing may be there by now; one that no bus had may be another by now.
         ShelfEntry& entry = *entries_[static_cast<std::size_t>(known)];
@@ -392,6 +388,9 @@ std::shared_ptr<const database::Catalog> Shelf::catalog(
                 catalog->attach(index, shared[static_cast<std::size_t>(found)]);
         if (const int own = ownOf(name); own >= 0 && !at(static_cast<std::size_t>(own)).edited.messages.empty())
             catalog->attach(index, shared[static_cast<std::size_t>(own)]);
+        for (const auto& [of, data] : processData_)
+            if (of.first == name)
+                attachBehind(*catalog, index, data);
     }
     catalog->derive(derived);
     return catalog;

@@ -51,6 +51,12 @@ public:
     /// Reads the files that the rig names; own definitions for each bus stand behind them. The rig outlives the shelf.
     explicit Shelf(Rig& rig);
 
+    /// Process data of nodes with a dictionary, by bus and node: they explain what no database does.
+    void setProcessData(std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const database::Database>> all)
+    {
+        processData_ = std::move(all);
+    }
+
     [[nodiscard]] std::size_t size() const { return entries_.size(); }
     [[nodiscard]] const ShelfEntry& at(std::size_t index) const { return *entries_[index]; }
     /// Index of the own definitions of a bus, or -1.
@@ -110,6 +116,7 @@ private:
     void setFiles(const std::vector<std::vector<std::string>>& files);
 
     Rig& rig_;
+    std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const database::Database>> processData_;
     std::vector<std::unique_ptr<ShelfEntry>> entries_;
     std::vector<Arrangement> arrangements_;     // done up to `arranged_`, undone behind it
     std::size_t arranged_ = 0;

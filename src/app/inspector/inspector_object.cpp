@@ -109,6 +109,14 @@ void Inspector::paintObject(QPainter& painter)
         paintAnswerTimes(painter, y, std::move(times),
             transfer != nullptr && transfer->frames == 2 ? std::optional(transfer->to - transfer->from) : std::nullopt);
 
+    bool otherwise = false;
+    for (const protocol::Contradiction& one : desk.contradictionsOf(object.bus, object.node)) {
+        if (protocol::Dictionary::keyOf(one.place) != protocol::Dictionary::keyOf(object.place))
+            continue;
+        if (!std::exchange(otherwise, true))
+            section(painter, y, tr("The traffic says otherwise"));
+        passage(painter, y, one.times > 1 ? tr("%1 times").arg(one.times) : tr("once"), app::text(one.words), false, Theme::get().error);
+    }
     if (entry != nullptr) {
         section(painter, y, tr("In the dictionary"), QFileInfo(app::text(dictionary->path)).fileName());
         fact(painter, y, tr("Object"), app::text(dictionary->nameOf(*entry)), false, false);

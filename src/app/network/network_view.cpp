@@ -1,7 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/network/network_view.h"
 
+#include <QFileDialog>
+#include <QMessageBox>
+#include <QPointer>
+
 #include "app/network/dictionary_dialog.h"
+#include "app/stage/newest_work.h"
+#include "base/replace_file.h"
+#include "protocol/mapping.h"
 
 #include <QButtonGroup>
 #include <QHBoxLayout>
@@ -315,7 +322,8 @@ private:
     NetworkView& view_;
 };
 
-NetworkView::NetworkView(Stage& stage) : View(stage), tools_(new QWidget), state_(new QLabel), rows_(new Rows(*this))
+NetworkView::NetworkView(Stage& stage)
+    : View(stage), tools_(new QWidget), state_(new QLabel), learning_(new NewestWork(this)), rows_(new Rows(*this))
 {
     auto* bar = new QHBoxLayout(tools_);
     bar->setContentsMargins(0, 0, 0, 0);
@@ -466,6 +474,69 @@ void NetworkView::keepTo(bool chosenOnes)
     stage().protocols().keep(std::move(members));
 }
 
+void NetworkView::attach(std::uint8_t bus, std::uint8_t node, const QString& path)
+{
+    if (const auto done = stage().protocols().attachDictionary(stage().document().busName(bus), node, path); !done)
+        QMessageBox::warning(this, tr("Wavetrope"), text(done.error().text()));
+}
+
+// From the node in a run, from what was recorded in a log; kept as a file, which becomes the node's dictionary.
+void NetworkView::learn(std::uint8_t bus, std::uint8_t node, const QString& path)
+{
+    const QPointer<NetworkView> self(this);
+    const protocol::Dictionary* known = stage().protocols().dictionaryOf(bus, node);
+    const auto keep = [self, bus, node, path, known = known == nullptr ? std::optional<protocol::Dictionary>() : std::optional(*known)](
+                          const protocol::WrittenObjects& mapping) {
+        const std::string sheet = protocol::sheetOf(protocol::dictionaryOfMapping(mapping, node, known ? &*known : nullptr));
+        const auto written = replaceFile(path.toStdString(), sheet);
+        return std::function<void()>([self, bus, node, path, written] {
+            if (self == nullptr)
+                return;
+            if (!written)
+                QMessageBox::warning(self, tr("Wavetrope"), text(written.error().text()));
+            else
+                self->attach(bus, node, path);
+        });
+    };
+    const auto say = [self](const QString& words) {
+        return std::function<void()>([self, words] {
+            if (self != nullptr)
+                QMessageBox::information(self, tr("Wavetrope"), words);
+        });
+    };
+    if (stage().document().isLive()) {
+        const auto asked = stage().protocols().ask(
+            bus, protocol::mappingRead(node), [keep, say](const protocol::Talk& talk, const protocol::Answer& answer, double, double) {
+                const auto& read = dynamic_cast<const protocol::DictionaryRead&>(talk);
+                return answer.good ? keep(read.values()) : say(text(answer.words));
+            });
+        if (!asked)
+            say(text(asked.error().text()))();
+        return;
+    }
+    learning_->ask([this, keep, say, bus, node, snapshot = stage().snapshot(), spoken = stage().protocols().spokenByBus()](
+                       const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+        protocol::HeardMapping heard;
+        protocol::MessageStream stream(
+            [](const protocol::MessageRow&) {}, [&](const protocol::Transfer& transfer) { heard.take(transfer); });
+        for (std::size_t i = 0; i < spoken.size(); ++i)
+            stream.speak(static_cast<std::uint8_t>(i), spoken[i]);
+        for (trace::Row row = 0; row < snapshot.rows(); ++row) {
+            if (row % 4096 == 0 && !goesOn())
+                return {};
+            if (snapshot.trace().isGone(row))
+                stream.skip(1);
+            else
+                stream.onFrame(snapshot.frame(row));
+        }
+        stream.finish();
+        const auto found = heard.nodes().find({bus, node});
+        return found == heard.nodes().end()
+                   ? say(tr("Nobody reads or writes how process data of node %1 are mapped, as far as this log goes.").arg(node))
+                   : keep(found->second);
+    });
+}
+
 // The pair whose answers the node sends, as it is typed.
 QString NetworkView::pairWords(const protocol::NetworkNode& node) const
 {
@@ -506,7 +577,25 @@ void NetworkView::showMenu(const QPoint& at)
             });
             compare->setObjectName(QStringLiteral("compareDictionary"));
             compare->setEnabled(stage().document().isLive());
+            menu->addAction(tr("Take its dictionary away"), this, [this, of = node.bus, which] { attach(of, which, {}); })
+                ->setObjectName(QStringLiteral("removeDictionary"));
         }
+        menu->addAction(tr("Choose a dictionary for %1...").arg(name), this,
+                [this, of = node.bus, which = static_cast<std::uint8_t>(node.node.value)] {
+                    const QString path = QFileDialog::getOpenFileName(
+                        this, tr("Dictionary of the node"), {}, tr("Electronic data sheets (*.eds *.dcf)"));
+                    if (!path.isEmpty())
+                        attach(of, which, path);
+                })
+            ->setObjectName(QStringLiteral("chooseDictionary"));
+        menu->addAction(tr("Learn how process data of %1 are mapped...").arg(name), this,
+                [this, of = node.bus, which = static_cast<std::uint8_t>(node.node.value)] {
+                    const QString path = QFileDialog::getSaveFileName(
+                        this, tr("Keep what is learned as"), {}, tr("Device configuration (*.dcf)"));
+                    if (!path.isEmpty())
+                        learn(of, which, path);
+                })
+            ->setObjectName(QStringLiteral("learnMapping"));
         asks("commandState", tr("Command the state of %1").arg(name), QStringLiteral("state|%1").arg(number));
         break;
     case protocol::Protocol::vehicle:

@@ -33,6 +33,8 @@ public:
     [[nodiscard]] int chosen() const { return chosen_; }
     /// Keeps all lists, and the messages, to who is chosen; nobody: lifts it.
     void keepTo(bool chosenOnes);
+    /// Learns how process data of a node are mapped, keeps it as a file and takes that as the node's dictionary.
+    void learn(std::uint8_t bus, std::uint8_t node, const QString& path);
     /// What can be asked of who is chosen, as a menu.
     void showMenu(const QPoint& at);
     /// Asks what a bus speaks: a menu with ticks.
@@ -50,6 +52,7 @@ private:
         int node = -1, transfer = -1, trouble = -1;  // none of them: the head of a bus
     };
     void refresh();
+    void attach(std::uint8_t bus, std::uint8_t node, const QString& path);
     [[nodiscard]] QString pairWords(const protocol::NetworkNode& node) const;
 
     Shows shows_ = Shows::nodes;
@@ -58,6 +61,7 @@ private:
     QWidget* tools_;
     std::array<QToolButton*, 3> buttons_{};
     QLabel* state_;
+    NewestWork* learning_;
     Rows* rows_;
 };
 

@@ -41,6 +41,11 @@ bool holds(const database::Message& message, const QString& wanted)
     });
 }
 
+bool isDictionary(const QString& path)
+{
+    return path.endsWith(QLatin1String(".eds"), Qt::CaseInsensitive) || path.endsWith(QLatin1String(".dcf"), Qt::CaseInsensitive);
+}
+
 std::uint64_t placeOf(std::uint8_t bus, std::uint32_t id) { return std::uint64_t{bus} << 32 | id; }
 
 }  // namespace
@@ -136,7 +141,8 @@ protected:
     static QString databaseOf(const QMimeData* mime)
     {
         for (const QUrl& url : mime->urls())
-            if (url.isLocalFile() && url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive))
+            if (url.isLocalFile()
+                && (url.toLocalFile().endsWith(QLatin1String(".dbc"), Qt::CaseInsensitive) || isDictionary(url.toLocalFile())))
                 return url.toLocalFile();
         return {};
     }
@@ -548,6 +554,10 @@ void RigTree::refreshValues()
                 const auto value = series->at(snapshot, stage_.cursor());
                 item->setText(1, value ? source->reading(*value) : QString());
             }
+        if (level == dictionaryLevel) {
+            objects = true;
+            sayContradictions(item);
+        }
         if (level == objectLevel) {
             objects = true;
             const auto key = item->data(0, signalRole).toUInt();
@@ -653,6 +663,8 @@ void RigTree::attach(const QString& path, const QPoint& at)
         item = item->parent();
     if (item == nullptr && tree_->topLevelItemCount() == 1)
         item = tree_->topLevelItem(0);
+    if (isDictionary(path))
+        return attachDictionary(path, tree_->itemAt(at));
     if (item == nullptr) {
         result_->setText(tr("Drop it on the bus that it explains."));
         result_->show();

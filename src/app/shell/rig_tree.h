@@ -44,6 +44,8 @@ private:
     void rebuildKeeping();
     void buildDictionaries(QTreeWidgetItem* busItem, std::uint8_t bus);
     void populateObjects(QTreeWidgetItem* item);
+    void sayContradictions(QTreeWidgetItem* item);
+    void attachDictionary(const QString& path, const QTreeWidgetItem* on);
     void populate(QTreeWidgetItem* item);
     [[nodiscard]] const database::CatalogMessage* messageOf(const QTreeWidgetItem* item) const;
     [[nodiscard]] std::size_t shape() const;

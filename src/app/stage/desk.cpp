@@ -36,6 +36,7 @@ rig::Shelf& Desk::shelf()
 {
     if (!shelf_) {
         shelf_ = std::make_unique<rig::Shelf>(stage_.document().rig());
+        shelf_->setProcessData(stage_.document().databases().processData);
         watch();
     }
     return *shelf_;

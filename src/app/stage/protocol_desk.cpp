@@ -9,6 +9,7 @@
 #include "app/parts/text.h"
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
+#include "app/stage/desk.h"
 #include "app/stage/newest_work.h"
 #include "drive/asker.h"
 #include "measure/coverage.h"
@@ -25,8 +26,11 @@ constexpr std::size_t mostTransfers = 200'000;
 
 // Belongs to the work; what it has is brought over by value.
 struct ProtocolDesk::Following {
-    explicit Following(std::vector<std::vector<protocol::Spoken>> of) : spoken(std::move(of))
+    using Dictionaries = std::map<std::pair<std::uint8_t, std::uint8_t>, std::shared_ptr<const protocol::Dictionary>>;
+    Following(std::vector<std::vector<protocol::Spoken>> of, Dictionaries known) : spoken(std::move(of)), dictionaries(std::move(known))
     {
+        for (const auto& [node, dictionary] : dictionaries)
+            reviews.emplace(node, protocol::DictionaryReview(*dictionary, node.second));
         for (std::size_t bus = 0; bus < spoken.size(); ++bus)
             stream.speak(static_cast<std::uint8_t>(bus), spoken[bus]);
         states.push_back({0, {}});
@@ -77,13 +81,20 @@ struct ProtocolDesk::Following {
     }
 
     std::vector<std::vector<protocol::Spoken>> spoken;
+    Dictionaries dictionaries;
+    std::map<std::pair<std::uint8_t, std::uint8_t>, protocol::DictionaryReview> reviews;
     protocol::Network newest;
     std::vector<State> states;
     std::vector<protocol::Transfer> ended;  // since they were brought over
     std::uint64_t whole = 0, broken = 0;
     trace::Row next = 0;
     bool finished = false;
-    protocol::MessageStream stream{[this](const protocol::MessageRow& row) { newest.take(row); },
+    protocol::MessageStream stream{[this](const protocol::MessageRow& row) {
+                                       newest.take(row);
+                                       for (auto& [node, review] : reviews)
+                                           if (node.first == row.bus)
+                                               review.take(row);
+                                   },
         [this](const protocol::Transfer& transfer) {
             ++(transfer.ended == protocol::Ended::whole ? whole : broken);
             if (ended.size() >= mostTransfers)
@@ -113,6 +124,27 @@ private:
     ProtocolDesk& desk_;
     std::string bus_;
     nlohmann::json before_, after_;
+};
+
+// A node has another dictionary, in the rig.
+class ProtocolDesk::Attachment final : public QUndoCommand {
+public:
+    Attachment(ProtocolDesk& desk, std::string bus, std::uint8_t node, std::string before, std::string after)
+        : QUndoCommand(tr("Dictionary of node %1").arg(node)),
+          desk_(desk),
+          bus_(std::move(bus)),
+          node_(node),
+          before_(std::move(before)),
+          after_(std::move(after))
+    {}
+    void undo() override { (void)desk_.place(bus_, node_, before_); }
+    void redo() override { (void)desk_.place(bus_, node_, after_); }
+
+private:
+    ProtocolDesk& desk_;
+    std::string bus_;
+    std::uint8_t node_;
+    std::string before_, after_;
 };
 
 ProtocolDesk::ProtocolDesk(Stage& stage) : stage_(stage), work_(new NewestWork(this))
@@ -201,6 +233,7 @@ void ProtocolDesk::begin()
     transfers_.clear();
     objects_.clear();
     processes_.clear();
+    contradictions_.clear();
     notKept_ = broken_ = rows_ = 0;
     at_ = trace::noRow;
     over_ = asking_ = false;
@@ -232,7 +265,11 @@ void ProtocolDesk::followOn()
     if (following_ && rows_ == snapshot.rows() && at_ == cursor && over == over_)
         return;
     if (!following_) {
-        following_ = std::make_shared<Following>(spokenByBus());
+        Following::Dictionaries dictionaries;
+        for (const auto& [of, dictionary] : stage_.document().databases().dictionaries)
+            if (const int bus = stage_.catalog().findBus(of.first); bus >= 0)
+                dictionaries[{static_cast<std::uint8_t>(bus), of.second}] = dictionary;
+        following_ = std::make_shared<Following>(spokenByBus(), std::move(dictionaries));
     }
     asking_ = true;
     since_.restart();
@@ -244,13 +281,18 @@ void ProtocolDesk::followOn()
             following->stream.finish();
         const bool newest = cursor == trace::noRow || cursor + 1 >= snapshot.rows();
         auto nodes = (newest ? following->newest : following->at(snapshot, cursor)).nodes(now);
-        return [this, following, nodes = std::move(nodes), ended = std::exchange(following->ended, {}), broken = following->broken,
-                   rows = snapshot.rows(), cursor, now, over]() mutable {
+        std::map<std::pair<std::uint8_t, std::uint8_t>, std::vector<protocol::Contradiction>> contradictions;
+        for (const auto& [node, review] : following->reviews)
+            contradictions[node] = review.found();
+        return [this, following, nodes = std::move(nodes), contradictions = std::move(contradictions),
+                   ended = std::exchange(following->ended, {}), broken = following->broken, rows = snapshot.rows(), cursor, now,
+                   over]() mutable {
             if (following != following_)
                 return;
             asking_ = false;
             nodes_ = std::move(nodes);
             nodesAt_ = now;
+            contradictions_ = std::move(contradictions);
             for (protocol::Transfer& one : ended)
                 enlist(std::move(one));
             broken_ = broken;
@@ -483,6 +525,39 @@ QString ProtocolDesk::keptWords() const
         out << (name.isEmpty() ? text(toText(member.party)) : name);
     }
     return out.join(QStringLiteral(", "));
+}
+
+const std::vector<protocol::Contradiction>& ProtocolDesk::contradictionsOf(std::uint8_t bus, std::uint8_t node) const
+{
+    static const std::vector<protocol::Contradiction> none;
+    const auto found = contradictions_.find({bus, node});
+    return found == contradictions_.end() ? none : found->second;
+}
+
+Expected<void> ProtocolDesk::attachDictionary(const std::string& bus, std::uint8_t node, const QString& path)
+{
+    const rig::Rig& rig = stage_.document().rig();
+    std::string before, after;
+    for (const rig::BusSpec& spec : rig.buses)
+        if (spec.name == bus)
+            if (const auto known = spec.dictionaries.find(node); known != spec.dictionaries.end())
+                before = known->second;
+    if (!path.isEmpty()) {
+        after = rig.nameOf(path.toStdString());
+        if (const auto placed = place(bus, node, after); !placed)
+            return placed;      // nothing was changed
+    }
+    undo_.push(new Attachment(*this, bus, node, std::move(before), std::move(after)));
+    return {};
+}
+
+Expected<void> ProtocolDesk::place(const std::string& bus, std::uint8_t node, const std::string& file)
+{
+    if (auto set = stage_.document().setDictionary(bus, node, file); !set)
+        return set;
+    stage_.desk().shelf().setProcessData(stage_.document().databases().processData);
+    stage_.desk().publish();    // all views go by it, this desk as well
+    return {};
 }
 
 Expected<void> ProtocolDesk::speak(const std::string& bus, const std::optional<std::vector<std::string>>& protocols)

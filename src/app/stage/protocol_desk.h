@@ -16,6 +16,7 @@
 #include "app/stage/stage.h"
 #include "protocol/process_data.h"
 #include "protocol/talk.h"
+#include "protocol/dictionary_review.h"
 #include "protocol/network.h"
 #include "protocol/recognise.h"
 
@@ -63,6 +64,10 @@ public:
     [[nodiscard]] bool anySpoken() const;
     /// The dictionary of the node that a message of objects is of, or null.
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, const protocol::Head& head) const;
+    /// Gives a node another dictionary, in the rig: an edit that can be taken back. An empty path takes it away.
+    [[nodiscard]] Expected<void> attachDictionary(const std::string& bus, std::uint8_t node, const QString& path);
+    /// What the traffic so far says against the dictionary of a node; followed while somebody looks.
+    [[nodiscard]] const std::vector<protocol::Contradiction>& contradictionsOf(std::uint8_t bus, std::uint8_t node) const;
     /// The dictionary of a node, or null.
     [[nodiscard]] const protocol::Dictionary* dictionaryOf(std::uint8_t bus, std::uint8_t node) const;
 
@@ -132,6 +137,8 @@ Q_SIGNALS:
 private:
     struct Following;
     class Change;
+    class Attachment;
+    Expected<void> place(const std::string& bus, std::uint8_t node, const std::string& file);
     void begin();
     void followOn();
     void learn();
@@ -146,6 +153,7 @@ private:
     std::vector<protocol::Transfer> transfers_;
     std::map<ObjectOf, std::vector<std::uint32_t>> objects_;  // their whole transfers, by place among all
     mutable std::map<const protocol::Dictionary*, std::shared_ptr<const database::Catalog>> processes_;
+    std::map<std::pair<std::uint8_t, std::uint8_t>, std::vector<protocol::Contradiction>> contradictions_;
     std::uint64_t notKept_ = 0, broken_ = 0, rows_ = 0;
     trace::Row at_ = trace::noRow;
     Time nodesAt_{};
