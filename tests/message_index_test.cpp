@@ -6,7 +6,9 @@
 #include <random>
 
 #include "loaded_log.h"
+#include "can/parameter_group.h"
 #include "measure/message_index.h"
+#include "measure/sample_feed.h"
 #include "vector_file.h"
 
 using namespace wavetrope;
@@ -128,6 +130,66 @@ private Q_SLOTS:
             newest.erase({one.bus, one.id.key()});
         }
         QVERIFY(newest.empty());
+    }
+
+    // A signal of a message that is too long for a frame: the values of the whole messages, while the trace grows.
+    void longSignalsAreCurves()
+    {
+        const auto log = loadFile(WAVETROPE_DEMO "/lap.pcapng");
+        QVERIFY(log->report.has_value());
+        std::vector<std::vector<protocol::Spoken>> speaks(log->trace.buses().size());
+        for (std::size_t bus = 0; bus < speaks.size(); ++bus)
+            speaks[bus].push_back(*protocol::spokenFromText(log->trace.buses()[bus].name + "=vehicle"));
+        const trace::Snapshot whole = log->trace.snapshot();
+        const std::vector<Told> told = oneAfterTheOther(whole, speaks);
+        // The group of which most messages came in pieces.
+        std::map<std::pair<std::uint8_t, std::uint32_t>, std::vector<const Told*>> byGroup;
+        for (const Told& one : told)
+            if (!one.message.pieces.empty() && one.message.data.size() >= 12)
+                byGroup[{one.message.frame.bus, can::ParameterGroup::of(one.message.frame.id).group}].push_back(&one);
+        const auto most = std::max_element(
+            byGroup.begin(), byGroup.end(), [](const auto& a, const auto& b) { return a.second.size() < b.second.size(); });
+        QVERIFY(most != byGroup.end() && most->second.size() > 5);
+        auto database = std::make_shared<database::Database>();
+        database::Message message;
+        message.name = "Long";
+        message.id = most->second.front()->message.frame.id;
+        message.length = 12;
+        database::Signal signal;
+        signal.name = "Behind";
+        signal.startBit = 72;
+        signal.length = 16;
+        message.signals.push_back(signal);
+        database->messages.push_back(message);
+        auto catalog = std::make_shared<database::Catalog>();
+        for (const trace::TraceBus& bus : log->trace.buses())
+            catalog->addBus(bus.name, database::Match::group);
+        catalog->attach(most->first.first, database);
+        std::vector<std::pair<Time, double>> wanted;
+        for (const Told& one : told) {
+            if (one.message.frame.bus != most->first.first || !one.message.head || one.message.head->kind == protocol::Kind::transport
+                || one.message.data.size() < 11 || !one.message.frame.id.extended
+                || can::ParameterGroup::of(one.message.frame.id).group != most->first.second)
+                continue;
+            wanted.emplace_back(one.message.frame.time, one.message.data[9] | one.message.data[10] << 8);
+        }
+        const database::CatalogMessage* known = catalog->find(most->first.first, message.id);
+        QVERIFY(known != nullptr && wanted.size() >= most->second.size());
+        const auto index = std::make_shared<measure::MessageIndex>(speaks);
+        measure::SampleFeed feed(*catalog, {known, 0}, index);
+        measure::Samples samples;
+        for (trace::Row rows = 0; rows < whole.rows();) {
+            rows = std::min<trace::Row>(whole.rows(), rows + 50'000);
+            const trace::Snapshot some(log->trace, rows);
+            (void)index->advance(some);
+            QVERIFY(feed.reach(some) <= rows);
+            feed.take(some, rows, samples);
+        }
+        index->finish(whole);
+        feed.take(whole, whole.rows(), samples);
+        QCOMPARE(samples.size(), wanted.size());
+        for (std::size_t i = 0; i < wanted.size(); ++i)
+            QVERIFY(samples.times[i] == wanted[i].first && samples.values[i] == wanted[i].second);
     }
 
     // A filter sees all of a message, and what it remembers are messages.

@@ -95,6 +95,17 @@ SampleFeed::SampleFeed(const database::Catalog& catalog, const database::SignalR
 
 SampleFeed::SampleFeed(const database::SignalRef& signal) : catalog_(nullptr) { placeOf(signal); }
 
+SampleFeed::SampleFeed(const database::Catalog& catalog, const database::SignalRef& signal, std::shared_ptr<const MessageIndex> messages)
+    : catalog_(&catalog), messages_(std::move(messages))
+{
+    placeOf(signal);
+}
+
+trace::Row SampleFeed::reach(const trace::Snapshot& snapshot) const
+{
+    return messages_ == nullptr ? snapshot.rows() : std::min<trace::Row>(snapshot.rows(), messages_->seen());
+}
+
 SampleFeed::SampleFeed(const database::Catalog& catalog, std::uint32_t derived) : catalog_(&catalog)
 {
     const std::vector<database::DerivedSignal>& all = catalog.derived();
@@ -167,13 +178,40 @@ void SampleFeed::takePlain(Plain& plain, const trace::Snapshot& snapshot, trace:
             }
             return true;
         });
-    if (plain.identifiers.size() > 1)
+    if (messages_ != nullptr)
+        takeWholes(plain, snapshot, to, out);
+    if (plain.identifiers.size() > 1 || messages_ != nullptr)
         orderByRow(out, before);
+}
+
+// Of each identifier that is the message's, back from the newest one.
+void SampleFeed::takeWholes(const Plain& plain, const trace::Snapshot& snapshot, trace::Row to, Samples& out) const
+{
+    const database::CatalogMessage* message = plain.signal.message;
+    for (const MessageIndex::Newest& newest : messages_->newest()) {
+        if (newest.bus != message->bus || catalog_->find(newest.bus, newest.id) != message)
+            continue;
+        for (std::optional<std::uint64_t> at = newest.whole; at; at = messages_->previous(*at)) {
+            const trace::Row row = messages_->wholeRow(*at);
+            if (row >= to)
+                continue;
+            if (row < next_)
+                break;
+            const Message whole = messages_->at(snapshot, row);
+            database::Decoded decoded;
+            if (!whole.head || whole.head->protocol != protocol::Protocol::vehicle
+                || !message->plan.decodeOne(whole.data, plain.signal.index, decoded))
+                continue;
+            out.rows.push_back(row);
+            out.times.push_back(whole.frame.time);
+            out.values.push_back(decoded.value);
+        }
+    }
 }
 
 void SampleFeed::take(const trace::Snapshot& snapshot, trace::Row to, Samples& out)
 {
-    to = std::min<trace::Row>(to, snapshot.rows());
+    to = std::min<trace::Row>(to, reach(snapshot));
     if (to <= next_)
         return;
     if (followed_.empty()) {

@@ -2,9 +2,11 @@
 // Samples of a signal or of a derived one, brought in as a trace grows.
 #pragma once
 
+#include <memory>
 #include <vector>
 
 #include "formula/evaluator.h"
+#include "measure/message_index.h"
 #include "measure/samples.h"
 
 namespace wavetrope::measure {
@@ -31,10 +33,14 @@ public:
     SampleFeed(const database::Catalog& catalog, std::uint32_t derived);
     /// Of a message that is in no catalog: all identifiers that fit it are its.
     explicit SampleFeed(const database::SignalRef& signal);
+    /// Of a message of a network of vehicles that is too long for a frame: as the messages of the trace have it.
+    SampleFeed(const database::Catalog& catalog, const database::SignalRef& signal, std::shared_ptr<const MessageIndex> messages);
 
     /// Appends the samples of the rows from `next()` up to `to`, in the order of the trace; what they are of is read at most up to there.
     void take(const trace::Snapshot& snapshot, trace::Row to, Samples& out);
     [[nodiscard]] trace::Row next() const { return next_; }
+    /// Up to which row of a snapshot samples can be brought in by now.
+    [[nodiscard]] trace::Row reach(const trace::Snapshot& snapshot) const;
     /// Goes on from a row. Of a derived one, which hangs on all that came before, only at the beginning.
     void seek(trace::Row row) { next_ = row; }
     [[nodiscard]] bool derived() const { return !followed_.empty() || plain_.empty(); }
@@ -56,9 +62,11 @@ private:
         std::vector<Source> inputs;
     };
     void takePlain(Plain& plain, const trace::Snapshot& snapshot, trace::Row to, Samples& out) const;
+    void takeWholes(const Plain& plain, const trace::Snapshot& snapshot, trace::Row to, Samples& out) const;
     std::size_t placeOf(const database::SignalRef& signal);
 
     const database::Catalog* catalog_;
+    std::shared_ptr<const MessageIndex> messages_;
     trace::Row next_ = 0;
     std::vector<Plain> plain_;
     std::vector<Followed> followed_;  // each behind those that it looks at; the last is what is asked for

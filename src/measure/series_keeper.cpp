@@ -174,7 +174,7 @@ bool SeriesKeeper::idle() const
     for (const auto& [who, one] : lookers_)
         for (const Look& look : one.looks) {
             const Kept& kept = kept_.at(look.series.get());
-            if (kept.busy || needsDetail(kept, look) || look.series->rows() < one.snapshot.rows())
+            if (kept.busy || needsDetail(kept, look) || !look.series->complete(one.snapshot))
                 return false;
         }
     return true;
@@ -199,7 +199,7 @@ bool SeriesKeeper::workSome(std::unique_lock<std::mutex>& lock)
                 lock.lock();
                 return true;
             }
-            if (rows < one.snapshot.rows() && (next == nullptr || rows < least)) {
+            if (!look.series->complete(one.snapshot) && (next == nullptr || rows < least)) {
                 next = &kept;
                 looker = &one;
                 least = rows;

@@ -33,6 +33,8 @@ public:
     /// Takes the place of what the same one looked at before.
     void look(const void* who, const trace::Snapshot& snapshot, std::vector<Look> looks);
     void forget(const void* who) { look(who, {}, {}); }
+    /// Whoever waits for what others put together looks again.
+    void lookAgain() { wake_.notify_all(); }
 
     /// Samples of a stretch of time as they are: those that were read last, where they cover it and are of the newest rows; null else.
     [[nodiscard]] std::shared_ptr<const SignalSeries::Detail> detail(const SignalSeries& series, Time from, Time to) const;

@@ -59,6 +59,7 @@ SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, Sam
       origin_(origin),
       derived_(feed.derived()),
       promised_(promised),
+      reach_(feed),
       feed_(std::move(feed)),
       reading_(feed_),
       levels_(1)
@@ -66,6 +67,11 @@ SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, Sam
 
 SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, const database::SignalRef& signal, Time origin)
     : SignalSeries(catalog, SampleFeed(*catalog, signal), origin, promisedBy(signal))
+{}
+
+SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, const database::SignalRef& signal, Time origin,
+    std::shared_ptr<const MessageIndex> messages)
+    : SignalSeries(catalog, SampleFeed(*catalog, signal, std::move(messages)), origin, promisedBy(signal))
 {}
 
 SignalSeries::SignalSeries(std::shared_ptr<const database::Catalog> catalog, std::uint32_t derived, Time origin)
@@ -100,7 +106,7 @@ std::size_t SignalSeries::bytes() const
 
 bool SignalSeries::update(const trace::Snapshot& snapshot, std::uint64_t budget)
 {
-    if (!snapshot.valid() || feed_.next() >= snapshot.rows())
+    if (!snapshot.valid() || feed_.next() >= feed_.reach(snapshot))
         return false;
     if (const trace::Row gone = goneOf(snapshot); feed_.next() == 0 && gone > 0) {     // it begins with what is there
         const std::scoped_lock lock(mutex_);
@@ -108,7 +114,8 @@ bool SignalSeries::update(const trace::Snapshot& snapshot, std::uint64_t budget)
         reading_ = feed_;
         lostUpTo_ = snapshot.time(gone) - Time(1);
     }
-    const trace::Row end = snapshot.rows() - feed_.next() > budget ? feed_.next() + budget : snapshot.rows();
+    const trace::Row reach = feed_.reach(snapshot);
+    const trace::Row end = reach - feed_.next() > budget ? feed_.next() + budget : reach;
     bool any = false;
     Samples samples;
     while (feed_.next() < end) {

@@ -26,6 +26,9 @@ public:
 
     SignalSeries(std::shared_ptr<const database::Catalog> catalog, const database::SignalRef& signal, Time origin);
     SignalSeries(std::shared_ptr<const database::Catalog> catalog, std::uint32_t derived, Time origin);
+    /// Of a message of a network of vehicles that is too long for a frame: as the messages of the trace have it.
+    SignalSeries(std::shared_ptr<const database::Catalog> catalog, const database::SignalRef& signal, Time origin,
+        std::shared_ptr<const MessageIndex> messages);
     /// Of a message that is in no catalog, and outlives it.
     SignalSeries(const database::SignalRef& signal, Time origin);
     SignalSeries(const SignalSeries&) = delete;
@@ -36,7 +39,8 @@ public:
     [[nodiscard]] bool derived() const { return derived_; }
     /// Up to which row samples were brought in.
     [[nodiscard]] trace::Row rows() const;
-    [[nodiscard]] bool complete(const trace::Snapshot& snapshot) const { return rows() >= snapshot.rows(); }
+    /// Whether it has all that can be told of a snapshot by now.
+    [[nodiscard]] bool complete(const trace::Snapshot& snapshot) const { return rows() >= reach_.reach(snapshot); }
     /// Samples that have a value.
     [[nodiscard]] std::uint64_t size() const;
     /// Bytes that are kept.
@@ -132,6 +136,7 @@ private:
     const Time origin_;
     const bool derived_;
     const Time promised_;  // between two, by the database
+    const SampleFeed reach_;  // as it was: up to where can be asked at any time
     SampleFeed feed_;  // of the thread that brings it up
     mutable std::mutex mutex_;  // of all that follows
     SampleFeed reading_;  // at the beginning

@@ -13,10 +13,10 @@ constexpr std::size_t timesAtOnce = 16;     // segments
 }  // namespace
 
 BackgroundScan::BackgroundScan(filter::Filter filter, Time origin)
-    : BackgroundScan(std::make_unique<filter::FilterScan>(std::move(filter), origin))
+    : BackgroundScan(std::make_shared<filter::FilterScan>(std::move(filter), origin))
 {}
 
-BackgroundScan::BackgroundScan(std::unique_ptr<filter::RowFinder> finder) : finder_(std::move(finder)), thread_([this] { run(); }) {}
+BackgroundScan::BackgroundScan(std::shared_ptr<filter::RowFinder> finder) : finder_(std::move(finder)), thread_([this] { run(); }) {}
 
 BackgroundScan::~BackgroundScan()
 {

@@ -20,7 +20,7 @@ public:
     /// Frames that a filter passes. Times in the filter count from `origin`.
     BackgroundScan(filter::Filter filter, Time origin);
     /// What somebody else finds.
-    explicit BackgroundScan(std::unique_ptr<filter::RowFinder> finder);
+    explicit BackgroundScan(std::shared_ptr<filter::RowFinder> finder);
     ~BackgroundScan();
     BackgroundScan(const BackgroundScan&) = delete;
     BackgroundScan& operator=(const BackgroundScan&) = delete;
@@ -41,7 +41,7 @@ public:
 private:
     void run();
 
-    std::unique_ptr<filter::RowFinder> finder_;
+    std::shared_ptr<filter::RowFinder> finder_;
     filter::MatchTimes times_;
     std::mutex mutex_;
     std::condition_variable wake_;

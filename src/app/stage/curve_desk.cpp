@@ -7,6 +7,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/settings.h"
 #include "app/parts/text.h"
+#include "app/stage/protocol_desk.h"
 
 namespace wavetrope::app {
 
@@ -130,6 +131,13 @@ CurveDesk::CurveDesk(Stage& stage)
       }))
 {
     setBound(static_cast<std::size_t>(curveMegabytes()) << 20U);
+    // What buses speak decides on what messages there are.
+    connect(&stage.protocols(), &ProtocolDesk::spokenChanged, this, [this] {
+        series_.clear();
+        late_.clear();
+        Q_EMIT grown();
+    });
+    connect(&stage.protocols(), &ProtocolDesk::messagesGrown, this, [this] { keeper_->lookAgain(); });
 }
 
 CurveDesk::~CurveDesk() { keeper_.reset(); }
@@ -159,7 +167,9 @@ std::shared_ptr<measure::SignalSeries> CurveDesk::series(const CurveSource& sour
     std::shared_ptr<measure::SignalSeries> series = series_[source.path].lock();
     if (!series) {
         series = source.isDerived() ? std::make_shared<measure::SignalSeries>(source.catalog, source.derived, begins_)
-                                    : std::make_shared<measure::SignalSeries>(source.catalog, source.ref, begins_);
+                 : stage_.protocols().inPieces(*source.ref.message)
+                     ? std::make_shared<measure::SignalSeries>(source.catalog, source.ref, begins_, stage_.protocols().messages())
+                     : std::make_shared<measure::SignalSeries>(source.catalog, source.ref, begins_);
         series_[source.path] = series;
     }
     std::erase(late_, series);

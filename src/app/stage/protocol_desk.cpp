@@ -10,6 +10,7 @@
 #include "app/paint/paint.h"
 #include "app/parts/notation.h"
 #include "app/stage/desk.h"
+#include "app/stage/background_scan.h"
 #include "app/stage/newest_work.h"
 #include "drive/asker.h"
 #include "measure/coverage.h"
@@ -19,6 +20,7 @@ namespace wavetrope::app {
 namespace {
 
 constexpr qint64 askedAgainAfter = 200;  // ms
+constexpr int broughtUpAgain = 60;
 constexpr trace::Row rowsBetweenStates = 65'536, rowsInFront = 4'096;
 constexpr std::size_t mostTransfers = 200'000;
 
@@ -152,6 +154,7 @@ ProtocolDesk::ProtocolDesk(Stage& stage) : stage_(stage), work_(new NewestWork(t
     connect(&stage, &Stage::beat, this, [this] {
         learn();
         followOn();
+        bringUp();
     });
     connect(&stage, &Stage::axisChanged, this, &ProtocolDesk::followOn);
     for (auto anew : {&Stage::catalogChanged, &Stage::becameReady})
@@ -222,6 +225,8 @@ void ProtocolDesk::learn()
     if (found.size() == spoken_.size() && std::equal(found.begin(), found.end(), spoken_.begin(), same))
         return;
     spoken_ = std::move(found);
+    messages_.reset();
+    scan_.reset();
     begin();
     Q_EMIT spokenChanged();
 }
@@ -525,6 +530,55 @@ QString ProtocolDesk::keptWords() const
         out << (name.isEmpty() ? text(toText(member.party)) : name);
     }
     return out.join(QStringLiteral(", "));
+}
+
+std::shared_ptr<const measure::MessageIndex> ProtocolDesk::messages()
+{
+    learn();
+    if (!anySpoken())
+        return nullptr;
+    auto index = messages_.lock();
+    if (index != nullptr)
+        return index;
+    auto made = std::make_shared<measure::MessageIndex>(spokenByBus());
+    messages_ = made;
+    scan_ = std::make_unique<BackgroundScan>(made);
+    bringUp();
+    return made;
+}
+
+// As long as anybody but the scan has it.
+void ProtocolDesk::bringUp()
+{
+    if (scan_ == nullptr)
+        return;
+    if (messages_.use_count() <= 1) {
+        scan_.reset();
+        return;
+    }
+    const trace::Snapshot& snapshot = stage_.snapshot();
+    if (!snapshot.valid())
+        return;
+    const bool over = !stage_.document().isLive() && stage_.document().ready() && stage_.caughtUp();
+    scan_->update(snapshot, over);
+    const bool decided = scan_->done(snapshot.rows()) && (!over || scan_->seen() >= snapshot.rows());
+    if (!decided && !over)
+        return;
+    if (!decided)   // a log brings no further beats
+        QTimer::singleShot(broughtUpAgain, this, &ProtocolDesk::bringUp);
+    if (seen_ != scan_->seen()) {
+        seen_ = scan_->seen();
+        Q_EMIT messagesGrown();
+    }
+}
+
+bool ProtocolDesk::inPieces(const database::CatalogMessage& message) const
+{
+    if (!message.message->id.extended || message.message->length <= can::maxClassicLength || message.bus >= spoken_.size())
+        return false;
+    const auto& spoken = spoken_[message.bus].spoken;
+    return std::any_of(
+        spoken.begin(), spoken.end(), [](const protocol::Spoken& one) { return one.protocol == protocol::Protocol::vehicle; });
 }
 
 const std::vector<protocol::Contradiction>& ProtocolDesk::contradictionsOf(std::uint8_t bus, std::uint8_t node) const

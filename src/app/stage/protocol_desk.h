@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "app/stage/stage.h"
+#include "measure/message_index.h"
 #include "protocol/process_data.h"
 #include "protocol/talk.h"
 #include "protocol/dictionary_review.h"
@@ -22,6 +23,7 @@
 
 namespace wavetrope::app {
 
+class BackgroundScan;
 class NewestWork;
 
 /// What a bus speaks, and who says so.
@@ -44,6 +46,10 @@ public:
     [[nodiscard]] Expected<void> speak(const std::string& bus, const std::optional<std::vector<std::string>>& protocols);
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
 
+    /// The messages of the trace, put together while somebody has them; null where nothing is spoken.
+    [[nodiscard]] std::shared_ptr<const measure::MessageIndex> messages();
+    /// Whether a message of the databases comes in pieces: it is one of a network of vehicles, and too long for a frame.
+    [[nodiscard]] bool inPieces(const database::CatalogMessage& message) const;
     /// Who is there at the cursor.
     [[nodiscard]] const std::vector<protocol::NetworkNode>& nodes() const { return nodes_; }
     /// The moment that they are told of.
@@ -133,6 +139,8 @@ Q_SIGNALS:
     void spokenChanged();
     /// Others are kept to.
     void keptChanged();
+    /// Further messages are put together.
+    void messagesGrown();
 
 private:
     struct Following;
@@ -140,6 +148,7 @@ private:
     class Attachment;
     Expected<void> place(const std::string& bus, std::uint8_t node, const std::string& file);
     void begin();
+    void bringUp();
     void followOn();
     void learn();
     void enlist(protocol::Transfer&& transfer);
@@ -154,6 +163,9 @@ private:
     std::map<ObjectOf, std::vector<std::uint32_t>> objects_;  // their whole transfers, by place among all
     mutable std::map<const protocol::Dictionary*, std::shared_ptr<const database::Catalog>> processes_;
     std::map<std::pair<std::uint8_t, std::uint8_t>, std::vector<protocol::Contradiction>> contradictions_;
+    std::weak_ptr<const measure::MessageIndex> messages_;
+    std::unique_ptr<BackgroundScan> scan_;     // brings it up
+    trace::Row seen_ = 0;
     std::uint64_t notKept_ = 0, broken_ = 0, rows_ = 0;
     trace::Row at_ = trace::noRow;
     Time nodesAt_{};

@@ -255,12 +255,12 @@ private:
     std::unique_ptr<RuleDesk> rules_;
     std::unique_ptr<BusDesk> buses_;
     std::unique_ptr<TimingDesk> timing_;
+    std::unique_ptr<ProtocolDesk> protocols_;
     std::unique_ptr<CurveDesk> curveDesk_;
     std::unique_ptr<ReportDesk> reports_;
     std::unique_ptr<OutboxDesk> outbox_;
     std::unique_ptr<ManipulationDesk> manipulations_;
     std::unique_ptr<DialogueDesk> dialogues_;
-    std::unique_ptr<ProtocolDesk> protocols_;
     std::unique_ptr<BoardDesk> boards_;
     std::unique_ptr<DeriveDesk> derive_;
     std::unique_ptr<EventDesk> events_;

@@ -122,7 +122,7 @@ void StreamView::search()
     const bool filtered = !filterLine_->filter().passesEverything();
     const ProtocolDesk& desk = stage().protocols();
     if (wantsMessages_ && desk.anySpoken()) {
-        auto index = std::make_unique<measure::MessageIndex>(desk.spokenByBus(), filterLine_->filter(), stage().document().begins());
+        auto index = std::make_shared<measure::MessageIndex>(desk.spokenByBus(), filterLine_->filter(), stage().document().begins());
         const auto kept = desk.kept();
         if (!kept.empty())
             index->keeps = [kept](const protocol::MessageRow& row) { return row.head && ProtocolDesk::among(kept, row.bus, *row.head); };
