@@ -17,6 +17,8 @@
 #include "app/shell/main_window.h"
 #include "app/shell/page.h"
 #include "app/shell/rig_tree.h"
+#include "app/roster/roster_view.h"
+#include "app/stage/curve_desk.h"
 #include "app/stream/stream_view.h"
 
 using namespace wavetrope;
@@ -252,6 +254,64 @@ private Q_SLOTS:
         QTest::keyClick(list, Qt::Key_M);
         QCOMPARE(list->count(), snapshot.rows());
         QVERIFY(!stream->save().contains("rows") && !toggle->isChecked());
+        window_->showPage(QStringLiteral("Network"));
+    }
+
+    // A message of which no frame has the identifier: in the roster, as a value in the tree, as a curve.
+    void whatComesInPiecesStandsWithTheRest()
+    {
+        window_->showPage(QStringLiteral("Watch"));
+        stage().setCursor(stage().timeOf(62.9));
+        auto* roster = window_->currentPage()->find<RosterView>();
+        RosterRows* list = roster->rows();
+        const auto rowWith = [&](const QString& words) {
+            for (std::uint64_t i = 0; i < list->count(); ++i)
+                if (list->rowText(i).contains(words))
+                    return static_cast<int>(i);
+            return -1;
+        };
+        QTRY_VERIFY(rowWith(QStringLiteral("SiteReport")) >= 0);
+        const QString row = list->rowText(static_cast<std::uint64_t>(rowWith(QStringLiteral("SiteReport"))));
+        QVERIFY2(row.contains(QStringLiteral("RinkNumber")), qPrintable(row));
+        list->choose(static_cast<std::uint64_t>(rowWith(QStringLiteral("SiteReport"))));
+        const auto* message = stage().catalog().find(stage().selection().bus, stage().selection().id);
+        QVERIFY(message != nullptr && message->message->name == "SiteReport");
+        QCOMPARE(list->current(), static_cast<std::int64_t>(rowWith(QStringLiteral("SiteReport"))));
+        // As many as the trace has, by the stream of messages.
+        std::uint64_t wanted = 0;
+        protocol::MessageStream follow(
+            [&](const protocol::MessageRow& one) {
+                wanted += !one.pieces.empty() && stage().catalog().find(one.bus, one.id) == message ? 1U : 0U;
+            },
+            [](const protocol::Transfer&) {});
+        for (std::size_t bus = 0; bus < stage().document().buses().size(); ++bus)
+            follow.speak(static_cast<std::uint8_t>(bus), stage().protocols().spokenByBus()[bus]);
+        const trace::Snapshot snapshot = stage().snapshot();
+        for (trace::Row at = 0; at < snapshot.rows(); ++at)
+            follow.onFrame(snapshot.frame(at));
+        follow.finish();
+        QVERIFY(wanted > 5);
+        std::uint32_t hours = 0;
+        while (message->message->signals[hours].name != "HoursSinceService")
+            ++hours;
+        const auto source = curveOf(stage().document().catalog(), signalPath(stage().catalog(), {message, hours}));
+        QVERIFY(source);
+        const auto series = stage().curveDesk().series(*source);
+        QObject looker;
+        stage().curveDesk().look(&looker, {{series, {}, {}, 0}});
+        QTRY_COMPARE(series->size(), wanted);
+        const auto value = series->at(snapshot, stage().cursor());
+        QVERIFY(value);
+        // The tree tells the same.
+        auto* tree = window_->findChild<RigTree*>()->tree();
+        const auto found = tree->findItems(QStringLiteral("SiteReport"), Qt::MatchExactly | Qt::MatchRecursive);
+        QCOMPARE(found.size(), 1);
+        found.front()->parent()->setExpanded(true);
+        found.front()->setExpanded(true);
+        QTreeWidgetItem* item = found.front()->child(static_cast<int>(hours));
+        tree->scrollToItem(item);
+        QTRY_COMPARE(item->text(1), source->reading(*value));
+        stage().curveDesk().look(&looker, {});
         window_->showPage(QStringLiteral("Network"));
     }
 

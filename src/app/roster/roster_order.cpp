@@ -38,7 +38,7 @@ void RosterRows::rebuild()
                 continue;
             }
         }
-        rows.push_back({{i}, {}});
+        rows.push_back({{i}, {}, {}});
     }
     // What each row is sorted by is looked up once.
     struct Key {
@@ -113,10 +113,19 @@ void RosterRows::rebuild()
                                   : message != nullptr && !message->message->sender.empty()
                                       ? QString::fromStdString(message->message->sender)
                                       : tr("no sender known");
-            entries_.push_back({{}, tr("%1, %2").arg(title, counted(end - i, joined_ ? "row" : "identifier"))});
+            entries_.push_back({{}, tr("%1, %2").arg(title, counted(end - i, joined_ ? "row" : "identifier")), {}});
         }
         shown_.push_back(sorted[i].second.members.front());
         entries_.push_back(std::move(sorted[i].second));
+    }
+    // Behind all frames: what comes in pieces, as long as the identifier alone could pass.
+    std::vector<Entry> wholes;
+    for (const auto& [whole, known] : wholes_)
+        if (filter.verdict({whole.first, false, can::Identifier::fromKey(whole.second)}) != filter::Verdict::never)
+            wholes.push_back({{}, {}, whole});
+    if (!wholes.empty()) {
+        entries_.push_back({{}, tr("put together from pieces, %1").arg(counted(wholes.size(), "group")), {}});
+        entries_.insert(entries_.end(), wholes.begin(), wholes.end());
     }
     view_.filterLine()->setResult(
         joined_ ? tr("%1 rows of %2 identifiers").arg(shown_.size()).arg(passing) : tr("%1 of %2 identifiers").arg(passing).arg(known_));

@@ -34,18 +34,6 @@ bool isSilent(const measure::IdentifierMoment& moment, Time cycle, Time at)
     return beat.count() > 0 && at - moment.beats.back() > beat * 4 && at - moment.beats.back() > std::chrono::milliseconds(500);
 }
 
-QString periodText(Time span)
-{
-    const double ms = static_cast<double>(span.count()) * 1e-6;
-    if (ms <= 0)
-        return {};
-    if (ms < 100)
-        return QString::number(ms, 'f', 1) + QStringLiteral(" ms");
-    if (ms < 10000)
-        return QString::number(ms, 'f', 0) + QStringLiteral(" ms");
-    return QString::number(ms / 1000, 'f', 1) + QStringLiteral(" s");
-}
-
 }  // namespace
 
 RosterRows::RosterRows(RosterView& view) : view_(view)
@@ -68,6 +56,18 @@ RosterRows::RosterRows(RosterView& view) : view_(view)
             false, true},
     }));
     sortBy(identifier, false);
+}
+
+QString RosterRows::periodText(Time span)
+{
+    const double ms = static_cast<double>(span.count()) * 1e-6;
+    if (ms <= 0)
+        return {};
+    if (ms < 100)
+        return QString::number(ms, 'f', 1) + QStringLiteral(" ms");
+    if (ms < 10000)
+        return QString::number(ms, 'f', 0) + QStringLiteral(" ms");
+    return QString::number(ms / 1000, 'f', 1) + QStringLiteral(" s");
 }
 
 int RosterRows::pitch() const { return Theme::get().rowHeight() + 1; }
@@ -142,7 +142,10 @@ void RosterRows::aboutToRefresh()
 {
     if (!open_.empty())
         follow();
-    if (view_.stage().snapshot().valid() && view_.stage().snapshot().trace().identifierCount() != known_)
+    if (!view_.stage().snapshot().valid())
+        return;
+    const bool others = lookForWholes();
+    if (others || view_.stage().snapshot().trace().identifierCount() != known_)
         rebuild();
 }
 
@@ -162,6 +165,8 @@ bool RosterRows::isCurrent(const Entry& entry) const
     const Selection& selection = view_.stage().selection();
     if (selection.kind != Selection::Kind::message && selection.kind != Selection::Kind::signal)
         return false;
+    if (entry.whole)
+        return entry.whole->first == selection.bus && entry.whole->second == selection.id.key();
     return std::any_of(entry.members.begin(), entry.members.end(), [&](trace::IdentifierIndex member) {
         const trace::TraceKey& key = view_.stage().snapshot().trace().key(member);
         return key.bus == selection.bus && key.id == selection.id && !key.error;
@@ -172,17 +177,22 @@ void RosterRows::choose(std::uint64_t index)
 {
     // Heads of groups are stepped over, in the direction in which they are met.
     const bool back = index > 0 && current() > static_cast<std::int64_t>(index);
-    while (entries_[index].members.empty() && (back ? index > 0 : index + 1 < entries_.size()))
+    while (entries_[index].isHead() && (back ? index > 0 : index + 1 < entries_.size()))
         index = back ? index - 1 : index + 1;
-    if (entries_[index].members.empty() && index + 1 < entries_.size())
+    if (entries_[index].isHead() && index + 1 < entries_.size())
         ++index;
-    if (entries_[index].members.empty())
+    if (entries_[index].isHead())
         return;
-    const trace::TraceKey& key = view_.stage().snapshot().trace().key(entries_[index].members.front());
     Selection selection;
     selection.kind = Selection::Kind::message;
-    selection.bus = key.bus;
-    selection.id = key.id;
+    if (const auto& whole = entries_[index].whole) {
+        selection.bus = whole->first;
+        selection.id = can::Identifier::fromKey(whole->second);
+    } else {
+        const trace::TraceKey& key = view_.stage().snapshot().trace().key(entries_[index].members.front());
+        selection.bus = key.bus;
+        selection.id = key.id;
+    }
     view_.stage().select(selection);
 }
 
@@ -282,7 +292,8 @@ void RosterRows::mouseMoveEvent(QMouseEvent* event)
     // A row dragged onto the lanes plots its first signal; onto the outbox it is sent.
     const std::int64_t index = current();
     if (pressedAt_.y() < headHeight() || !(event->buttons() & Qt::LeftButton) || index < 0
-        || (event->position().toPoint() - pressedAt_).manhattanLength() < QApplication::startDragDistance())
+        || (event->position().toPoint() - pressedAt_).manhattanLength() < QApplication::startDragDistance()
+        || entries_[static_cast<std::size_t>(index)].members.empty())
         return;
     const trace::IdentifierIndex member = entries_[static_cast<std::size_t>(index)].members.front();
     const trace::TraceKey key = view_.stage().snapshot().trace().key(member);
@@ -308,6 +319,8 @@ QString RosterRows::identifierText(const Entry& entry) const
 QString RosterRows::rowText(std::uint64_t index) const
 {
     const Entry& entry = entries_[index];
+    if (entry.whole)
+        return wholeText(*entry.whole);
     if (entry.members.empty())
         return entry.title;
     Stage& stage = view_.stage();
@@ -347,6 +360,8 @@ void RosterRows::paintRow(QPainter& painter, int y, std::uint64_t index)
     const trace::Snapshot& snapshot = stage.snapshot();
     const int height = theme.rowHeight();
     const int width = viewport()->width();
+    if (entry.whole)
+        return paintWhole(painter, y, entry);
     if (entry.members.empty()) {
         painter.fillRect(QRectF(0, y, width, pitch()), theme.ground);
         return paintText(painter, QRectF(theme.px(12), y, width - theme.px(24), height), entry.title, theme.bodyStrong(), theme.ink2);

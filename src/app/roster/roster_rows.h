@@ -9,6 +9,8 @@
 
 #include "app/paint/row_list.h"
 #include "app/stage/stage.h"
+#include "measure/identifier_stats.h"
+#include "measure/message_index.h"
 #include "measure/signal_extremes.h"
 
 namespace wavetrope::app {
@@ -63,9 +65,12 @@ protected:
 
 private:
     /// A row: the identifiers that it stands for, or the head of a group.
+    using WholeKey = std::pair<std::uint8_t, std::uint32_t>;    // bus, key of the identifier
     struct Entry {
         std::vector<trace::IdentifierIndex> members;
         QString title;
+        std::optional<WholeKey> whole{};    // of messages that come in pieces
+        [[nodiscard]] bool isHead() const { return members.empty() && !whole; }
     };
     [[nodiscard]] bool isCurrent(const Entry& entry) const;
     struct Line {
@@ -79,6 +84,13 @@ private:
     [[nodiscard]] std::vector<Line> linesOf(const Entry& entry) const;
     [[nodiscard]] QString identifierText(const Entry& entry) const;
     void follow();
+    bool lookForWholes();
+    [[nodiscard]] measure::IdentifierMoment momentOf(const WholeKey& whole) const;
+    [[nodiscard]] const database::CatalogMessage* messageOf(const WholeKey& whole) const;
+    [[nodiscard]] std::vector<std::pair<int, QString>> wholeCells(const WholeKey& whole, double room) const;
+    [[nodiscard]] QString wholeText(const WholeKey& whole) const;
+    void paintWhole(QPainter& painter, int y, const Entry& entry) const;
+    [[nodiscard]] static QString periodText(Time span);
 
     RosterView& view_;
     std::vector<Entry> entries_;
@@ -97,6 +109,8 @@ private:
     };
     mutable std::map<trace::IdentifierIndex, Extremes> extremes_;
     bool following_ = false;
+    std::shared_ptr<const measure::MessageIndex> index_;
+    std::map<WholeKey, std::vector<std::uint64_t>> wholes_;     // by their numbers in it
 };
 
 }  // namespace wavetrope::app

@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 
 #include "app/stage/narrowing.h"
+#include "app/stage/protocol_desk.h"
 
 namespace wavetrope::app {
 
@@ -29,6 +30,8 @@ RosterView::RosterView(Stage& stage)
             rows_->refresh();
     };
     connect(&stage, &Stage::beat, this, refresh);
+    connect(&stage.protocols(), &ProtocolDesk::messagesGrown, this, refresh);
+    connect(&stage.protocols(), &ProtocolDesk::spokenChanged, this, refresh);
     connect(&stage, &Stage::axisChanged, this, refresh);
     connect(&stage, &Stage::selectionChanged, this, [this, refresh] {
         refresh();

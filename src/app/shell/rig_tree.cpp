@@ -568,6 +568,15 @@ void RigTree::refreshValues()
         if (level != signalLevel)
             continue;
         const auto* message = messageOf(item);
+        if (message != nullptr && stage_.protocols().inPieces(*message)) {
+            const auto whole = stage_.protocols().newestOf(*message);
+            const auto signal = static_cast<std::uint32_t>(item->data(0, signalRole).toInt());
+            database::Decoded value;
+            item->setText(1, whole && message->plan.decodeOne(whole->data, signal, value)
+                                 ? readingText(message->message->signals[signal], value)
+                                 : QString());
+            continue;
+        }
         const trace::Row row = message == nullptr ? trace::noRow : measure::newestOf(snapshot, *message, limit);
         database::Decoded decoded;
         const auto index = static_cast<std::uint32_t>(item->data(0, signalRole).toInt());

@@ -226,6 +226,7 @@ void ProtocolDesk::learn()
         return;
     spoken_ = std::move(found);
     messages_.reset();
+    held_.reset();
     scan_.reset();
     begin();
     Q_EMIT spokenChanged();
@@ -570,6 +571,29 @@ void ProtocolDesk::bringUp()
         seen_ = scan_->seen();
         Q_EMIT messagesGrown();
     }
+}
+
+std::optional<measure::Message> ProtocolDesk::newestOf(const database::CatalogMessage& message)
+{
+    constexpr int mostSteps = 100'000;
+    const auto index = inPieces(message) ? messages() : nullptr;
+    if (index == nullptr)
+        return {};
+    held_ = index;
+    const trace::Row limit = stage_.cursorRow() == trace::noRow ? 0 : stage_.cursorRow() + 1;
+    trace::Row best = trace::noRow;
+    for (const measure::MessageIndex::Newest& newest : index->newest()) {
+        if (newest.bus != message.bus || stage_.catalog().find(newest.bus, newest.id) != &message)
+            continue;
+        std::optional<std::uint64_t> at = newest.whole;
+        for (int steps = 0; at && index->wholeRow(*at) >= limit && steps < mostSteps; ++steps)
+            at = index->previous(*at);
+        if (at && index->wholeRow(*at) < limit && (best == trace::noRow || index->wholeRow(*at) > best))
+            best = index->wholeRow(*at);
+    }
+    if (best == trace::noRow)
+        return {};
+    return index->at(stage_.snapshot(), best);
 }
 
 bool ProtocolDesk::inPieces(const database::CatalogMessage& message) const

@@ -50,6 +50,8 @@ public:
     [[nodiscard]] std::shared_ptr<const measure::MessageIndex> messages();
     /// Whether a message of the databases comes in pieces: it is one of a network of vehicles, and too long for a frame.
     [[nodiscard]] bool inPieces(const database::CatalogMessage& message) const;
+    /// The newest of a message that comes in pieces, up to the cursor; nothing where there was none.
+    [[nodiscard]] std::optional<measure::Message> newestOf(const database::CatalogMessage& message);
     /// Who is there at the cursor.
     [[nodiscard]] const std::vector<protocol::NetworkNode>& nodes() const { return nodes_; }
     /// The moment that they are told of.
@@ -164,6 +166,7 @@ private:
     mutable std::map<const protocol::Dictionary*, std::shared_ptr<const database::Catalog>> processes_;
     std::map<std::pair<std::uint8_t, std::uint8_t>, std::vector<protocol::Contradiction>> contradictions_;
     std::weak_ptr<const measure::MessageIndex> messages_;
+    std::shared_ptr<const measure::MessageIndex> held_;     // since somebody asked for a value of it
     std::unique_ptr<BackgroundScan> scan_;     // brings it up
     trace::Row seen_ = 0;
     std::uint64_t notKept_ = 0, broken_ = 0, rows_ = 0;
