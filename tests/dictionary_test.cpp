@@ -4,6 +4,8 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <sqlite3.h>
+
 #include <random>
 
 #include "command_line.h"
@@ -788,8 +790,41 @@ private Q_SLOTS:
         QCOMPARE(counted("length > 64"), QStringLiteral("1"));
         QCOMPARE(counted("Site.Late = 23386"), QStringLiteral("1"));  // 0x5B5A
         QCOMPARE(counted("Site.Late = 23387"), QStringLiteral("0"));
-        const test::Answer wide = cli(QStringList{QStringLiteral("convert"), log, folder.filePath(QStringLiteral("x.sqlite"))} + speaks);
-        QVERIFY2(wide.code == 2 && wide.err.contains(QLatin1String("whole messages")), qPrintable(wide.err));
+        // Tables and databases have messages, too: 100 bytes in one row, and what stands behind those of a frame as a column.
+        const QStringList known = QStringList{QStringLiteral("--database"), database.fileName()} + speaks;
+        const QString table = folder.filePath(QStringLiteral("table.csv"));
+        answer = cli(QStringList{QStringLiteral("convert"), far, table, QStringLiteral("--wide")} + known);
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        QString rows = QString::fromStdString(readFile(table.toUtf8().constData()));
+        QVERIFY2(rows.startsWith(QLatin1String("time [s],A.Site.Late\n")) && rows.endsWith(QLatin1String(",23386\n")), qPrintable(rows));
+        answer = cli({QStringLiteral("convert"), QStringLiteral(WAVETROPE_DEMO "/lap.pcapng"), table, QStringLiteral("--rig"),
+            QStringLiteral(WAVETROPE_DEMO "/rig.json"), QStringLiteral("--step"), QStringLiteral("10s"), QStringLiteral("--signals"),
+            QStringLiteral("SiteReport.Hours*"), QStringLiteral("--overwrite")});
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        rows = QString::fromStdString(readFile(table.toUtf8().constData()));
+        QVERIFY2(rows.startsWith(QLatin1String("time [s],Body.SiteReport.HoursSinceService [h]\n0.000000000,\n10.000000000,1260\n"))
+                     && rows.endsWith(QLatin1String("110.000000000,1260\n")),
+            qPrintable(rows));
+        const QString stored = folder.filePath(QStringLiteral("stored.sqlite"));
+        answer = cli(
+            QStringList{QStringLiteral("convert"), far, stored, QStringLiteral("--filter"), QStringLiteral("length > 64")} + known);
+        QVERIFY2(answer.code == 0, qPrintable(answer.err));
+        sqlite3* opened = nullptr;
+        QCOMPARE(sqlite3_open_v2(stored.toUtf8().constData(), &opened, SQLITE_OPEN_READONLY, nullptr), SQLITE_OK);
+        sqlite3_stmt* asked = nullptr;
+        QCOMPARE(
+            sqlite3_prepare_v2(opened,
+                "SELECT count(*), max(length(data)), max(value.value), max(message.name) FROM frame JOIN value USING (frame) JOIN message "
+                "ON message.message = frame.message",
+                -1, &asked, nullptr),
+            SQLITE_OK);
+        QCOMPARE(sqlite3_step(asked), SQLITE_ROW);
+        QCOMPARE(sqlite3_column_int(asked, 0), 1);
+        QCOMPARE(sqlite3_column_int(asked, 1), 100);
+        QCOMPARE(sqlite3_column_double(asked, 2), 23386.0);
+        QCOMPARE(QByteArray(reinterpret_cast<const char*>(sqlite3_column_text(asked, 3))), QByteArray("Site"));
+        sqlite3_finalize(asked);
+        sqlite3_close(opened);
         const test::Answer group = cli({QStringLiteral("group"), QStringLiteral("request"), file.fileName(), QStringLiteral("0xFEF1"),
             QStringLiteral("--to"), QStringLiteral("0x21"), QStringLiteral("--virtual")});
         QVERIFY2(group.code == 0 && group.out == QLatin1String("source,length,data\n0x21,11,0102030405060708090A0B\n"),

@@ -173,17 +173,6 @@ int messageFrames(const ConvertOptions& options, convert::Conversion conversion)
     return stream(options, std::move(conversion), [&](std::uint64_t number) { return number < passes.size() && passes[number]; });
 }
 
-int convertMessages(const ConvertOptions& options, convert::Conversion conversion)
-{
-    switch (conversion.form) {
-    case convert::Form::rows: return messageRows(options, conversion);
-    case convert::Form::log: return messageFrames(options, std::move(conversion));
-    default:
-        return report(Error{"whole messages are written as CSV with a row for each value, or as a log of their frames", options.out, 0, 0,
-            "End the name in .csv without --wide, --step and --interpolate, or in the name of a log format"});
-    }
-}
-
 int convert(const ConvertOptions& options)
 {
     auto conversion = conversionOf(options);
@@ -192,16 +181,31 @@ int convert(const ConvertOptions& options)
     for (const auto& [text, name] : {std::pair{&options.from, "--from"}, std::pair{&options.to, "--to"}})
         if (!text->empty() && !momentFromText(*text, Time{0}))
             return report(std::string(name) + " '" + *text + "': expected seconds since 1970, or +12.5s from the first frame");
-    // A table and a database hold frames, unless it was asked for messages.
-    const bool streams = convert::StreamedConversion::fits(conversion->form);
-    if (!options.protocols.empty() || (streams && speaks(options.question, options.protocols)))
-        return convertMessages(options, std::move(*conversion));
-    if (streams)
+    const bool messages = speaks(options.question, options.protocols);
+    if (messages && conversion->form == convert::Form::rows)
+        return messageRows(options, *conversion);
+    if (messages && conversion->form == convert::Form::log)
+        return messageFrames(options, std::move(*conversion));
+    if (convert::StreamedConversion::fits(conversion->form))
         return stream(options, std::move(*conversion));
     const auto log = loadLog(options.question.log, options.question.layout, options.question.more, options.question.narrowing.threads);
     if (!log)
         return report(log.error());
-    const auto catalog = Databases(options.question).explain((*log)->buses);
+    Databases databases(options.question);
+    if (messages) {
+        const auto speaking = speakingOf(options.protocols, options.question.rig);
+        if (!speaking)
+            return report(speaking.error());
+        if (const auto missing = speaking->missing((*log)->buses, options.question.log))
+            return report(*missing);
+        for (const trace::TraceBus& bus : (*log)->buses) {
+            conversion->spoken.push_back(speaking->on(bus.name));
+            for (const protocol::Spoken& one : conversion->spoken.back())
+                if (one.protocol == protocol::Protocol::vehicle)
+                    databases.matchByGroup(bus.name);
+        }
+    }
+    const auto catalog = databases.explain((*log)->buses);
     if (!catalog)
         return report(catalog.error());
     auto filter = filterOf(options.question, *catalog);

@@ -5,11 +5,12 @@
 
 namespace wavetrope::convert {
 
-std::vector<ChosenMessage> chooseSignals(const trace::Trace& trace, const database::Catalog& catalog, const std::string& pattern)
+std::vector<ChosenMessage> chooseSignals(
+    const std::vector<trace::TraceKey>& keys, const database::Catalog& catalog, const std::string& pattern)
 {
-    std::vector<ChosenMessage> all(trace.identifierCount());
+    std::vector<ChosenMessage> all(keys.size());
     for (std::size_t i = 0; i < all.size(); ++i) {
-        const trace::TraceKey& key = trace.key(static_cast<trace::IdentifierIndex>(i));
+        const trace::TraceKey& key = keys[i];
         const auto* entry = key.error ? nullptr : catalog.find(key.bus, key.id);
         if (entry == nullptr)
             continue;

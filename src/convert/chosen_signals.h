@@ -17,8 +17,8 @@ struct ChosenMessage {
     bool any = false;
 };
 
-/// Looks up all identifiers of a trace once; a signal is chosen whose name, or Message.Signal, fits the pattern.
+/// Looks up all identifiers once; a signal is chosen whose name, or Message.Signal, fits the pattern.
 [[nodiscard]] std::vector<ChosenMessage> chooseSignals(
-    const trace::Trace& trace, const database::Catalog& catalog, const std::string& pattern);
+    const std::vector<trace::TraceKey>& keys, const database::Catalog& catalog, const std::string& pattern);
 
 }  // namespace wavetrope::convert

@@ -169,13 +169,18 @@ Expected<Outcome> convert(const trace::Snapshot& snapshot, const std::shared_ptr
         return tl::unexpected(may.error());
     if (conversion.from > conversion.to)
         return fail("the stretch of time ends before it begins", conversion.path);
-    const bool all = conversion.filter.passesEverything();
+    const bool messages = !conversion.spoken.empty() && (conversion.form == Form::table || conversion.form == Form::database);
+    const bool all = conversion.filter.passesEverything() && !messages;
     filter::FilterScan scan(conversion.filter);
+    measure::MessageIndex index(
+        messages ? conversion.spoken : std::vector<std::vector<protocol::Spoken>>(), conversion.filter, snapshot.trace().origin());
+    filter::RowFinder& finder = messages ? static_cast<filter::RowFinder&>(index) : scan;
     // Half of the way is finding, where anything is to be found.
-    while (!all && !scan.advance(snapshot, {filterRows, conversion.threads, nullptr}))
-        if (progress && !progress(scan.seen(), 2 * snapshot.rows()))
+    while (!all && !finder.advance(snapshot, {filterRows, conversion.threads, nullptr}))
+        if (progress && !progress(finder.seen(), 2 * snapshot.rows()))
             return cancelled(conversion.path);
-    const Frames frames(snapshot, all ? nullptr : &scan.rows(), conversion.from, conversion.to);
+    finder.finish(snapshot);
+    const Frames frames(snapshot, all ? nullptr : &finder.rows(), conversion.from, conversion.to, messages ? &index : nullptr);
     const Progress rest = all || !progress ? progress
                                            : [&](std::uint64_t done, std::uint64_t total) { return progress(total + done, 2 * total); };
     auto outcome = conversion.form == Form::log        ? toLog(frames, conversion, rest)

@@ -11,6 +11,7 @@
 #include "database/catalog.h"
 #include "filter/filter.h"
 #include "filter/row_set.h"
+#include "protocol/spoken.h"
 #include "trace/trace.h"
 
 namespace wavetrope::convert {
@@ -33,6 +34,8 @@ struct Conversion {
     filter::Filter filter;                  ///< Which frames.
     Time from = Time::min();      ///< Frames stamped from here
     Time to = Time::max();        ///< to here, both included.
+    std::vector<std::vector<protocol::Spoken>>
+        spoken{};    ///< What buses speak, by index: messages of a table or database in place of frames.
     std::string signals;                    ///< Signals whose name, or Message.Signal, fits this pattern; all where it is empty.
     Clock clock = Clock::start;             ///< Of the CSV forms.
     Time step{0};                      ///< Of a table: a row at each step; 0 for a row whenever a value changes.

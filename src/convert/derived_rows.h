@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "database/catalog.h"
+#include "protocol/spoken.h"
 #include "trace/trace.h"
 
 namespace wavetrope::convert {
@@ -22,8 +23,9 @@ public:
         std::uint32_t place = 0;  ///< Among those that are chosen.
         double value = 0;  ///< What is not finite is a gap.
     };
-    /// The catalog outlives it.
-    DerivedRows(const trace::Snapshot& snapshot, const database::Catalog& catalog, const std::string& pattern);
+    /// The catalog outlives it. Where buses speak, it goes by messages.
+    DerivedRows(const trace::Snapshot& snapshot, const database::Catalog& catalog, const std::string& pattern,
+        const std::vector<std::vector<protocol::Spoken>>& spoken = {});
 
     [[nodiscard]] std::size_t count() const { return chosen_.size(); }
     [[nodiscard]] const database::DerivedSpec& spec(std::size_t place) const { return catalog_->derived()[chosen_[place]].spec; }

@@ -106,8 +106,8 @@ public:
         : database_(database),
           frames_(frames),
           snapshot_(frames.snapshot()),
-          messages_(chooseSignals(snapshot_.trace(), catalog, conversion.signals)),
-          derived_(snapshot_, catalog, conversion.signals)
+          messages_(chooseSignals(frames.keys(), catalog, conversion.signals)),
+          derived_(snapshot_, catalog, conversion.signals, conversion.spoken)
     {}
 
     [[nodiscard]] bool definitions()
@@ -131,7 +131,7 @@ public:
             if (messages_[i].entry == nullptr)
                 continue;
             const database::Message& is = *messages_[i].entry->message;
-            const trace::TraceKey& key = snapshot_.trace().key(static_cast<trace::IdentifierIndex>(i));
+            const trace::TraceKey& key = frames_.keys()[i];
             if (!(message << static_cast<std::int64_t>(i + 1) << std::int64_t{key.bus} << std::int64_t{key.id.value}
                           << std::int64_t{key.id.extended} << std::string_view(is.name) << std::string_view(is.sender)
                           << std::int64_t{is.length} << is.cycleTime.count() << std::string_view(is.comment))
@@ -174,24 +174,25 @@ public:
         for (trace::Row at = frames_.begin(); at < frames_.end();) {
             at = frames_.next(at, rowsAtOnce, some);
             for (const trace::Row row : some) {
-                const can::FrameView frame = snapshot_.frame(row);
-                const trace::IdentifierIndex identifier = snapshot_.identifier(row);
+                const Frames::At shown = frames_.at(row);
+                const can::FrameHead& frame = shown.head;
+                const trace::IdentifierIndex identifier = shown.identifier;
                 const bool known = identifier < messages_.size() && messages_[identifier].entry != nullptr;
                 const auto number = static_cast<std::int64_t>(++outcome.frames);
                 insert << number << std::int64_t{frame.time.count()} << std::int64_t{frame.bus} << std::int64_t{frame.id.value}
                        << std::int64_t{frame.id.extended} << std::string_view(can::toText(frame.kind))
                        << std::string_view(can::toText(frame.direction)) << std::int64_t{frame.brs} << std::int64_t{frame.esi}
-                       << std::int64_t{frame.dlc} << std::span<const std::uint8_t>(frame.data, frame.length);
+                       << std::int64_t{frame.dlc} << shown.payload;
                 known ? insert << static_cast<std::int64_t>(identifier) + 1 : insert.nothing();
                 if (!insert.run())
                     return false;
                 if (!values(value, row, number, outcome))
                     return false;
-                if (!known || !messages_[identifier].any)
+                if (!known || !messages_[identifier].any || !shown.decodes)
                     continue;
                 const ChosenMessage& message = messages_[identifier];
                 decoded.clear();
-                message.entry->plan.decode(frame, decoded);
+                message.entry->plan.decode(shown.payload, decoded);
                 for (const database::Decoded& d : decoded) {
                     if (!message.chosen[d.signal])
                         continue;

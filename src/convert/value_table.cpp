@@ -27,24 +27,23 @@ struct Column {
     std::string head;
 };
 
-std::vector<Column> columnsOf(const trace::Snapshot& snapshot, const std::vector<ChosenMessage>& messages)
+std::vector<Column> columnsOf(const Frames& frames, const std::vector<ChosenMessage>& messages)
 {
-    const auto buses = snapshot.trace().buses();
+    const auto buses = frames.snapshot().trace().buses();
     std::vector<Column> columns;
     std::vector<trace::IdentifierIndex> order;
     for (trace::IdentifierIndex i = 0; i < messages.size(); ++i)
         if (messages[i].any)
             order.push_back(i);
-    std::sort(order.begin(), order.end(), [&](trace::IdentifierIndex a, trace::IdentifierIndex b) {
-        return snapshot.trace().key(a).packed() < snapshot.trace().key(b).packed();
-    });
+    std::sort(order.begin(), order.end(),
+        [&](trace::IdentifierIndex a, trace::IdentifierIndex b) { return frames.keys()[a].packed() < frames.keys()[b].packed(); });
     std::map<std::string, int> names;
     for (const trace::IdentifierIndex i : order)
         for (std::uint32_t s = 0; s < messages[i].chosen.size(); ++s) {
             if (!messages[i].chosen[s])
                 continue;
             const database::Signal& signal = messages[i].entry->message->signals[s];
-            const trace::TraceKey& key = snapshot.trace().key(i);
+            const trace::TraceKey& key = frames.keys()[i];
             Column column{i, messages[i].entry, s, !signal.texts.empty() || signal.length == 1 || signal.selects(), {}};
             column.head = (key.bus < buses.size() ? buses[key.bus].name + "." : std::string()) + messages[i].entry->message->name + "."
                           + signal.name;
@@ -122,17 +121,18 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
     const trace::Snapshot& snapshot = frames.snapshot();
     const auto take = [&](trace::Row row) {
         ++outcome.frames;
-        const trace::IdentifierIndex identifier = snapshot.identifier(row);
+        const Frames::At shown = frames.at(row);
+        const trace::IdentifierIndex identifier = shown.identifier;
         const std::span<const DerivedRows::Value> values = derived.count() > 0 ? derived.of(row) : std::span<const DerivedRows::Value>();
-        const bool plain = identifier < messages.size() && messages[identifier].any;
+        const bool plain = identifier < messages.size() && messages[identifier].any && shown.decodes;
         if (!plain && values.empty())
             return;
-        const can::FrameView frame = snapshot.frame(row);
+        const can::FrameHead& frame = shown.head;
         if (pending && frame.time != pendingAt)
             write();
         decoded.clear();
         if (plain)
-            tooShort += messages[identifier].entry->plan.decode(frame, decoded) > 0 ? 1 : 0;
+            tooShort += messages[identifier].entry->plan.decode(shown.payload, decoded) > 0 ? 1 : 0;
         for (const database::Decoded& value : decoded) {
             const int column = columnOf[identifier][value.signal];
             if (column < 0)
@@ -185,6 +185,32 @@ bool onChange(const Frames& frames, const std::vector<Column>& columns, const st
     return true;
 }
 
+// Of messages: each is put together once, for all its columns.
+std::vector<std::vector<Sample>> samplesOf(const Frames& frames, const std::vector<Column>& columns, std::size_t count)
+{
+    std::vector<std::vector<Sample>> out(count);
+    std::map<trace::IdentifierIndex, std::vector<std::size_t>> columnsOf;
+    for (std::size_t c = 0; c < count; ++c)
+        columnsOf[columns[c].identifier].push_back(c);
+    std::vector<trace::Row> some;
+    for (trace::Row at = frames.begin(); at < frames.end();) {
+        at = frames.next(at, rowsAtOnce, some);
+        for (const trace::Row row : some) {
+            const Frames::At shown = frames.at(row);
+            const auto found = columnsOf.find(shown.identifier);
+            if (found == columnsOf.end() || !shown.decodes)
+                continue;
+            database::Decoded decoded;
+            for (const std::size_t c : found->second)
+                if (columns[c].message->plan.decodeOne(shown.payload, columns[c].signal, decoded))
+                    out[c].push_back({shown.head.time, decoded.value});
+        }
+    }
+    for (std::vector<Sample>& samples : out)
+        std::stable_sort(samples.begin(), samples.end(), [](const Sample& a, const Sample& b) { return a.time < b.time; });
+    return out;
+}
+
 // A row at each step.
 Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns, const DerivedRows& derived, const Conversion& conversion,
     Rows& rows, Outcome& outcome, const Progress& progress)
@@ -217,8 +243,12 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
         return fail("a step of " + std::to_string(conversion.step.count()) + " ns makes " + std::to_string(count) + " rows", "step",
             "Choose a longer step, or a shorter stretch of time");
     const std::size_t firstDerived = columns.size() - derived.count();
-    for (std::size_t c = 0; c < firstDerived; ++c)
-        sources.push_back({Samples(frames, columns[c].identifier, *columns[c].message, columns[c].signal), {}});
+    if (frames.ofMessages())
+        for (std::vector<Sample>& samples : samplesOf(frames, columns, firstDerived))
+            sources.push_back({Samples(std::move(samples)), {}});
+    else
+        for (std::size_t c = 0; c < firstDerived; ++c)
+            sources.push_back({Samples(frames, columns[c].identifier, *columns[c].message, columns[c].signal), {}});
     std::vector<std::vector<Sample>> given(derived.count());
     for (const DerivedRows::Value& value : derived.all())
         if (frames.has(value.row))
@@ -262,9 +292,9 @@ Expected<bool> atSteps(const Frames& frames, const std::vector<Column>& columns,
 Expected<void> writeValueTable(const Frames& frames, const database::Catalog& catalog, const Conversion& conversion,
     formats::ByteTarget& target, Outcome& outcome, const Progress& progress, bool& cancelled)
 {
-    const auto messages = chooseSignals(frames.snapshot().trace(), catalog, conversion.signals);
-    std::vector<Column> columns = columnsOf(frames.snapshot(), messages);
-    const DerivedRows derived(frames.snapshot(), catalog, conversion.signals);
+    const auto messages = chooseSignals(frames.keys(), catalog, conversion.signals);
+    std::vector<Column> columns = columnsOf(frames, messages);
+    const DerivedRows derived(frames.snapshot(), catalog, conversion.signals, conversion.spoken);
     for (std::size_t place = 0; place < derived.count(); ++place) {
         const database::DerivedSpec& spec = derived.spec(place);
         columns.push_back({0, nullptr, 0, false, spec.name + (spec.unit.empty() ? "" : " [" + spec.unit + "]")});
