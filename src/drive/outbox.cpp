@@ -272,6 +272,18 @@ Expected<void> Outbox::build(Row& row)
             names.push_back(world_.catalog->busName(static_cast<std::uint8_t>(i)));
         return fail("the rig has no bus '" + spec.bus + "'", {}, didYouMean(spec.bus, names));
     }
+    if (!spec.ask.empty()) {
+        if (!world_.ask)
+            return fail("nobody is asked here");
+        auto question = protocol::questionFromText(
+            spec.ask, [&](std::uint8_t node) { return world_.dictionaryOf ? world_.dictionaryOf(spec.bus, node) : nullptr; });
+        if (!question)
+            return tl::unexpected(question.error());
+        row.question = std::move(question->make);
+        row.askedBus = static_cast<std::uint8_t>(bus);
+        row.number = ++numbers_;
+        return takeAnswer(row);
+    }
     if (!spec.message.empty()) {
         std::vector<std::string> names;
         for (const database::CatalogMessage& candidate : world_.catalog->messages())
@@ -331,6 +343,13 @@ Expected<void> Outbox::build(Row& row)
         if (const auto composed = database::compose(*message->message, message->plan, row.given); !composed)
             return tl::unexpected(composed.error());
     compose(row);
+    return takeAnswer(row);
+}
+
+// The filter of the frames that it answers, where it does.
+Expected<void> Outbox::takeAnswer(Row& row)
+{
+    const OutboxRow& spec = row.spec;
     if (!spec.answer.empty()) {
         auto filter = filter::Filter::compile(spec.answer, world_.catalog, {&world_.filters});
         if (!filter) {
@@ -573,7 +592,8 @@ void Outbox::end()
 
 bool Outbox::done() const
 {
-    return flyingCount_ == 0 && toCome_ == 0 && std::none_of(rows_.begin(), rows_.end(), [](const Row& row) { return row.going; });
+    return flyingCount_ == 0 && asked_ == 0 && toCome_ == 0
+           && std::none_of(rows_.begin(), rows_.end(), [](const Row& row) { return row.going; });
 }
 
 void Outbox::lookWhetherDone()
@@ -656,6 +676,8 @@ void Outbox::offer(std::uint32_t index, unsigned chain, Time due)
         ++row.withheld;
         return;
     }
+    if (row.question)
+        return ask(row);
     if (!row.sourced.empty()) {
         const double t = static_cast<double>((world_.scheduler.now() - world_.begins).count()) / 1e9;
         slots_[0] = t;
@@ -673,6 +695,35 @@ void Outbox::offer(std::uint32_t index, unsigned chain, Time due)
     ++row.offered;
     ++flyingCount_;
     flying_[keyOf(bus, row.encoder->frame().id)].push_back({index, chain, row.edition, due});
+}
+
+void Outbox::ask(Row& row)
+{
+    ++row.offered;
+    ++asked_;
+    world_.ask(row.askedBus, row.question(), [self = std::weak_ptr<Outbox*>(self_), number = row.number](const protocol::Answer& answer) {
+        if (const auto outbox = self.lock())
+            (*outbox)->answered(number, answer);
+    });
+}
+
+void Outbox::answered(std::uint64_t number, const protocol::Answer& answer)
+{
+    --asked_;
+    moved_ = world_.scheduler.now();
+    for (Row& row : rows_) {
+        if (row.number != number)
+            continue;
+        if (answer.good) {
+            ++row.sent;
+            note(row.ticks, world_.scheduler.now());
+        } else {
+            ++row.refused;
+            note(row.refusals, world_.scheduler.now());
+            row.refusedWhy = answer.words;
+        }
+    }
+    lookWhetherDone();
 }
 
 void Outbox::onFrame(const can::FrameView& frame, bus::Port sender)

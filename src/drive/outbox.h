@@ -19,6 +19,7 @@
 #include "drive/outbox_spec.h"
 #include "drive/source.h"
 #include "filter/filter_stream.h"
+#include "protocol/question.h"
 
 namespace wavetrope::drive {
 
@@ -30,20 +31,23 @@ struct OutboxWorld {
     std::map<std::string, std::string, std::less<>> filters;    ///< By name, for answers.
     std::uint64_t seed = 1;
     Time begins{};                                  ///< Virtual time at which the run begins.
+    /// Asks somebody on a bus; without, rows that ask have a problem.
+    std::function<void(std::uint8_t bus, std::unique_ptr<protocol::Talk> talk, std::function<void(const protocol::Answer&)> done)> ask{};
+    std::function<const protocol::Dictionary*(const std::string& bus, std::uint8_t node)> dictionaryOf{};  ///< Null where there is none.
 };
 
 /// How a row is doing, for people.
 struct OutboxRowFacts {
-    bool going = false;                 ///< It goes out by itself, or is armed.
-    std::uint64_t offered = 0;          ///< Frames that its bus has taken so far.
-    std::uint64_t sent = 0;             ///< Of them, those that were on the bus.
-    std::uint64_t refused = 0;          ///< Frames that the bus did not take.
-    std::vector<Time> refusals;         ///< When the newest of them were offered, in order.
-    std::string refusedWhy;             ///< Of the newest of them: "queue full", "bus is off", what is wrong with the bus.
-    bool busOff = false;                ///< The outbox has left this bus after too many errors: what is taken waits.
-    std::uint64_t withheld = 0;         ///< Frames that were due while all rows were held.
-    std::uint64_t beat = 0;             ///< Beats or answers since it was begun.
-    Time last{};                        ///< Stamp of the newest that was on the bus; where `sent` is not 0.
+    bool going = false;  ///< It goes out by itself, or is armed.
+    std::uint64_t offered = 0;  ///< Frames that its bus has taken so far.
+    std::uint64_t sent = 0;  ///< Of them, those that were on the bus.
+    std::uint64_t refused = 0;  ///< Frames that the bus did not take.
+    std::vector<Time> refusals;  ///< When the newest of them were offered, in order.
+    std::string refusedWhy;  ///< Of the newest of them: "queue full", "bus is off", what is wrong with the bus.
+    bool busOff = false;  ///< The outbox has left this bus after too many errors: what is taken waits.
+    std::uint64_t withheld = 0;  ///< Frames that were due while all rows were held.
+    std::uint64_t beat = 0;  ///< Beats or answers since it was begun.
+    Time last{};  ///< Stamp of the newest that was on the bus; where `sent` is not 0.
     Time kept{}, spread{};  ///< Mean period between the newest ones, and how far apart shortest and longest are; where `sent` is 2 or more.
     std::vector<Time> ticks;  ///< Stamps of the newest ones, in order.
     std::string problem;  ///< Why it does not go out; empty where it can.
@@ -122,8 +126,10 @@ public:
     /// Whether it goes out by itself, or is armed.
     [[nodiscard]] bool going(std::size_t row) const { return rows_[row].going; }
     [[nodiscard]] const OutboxRow& row(std::size_t row) const { return rows_[row].spec; }
+    /// Whether it asks somebody, and has no frame of its own.
+    [[nodiscard]] bool asks(std::size_t row) const { return static_cast<bool>(rows_[row].question); }
     [[nodiscard]] std::uint8_t busOf(std::size_t row) const { return rows_[row].encoder->bus(); }
-    /// The payload as it goes out next, without what sources and counters bring.
+    /// The payload as it goes out next, without what sources and counters bring; of a row that does not ask.
     [[nodiscard]] const can::Frame& frame(std::size_t row) const { return rows_[row].encoder->frame(); }
 
     void onFrame(const can::FrameView& frame, bus::Port sender) override;
@@ -131,7 +137,10 @@ public:
 private:
     struct Row {
         OutboxRow spec;
-        std::optional<MessageEncoder> encoder;  // none: it has a problem
+        std::optional<MessageEncoder> encoder;  // none: it has a problem, or asks
+        std::function<std::unique_ptr<protocol::Talk>()> question;
+        std::uint8_t askedBus = 0;
+        std::uint64_t number = 0;  // of a row that asks: its answers find it by that
         std::vector<database::GivenBits> given, waits;
         std::vector<OutboxRowFacts::Waiting> unsent;  // what was given and not on the bus yet, with what waits
         std::uint32_t edition = 0;  // of what the encoder has
@@ -170,6 +179,7 @@ private:
     void watch();
     void buildOrSay(Row& row);
     Expected<void> build(Row& row);
+    Expected<void> takeAnswer(Row& row);
     Expected<formula::Formula> compile(const std::string& text, const std::string& place);
     void compose(Row& row);
     void beat(std::uint32_t index);
@@ -178,6 +188,8 @@ private:
     void schedule(std::uint32_t index);
     void burst(std::uint32_t index, unsigned chain, Time due);
     void offer(std::uint32_t index, unsigned chain, Time due);
+    void ask(Row& row);
+    void answered(std::uint64_t number, const protocol::Answer& answer);
     void end();
     void lookWhetherDone();
     [[nodiscard]] std::uint64_t keyOf(std::uint8_t bus, can::Identifier id) const { return std::uint64_t{bus} << 32U | id.key(); }
@@ -199,6 +211,9 @@ private:
     std::unordered_map<std::uint64_t, std::deque<Flying>> flying_;
     std::unordered_map<std::uint64_t, std::vector<std::uint32_t>> rowsBy_;  // rows of an identifier
     std::size_t flyingCount_ = 0;
+    std::size_t asked_ = 0;  // questions that wait for their answers
+    std::uint64_t numbers_ = 0;
+    std::shared_ptr<Outbox*> self_ = std::make_shared<Outbox*>(this);  // for answers that come when it is gone
     std::size_t toCome_ = 0;  // frames of bursts
     std::uint64_t beginnings_ = 0;
     bool anyAnswers_ = false;

@@ -28,8 +28,10 @@ OutboxRow rowFromJson(const JsonReader& in)
     row.bus = in.needText("bus");
     row.message = in.text("message");
     const std::string frame = in.text("frame");
-    if (row.message.empty() == frame.empty())
-        in.wrong("expected either a message or a frame", "Such as \"message\": \"BladeCommand\", or \"frame\": \"0x1F0 11 22 33\"");
+    row.ask = in.text("ask");
+    if ((row.message.empty() ? 0 : 1) + (frame.empty() ? 0 : 1) + (row.ask.empty() ? 0 : 1) != 1)
+        in.wrong(
+            "expected either a message, a frame or a question", "Such as \"message\": \"BladeCommand\", or \"frame\": \"0x1F0 11 22 33\"");
     if (!frame.empty()) {
         const auto typed = messageFromText(frame);
         if (!typed)
@@ -38,7 +40,7 @@ OutboxRow rowFromJson(const JsonReader& in)
             JsonReader::fail(in.placeOf("frame"), "expected an identifier and bytes, such as 0x1F0 11 22 33");
         row.frame = *typed->frame;
     }
-    row.what = row.bus + '\n' + (row.message.empty() ? can::toText(row.frame.id) : row.message);
+    row.what = row.bus + '\n' + row.name();
     for (const char* members : {"signals", "bytes"})
         in.eachMember(
             members, [&](const std::string& name, const JsonReader& member) { row.values.emplace(name, sourceFromJson(member)); });

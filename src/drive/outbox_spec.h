@@ -28,7 +28,8 @@ struct OutboxRow {
     std::string rhythm;                 ///< All that says when it goes out.
     std::string bus;
     std::string message;                ///< Of the bus's databases; empty for a frame by itself.
-    can::Frame frame;                   ///< Where there is no message.
+    std::string ask;                    ///< A question in place of both (protocol::questionFromText).
+    can::Frame frame;                   ///< Where there is neither.
     std::map<std::string, SourceSpec> values;   ///< By signal; of a frame by byte number. What is not named has its start value.
     std::vector<std::pair<std::string, std::string>> typed;     ///< Values as they are typed, `3.5 mm`, `open`.
     std::string comment;
@@ -47,6 +48,11 @@ struct OutboxRow {
     bool gathers = false;               ///< Edits wait for the next send, and go in one frame.
     bool anyway = false;                ///< It is sent though something else sends the identifier.
     database::Overflow overflow = database::Overflow::refuse;   ///< What happens to a value that its bits cannot hold.
+
+    /// The message, the question, or the identifier.
+    [[nodiscard]] std::string name() const { return !message.empty() ? message : !ask.empty() ? ask : can::toText(frame.id); }
+    /// A frame by itself.
+    [[nodiscard]] bool raw() const { return message.empty() && ask.empty(); }
 };
 
 struct OutboxGroup {

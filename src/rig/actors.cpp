@@ -85,7 +85,11 @@ Expected<Actors> makeOutbox(const ActorWorld& world)
             return fail("the outbox has no group '" + name + "'", world.rig.path, didYouMean(name, names));
         }
     auto outbox = std::make_unique<drive::Outbox>(world.rig.outbox,
-        drive::OutboxWorld{world.scheduler, world.buses, world.catalog, world.rig.namedFilters(), world.seed, world.begins});
+        drive::OutboxWorld{world.scheduler, world.buses, world.catalog, world.rig.namedFilters(), world.seed, world.begins, world.ask,
+            [databases = world.databases](const std::string& bus, std::uint8_t node) -> const protocol::Dictionary* {
+                const auto found = databases->dictionaries.find({bus, node});
+                return found == databases->dictionaries.end() ? nullptr : found->second.get();
+            }});
     outbox->takePart(world.outbox);
     Actors one;
     one.push_back(std::move(outbox));
@@ -225,7 +229,7 @@ std::vector<RowCollision> collisionsOf(
         for (const drive::SentIdentifier& one : other->sends())
             sent.emplace(one.bus, one.id.key());
         for (std::size_t row = 0; row < outbox.rowCount(); ++row) {
-            if (!outbox.problem(row).empty() || outbox.row(row).anyway)
+            if (!outbox.problem(row).empty() || outbox.asks(row) || outbox.row(row).anyway)
                 continue;
             const can::Frame& frame = outbox.frame(row);
             if (!sent.contains({outbox.busOf(row), frame.id.key()}))
@@ -236,10 +240,10 @@ std::vector<RowCollision> collisionsOf(
     }
     std::map<std::pair<std::uint8_t, std::uint32_t>, std::vector<std::size_t>> going;
     for (std::size_t row = 0; row < outbox.rowCount(); ++row)
-        if (outbox.problem(row).empty() && outbox.going(row))
+        if (outbox.problem(row).empty() && !outbox.asks(row) && outbox.going(row))
             going[{outbox.busOf(row), outbox.frame(row).id.key()}].push_back(row);
     for (std::size_t row = 0; row < outbox.rowCount() && !going.empty(); ++row) {
-        if (!outbox.problem(row).empty() || outbox.row(row).anyway)
+        if (!outbox.problem(row).empty() || outbox.asks(row) || outbox.row(row).anyway)
             continue;
         const can::Frame& frame = outbox.frame(row);
         const auto found = going.find({outbox.busOf(row), frame.id.key()});

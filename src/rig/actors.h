@@ -23,6 +23,7 @@ struct ActorWorld {
     clock::Scheduler& scheduler;
     std::vector<bus::Bus*> buses;                       ///< By bus index.
     std::shared_ptr<const database::Catalog> catalog;
+    const LoadedDatabases* databases = nullptr;
     std::uint64_t seed = 1;
     Time begins{};                                      ///< Instant at which the run begins.
     const std::vector<std::string>& without;            ///< Names of those that are off at the start.

@@ -417,8 +417,11 @@ void Inspector::paintOutboxRow(QPainter& painter)
     const auto* message = rig::messageOfRow(stage_.catalog(), row.bus, row.message);
     const unsigned bytes = message != nullptr ? message->message->length : row.frame.length;
     const can::Identifier id = message != nullptr ? message->message->id : row.frame.id;
-    heading(painter, y, app::text(row.message.empty() ? can::toText(row.frame.id) : row.message),
-        tr(", %1 bytes, a row of %2").arg(bytes).arg(app::text(stage_.outbox().groups()[at->group].name)), bus, app::text(can::toText(id)));
+    const QString group = app::text(stage_.outbox().groups()[at->group].name);
+    if (row.ask.empty())
+        heading(painter, y, app::text(row.name()), tr(", %1 bytes, a row of %2").arg(bytes).arg(group), bus, app::text(can::toText(id)));
+    else
+        heading(painter, y, app::text(row.name()), tr("a question, a row of %1").arg(group), bus);
     place(outbox_, y);
     lines_ << outbox_->lines();
     contentHeight_ = y;

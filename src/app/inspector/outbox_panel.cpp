@@ -298,7 +298,7 @@ void OutboxPanel::fillWhen(const drive::OutboxRow& row)
     values[apart] = span(row.apart);
     values[keyName] = text(row.key);
     values[comment] = text(row.comment);
-    const bool raw = row.message.empty(), remote = row.frame.kind == can::FrameKind::remote;
+    const bool raw = row.raw(), remote = row.frame.kind == can::FrameKind::remote;
     if (const auto at = place(); raw && !remote)
         values[bytes] = look_.values(*at).front().text;
     if (raw) {
@@ -337,11 +337,11 @@ void OutboxPanel::fillWhen(const drive::OutboxRow& row)
 
 void OutboxPanel::fillForm(const drive::OutboxRow& row)
 {
-    if (raw_->isHidden() == row.message.empty()) {
-        raw_->setVisible(row.message.empty());
+    if (raw_->isHidden() == row.raw()) {
+        raw_->setVisible(row.raw());
         Q_EMIT heightChanged();
     }
-    if (!row.message.empty())
+    if (!row.raw())
         return;
     wide_->button(row.frame.id.extended ? 1 : 0)->setChecked(true);
     const int form = row.frame.kind == can::FrameKind::remote ? formRemote

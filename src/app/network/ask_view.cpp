@@ -14,10 +14,12 @@
 #include "app/paint/row_list.h"
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
+#include "app/stage/outbox_desk.h"
 #include "app/theme/theme.h"
 #include "base/time_text.h"
 #include "protocol/describe.h"
 #include "protocol/diagnostic_services.h"
+#include "protocol/question.h"
 
 namespace wavetrope::app {
 
@@ -47,13 +49,6 @@ constexpr std::array<KindWords, 10> kinds = {{
 }};
 
 constexpr Time shortestKeep = std::chrono::milliseconds(50);
-
-std::optional<std::uint8_t> addressOf(const QString& text)
-{
-    bool good = false;
-    const unsigned value = text.startsWith(QLatin1String("0x"), Qt::CaseInsensitive) ? text.mid(2).toUInt(&good, 16) : text.toUInt(&good);
-    return good && value < 254 ? std::optional(static_cast<std::uint8_t>(value)) : std::nullopt;
-}
 
 }  // namespace
 
@@ -129,6 +124,7 @@ AskView::AskView(Stage& stage)
       what_(new QLineEdit),
       value_(new QLineEdit),
       ask_(new QPushButton(tr("Ask"))),
+      outbox_(new QPushButton(tr("To the outbox"))),
       words_(new QLabel),
       rows_(new Rows(*this))
 {
@@ -158,6 +154,9 @@ AskView::AskView(Stage& stage)
     ask_->setObjectName(QStringLiteral("askNow"));
     ask_->setToolTip(tr("Asks now (Enter)"));
     line->addWidget(ask_);
+    outbox_->setObjectName(QStringLiteral("askIntoOutbox"));
+    outbox_->setToolTip(tr("Puts the question into the outbox, where it can be asked again and again, in answer to frames, by a key"));
+    line->addWidget(outbox_);
     words_->setObjectName(QStringLiteral("askWords"));
     words_->setWordWrap(true);
     words_->setContentsMargins(theme.px(12), 0, theme.px(12), theme.px(4));
@@ -170,6 +169,7 @@ AskView::AskView(Stage& stage)
     layout->addWidget(rows_, 1);
     setFocusProxy(whom_);
     connect(ask_, &QPushButton::clicked, this, &AskView::ask);
+    connect(outbox_, &QPushButton::clicked, this, &AskView::intoOutbox);
     connect(kind_, &QComboBox::currentIndexChanged, this, [this] {
         kindChanged();
         Q_EMIT setUpChanged();
@@ -199,6 +199,7 @@ void AskView::kindChanged()
     const KindWords& kind = kinds[static_cast<std::size_t>(kind_->currentIndex())];
     for (const auto& [field, words] : {std::pair{whom_, kind.whom}, std::pair{what_, kind.what}, std::pair{value_, kind.value}}) {
         field->setVisible(words != nullptr);
+        outbox_->setVisible(static_cast<Kind>(kind_->currentIndex()) != Kind::keep);
         if (words != nullptr)
             field->setPlaceholderText(tr(words));
     }
@@ -263,97 +264,60 @@ void AskView::keepSession(std::uint8_t bus)
         false);
 }
 
-Expected<std::unique_ptr<protocol::Talk>> AskView::talkOf(std::uint8_t bus, QString& question, protocol::ObjectType& type) const
+// As a question is typed.
+QString AskView::line() const
 {
-    const auto kind = static_cast<Kind>(kind_->currentIndex());
     const QString whom = whom_->text().trimmed(), what = what_->text().trimmed(), value = value_->text().trimmed();
-    type = protocol::ObjectType::octetString;
-    switch (kind) {
-    case Kind::readObject:
-    case Kind::writeObject: {
-        const auto node = protocol::nodeFromText(whom.toStdString());
-        if (!node)
-            return tl::unexpected(node.error());
-        const protocol::Dictionary* dictionary = stage().protocols().dictionaryOf(bus, *node);
-        const auto place = dictionary != nullptr ? dictionary->placeOf(what.toStdString())
-                                                 : protocol::objectPlaceFromText(what.toStdString());
-        if (!place)
-            return tl::unexpected(place.error());
-        const protocol::ObjectEntry* entry = dictionary == nullptr ? nullptr : dictionary->find(*place);
-        const QString name = entry == nullptr ? what : text(dictionary->nameOf(*entry));
-        if (entry != nullptr)
-            type = entry->type;
-        if (kind == Kind::readObject) {
-            question = tr("read %1 of node %2").arg(name).arg(*node);
-            const bool block = entry != nullptr && entry->type == protocol::ObjectType::domain;
-            return protocol::objectRead(*node, *place, block);
-        }
-        auto bytes = entry != nullptr ? protocol::Dictionary::bytesFor(*entry, value.toStdString(), *node)
-                                      : protocol::bytesFromText(value.toStdString());
-        if (!bytes)
-            return tl::unexpected(bytes.error());
-        question = tr("write %1 to %2 of node %3").arg(value, name).arg(*node);
-        const bool block = bytes->size() > 64;
-        return protocol::objectWrite(*node, *place, std::move(*bytes), block);
-    }
-    case Kind::requestGroup:
-    case Kind::sendGroup: {
-        const auto group = protocol::groupFromText(what.toStdString());
-        if (!group)
-            return tl::unexpected(group.error());
-        protocol::VehiclePlace place;
-        if (!whom.isEmpty()) {
-            place.other = addressOf(whom);
-            if (!place.other)
-                return fail(tr("'%1' is no address: expected 0 to 253, such as 0x28").arg(whom).toStdString());
-        }
-        const QString to = whom.isEmpty() ? tr("everybody") : whom;
-        if (kind == Kind::requestGroup) {
-            question = tr("ask %1 for %2").arg(to, what);
-            return std::unique_ptr<protocol::Talk>(protocol::groupRequest(place, *group));
-        }
-        auto bytes = protocol::bytesFromText(value.toStdString());
-        if (!bytes)
-            return tl::unexpected(bytes.error());
-        question = tr("send %1 to %2, %n bytes", nullptr, static_cast<int>(bytes->size())).arg(what, to);
-        return protocol::groupSend(place, *group, std::move(*bytes));
-    }
-    case Kind::state: {
-        std::uint8_t node = 0;
-        if (!whom.isEmpty()) {
-            const auto read = protocol::nodeFromText(whom.toStdString());
-            if (!read)
-                return tl::unexpected(read.error());
-            node = *read;
-        }
-        const auto command = protocol::stateCommandFromText(what.toStdString());
-        if (!command)
-            return tl::unexpected(command.error());
-        question = tr("%1: %2").arg(node == 0 ? tr("all nodes") : tr("node %1").arg(node), what);
-        return protocol::stateCommand(node, *command);
-    }
-    case Kind::diagnose: {
-        const auto pair = pairOf(bus);
-        if (!pair)
-            return tl::unexpected(pair.error());
-        auto bytes = protocol::bytesFromText(what.toStdString());
-        if (!bytes)
-            return tl::unexpected(bytes.error());
-        question = tr("%1 to %2").arg(text(protocol::serviceWords(bytes->front())), whom);
-        return protocol::diagnosticRequest(*pair, std::move(*bytes));
-    }
-    case Kind::troubles: {
-        const auto pair = pairOf(bus);
-        if (!pair)
-            return tl::unexpected(pair.error());
-        question = tr("trouble codes of %1").arg(whom);
-        return protocol::diagnosticRequest(*pair, protocol::troublesRequest());
-    }
-    case Kind::sync: question = tr("sync"); return protocol::framesSent([](Time) { return protocol::syncFrame(); });
-    case Kind::time: question = tr("time"); return protocol::framesSent([](Time now) { return protocol::timeFrame(now); });
+    const QString to = whom.isEmpty() ? QString() : QStringLiteral(" to %1").arg(whom);
+    const auto quoted = [](const QString& word) { return word.contains(QLatin1Char(' ')) ? QStringLiteral("\"%1\"").arg(word) : word; };
+    switch (static_cast<Kind>(kind_->currentIndex())) {
+    case Kind::readObject: return QStringLiteral("read %1 %2").arg(quoted(whom), quoted(what));
+    case Kind::writeObject: return QStringLiteral("write %1 %2 %3").arg(quoted(whom), quoted(what), value);
+    case Kind::requestGroup: return QStringLiteral("request %1%2").arg(quoted(what), to);
+    case Kind::sendGroup: return QStringLiteral("send %1%2 %3").arg(quoted(what), to, value);
+    case Kind::state: return QStringLiteral("state %1 %2").arg(whom.isEmpty() ? QStringLiteral("all") : quoted(whom), what);
+    case Kind::diagnose: return QStringLiteral("diagnose %1 %2").arg(quoted(whom), what);
+    case Kind::troubles: return QStringLiteral("troubles %1").arg(quoted(whom));
+    case Kind::sync: return QStringLiteral("sync");
+    case Kind::time: return QStringLiteral("time");
     case Kind::keep: break;
     }
-    return fail("nothing is asked");
+    return {};
+}
+
+QString AskView::questionWords(std::uint8_t bus) const
+{
+    const QString whom = whom_->text().trimmed(), what = what_->text().trimmed(), value = value_->text().trimmed();
+    const QString to = whom.isEmpty() ? tr("everybody") : whom;
+    QString name = what;
+    if (const auto node = protocol::nodeFromText(whom.toStdString()))
+        if (const protocol::Dictionary* dictionary = stage().protocols().dictionaryOf(bus, *node))
+            if (const auto place = dictionary->placeOf(what.toStdString()))
+                if (const protocol::ObjectEntry* entry = dictionary->find(*place))
+                    name = text(dictionary->nameOf(*entry));
+    switch (static_cast<Kind>(kind_->currentIndex())) {
+    case Kind::readObject: return tr("read %1 of node %2").arg(name, whom);
+    case Kind::writeObject: return tr("write %1 to %2 of node %3").arg(value, name, whom);
+    case Kind::requestGroup: return tr("ask %1 for %2").arg(to, what);
+    case Kind::sendGroup: return tr("send %1 to %2").arg(what, to);
+    case Kind::state: return tr("%1: %2").arg(whom.isEmpty() ? tr("all nodes") : tr("node %1").arg(whom), what);
+    case Kind::diagnose: {
+        const auto bytes = protocol::bytesFromText(what.toStdString());
+        return tr("%1 to %2").arg(bytes ? text(protocol::serviceWords(bytes->front())) : what, whom);
+    }
+    case Kind::troubles: return tr("trouble codes of %1").arg(whom);
+    default: return line();
+    }
+}
+
+void AskView::intoOutbox()
+{
+    if (bus_->currentIndex() < 0)
+        return;
+    const auto added = stage().outbox().add(0, QStringLiteral("ask ") + line(), static_cast<unsigned>(bus_->currentIndex()));
+    if (!added)
+        return tell(text(added.error().text()), true);
+    tell(tr("It stands in the outbox now: the row says when it is asked."), false);
 }
 
 void AskView::ask()
@@ -366,16 +330,17 @@ void AskView::ask()
         return keepSession(bus);
     Asked asked;
     asked.bus = bus;
-    protocol::ObjectType type{};
-    auto talk = talkOf(bus, asked.question, type);
-    if (!talk)
-        return tell(text(talk.error().text()), true);
+    auto question = protocol::questionFromText(
+        line().toStdString(), [&](std::uint8_t node) { return stage().protocols().dictionaryOf(bus, node); });
+    if (!question)
+        return tell(text(question.error().text()), true);
+    asked.question = questionWords(bus);
     tell({}, false);
     asked.at = stage().seconds(stage().newest());
     const std::uint64_t number = number_ + 1;
     const QPointer<AskView> self(this);
-    const auto done = stage().protocols().ask(bus, std::move(*talk),
-        [self, number, type, kind](const protocol::Talk& talked, const protocol::Answer& answer, double at, double took) {
+    const auto done = stage().protocols().ask(bus, question->make(),
+        [self, number, type = question->type, kind](const protocol::Talk& talked, const protocol::Answer& answer, double at, double took) {
             QString words = answer.good ? answer.data.empty() ? AskView::tr("done") : text(protocol::valueText(type, answer.data))
                                         : text(answer.words);
             if (const auto* group = dynamic_cast<const protocol::GroupRequest*>(&talked); answer.good && group != nullptr) {

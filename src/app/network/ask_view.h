@@ -51,7 +51,9 @@ private:
     void tell(const QString& words, bool wrong);
     void keepSession(std::uint8_t bus);
     [[nodiscard]] Expected<protocol::DiagnosticPair> pairOf(std::uint8_t bus) const;
-    [[nodiscard]] Expected<std::unique_ptr<protocol::Talk>> talkOf(std::uint8_t bus, QString& question, protocol::ObjectType& type) const;
+    [[nodiscard]] QString line() const;
+    [[nodiscard]] QString questionWords(std::uint8_t bus) const;
+    void intoOutbox();
 
     QComboBox* bus_;
     QComboBox* kind_;
@@ -59,6 +61,7 @@ private:
     QLineEdit* what_;
     QLineEdit* value_;
     QPushButton* ask_;
+    QPushButton* outbox_;
     QLabel* words_;
     Rows* rows_;
     std::deque<Asked> asked_;

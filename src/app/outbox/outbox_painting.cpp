@@ -194,12 +194,13 @@ void OutboxRows::paintRow(QPainter& painter, int y, std::uint64_t index)
         paintBusBadge(painter, QRectF(theme.px(badgeAt), line.top() + theme.px(5), theme.px(14), theme.px(14)),
             stage_.mark(static_cast<unsigned>(bus)));
     const double messageWide = theme.px(goesAt - messageAt - 8), goesWide = theme.px(valuesAt - goesAt - 8);
-    const bool byId = spec.message.empty();
-    paintText(painter, QRectF(theme.px(messageAt), one, messageWide, tall), look_.name(place), byId ? theme.mono() : theme.bodyStrong(),
-        theme.ink);
-    const QString kind = spec.frame.kind == can::FrameKind::remote ? tr("remote, length code %1").arg(spec.frame.dlc)
-                         : spec.frame.kind == can::FrameKind::fd   ? tr("fd, %1 bytes").arg(spec.frame.length)
-                                                                   : tr("frame, %1 bytes").arg(spec.frame.length);
+    const bool byId = spec.message.empty(), byWords = !spec.ask.empty();
+    paintText(painter, QRectF(theme.px(messageAt), one, messageWide, tall), look_.name(place),
+        byId && !byWords ? theme.mono() : theme.bodyStrong(), theme.ink);
+    const QString kind = byWords                                     ? tr("a question")
+                         : spec.frame.kind == can::FrameKind::remote ? tr("remote, length code %1").arg(spec.frame.dlc)
+                         : spec.frame.kind == can::FrameKind::fd     ? tr("fd, %1 bytes").arg(spec.frame.length)
+                                                                     : tr("frame, %1 bytes").arg(spec.frame.length);
     paintText(painter, QRectF(theme.px(messageAt), two, messageWide, tall), byId ? kind : text(can::toText(look_.id(place))),
         byId ? theme.body() : theme.mono(), theme.ink2);
     const auto [when, howLong] = look_.when(place);

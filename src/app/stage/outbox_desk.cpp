@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stage/outbox_desk.h"
 
+#include "app/stage/protocol_desk.h"
+#include "protocol/question.h"
+
 #include <QFile>
 #include <QMimeData>
 
@@ -85,7 +88,7 @@ std::optional<OutboxDesk::Place> OutboxDesk::placeNamed(const QString& name) con
     for (std::size_t g = 0; g < groups().size(); ++g)
         for (std::size_t r = 0; r < groups()[g].rows.size() && groups()[g].name == group; ++r) {
             const drive::OutboxRow& one = groups()[g].rows[r];
-            if ((one.message.empty() ? can::toText(one.frame.id) : one.message) == what)
+            if (one.name() == what)
                 return Place{g, r};
         }
     return std::nullopt;
@@ -209,7 +212,7 @@ Expected<void> OutboxDesk::toggleBit(Place place, unsigned bit)
     const auto payload = rig::stillPayload(spec, message);
     if (!payload)
         return tl::unexpected(payload.error());
-    return editRow(place, tr("a bit of %1").arg(text(spec.message.empty() ? can::toText(spec.frame.id) : spec.message)),
+    return editRow(place, tr("a bit of %1").arg(text(spec.name())),
         [&](nlohmann::json& edited) { return rig::toggleBit(edited, message, *payload, bit); });
 }
 
@@ -234,6 +237,8 @@ Expected<void> OutboxDesk::setIdentifier(Place place, const QString& text)
     if (!typed->frame || typed->frame->length > 0 || typed->frame->kind != can::FrameKind::data)
         return fail("'" + text.toStdString() + "' is no identifier", {}, "Such as 0x1F0, or 0x18FEF121");
     can::Frame frame = spec.frame;
+    if (!spec.ask.empty())
+        return fail("a question has no bytes of its own");
     if (const database::CatalogMessage* message = messageOf(spec)) {
         const std::size_t number = numberOf(place);
         frame = can::Frame{};
@@ -305,6 +310,20 @@ void OutboxDesk::insert(std::optional<Place> before, const std::vector<nlohmann:
 
 Expected<void> OutboxDesk::add(std::size_t group, const QString& text, unsigned bus)
 {
+    if (const QString words = text.trimmed(); words.startsWith(QLatin1String("ask "))) {
+        const QString asked = words.mid(4).trimmed();
+        const auto question = protocol::questionFromText(
+            asked.toStdString(), [&](std::uint8_t node) { return stage_.protocols().dictionaryOf(static_cast<std::uint8_t>(bus), node); });
+        if (!question)
+            return tl::unexpected(question.error());
+        if (bus >= stage_.document().buses().size())
+            return fail("there is no bus to ask on");
+        const std::size_t into = groups().empty() ? 0 : std::min(group, groups().size() - 1);
+        insert(Place{into, ~std::size_t{0} >> 1},
+            {{{"bus", stage_.document().busName(bus)}, {"ask", asked.toStdString()}, {"starts", false}}},
+            tr("put a question into the outbox"));
+        return {};
+    }
     auto made = rig::rowFromText(stage_.catalog(), text.toStdString(), static_cast<std::uint8_t>(std::min(bus, 255U)));
     if (!made)
         return tl::unexpected(made.error());
@@ -535,7 +554,7 @@ const std::vector<OutboxDesk::Other>& OutboxDesk::others(std::size_t number, boo
     if (const auto& rows = facts(); out.empty() && number < rows.size())
         if (const drive::OutboxRowFacts& seen = rows[number]; seen.foreign > 0 && seen.told - seen.foreignLast < foreignCounts)
             out.push_back({tr("%1 came from the bus %2 ms ago: two senders")
-                               .arg(text(row(*place).message.empty() ? can::toText(row(*place).frame.id) : row(*place).message))
+                               .arg(text(row(*place).name()))
                                .arg((seen.told - seen.foreignLast).count() / 1'000'000),
                 {}, {}});
     return out;

@@ -91,10 +91,7 @@ can::Identifier OutboxLook::id(OutboxDesk::Place place) const
     return known != nullptr ? known->message->id : spec(place).frame.id;
 }
 
-QString OutboxLook::name(OutboxDesk::Place place) const
-{
-    return text(spec(place).message.empty() ? can::toText(spec(place).frame.id) : spec(place).message);
-}
+QString OutboxLook::name(OutboxDesk::Place place) const { return text(spec(place).name()); }
 
 OutboxLook::State OutboxLook::state(OutboxDesk::Place place) const
 {
@@ -138,6 +135,8 @@ std::vector<OutboxLook::Value> OutboxLook::values(OutboxDesk::Place place) const
     const drive::OutboxRow& row = spec(place);
     const drive::OutboxRowFacts* now = facts(place);
     std::vector<Value> out;
+    if (!row.ask.empty())
+        return {{QString(), 0, tr("asks, and waits for the answer"), true, true}};
     if (row.message.empty()) {
         if (row.frame.kind == can::FrameKind::remote)
             return {{QString(), 0, tr("remote %1").arg(row.frame.dlc), true, true}};
