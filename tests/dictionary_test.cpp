@@ -554,6 +554,34 @@ private Q_SLOTS:
         QCOMPARE(slow.found()[0].words, std::string("the file says 500 ms, and heartbeats come every 1000 ms"));
     }
 
+    // A row of the outbox asks: by its period, and in answer to a frame; nobody there is a row that was refused.
+    void rowsAsk()
+    {
+        QTemporaryDir folder;
+        QFile eds(folder.filePath(QStringLiteral("blade.eds"))), file(folder.filePath(QStringLiteral("rig.json")));
+        QVERIFY(eds.open(QIODevice::WriteOnly) && eds.write(sheet) > 0);
+        eds.close();
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(
+            R"json({"wavetrope": 1, "name": "Bench", "buses": [{"name": "A", "rate": "500k", "protocols": ["objects"], "dictionaries": {"4": "blade.eds"}}],
+            "nodes": [{"name": "Blade", "buses": ["A"], "objects": {"bus": "A", "node": 4}}],
+            "outbox": [{"name": "Asks", "rows": [{"bus": "A", "ask": "write 4 deepest_depth 700", "every": "100 ms", "count": 3},
+                {"bus": "A", "ask": "read 4 0x2001:01", "answer": "id 0x584 and byte 0 = 0x60", "after": "5 ms"},
+                {"bus": "A", "ask": "read 9 0x2001", "at": "500 ms"}, {"bus": "A", "ask": "read 4 Nothing"}]}]})json");
+        file.close();
+        const QString log = folder.filePath(QStringLiteral("log.pcapng"));
+        test::Answer answer = cli({QStringLiteral("run"), file.fileName(), QStringLiteral("--virtual"), QStringLiteral("--for"),
+            QStringLiteral("4s"), QStringLiteral("--outbox"), QStringLiteral("--record"), log});
+        QVERIFY2(answer.err.contains(QLatin1String("no object")), qPrintable(answer.err));  // of the row that cannot be
+        answer = cli({QStringLiteral("transfers"), log, QStringLiteral("--protocol"), QStringLiteral("A=objects")});
+        QCOMPARE(answer.out.count(QLatin1String(",service-write,,4,0x2001:01,2,2,whole")), 3);
+        QCOMPARE(answer.out.count(QLatin1String(",service-read,,4,0x2001:01,2,2,whole")), 3);
+        QVERIFY2(answer.out.contains(QLatin1String(",service-read,,9,0x2001:00,0,2,timeout")), qPrintable(answer.out));
+        answer = cli({QStringLiteral("decode"), log, QStringLiteral("--rig"), file.fileName(), QStringLiteral("--signals"),
+            QStringLiteral("Node4.*")});
+        QCOMPARE(answer.out.count(QLatin1String(",700,700,")), 6);
+    }
+
     // Syncs with a counter, the time, and a heartbeat that stays away: told as an emergency until it is back.
     void machinesAreLed()
     {

@@ -18,6 +18,7 @@
 #include "app/shell/page.h"
 #include "app/shell/rig_tree.h"
 #include "app/roster/roster_view.h"
+#include "app/stage/outbox_desk.h"
 #include "app/stage/curve_desk.h"
 #include "app/stream/stream_view.h"
 
@@ -468,6 +469,20 @@ private Q_SLOTS:
         ask->ask();
         QTRY_VERIFY2(ask->rowText(0).contains(QStringLiteral("0x28: 00 FF")), qPrintable(ask->rowText(0)));
         QCOMPARE(ask->count(), std::size_t{3});
+
+        // A question that is asked again is a row of the outbox.
+        ask->prepare(1, AskView::Kind::readObject, QStringLiteral("1"), QStringLiteral("DepthSource"));
+        const std::size_t before = live.stage().outbox().groups().empty() ? 0 : live.stage().outbox().groups()[0].rows.size();
+        QTest::mouseClick(ask->findChild<QPushButton*>(QStringLiteral("askIntoOutbox")), Qt::LeftButton);
+        QVERIFY2(ask->findChild<QLabel*>(QStringLiteral("askWords"))->text().contains(QStringLiteral("outbox")),
+            qPrintable(ask->findChild<QLabel*>(QStringLiteral("askWords"))->text()));
+        const auto& group = live.stage().outbox().groups()[0];
+        QCOMPARE(group.rows.size(), before + 1);
+        QCOMPARE(group.rows.back().ask, std::string("read 1 DepthSource"));
+        const std::size_t number = live.stage().outbox().numberOf({0, before});
+        live.stage().outbox().send(number);
+        QTRY_VERIFY(number < live.stage().outbox().facts().size() && live.stage().outbox().facts()[number].sent == 1);
+        QVERIFY(!live.stage().outbox().add(0, QStringLiteral("ask read 1 Nowhere"), 1));
 
         // By the tree and the inspector: nothing goes out before the button.
         QTreeWidgetItem* source = objectOf(live, QStringLiteral("BladeUnit"), QStringLiteral("0x2001"), QStringLiteral("DepthSource"));

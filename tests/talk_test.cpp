@@ -11,6 +11,7 @@
 #include "command_line.h"
 #include "protocol/message_stream.h"
 #include "protocol/diagnostic_services.h"
+#include "protocol/question.h"
 #include "protocol/talk.h"
 
 using namespace wavetrope;
@@ -549,6 +550,46 @@ private Q_SLOTS:
             const Room room(*talk, pair.answer, [&](const Bytes& in) { return server.hear(in); }, "a=diagnostics:0x18DA00F1/0x18DAF100");
             QVERIFY2(!room.answer.good && room.answer.words.find(words) != std::string::npos, (room.answer.words + " / " + words).c_str());
         }
+    }
+
+    void questionsAreTyped()
+    {
+        const auto dictionary = dictionaryFromText(
+            "[DeviceInfo]\n[OptionalObjects]\nSupportedObjects=1\n1=0x2001\n[2001]\nParameterName=Deepest depth\n"
+            "DataType=0x0003\nAccessType=rw\nLowLimit=0\nHighLimit=2000\n",
+            "a.eds");
+        QVERIFY(dictionary);
+        const auto known = [&](std::uint8_t node) { return node == 4 ? &*dictionary : nullptr; };
+        const auto first = [](const Question& question) {
+            const auto talk = question.make();
+            talk->begin(std::chrono::seconds(5'113 * 86'400));
+            const auto frames = talk->take();
+            QByteArray out = frames.empty() ? QByteArray("none") : QByteArray::number(frames.front().id.value, 16) + ' ';
+            if (!frames.empty())
+                out += QByteArray(reinterpret_cast<const char*>(frames.front().data.data()), frames.front().length).toHex();
+            return out;
+        };
+        for (const auto& [text, frame] : std::initializer_list<std::pair<const char*, const char*>>{
+                 {"read 4 \"Deepest depth\"", "604 4001200000000000"}, {"read 5 0x2001:03", "605 4001200300000000"},
+                 {"write 4 deepest_depth 1200", "604 2b012000b0040000"}, {"write 5 0x2001:03 02 03", "605 2b01200302030000"},
+                 {"request 0xFECA to 0x28", "18ea28f9 cafe00"}, {"send 0xFEF1 01 02 03", "18fef1f9 010203"}, {"state 4 start", "0 0104"},
+                 {"state all reset communication", "0 8200"}, {"sync", "80 "}, {"time", "100 000000000000"},
+                 {"diagnose 0x7E0/0x7E8 22 F1 90", "7e0 0322f190cccccccc"}, {"troubles 0x7E0/0x7E8", "7e0 031902ffcccccccc"}}) {
+            const auto question = questionFromText(text, known);
+            QVERIFY2(question.has_value(), question ? "" : question.error().text().c_str());
+            QCOMPARE(first(*question), QByteArray(frame));
+            QCOMPARE(first(*question), QByteArray(frame));  // as often as it is made
+        }
+        for (const auto& [text, words] : std::initializer_list<std::pair<const char*, const char*>>{{"", "expected read"},
+                 {"tell 4", "expected read"}, {"read", "expected a node"}, {"read 200 0x2001", "127"}, {"read 4", "expected an object"},
+                 {"read 4 Depest", "no object"}, {"write 4 0x2001 2001", "limits"}, {"write 5 0x2001:03 2", "hexadecimal"},
+                 {"request 0xFECA to 0xFF", "no address"}, {"send 0xFEF1", ""}, {"state 4 begin", "expected start"}, {"sync 3", "too much"},
+                 {"diagnose 0x7E0 22", "no pair"}, {"read 5 0x2001:03 4", "too much"}}) {
+            const auto question = questionFromText(text, known);
+            QVERIFY2(!question && question.error().text().find(words) != std::string::npos,
+                (std::string(text) + ": " + (question ? "" : question.error().text())).c_str());
+        }
+        QVERIFY(!questionFromText("send 0xFEF1 " + std::string(20'000, '0')));
     }
 
     void whatIsTypedIsUnderstood()
