@@ -149,8 +149,8 @@ Expected<void> Session::build()
     measuredEvents_ = rig_.events;
 
     // Whoever acts hears a frame before the trace shows it, so that their reports are never behind the views.
-    ActorWorld world{rig_, scheduler_, buses, catalog_, &databases_, options_.seed.value_or(rig_.seed), begins_, options_.without, options_.outbox,
-        incomplete, leftOut_, {},
+    ActorWorld world{rig_, scheduler_, buses, catalog_, &databases_, options_.seed.value_or(rig_.seed), begins_, options_.without,
+        options_.outbox, incomplete, leftOut_, {},
         [this](const std::string& name) -> std::optional<bool> {
             const std::optional<bool> holds = rules_ ? rules_->holds(name) : std::nullopt;
             rulesAsked_ = rulesAsked_ || holds;
