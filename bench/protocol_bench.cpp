@@ -6,6 +6,8 @@
 #include <cstdlib>
 #include <vector>
 
+#include "filter/filter_scan.h"
+#include "measure/message_index.h"
 #include "protocol/message_stream.h"
 
 using namespace wavetrope;
@@ -73,6 +75,49 @@ int main(int argc, char** argv)
     }
     const double copied = seconds(copying);
     const double million = static_cast<double>(rounds);
+
+    // The same filter over the frames of a trace, and over its messages.
+    trace::Trace log;
+    log.addBus({"a", {}});
+    const std::size_t filtered = std::min<std::size_t>(rounds, 10);
+    for (std::size_t round = 0; round < filtered; ++round)
+        for (can::Frame& frame : frames) {
+            log.append(frame.view());
+            frame.time += length;
+        }
+    const trace::Snapshot snapshot = log.snapshot();
+    const auto catalog = std::make_shared<const database::Catalog>();
+    struct Figure {
+        const char* text;
+        double overFrames, followed, overMessages;
+    };
+    std::vector<Figure> figures;
+    for (const char* text : {"group 0xFE05", "byte 0 > 0x80", "gap > 20 ms"}) {
+        const auto filter = filter::Filter::compile(text, catalog);
+        if (!filter)
+            return 1;
+        const auto million10 = static_cast<double>(snapshot.rows()) / 1e6;
+        auto at = std::chrono::steady_clock::now();
+        filter::FilterScan scan(*filter);
+        (void)scan.advance(snapshot, {~std::uint64_t{0}, 2, nullptr});
+        const double overFrames = million10 / seconds(at);
+        at = std::chrono::steady_clock::now();
+        filter::FilterStream stream(*filter, snapshot.trace().origin());
+        std::uint64_t passed = 0;
+        for (trace::Row row = 0; row < snapshot.rows(); ++row)
+            passed += stream.passes(snapshot.frame(row)) ? 1U : 0U;
+        const double followed = million10 / seconds(at);
+        at = std::chrono::steady_clock::now();
+        measure::MessageIndex index({{*protocol::spokenFromText("a=vehicle")}}, *filter, snapshot.trace().origin());
+        (void)index.advance(snapshot);
+        index.finish(snapshot);
+        figures.push_back({text, overFrames, followed, million10 / seconds(at)});
+        if (passed == 0 && index.rows().size() == 0)
+            std::printf("nothing passes %s\n", text);
+    }
+    for (const Figure& one : figures)
+        std::printf("filter %-45s %8.1f M frames/s found on two cores, %.1f followed, %.1f over messages\n", one.text, one.overFrames,
+            one.followed, one.overMessages);
     std::printf("%-52s %8.1f M frames/s\n", "put together, one core", million / took);
     std::printf("%-52s %8.1f M frames/s (%llu)\n", "the same frames copied", million / copied, static_cast<unsigned long long>(sum));
     std::printf(

@@ -135,12 +135,34 @@ private Q_SLOTS:
     // A signal of a message that is too long for a frame: the values of the whole messages, while the trace grows.
     void longSignalsAreCurves()
     {
-        const auto log = loadFile(WAVETROPE_DEMO "/lap.pcapng");
-        QVERIFY(log->report.has_value());
-        std::vector<std::vector<protocol::Spoken>> speaks(log->trace.buses().size());
+        // Groups of one frame, and of twelve bytes announced to all by three addresses, one within the other.
+        trace::Trace made;
+        made.addBus({"a", {}});
+        std::mt19937 random(11);
+        Time now = std::chrono::seconds(1'800'000'000);
+        const auto put = [&](std::uint32_t id, std::initializer_list<unsigned> bytes) {
+            can::Frame frame;
+            frame.id = {id, true};
+            frame.time = now += std::chrono::microseconds(300);
+            frame.length = frame.dlc = 8;
+            std::copy(bytes.begin(), bytes.end(), frame.data.begin());
+            made.append(frame.view());
+        };
+        for (unsigned round = 0; round < 4'000; ++round) {
+            for (const unsigned from : {0x21U, 0x22U, 0x23U})
+                put(0x1CECFF00 | from, {32, 12, 0, 2, 255, 0xF0, 0xFE, 0});
+            for (unsigned piece = 1; piece <= 2; ++piece)
+                for (const unsigned from : {0x21U, 0x22U, 0x23U}) {
+                    put(0x1CEBFF00 | from, {piece, round & 255U, from, static_cast<unsigned>(random() & 255U),
+                                               static_cast<unsigned>(random() & 255U), 5, 6, 7});
+                    for (unsigned i = random() % 4; i > 0; --i)
+                        put(0x18FE0021U + (random() % 200 << 8), {i, 1, 2, 3, 4, 5, 6, 7});
+                }
+        }
+        std::vector<std::vector<protocol::Spoken>> speaks(made.buses().size());
         for (std::size_t bus = 0; bus < speaks.size(); ++bus)
-            speaks[bus].push_back(*protocol::spokenFromText(log->trace.buses()[bus].name + "=vehicle"));
-        const trace::Snapshot whole = log->trace.snapshot();
+            speaks[bus].push_back(*protocol::spokenFromText(made.buses()[bus].name + "=vehicle"));
+        const trace::Snapshot whole = made.snapshot();
         const std::vector<Told> told = oneAfterTheOther(whole, speaks);
         // The group of which most messages came in pieces.
         std::map<std::pair<std::uint8_t, std::uint32_t>, std::vector<const Told*>> byGroup;
@@ -162,7 +184,7 @@ private Q_SLOTS:
         message.signals.push_back(signal);
         database->messages.push_back(message);
         auto catalog = std::make_shared<database::Catalog>();
-        for (const trace::TraceBus& bus : log->trace.buses())
+        for (const trace::TraceBus& bus : made.buses())
             catalog->addBus(bus.name, database::Match::group);
         catalog->attach(most->first.first, database);
         std::vector<std::pair<Time, double>> wanted;
@@ -180,7 +202,7 @@ private Q_SLOTS:
         measure::Samples samples;
         for (trace::Row rows = 0; rows < whole.rows();) {
             rows = std::min<trace::Row>(whole.rows(), rows + 50'000);
-            const trace::Snapshot some(log->trace, rows);
+            const trace::Snapshot some(made, rows);
             (void)index->advance(some);
             QVERIFY(feed.reach(some) <= rows);
             feed.take(some, rows, samples);

@@ -166,7 +166,8 @@ ProtocolDesk::~ProtocolDesk() = default;
 void ProtocolDesk::look(const QObject* who, bool looks)
 {
     if (!looks) {
-        lookers_.erase(who);
+        if (lookers_.erase(who) > 0)
+            disconnect(who, &QObject::destroyed, this, nullptr);
         return;
     }
     if (lookers_.insert(who).second)
