@@ -4,6 +4,7 @@
 
 #include <map>
 #include <random>
+#include <thread>
 
 #include "loaded_log.h"
 #include "can/parameter_group.h"
@@ -130,6 +131,48 @@ private Q_SLOTS:
             newest.erase({one.bus, one.id.key()});
         }
         QVERIFY(newest.empty());
+    }
+
+    // One thread follows, another looks all the while: what it sees stays as it is.
+    void othersLookMeanwhile()
+    {
+        const auto log = loadFile(dataPath("objects.pcapng.gz").toStdString());
+        QVERIFY(log->report.has_value());
+        std::vector<std::vector<protocol::Spoken>> speaks(log->trace.buses().size());
+        for (std::size_t bus = 0; bus < speaks.size(); ++bus)
+            speaks[bus].push_back(*protocol::spokenFromText(log->trace.buses()[bus].name + "=objects"));
+        const trace::Snapshot whole = log->trace.snapshot();
+        measure::MessageIndex index(speaks);
+        std::atomic<bool> over{false};
+        std::uint64_t looked = 0, wrong = 0;
+        std::thread looker([&] {
+            std::mt19937 random(3);
+            while (!over || looked == 0) {
+                const trace::Row decided = index.seen();
+                const std::uint64_t rows = index.rows().rank(decided), wholes = index.wholesBefore(decided);
+                if (rows == 0)
+                    continue;
+                const std::uint64_t n = random() % rows;
+                const trace::Row row = index.rows()[n];
+                const measure::Message message = index.at(whole, row);
+                wrong += row >= decided || message.frame.time != whole.time(row) ? 1U : 0U;
+                if (wholes > 0) {
+                    const std::uint64_t some = random() % wholes;
+                    wrong += index.pieces(some).back() != index.wholeRow(some) ? 1U : 0U;
+                }
+                (void)index.newest();
+                ++looked;
+            }
+        });
+        for (trace::Row rows = 0; rows < whole.rows();) {
+            rows = std::min<trace::Row>(whole.rows(), rows + 500);
+            (void)index.advance(trace::Snapshot(log->trace, rows));
+        }
+        index.finish(whole);
+        over = true;
+        looker.join();
+        QVERIFY(looked > 0);
+        QCOMPARE(wrong, std::uint64_t{0});
     }
 
     // A signal of a message that is too long for a frame: the values of the whole messages, while the trace grows.
