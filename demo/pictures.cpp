@@ -753,7 +753,7 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
     asks(1, AskView::Kind::readObject, "9", "0x1000");
     QTest::qWait(400);
     good = photographer.take(*window, QStringLiteral("ask") + suffix) && good;
-    DictionaryDialog dictionary(window->stage(), 1, 1, window);
+    DictionaryDialog dictionary(window->stage(), 1, 1);
     dictionary.show();
     QTest::qWait(2'500);
     good = photographer.take(dictionary, QStringLiteral("dictionary") + suffix) && good;

@@ -45,6 +45,8 @@ ObjectPanel::ObjectPanel(Stage& stage, QWidget* parent)
     value_->setObjectName(QStringLiteral("objectValue"));
     value_->setAccessibleName(tr("Value to write"));
     value_->setPlaceholderText(tr("new value"));
+    value_->setFont(Theme::get().mono());
+    connect(&Theme::get(), &Theme::changed, this, [this] { value_->setFont(Theme::get().mono()); });
     connect(read_, &QPushButton::clicked, this, &ObjectPanel::read);
     connect(write_, &QPushButton::clicked, this, &ObjectPanel::write);
     connect(value_, &QLineEdit::returnPressed, this, &ObjectPanel::write);

@@ -168,6 +168,13 @@ AskView::AskView(Stage& stage)
     layout->addWidget(words_);
     layout->addWidget(rows_, 1);
     setFocusProxy(whom_);
+    // The other face turns the x of 0x1000 into a multiplication sign.
+    const auto restyle = [this] {
+        for (QLineEdit* edit : {whom_, what_, value_})
+            edit->setFont(Theme::get().mono());
+    };
+    restyle();
+    connect(&Theme::get(), &Theme::changed, this, restyle);
     connect(ask_, &QPushButton::clicked, this, &AskView::ask);
     connect(outbox_, &QPushButton::clicked, this, &AskView::intoOutbox);
     connect(kind_, &QComboBox::currentIndexChanged, this, [this] {
