@@ -371,7 +371,8 @@ private Q_SLOTS:
             stage().setCursorRow(row);
             rows->grab();
             std::uint64_t sum = 0;
-            for (std::uint64_t i = 0; i < rows->count(); ++i) {
+            // Behind the identifiers stands what comes in pieces.
+            for (std::uint64_t i = 0; i < rows->shown().size(); ++i) {
                 const QStringList cells = rows->rowText(i).split(QLatin1Char('\t'));
                 sum += cells[rows->columns().placeOf(RosterRows::frames)].toULongLong();
                 const trace::Row newest = snapshot.previousOf(rows->shown()[i], row + 1);
