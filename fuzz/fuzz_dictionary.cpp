@@ -3,6 +3,7 @@
 #include <cstdint>
 
 #include "protocol/mapping.h"
+#include "protocol/names.h"
 #include "protocol/process_data.h"
 #include "protocol/question.h"
 
@@ -10,6 +11,7 @@ using namespace wavetrope;
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size)
 {
+    (void)protocol::namesFromText({reinterpret_cast<const char*>(bytes), size}, "x.csv");
     (void)protocol::questionFromText({reinterpret_cast<const char*>(bytes), size});
     const auto dictionary = protocol::dictionaryFromText({reinterpret_cast<const char*>(bytes), size}, "x.eds");
     if (!dictionary)

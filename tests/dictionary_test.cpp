@@ -13,6 +13,8 @@
 #include "protocol/dictionary_review.h"
 #include "protocol/dictionary_talk.h"
 #include "protocol/mapping.h"
+#include "protocol/names.h"
+#include "protocol/network.h"
 #include "protocol/object_server.h"
 #include "protocol/process_data.h"
 #include "protocol/traffic_class.h"
@@ -552,6 +554,31 @@ private Q_SLOTS:
         }
         QCOMPARE(slow.found().size(), std::size_t{2});  // and the process data that never came
         QCOMPARE(slow.found()[0].words, std::string("the file says 500 ms, and heartbeats come every 1000 ms"));
+    }
+
+    void numbersHaveNamesOfOnesOwn()
+    {
+        const auto names = namesFromText("\xEF\xBB\xBFkind,number,name\r\nmanufacturer,26,\"Made-up, "
+                                         "\"\"works\"\"\"\r\n\r\nfunction,0x3C,Display\nparameter,520201, Wash water \n",
+            "a.csv");
+        QVERIFY2(names.has_value(), names ? "" : names.error().text().c_str());
+        QCOMPARE(names->manufacturers.at(26), std::string("Made-up, \"works\""));
+        QCOMPARE(named(60, &names->functions), std::string("60 Display"));
+        QCOMPARE(named(61, &names->functions), std::string("61"));
+        QCOMPARE(named(60, nullptr), std::string("60"));
+        QCOMPARE(words(TroubleCode{520201, 1, 3}, &*names), std::string("parameter 520201 Wash water: ") + failureWords(1) + " (1)");
+        QVERIFY(UnitName{0x201C3C0003400028}.words(&*names).find("function 60 Display 0, unit 0, manufacturer 26 Made-up, \"works\",")
+                != std::string::npos);
+        for (const auto& [text, line, wanted] :
+            std::initializer_list<std::tuple<const char*, int, const char*>>{{"", 0, "empty"}, {"number,name\n", 1, "head"},
+                {"kind,number,name\nmaker,1,A\n", 2, "none of"}, {"kind,number,name\nfunction,256,A\n", 2, "0 to 255"},
+                {"kind,number,name\n\nfunction,1\n", 3, "three cells"}, {"kind,number,name\nfunction,1,\n", 2, "a name"},
+                {"kind,number,name\nfunction,1,\"A\n", 2, "quotes"}, {"kind,number,name\nfunction,1,\"A\"B\n", 2, "quotes"}}) {
+            const auto wrong = namesFromText(text, "a.csv");
+            QVERIFY2(!wrong && wrong.error().text().find(wanted) != std::string::npos && wrong.error().line == line, text);
+        }
+        QVERIFY(!readNames("/nowhere/names.csv"));
+        QVERIFY(readNames(WAVETROPE_DEMO "/names.csv").has_value());
     }
 
     // A row of the outbox asks: by its period, and in answer to a frame; nobody there is a row that was refused.

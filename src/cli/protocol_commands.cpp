@@ -61,12 +61,28 @@ int transfers(const Question& question, const std::vector<std::string>& protocol
     return done ? printed(out.finish()) : report(done.error());
 }
 
-int network(const Question& question, const std::vector<std::string>& protocols, const std::string& at)
+// The table that is typed, else the rig's.
+std::string namesFor(const Question& question, const std::string& typed)
+{
+    if (!typed.empty() || question.rig.empty())
+        return typed;
+    const auto rig = rig::loadRig(question.rig);
+    return rig && !rig->names.empty() ? rig->resolve(rig->names) : std::string();
+}
+
+int network(const Question& question, const std::vector<std::string>& protocols, const std::string& at, const std::string& table)
 {
     const auto speaking = needSpeaking(protocols, question.rig);
     if (!speaking)
         return report(speaking.error());
-    protocol::Network following;
+    std::shared_ptr<const protocol::Names> names;
+    if (const auto path = namesFor(question, table); !path.empty()) {
+        auto read = protocol::readNames(path);
+        if (!read)
+            return report(read.error());
+        names = std::make_shared<const protocol::Names>(std::move(*read));
+    }
+    protocol::Network following(names);
     std::vector<trace::TraceBus> buses;
     std::optional<Time> until;
     Time last{};
@@ -157,7 +173,7 @@ void addProtocolCommands(CLI::App& program, int& result)
     struct Options {
         Question question;
         std::vector<std::string> protocols;
-        std::string at;
+        std::string at, names;
     };
     const auto common = [](CLI::App* command, Options& options) {
         command->add_option("log", options.question.log, "The log")->required();
@@ -178,7 +194,8 @@ void addProtocolCommands(CLI::App& program, int& result)
     command = program.add_subcommand("network", "Who is on the buses of a log, and in what state");
     common(command, *options);
     command->add_option("--at", options->at, "Seconds since 1970, or +12.5s from the first frame; without, at the log's end");
-    command->callback([options, &result] { result = network(options->question, options->protocols, options->at); });
+    command->add_option("--names", options->names, "A table of names of manufacturers, functions and parameters: kind,number,name");
+    command->callback([options, &result] { result = network(options->question, options->protocols, options->at, options->names); });
 }
 
 }  // namespace wavetrope::cli

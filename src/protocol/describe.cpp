@@ -22,7 +22,7 @@ std::uint32_t groupOf(can::Payload bytes, std::size_t at)
                                        | static_cast<std::uint32_t>(bytes[at + 2]) << 16;
 }
 
-Described vehicle(const MessageRow& row)
+Described vehicle(const MessageRow& row, const Names* names)
 {
     const auto parts = can::ParameterGroup::of(row.id);
     const std::string group = hex("0x%04X", parts.group);
@@ -44,7 +44,7 @@ Described vehicle(const MessageRow& row)
     }
     if (parts.group == groupActiveTrouble || parts.group == groupFormerTrouble) {
         const TroubleMessage message = troubleOf(row.data);
-        std::string value = message.codes.empty() ? "none" : words(message.codes.front());
+        std::string value = message.codes.empty() ? "none" : words(message.codes.front(), names);
         if (message.codes.size() > 1)
             value += ", and " + std::to_string(message.codes.size() - 1) + " more";
         return {(parts.group == groupActiveTrouble ? "trouble codes " : "former trouble codes ") + group, value};
@@ -111,12 +111,12 @@ Described diagnostics(const MessageRow& row)
 
 }  // namespace
 
-Described describe(const MessageRow& row, const Dictionary* dictionary)
+Described describe(const MessageRow& row, const Dictionary* dictionary, const Names* names)
 {
     if (!row.head)
         return {can::toText(row.frame), bytesWords(row.data)};
     switch (row.head->protocol) {
-    case Protocol::vehicle: return vehicle(row);
+    case Protocol::vehicle: return vehicle(row, names);
     case Protocol::objects: return objects(row, dictionary);
     case Protocol::diagnostics: break;
     }

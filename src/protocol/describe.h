@@ -7,6 +7,7 @@
 
 #include "protocol/dictionary.h"
 #include "protocol/message_stream.h"
+#include "protocol/names.h"
 
 namespace wavetrope::protocol {
 
@@ -17,7 +18,7 @@ struct Described {
 };
 
 /// `dictionary` is that of the node, or null.
-[[nodiscard]] Described describe(const MessageRow& row, const Dictionary* dictionary = nullptr);
+[[nodiscard]] Described describe(const MessageRow& row, const Dictionary* dictionary = nullptr, const Names* names = nullptr);
 /// "operational", "boot-up".
 [[nodiscard]] std::string heartbeatWords(std::uint8_t state);
 /// "read data by identifier" (ISO 14229-1:2020, table 2), of a request or its answer.

@@ -31,12 +31,16 @@ std::string UnitName::text() const
     return text;
 }
 
-std::string UnitName::words() const
+std::string UnitName::words(const Names* names) const
 {
+    const auto known = [&](const char* word, unsigned number, const std::map<std::uint32_t, std::string> Names::* of) {
+        return std::string(word) + ' ' + named(number, names == nullptr ? nullptr : &(names->*of));
+    };
     const auto part = [](const char* word, unsigned number) { return std::string(word) + ' ' + std::to_string(number); };
     return part("industry", industry()) + ", " + part("class", deviceClass()) + ' ' + std::to_string(classInstance()) + ", "
-           + part("function", function()) + ' ' + std::to_string(functionInstance()) + ", " + part("unit", unitInstance()) + ", "
-           + part("manufacturer", manufacturer()) + ", " + part("identity", identity()) + (choosesAddress() ? ", chooses its address" : "");
+           + known("function", function(), &Names::functions) + ' ' + std::to_string(functionInstance()) + ", "
+           + part("unit", unitInstance()) + ", " + known("manufacturer", manufacturer(), &Names::manufacturers) + ", "
+           + part("identity", identity()) + (choosesAddress() ? ", chooses its address" : "");
 }
 
 std::string refusalWords(std::uint8_t code)
@@ -152,7 +156,7 @@ void Network::vehicle(const MessageRow& row)
 }
 
 // Codes that are told no more are over; they stay in the list.
-void Network::trouble(Unit& unit, const MessageRow& row)
+void Network::trouble(Unit& unit, const MessageRow& row) const
 {
     const TroubleMessage message = troubleOf(row.data);
     const std::string lamps = message.lamps();
@@ -172,7 +176,7 @@ void Network::trouble(Unit& unit, const MessageRow& row)
         known->last = row.time;
         known->active = true;
         known->lamps = lamps;
-        unit.trouble = words(code) + (lamps.empty() ? "" : ", " + lamps);
+        unit.trouble = words(code, names_.get()) + (lamps.empty() ? "" : ", " + lamps);
         unit.troubleAt = known->since;
     }
 }
@@ -265,7 +269,7 @@ std::vector<NetworkNode> Network::nodes(Time now) const
             node.name = unit.named ? name.text() : std::string();
             node.state = unit.state;
             node.since = unit.since;
-            node.what = unit.named ? name.words() : std::string();
+            node.what = unit.named ? name.words(names_.get()) : std::string();
             node.lost = node.state == "lost";
             node.warns = node.state == "cannot claim";
             node.messages = unit.messages;

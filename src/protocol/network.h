@@ -3,6 +3,7 @@
 #pragma once
 
 #include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -26,8 +27,8 @@ struct UnitName {
     [[nodiscard]] unsigned identity() const { return static_cast<unsigned>(value & 0x1FFFFFU); }
     /// 16 hexadecimal digits.
     [[nodiscard]] std::string text() const;
-    /// Its parts in words.
-    [[nodiscard]] std::string words() const;
+    /// Its parts in words, with names where there are any.
+    [[nodiscard]] std::string words(const Names* names = nullptr) const;
 };
 
 /// A trouble code that a unit told.
@@ -60,6 +61,8 @@ struct NetworkNode {
 /// Follows messages in their order.
 class Network {
 public:
+    Network() = default;
+    explicit Network(std::shared_ptr<const Names> names) : names_(std::move(names)) {}
     void take(const MessageRow& row);
     /// All who were heard, by bus, protocol and address.
     [[nodiscard]] std::vector<NetworkNode> nodes(Time now) const;
@@ -98,7 +101,9 @@ private:
     void vehicle(const MessageRow& row);
     void objects(const MessageRow& row);
     void diagnostics(const MessageRow& row);
-    static void trouble(Unit& unit, const MessageRow& row);
+    void trouble(Unit& unit, const MessageRow& row) const;
+
+    std::shared_ptr<const Names> names_;
 
     std::map<std::uint8_t, std::vector<Unit>> units_;  // by bus
     std::map<std::pair<std::uint8_t, std::uint32_t>, Machine> machines_;

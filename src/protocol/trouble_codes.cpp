@@ -64,9 +64,10 @@ std::string failureWords(std::uint8_t failure)
     return failure == 31 ? "condition exists" : "failure mode " + std::to_string(failure);
 }
 
-std::string words(const TroubleCode& code)
+std::string words(const TroubleCode& code, const Names* names)
 {
-    return "parameter " + std::to_string(code.parameter) + ": " + failureWords(code.failure) + " (" + std::to_string(code.failure) + ")";
+    return "parameter " + named(code.parameter, names == nullptr ? nullptr : &names->parameters) + ": " + failureWords(code.failure) + " ("
+           + std::to_string(code.failure) + ")";
 }
 
 }  // namespace wavetrope::protocol

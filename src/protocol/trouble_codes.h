@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "can/frame.h"
+#include "protocol/names.h"
 
 namespace wavetrope::protocol {
 
@@ -33,7 +34,7 @@ struct TroubleMessage {
 [[nodiscard]] TroubleMessage troubleOf(can::Payload bytes);
 /// What a failure mode says (SAE J1939-73, annex A).
 [[nodiscard]] std::string failureWords(std::uint8_t failure);
-/// "parameter 520201: below the normal range, severe (1)".
-[[nodiscard]] std::string words(const TroubleCode& code);
+/// "parameter 520201: below the normal range, severe (1)"; the parameter with its name where there is one.
+[[nodiscard]] std::string words(const TroubleCode& code, const Names* names = nullptr);
 
 }  // namespace wavetrope::protocol

@@ -143,6 +143,7 @@ Rig rigOf(const json& document, const std::string& path)
         rig.begins = *instant;
     }
     rig.story = in.span("story");
+    rig.names = in.text("names");
     // Of one list each has a name of its own.
     const auto distinct = [](std::set<std::string>& names, const JsonReader& entry, const std::string& name, const char* what) {
         if (!names.insert(name).second)
@@ -576,6 +577,13 @@ LoadedDatabases loadDatabases(const Rig& rig)
             loaded.problems.insert(loaded.problems.end(), reading->problems.begin(), reading->problems.end());
             loaded.byPath[name] = std::make_shared<const database::Database>(std::move(reading->database));
         }
+    if (!rig.names.empty()) {
+        auto names = protocol::readNames(rig.resolve(rig.names));
+        if (names)
+            loaded.names = std::make_shared<const protocol::Names>(std::move(*names));
+        else
+            loaded.problems.push_back(names.error());
+    }
     for (const BusSpec& bus : rig.buses)
         for (const auto& [node, file] : bus.dictionaries) {
             if (const auto read = loadDictionary(loaded, bus.name, node, rig.resolve(file)); !read)

@@ -21,6 +21,7 @@
 #include "drive/node_spec.h"
 #include "drive/outbox_spec.h"
 #include "protocol/dictionary.h"
+#include "protocol/names.h"
 #include "protocol/spoken.h"
 #include "record/take_writer.h"
 #include "rig/derived_json.h"
@@ -102,7 +103,8 @@ struct Rig {
     std::string name;
     std::uint64_t seed = 1;
     Time begins{};                          ///< Instant at which virtual time begins; 0: when the run starts.
-    Time story{};                           ///< After which the nodes' time starts over; 0 never.
+    std::string names;  ///< A table of names of manufacturers, functions and parameters, relative to the document; empty for none.
+    Time story{};  ///< After which the nodes' time starts over; 0 never.
     std::vector<BusSpec> buses;
     std::vector<drive::NodeSpec> nodes;
     std::vector<drive::GatewaySpec> gateways;
@@ -117,9 +119,9 @@ struct Rig {
     Timings timings;
     std::vector<ReportSpec> reports;
     std::vector<board::Board> boards;
-    nlohmann::json document = nlohmann::json::object();   ///< Everything as it is now; pages live only here.
-    nlohmann::json saved = nlohmann::json::object();      ///< As it was read or saved last.
-    std::string source;                     ///< Text of the file, so that what was not changed stays as it stands there.
+    nlohmann::json document = nlohmann::json::object();  ///< Everything as it is now; pages live only here.
+    nlohmann::json saved = nlohmann::json::object();  ///< As it was read or saved last.
+    std::string source;  ///< Text of the file, so that what was not changed stays as it stands there.
 
     /// Whether the document is no longer as it was read or saved.
     [[nodiscard]] bool changed() const { return document != saved; }
@@ -169,6 +171,7 @@ struct LoadedDatabases {
     /// By bus and node.
     std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const protocol::Dictionary>> dictionaries{};
     std::map<std::pair<std::string, std::uint8_t>, std::shared_ptr<const database::Database>> processData{};  ///< Of these, as messages.
+    std::shared_ptr<const protocol::Names> names{};  ///< Null where there are none.
     std::vector<Error> problems;  ///< Missing files and bad statements; the rest was loaded.
 };
 [[nodiscard]] LoadedDatabases loadDatabases(const Rig& rig);

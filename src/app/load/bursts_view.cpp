@@ -15,6 +15,7 @@
 #include "app/parts/notation.h"
 #include "app/parts/text.h"
 #include "app/stage/newest_work.h"
+#include "app/stage/protocol_desk.h"
 #include "app/theme/theme.h"
 #include "protocol/describe.h"
 #include "measure/load_shares.h"
@@ -224,11 +225,9 @@ void BurstsView::ask()
         return;
     counting_ = true;
     std::vector<can::BitRate> rates;
-    std::vector<std::vector<protocol::Spoken>> spoken;
-    for (const trace::TraceBus& bus : stage().document().buses()) {
+    for (const trace::TraceBus& bus : stage().document().buses())
         rates.push_back(bus.rate);
-        spoken.push_back(rig::spokenOn(bus.name, stage().document().rig()));
-    }
+    std::vector<std::vector<protocol::Spoken>> spoken = stage().protocols().spokenByBus();
     work_->ask(
         [this, snapshot = stage().snapshot(), catalog, rates, spoken, wanted](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
             std::vector<std::pair<Key, Counted>> found;

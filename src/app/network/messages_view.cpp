@@ -36,7 +36,7 @@ bool isProcess(const std::optional<protocol::Head>& head)
 }  // namespace
 
 MessagesView::Around MessagesView::putTogether(const trace::Snapshot& snapshot, const std::vector<std::vector<protocol::Spoken>>& spoken,
-    trace::Row at, const std::function<const protocol::Dictionary*(std::uint8_t, std::uint8_t)>& dictionaryOf,
+    trace::Row at, const std::function<const protocol::Dictionary*(std::uint8_t, std::uint8_t)>& dictionaryOf, const protocol::Names* names,
     const std::function<bool()>& goesOn)
 {
     Around out;
@@ -80,7 +80,8 @@ MessagesView::Around MessagesView::putTogether(const trace::Snapshot& snapshot, 
                                              ? row.head ? row.head->source : protocol::Party{}
                                              : row.head->destination;
             const auto described = protocol::describe(row,
-                object && node.is == protocol::Party::Is::node ? dictionaryOf(row.bus, static_cast<std::uint8_t>(node.value)) : nullptr);
+                object && node.is == protocol::Party::Is::node ? dictionaryOf(row.bus, static_cast<std::uint8_t>(node.value)) : nullptr,
+                names);
             message.what = text(described.what);
             message.value = text(described.value);
             message.data.assign(row.data.begin(), row.data.begin() + static_cast<std::ptrdiff_t>(std::min(row.data.size(), bytesKept)));
@@ -372,15 +373,15 @@ void MessagesView::ask()
     std::vector<std::string> buses;
     for (const trace::TraceBus& bus : stage().document().buses())
         buses.push_back(bus.name);
-    work_->ask([this, snapshot, spoken = stage().protocols().spokenByBus(), at, dictionaries, buses](
-                   const std::function<bool()>& goesOn) -> NewestWork::Deliver {
+    work_->ask([this, snapshot, spoken = stage().protocols().spokenByBus(), at, dictionaries, buses,
+                   names = stage().document().databases().names](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
         Around around = putTogether(
             snapshot, spoken, at,
             [&](std::uint8_t bus, std::uint8_t node) -> const protocol::Dictionary* {
                 const auto found = bus < buses.size() ? dictionaries.find({buses[bus], node}) : dictionaries.end();
                 return found == dictionaries.end() ? nullptr : found->second.get();
             },
-            goesOn);
+            names.get(), goesOn);
         return [this, around = std::move(around)]() mutable {
             asking_ = false;
             around_ = std::move(around);

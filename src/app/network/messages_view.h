@@ -64,7 +64,8 @@ private:
         bool open = false;  // the newest rows are in it
     };
     static Around putTogether(const trace::Snapshot& snapshot, const std::vector<std::vector<protocol::Spoken>>& spoken, trace::Row at,
-        const std::function<const protocol::Dictionary*(std::uint8_t, std::uint8_t)>& dictionaryOf, const std::function<bool()>& goesOn);
+        const std::function<const protocol::Dictionary*(std::uint8_t, std::uint8_t)>& dictionaryOf, const protocol::Names* names,
+        const std::function<bool()>& goesOn);
     void ask();
     void arrange();
 

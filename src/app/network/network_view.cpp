@@ -104,7 +104,8 @@ public:
         case Shows::troubles:
             setColumns(Columns({
                 {"unit", NetworkView::tr("unit"), NetworkView::tr("Who tells it"), 150},
-                {"parameter", NetworkView::tr("parameter"), NetworkView::tr("What is suspected: a number of 19 bits"), 84, true, true},
+                {"parameter", NetworkView::tr("parameter"),
+                    NetworkView::tr("What is suspected: a number of 19 bits, with its name where the rig's table has one"), 156},
                 {"failure", NetworkView::tr("failure"), NetworkView::tr("In which way, in the words of the standard"), 240, true, false,
                     true},
                 {"count", NetworkView::tr("times"), NetworkView::tr("How often it occurred, as the unit counts"), 52, true, true},
@@ -119,6 +120,12 @@ public:
     void choose(std::uint64_t index) override { view_.choose(index); }
     QString rowText(std::uint64_t index) const override { return view_.rowText(index); }
 
+    // With its name, where the rig's table has one.
+    [[nodiscard]] QString parameterText(std::uint32_t parameter) const
+    {
+        const auto& names = view_.stage().document().databases().names;
+        return text(protocol::named(parameter, names == nullptr ? nullptr : &names->parameters));
+    }
     [[nodiscard]] QString whoText(std::uint8_t bus, protocol::Party party) const
     {
         const QString name = view_.stage().protocols().nameOf(bus, party);
@@ -232,9 +239,7 @@ private:
                 return paintText(painter, box,
                     name.isEmpty() ? text(toText(node.node)) : QStringLiteral("%1  %2").arg(text(toText(node.node)), name), theme.body(),
                     theme.ink);
-            case 1:
-                return paintText(
-                    painter, box, QString::number(one.code.parameter), theme.mono(), theme.ink, Qt::AlignRight | Qt::AlignVCenter);
+            case 1: return paintText(painter, box, parameterText(one.code.parameter), theme.body(), theme.ink);
             case 2:
                 return paintText(painter, box,
                     QStringLiteral("%1  %2").arg(one.code.failure).arg(text(protocol::failureWords(one.code.failure))), theme.body(),
@@ -637,7 +642,7 @@ QString NetworkView::rowText(std::size_t index) const
     const protocol::NetworkNode& node = desk.nodes()[static_cast<std::size_t>(line.node)];
     if (line.trouble >= 0) {
         const protocol::ToldTrouble& one = node.troubles[static_cast<std::size_t>(line.trouble)];
-        return QStringList{bus, rows_->whoText(node.bus, node.node), QString::number(one.code.parameter),
+        return QStringList{bus, rows_->whoText(node.bus, node.node), rows_->parameterText(one.code.parameter),
             text(protocol::failureWords(one.code.failure)), QString::number(one.code.count), timeText(stage().seconds(one.since), 3),
             text(one.lamps), one.active ? tr("active") : tr("over")}
             .join(QLatin1Char('\t'));

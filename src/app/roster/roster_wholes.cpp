@@ -87,7 +87,9 @@ std::vector<std::pair<int, QString>> RosterRows::wholeCells(const WholeKey& whol
     measure::Message newestOne;
     if (seen)
         newestOne = index_->at(stage.snapshot(), moment.row);
-    const protocol::Described described = seen && newestOne.head ? protocol::describe(newestOne.row()) : protocol::Described();
+    const protocol::Described described = seen && newestOne.head
+                                              ? protocol::describe(newestOne.row(), nullptr, stage.document().databases().names.get())
+                                              : protocol::Described();
     return {{bus, text(stage.document().busName(whole.first))}, {identifier, text(can::toText(can::Identifier::fromKey(whole.second)))},
         {name, message != nullptr ? text(message->message->name) : text(described.what)},
         {sender, seen && newestOne.head ? stage.protocols().betweenWords(whole.first, *newestOne.head) : QString()},

@@ -16,6 +16,7 @@
 #include "app/parts/elided_label.h"
 #include "app/parts/notation.h"
 #include "app/stage/bus_choice.h"
+#include "app/stage/protocol_desk.h"
 #include "app/theme/theme.h"
 #include "protocol/traffic_class.h"
 
@@ -263,11 +264,9 @@ void SharesView::ask()
     facts_->setText(of);
     facts_->setToolTip(of);
     std::vector<can::BitRate> rates;
-    std::vector<std::vector<protocol::Spoken>> spoken;
-    for (const trace::TraceBus& bus : stage().document().buses()) {
+    for (const trace::TraceBus& bus : stage().document().buses())
         rates.push_back(bus.rate);
-        spoken.push_back(rig::spokenOn(bus.name, stage().document().rig()));
-    }
+    std::vector<std::vector<protocol::Spoken>> spoken = stage().protocols().spokenByBus();
     work_->ask([this, spoken = std::move(spoken), snapshot = stage().snapshot(), catalog = stage().document().catalog(), rates, range,
                    by = by_, bus = bus_](const std::function<bool()>& goesOn) -> NewestWork::Deliver {
         auto shares = measure::loadShares(

@@ -29,13 +29,14 @@ constexpr std::size_t mostTransfers = 200'000;
 // Belongs to the work; what it has is brought over by value.
 struct ProtocolDesk::Following {
     using Dictionaries = std::map<std::pair<std::uint8_t, std::uint8_t>, std::shared_ptr<const protocol::Dictionary>>;
-    Following(std::vector<std::vector<protocol::Spoken>> of, Dictionaries known) : spoken(std::move(of)), dictionaries(std::move(known))
+    Following(std::vector<std::vector<protocol::Spoken>> of, Dictionaries known, std::shared_ptr<const protocol::Names> names)
+        : spoken(std::move(of)), dictionaries(std::move(known)), newest(std::move(names))
     {
         for (const auto& [node, dictionary] : dictionaries)
             reviews.emplace(node, protocol::DictionaryReview(*dictionary, node.second));
         for (std::size_t bus = 0; bus < spoken.size(); ++bus)
             stream.speak(static_cast<std::uint8_t>(bus), spoken[bus]);
-        states.push_back({0, {}});
+        states.push_back({0, newest});
     }
     struct State {
         trace::Row row;
@@ -276,7 +277,7 @@ void ProtocolDesk::followOn()
         for (const auto& [of, dictionary] : stage_.document().databases().dictionaries)
             if (const int bus = stage_.catalog().findBus(of.first); bus >= 0)
                 dictionaries[{static_cast<std::uint8_t>(bus), of.second}] = dictionary;
-        following_ = std::make_shared<Following>(spokenByBus(), std::move(dictionaries));
+        following_ = std::make_shared<Following>(spokenByBus(), std::move(dictionaries), stage_.document().databases().names);
     }
     asking_ = true;
     since_.restart();

@@ -366,8 +366,8 @@ double StreamRows::byteStep() const
 // What it is and what it says in its protocol's own words.
 std::pair<QString, QString> StreamRows::wordsOf(const Shown& shown) const
 {
-    const auto described = protocol::describe(
-        shown.told->row(), view_.stage().protocols().dictionaryOf(shown.now.head.bus, *shown.told->head));
+    const auto described = protocol::describe(shown.told->row(),
+        view_.stage().protocols().dictionaryOf(shown.now.head.bus, *shown.told->head), view_.stage().document().databases().names.get());
     return {text(described.what), text(described.value)};
 }
 
