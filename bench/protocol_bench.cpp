@@ -102,10 +102,10 @@ int main(int argc, char** argv)
         (void)scan.advance(snapshot, {~std::uint64_t{0}, 2, nullptr});
         const double overFrames = million10 / seconds(at);
         at = std::chrono::steady_clock::now();
-        filter::FilterStream stream(*filter, snapshot.trace().origin());
+        filter::FilterStream follow(*filter, snapshot.trace().origin());
         std::uint64_t passed = 0;
         for (trace::Row row = 0; row < snapshot.rows(); ++row)
-            passed += stream.passes(snapshot.frame(row)) ? 1U : 0U;
+            passed += follow.passes(snapshot.frame(row)) ? 1U : 0U;
         const double followed = million10 / seconds(at);
         at = std::chrono::steady_clock::now();
         measure::MessageIndex index({{*protocol::spokenFromText("a=vehicle")}}, *filter, snapshot.trace().origin());
