@@ -2,6 +2,7 @@
 // Takes pictures of the main views from the demo rig: run at twenty times the pace to the moments that show something.
 #include <QApplication>
 #include <QDir>
+#include <QFileInfo>
 #include <QElapsedTimer>
 #include <QPainter>
 #include <QPlainTextEdit>
@@ -46,6 +47,8 @@
 #include "app/report/report_view.h"
 #include "app/response/response_view.h"
 #include "app/roster/roster_view.h"
+#include "app/stage/outbox_desk.h"
+#include "app/stage/protocol_desk.h"
 #include "app/shell/closing_dialog.h"
 #include "app/shell/help_dialog.h"
 #include "app/shell/main_window.h"
@@ -712,6 +715,7 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
         QTest::qWait(500);
         auto* stream = lap->currentPage()->find<StreamView>();
         stream->setMessages(true);
+        lap->currentPage()->find<RosterView>()->rows()->toEnd();
         QTest::qWait(1'200);
         for (std::uint64_t i = stream->source().nearest(axis.cursorRow()), n = 0; n < 400 && i > 0; --i, ++n)
             if (const auto entry = stream->source().entry(axis.snapshot(), i); entry.frames > 1) {
@@ -753,6 +757,26 @@ bool takeNetwork(Photographer& photographer, const rig::Rig& rig, const std::str
     asks(1, AskView::Kind::readObject, "9", "0x1000");
     QTest::qWait(400);
     good = photographer.take(*window, QStringLiteral("ask") + suffix) && good;
+    // Another node's sheet: the traffic contradicts it. And a question as a row of the outbox.
+    (void)window->stage().protocols().attachDictionary(
+        "Implement", 3, QFileInfo(QString::fromStdString(rig.path)).dir().filePath(QStringLiteral("blade.eds")));
+    QTest::qWait(600);
+    tree = window->findChild<RigTree*>()->tree();
+    for (QTreeWidgetItem* item : tree->findItems(QStringLiteral("objects"), Qt::MatchExactly | Qt::MatchRecursive))
+        if (item->parent()->text(0) == QLatin1String("AugerUnit")) {
+            item->parent()->setExpanded(true);
+            item->setExpanded(true);
+            for (int i = 0; i < item->childCount(); ++i)
+                if (item->child(i)->text(0).startsWith(QLatin1String("0x1802"))) {
+                    item->child(i)->setExpanded(true);
+                    tree->setCurrentItem(item->child(i)->child(1));
+                }
+            tree->scrollToItem(item, QAbstractItemView::PositionAtTop);
+        }
+    (void)window->stage().outbox().add(0, QStringLiteral("ask read 1 DepthSource"), 1);
+    window->showPage(QStringLiteral("Drive"));
+    QTest::qWait(1'500);
+    good = photographer.take(*window, QStringLiteral("asking") + suffix) && good;
     DictionaryDialog dictionary(window->stage(), 1, 1);
     dictionary.show();
     QTest::qWait(2'500);

@@ -13,6 +13,7 @@
 #include "drive/asker.h"
 #include "protocol/diagnostic_services.h"
 #include "protocol/dictionary_talk.h"
+#include "protocol/hex_text.h"
 #include "protocol/layer.h"
 #include "protocol/mapping.h"
 #include "protocol/talk.h"
@@ -245,15 +246,10 @@ int wholeDictionary(const TalkOptions& options, Whole does)
 
 Expected<std::uint8_t> addressFromText(const std::string& text, const char* option)
 {
-    std::string_view digits = text;
-    const int base = digits.starts_with("0x") || digits.starts_with("0X") ? 16 : 10;
-    if (base == 16)
-        digits.remove_prefix(2);
-    unsigned address = 0;
-    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), address, base);
-    if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size() || address > 253)
+    const auto address = protocol::wholeFromText(text, 253);
+    if (!address)
         return fail(std::string(option) + " '" + text + "': expected an address of 0 to 253, such as 0x28");
-    return static_cast<std::uint8_t>(address);
+    return static_cast<std::uint8_t>(*address);
 }
 
 Expected<std::uint64_t> nameFromText(const std::string& text)
@@ -453,15 +449,10 @@ void printTroubles(const protocol::Answer& answer)
 
 Expected<std::uint32_t> numberFromText(const std::string& text, const char* what)
 {
-    std::string_view digits = text;
-    const int base = digits.starts_with("0x") || digits.starts_with("0X") ? 16 : 10;
-    if (base == 16)
-        digits.remove_prefix(2);
-    std::uint32_t number = 0;
-    const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), number, base);
-    if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size())
+    const auto number = protocol::wholeFromText(text, ~std::uint32_t{0});
+    if (!number)
         return fail("'" + text + "': expected " + what);
-    return number;
+    return *number;
 }
 
 int diagnose(const TalkOptions& options)

@@ -23,6 +23,14 @@ Expected<std::vector<std::uint8_t>> bytesAt(const Arguments& given, int index)
     return protocol::bytesFromText(*text);
 }
 
+Expected<std::uint32_t> groupAt(const Arguments& given, int index)
+{
+    const auto text = given.text(index);
+    if (!text)
+        return tl::unexpected(text.error());
+    return protocol::groupFromText(*text);
+}
+
 Expected<Value> done(const Expected<void>& asked) { return asked ? Expected<Value>(Value{}) : tl::unexpected(asked.error()); }
 
 }  // namespace
@@ -173,10 +181,7 @@ Expected<protocol::VehiclePlace> NodeScript::vehicleAt(const Arguments& given, i
 
 Expected<Value> NodeScript::requestGroup(const Arguments& given)
 {
-    const auto text = given.text(1);
-    if (!text)
-        return tl::unexpected(text.error());
-    const auto group = protocol::groupFromText(*text);
+    const auto group = groupAt(given, 1);
     if (!group)
         return tl::unexpected(group.error());
     const auto place = vehicleAt(given, 2);
@@ -195,10 +200,7 @@ Expected<Value> NodeScript::requestGroup(const Arguments& given)
 
 Expected<Value> NodeScript::sendGroup(const Arguments& given)
 {
-    const auto text = given.text(1);
-    if (!text)
-        return tl::unexpected(text.error());
-    const auto group = protocol::groupFromText(*text);
+    const auto group = groupAt(given, 1);
     if (!group)
         return tl::unexpected(group.error());
     const auto place = vehicleAt(given, 2);

@@ -2,10 +2,10 @@
 #include "protocol/names.h"
 
 #include <algorithm>
-#include <charconv>
 #include <fstream>
 
 #include "base/trimmed.h"
+#include "protocol/hex_text.h"
 
 namespace wavetrope::protocol {
 
@@ -83,18 +83,13 @@ Expected<Names> namesFromText(std::string_view text, const std::string& path)
         if (kind == nullptr)
             return wrong("'" + word + "' is none of manufacturer, function, parameter");
         const std::string cell(trimmed(line.substr(first + 1, second - first - 1)));
-        std::string_view digits = cell;
-        const int base = digits.starts_with("0x") || digits.starts_with("0X") ? 16 : 10;
-        if (base == 16)
-            digits.remove_prefix(2);
-        std::uint32_t value = 0;
-        const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), value, base);
-        if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size() || value > kind->most)
+        const auto value = wholeFromText(cell, kind->most);
+        if (!value)
             return wrong("'" + cell + "': expected a number of 0 to " + std::to_string(kind->most));
         auto name = nameFrom(line.substr(second + 1));
         if (!name || name->empty())
             return wrong(name ? "expected a name" : name.error().what);
-        (*kind->into)[value] = std::move(*name);
+        (*kind->into)[*value] = std::move(*name);
     }
     if (number == 0)
         return fail("the table is empty", path, "It begins with kind,number,name");

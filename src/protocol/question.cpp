@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "protocol/question.h"
 
-#include <charconv>
 #include <vector>
 
 #include "protocol/diagnostic_services.h"
+#include "protocol/hex_text.h"
 
 namespace wavetrope::protocol {
 
@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::size_t longInBytes = 64;     // what is longer goes by block
 constexpr std::size_t longestLine = 16'384;
+constexpr std::uint32_t mostAddress = 253;
 
 std::vector<std::string> wordsOf(std::string_view text)
 {
@@ -122,15 +123,10 @@ private:
             const auto to = next("an address, such as 0x28");
             if (!to)
                 return tl::unexpected(to.error());
-            std::string_view digits = *to;
-            const int base = digits.starts_with("0x") || digits.starts_with("0X") ? 16 : 10;
-            if (base == 16)
-                digits.remove_prefix(2);
-            unsigned address = 0;
-            const auto [end, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), address, base);
-            if (digits.empty() || problem != std::errc() || end != digits.data() + digits.size() || address > 253)
+            const auto address = wholeFromText(*to, mostAddress);
+            if (!address)
                 return wavetrope::fail("'" + *to + "' is no address: expected 0 to 253, such as 0x28");
-            place.other = static_cast<std::uint8_t>(address);
+            place.other = static_cast<std::uint8_t>(*address);
         }
         if (!sends) {
             out_.make = [place, group = *group]() -> std::unique_ptr<Talk> { return groupRequest(place, group); };
