@@ -325,6 +325,11 @@ void OutboxPanel::fillWhen(const drive::OutboxRow& row)
         button->setVisible(when == whenKey);
     held_->button(row.held ? 1 : 0)->setChecked(true);
     gathers_->button(row.gathers ? 1 : 0)->setChecked(true);
+    // A question has no values of its own.
+    for (QAbstractButton* button : gathers_->buttons())
+        button->setVisible(row.ask.empty());
+    sections_[1]->setVisible(row.ask.empty());
+    valuesRight_->setVisible(row.ask.empty());
     overflow_->button(row.overflow == database::Overflow::limit ? 1 : 0)->setChecked(true);
     for (QAbstractButton* button : overflow_->buttons())
         button->setVisible(!row.message.empty());

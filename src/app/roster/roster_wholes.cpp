@@ -130,9 +130,13 @@ void RosterRows::paintWhole(QPainter& painter, int y, const Entry& entry) const
             continue;
         }
         if (kind == beats) {
+            // A group may come in one frame in between: nothing is missing where it does not come in pieces.
+            Time longest = std::chrono::milliseconds(1);
+            for (std::size_t i = 1; i < moment.beats.size(); ++i)
+                longest = std::max(longest, Time(moment.beats[i] - moment.beats[i - 1]));
             if (moment.row != trace::noRow)
-                paintRhythm(painter, QRectF(box.left(), y, std::min(box.width(), double(theme.px(104))), height), moment.beats, Time{0},
-                    view_.stage().cursor());
+                paintRhythm(painter, QRectF(box.left(), y, std::min(box.width(), double(theme.px(104))), height), moment.beats,
+                    std::max(longest, Time(view_.stage().cursor() - moment.beats.back())), view_.stage().cursor());
             continue;
         }
         const auto all = wholeCells(whole, box.width());
